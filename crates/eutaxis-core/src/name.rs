@@ -1,0 +1,173 @@
+//! Names of projects, extras and dependency groups (PEP 503, 685, 735).
+//!
+//! A valid name is ASCII letters, digits, `.`, `-`, `_`, begins and ends with a letter or digit. Before names are
+//! compared every run of `-`, `_`, `.` becomes one `-` and letters become small; a [`Name`] always holds that form.
+
+use std::borrow::Borrow;
+use std::fmt;
+use std::sync::Arc;
+
+use serde::{Deserialize, Serialize};
+
+use crate::fault::{Fault, escaped};
+
+/// Longer names are refused: no project has one, and hostile data may.
+const LONGEST: usize = 256;
+
+/// A normalised name. Cheap to clone; compares and hashes as its text.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct Name(Arc<str>);
+
+impl Name {
+    /// Reads a name and normalises it.
+    ///
+    /// # Errors
+    /// When the text is empty, too long, or holds or begins or ends with a character that names may not.
+    pub fn parse(text: &str) -> Result<Self, Fault> {
+        if text.is_empty() {
+            return Err(Fault::new("a name is missing", 0));
+        }
+        if text.len() > LONGEST {
+            return Err(Fault::new(format!("a name is longer than {LONGEST} characters"), LONGEST));
+        }
+        if let Some(at) = text.bytes().position(|b| !is_name_byte(b)) {
+            let odd = text.get(at..).and_then(|t| t.chars().next()).unwrap_or(' ');
+            let message = format!("`{}` cannot stand in a name: `{}`", escaped(&odd.to_string()), escaped(text));
+            return Err(Fault::new(message, at).hint("names are letters, digits, `-`, `_` and `.`"));
+        }
+        let ends = [text.bytes().next(), text.bytes().last()];
+        if !ends.into_iter().flatten().all(|b| b.is_ascii_alphanumeric()) {
+            let message = format!("a name begins and ends with a letter or digit: `{text}`");
+            return Err(Fault::new(message, 0));
+        }
+        let mut normal = String::with_capacity(text.len());
+        let mut in_separator = false;
+        for b in text.bytes() {
+            if matches!(b, b'-' | b'_' | b'.') {
+                in_separator = true;
+                continue;
+            }
+            if in_separator {
+                normal.push('-');
+                in_separator = false;
+            }
+            normal.push(b.to_ascii_lowercase() as char);
+        }
+        Ok(Name(normal.into()))
+    }
+
+    /// The normalised text.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+
+    /// The form used in file names: `_` in place of `-`.
+    pub fn file_form(&self) -> String {
+        self.0.replace('-', "_")
+    }
+}
+
+/// Whether the byte may stand in a name (anywhere but at its ends).
+pub(crate) fn is_name_byte(b: u8) -> bool {
+    b.is_ascii_alphanumeric() || matches!(b, b'-' | b'_' | b'.')
+}
+
+impl fmt::Display for Name {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(&self.0)
+    }
+}
+
+impl Borrow<str> for Name {
+    fn borrow(&self) -> &str {
+        &self.0
+    }
+}
+
+impl TryFrom<String> for Name {
+    type Error = Fault;
+    fn try_from(text: String) -> Result<Self, Fault> {
+        Name::parse(&text)
+    }
+}
+
+impl From<Name> for String {
+    fn from(name: Name) -> String {
+        name.0.as_ref().to_owned()
+    }
+}
+
+/// The names nearest to `wanted`, best first: for "did you mean". At most `limit`, none that is far off.
+pub fn nearest<'a>(wanted: &str, known: impl IntoIterator<Item = &'a str>, limit: usize) -> Vec<&'a str> {
+    let far = 1 + wanted.len() / 3;
+    let mut near: Vec<(usize, &str)> = known
+        .into_iter()
+        .filter(|k| k.len().abs_diff(wanted.len()) <= far)
+        .map(|k| (distance(wanted, k), k))
+        .filter(|(d, _)| *d <= far)
+        .collect();
+    near.sort();
+    near.into_iter().take(limit).map(|(_, k)| k).collect()
+}
+
+/// Edit distance with exchange of neighbours (optimal string alignment), over bytes.
+fn distance(a: &str, b: &str) -> usize {
+    let (a, b) = (a.as_bytes(), b.as_bytes());
+    let mut before: Vec<usize> = Vec::new();
+    let mut above: Vec<usize> = (0..=b.len()).collect();
+    for (i, ca) in a.iter().enumerate() {
+        let mut row = vec![i + 1];
+        for (j, cb) in b.iter().enumerate() {
+            let mut best = (above[j] + usize::from(ca != cb)).min(above[j + 1] + 1).min(row[j] + 1);
+            if i > 0 && j > 0 && a[i - 1] == *cb && *ca == b[j - 1] {
+                best = best.min(before[j - 1] + 1);
+            }
+            row.push(best);
+        }
+        before = std::mem::replace(&mut above, row);
+    }
+    above.last().copied().unwrap_or(0)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("Made.Up", "made-up")]
+    #[case("made__up", "made-up")]
+    #[case("Made-_.-Up", "made-up")]
+    #[case("MADE.up_2", "made-up-2")]
+    #[case("a", "a")]
+    #[case("A1", "a1")]
+    #[case("a.-_b", "a-b")]
+    fn names_are_normalised(#[case] given: &str, #[case] normal: &str) {
+        assert_eq!(Name::parse(given).unwrap().as_str(), normal);
+    }
+
+    #[rstest]
+    #[case::leading("-made", 0)]
+    #[case::trailing("made-", 0)]
+    #[case::dot(".a", 0)]
+    #[case::space("made up", 4)]
+    #[case::empty("", 0)]
+    #[case::not_ascii("m\u{e4}de", 1)]
+    fn bad_names_are_refused(#[case] given: &str, #[case] offset: usize) {
+        assert_eq!(Name::parse(given).unwrap_err().offset(), offset);
+    }
+
+    #[test]
+    fn a_name_beyond_the_limit_is_refused() {
+        assert!(Name::parse(&"a".repeat(LONGEST)).is_ok());
+        assert!(Name::parse(&"a".repeat(LONGEST + 1)).is_err());
+    }
+
+    #[test]
+    fn the_nearest_names_are_found() {
+        let known = ["frostgrid", "firnio", "seracnet", "frostbite"];
+        assert_eq!(nearest("forstgrid", known, 3), ["frostgrid"]);
+        assert_eq!(nearest("zzzz", known, 3), Vec::<&str>::new());
+    }
+}
