@@ -7,9 +7,19 @@
 //! The way through: [`requirement`] and [`target`] describe what is wanted and where; [`index`] pages become
 //! [`offer`]s; [`solve`] chooses; [`pins`] writes down.
 
+pub mod artifact;
+pub mod document;
 pub mod fault;
+pub mod index;
+pub mod knowledge;
+pub mod marker;
 pub mod name;
+pub mod requirement;
+pub mod target;
 pub mod version;
 
+pub use marker::{Marker, MarkerValues};
 pub use name::Name;
+pub use requirement::{Ask, Requirement};
+pub use target::Target;
 pub use version::{Specifier, SpecifierSet, Version};

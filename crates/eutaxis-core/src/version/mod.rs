@@ -94,7 +94,8 @@ impl Version {
 
     /// The version with these release numbers and nothing else.
     pub fn from_release(numbers: &[u64]) -> Self {
-        let release = if numbers.is_empty() { vec![Number::from(0)] } else { numbers.iter().map(|n| Number::from(*n)).collect() };
+        let release =
+            if numbers.is_empty() { vec![Number::from(0)] } else { numbers.iter().map(|n| Number::from(*n)).collect() };
         Version::from_parts(Parts { release, ..Parts::default() })
     }
 
@@ -452,7 +453,9 @@ mod tests {
     fn equal_versions_hash_alike() {
         use std::hash::BuildHasher;
         let hasher = rustc_hash::FxBuildHasher;
-        for (a, b) in [("1.0", "v1.0.0"), ("1.0", "0!1"), ("1!2.0", "1!2"), ("1.0+a", "1+A"), ("1.2.3.4.5.0", "1.2.3.4.5")] {
+        for (a, b) in
+            [("1.0", "v1.0.0"), ("1.0", "0!1"), ("1!2.0", "1!2"), ("1.0+a", "1+A"), ("1.2.3.4.5.0", "1.2.3.4.5")]
+        {
             assert_eq!(v(a), v(b));
             assert_eq!(hasher.hash_one(v(a)), hasher.hash_one(v(b)), "{a} and {b}");
         }
@@ -471,7 +474,9 @@ mod tests {
     /// Any version text of moderate size, in normal form.
     pub(super) fn any_version() -> impl Strategy<Value = String> {
         let number = prop_oneof![0u64..4, 0u64..3000, Just((1 << 20) - 1), Just(1 << 20), Just(1 << 32), any::<u64>()];
-        let suffix = |tag: &'static str| proptest::option::of(number.clone()).prop_map(move |n| n.map_or(String::new(), |n| format!("{tag}{n}")));
+        let suffix = |tag: &'static str| {
+            proptest::option::of(number.clone()).prop_map(move |n| n.map_or(String::new(), |n| format!("{tag}{n}")))
+        };
         let pre = prop_oneof![suffix("a"), suffix("b"), suffix("rc")];
         (
             proptest::option::weighted(0.1, 0u64..3),

@@ -41,7 +41,8 @@ pub(super) fn version(text: &str) -> Result<Version, Fault> {
     let parts = reader.parts()?;
     if reader.at < end || parts.release.is_empty() {
         let shown = escaped(text.trim());
-        let message = if shown.is_empty() { "a version is missing".to_owned() } else { format!("not a version: `{shown}`") };
+        let message =
+            if shown.is_empty() { "a version is missing".to_owned() } else { format!("not a version: `{shown}`") };
         return Err(Fault::new(message, reader.at));
     }
     Ok(Version::from_parts(parts))

@@ -129,9 +129,17 @@ impl Specifier {
             (Operator::Equal, Operand::Prefix(p)) => has_prefix(version, p),
             (Operator::NotEqual, Operand::Version(v)) => !equal(version, v),
             (Operator::NotEqual, Operand::Prefix(p)) => !has_prefix(version, p),
-            (Operator::Compatible, Operand::Compatible(v, prefix)) => at_least(version, v) && has_prefix(version, prefix),
+            (Operator::Compatible, Operand::Compatible(v, prefix)) => {
+                at_least(version, v) && has_prefix(version, prefix)
+            }
             (Operator::AtLeast, Operand::Version(v)) => at_least(version, v),
-            (Operator::AtMost, Operand::Version(v)) => if version.is_local() { version.public() <= *v } else { version <= v },
+            (Operator::AtMost, Operand::Version(v)) => {
+                if version.is_local() {
+                    version.public() <= *v
+                } else {
+                    version <= v
+                }
+            }
             (Operator::Above, Operand::Version(v)) => version > v && !excluded_above(version, v),
             (Operator::Below, Operand::Version(v)) => version < v && !excluded_below(version, v),
             // The reader makes no other pairs.
@@ -167,7 +175,8 @@ fn read_operand(operator: Operator, text: &str) -> Result<Operand, Fault> {
     }
     let version = Version::parse(text)?;
     if version.is_local() && !matches!(operator, Operator::Equal | Operator::NotEqual) {
-        return Err(Fault::new(format!("`{op}` takes no local label: `{text}`"), 0).hint(format!("write `{op}{}`", version.public())));
+        return Err(Fault::new(format!("`{op}` takes no local label: `{text}`"), 0)
+            .hint(format!("write `{op}{}`", version.public())));
     }
     if operator != Operator::Compatible {
         return Ok(Operand::Version(version));
@@ -176,7 +185,9 @@ fn read_operand(operator: Operator, text: &str) -> Result<Operand, Fault> {
     let mut release = parts.release;
     release.pop();
     if release.is_empty() {
-        return Err(Fault::new(format!("`~=` needs at least two numbers: `{text}`"), 0).hint(format!("write `~={text}.0`")));
+        return Err(
+            Fault::new(format!("`~=` needs at least two numbers: `{text}`"), 0).hint(format!("write `~={text}.0`"))
+        );
     }
     let prefix = Version::from_parts(Parts { epoch: parts.epoch, release, ..Parts::default() });
     Ok(Operand::Compatible(version, prefix))
@@ -287,7 +298,9 @@ impl SpecifierSet {
 
     /// The set with one clause.
     pub fn exactly(version: &Version) -> Self {
-        SpecifierSet { clauses: vec![Specifier { operator: Operator::Equal, operand: Operand::Version(version.clone()) }] }
+        SpecifierSet {
+            clauses: vec![Specifier { operator: Operator::Equal, operand: Operand::Version(version.clone()) }],
+        }
     }
 
     /// The clauses in the order written.
@@ -418,7 +431,14 @@ mod tests {
     #[test]
     fn only_exact_pins_admit_yanked_versions() {
         let version = Version::parse("1.1").unwrap();
-        for (set, pins) in [("==1.1", true), ("===1.1", true), (">=1,==1.1.0", true), ("==1.*", false), ("==1.2", false), (">=1.1", false)] {
+        for (set, pins) in [
+            ("==1.1", true),
+            ("===1.1", true),
+            (">=1,==1.1.0", true),
+            ("==1.*", false),
+            ("==1.2", false),
+            (">=1.1", false),
+        ] {
             assert_eq!(SpecifierSet::parse(set).unwrap().pins(&version), pins, "{set}");
         }
     }

@@ -1,0 +1,217 @@
+//! Core metadata (digest 6): the METADATA of a wheel and the PKG-INFO of a source distribution.
+//!
+//! Lines `Name: value` up to the first empty line; a line that begins with white space continues the value before; the
+//! first line without a colon ends the fields, and everything from there is the description.
+
+use crate::fault::{Fault, escaped};
+use crate::name::Name;
+use crate::requirement::Requirement;
+use crate::version::{SpecifierSet, Version};
+
+/// Metadata of more bytes than this is refused.
+const LARGEST: usize = 16 * 1024 * 1024;
+
+/// What the fields say that choosing and examining need.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Metadata {
+    /// `Metadata-Version`, as major and minor.
+    pub metadata_version: (u32, u32),
+    /// The project.
+    pub name: Name,
+    /// The release.
+    pub version: Version,
+    /// Interpreters it runs on; none when not stated or not readable.
+    pub requires_python: Option<SpecifierSet>,
+    /// What it needs, in the order written.
+    pub requires: Vec<Requirement>,
+    /// Extras it offers, in the order written.
+    pub extras: Vec<Name>,
+    /// Fields that a build may change, in lower case (2.2 and later, source distributions).
+    pub dynamic: Vec<String>,
+    /// One line about the project.
+    pub summary: Option<String>,
+    /// Modules that can be imported, as far as stated (2.5).
+    pub import_names: Vec<String>,
+    /// Faults that did not keep the rest from being read, for people.
+    pub remarks: Vec<String>,
+}
+
+/// One field as written.
+struct Field {
+    name: String,
+    value: String,
+}
+
+impl Metadata {
+    /// Reads metadata.
+    ///
+    /// # Errors
+    /// When a required field is missing or unreadable, the major of `Metadata-Version` is above 2, or the text is
+    /// larger than 16 MiB.
+    pub fn parse(bytes: &[u8]) -> Result<Self, Fault> {
+        if bytes.len() > LARGEST {
+            return Err(Fault::new(format!("metadata is larger than {LARGEST} bytes"), LARGEST));
+        }
+        let text = String::from_utf8_lossy(bytes);
+        let (fields, mut remarks) = fields(&text);
+        let first = |name: &str| fields.iter().find(|f| f.name == name).map(|f| f.value.as_str());
+        let required = |name: &str, shown: &str| {
+            first(name)
+                .filter(|v| !v.is_empty())
+                .ok_or_else(|| Fault::new(format!("metadata: `{shown}` is missing"), 0))
+        };
+        let metadata_version = metadata_version(required("metadata-version", "Metadata-Version")?, &mut remarks)?;
+        let name = Name::parse(required("name", "Name")?).map_err(|f| f.within("metadata: Name"))?;
+        let version = Version::parse(required("version", "Version")?).map_err(|f| f.within("metadata: Version"))?;
+        let requires_python = first("requires-python").filter(|v| !v.is_empty()).and_then(|text| {
+            SpecifierSet::parse_lenient(text)
+                .map_err(|f| remarks.push(format!("Requires-Python is left out: {f}")))
+                .ok()
+        });
+        let mut requires = Vec::new();
+        for field in fields.iter().filter(|f| f.name == "requires-dist") {
+            match Requirement::parse_lenient(&field.value) {
+                Ok(requirement) => requires.push(requirement),
+                Err(fault) => {
+                    let text = escaped(&field.value);
+                    return Err(Fault::new(format!("metadata: Requires-Dist `{text}`: {fault}"), 0));
+                }
+            }
+        }
+        let all = |name: &str| fields.iter().filter(|f| f.name == name).map(|f| f.value.clone()).collect::<Vec<_>>();
+        let mut extras = Vec::new();
+        for text in all("provides-extra") {
+            match Name::parse(&text) {
+                Ok(extra) if extras.contains(&extra) => remarks.push(format!("Provides-Extra names `{extra}` twice")),
+                Ok(extra) => extras.push(extra),
+                Err(fault) => remarks.push(format!("Provides-Extra is left out: {fault}")),
+            }
+        }
+        Ok(Metadata {
+            metadata_version,
+            name,
+            version,
+            requires_python,
+            requires,
+            extras,
+            dynamic: all("dynamic").iter().map(|d| d.to_ascii_lowercase()).collect(),
+            summary: first("summary").map(str::to_owned),
+            import_names: all("import-name"),
+            remarks,
+        })
+    }
+
+    /// Whether the needs of a source distribution with this metadata are those of every wheel built from it
+    /// (PEP 643: metadata 2.2 or later, the fields not dynamic).
+    pub fn needs_are_static(&self) -> bool {
+        let dynamic = |field: &str| self.dynamic.iter().any(|d| d == field);
+        self.metadata_version >= (2, 2) && !dynamic("requires-dist") && !dynamic("requires-python")
+    }
+}
+
+fn metadata_version(text: &str, remarks: &mut Vec<String>) -> Result<(u32, u32), Fault> {
+    let parsed = text.split_once('.').and_then(|(a, b)| Some((a.parse().ok()?, b.parse().ok()?)));
+    let Some((major, minor)) = parsed else {
+        return Err(Fault::new(format!("metadata: Metadata-Version `{}` is not one", escaped(text)), 0));
+    };
+    if major > 2 {
+        return Err(Fault::new(format!("metadata: Metadata-Version {text} is newer than this program reads (2)"), 0));
+    }
+    if (major, minor) > (2, 5) {
+        remarks.push(format!("Metadata-Version {text} is newer than this program knows (2.5)"));
+    }
+    Ok((major, minor))
+}
+
+/// The fields in the order written, names in lower case; and what was odd.
+fn fields(text: &str) -> (Vec<Field>, Vec<String>) {
+    let mut fields: Vec<Field> = Vec::new();
+    let mut remarks = Vec::new();
+    let mut lines = text.lines().enumerate();
+    for (number, line) in lines.by_ref() {
+        if line.is_empty() {
+            return (fields, remarks);
+        }
+        if line.starts_with([' ', '\t']) {
+            if let Some(last) = fields.last_mut() {
+                last.value.push('\n');
+                last.value.push_str(line.trim());
+            }
+            continue;
+        }
+        let Some((name, value)) = line.split_once(':') else {
+            remarks.push(format!(
+                "line {} of the metadata has no colon: it and all that follows is read as description",
+                number + 1
+            ));
+            return (fields, remarks);
+        };
+        fields.push(Field { name: name.to_ascii_lowercase(), value: value.trim().to_owned() });
+    }
+    (fields, remarks)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    const TEXT: &str = "Metadata-Version: 2.2\r\nName: Frost.Grid\r\nVersion: 2.0\r\nSummary: grids of frost\r\n\
+        Requires-Python: >=3.8\r\nRequires-Dist: firnio>=1\r\nrequires-dist: moulin; extra == \"Fast_IO\"\r\n\
+        Provides-Extra: Fast_IO\r\nDescription: one\r\n        two\r\n\r\nRequires-Dist: in-the-body\r\n";
+
+    #[test]
+    fn fields_up_to_the_body_are_read() {
+        let metadata = Metadata::parse(TEXT.as_bytes()).unwrap();
+        assert_eq!((metadata.name.as_str(), metadata.version.to_string().as_str()), ("frost-grid", "2.0"));
+        let requires: Vec<String> = metadata.requires.iter().map(ToString::to_string).collect();
+        assert_eq!(requires, ["firnio>=1", "moulin; extra == 'Fast_IO'"]);
+        assert_eq!(metadata.extras[0].as_str(), "fast-io");
+        assert!(metadata.needs_are_static() && metadata.remarks.is_empty());
+    }
+
+    #[test]
+    fn a_line_without_colon_ends_the_fields_and_is_told() {
+        let metadata =
+            Metadata::parse(b"Metadata-Version: 2.1\nName: a\nVersion: 1\noops\nRequires-Dist: b\n").unwrap();
+        assert!(metadata.requires.is_empty());
+        assert!(metadata.remarks[0].contains("line 4"), "{:?}", metadata.remarks);
+    }
+
+    #[rstest]
+    #[case("Metadata-Version: 3.0\nName: a\nVersion: 1\n", "newer than this program reads")]
+    #[case("Metadata-Version: 2.1\nVersion: 1\n", "`Name` is missing")]
+    #[case("Metadata-Version: 2.1\nName: a\nVersion: x\n", "not a version")]
+    #[case("\nMetadata-Version: 2.1\nName: a\nVersion: 1\n", "is missing")]
+    #[case("Metadata-Version: two\nName: a\nVersion: 1\n", "is not one")]
+    #[case("Metadata-Version: 2.1\nName: a\nVersion: 1\nRequires-Dist: b b\n", "Requires-Dist `b b`")]
+    fn bad_metadata_is_refused(#[case] text: &str, #[case] part: &str) {
+        let fault = Metadata::parse(text.as_bytes()).unwrap_err();
+        assert!(fault.message().contains(part), "{fault}");
+    }
+
+    #[test]
+    fn oddities_are_remarks() {
+        let text = "Metadata-Version: 2.9\nName: a\nVersion: 1\nRequires-Python: three\nProvides-Extra: x\nProvides-Extra: X\n";
+        let metadata = Metadata::parse(text.as_bytes()).unwrap();
+        assert_eq!((metadata.requires_python, metadata.remarks.len()), (None, 3));
+    }
+
+    #[rstest]
+    #[case("2.1", "", false)]
+    #[case("2.2", "", true)]
+    #[case("2.2", "Dynamic: Requires-Dist\n", false)]
+    #[case("2.4", "Dynamic: description\n", true)]
+    fn static_needs_are_recognised(#[case] version: &str, #[case] dynamic: &str, #[case] is_static: bool) {
+        let text = format!("Metadata-Version: {version}\nName: a\nVersion: 1\n{dynamic}");
+        assert_eq!(Metadata::parse(text.as_bytes()).unwrap().needs_are_static(), is_static);
+    }
+
+    proptest! {
+        #[test]
+        fn no_bytes_make_the_reader_panic(bytes in proptest::collection::vec(any::<u8>(), 0..200)) {
+            let _ = Metadata::parse(&bytes);
+        }
+    }
+}

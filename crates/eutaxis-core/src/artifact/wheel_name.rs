@@ -1,0 +1,172 @@
+//! Names of wheels (binary distribution format, "file name convention"; digest 3.1):
+//! `{distribution}-{version}[-{build}]-{python tag}-{abi tag}-{platform tag}.whl`
+
+use std::fmt;
+
+use crate::fault::{Fault, escaped};
+use crate::name::Name;
+use crate::version::Version;
+
+/// Sets with more members than this are refused: the product of the three could not be walked.
+const MOST_TAGS: usize = 64;
+
+/// The name of a wheel, taken apart.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct WheelName {
+    /// The project.
+    pub name: Name,
+    /// The release.
+    pub version: Version,
+    /// The build tag, which breaks ties between wheels of equal rank.
+    pub build: Option<BuildTag>,
+    /// What the wheel promises to run on.
+    pub tags: WheelTags,
+    /// The name is not in today's normal form (older files: upper case, `.`, `_` for `-` in the version).
+    pub lenient: bool,
+}
+
+/// A build tag: digits, then anything. Ordered by number, then text.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct BuildTag {
+    number: crate::version::Number,
+    rest: String,
+}
+
+/// The compatibility tags of a wheel: the product of three sets (PEP 425).
+#[derive(Debug, Clone, PartialEq, Eq, Default, Hash)]
+pub struct WheelTags {
+    /// Interpreters: `cp312`, `py3`.
+    pub pythons: Vec<Box<str>>,
+    /// ABIs: `cp312`, `abi3`, `none`.
+    pub abis: Vec<Box<str>>,
+    /// Platforms: `any`, `manylinux_2_17_x86_64`.
+    pub platforms: Vec<Box<str>>,
+}
+
+impl WheelName {
+    /// Reads the name of a wheel file (already percent-decoded).
+    ///
+    /// # Errors
+    /// When the parts are not five or six, or one of them is not what it must be.
+    pub fn parse(file: &str) -> Result<Self, Fault> {
+        let shown = escaped(file);
+        let fault = |what: &str| Fault::new(format!("`{shown}` is not the name of a wheel: {what}"), 0);
+        let stem = strip_suffix_ignoring_case(file, ".whl").ok_or_else(|| fault("it does not end in .whl"))?;
+        let parts: Vec<&str> = stem.split('-').collect();
+        let (name, version, build, [python, abi, platform]) = match parts.as_slice() {
+            [n, v, p, a, l] => (*n, *v, None, [*p, *a, *l]),
+            [n, v, b, p, a, l] => (*n, *v, Some(*b), [*p, *a, *l]),
+            _ => return Err(fault("five or six parts joined by `-` are expected")),
+        };
+        let parsed = Name::parse(name).map_err(|e| fault(e.message()))?;
+        let (version, respelled) = match Version::parse(version) {
+            Ok(v) => (v, false),
+            // Old files write `-` as `_`.
+            Err(e) => (Version::parse(&version.replace('_', "-")).map_err(|_| fault(e.message()))?, true),
+        };
+        let build =
+            build.map(|b| BuildTag::parse(b).ok_or_else(|| fault("a build tag begins with a digit"))).transpose()?;
+        let set = |text: &str| -> Result<Vec<Box<str>>, Fault> {
+            let members: Vec<Box<str>> = text.split('.').map(|t| t.to_ascii_lowercase().into()).collect();
+            if members.iter().any(|m| m.is_empty()) || members.len() > MOST_TAGS {
+                return Err(fault("a tag is empty, or there are too many"));
+            }
+            Ok(members)
+        };
+        let tags = WheelTags { pythons: set(python)?, abis: set(abi)?, platforms: set(platform)? };
+        let lenient = respelled || parsed.file_form() != name;
+        Ok(WheelName { name: parsed, version, build, tags, lenient })
+    }
+}
+
+pub(super) fn strip_suffix_ignoring_case<'a>(text: &'a str, suffix: &str) -> Option<&'a str> {
+    let at = text.len().checked_sub(suffix.len())?;
+    text.get(at..).filter(|end| end.eq_ignore_ascii_case(suffix)).and_then(|_| text.get(..at))
+}
+
+impl BuildTag {
+    fn parse(text: &str) -> Option<Self> {
+        let digits = text.bytes().take_while(u8::is_ascii_digit).count();
+        let number = text.get(..digits).filter(|d| !d.is_empty())?;
+        Some(BuildTag { number: crate::version::Number::from_digits(number), rest: text.get(digits..)?.to_owned() })
+    }
+}
+
+impl fmt::Display for BuildTag {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}{}", self.number, self.rest)
+    }
+}
+
+impl WheelTags {
+    /// Every tag of the product: interpreter, ABI, platform.
+    pub fn expanded(&self) -> impl Iterator<Item = (&str, &str, &str)> {
+        self.pythons.iter().flat_map(move |p| {
+            self.abis.iter().flat_map(move |a| self.platforms.iter().map(move |l| (&**p, &**a, &**l)))
+        })
+    }
+}
+
+impl fmt::Display for WheelTags {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}-{}-{}", self.pythons.join("."), self.abis.join("."), self.platforms.join("."))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("made_up-1.0-py3-none-any.whl", "made-up 1.0 py3-none-any", false)]
+    #[case("made_up-1.0-py2.py3-none-any.whl", "made-up 1.0 py2.py3-none-any", false)]
+    #[case("made_up-1.0-1local-py3-none-any.WHL", "made-up 1.0 py3-none-any build 1local", false)]
+    #[case(
+        "made_up-1.0+cu118-cp311-cp311-manylinux_2_17_x86_64.manylinux2014_x86_64.whl",
+        "made-up 1.0+cu118 cp311-cp311-manylinux_2_17_x86_64.manylinux2014_x86_64",
+        false
+    )]
+    #[case("Made.Up-1.0-py3-none-any.whl", "made-up 1.0 py3-none-any", true)]
+    #[case("made_up-1.0_1-py3-none-any.whl", "made-up 1.0.post1 py3-none-any", true)]
+    fn wheel_names_are_read(#[case] file: &str, #[case] shown: &str, #[case] lenient: bool) {
+        let name = WheelName::parse(file).unwrap();
+        let build = name.build.map_or(String::new(), |b| format!(" build {b}"));
+        assert_eq!(format!("{} {} {}{build}", name.name, name.version, name.tags), shown);
+        assert_eq!(name.lenient, lenient);
+    }
+
+    #[rstest]
+    #[case("made_up-1.0-x1-py3-none-any.whl", "build tag")]
+    #[case("made-up-1.0-py3-none-any.whl", "not a version")]
+    #[case("made_up-1.0.whl", "five or six")]
+    #[case("made_up-1.0-py3-none.whl", "five or six")]
+    #[case("made_up-1.0-py3-none-any.zip", "does not end")]
+    #[case("made_up-1.0-py3..py2-none-any.whl", "empty")]
+    #[case("\u{e9}.whl", "five or six")]
+    #[case("whl", "does not end")]
+    fn bad_names_are_refused(#[case] file: &str, #[case] part: &str) {
+        let fault = WheelName::parse(file).unwrap_err();
+        assert!(fault.message().contains(part), "{fault}");
+    }
+
+    #[test]
+    fn the_product_of_the_sets_is_walked() {
+        let name = WheelName::parse("m-1-cp310.cp311-cp310.cp311-macosx_11_0_arm64.whl").unwrap();
+        assert_eq!(name.tags.expanded().count(), 4);
+    }
+
+    #[test]
+    fn build_tags_are_ordered() {
+        let order = ["0", "1", "1a", "2", "10"].map(|t| BuildTag::parse(t));
+        assert!(None < order[0] && order.windows(2).all(|w| w[0] < w[1]));
+    }
+
+    proptest! {
+        #[test]
+        fn no_name_makes_the_reader_panic(text in "\\PC{0,40}", near in "[a-z0-9._+-]{0,30}") {
+            let _ = (WheelName::parse(&text), WheelName::parse(&format!("{near}.whl")));
+        }
+    }
+}

@@ -1,0 +1,186 @@
+//! The HTML form of index pages (PEP 503, 592, 658, 714, 792; digest 5.2), read by an HTML5 tokenizer: attribute order,
+//! case, quotes, entities and missing end tags do not matter.
+
+use std::collections::BTreeMap;
+
+use html5gum::{Token, Tokenizer};
+use percent_encoding::percent_decode_str;
+
+use super::{Page, RawFile, SpecifierCache};
+use crate::fault::Fault;
+use crate::name::Name;
+
+/// One link of a page with its attributes (names in lower case, values without entities).
+struct Link {
+    attributes: BTreeMap<String, String>,
+    text: String,
+}
+
+/// What a page holds besides links.
+#[derive(Default)]
+struct Document {
+    links: Vec<Link>,
+    base: Option<String>,
+    /// `<meta name= content=>`
+    meta: BTreeMap<String, String>,
+}
+
+/// Reads a project's page.
+///
+/// # Errors
+/// When the page states an API version with another major than 1.
+pub fn parse_html(bytes: &[u8], project: &Name) -> Result<Page, Fault> {
+    let document = read(bytes);
+    let mut page = Page::new(project.clone());
+    super::json::check_version(document.meta.get("pypi:repository-version").map(String::as_str), &mut page.remarks)?;
+    let status = document.meta.get("pypi:project-status").filter(|s| *s != "active");
+    page.status = status.map(|s| (s.clone(), document.meta.get("pypi:project-status-reason").cloned()));
+    let mut specifiers = SpecifierCache::default();
+    for link in &document.links {
+        let Some(href) = link.attributes.get("href") else { continue };
+        let (url, fragment) = href.split_once('#').unwrap_or((href, ""));
+        let last = url.split('?').next().unwrap_or(url).rsplit('/').next().unwrap_or("");
+        let from_url = percent_decode_str(last).decode_utf8_lossy();
+        let text = link.text.trim();
+        // The text is the file's name; a page of links made by hand may say something else there.
+        let filename = if text.is_empty() || text.contains(char::is_whitespace) { from_url.as_ref() } else { text };
+        let get = |name: &str| link.attributes.get(name);
+        let metadata = get("data-core-metadata").or_else(|| get("data-dist-info-metadata"));
+        let resolved = resolve(document.base.as_deref(), url);
+        let raw = RawFile {
+            filename,
+            url: &resolved,
+            hashes: hashes(fragment),
+            requires_python: get("data-requires-python").map(String::as_str),
+            metadata: metadata.filter(|m| *m != "false").map(|m| hashes(m)),
+            yanked: get("data-yanked").cloned(),
+            size: None,
+            published: None,
+        };
+        page.add(raw, &mut specifiers);
+    }
+    Ok(page)
+}
+
+/// Reads the list of projects of an index; links whose text is no name are left out.
+pub fn parse_html_list(bytes: &[u8]) -> Vec<Name> {
+    read(bytes).links.iter().filter_map(|link| Name::parse(link.text.trim()).ok()).collect()
+}
+
+/// `sha256=ab&other=x`: the parts that are hashes.
+fn hashes(text: &str) -> BTreeMap<String, String> {
+    text.split('&')
+        .filter_map(|part| part.split_once('='))
+        .filter(|(name, value)| {
+            name.starts_with("sha") || name.starts_with("blake") || (*name == "md5" && !value.is_empty())
+        })
+        .map(|(name, value)| (name.to_owned(), value.to_ascii_lowercase()))
+        .collect()
+}
+
+/// A link beside a `<base href>`: joined when both are plain paths; whoever knows the page's own place does the rest.
+fn resolve(base: Option<&str>, url: &str) -> String {
+    match base {
+        Some(base) if !url.contains("://") && !url.starts_with('/') => {
+            let folder = base.rfind('/').and_then(|at| base.get(..=at)).unwrap_or("");
+            format!("{folder}{url}")
+        }
+        _ => url.to_owned(),
+    }
+}
+
+fn read(bytes: &[u8]) -> Document {
+    let mut document = Document::default();
+    let mut open: Option<Link> = None;
+    for token in Tokenizer::new(bytes) {
+        let Ok(token) = token;
+        match token {
+            Token::StartTag(tag) => {
+                let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+                let attributes: BTreeMap<String, String> =
+                    tag.attributes.iter().map(|(k, v)| (text(k), text(v))).collect();
+                match &**tag.name {
+                    b"a" => {
+                        document.links.extend(open.take());
+                        open = Some(Link { attributes, text: String::new() });
+                    }
+                    b"base" => document.base = document.base.or_else(|| attributes.get("href").cloned()),
+                    b"meta" => {
+                        if let (Some(name), Some(content)) = (attributes.get("name"), attributes.get("content")) {
+                            document.meta.insert(name.clone(), content.clone());
+                        }
+                    }
+                    _ => {}
+                }
+            }
+            Token::String(text) => {
+                if let Some(link) = &mut open {
+                    link.text.push_str(&String::from_utf8_lossy(&text));
+                }
+            }
+            Token::EndTag(tag) if &**tag.name == b"a" => document.links.extend(open.take()),
+            _ => {}
+        }
+    }
+    document.links.extend(open);
+    document
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    fn page(body: &str) -> Page {
+        parse_html(body.as_bytes(), &Name::parse("made-up").unwrap()).unwrap()
+    }
+
+    #[test]
+    fn attributes_are_read_in_any_spelling() {
+        let page = page(
+            "<!DOCTYPE html><!-- <a href='no.whl'>no</a> --><body>
+            <A data-yanked HREF='../f/made_up-1.0%2Bx-py3-none-any.whl#sha256=AB&amp;x=1' DATA-requires-python='&gt;=3.8, &lt;4'>made_up-1.0+x-py3-none-any.whl</A>
+            <a href=\"made_up-2.0.tar.gz\" data-dist-info-metadata=true>made_up-2.0.tar.gz
+            <a href='made_up-3.0-py3-none-any.whl' data-core-metadata='sha256=cd'>the newest one</a>",
+        );
+        let [one, two, three] = page.files.as_slice() else { panic!("{page:?}") };
+        assert_eq!(
+            (&*one.filename, one.hashes["sha256"].as_str(), one.yanked.as_deref()),
+            ("made_up-1.0+x-py3-none-any.whl", "ab", Some(""))
+        );
+        assert_eq!(one.requires_python.as_ref().unwrap().to_string(), ">=3.8,<4");
+        assert_eq!((&*two.filename, two.metadata.is_some()), ("made_up-2.0.tar.gz", true));
+        assert_eq!(
+            (&*three.filename, three.metadata.as_ref().unwrap()["sha256"].as_str()),
+            ("made_up-3.0-py3-none-any.whl", "cd")
+        );
+    }
+
+    #[test]
+    fn meta_and_base_are_honoured() {
+        let page = page(
+            "<meta name='pypi:repository-version' content='1.0'><meta name='pypi:project-status' content='archived'>
+             <base href='https://files.example/d/'><a href='made_up-1-py3-none-any.whl'></a>",
+        );
+        assert_eq!(&*page.files[0].url, "https://files.example/d/made_up-1-py3-none-any.whl");
+        assert_eq!(page.status.unwrap().0, "archived");
+        let name = Name::parse("a").unwrap();
+        assert!(parse_html(b"<meta name='pypi:repository-version' content='2.0'>", &name).is_err());
+    }
+
+    #[rstest]
+    #[case("<a href='/made-up/'>Made.Up</a><a href='x'>two words</a>", &["made-up"])]
+    #[case("", &[])]
+    fn the_list_of_projects_is_read(#[case] html: &str, #[case] names: &[&str]) {
+        let found: Vec<String> = parse_html_list(html.as_bytes()).iter().map(ToString::to_string).collect();
+        assert_eq!(found, names);
+    }
+
+    proptest! {
+        #[test]
+        fn no_bytes_make_the_reader_panic(text in "[<>a-z =\"'&;#/\u{e9}]{0,80}") {
+            let _ = parse_html(text.as_bytes(), &Name::parse("a").unwrap());
+        }
+    }
+}

@@ -1,0 +1,229 @@
+//! The JSON form of index pages (PEP 691, 700, 714, 792; digest 5.3).
+
+use std::borrow::Cow;
+use std::collections::BTreeMap;
+
+use serde::Deserialize;
+use serde::de::IgnoredAny;
+
+use super::{Page, RawFile, SpecifierCache};
+use crate::fault::Fault;
+use crate::name::Name;
+
+#[derive(Deserialize)]
+struct JsonPage<'a> {
+    #[serde(borrow, default)]
+    meta: Meta<'a>,
+    #[serde(borrow, default)]
+    files: Vec<JsonFile<'a>>,
+    #[serde(borrow, default, rename = "project-status")]
+    status: Option<Status<'a>>,
+}
+
+#[derive(Deserialize, Default)]
+struct Meta<'a> {
+    #[serde(borrow, default, rename = "api-version")]
+    api_version: Option<Cow<'a, str>>,
+}
+
+#[derive(Deserialize)]
+struct Status<'a> {
+    #[serde(borrow)]
+    status: Cow<'a, str>,
+    #[serde(borrow, default)]
+    reason: Option<Cow<'a, str>>,
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "kebab-case")]
+struct JsonFile<'a> {
+    #[serde(borrow)]
+    filename: Cow<'a, str>,
+    #[serde(borrow)]
+    url: Cow<'a, str>,
+    #[serde(default)]
+    hashes: BTreeMap<String, String>,
+    #[serde(borrow, default)]
+    requires_python: Option<Cow<'a, str>>,
+    #[serde(default, deserialize_with = "present")]
+    core_metadata: Option<MetadataOffer>,
+    #[serde(default, deserialize_with = "present")]
+    dist_info_metadata: Option<MetadataOffer>,
+    #[serde(borrow, default)]
+    yanked: Option<Yanked<'a>>,
+    #[serde(default)]
+    size: Option<u64>,
+    #[serde(borrow, default)]
+    upload_time: Option<Cow<'a, str>>,
+}
+
+/// `core-metadata`: a truth value, or the hashes of the metadata.
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum MetadataOffer {
+    Hashes(BTreeMap<String, String>),
+    Plain(bool),
+    Other(IgnoredAny),
+}
+
+/// The key was there, whatever its value: PEP 714 reads the old spelling only when the new one is absent.
+fn present<'de, D: serde::Deserializer<'de>>(d: D) -> Result<Option<MetadataOffer>, D::Error> {
+    MetadataOffer::deserialize(d).map(Some)
+}
+
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum Yanked<'a> {
+    Plain(bool),
+    #[serde(borrow)]
+    Reason(Cow<'a, str>),
+}
+
+/// Reads a project's page.
+///
+/// # Errors
+/// When the bytes are not such a page, or its API version has another major than 1.
+pub fn parse_json(bytes: &[u8], project: &Name) -> Result<Page, Fault> {
+    let json: JsonPage<'_> =
+        serde_json::from_slice(bytes).map_err(|e| Fault::new(format!("not an index page in JSON: {e}"), 0))?;
+    let mut page = Page::new(project.clone());
+    check_version(json.meta.api_version.as_deref(), &mut page.remarks)?;
+    page.status =
+        json.status.filter(|s| s.status != "active").map(|s| (s.status.into_owned(), s.reason.map(Cow::into_owned)));
+    let mut specifiers = SpecifierCache::default();
+    page.files.reserve(json.files.len());
+    for file in json.files {
+        let metadata = match file.core_metadata.or(file.dist_info_metadata) {
+            Some(MetadataOffer::Hashes(hashes)) => Some(hashes),
+            Some(MetadataOffer::Plain(true)) => Some(BTreeMap::new()),
+            _ => None,
+        };
+        let yanked = match file.yanked {
+            Some(Yanked::Plain(true)) => Some(String::new()),
+            Some(Yanked::Reason(reason)) if !reason.is_empty() => Some(reason.into_owned()),
+            _ => None,
+        };
+        let raw = RawFile {
+            filename: &file.filename,
+            url: &file.url,
+            hashes: file.hashes,
+            requires_python: file.requires_python.as_deref(),
+            metadata,
+            yanked,
+            size: file.size,
+            published: file.upload_time.as_deref(),
+        };
+        page.add(raw, &mut specifiers);
+    }
+    Ok(page)
+}
+
+/// Refuses another major of the API; a newer minor is a remark.
+pub(super) fn check_version(version: Option<&str>, remarks: &mut Vec<String>) -> Result<(), Fault> {
+    let Some(version) = version else { return Ok(()) };
+    let (major, minor) = version.split_once('.').unwrap_or((version, "0"));
+    if major != "1" {
+        return Err(Fault::new(
+            format!("the index speaks version {version} of the repository API; this program reads 1.x"),
+            0,
+        ));
+    }
+    if minor.parse::<u32>().is_ok_and(|m| m > 4) {
+        remarks.push(format!("the index speaks version {version} of the repository API; this program knows 1.4"));
+    }
+    Ok(())
+}
+
+#[derive(Deserialize)]
+struct JsonList<'a> {
+    #[serde(borrow)]
+    projects: Vec<JsonProject<'a>>,
+}
+
+#[derive(Deserialize)]
+struct JsonProject<'a> {
+    #[serde(borrow)]
+    name: Cow<'a, str>,
+}
+
+/// Reads the list of projects of an index; names that are none are left out.
+///
+/// # Errors
+/// When the bytes are not such a list.
+pub fn parse_json_list(bytes: &[u8]) -> Result<Vec<Name>, Fault> {
+    let list: JsonList<'_> =
+        serde_json::from_slice(bytes).map_err(|e| Fault::new(format!("not a list of projects in JSON: {e}"), 0))?;
+    Ok(list.projects.iter().filter_map(|p| Name::parse(&p.name).ok()).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::FileKind;
+    use super::*;
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    fn page(files: &str) -> Page {
+        let text = format!(r#"{{"meta":{{"api-version":"1.1"}},"name":"made-up","unknown":[1],"files":[{files}]}}"#);
+        parse_json(text.as_bytes(), &Name::parse("made-up").unwrap()).unwrap()
+    }
+
+    #[test]
+    fn every_key_of_a_file_is_read() {
+        let page = page(
+            r#"{"filename":"made_up-1.1-py3-none-any.whl","url":"../../f/made_up-1.1-py3-none-any.whl","hashes":{"sha256":"2cf2"},
+                "requires-python":">=3.9","size":5,"upload-time":"2024-03-01T10:20:30.123456Z","core-metadata":{"sha256":"e3b0"},
+                "yanked":"broken \"x\"","gpg-sig":false,"provenance":null},
+               {"filename":"made_up-1.0.tar.gz","url":"made_up-1.0.tar.gz","requires-python":null,"yanked":true}"#,
+        );
+        let [wheel, sdist] = page.files.as_slice() else { panic!("{page:?}") };
+        assert_eq!(wheel.requires_python.as_ref().unwrap().to_string(), ">=3.9");
+        assert_eq!((wheel.size, wheel.yanked.as_deref()), (Some(5), Some("broken \"x\"")));
+        assert_eq!(wheel.published.unwrap().to_string(), "2024-03-01T10:20:30.123456Z");
+        assert_eq!(wheel.metadata.as_ref().unwrap()["sha256"], "e3b0");
+        assert!(matches!(&sdist.kind, FileKind::Sdist(name) if name.version.to_string() == "1.0"));
+        assert_eq!((sdist.yanked.as_deref(), &sdist.metadata), (Some(""), &None));
+    }
+
+    #[rstest]
+    #[case(r#""core-metadata":true"#, true)]
+    #[case(r#""core-metadata":false,"dist-info-metadata":true"#, false)]
+    #[case(r#""dist-info-metadata":{"sha256":"ab"}"#, true)]
+    #[case(r#""yanked":false"#, false)]
+    fn the_old_metadata_key_counts_only_alone(#[case] keys: &str, #[case] offered: bool) {
+        let page = page(&format!(r#"{{"filename":"made_up-1-py3-none-any.whl","url":"x",{keys}}}"#));
+        assert_eq!(page.files[0].metadata.is_some(), offered);
+        assert_eq!(page.files[0].yanked, None);
+    }
+
+    #[test]
+    fn what_is_left_out_is_named() {
+        let page = page(
+            r#"{"filename":"made_up-1.exe","url":"x"},{"filename":"made_up-x-py3-none-any.whl","url":"x"},
+               {"filename":"other-1-py3-none-any.whl","url":"x"},
+               {"filename":"made_up-1-py3-none-any.whl","url":"x","requires-python":"three","upload-time":"soon"}"#,
+        );
+        assert_eq!((page.files.len(), page.skipped.len(), page.remarks.len()), (1, 3, 2));
+    }
+
+    #[test]
+    fn another_major_of_the_api_is_refused() {
+        let name = Name::parse("a").unwrap();
+        assert!(parse_json(br#"{"meta":{"api-version":"2.0"},"files":[]}"#, &name).is_err());
+        assert_eq!(parse_json(br#"{"meta":{"api-version":"1.9"},"files":[]}"#, &name).unwrap().remarks.len(), 1);
+        assert!(parse_json(b"<html>", &name).is_err());
+    }
+
+    #[test]
+    fn the_list_of_projects_is_read() {
+        let names = parse_json_list(br#"{"meta":{},"projects":[{"name":"Made.Up"},{"name":"-"}]}"#).unwrap();
+        assert_eq!(names, [Name::parse("made-up").unwrap()]);
+    }
+
+    proptest! {
+        #[test]
+        fn no_bytes_make_the_reader_panic(bytes in proptest::collection::vec(any::<u8>(), 0..80)) {
+            let _ = parse_json(&bytes, &Name::parse("a").unwrap());
+        }
+    }
+}

@@ -1,0 +1,174 @@
+//! A project's page of an index as data (simple repository API; digest 5), read from JSON or HTML.
+//!
+//! What cannot be used is left out, counted and named in [`Page::skipped`]: no file vanishes silently.
+
+mod html;
+mod json;
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use jiff::Timestamp;
+
+pub use html::{parse_html, parse_html_list};
+pub use json::{parse_json, parse_json_list};
+
+use crate::artifact::{SdistName, WheelName};
+use crate::name::Name;
+use crate::version::{SpecifierSet, Version};
+
+/// A project's page.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Page {
+    /// The project.
+    pub project: Name,
+    /// Its files, in the order of the page.
+    pub files: Vec<PageFile>,
+    /// Files that were left out, with the reason.
+    pub skipped: Vec<Skipped>,
+    /// Status of the project (PEP 792) when it is not `active`: the status and its reason.
+    pub status: Option<(String, Option<String>)>,
+    /// What was odd, for people.
+    pub remarks: Vec<String>,
+}
+
+/// A file on a page.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PageFile {
+    /// The file's name, percent-decoded.
+    pub filename: Arc<str>,
+    /// Where it is, as written: may be relative to the page.
+    pub url: Arc<str>,
+    /// What its name says.
+    pub kind: FileKind,
+    /// Hashes by algorithm, lower-case hexadecimal.
+    pub hashes: BTreeMap<String, String>,
+    /// Interpreters it runs on, when the page says so and it can be read.
+    pub requires_python: Option<Arc<SpecifierSet>>,
+    /// Metadata is offered beside the file (PEP 658), with its hashes when stated.
+    pub metadata: Option<BTreeMap<String, String>>,
+    /// Yanked, with the reason (may be empty).
+    pub yanked: Option<String>,
+    /// Size in bytes.
+    pub size: Option<u64>,
+    /// When it was published.
+    pub published: Option<Timestamp>,
+}
+
+/// What kind of file it is, with what its name says.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum FileKind {
+    /// A wheel.
+    Wheel(Arc<WheelName>),
+    /// A source distribution.
+    Sdist(Arc<SdistName>),
+}
+
+impl FileKind {
+    /// What the name of a file says, for a file on the page of `project`.
+    ///
+    /// # Errors
+    /// Why the file cannot be used.
+    pub fn of(filename: &str, project: &Name) -> Result<Self, String> {
+        let lower = filename.to_ascii_lowercase();
+        if lower.ends_with(".whl") {
+            let name = WheelName::parse(filename).map_err(|f| f.message().to_owned())?;
+            return if name.name == *project {
+                Ok(FileKind::Wheel(Arc::new(name)))
+            } else {
+                Err(format!("it is a file of {}", name.name))
+            };
+        }
+        if lower.ends_with(".tar.gz") || lower.ends_with(".zip") {
+            let name = SdistName::parse(filename, Some(project)).map_err(|f| f.message().to_owned())?;
+            return Ok(FileKind::Sdist(Arc::new(name)));
+        }
+        Err("its kind is not one that can be placed".to_owned())
+    }
+
+    /// The release that the file belongs to.
+    pub fn version(&self) -> &Version {
+        match self {
+            FileKind::Wheel(name) => &name.version,
+            FileKind::Sdist(name) => &name.version,
+        }
+    }
+}
+
+/// A file that was left out of a page.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Skipped {
+    /// Its name.
+    pub filename: String,
+    /// Why.
+    pub reason: String,
+}
+
+/// One file as a page states it, before its name is taken apart.
+struct RawFile<'a> {
+    filename: &'a str,
+    url: &'a str,
+    hashes: BTreeMap<String, String>,
+    requires_python: Option<&'a str>,
+    metadata: Option<BTreeMap<String, String>>,
+    yanked: Option<String>,
+    size: Option<u64>,
+    published: Option<&'a str>,
+}
+
+impl Page {
+    /// An empty page of a project.
+    pub fn new(project: Name) -> Self {
+        Page { project, files: Vec::new(), skipped: Vec::new(), status: None, remarks: Vec::new() }
+    }
+
+    /// Adds a file, or says why it is left out.
+    fn add(&mut self, raw: RawFile<'_>, specifiers: &mut SpecifierCache) {
+        let kind = match FileKind::of(raw.filename, &self.project) {
+            Ok(kind) => kind,
+            Err(reason) => return self.skipped.push(Skipped { filename: raw.filename.to_owned(), reason }),
+        };
+        let requires_python = raw.requires_python.filter(|t| !t.trim().is_empty()).and_then(|text| {
+            let set = specifiers.get(text);
+            if set.is_none() {
+                self.remarks.push(format!("{}: requires-python `{text}` cannot be read and is left out", raw.filename));
+            }
+            set
+        });
+        let published = raw.published.and_then(|text| {
+            let moment = text.parse().ok();
+            if moment.is_none() {
+                self.remarks.push(format!("{}: upload time `{text}` cannot be read and is left out", raw.filename));
+            }
+            moment
+        });
+        self.files.push(PageFile {
+            filename: raw.filename.into(),
+            url: raw.url.into(),
+            kind,
+            hashes: raw.hashes,
+            requires_python,
+            metadata: raw.metadata,
+            yanked: raw.yanked,
+            size: raw.size,
+            published,
+        });
+    }
+}
+
+/// Files of one project state few distinct specifiers: each is read once.
+#[derive(Default)]
+struct SpecifierCache {
+    known: Vec<(String, Option<Arc<SpecifierSet>>)>,
+}
+
+impl SpecifierCache {
+    fn get(&mut self, text: &str) -> Option<Arc<SpecifierSet>> {
+        if let Some((_, set)) = self.known.iter().rev().find(|(t, _)| t == text) {
+            return set.clone();
+        }
+        let set = SpecifierSet::parse_lenient(text).ok().map(Arc::new);
+        self.known.push((text.to_owned(), set.clone()));
+        set
+    }
+}

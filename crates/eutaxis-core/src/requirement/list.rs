@@ -1,0 +1,182 @@
+//! Requirement lists: one dependency specifier a line, `#` comments, blank lines, a backslash joins lines.
+//!
+//! A line that begins with `-` is a directive to some installer, not a requirement. It is kept apart, with the option
+//! of ours that does the job it seems to ask for.
+
+use super::{Ask, Requirement};
+use crate::fault::{Fault, Origin, line_and_column};
+
+/// A list that has been read: what it asks for, and the lines that are no requirements.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct RequirementList {
+    /// The requirements in the order written.
+    pub asks: Vec<Ask>,
+    /// Directive lines, and directives that follow a requirement on its line.
+    pub directives: Vec<Directive>,
+}
+
+/// A line, or the tail of one, that speaks to an installer.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Directive {
+    /// Where it stands.
+    pub origin: Origin,
+    /// Its text.
+    pub text: String,
+    /// What to do instead.
+    pub advice: &'static str,
+}
+
+impl RequirementList {
+    /// Reads a list. `file` names it in the origins.
+    ///
+    /// # Errors
+    /// All lines that are no requirement, each with its offset in `text`.
+    pub fn parse(text: &str, file: &str) -> Result<Self, Vec<Fault>> {
+        let mut list = RequirementList::default();
+        let mut faults = Vec::new();
+        for (start, line) in logical_lines(text) {
+            let line = without_comment(&line).trim_end().to_owned();
+            let trimmed = line.trim_start();
+            if trimmed.is_empty() {
+                continue;
+            }
+            let at = start + (line.len() - trimmed.len());
+            let origin = Origin::line(file, line_and_column(text, at).0);
+            if trimmed.starts_with('-') {
+                list.directives.push(directive(origin, trimmed));
+                continue;
+            }
+            let (requirement, tail) = split_tail(trimmed);
+            if let Some(tail) = tail {
+                list.directives.push(directive(origin.clone(), tail));
+            }
+            match Requirement::parse(requirement) {
+                Ok(requirement) => list.asks.push(Ask { requirement, origin }),
+                Err(fault) => faults.push(better_hint(fault, requirement).shifted(at)),
+            }
+        }
+        if faults.is_empty() { Ok(list) } else { Err(faults) }
+    }
+}
+
+/// Lines with their offsets; a backslash at the end joins the next line. Joined text keeps every offset, because the
+/// backslash and the line end are replaced by as many spaces.
+fn logical_lines(text: &str) -> Vec<(usize, String)> {
+    let mut lines = Vec::new();
+    let mut at = 0;
+    let mut open: Option<(usize, String)> = None;
+    for raw in text.split_inclusive('\n') {
+        let start = at;
+        at += raw.len();
+        let content = raw.trim_end_matches(['\n', '\r']);
+        let (mut first, mut joined) = open.take().unwrap_or((start, String::new()));
+        let content = if start == 0 && content.starts_with('\u{feff}') {
+            first = '\u{feff}'.len_utf8();
+            content.trim_start_matches('\u{feff}')
+        } else {
+            content
+        };
+        let commented = joined.is_empty() && content.trim_start().starts_with('#');
+        match content.strip_suffix('\\') {
+            Some(head) if !commented => {
+                joined.push_str(head);
+                joined.push_str(&" ".repeat(raw.len() - head.len()));
+                open = Some((first, joined));
+            }
+            _ => {
+                joined.push_str(content);
+                lines.push((first, joined));
+            }
+        }
+    }
+    lines.extend(open);
+    lines
+}
+
+/// A comment begins at the start of the line or after white space, so that URLs keep their fragments.
+fn without_comment(line: &str) -> &str {
+    let mut before = ' ';
+    for (at, c) in line.char_indices() {
+        if c == '#' && before.is_whitespace() {
+            return line.get(..at).unwrap_or("");
+        }
+        before = c;
+    }
+    line
+}
+
+/// `name==1.0 --hash=...`: the requirement, and the directive behind it.
+fn split_tail(line: &str) -> (&str, Option<&str>) {
+    match line.find(" --") {
+        Some(at) => (line.get(..at).unwrap_or(line).trim_end(), line.get(at..).map(str::trim)),
+        None => (line, None),
+    }
+}
+
+fn directive(origin: Origin, text: &str) -> Directive {
+    let word = text.trim_start_matches('-').to_ascii_lowercase();
+    let short = !text.starts_with("--");
+    let has = |part: &str| !short && word.contains(part);
+    let advice = if has("index") || has("link") || (short && word.starts_with(['i', 'f'])) {
+        "name the place that offers files with --depot, or as [[depot]] in eutaxis.toml"
+    } else if has("constraint") || (short && word.starts_with('c')) {
+        "give that file with --bounds"
+    } else if has("requirement") || (short && word.starts_with('r')) {
+        "give that file with another --asks"
+    } else if has("pre") {
+        "use --prereleases PROJECT or --prereleases all"
+    } else if has("binary") {
+        "use --wheels only, first or any"
+    } else if has("hash") {
+        "pins carry the hash of every file; settle writes them"
+    } else if has("edit") || (short && word.starts_with('e')) {
+        "source trees cannot be settled; ask for what its pyproject.toml asks for, with --asks"
+    } else {
+        "it has no counterpart here and can be deleted"
+    };
+    Directive { origin, text: text.to_owned(), advice }
+}
+
+/// A path or URL alone on a line is a common habit: say how the standard writes it.
+fn better_hint(fault: Fault, text: &str) -> Fault {
+    let path_like = text.contains("://") || text.starts_with("./") || text.starts_with('/') || text.ends_with(".whl");
+    if path_like && !text.contains('@') { fault.hint(format!("write `name @ {text}`")) } else { fault }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn shown(list: &RequirementList) -> Vec<String> {
+        list.asks.iter().map(|a| format!("{} {}", a.origin, a.requirement)).collect()
+    }
+
+    #[test]
+    fn a_list_is_read_with_its_places() {
+        let text = "\u{feff}# ice radar\r\nradargram >=2 # newest\r\n\r\n  firnio\\\r\n  >=1,\\\r\n  <2\nwirepack @ file:///w.whl#sha256=ab";
+        let list = RequirementList::parse(text, "asks.txt").unwrap();
+        assert_eq!(
+            shown(&list),
+            ["asks.txt:2 radargram>=2", "asks.txt:4 firnio>=1,<2", "asks.txt:7 wirepack @ file:///w.whl#sha256=ab"]
+        );
+    }
+
+    #[test]
+    fn directives_are_kept_apart_with_advice() {
+        let text = "-r base.txt\n--extra-index-url https://x.example\nfirnio==1.0 --hash=sha256:00\n-e .\n--pre\n";
+        let list = RequirementList::parse(text, "a").unwrap();
+        let advice: Vec<&str> = list.directives.iter().map(|d| d.advice.split(' ').take(4).last().unwrap()).collect();
+        assert_eq!(list.directives.len(), 5);
+        assert_eq!(shown(&list), ["a:3 firnio==1.0"]);
+        assert_eq!(advice, ["with", "that", "hash", "be", "or"]);
+    }
+
+    #[test]
+    fn every_bad_line_is_told_with_its_offset() {
+        let text = "firnio\nfrost grid\n./w.whl\n";
+        let faults = RequirementList::parse(text, "a").unwrap_err();
+        let places: Vec<(u32, u32)> = faults.iter().map(|f| line_and_column(text, f.offset())).collect();
+        assert_eq!(places, [(2, 7), (3, 1)]);
+        assert!(faults[1].advice().unwrap().contains("name @ ./w.whl"));
+    }
+}

@@ -1,0 +1,197 @@
+//! The text form of targets (commands, section 1): parts joined by ` / `.
+//!
+//! ```text
+//! target      = interpreter '/' platform
+//! interpreter = ('cpython' | 'pypy') version ['t']  |  version ['t']
+//! platform    = 'linux' arch [('glibc' | 'musl') major.minor] | 'macos' arch [major[.minor]] | 'windows' arch
+//! ```
+
+use super::{Implementation, Interpreter, Libc, Platform, Target};
+use crate::fault::{Fault, escaped};
+use crate::name::nearest;
+use crate::version::Version;
+
+/// What a Linux is taken for when its C library is not named: the oldest that today's wheels are commonly built for.
+const USUAL_GLIBC: Libc = Libc::Glibc(2, 17);
+/// What a macOS is taken for when its version is not named: the first for both of today's architectures.
+const USUAL_MACOS: (u32, u32) = (11, 0);
+
+const LINUX_ARCHS: [&str; 10] =
+    ["x86_64", "i686", "aarch64", "armv7l", "armv6l", "ppc64le", "s390x", "riscv64", "loongarch64", "ppc64"];
+
+pub(super) fn target(text: &str) -> Result<Target, Fault> {
+    let mut parts = text.split('/');
+    let interpreter_text = parts.next().unwrap_or("");
+    let Some(platform_text) = parts.next() else {
+        let fault = Fault::new(format!("a target is INTERPRETER / PLATFORM, not `{}`", escaped(text)), 0);
+        return Err(fault.hint("for example \"cpython 3.9 / linux armv7l glibc 2.31\""));
+    };
+    let at = interpreter_text.len() + 1;
+    if let Some(accelerator) = parts.next() {
+        let fault = Fault::new(
+            format!("the accelerator part `{}` cannot be used yet", escaped(accelerator.trim())),
+            at + platform_text.len() + 1,
+        );
+        return Err(fault.hint("leave it out; builds for accelerators are not told apart so far"));
+    }
+    let interpreter = Interpreter::parse(interpreter_text)?;
+    let platform = Platform::parse(platform_text).map_err(|f| f.shifted(at))?;
+    Ok(Target::planned(interpreter, platform))
+}
+
+impl Interpreter {
+    /// Reads the interpreter part of a target: `cpython 3.12`, `pypy 3.10`, `3.13t`.
+    ///
+    /// # Errors
+    /// When the implementation is unknown or the version names no series.
+    pub fn parse(text: &str) -> Result<Self, Fault> {
+        let words: Vec<&str> = text.split_whitespace().collect();
+        let (implementation, version) = match words.as_slice() {
+            [version] => ("cpython", *version),
+            [name, version] => (*name, *version),
+            _ => {
+                let fault = Fault::new(
+                    format!("an interpreter is `cpython VERSION` or `pypy VERSION`, not `{}`", escaped(text.trim())),
+                    0,
+                );
+                return Err(fault.hint("for example `cpython 3.12`"));
+            }
+        };
+        let implementation = match implementation.to_ascii_lowercase().as_str() {
+            "cpython" | "python" => Implementation::Cpython,
+            "pypy" => Implementation::Pypy,
+            other => {
+                return Err(
+                    Fault::new(format!("`{}` is not an interpreter", escaped(other)), 0).hint("write cpython or pypy")
+                );
+            }
+        };
+        let (number, free_threaded) = match version.strip_suffix('t') {
+            Some(number) => (number, true),
+            None => (version, false),
+        };
+        Interpreter::planned(implementation, &Version::parse(number)?, free_threaded)
+    }
+}
+
+impl Platform {
+    /// Reads the platform part of a target: `linux aarch64 glibc 2.28`, `macos arm64 14.0`, `windows x86_64`.
+    ///
+    /// # Errors
+    /// When the system or architecture is unknown, or a version is not one.
+    pub fn parse(text: &str) -> Result<Self, Fault> {
+        let words: Vec<&str> = text.split_whitespace().collect();
+        let lower: Vec<String> = words.iter().map(|w| w.to_ascii_lowercase()).collect();
+        let lower: Vec<&str> = lower.iter().map(String::as_str).collect();
+        match lower.as_slice() {
+            ["linux", arch, rest @ ..] => {
+                ensure_arch(arch, &LINUX_ARCHS)?;
+                let libc = match rest {
+                    [] => USUAL_GLIBC,
+                    ["glibc", version] => two_numbers(version).map(|(a, b)| Libc::Glibc(a, b))?,
+                    ["musl", version] => two_numbers(version).map(|(a, b)| Libc::Musl(a, b))?,
+                    _ => {
+                        return Err(Fault::new(format!("`{}` is not a C library", escaped(&rest.join(" "))), 0)
+                            .hint("write `glibc 2.31` or `musl 1.2`"));
+                    }
+                };
+                let bits = if matches!(*arch, "i686" | "armv7l" | "armv6l") { 32 } else { 64 };
+                Ok(Platform::linux(arch, bits, libc))
+            }
+            ["macos", arch, rest @ ..] => {
+                ensure_arch(arch, &["arm64", "x86_64"])?;
+                let (major, minor) = match rest {
+                    [] => USUAL_MACOS,
+                    [version] => two_numbers(version)?,
+                    _ => {
+                        return Err(Fault::new(format!("`{}` is not a version of macOS", escaped(&rest.join(" "))), 0));
+                    }
+                };
+                Ok(Platform::macos(arch, major, minor))
+            }
+            ["windows", arch] => {
+                ensure_arch(arch, &["x86_64", "amd64", "x86", "i686", "arm64", "aarch64"])?;
+                Ok(Platform::windows(arch))
+            }
+            [] => Err(Fault::new("the platform is missing", 0).hint("for example `linux x86_64 glibc 2.35`")),
+            _ => {
+                let fault = Fault::new(
+                    format!("a platform is SYSTEM ARCHITECTURE [VERSION], not `{}`", escaped(text.trim())),
+                    0,
+                );
+                Err(fault.hint("systems are linux, macos and windows"))
+            }
+        }
+    }
+}
+
+fn ensure_arch(arch: &str, known: &[&str]) -> Result<(), Fault> {
+    if known.contains(&arch) {
+        return Ok(());
+    }
+    let fault = Fault::new(format!("`{}` is not an architecture of that system", escaped(arch)), 0);
+    Err(match nearest(arch, known.iter().copied(), 1).first() {
+        Some(near) => fault.hint(format!("did you mean `{near}`?")),
+        None => fault.hint(format!("known are {}", known.join(", "))),
+    })
+}
+
+fn two_numbers(text: &str) -> Result<(u32, u32), Fault> {
+    let (major, minor) = text.split_once('.').unwrap_or((text, "0"));
+    // Vendors append text to the minor: only its leading digits count. The bounds keep hostile numbers out of sums.
+    let digits = minor.bytes().take_while(u8::is_ascii_digit).count();
+    let small = |t: &str| t.parse::<u32>().ok().filter(|n| *n < 1000);
+    let numbers = small(major).zip(small(minor.get(..digits).unwrap_or("")));
+    numbers.ok_or_else(|| Fault::new(format!("`{}` is not a version such as 2.31", escaped(text)), 0))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("cpython 3.9.2 / linux armv7l glibc 2.31", "cpython 3.9.2 / linux armv7l glibc 2.31")]
+    #[case("cpython 3.12.4/windows amd64", "cpython 3.12.4 / windows x86_64")]
+    #[case("CPython 3.13.0t / macos arm64 14", "cpython 3.13.0t / macos arm64 14.0")]
+    #[case("pypy 3.10.14 / linux x86_64 musl 1.2", "pypy 3.10.14 / linux x86_64 musl 1.2")]
+    #[case("3.14.0rc1 / linux aarch64", "cpython 3.14.0rc1 / linux aarch64 glibc 2.17")]
+    fn targets_are_read(#[case] given: &str, #[case] shown: &str) {
+        let target = Target::parse(given).unwrap();
+        assert_eq!(target.to_string(), shown);
+        assert_eq!(Target::parse(shown).unwrap(), target);
+    }
+
+    #[test]
+    fn a_series_stands_for_its_newest_patch() {
+        let target = Target::parse("cpython 3.8 / linux x86_64").unwrap();
+        assert_eq!(&*target.markers.python_full_version, "3.8.20");
+        let windows = Target::parse("cpython 3.8 / windows x86_64").unwrap();
+        assert_eq!((&*windows.markers.platform_machine, &*windows.markers.os_name), ("AMD64", "nt"));
+    }
+
+    #[rstest]
+    #[case("cpython 3.9", "INTERPRETER / PLATFORM")]
+    #[case("snake 2.7 / linux x86_64", "is not an interpreter")]
+    #[case("cpython 3 / linux x86_64", "names no series")]
+    #[case("cpython 3.12t / linux x86_64", "no free-threaded build")]
+    #[case("cpython 3.12 / linux", "SYSTEM ARCHITECTURE")]
+    #[case("cpython 3.12 / linux arm7l", "did you mean `armv7l`?")]
+    #[case("cpython 3.12 / linux x86_64 uclibc 1", "C library")]
+    #[case("cpython 3.12 / linux x86_64 glibc two", "not a version")]
+    #[case("cpython 3.12 / linux x86_64 glibc 2.99999999999", "not a version")]
+    #[case("cpython 3.12 / plan9 x86_64", "SYSTEM ARCHITECTURE")]
+    #[case("cpython 3.12 / linux x86_64 / borealis toolkit 4.1", "accelerator")]
+    fn bad_targets_are_refused(#[case] given: &str, #[case] part: &str) {
+        let fault = Target::parse(given).unwrap_err();
+        assert!(fault.to_string().contains(part), "{fault}");
+    }
+
+    proptest! {
+        #[test]
+        fn no_text_makes_the_reader_panic(text in "[a-z0-9 ./]{0,40}") {
+            let _ = Target::parse(&text);
+        }
+    }
+}
