@@ -14,6 +14,7 @@ pub mod index;
 pub mod knowledge;
 pub mod marker;
 pub mod name;
+pub mod offer;
 pub mod requirement;
 pub mod target;
 pub mod version;

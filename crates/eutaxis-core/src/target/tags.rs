@@ -18,8 +18,10 @@ pub enum TagMiss {
     Platform(PlatformMiss),
     /// The interpreter fits, its ABI does not: the ABI of the wheel.
     Abi(String),
-    /// The interpreter does not fit: the interpreters of the wheel, as tags.
+    /// The platform fits, the interpreter does not: the interpreters of the wheel, as tags.
     Interpreter(Vec<String>),
+    /// Neither fits.
+    Both(Vec<String>, PlatformMiss),
 }
 
 impl Target {
@@ -117,21 +119,21 @@ impl Target {
     /// Why no tag of the wheel fits: the nearest miss of its tags.
     pub fn tag_miss(&self, tags: &WheelTags) -> TagMiss {
         let groups = self.groups();
-        let mut misses = tags.expanded().filter_map(|(python, abi, platform)| {
-            let fits = match platform {
+        let pythons = || tags.pythons.iter().map(|p| p.to_string()).collect();
+        let misses = tags.expanded().map(|(python, abi, platform)| {
+            let platform_fits = platform == "any" || self.platform.index(platform).is_some();
+            let interpreter_fits = match platform {
                 "any" => abi == "none" && (python == self.interpreter.tag() || self.generic_place(python).is_some()),
                 _ => self.group(&groups, python, abi).is_some(),
             };
-            if fits {
-                return Some(TagMiss::Platform(self.platform.miss(platform)));
+            match (interpreter_fits, platform_fits) {
+                (true, _) => TagMiss::Platform(self.platform.miss(platform)),
+                (false, true) if python == self.interpreter.tag() => TagMiss::Abi(abi.to_owned()),
+                (false, true) => TagMiss::Interpreter(pythons()),
+                (false, false) => TagMiss::Both(pythons(), self.platform.miss(platform)),
             }
-            (python == self.interpreter.tag()).then(|| TagMiss::Abi(abi.to_owned()))
         });
-        let first = misses.next();
-        misses
-            .chain(first)
-            .min()
-            .unwrap_or_else(|| TagMiss::Interpreter(tags.pythons.iter().map(|p| p.to_string()).collect()))
+        misses.min().unwrap_or_else(|| TagMiss::Interpreter(pythons()))
     }
 }
 

@@ -1,0 +1,184 @@
+//! The checks that bar a file, and the sentences that sum them up for a release.
+
+use super::{Bar, BarKind, OfferFile, Policy, Wheels};
+use crate::index::{FileKind, PageFile};
+use crate::target::{Libc, PlatformMiss, System, TagMiss, Target};
+
+fn bar(kind: BarKind, detail: impl Into<String>) -> Option<Bar> {
+    Some(Bar { kind, detail: detail.into() })
+}
+
+/// `--as-of` (choice, rule 7): a file of that very moment exists, one without date does not.
+pub(super) fn date(file: &PageFile, _: &Target, policy: &Policy) -> Option<Bar> {
+    let as_of = policy.as_of?;
+    match file.published {
+        None => bar(BarKind::Date, "the depot gives no date for it"),
+        Some(moment) if moment > as_of => {
+            let day = |t: jiff::Timestamp| t.to_string().chars().take(10).collect::<String>();
+            bar(BarKind::Date, format!("published {}, after {}", day(moment), day(as_of)))
+        }
+        Some(_) => None,
+    }
+}
+
+/// Requires-Python, per file, against the whole version of the interpreter (choice, rule 6).
+pub(super) fn requires_python(file: &PageFile, target: &Target, _: &Policy) -> Option<Bar> {
+    python_bar(file.requires_python.as_deref()?, target)
+}
+
+/// The bar that a Requires-Python puts, wherever it was read.
+pub(crate) fn python_bar(set: &crate::version::SpecifierSet, target: &Target) -> Option<Bar> {
+    let version = &target.interpreter.version;
+    if set.matches(version) {
+        return None;
+    }
+    bar(BarKind::Interpreter, format!("needs Python {set}, here {version}"))
+}
+
+/// The wheel's tags.
+pub(super) fn tags(file: &PageFile, target: &Target, _: &Policy) -> Option<Bar> {
+    let FileKind::Wheel(name) = &file.kind else { return None };
+    if target.rank(&name.tags).is_some() {
+        return None;
+    }
+    sentence(&Misses::of([&target.tag_miss(&name.tags)]), target).into_iter().next()
+}
+
+/// `--wheels only`, but for projects named by `--build`.
+pub(super) fn wheels_policy(file: &PageFile, _: &Target, policy: &Policy) -> Option<Bar> {
+    let FileKind::Sdist(name) = &file.kind else { return None };
+    let barred = policy.wheels == Wheels::Only && !policy.build.contains(&name.name);
+    if barred { bar(BarKind::Wheels, "only source, and the policy takes wheels only") } else { None }
+}
+
+/// The bars of a release: those of its files, summed up, each sentence once.
+pub(super) fn of_release(files: &[OfferFile], target: &Target) -> Vec<Bar> {
+    let misses: Vec<TagMiss> = files
+        .iter()
+        .filter_map(|f| match &f.file.kind {
+            FileKind::Wheel(name) if f.rank.is_none() => Some(target.tag_miss(&name.tags)),
+            _ => None,
+        })
+        .collect();
+    let mut bars = sentence(&Misses::of(&misses), target);
+    let told_by_tags = |f: &OfferFile| f.is_wheel() && f.rank.is_none();
+    for file in files {
+        let own = tags(&file.file, target, &Policy::default());
+        for bar in file.bars.iter().filter(|b| !told_by_tags(file) || Some(*b) != own.as_ref()) {
+            if !bars.contains(bar) {
+                bars.push(bar.clone());
+            }
+        }
+    }
+    bars
+}
+
+/// The misses of several wheels, gathered by what they have in common.
+#[derive(Default)]
+struct Misses {
+    interpreters: Vec<String>,
+    abis: Vec<String>,
+    too_old: Vec<(&'static str, (u32, u32), (u32, u32))>,
+    libcs: Vec<&'static str>,
+    archs: Vec<String>,
+    systems: Vec<&'static str>,
+    unknown: Vec<String>,
+}
+
+impl Misses {
+    /// Near misses hide far ones: a wheel whose interpreter is wrong on another platform says nothing when one has
+    /// only a wrong interpreter or only a wrong platform.
+    fn of<'a>(misses: impl IntoIterator<Item = &'a TagMiss>) -> Self {
+        let all: Vec<&TagMiss> = misses.into_iter().collect();
+        let far = |m: &TagMiss| matches!(m, TagMiss::Both(..));
+        let only_far = all.iter().all(|m| far(m));
+        let mut found = Misses::default();
+        for miss in all.into_iter().filter(|m| only_far || !far(m)) {
+            match miss {
+                TagMiss::Platform(platform) => found.platform(platform),
+                TagMiss::Abi(abi) => add(&mut found.abis, abi.clone()),
+                TagMiss::Interpreter(tags) => tags.iter().for_each(|t| add(&mut found.interpreters, t.clone())),
+                TagMiss::Both(tags, platform) => {
+                    tags.iter().for_each(|t| add(&mut found.interpreters, t.clone()));
+                    found.platform(platform);
+                }
+            }
+        }
+        found
+    }
+
+    fn platform(&mut self, miss: &PlatformMiss) {
+        match miss {
+            PlatformMiss::TooOld { what, needs, here } => add(&mut self.too_old, (*what, *needs, *here)),
+            PlatformMiss::OtherLibc(libc) => add(&mut self.libcs, *libc),
+            PlatformMiss::OtherArch(arch) => add(&mut self.archs, arch.clone()),
+            PlatformMiss::OtherSystem(system) => add(&mut self.systems, *system),
+            PlatformMiss::Unknown(tag) => add(&mut self.unknown, tag.clone()),
+        }
+    }
+}
+
+fn add<T: PartialEq>(list: &mut Vec<T>, item: T) {
+    if !list.contains(&item) {
+        list.push(item);
+    }
+}
+
+fn sentence(misses: &Misses, target: &Target) -> Vec<Bar> {
+    let mut bars = Vec::new();
+    let own = target.interpreter.abis.first().cloned().unwrap_or_else(|| target.interpreter.tag());
+    if !misses.interpreters.is_empty() {
+        let tags = misses.interpreters.join(", ");
+        bars.extend(bar(
+            BarKind::Interpreter,
+            format!("wheels for {tags}; this target is {}", target.interpreter.tag()),
+        ));
+    }
+    if !misses.abis.is_empty() {
+        bars.extend(bar(
+            BarKind::Interpreter,
+            format!("wheels for the ABI {}; this target is {own}", misses.abis.join(", ")),
+        ));
+    }
+    // The smallest step that would do is the nearest miss.
+    let nearest = misses.too_old.iter().min_by_key(|(_, needs, _)| *needs);
+    if let Some((what, needs, here)) = nearest {
+        let kind = if *what == "macOS" { BarKind::Platform } else { BarKind::Libc };
+        bars.extend(bar(kind, format!("needs {what} {}.{}, here {}.{}", needs.0, needs.1, here.0, here.1)));
+    }
+    if !misses.libcs.is_empty() && misses.too_old.is_empty() {
+        let here = match target.platform.system {
+            System::Linux(Libc::Musl(..)) => "has musl",
+            System::Linux(Libc::Static) => "has a static interpreter",
+            _ => "has glibc",
+        };
+        bars.extend(bar(BarKind::Libc, format!("wheels for {} only; this target {here}", misses.libcs.join(", "))));
+    }
+    let libc_told = !misses.too_old.is_empty() || !misses.libcs.is_empty();
+    if !misses.archs.is_empty() && !libc_told {
+        let (arch, machine) = (target.platform.arch(), target.platform.machine());
+        let userland = if arch == machine { arch.to_owned() } else { format!("{arch} on a {machine} kernel") };
+        bars.extend(bar(
+            BarKind::Platform,
+            format!("wheels for {} only; this userland is {userland}", misses.archs.join(", ")),
+        ));
+    }
+    if !misses.systems.is_empty() && !libc_told && misses.archs.is_empty() {
+        let here = match target.platform.system {
+            System::Linux(_) => "Linux",
+            System::Macos(..) => "macOS",
+            System::Windows => "Windows",
+        };
+        bars.extend(bar(
+            BarKind::Platform,
+            format!("wheels for {} only; this target is {here}", misses.systems.join(", ")),
+        ));
+    }
+    if bars.is_empty() && !misses.unknown.is_empty() {
+        bars.extend(bar(
+            BarKind::Platform,
+            format!("wheels for {}, which this target does not take", misses.unknown.join(", ")),
+        ));
+    }
+    bars
+}

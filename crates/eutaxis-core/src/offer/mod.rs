@@ -1,0 +1,340 @@
+//! Offers: the releases of a project as a target sees them (design, section 1), each with a verdict and its bars.
+//!
+//! A new kind of bar is one new file under `bars/` and one line in [`CHECKS`].
+
+mod bars;
+mod policy;
+
+use std::fmt;
+use std::sync::Arc;
+
+pub use policy::{Policy, Prefer, Prereleases, Wheels};
+
+use crate::index::{FileKind, Page, PageFile};
+use crate::target::{Rank, Target};
+use crate::version::Version;
+
+/// Whether a release can be had on the target.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Verdict {
+    /// A wheel fits.
+    Ready,
+    /// Only source.
+    Build,
+    /// Out; the bars say why.
+    Barred,
+}
+
+impl Verdict {
+    /// The word for it.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Verdict::Ready => "ready",
+            Verdict::Build => "build",
+            Verdict::Barred => "barred",
+        }
+    }
+}
+
+/// What kind of reason a bar is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum BarKind {
+    /// Interpreter or its ABI.
+    Interpreter,
+    /// Operating system or architecture.
+    Platform,
+    /// C library.
+    Libc,
+    /// Yanked by its publisher.
+    Yanked,
+    /// A pre-release that nothing admits.
+    Prerelease,
+    /// Published after the date asked for, or without date.
+    Date,
+    /// The policy on source distributions, or needs that only building would tell.
+    Wheels,
+    /// No file, or no depot has the project.
+    Absent,
+}
+
+impl BarKind {
+    /// The word for it in JSON.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            BarKind::Interpreter => "interpreter",
+            BarKind::Platform => "platform",
+            BarKind::Libc => "libc",
+            BarKind::Yanked => "yanked",
+            BarKind::Prerelease => "prerelease",
+            BarKind::Date => "date",
+            BarKind::Wheels => "wheels",
+            BarKind::Absent => "absent",
+        }
+    }
+}
+
+/// One reason why a release or file is out, in a sentence that names the nearest miss.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub struct Bar {
+    /// Its kind.
+    pub kind: BarKind,
+    /// The sentence, without final stop.
+    pub detail: String,
+}
+
+impl fmt::Display for Bar {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.detail)
+    }
+}
+
+/// A file of a release as the target sees it.
+#[derive(Debug, Clone)]
+pub struct OfferFile {
+    /// The file.
+    pub file: Arc<PageFile>,
+    /// For a wheel whose tags fit: how well.
+    pub rank: Option<Rank>,
+    /// Why it is out; empty when it can be used.
+    pub bars: Vec<Bar>,
+}
+
+impl OfferFile {
+    /// Whether it is a wheel.
+    pub fn is_wheel(&self) -> bool {
+        matches!(self.file.kind, FileKind::Wheel(_))
+    }
+}
+
+/// A release with its files and verdict.
+#[derive(Debug, Clone)]
+pub struct Offer {
+    /// The release.
+    pub version: Version,
+    /// Its files, in the order of the page.
+    pub files: Vec<OfferFile>,
+    /// Whether it can be had.
+    pub verdict: Verdict,
+    /// The best file, as an index into `files`.
+    best: Option<usize>,
+    /// For a barred release why; for one with only source why no wheel fits.
+    pub bars: Vec<Bar>,
+    /// The best file is yanked: the reason given. Such an offer is taken only when pinned exactly.
+    pub yanked: Option<String>,
+}
+
+impl Offer {
+    /// The file to take.
+    pub fn best(&self) -> Option<&OfferFile> {
+        self.best.and_then(|i| self.files.get(i))
+    }
+
+    /// When the release appeared: the date of the best file, else of the first of its files.
+    pub fn published(&self) -> Option<jiff::Timestamp> {
+        let own = self.best().and_then(|f| f.file.published);
+        own.or_else(|| self.files.iter().filter_map(|f| f.file.published).min())
+    }
+}
+
+/// A file that later knowledge has barred: its metadata excludes the interpreter, or cannot be known.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LateBar {
+    /// The file's name.
+    pub filename: Arc<str>,
+    /// Why it is out.
+    pub bar: Bar,
+}
+
+/// Judges one file; [`CHECKS`] lists them all.
+type Check = fn(&PageFile, &Target, &Policy) -> Option<Bar>;
+
+/// Every check of a single file, in the order in which bars are told.
+const CHECKS: [Check; 4] = [bars::date, bars::requires_python, bars::tags, bars::wheels_policy];
+
+/// The offers of a page, newest release first.
+pub fn offers(page: &Page, target: &Target, policy: &Policy, late: &[LateBar]) -> Vec<Offer> {
+    let mut files: Vec<Arc<PageFile>> = page.files.iter().cloned().map(Arc::new).collect();
+    // By release, newest first; the order of the page stays among files of one release.
+    files.sort_by(|a, b| b.kind.version().cmp(a.kind.version()));
+    let mut offers: Vec<Offer> = Vec::new();
+    for group in files.chunk_by(|a, b| a.kind.version() == b.kind.version()) {
+        let judged = group.iter().map(|file| judge(file, target, policy, late)).collect();
+        if let Some(first) = group.first() {
+            offers.push(offer(first.kind.version().clone(), judged, target));
+        }
+    }
+    offers
+}
+
+fn judge(file: &Arc<PageFile>, target: &Target, policy: &Policy, late: &[LateBar]) -> OfferFile {
+    let mut bars: Vec<Bar> = CHECKS.iter().filter_map(|check| check(file, target, policy)).collect();
+    bars.extend(late.iter().filter(|l| l.filename == file.filename).map(|l| l.bar.clone()));
+    let rank = match &file.kind {
+        FileKind::Wheel(name) => target.rank(&name.tags),
+        FileKind::Sdist(_) => None,
+    };
+    OfferFile { file: file.clone(), rank, bars }
+}
+
+fn offer(version: Version, files: Vec<OfferFile>, target: &Target) -> Offer {
+    let best = best_file(&files, false).or_else(|| best_file(&files, true));
+    let chosen = best.and_then(|i| files.get(i));
+    let verdict = match chosen {
+        Some(f) if f.is_wheel() => Verdict::Ready,
+        Some(_) => Verdict::Build,
+        None => Verdict::Barred,
+    };
+    let yanked = chosen.and_then(|f| f.file.yanked.clone());
+    let bars = if verdict == Verdict::Ready { Vec::new() } else { bars::of_release(&files, target) };
+    Offer { version, files, verdict, best, bars, yanked }
+}
+
+/// The best usable file among those that are yanked, or among those that are not: wheels before source, by rank, then
+/// the higher build tag, then name (choice, rule 2).
+fn best_file(files: &[OfferFile], yanked: bool) -> Option<usize> {
+    let usable = files.iter().enumerate().filter(|(_, f)| f.bars.is_empty() && f.file.yanked.is_some() == yanked);
+    let key = |f: &OfferFile| {
+        let build = match &f.file.kind {
+            FileKind::Wheel(name) => name.build.clone(),
+            FileKind::Sdist(_) => None,
+        };
+        (!f.is_wheel(), f.rank, std::cmp::Reverse(build), f.file.filename.clone())
+    };
+    usable.min_by_key(|(_, f)| key(f)).map(|(i, _)| i)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::index::parse_json;
+    use crate::name::Name;
+    use rstest::rstest;
+
+    /// A page from `FILE [key value]` lines: `python`, `yanked`, `date`.
+    fn page(lines: &[&str]) -> Page {
+        let files: Vec<String> = lines
+            .iter()
+            .map(|line| {
+                let mut words = line.split(' ');
+                let file = words.next().unwrap();
+                let mut keys = String::new();
+                while let Some(key) = words.next() {
+                    let value = words.next().unwrap();
+                    let name = match key {
+                        "python" => "requires-python",
+                        "date" => "upload-time",
+                        other => other,
+                    };
+                    keys.push_str(&format!(",\"{name}\":\"{value}\""));
+                }
+                format!("{{\"filename\":\"{file}\",\"url\":\"{file}\"{keys}}}")
+            })
+            .collect();
+        parse_json(format!("{{\"files\":[{}]}}", files.join(",")).as_bytes(), &Name::parse("m").unwrap()).unwrap()
+    }
+
+    fn verdicts(lines: &[&str], spec: &str, policy: &Policy) -> Vec<String> {
+        let target = Target::parse(spec).unwrap();
+        offers(&page(lines), &target, policy, &[])
+            .iter()
+            .map(|o| {
+                let best = o.best().map_or(String::new(), |f| format!(" {}", f.file.filename));
+                let bars: Vec<String> = o.bars.iter().map(|b| format!(" [{}] {}", b.kind.as_str(), b.detail)).collect();
+                format!("{} {}{best}{}", o.version, o.verdict.as_str(), bars.concat())
+            })
+            .collect()
+    }
+
+    const LINUX: &str = "cpython 3.12.4 / linux x86_64 glibc 2.31";
+
+    #[test]
+    fn the_best_file_of_each_release_is_chosen() {
+        let lines = [
+            "m-1.0-py3-none-any.whl",
+            "m-1.0-cp312-cp312-manylinux2014_x86_64.whl",
+            "m-1.0.tar.gz",
+            "m-1.0-2-cp312-cp312-manylinux2014_x86_64.whl",
+            "m-2.0.tar.gz",
+        ];
+        assert_eq!(
+            verdicts(&lines, LINUX, &Policy::default()),
+            ["2.0 build m-2.0.tar.gz", "1.0 ready m-1.0-2-cp312-cp312-manylinux2014_x86_64.whl"]
+        );
+    }
+
+    #[rstest]
+    #[case::interpreter(
+        &["m-1-cp39-cp39-manylinux2014_x86_64.whl", "m-1-cp310-cp310-manylinux2014_x86_64.whl", "m-1-cp310-cp310-win_amd64.whl"],
+        LINUX,
+        "[interpreter] wheels for cp39, cp310; this target is cp312"
+    )]
+    #[case::libc(&["m-1-cp312-cp312-manylinux_2_34_x86_64.whl"], LINUX, "[libc] needs glibc 2.34, here 2.31")]
+    #[case::architecture(
+        &["m-1-cp39-cp39-manylinux2014_aarch64.whl"],
+        "cpython 3.9 / linux armv7l glibc 2.31",
+        "[platform] wheels for aarch64 only; this userland is armv7l"
+    )]
+    #[case::system(&["m-1-cp312-cp312-win_amd64.whl", "m-1-cp312-cp312-macosx_11_0_arm64.whl"], LINUX,
+        "[platform] wheels for Windows, macOS only; this target is Linux")]
+    #[case::musl(&["m-1-cp312-cp312-musllinux_1_1_x86_64.whl"], LINUX, "[libc] wheels for musl only; this target has glibc")]
+    #[case::abi(
+        &["m-1-cp313-cp313-manylinux2014_x86_64.whl"],
+        "cpython 3.13.0t / linux x86_64 glibc 2.31",
+        "[interpreter] wheels for the ABI cp313; this target is cp313t"
+    )]
+    #[case::neither(
+        &["m-1-cp39-cp39-win_amd64.whl"],
+        LINUX,
+        "[interpreter] wheels for cp39; this target is cp312 [platform] wheels for Windows only; this target is Linux"
+    )]
+    #[case::requires(&["m-1-py3-none-any.whl python >=3.13"], LINUX, "[interpreter] needs Python >=3.13, here 3.12.4")]
+    fn every_bar_names_the_nearest_miss(#[case] lines: &[&str], #[case] spec: &str, #[case] bars: &str) {
+        assert_eq!(verdicts(lines, spec, &Policy::default()), [format!("1 barred {bars}")]);
+    }
+
+    #[rstest]
+    #[case("2024-05-01T00:00:00Z", "1 ready m-1-py3-none-any.whl")]
+    #[case("2024-04-30T23:59:59Z", "1 barred [date] published 2024-05-01, after 2024-04-30")]
+    fn a_date_hides_what_came_later(#[case] as_of: &str, #[case] expected: &str) {
+        let policy = Policy { as_of: Some(as_of.parse().unwrap()), ..Policy::default() };
+        let lines = ["m-1-py3-none-any.whl date 2024-05-01T00:00:00Z"];
+        assert_eq!(verdicts(&lines, LINUX, &policy), [expected]);
+    }
+
+    #[test]
+    fn a_file_without_date_does_not_exist_under_a_date() {
+        let policy = Policy { as_of: Some("2030-01-01T00:00:00Z".parse().unwrap()), ..Policy::default() };
+        assert_eq!(
+            verdicts(&["m-1-py3-none-any.whl"], LINUX, &policy),
+            ["1 barred [date] the depot gives no date for it"]
+        );
+    }
+
+    #[test]
+    fn source_is_barred_by_policy_but_for_named_projects() {
+        let only = Policy { wheels: Wheels::Only, ..Policy::default() };
+        let lines = ["m-1.tar.gz"];
+        assert_eq!(verdicts(&lines, LINUX, &only), ["1 barred [wheels] only source, and the policy takes wheels only"]);
+        let named = Policy { build: vec![Name::parse("m").unwrap()], ..only };
+        assert_eq!(verdicts(&lines, LINUX, &named), ["1 build m-1.tar.gz"]);
+    }
+
+    #[test]
+    fn yanking_counts_by_file() {
+        let target = Target::parse(LINUX).unwrap();
+        let page = page(&["m-1.tar.gz yanked bad", "m-1-py3-none-any.whl", "m-2-py3-none-any.whl yanked worse"]);
+        let offers = offers(&page, &target, &Policy::default(), &[]);
+        let yanked: Vec<_> = offers.iter().map(|o| o.yanked.as_deref()).collect();
+        assert_eq!(yanked, [Some("worse"), None]);
+    }
+
+    #[test]
+    fn late_knowledge_moves_on_to_the_next_file() {
+        let target = Target::parse(LINUX).unwrap();
+        let page = page(&["m-1.tar.gz", "m-1-py3-none-any.whl"]);
+        let bar = Bar { kind: BarKind::Interpreter, detail: "needs Python <3".to_owned() };
+        let late = [LateBar { filename: "m-1-py3-none-any.whl".into(), bar }];
+        let offers = offers(&page, &target, &Policy::default(), &late);
+        assert_eq!(offers[0].verdict, Verdict::Build);
+    }
+}

@@ -1,0 +1,65 @@
+//! What the user permits and prefers.
+
+use jiff::Timestamp;
+
+use crate::name::Name;
+
+/// The policy on source distributions (`--wheels`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Wheels {
+    /// Source is barred.
+    Only,
+    /// A release with a wheel is preferred to a newer one without.
+    #[default]
+    First,
+    /// Releases are not told apart by it.
+    Any,
+}
+
+/// Which of several releases is better (`--prefer`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Prefer {
+    /// The newest.
+    #[default]
+    Newest,
+    /// The oldest.
+    Oldest,
+}
+
+/// Which projects admit pre-releases by wish (`--prereleases`).
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub enum Prereleases {
+    /// Those that the standard's rule admits.
+    #[default]
+    ByRule,
+    /// These projects too.
+    Of(Vec<Name>),
+    /// All projects.
+    All,
+}
+
+impl Prereleases {
+    /// Whether the user admits pre-releases of a project.
+    pub fn admits(&self, project: &Name) -> bool {
+        match self {
+            Prereleases::ByRule => false,
+            Prereleases::Of(projects) => projects.contains(project),
+            Prereleases::All => true,
+        }
+    }
+}
+
+/// The policy of one run.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Policy {
+    /// On source distributions.
+    pub wheels: Wheels,
+    /// Projects whose source may be built though the policy is wheels only.
+    pub build: Vec<Name>,
+    /// On pre-releases.
+    pub prereleases: Prereleases,
+    /// Files published after this moment do not exist.
+    pub as_of: Option<Timestamp>,
+    /// Which release is better.
+    pub prefer: Prefer,
+}
