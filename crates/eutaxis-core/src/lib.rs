@@ -16,6 +16,7 @@ pub mod marker;
 pub mod name;
 pub mod offer;
 pub mod requirement;
+pub mod solve;
 pub mod target;
 pub mod version;
 

@@ -8,6 +8,7 @@ mod policy;
 use std::fmt;
 use std::sync::Arc;
 
+pub(crate) use bars::python_bar;
 pub use policy::{Policy, Prefer, Prereleases, Wheels};
 
 use crate::index::{FileKind, Page, PageFile};

@@ -1,0 +1,367 @@
+//! Turning what releases need into clauses, when the search has come to them.
+
+use std::rc::Rc;
+
+use smallvec::{SmallVec, smallvec};
+
+use super::bits::Bits;
+use super::clause::{ClauseId, NodeId, Rests, Source, Term};
+use super::facts::{Facts, Need, Want};
+use super::problem::Problem;
+use super::search::Search;
+use super::state::NodeKind;
+use crate::name::Name;
+use crate::requirement::Requirement;
+
+/// Who pins a yanked release: a release of a project, and the extra under which it does.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) struct Support {
+    pub(super) project: Name,
+    pub(super) value: usize,
+    pub(super) extra: Option<Name>,
+}
+
+/// A yanked release of a project, by its value, with all who are known to pin it.
+#[derive(Debug)]
+pub(super) struct YankedPin {
+    pub(super) project: Name,
+    pub(super) value: usize,
+    pub(super) supports: Vec<Support>,
+}
+
+const ON_NOBODY_PINNING: Rests = Rests { on_nobody_pinning: true, on_unseen_finals: false };
+const ON_UNSEEN_FINALS: Rests = Rests { on_nobody_pinning: false, on_unseen_finals: true };
+
+/// What a clause says of a requirement.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub(super) enum Part {
+    /// One of the releases it takes is there.
+    Presence,
+    /// This extra is asked for.
+    Extra(Name),
+    /// No pre-release is taken.
+    NoPrerelease,
+}
+
+/// Releases of a project (with an extra) that have one requirement share its clauses.
+pub(super) type ShareKey = (NodeId, Option<Name>, Requirement, Part);
+
+impl Search {
+    /// The clauses of asks and bounds; all their pages are known.
+    pub(super) fn root(&mut self) {
+        let problem = Rc::clone(&self.problem);
+        for (i, ask) in problem.asks_in_force() {
+            let requirement = &ask.requirement;
+            let (presence, no_prerelease) = self.presence(requirement, false);
+            self.state.add_clause(presence.into_iter().collect(), Source::Ask(i), Rests::default());
+            if let Some(term) = no_prerelease {
+                self.state.add_unit(term, Source::Ask(i), ON_UNSEEN_FINALS);
+            }
+            for extra in &requirement.extras {
+                let node = self.extra_node(&requirement.name, extra);
+                let active = Term { node, values: Bits::only(2, 1) };
+                self.state.add_clause(smallvec![active], Source::Ask(i), Rests::default());
+            }
+        }
+        for (i, bound) in problem.bounds_in_force() {
+            if self.facts.get(&bound.requirement.name).is_none() {
+                continue;
+            }
+            // A bound that no release satisfies keeps the project out altogether.
+            let (term, _) = self.presence(&bound.requirement, true);
+            let node = self.project_node(&bound.requirement.name);
+            let none = Term { node, values: Bits::none(self.state.get(node).size) };
+            let mut term = term.unwrap_or(none);
+            term.values.insert(0);
+            self.state.add_clause(smallvec![term], Source::Bound(i), Rests::default());
+        }
+    }
+
+    /// "One of the releases that the requirement takes is there"; none when it takes none. When pre-releases are kept
+    /// out by final releases of which not enough is known, they are taken by this term and kept out by a second.
+    fn presence(&mut self, requirement: &Requirement, bound: bool) -> (Option<Term>, Option<Term>) {
+        let problem = Rc::clone(&self.problem);
+        let Some(facts) = self.facts.get_mut(&requirement.name) else { return (None, None) };
+        let mut values = facts.values(requirement, bound, &problem).as_ref().clone();
+        let mut prereleases = None;
+        if let Some(file) = facts.unproven_final(requirement, &problem).filter(|_| !bound) {
+            let mut out = facts.values(requirement, true, &problem).as_ref().clone();
+            out.drop_all(&values);
+            values.add(&out);
+            prereleases = Some(out);
+            self.unseen_finals.push((requirement.name.clone(), file));
+        }
+        if values.is_empty() {
+            return (None, None);
+        }
+        let node = self.project_node(&requirement.name);
+        let size = self.state.get(node).size;
+        let no_prerelease = prereleases.map(|out| {
+            let mut values = Bits::all(size);
+            values.drop_all(&out);
+            Term { node, values }
+        });
+        (Some(Term { node, values }), no_prerelease)
+    }
+
+    /// Metadata of the final releases that keep pre-releases out, where it is not known.
+    pub(super) fn unseen_finals(&mut self) -> Vec<Want> {
+        let facts = &self.facts;
+        self.unseen_finals.retain(|(project, file)| {
+            let known = facts.get(project).is_some_and(|f| f.knows_needs(file));
+            !known
+        });
+        self.unseen_finals.drain(..).map(|(project, file)| Want::Metadata(project, file)).collect()
+    }
+
+    /// The node of a project. With it come the clauses of its yanked releases: each is taken only when one of those
+    /// who pin it is (choice, rule 4).
+    pub(super) fn project_node(&mut self, project: &Name) -> NodeId {
+        let kind = NodeKind::Project(project.clone());
+        if let Some(node) = self.state.find(&kind) {
+            return node;
+        }
+        let Some(facts) = self.facts.get(project) else { return self.state.node(kind, 1) };
+        let node = self.state.node(kind, facts.size());
+        let unpinned = |v: &usize| facts.offer(*v).is_some_and(|o| !self.problem.pins(project, &o.version));
+        let yanked: Vec<usize> = facts.yanked.iter().copied().filter(unpinned).collect();
+        for value in yanked {
+            self.yanked_clauses(project, node, value);
+        }
+        node
+    }
+
+    fn yanked_clauses(&mut self, project: &Name, node: NodeId, value: usize) {
+        let mut out = Bits::all(self.state.get(node).size);
+        out.remove(value);
+        let out = Term { node, values: out };
+        let source = Source::Yanked { project: project.clone(), value };
+        let pin = self.yanked_pins.iter().find(|y| y.project == *project && y.value == value);
+        let Some(supports) = pin.map(|p| p.supports.clone()) else {
+            self.state.add_unit(out, source, ON_NOBODY_PINNING);
+            return;
+        };
+        // "One of the releases that pin it is taken"; and, where they pin it under an extra, "the extra is asked for".
+        for by_extra in [false, true] {
+            if by_extra && supports.iter().all(|s| s.extra.is_none()) {
+                continue;
+            }
+            let mut terms: SmallVec<[Term; 2]> = smallvec![out.clone()];
+            for support in &supports {
+                let term = match &support.extra {
+                    Some(extra) if by_extra => {
+                        Term { node: self.extra_node(&support.project, extra), values: Bits::only(2, 1) }
+                    }
+                    _ => {
+                        let node = self.project_node(&support.project);
+                        Term { node, values: Bits::only(self.state.get(node).size, support.value) }
+                    }
+                };
+                merge(&mut terms, term);
+            }
+            self.state.add_clause(terms, source.clone(), ON_NOBODY_PINNING);
+        }
+    }
+
+    fn extra_node(&mut self, project: &Name, extra: &Name) -> NodeId {
+        self.state.node(NodeKind::Extra(project.clone(), extra.clone()), 2)
+    }
+
+    /// Adds the clauses of every node that has come down to one value. What must be known first is returned; nodes
+    /// that wait for it stay on the list.
+    pub(super) fn expand_settled(&mut self) -> Vec<Want> {
+        let mut wants = Vec::new();
+        let settled = std::mem::take(&mut self.state.settled);
+        let mut waiting = Vec::new();
+        for node in settled {
+            let Some(value) = self.state.get(node).domain.single() else { continue };
+            let before = wants.len();
+            match self.state.get(node).kind.clone() {
+                _ if value == 0 => {}
+                NodeKind::Project(project) => {
+                    self.expand(&project, value, None, &mut wants);
+                    for extra in self.active_extras(&project) {
+                        self.expand(&project, value, Some(&extra), &mut wants);
+                    }
+                }
+                NodeKind::Extra(project, extra) => {
+                    let chosen = self
+                        .state
+                        .find(&NodeKind::Project(project.clone()))
+                        .and_then(|n| self.state.get(n).domain.single());
+                    if let Some(value) = chosen.filter(|v| *v > 0) {
+                        self.expand(&project, value, Some(&extra), &mut wants);
+                    }
+                }
+            }
+            if wants.len() > before {
+                waiting.push(node);
+            }
+        }
+        self.state.settled.extend(waiting);
+        wants
+    }
+
+    /// Extras of a project that are asked for as things stand.
+    fn active_extras(&self, project: &Name) -> Vec<Name> {
+        let Some(needs) = self.facts.get(project) else { return Vec::new() };
+        let mut extras: Vec<Name> =
+            (1..needs.size()).filter_map(|v| needs.needs(v)).flat_map(|n| n.offered.clone()).collect();
+        extras.sort();
+        extras.dedup();
+        let active = |extra: &Name| {
+            let node = self.state.find(&NodeKind::Extra(project.clone(), extra.clone()));
+            node.is_some_and(|n| self.state.get(n).domain.single() == Some(1))
+        };
+        extras.retain(active);
+        extras
+    }
+
+    /// Adds the clauses of one release under its base or one extra, once.
+    fn expand(&mut self, project: &Name, value: usize, extra: Option<&Name>, wants: &mut Vec<Want>) {
+        let key = (project.clone(), value, extra.cloned());
+        if self.expanded.contains(&key) {
+            return;
+        }
+        let Some(facts) = self.facts.get(project) else { return };
+        let Some(needs) = facts.needs(value).cloned() else {
+            wants.extend(facts.file(value).map(|file| Want::Metadata(project.clone(), file.clone())));
+            return;
+        };
+        let before = wants.len();
+        wants.extend(needs.under(extra).filter_map(|n| page_want(&self.facts, &self.problem, &n.requirement.name)));
+        if wants.len() > before {
+            return;
+        }
+        self.expanded.insert(key);
+        for need in needs.under(extra) {
+            self.note_yanked_pin(project, value, extra, need);
+            self.add_need(project, value, extra, need);
+        }
+    }
+
+    fn add_need(&mut self, project: &Name, value: usize, extra: Option<&Name>, need: &Need) {
+        let source_node = self.project_node(project);
+        let requirement = Requirement { marker: None, ..need.requirement.clone() };
+        let key = |part: Part| (source_node, extra.cloned(), requirement.clone(), part);
+        let (presence, no_prerelease) = self.presence(&need.requirement, false);
+        self.share(key(Part::Presence), value, presence, Rests::default());
+        if no_prerelease.is_some() {
+            self.share(key(Part::NoPrerelease), value, no_prerelease, ON_UNSEEN_FINALS);
+        }
+        for theirs in &need.requirement.extras {
+            let node = self.extra_node(&need.requirement.name, theirs);
+            let active = Term { node, values: Bits::only(2, 1) };
+            self.share(key(Part::Extra(theirs.clone())), value, Some(active), Rests::default());
+        }
+    }
+
+    /// Adds a need to the clause of the releases that have the same, or makes that clause.
+    fn share(&mut self, key: ShareKey, value: usize, term: Option<Term>, rests: Rests) {
+        if let Some(id) = self.shared.get(&key) {
+            self.state.tighten(*id, value);
+            return;
+        }
+        let (node, extra, requirement, _) = &key;
+        let NodeKind::Project(project) = self.state.get(*node).kind.clone() else { return };
+        let mut out = Bits::all(self.state.get(*node).size);
+        out.remove(value);
+        let mut terms: SmallVec<[Term; 2]> = smallvec![Term { node: *node, values: out }];
+        if let Some(extra) = extra {
+            let node = self.extra_node(&project, extra);
+            merge(&mut terms, Term { node, values: Bits::only(2, 0) });
+        }
+        let to_itself = term.as_ref().is_some_and(|t| t.node == *node);
+        if let Some(term) = term {
+            merge(&mut terms, term);
+        }
+        let source = Source::Need { project, extra: extra.clone(), requirement: Box::new(requirement.clone()) };
+        let id: ClauseId = self.state.add_clause(terms, source, rests);
+        // A need for the project itself is joined into the first term, which other releases must not share.
+        if !to_itself {
+            self.shared.insert(key, id);
+        }
+    }
+
+    /// Remembers that a release pins a yanked one; everything concluded without it must be forgotten.
+    fn note_yanked_pin(&mut self, project: &Name, value: usize, extra: Option<&Name>, need: &Need) {
+        let Some(set) = need.requirement.versions() else { return };
+        let Some(facts) = self.facts.get(&need.requirement.name) else { return };
+        let pinned: Vec<usize> = facts
+            .yanked
+            .iter()
+            .copied()
+            .filter(|v| {
+                facts
+                    .offer(*v)
+                    .is_some_and(|o| set.pins(&o.version) && !self.problem.pins(&need.requirement.name, &o.version))
+            })
+            .collect();
+        for yanked in pinned {
+            let support = Support { project: project.clone(), value, extra: extra.cloned() };
+            let target = &need.requirement.name;
+            match self.yanked_pins.iter_mut().find(|y| y.project == *target && y.value == yanked) {
+                Some(pin) if pin.supports.contains(&support) => continue,
+                Some(pin) => pin.supports.push(support),
+                None => {
+                    self.yanked_pins.push(YankedPin { project: target.clone(), value: yanked, supports: vec![support] })
+                }
+            }
+            self.must_restart = true;
+        }
+    }
+
+    /// What must be known before it is certain that all who pin a yanked release are known; notes those that are.
+    pub(super) fn close_over_yanked(&mut self) -> Vec<Want> {
+        let mut wants = Vec::new();
+        let mut count = 0;
+        let mut found = Vec::new();
+        for (project, facts) in self.facts.projects() {
+            for value in 1..facts.size() {
+                count += 1;
+                let Some(needs) = facts.needs(value) else {
+                    wants.extend(facts.file(value).map(|file| Want::Metadata(project.clone(), file.clone())));
+                    continue;
+                };
+                for need in &needs.all {
+                    wants.extend(page_want(&self.facts, &self.problem, &need.requirement.name));
+                }
+                found.push((project.clone(), value, Rc::clone(needs)));
+            }
+        }
+        if count > self.most_for_yanked {
+            wants.clear();
+        }
+        for (project, value, needs) in &found {
+            for need in &needs.all {
+                let extras: Vec<Option<&Name>> =
+                    if need.base { vec![None] } else { need.extras.iter().map(Some).collect() };
+                for extra in extras {
+                    self.note_yanked_pin(project, *value, extra, need);
+                }
+            }
+        }
+        wants.sort();
+        wants.dedup();
+        wants
+    }
+}
+
+/// The want for a project's page, when it is not known.
+pub(super) fn page_want(facts: &Facts, problem: &Problem, project: &Name) -> Option<Want> {
+    if facts.knows(project) {
+        return None;
+    }
+    Some(match problem.direct_url(project) {
+        Some(url) => Want::Direct(project.clone(), url.to_owned()),
+        None => Want::Page(project.clone()),
+    })
+}
+
+/// Joins a term with the one of the same node, if there is one.
+fn merge(terms: &mut SmallVec<[Term; 2]>, term: Term) {
+    match terms.iter_mut().find(|t| t.node == term.node) {
+        Some(mine) => mine.values.add(&term.values),
+        None => terms.push(term),
+    }
+}

@@ -1,0 +1,289 @@
+//! The facts that were supplied: pages as offers in order of preference, and metadata. They outlive restarts.
+
+use std::cmp::Reverse;
+use std::rc::Rc;
+use std::sync::Arc;
+
+use indexmap::IndexMap;
+use rustc_hash::FxHashMap;
+
+use super::bits::Bits;
+use super::problem::Problem;
+use crate::artifact::Metadata;
+use crate::index::Page;
+use crate::name::Name;
+use crate::offer::{Bar, BarKind, LateBar, Offer, Prefer, Verdict, Wheels, offers, python_bar};
+use crate::requirement::{Accepts, Requirement};
+use crate::version::{SpecifierSet, Version};
+
+/// Something that the search wants to know. It never fetches anything itself.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Want {
+    /// The page of a project.
+    Page(Name),
+    /// The page that holds just the file at a URL, which an ask demands.
+    Direct(Name, String),
+    /// The metadata of a file.
+    Metadata(Name, Arc<str>),
+}
+
+/// The answer to [`Want::Metadata`].
+#[derive(Debug, Clone)]
+pub enum MetadataAnswer {
+    /// What the file says of itself.
+    Known(Arc<Metadata>),
+    /// A source distribution whose needs only building would tell.
+    UnknownUntilBuilt,
+}
+
+/// A requirement of a release that counts on the target.
+#[derive(Debug)]
+pub(super) struct Need {
+    pub(super) requirement: Requirement,
+    /// It counts without any extra.
+    pub(super) base: bool,
+    /// Otherwise: the extras with which it counts.
+    pub(super) extras: Vec<Name>,
+}
+
+/// What a release needs on the target, in the order of its metadata.
+#[derive(Debug)]
+pub(super) struct Needs {
+    pub(super) all: Vec<Need>,
+    /// Extras that the release offers.
+    pub(super) offered: Vec<Name>,
+}
+
+impl Needs {
+    fn of(metadata: &Metadata, problem: &Problem) -> Self {
+        let values = &problem.target.markers;
+        let mut all = Vec::new();
+        for requirement in &metadata.requires {
+            let base = requirement.marker.as_ref().is_none_or(|m| m.holds(values, None));
+            // Extras that a release lacks add nothing (choice, rule 5).
+            let extras: Vec<Name> = match &requirement.marker {
+                Some(marker) if !base => {
+                    metadata.extras.iter().filter(|e| marker.holds(values, Some(e))).cloned().collect()
+                }
+                _ => Vec::new(),
+            };
+            if base || !extras.is_empty() {
+                all.push(Need { requirement: requirement.clone(), base, extras });
+            }
+        }
+        Needs { all, offered: metadata.extras.clone() }
+    }
+
+    /// Needs that count when just this is in force: the base, or one extra (without the base).
+    pub(super) fn under<'a>(&'a self, extra: Option<&'a Name>) -> impl Iterator<Item = &'a Need> {
+        self.all.iter().filter(move |n| match extra {
+            None => n.base,
+            Some(extra) => !n.base && n.extras.contains(extra),
+        })
+    }
+}
+
+/// What is known of one project. Value `v` of its node is `order[v - 1]`, an index into `offers`.
+#[derive(Debug)]
+pub(super) struct ProjectFacts {
+    page: Arc<Page>,
+    late: Vec<LateBar>,
+    /// All releases, newest first.
+    pub(super) offers: Vec<Offer>,
+    /// The usable ones, best first.
+    pub(super) order: Vec<usize>,
+    /// Values whose best file is yanked.
+    pub(super) yanked: Vec<usize>,
+    needs: FxHashMap<Arc<str>, Rc<Needs>>,
+    /// Sets of values by requirement, so that each distinct one is judged once.
+    sets: FxHashMap<String, Rc<Bits>>,
+}
+
+impl ProjectFacts {
+    fn new(page: Arc<Page>, problem: &Problem, late: Vec<LateBar>) -> Self {
+        let offers = offers(&page, &problem.target, &problem.policy, &late);
+        let prior = problem.prior.get(&page.project);
+        let mut order: Vec<usize> = (0..offers.len()).filter(|i| offers[*i].verdict != Verdict::Barred).collect();
+        let apart = problem.policy.wheels != Wheels::Any;
+        let oldest = problem.policy.prefer == Prefer::Oldest;
+        // Offers stand newest first already: the index orders them by age.
+        order.sort_by_key(|i| {
+            let offer = &offers[*i];
+            let kept = prior.is_some_and(|v| *v == offer.version);
+            let age = if oldest { Reverse(*i as i64) } else { Reverse(-(*i as i64)) };
+            (offer.yanked.is_some(), !kept, apart && offer.verdict == Verdict::Build, age)
+        });
+        let yanked = (1..=order.len()).filter(|v| offers[order[*v - 1]].yanked.is_some()).collect();
+        ProjectFacts { page, late, offers, order, yanked, needs: FxHashMap::default(), sets: FxHashMap::default() }
+    }
+
+    /// How many values its node has, absence included.
+    pub(super) fn size(&self) -> usize {
+        self.order.len() + 1
+    }
+
+    /// The offer of a value; none for absence.
+    pub(super) fn offer(&self, value: usize) -> Option<&Offer> {
+        value.checked_sub(1).and_then(|i| self.order.get(i)).and_then(|i| self.offers.get(*i))
+    }
+
+    /// The name of the best file of a value.
+    pub(super) fn file(&self, value: usize) -> Option<&Arc<str>> {
+        self.offer(value).and_then(Offer::best).map(|f| &f.file.filename)
+    }
+
+    /// What the best file of a value needs, when its metadata was supplied.
+    pub(super) fn needs(&self, value: usize) -> Option<&Rc<Needs>> {
+        self.needs.get(self.file(value)?)
+    }
+
+    /// Whether the metadata of a file was supplied.
+    pub(super) fn knows_needs(&self, file: &Arc<str>) -> bool {
+        self.needs.contains_key(file)
+    }
+
+    /// The value of a release that can be used.
+    pub(super) fn value_of(&self, version: &Version) -> Option<usize> {
+        (1..self.size()).find(|v| self.offer(*v).is_some_and(|o| o.version == *version))
+    }
+
+    /// Whether a requirement of this project admits pre-releases (choice, rule 3).
+    fn admits_prereleases(&self, requirement: &Requirement, problem: &Problem) -> bool {
+        let name = &requirement.name;
+        let Some(set) = requirement.versions() else { return true };
+        problem.policy.prereleases.admits(name)
+            || problem.names_prerelease(name)
+            || set.names_prerelease()
+            || self.finals(set).next().is_none()
+    }
+
+    /// Values of the usable final releases that a set takes: while there is one, pre-releases are left out.
+    fn finals<'a>(&'a self, set: &'a SpecifierSet) -> impl Iterator<Item = usize> + 'a {
+        (1..self.size()).filter(move |v| {
+            self.offer(*v).is_some_and(|o| o.yanked.is_none() && !o.version.is_prerelease() && set.matches(&o.version))
+        })
+    }
+
+    /// When a requirement leaves pre-releases out only because of final releases that their own metadata might still
+    /// bar: the file to look into first.
+    pub(super) fn unproven_final(&self, requirement: &Requirement, problem: &Problem) -> Option<Arc<str>> {
+        let set = requirement.versions()?;
+        let takes_some = (1..self.size())
+            .filter_map(|v| self.offer(v))
+            .any(|o| o.version.is_prerelease() && set.matches(&o.version));
+        if !takes_some || self.admits_prereleases(requirement, problem) {
+            return None;
+        }
+        let told = |v: usize| self.offer(v).and_then(Offer::best).is_some_and(|f| f.file.requires_python.is_some());
+        if self.finals(set).any(|v| told(v) || self.needs(v).is_some()) {
+            return None;
+        }
+        self.finals(set).find_map(|v| self.file(v).cloned())
+    }
+
+    /// The values that a requirement takes; never absence.
+    pub(super) fn values(&mut self, requirement: &Requirement, bound: bool, problem: &Problem) -> Rc<Bits> {
+        let key = match &requirement.accepts {
+            Accepts::Versions(set) => format!("{set}{}", if bound { " bound" } else { "" }),
+            Accepts::Url(url) => format!("@{url}"),
+        };
+        if let Some(known) = self.sets.get(&key) {
+            return known.clone();
+        }
+        let admits = bound || self.admits_prereleases(requirement, problem);
+        let mut bits = Bits::none(self.size());
+        for value in 1..self.size() {
+            let Some(offer) = self.offer(value) else { continue };
+            let takes = match &requirement.accepts {
+                Accepts::Versions(set) => set.matches(&offer.version) && (admits || !offer.version.is_prerelease()),
+                Accepts::Url(url) => problem.direct_url(&requirement.name) == Some(url),
+            };
+            if takes {
+                bits.insert(value);
+            }
+        }
+        let bits = Rc::new(bits);
+        self.sets.insert(key, bits.clone());
+        bits
+    }
+
+    /// The releases that the requirement's versions take but a bar, or the pre-release rule, keeps out.
+    pub(super) fn barred_by(&self, requirement: &Requirement, problem: &Problem) -> Vec<(&Offer, Vec<Bar>)> {
+        let Some(set) = requirement.versions() else { return Vec::new() };
+        let admits = self.admits_prereleases(requirement, problem);
+        let mut found = Vec::new();
+        for offer in self.offers.iter().filter(|o| set.matches(&o.version)) {
+            if offer.verdict == Verdict::Barred {
+                found.push((offer, offer.bars.clone()));
+            } else if offer.version.is_prerelease() && !admits {
+                let detail = "a pre-release, which nothing asked for".to_owned();
+                found.push((offer, vec![Bar { kind: BarKind::Prerelease, detail }]));
+            }
+        }
+        found
+    }
+}
+
+/// All facts supplied so far, projects in the order of their supply.
+#[derive(Debug, Default)]
+pub(super) struct Facts {
+    /// None: no depot has the project.
+    projects: IndexMap<Name, Option<ProjectFacts>, rustc_hash::FxBuildHasher>,
+}
+
+impl Facts {
+    pub(super) fn knows(&self, project: &Name) -> bool {
+        self.projects.contains_key(project)
+    }
+
+    pub(super) fn get(&self, project: &Name) -> Option<&ProjectFacts> {
+        self.projects.get(project).and_then(Option::as_ref)
+    }
+
+    pub(super) fn get_mut(&mut self, project: &Name) -> Option<&mut ProjectFacts> {
+        self.projects.get_mut(project).and_then(Option::as_mut)
+    }
+
+    pub(super) fn projects(&self) -> impl Iterator<Item = (&Name, &ProjectFacts)> {
+        self.projects.iter().filter_map(|(n, f)| f.as_ref().map(|f| (n, f)))
+    }
+
+    pub(super) fn supply_page(&mut self, project: &Name, page: Option<Arc<Page>>, problem: &Problem) {
+        let facts = page.map(|p| ProjectFacts::new(p, problem, Vec::new()));
+        self.projects.insert(project.clone(), facts);
+    }
+
+    /// Stores metadata. True when it bars its file, so that the offers of the project have changed and everything
+    /// that was concluded from them must be forgotten.
+    pub(super) fn supply_metadata(
+        &mut self,
+        project: &Name,
+        file: &Arc<str>,
+        answer: &MetadataAnswer,
+        problem: &Problem,
+    ) -> bool {
+        let Some(facts) = self.get_mut(project) else { return false };
+        let bar = match answer {
+            MetadataAnswer::UnknownUntilBuilt => {
+                let detail = "only source, and what it needs is known only by building it".to_owned();
+                Some(Bar { kind: BarKind::Wheels, detail })
+            }
+            // The page's word counts where it has one (choice, rule 6).
+            MetadataAnswer::Known(metadata) => {
+                let told = facts.page.files.iter().any(|f| f.filename == *file && f.requires_python.is_some());
+                let stated = metadata.requires_python.as_ref().filter(|_| !told);
+                stated.and_then(|set| python_bar(set, &problem.target))
+            }
+        };
+        if let MetadataAnswer::Known(metadata) = answer {
+            facts.needs.insert(file.clone(), Rc::new(Needs::of(metadata, problem)));
+        }
+        let Some(bar) = bar else { return false };
+        let mut late = std::mem::take(&mut facts.late);
+        late.push(LateBar { filename: file.clone(), bar });
+        let needs = std::mem::take(&mut facts.needs);
+        *facts = ProjectFacts::new(facts.page.clone(), problem, late);
+        facts.needs = needs;
+        true
+    }
+}

@@ -1,0 +1,65 @@
+//! What is to be solved.
+
+use std::collections::BTreeMap;
+
+use crate::name::Name;
+use crate::offer::Policy;
+use crate::requirement::{Accepts, Ask};
+use crate::target::Target;
+use crate::version::Version;
+
+/// The question that a search answers.
+#[derive(Debug, Clone)]
+pub struct Problem {
+    /// Where it must run.
+    pub target: Target,
+    /// What is permitted and preferred.
+    pub policy: Policy,
+    /// What is asked for, in the order of preference.
+    pub asks: Vec<Ask>,
+    /// What restricts versions without asking for anything.
+    pub bounds: Vec<Ask>,
+    /// Releases of earlier pins, which rank first for their project.
+    pub prior: BTreeMap<Name, Version>,
+}
+
+impl Problem {
+    /// The asks whose marker holds on the target.
+    pub fn asks_in_force(&self) -> impl Iterator<Item = (usize, &Ask)> {
+        in_force(&self.asks, &self.target)
+    }
+
+    /// The bounds whose marker holds on the target.
+    pub fn bounds_in_force(&self) -> impl Iterator<Item = (usize, &Ask)> {
+        in_force(&self.bounds, &self.target)
+    }
+
+    /// The file that an ask demands by its URL, for a project.
+    pub fn direct_url(&self, project: &Name) -> Option<&str> {
+        self.asks_in_force().find_map(|(_, ask)| match &ask.requirement.accepts {
+            Accepts::Url(url) if ask.requirement.name == *project => Some(url.as_str()),
+            _ => None,
+        })
+    }
+
+    /// Whether an ask or bound in force names a pre-release of the project and so admits them (choice, rule 3).
+    pub(super) fn names_prerelease(&self, project: &Name) -> bool {
+        self.of_project(project).any(|set| set.names_prerelease())
+    }
+
+    /// Whether an ask or bound in force pins this version exactly (choice, rule 4).
+    pub(super) fn pins(&self, project: &Name, version: &Version) -> bool {
+        self.of_project(project).any(|set| set.pins(version))
+    }
+
+    fn of_project<'a>(&'a self, project: &'a Name) -> impl Iterator<Item = &'a crate::version::SpecifierSet> {
+        let all = self.asks_in_force().chain(self.bounds_in_force());
+        all.filter(move |(_, ask)| ask.requirement.name == *project).filter_map(|(_, ask)| ask.requirement.versions())
+    }
+}
+
+fn in_force<'a>(asks: &'a [Ask], target: &'a Target) -> impl Iterator<Item = (usize, &'a Ask)> {
+    asks.iter()
+        .enumerate()
+        .filter(|(_, ask)| ask.requirement.marker.as_ref().is_none_or(|m| m.holds(&target.markers, None)))
+}

@@ -1,0 +1,316 @@
+//! The main loop.
+
+use std::rc::Rc;
+use std::sync::Arc;
+
+use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
+
+use super::analyze::Lesson;
+use super::bits::Bits;
+use super::clause::{ClauseId, Rests, Source, Term};
+use super::expand::{ShareKey, YankedPin, page_want};
+use super::explain::Clash;
+use super::facts::{Facts, MetadataAnswer, Want};
+use super::problem::Problem;
+use super::queue::{Queue, Solution};
+use super::state::{NodeKind, State};
+use crate::index::Page;
+use crate::name::Name;
+
+/// A search gives up after so many conflicts: the instance is beyond what can be proven in reasonable time.
+const MOST_CONFLICTS: usize = 2_000_000;
+/// Metadata of at most so many releases is asked for, to be certain that nobody pins a yanked release.
+const MOST_FOR_YANKED: usize = 4_000;
+
+/// What the search came to.
+#[derive(Debug)]
+pub enum Step {
+    /// It must know these to go on, and will probably want the others next.
+    Wants {
+        /// Without these it cannot go on.
+        needed: Vec<Want>,
+        /// Metadata of the offers that will probably be taken.
+        likely: Vec<Want>,
+    },
+    /// A solution, the one that the promise names.
+    Settled(Solution),
+    /// There is none; these facts cannot hold together.
+    Clash(Clash),
+    /// Too many conflicts: neither answer can be given.
+    GaveUp {
+        /// The limit that was reached.
+        conflicts: usize,
+    },
+}
+
+/// The search.
+#[derive(Debug)]
+pub struct Search {
+    pub(super) problem: Rc<Problem>,
+    pub(super) facts: Facts,
+    pub(super) state: State,
+    queue: Queue,
+    rooted: bool,
+    pub(super) expanded: FxHashSet<(Name, usize, Option<Name>)>,
+    pub(super) shared: FxHashMap<ShareKey, ClauseId>,
+    pub(super) yanked_pins: Vec<YankedPin>,
+    /// Files of final releases that keep pre-releases out while their metadata is not known.
+    pub(super) unseen_finals: Vec<(Name, Arc<str>)>,
+    pub(super) must_restart: bool,
+    pub(super) most_for_yanked: usize,
+    /// All who pin yanked releases are known, or as many as are looked for.
+    yanked_known: bool,
+    conflicts: usize,
+}
+
+impl Search {
+    /// A search for a solution of the problem; nothing is known yet.
+    pub fn new(problem: Problem) -> Self {
+        let queue = Queue::start(&problem);
+        Search {
+            problem: Rc::new(problem),
+            facts: Facts::default(),
+            state: State::default(),
+            queue,
+            rooted: false,
+            expanded: FxHashSet::default(),
+            shared: FxHashMap::default(),
+            yanked_pins: Vec::new(),
+            unseen_finals: Vec::new(),
+            must_restart: false,
+            most_for_yanked: MOST_FOR_YANKED,
+            yanked_known: false,
+            conflicts: 0,
+        }
+    }
+
+    /// The problem.
+    pub fn problem(&self) -> &Problem {
+        &self.problem
+    }
+
+    /// How many conflicts were met so far: a measure of the work.
+    pub fn conflicts(&self) -> usize {
+        self.conflicts
+    }
+
+    /// Hands in the page of a project; none when no depot has it.
+    pub fn supply_page(&mut self, project: &Name, page: Option<Arc<Page>>) {
+        let problem = Rc::clone(&self.problem);
+        self.facts.supply_page(project, page, &problem);
+    }
+
+    /// Hands in the metadata of a file.
+    pub fn supply_metadata(&mut self, project: &Name, file: &Arc<str>, answer: &MetadataAnswer) {
+        let problem = Rc::clone(&self.problem);
+        self.must_restart |= self.facts.supply_metadata(project, file, answer, &problem);
+    }
+
+    /// Goes on as far as the facts allow.
+    pub fn step(&mut self) -> Step {
+        loop {
+            if self.must_restart {
+                self.restart();
+            }
+            if !self.rooted {
+                let needed = self.first_wants();
+                if !needed.is_empty() {
+                    return Step::Wants { needed, likely: Vec::new() };
+                }
+                self.root();
+                self.rooted = true;
+            }
+            if let Some(conflict) = self.state.propagate() {
+                if let Some(end) = self.learn_from(conflict) {
+                    return end;
+                }
+                continue;
+            }
+            let clauses = self.state.clauses.len();
+            let needed = self.expand_settled();
+            if self.must_restart {
+                continue;
+            }
+            if !needed.is_empty() {
+                return Step::Wants { needed: unique(needed), likely: self.likely() };
+            }
+            if self.state.clauses.len() > clauses || self.state.has_unchecked() {
+                continue;
+            }
+            if self.advance() {
+                continue;
+            }
+            match self.look_into(self.passed_over()) {
+                Some(Some(wants)) => return wants,
+                Some(None) => continue,
+                None => {}
+            }
+            if let Some(solution) = self.finish() {
+                return Step::Settled(solution);
+            }
+        }
+    }
+
+    /// Forgets all conclusions, keeps all facts.
+    fn restart(&mut self) {
+        self.state = State::default();
+        self.queue = Queue::start(&self.problem);
+        self.rooted = false;
+        self.expanded.clear();
+        self.shared.clear();
+        self.unseen_finals.clear();
+        self.must_restart = false;
+    }
+
+    fn first_wants(&self) -> Vec<Want> {
+        let all = self.problem.asks_in_force().chain(self.problem.bounds_in_force());
+        unique(all.filter_map(|(_, ask)| page_want(&self.facts, &self.problem, &ask.requirement.name)).collect())
+    }
+
+    /// Learns from a conflict; the end of the search when nothing is left to try.
+    fn learn_from(&mut self, conflict: ClauseId) -> Option<Step> {
+        self.conflicts += 1;
+        if self.conflicts > MOST_CONFLICTS {
+            return Some(Step::GaveUp { conflicts: MOST_CONFLICTS });
+        }
+        let level = self.state.level();
+        let (used, impossible) = match self.state.learn(conflict) {
+            Lesson::Clause { id } => (vec![id], false),
+            Lesson::Impossible(used) => (used, true),
+        };
+        if let Some(end) = self.look_into(self.state.rests(&used)) {
+            return end;
+        }
+        if impossible {
+            let origins = self.state.origins(&used);
+            return Some(Step::Clash(self.clash(&origins)));
+        }
+        if self.state.level() < level {
+            self.queue.back_to(self.state.level());
+        }
+        None
+    }
+
+    /// Before a conflict counts, what it takes for granted is looked into. Some when the search must wait or begin anew.
+    fn look_into(&mut self, rests: Rests) -> Option<Option<Step>> {
+        let mut needed = if rests.on_unseen_finals { self.unseen_finals() } else { Vec::new() };
+        if needed.is_empty() && rests.on_nobody_pinning && !self.yanked_known {
+            needed = self.close_over_yanked();
+            self.yanked_known = needed.is_empty();
+        }
+        if needed.is_empty() {
+            return self.must_restart.then_some(None);
+        }
+        self.must_restart = true;
+        Some(Some(Step::Wants { needed: unique(needed), likely: Vec::new() }))
+    }
+
+    /// Gives the next project of the queue its turn or its best offer. False when all have had their turn.
+    fn advance(&mut self) -> bool {
+        while let Some(project) = self.queue.next().cloned() {
+            let node = self.project_node(&project);
+            let domain = &self.state.get(node).domain;
+            let Some(value) = domain.single() else {
+                let mut present = domain.clone();
+                present.remove(0);
+                let Some(best) = present.first() else { return false };
+                self.queue.mark();
+                self.state.decide(node, best);
+                return true;
+            };
+            let Some(needs) = self.facts.get(&project).and_then(|f| f.needs(value)).cloned() else { return false };
+            let state = &self.state;
+            let value_of = |name: &Name| {
+                let node = state.find(&NodeKind::Project(name.clone()))?;
+                state.get(node).domain.single().filter(|v| *v > 0)
+            };
+            self.queue.turn(&needs, &self.facts, &value_of);
+        }
+        false
+    }
+
+    /// What rests on things not looked into, where offers better than the chosen ones were passed over.
+    fn passed_over(&self) -> Rests {
+        let mut better = Vec::new();
+        for project in self.queue.projects() {
+            let Some(node) = self.state.find(&NodeKind::Project(project.clone())) else { continue };
+            let Some(value) = self.state.get(node).domain.single() else { continue };
+            let mut values = Bits::none(self.state.get(node).size);
+            (1..value).for_each(|v| values.insert(v));
+            better.push(Term { node, values });
+        }
+        self.state.rests(&self.state.causes(better))
+    }
+
+    /// The solution, if it holds: a yanked release must really be pinned by what was chosen.
+    fn finish(&mut self) -> Option<Solution> {
+        let state = &self.state;
+        let value_of = |name: &Name| {
+            let node = state.find(&NodeKind::Project(name.clone()))?;
+            state.get(node).domain.single().filter(|v| *v > 0)
+        };
+        let solution = Solution::read(&self.queue, &self.problem, &self.facts, &value_of);
+        if self.yanked_are_pinned(&solution) {
+            return Some(solution);
+        }
+        // Exactly this set is out.
+        let mut terms: SmallVec<[Term; 2]> = SmallVec::new();
+        let mut about = None;
+        for chosen in &solution.chosen {
+            let Some(value) = value_of(&chosen.project) else { continue };
+            let Some(node) = self.state.find(&NodeKind::Project(chosen.project.clone())) else { continue };
+            let mut values = Bits::all(self.state.get(node).size);
+            values.remove(value);
+            terms.push(Term { node, values });
+            if self.facts.get(&chosen.project).is_some_and(|f| f.yanked.contains(&value)) {
+                about = Some((chosen.project.clone(), value));
+            }
+        }
+        let (project, value) = about?;
+        let rests = Rests { on_nobody_pinning: true, on_unseen_finals: false };
+        self.state.add_clause(terms, Source::Yanked { project, value }, rests);
+        None
+    }
+
+    fn yanked_are_pinned(&self, solution: &Solution) -> bool {
+        solution.chosen.iter().all(|chosen| {
+            let yanked = self
+                .facts
+                .get(&chosen.project)
+                .and_then(|f| f.offer(f.value_of(&chosen.version)?))
+                .is_some_and(|o| o.yanked.is_some());
+            !yanked
+                || self.problem.pins(&chosen.project, &chosen.version)
+                || solution.chosen.iter().any(|other| {
+                    let needs = self.facts.get(&other.project).and_then(|f| f.needs(f.value_of(&other.version)?));
+                    needs.is_some_and(|needs| {
+                        super::queue::in_force(needs, &other.extras).any(|n| {
+                            n.requirement.name == chosen.project
+                                && n.requirement.versions().is_some_and(|s| s.pins(&chosen.version))
+                        })
+                    })
+                })
+        })
+    }
+
+    /// Metadata that will probably be wanted: of the best offer left for each project that waits for its turn.
+    fn likely(&self) -> Vec<Want> {
+        let mut wants = Vec::new();
+        for project in self.queue.waiting() {
+            let Some(facts) = self.facts.get(project) else { continue };
+            let Some(node) = self.state.find(&NodeKind::Project(project.clone())) else { continue };
+            let mut left = self.state.get(node).domain.clone();
+            left.remove(0);
+            let Some(best) = left.first().filter(|v| facts.needs(*v).is_none()) else { continue };
+            wants.extend(facts.file(best).map(|f| Want::Metadata(project.clone(), f.clone())));
+        }
+        wants
+    }
+}
+
+fn unique(mut wants: Vec<Want>) -> Vec<Want> {
+    let mut seen = FxHashSet::default();
+    wants.retain(|w| seen.insert(w.clone()));
+    wants
+}

@@ -1,0 +1,236 @@
+//! What the search promises, on small worlds in words and on random ones against brute force.
+
+use proptest::prelude::*;
+use rstest::rstest;
+
+use super::toy::{Release, World, problem, run, shown, version};
+use super::{Asker, Caution, FactKind, brute};
+use crate::name::Name;
+use crate::offer::{BarKind, Policy, Prefer, Prereleases, Wheels};
+
+fn name(text: &str) -> Name {
+    Name::parse(text).unwrap()
+}
+
+#[rstest]
+#[case::newest(&["a 1.0", "a 2.0"], &["a"], "a 2.0")]
+#[case::by_number(&["a 1.9", "a 1.10"], &["a"], "a 1.10")]
+#[case::needs_join_the_end(&["a 1 -> c & b", "b 1 -> d", "c 1", "d 1"], &["a", "b"], "a 1, b 1, c 1, d 1")]
+#[case::goes_back(&["a 2 -> b>=2", "a 1 -> b<2", "b 1", "b 2", "c 1 -> b<2"], &["a", "c"], "a 1, c 1, b 1")]
+#[case::order_of_asks_decides(&["a 1 -> c==1", "a 2 -> c==2", "b 1 -> c==2", "b 2 -> c==1", "c 1", "c 2"], &["b", "a"], "b 2, a 1, c 1")]
+#[case::wheels_first(&["a 1", "a 2 source"], &["a"], "a 1")]
+#[case::source_when_asked(&["a 1", "a 2 source"], &["a>=2"], "a 2")]
+#[case::barred(&["a 1", "a 2 barred"], &["a"], "a 1")]
+#[case::python_in_metadata_only(&["a 1", "a 2 python:>=3.13", "b 1"], &["a", "b"], "a 1, b 1")]
+#[case::no_prerelease(&["a 1.0", "a 1.1rc1"], &["a>=0.9"], "a 1.0")]
+#[case::only_prereleases(&["a 1.1rc1"], &["a>=0.9"], "a 1.1rc1")]
+#[case::named_prerelease(&["a 1.0", "a 1.1rc1"], &["a>=1.1rc1"], "a 1.1rc1")]
+#[case::named_by_a_need(&["a 1.0", "a 1.1rc1", "b 1 -> a>=1.1rc1"], &["b"], "b 1, a 1.1rc1")]
+#[case::named_by_an_ask_for_all(&["a 1.0", "a 1.1rc1", "b 1 -> a>=1.0"], &["b", "a!=1.0,>=1.0a1"], "b 1, a 1.1rc1")]
+#[case::yanked(&["a 1.0", "a 1.1 yanked"], &["a>=1"], "a 1.0")]
+#[case::only_yanked(&["a 1.1 yanked"], &["a>=1"], "no")]
+#[case::pinned_yanked(&["a 1.0", "a 1.1 yanked"], &["a==1.1"], "a 1.1")]
+#[case::yanked_pinned_inside(&["a 1.0", "a 1.1 yanked", "b 1 -> a==1.1"], &["a>=1", "b"], "a 1.1, b 1")]
+#[case::yanked_pinned_by_an_old_release(&["a 1.1 yanked", "b 1 -> a==1.1", "b 2 -> a"], &["b"], "b 1, a 1.1")]
+#[case::extra(&["a 1 extras:x -> b; extra == 'x'", "b 1"], &["a[x]"], "a 1, b 1")]
+#[case::extra_not_asked(&["a 1 extras:x -> b; extra == 'x'", "b 1"], &["a"], "a 1")]
+#[case::extra_lacking(&["a 1"], &["a[x]"], "a 1")]
+#[case::extra_first_asked_later(
+    &["a 1 extras:x -> b; extra == 'x'", "b 1", "c 1 -> a[x] & d", "d 1"], &["a", "c"], "a 1, c 1, b 1, d 1")]
+#[case::extras_in_metadata_order(
+    &["a 1 extras:x+y -> c; extra == 'y' & b; extra == 'x' & d", "b 1", "c 1", "d 1"], &["a[x,y]"], "a 1, d 1, c 1, b 1")]
+#[case::extra_of_itself(&["a 1 extras:all+x -> a[x]; extra == 'all' & b; extra == 'x'", "b 1"], &["a[all]"], "a 1, b 1")]
+#[case::extra_excludes_a_release(&["a 2 extras:x -> b>=2; extra == 'x'", "a 1 extras:x -> b; extra == 'x'", "b 1"], &["a[x]"], "a 1, b 1")]
+#[case::marker(&["a 1 -> b; sys_platform == 'win32' & c; python_version >= '3'", "b 1", "c 1"], &["a", "b; os_name == 'nt'"], "a 1, c 1")]
+#[case::unknown_need_makes_a_release_unusable(&["a 2 -> nowhere", "a 1"], &["a"], "a 1")]
+#[case::circle(&["a 1 -> b", "b 1 -> a"], &["a"], "a 1, b 1")]
+#[case::needs_itself_older(&["a 2 -> a<2", "a 1"], &["a"], "a 1")]
+#[case::unknown_ask(&["a 1"], &["b"], "no")]
+#[case::no_such_release(&["a 1"], &["a>=2"], "no")]
+fn releases_are_chosen_by_the_rules(#[case] world: &[&str], #[case] asks: &[&str], #[case] expected: &str) {
+    let (world, problem) = (World::of(world), problem(asks, &[], Policy::default()));
+    assert_eq!(shown(&run(&world, &problem, false)), expected);
+    assert_eq!(shown(&run(&world, &problem, true)), expected, "what is known early changes nothing");
+}
+
+#[test]
+fn bounds_restrict_and_ask_for_nothing() {
+    let world = World::of(&["a 1 -> b", "b 1", "b 2", "c 1"]);
+    let problem = problem(&["a"], &["b<2", "c<1"], Policy::default());
+    assert_eq!(shown(&run(&world, &problem, false)), "a 1, b 1");
+}
+
+#[test]
+fn policies_change_what_is_best() {
+    let world = World::of(&["a 1", "a 2 source", "a 3rc1"]);
+    let with = |policy: Policy| shown(&run(&world, &problem(&["a"], &[], policy), false));
+    assert_eq!(with(Policy { wheels: Wheels::Any, ..Policy::default() }), "a 2");
+    assert_eq!(with(Policy { wheels: Wheels::Only, ..Policy::default() }), "a 1");
+    assert_eq!(with(Policy { prefer: Prefer::Oldest, wheels: Wheels::Any, ..Policy::default() }), "a 1");
+    assert_eq!(with(Policy { prereleases: Prereleases::All, ..Policy::default() }), "a 3rc1");
+    assert_eq!(with(Policy { prereleases: Prereleases::Of(vec![name("b")]), ..Policy::default() }), "a 1");
+}
+
+#[test]
+fn prior_pins_are_kept_while_they_hold() {
+    let world = World::of(&["a 1 -> b", "a 2 -> b>=2", "b 1", "b 2", "b 3"]);
+    let mut problem = problem(&["a"], &[], Policy::default());
+    problem.prior = [(name("a"), version("1")), (name("b"), version("2"))].into();
+    assert_eq!(shown(&run(&world, &problem, false)), "a 1, b 2");
+    problem.prior = [(name("b"), version("1"))].into();
+    assert_eq!(shown(&run(&world, &problem, false)), "a 2, b 3", "a is decided first and needs a newer b");
+}
+
+#[test]
+fn the_solution_says_who_asks_and_what_to_know() {
+    let world = World::of(&["a 1 yanked -> b>=1", "b 1"]);
+    let solution = run(&world, &problem(&["a[x]==1"], &[], Policy::default()), false).unwrap();
+    assert_eq!(solution.chosen[1].asked_by, [Asker::Project(name("a"), "b >=1".to_owned())]);
+    assert!(
+        matches!(&solution.cautions[..], [Caution::ExtraAbsent { .. }, Caution::Yanked { .. }]),
+        "{:?}",
+        solution.cautions
+    );
+}
+
+fn clash(world: &[&str], asks: &[&str]) -> Vec<String> {
+    let clash = run(&World::of(world), &problem(asks, &[], Policy::default()), false).unwrap_err();
+    clash.facts.iter().map(|f| f.text.clone()).collect()
+}
+
+#[test]
+fn a_clash_tells_the_facts_of_its_proof() {
+    let world = ["a 1 -> c>=2", "a 2 -> c>=2", "b 1 -> c<2", "c 1", "c 2", "d 1", "d 2"];
+    let facts = clash(&world, &["a", "d", "b"]);
+    assert_eq!(facts, ["you ask a", "you ask b", "a 1 to 2 need c >=2", "b 1 needs c <2"], "d has no part in it");
+}
+
+#[test]
+fn bars_are_facts_of_a_clash() {
+    let facts = clash(&["a 1 barred", "a 2 yanked", "b 1"], &["b", "a"]);
+    assert_eq!(facts.len(), 4, "{facts:?}");
+    assert!(
+        facts[1..].iter().any(|f| f.contains("wheels for cp27")) && facts[1..].iter().any(|f| f.contains("yanked"))
+    );
+    let world = World::of(&["a 1"]);
+    let clash = run(&world, &problem(&["nowhere"], &[], Policy::default()), false).unwrap_err();
+    assert_eq!(clash.absent, [name("nowhere")]);
+    assert_eq!(clash.facts.last().map(|f| f.kind), Some(FactKind::Bar(BarKind::Absent)));
+}
+
+#[test]
+fn the_contested_project_shows_its_empty_overlap() {
+    let world = World::of(&["a 1 -> c>=2", "b 1 -> c<2", "c 1", "c 2"]);
+    let clash = run(&world, &problem(&["a", "b"], &[], Policy::default()), false).unwrap_err();
+    let contested = clash.contested.iter().find(|c| c.project.as_str() == "c").unwrap();
+    let allowed: Vec<usize> = contested.rows.iter().map(|(_, v)| v.len()).collect();
+    assert_eq!((contested.releases.len(), allowed), (2, vec![1, 1]));
+}
+
+/// Five projects of up to four releases with needs on each other.
+fn any_world() -> impl Strategy<Value = World> {
+    const NAMES: [&str; 5] = ["a", "b", "c", "d", "e"];
+    const VERSIONS: [&str; 5] = ["1.0", "1.1", "2.0rc1", "2.0", "3.0"];
+    let set = prop_oneof![
+        4 => Just(String::new()),
+        3 => Just(">=1.1".to_owned()),
+        3 => Just("<2".to_owned()),
+        3 => (0..5usize).prop_map(|v| format!("=={}", VERSIONS[v])),
+        1 => (0..5usize).prop_map(|v| format!("!={}", VERSIONS[v])),
+        1 => Just(">=2.0rc1".to_owned()),
+        1 => Just("~=1.0".to_owned()),
+    ];
+    let need = (
+        0..5usize,
+        set,
+        proptest::option::weighted(0.2, Just("[x]")),
+        proptest::option::weighted(0.25, prop_oneof![Just("x"), Just("y")]),
+    )
+        .prop_map(|(project, set, extra, under)| {
+            let marker = under.map_or(String::new(), |e| format!("; extra == '{e}'"));
+            format!("{}{}{set}{marker}", NAMES[project], extra.unwrap_or(""))
+        });
+    let release =
+        (proptest::collection::vec(need, 0..3), 0..10usize, 0..10usize).prop_map(|(needs, kind, fate)| Release {
+            needs,
+            extras: if kind % 2 == 0 { vec!["x".to_owned(), "y".to_owned()] } else { Vec::new() },
+            yanked: fate < 2,
+            source_only: fate == 3,
+            barred: fate == 4,
+            python: (fate == 5).then(|| ">=3.13".to_owned()),
+            ..Release::default()
+        });
+    let releases = proptest::collection::vec(release, 1..5);
+    proptest::collection::vec((releases, proptest::sample::subsequence(VERSIONS.to_vec(), 4)), 5).prop_map(|projects| {
+        World {
+            projects: NAMES
+                .iter()
+                .zip(projects)
+                .map(|(name, (releases, versions))| {
+                    let dated = releases.into_iter().zip(versions).map(|(r, v)| Release { version: v.to_owned(), ..r });
+                    ((*name).to_owned(), dated.collect())
+                })
+                .collect(),
+        }
+    })
+}
+
+fn any_policy() -> impl Strategy<Value = Policy> {
+    let wheels = prop_oneof![Just(Wheels::First), Just(Wheels::Only), Just(Wheels::Any)];
+    let prefer = prop_oneof![3 => Just(Prefer::Newest), 1 => Just(Prefer::Oldest)];
+    let prereleases = prop_oneof![4 => Just(Prereleases::ByRule), 1 => Just(Prereleases::All)];
+    (wheels, prefer, prereleases).prop_map(|(wheels, prefer, prereleases)| Policy {
+        wheels,
+        prefer,
+        prereleases,
+        ..Policy::default()
+    })
+}
+
+fn any_asks() -> impl Strategy<Value = Vec<String>> {
+    let ask = (
+        0..5usize,
+        prop_oneof![4 => Just(""), 1 => Just("[x]"), 1 => Just("[y]")],
+        prop_oneof![3 => Just(""), 1 => Just(">=1.1"), 1 => Just("==1.1"), 1 => Just("<2")],
+    );
+    proptest::collection::vec(ask.prop_map(|(p, e, s)| format!("{}{e}{s}", ["a", "b", "c", "d", "e"][p])), 1..4)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 2500, ..ProptestConfig::default() })]
+
+    /// Solvability and every choice are those of the rules, whatever was known early, and the same each time.
+    #[test]
+    fn the_search_agrees_with_brute_force(
+        world in any_world(),
+        asks in any_asks(),
+        bounds in proptest::collection::vec(prop_oneof![Just("a<2"), Just("c>=1.1"), Just("b!=1.1"), Just("d==1.0")], 0..2),
+        policy in any_policy(),
+        prior in proptest::collection::btree_map(prop_oneof![Just("a"), Just("b"), Just("c")], prop_oneof![Just("1.0"), Just("1.1"), Just("2.0")], 0..3),
+    ) {
+        let asks: Vec<&str> = asks.iter().map(String::as_str).collect();
+        let mut problem = problem(&asks, &bounds, policy);
+        problem.prior = prior.into_iter().map(|(p, v)| (name(p), version(v))).collect();
+        let expected = brute::solve(&world, &problem).map_or("no".to_owned(), |order| {
+            let words: Vec<String> = order.iter().map(|(p, v)| format!("{p} {v}")).collect();
+            words.join(", ")
+        });
+        prop_assert_eq!(shown(&run(&world, &problem, false)), expected.clone());
+        prop_assert_eq!(shown(&run(&world, &problem, true)), expected);
+    }
+
+    /// The facts of a clash, taken alone, still clash: every ask that is not among them can be left out.
+    #[test]
+    fn the_facts_of_a_clash_suffice(world in any_world(), asks in any_asks()) {
+        let texts: Vec<&str> = asks.iter().map(String::as_str).collect();
+        let whole = problem(&texts, &[], Policy::default());
+        if let Err(clash) = run(&world, &whole, false) {
+            let told: Vec<&str> = whole.asks.iter().filter(|a| clash.facts.iter().any(|f| f.origin.as_ref() == Some(&a.origin))).map(|a| {
+                let line = match &a.origin { crate::fault::Origin::Line { line, .. } => *line as usize, _ => 1 };
+                texts[line - 1]
+            }).collect();
+            prop_assert!(!told.is_empty());
+            prop_assert!(run(&world, &problem(&told, &[], Policy::default()), false).is_err());
+        }
+    }
+}

@@ -1,0 +1,160 @@
+//! Small worlds for tests: projects with releases and needs, written in a few words.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use super::{MetadataAnswer, Problem, Search, Solution, Step, Want, verify};
+use crate::artifact::Metadata;
+use crate::fault::Origin;
+use crate::index::{Page, parse_json};
+use crate::name::Name;
+use crate::offer::Policy;
+use crate::requirement::{Ask, Requirement};
+use crate::target::Target;
+use crate::version::Version;
+
+/// A release of a toy project.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Release {
+    pub(super) version: String,
+    pub(super) needs: Vec<String>,
+    pub(super) extras: Vec<String>,
+    pub(super) yanked: bool,
+    pub(super) source_only: bool,
+    pub(super) barred: bool,
+    /// Requires-Python stated in the metadata only.
+    pub(super) python: Option<String>,
+}
+
+/// Projects with their releases.
+#[derive(Debug, Clone, Default)]
+pub(super) struct World {
+    pub(super) projects: BTreeMap<String, Vec<Release>>,
+}
+
+impl World {
+    /// Lines such as `a 1.0 -> b>=1, c; extra == 'x'` with words `yanked`, `source`, `barred`, `extras:x+y` after the
+    /// version.
+    pub(super) fn of(lines: &[&str]) -> Self {
+        let mut world = World::default();
+        for line in lines {
+            let (head, needs) = line.split_once("->").unwrap_or((line, ""));
+            let words: Vec<&str> = head.split_whitespace().collect();
+            let mut release = Release { version: words[1].to_owned(), ..Release::default() };
+            for word in &words[2..] {
+                match *word {
+                    "yanked" => release.yanked = true,
+                    "source" => release.source_only = true,
+                    "barred" => release.barred = true,
+                    other => match other.split_once(':').unwrap() {
+                        ("extras", list) => release.extras = list.split('+').map(str::to_owned).collect(),
+                        ("python", set) => release.python = Some(set.to_owned()),
+                        _ => panic!("{other}"),
+                    },
+                }
+            }
+            release.needs = needs.split('&').map(|n| n.trim().to_owned()).filter(|n| !n.is_empty()).collect();
+            world.projects.entry(words[0].to_owned()).or_default().push(release);
+        }
+        world
+    }
+
+    pub(super) fn file(project: &str, release: &Release) -> String {
+        match release {
+            Release { barred: true, .. } => format!("{project}-{}-cp27-cp27m-win32.whl", release.version),
+            Release { source_only: true, .. } => format!("{project}-{}.tar.gz", release.version),
+            _ => format!("{project}-{}-py3-none-any.whl", release.version),
+        }
+    }
+
+    pub(super) fn page(&self, project: &Name) -> Option<Page> {
+        let releases = self.projects.get(project.as_str())?;
+        let files: Vec<String> = releases
+            .iter()
+            .map(|r| {
+                let file = World::file(project.as_str(), r);
+                format!("{{\"filename\":\"{file}\",\"url\":\"{file}\",\"yanked\":{}}}", r.yanked)
+            })
+            .collect();
+        Some(parse_json(format!("{{\"files\":[{}]}}", files.join(",")).as_bytes(), project).unwrap())
+    }
+
+    pub(super) fn metadata(&self, project: &Name, file: &str) -> Option<Metadata> {
+        let release = self.projects.get(project.as_str())?.iter().find(|r| World::file(project.as_str(), r) == file)?;
+        let mut text = format!("Metadata-Version: 2.2\nName: {project}\nVersion: {}\n", release.version);
+        release.extras.iter().for_each(|e| text.push_str(&format!("Provides-Extra: {e}\n")));
+        release.needs.iter().for_each(|n| text.push_str(&format!("Requires-Dist: {n}\n")));
+        release.python.iter().for_each(|p| text.push_str(&format!("Requires-Python: {p}\n")));
+        Some(Metadata::parse(text.as_bytes()).unwrap())
+    }
+}
+
+pub(super) fn problem(asks: &[&str], bounds: &[&str], policy: Policy) -> Problem {
+    let list = |texts: &[&str]| {
+        texts
+            .iter()
+            .enumerate()
+            .map(|(i, t)| Ask {
+                requirement: Requirement::parse(t).unwrap(),
+                origin: Origin::line("asks.txt", i as u32 + 1),
+            })
+            .collect()
+    };
+    Problem {
+        target: Target::parse("cpython 3.12.4 / linux x86_64 glibc 2.36").unwrap(),
+        policy,
+        asks: list(asks),
+        bounds: list(bounds),
+        prior: BTreeMap::new(),
+    }
+}
+
+/// What a run came to: the solution with its order, or the clash in words.
+pub(super) type Outcome = Result<Solution, super::Clash>;
+
+/// Runs a search over a world. `eager` also hands in what is only likely to be wanted.
+pub(super) fn run(world: &World, problem: &Problem, eager: bool) -> Outcome {
+    let mut search = Search::new(problem.clone());
+    let mut metadata: BTreeMap<(Name, String), Metadata> = BTreeMap::new();
+    for _ in 0..10_000 {
+        match search.step() {
+            Step::Wants { needed, likely } => {
+                assert!(!needed.is_empty(), "a search that wants nothing must go on");
+                for want in needed.into_iter().chain(likely.into_iter().filter(|_| eager)) {
+                    match want {
+                        Want::Page(name) => search.supply_page(&name, world.page(&name).map(Arc::new)),
+                        Want::Metadata(name, file) => {
+                            let found = world.metadata(&name, &file).unwrap();
+                            metadata.insert((name.clone(), file.to_string()), found.clone());
+                            search.supply_metadata(&name, &file, &MetadataAnswer::Known(Arc::new(found)));
+                        }
+                        Want::Direct(..) => panic!("no toy world has URLs"),
+                    }
+                }
+            }
+            Step::Settled(solution) => {
+                let known = |name: &Name, file: &str| metadata.get(&(name.clone(), file.to_owned()));
+                verify(problem, &solution, &known).unwrap();
+                return Ok(solution);
+            }
+            Step::Clash(clash) => return Err(clash),
+            Step::GaveUp { .. } => panic!("gave up"),
+        }
+    }
+    panic!("the search does not end");
+}
+
+/// `a 1.0, b 2.0` in the order of turns; or `no`.
+pub(super) fn shown(outcome: &Outcome) -> String {
+    match outcome {
+        Ok(solution) => {
+            let words: Vec<String> = solution.chosen.iter().map(|c| format!("{} {}", c.project, c.version)).collect();
+            words.join(", ")
+        }
+        Err(_) => "no".to_owned(),
+    }
+}
+
+pub(super) fn version(text: &str) -> Version {
+    Version::parse(text).unwrap()
+}

@@ -1,0 +1,54 @@
+//! An independent check of a solution against the problem and the metadata: it shares nothing with the search.
+
+use crate::artifact::Metadata;
+use crate::name::Name;
+use crate::requirement::{Accepts, Requirement};
+
+use super::problem::Problem;
+use super::queue::Solution;
+
+/// Checks that every ask and bound holds and every need of every chosen release is met.
+///
+/// # Errors
+/// What does not hold, in words.
+pub fn verify<'a>(
+    problem: &Problem,
+    solution: &Solution,
+    metadata: &dyn Fn(&Name, &str) -> Option<&'a Metadata>,
+) -> Result<(), String> {
+    let chosen = |name: &Name| solution.chosen.iter().find(|c| c.project == *name);
+    let meets = |who: &str, requirement: &Requirement| {
+        let Some(found) = chosen(&requirement.name) else {
+            return Err(format!("{who} needs {requirement}, which was not chosen"));
+        };
+        let fits = match &requirement.accepts {
+            Accepts::Versions(set) => set.matches(&found.version),
+            Accepts::Url(_) => true,
+        };
+        let extras = requirement.extras.iter().all(|e| found.extras.contains(e));
+        if fits && extras { Ok(()) } else { Err(format!("{who} needs {requirement}; {} was chosen", found.version)) }
+    };
+    for (_, ask) in problem.asks_in_force() {
+        meets("the user", &ask.requirement)?;
+    }
+    for (_, bound) in problem.bounds_in_force() {
+        if chosen(&bound.requirement.name).is_some() {
+            meets("a bound", &bound.requirement)?;
+        }
+    }
+    for c in &solution.chosen {
+        let Some(metadata) = metadata(&c.project, &c.file.filename) else {
+            return Err(format!("{} was chosen unseen", c.project));
+        };
+        let extras: Vec<Name> = c.extras.iter().filter(|e| metadata.extras.contains(e)).cloned().collect();
+        for need in &metadata.requires {
+            if need.marker.as_ref().is_none_or(|m| m.wanted(&problem.target.markers, &extras)) {
+                meets(c.project.as_str(), need)?;
+            }
+        }
+        if c.asked_by.is_empty() {
+            return Err(format!("nobody asks for {}", c.project));
+        }
+    }
+    Ok(())
+}
