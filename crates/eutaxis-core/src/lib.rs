@@ -15,6 +15,7 @@ pub mod knowledge;
 pub mod marker;
 pub mod name;
 pub mod offer;
+pub mod pins;
 pub mod requirement;
 pub mod solve;
 pub mod target;

@@ -3,10 +3,12 @@
 //! Lines `Name: value` up to the first empty line; a line that begins with white space continues the value before; the
 //! first line without a colon ends the fields, and everything from there is the description.
 
+use crate::document::Document;
 use crate::fault::{Fault, escaped};
+use crate::marker::{Comparison, Marker, Operand, Relation, Variable};
 use crate::name::Name;
 use crate::requirement::Requirement;
-use crate::version::{SpecifierSet, Version};
+use crate::version::{Operator, SpecifierSet, Version};
 
 /// Metadata of more bytes than this is refused.
 const LARGEST: usize = 16 * 1024 * 1024;
@@ -101,12 +103,74 @@ impl Metadata {
         })
     }
 
+    /// The metadata that the `pyproject.toml` of a source distribution states, when nothing that choosing needs is
+    /// dynamic (digest 7.1); none otherwise.
+    ///
+    /// # Errors
+    /// When the file is not TOML or a field of `[project]` cannot be read.
+    pub fn from_pyproject(text: &str) -> Result<Option<Self>, Fault> {
+        let document = Document::parse(text)?;
+        let Some(project) = document.root().table("project")? else { return Ok(None) };
+        let dynamic = project.strings("dynamic")?.unwrap_or_default();
+        let needed = ["version", "dependencies", "optional-dependencies", "requires-python"];
+        if dynamic.iter().any(|d| needed.contains(&d.value)) {
+            return Ok(None);
+        }
+        let (Some(name), Some(version)) = (project.string("name")?, project.string("version")?) else {
+            return Ok(None);
+        };
+        let read = |text: &str| Requirement::parse_lenient(text);
+        let mut requires = Vec::new();
+        for text in project.strings("dependencies")?.unwrap_or_default() {
+            requires.push(read(text.value).map_err(|f| f.shifted(text.at))?);
+        }
+        let mut extras = Vec::new();
+        for (key, value) in project.table("optional-dependencies")?.iter().flat_map(|t| t.entries().collect::<Vec<_>>())
+        {
+            let extra = Name::parse(key.value).map_err(|f| f.shifted(key.at))?;
+            for item in value.items()? {
+                let text = item.string()?;
+                let mut requirement = read(text.value).map_err(|f| f.shifted(text.at))?;
+                requirement.marker = Some(
+                    requirement.marker.take().map_or_else(|| under(&extra), |m| Marker::And(vec![m, under(&extra)])),
+                );
+                requires.push(requirement);
+            }
+            extras.push(extra);
+        }
+        let requires_python = match project.string("requires-python")? {
+            Some(text) => Some(SpecifierSet::parse_lenient(text.value).map_err(|f| f.shifted(text.at))?),
+            None => None,
+        };
+        Ok(Some(Metadata {
+            metadata_version: (2, 2),
+            name: Name::parse(name.value).map_err(|f| f.shifted(name.at))?,
+            version: Version::parse(version.value).map_err(|f| f.shifted(version.at))?,
+            requires_python,
+            requires,
+            extras,
+            dynamic: Vec::new(),
+            summary: project.string("description")?.map(|t| t.value.to_owned()),
+            import_names: Vec::new(),
+            remarks: Vec::new(),
+        }))
+    }
+
     /// Whether the needs of a source distribution with this metadata are those of every wheel built from it
     /// (PEP 643: metadata 2.2 or later, the fields not dynamic).
     pub fn needs_are_static(&self) -> bool {
         let dynamic = |field: &str| self.dynamic.iter().any(|d| d == field);
         self.metadata_version >= (2, 2) && !dynamic("requires-dist") && !dynamic("requires-python")
     }
+}
+
+/// `extra == "NAME"`
+fn under(extra: &Name) -> Marker {
+    Marker::Compare(Box::new(Comparison {
+        left: Operand::Variable(Variable::Extra),
+        relation: Relation::Version(Operator::Equal),
+        right: Operand::Text(extra.to_string()),
+    }))
 }
 
 fn metadata_version(text: &str, remarks: &mut Vec<String>) -> Result<(u32, u32), Fault> {
@@ -206,6 +270,16 @@ mod tests {
     fn static_needs_are_recognised(#[case] version: &str, #[case] dynamic: &str, #[case] is_static: bool) {
         let text = format!("Metadata-Version: {version}\nName: a\nVersion: 1\n{dynamic}");
         assert_eq!(Metadata::parse(text.as_bytes()).unwrap().needs_are_static(), is_static);
+    }
+
+    #[test]
+    fn static_project_files_stand_for_metadata() {
+        let text = "[project]\nname='a'\nversion='1'\ndependencies=['b>=1']\n[project.optional-dependencies]\nX=['c; os_name == \"nt\"']\n";
+        let metadata = Metadata::from_pyproject(text).unwrap().unwrap();
+        let shown: Vec<String> = metadata.requires.iter().map(ToString::to_string).collect();
+        assert_eq!(shown, ["b>=1", "c; os_name == 'nt' and extra == 'x'"]);
+        assert_eq!(Metadata::from_pyproject("[project]\nname='a'\ndynamic=['version']").unwrap(), None);
+        assert_eq!(Metadata::from_pyproject("[build-system]\nrequires=[]").unwrap(), None);
     }
 
     proptest! {

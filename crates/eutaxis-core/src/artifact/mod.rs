@@ -1,6 +1,7 @@
 //! The files of a release: their names, and the files inside them that describe them.
 
 mod entry_points;
+mod member;
 mod metadata;
 mod record;
 mod sdist_name;
@@ -8,6 +9,7 @@ mod wheel_info;
 mod wheel_name;
 
 pub use entry_points::{EntryPoint, EntryPoints};
+pub use member::{NameRules, unsafe_member};
 pub use metadata::Metadata;
 pub use record::{Record, RecordLine};
 pub use sdist_name::SdistName;

@@ -1,0 +1,11 @@
+//! Pins: the chosen set written down (PEP 751 `pylock.toml`, and plain pin lists).
+
+mod list;
+mod lock;
+mod read;
+mod select;
+mod write;
+
+pub use list::pin_list;
+pub use lock::{Archive, Directory, Lock, LockFile, Package, Vcs};
+pub use select::{Selected, Selection, select};

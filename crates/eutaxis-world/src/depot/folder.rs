@@ -1,0 +1,123 @@
+//! A folder of wheels and source distributions.
+//!
+//! Metadata comes from a `.metadata` sidecar when there is one, else from inside the file. A folder knows no dates.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use eutaxis_core::Name;
+use eutaxis_core::artifact::{Metadata, SdistName, WheelName};
+use eutaxis_core::index::{FileKind, Page, PageFile};
+use eutaxis_core::solve::MetadataAnswer;
+use rayon::prelude::*;
+
+use super::{Depot, ensure_truthful, sdist_metadata, wheel_metadata};
+use crate::error::Doing;
+use crate::{Error, Result};
+
+/// A folder with its files by project.
+#[derive(Debug)]
+pub(super) struct Folder {
+    label: String,
+    root: PathBuf,
+    files: BTreeMap<Name, Vec<String>>,
+}
+
+impl Folder {
+    pub(super) fn open(label: &str, root: PathBuf) -> Result<Self> {
+        let mut files: BTreeMap<Name, Vec<String>> = BTreeMap::new();
+        for entry in std::fs::read_dir(&root).doing("cannot read the folder", &root)? {
+            let entry = entry.doing("cannot read the folder", &root)?;
+            let Ok(file) = entry.file_name().into_string() else { continue };
+            if let Some(project) = project_of(&file) {
+                files.entry(project).or_default().push(file);
+            }
+        }
+        files.values_mut().for_each(|list| list.sort());
+        if files.is_empty() {
+            let message = format!("the depot {label} holds no wheel, no source distribution and no index");
+            return Err(Error::request(message)
+                .help("name the folder in which the files themselves lie, or the root of an index tree"));
+        }
+        Ok(Folder { label: label.to_owned(), root, files })
+    }
+}
+
+/// The project of a file, by its name. A wheel whose name cannot be read belongs to none.
+fn project_of(file: &str) -> Option<Name> {
+    WheelName::parse(file).map(|w| w.name).ok().or_else(|| SdistName::parse(file, None).map(|s| s.name).ok())
+}
+
+/// Metadata of a file on disk: the sidecar, else from inside. None when only building would tell.
+pub(super) fn metadata_at(path: &Path, kind: &FileKind) -> Result<Option<Metadata>> {
+    let sidecar = sidecar(path);
+    if let Ok(bytes) = std::fs::read(&sidecar) {
+        let parsed = Metadata::parse(&bytes)
+            .map_err(|f| Error::contents(format!("{} cannot be read: {f}", sidecar.display())))?;
+        return Ok(Some(parsed));
+    }
+    match kind {
+        FileKind::Wheel(_) => wheel_metadata(path).map(Some),
+        FileKind::Sdist(_) => sdist_metadata(path),
+    }
+}
+
+pub(super) fn sidecar(path: &Path) -> PathBuf {
+    let mut name = path.as_os_str().to_owned();
+    name.push(".metadata");
+    PathBuf::from(name)
+}
+
+impl Depot for Folder {
+    fn label(&self) -> &str {
+        &self.label
+    }
+
+    fn page(&self, project: &Name) -> Result<Option<Page>> {
+        let Some(names) = self.files.get(project) else { return Ok(None) };
+        let mut page = Page::new(project.clone());
+        // Whether a file is for this interpreter stands inside it: all are looked into at once. One that cannot be read
+        // shows its fault when it is wanted.
+        page.files = names
+            .par_iter()
+            .filter_map(|name| {
+                let kind = FileKind::of(name, project).ok()?;
+                let path = self.root.join(name);
+                let metadata = metadata_at(&path, &kind).ok().flatten();
+                Some(PageFile {
+                    filename: name.as_str().into(),
+                    url: name.as_str().into(),
+                    kind,
+                    hashes: BTreeMap::new(),
+                    requires_python: metadata.and_then(|m| m.requires_python).map(Arc::new),
+                    metadata: None,
+                    yanked: None,
+                    size: std::fs::metadata(&path).ok().map(|m| m.len()),
+                    published: None,
+                })
+            })
+            .collect();
+        Ok(Some(page))
+    }
+
+    fn metadata(&self, project: &Name, file: &PageFile) -> Result<MetadataAnswer> {
+        let path = self.path(project, file)?;
+        match metadata_at(&path, &file.kind)? {
+            Some(metadata) => Ok(MetadataAnswer::Known(ensure_truthful(metadata, project, file, &path)?)),
+            None => Ok(MetadataAnswer::UnknownUntilBuilt),
+        }
+    }
+
+    fn path(&self, _: &Name, file: &PageFile) -> Result<PathBuf> {
+        Ok(self.root.join(&*file.filename))
+    }
+
+    fn index(&self) -> Option<String> {
+        None
+    }
+
+    fn projects(&self) -> Vec<Name> {
+        self.files.keys().cloned().collect()
+    }
+}

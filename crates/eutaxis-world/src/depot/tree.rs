@@ -1,0 +1,163 @@
+//! An index tree on disk: `NAME/index.json` or `NAME/index.html` under a root, with relative or `file:` URLs.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use eutaxis_core::Name;
+use eutaxis_core::artifact::Metadata;
+use eutaxis_core::index::{Page, PageFile, parse_html, parse_json};
+use eutaxis_core::solve::MetadataAnswer;
+use percent_encoding::percent_decode_str;
+use sha2::{Digest, Sha256};
+
+use super::folder::{metadata_at, sidecar};
+use super::{Depot, ensure_truthful};
+use crate::{Doing, Error, Result};
+
+/// The root of an index tree.
+#[derive(Debug)]
+pub(super) struct Tree {
+    label: String,
+    root: PathBuf,
+}
+
+/// Whether a folder is the root of an index tree: it has a list of projects, or a folder with a page.
+pub(super) fn is_tree(root: &Path) -> bool {
+    let has_page = |folder: &Path| folder.join("index.json").is_file() || folder.join("index.html").is_file();
+    if has_page(root) {
+        return true;
+    }
+    let Ok(entries) = std::fs::read_dir(root) else { return false };
+    entries.flatten().any(|e| e.file_type().is_ok_and(|t| t.is_dir()) && has_page(&e.path()))
+}
+
+impl Tree {
+    pub(super) fn open(label: &str, root: PathBuf) -> Self {
+        Tree { label: label.to_owned(), root }
+    }
+
+    fn folder(&self, project: &Name) -> PathBuf {
+        self.root.join(project.as_str())
+    }
+}
+
+impl Depot for Tree {
+    fn label(&self) -> &str {
+        &self.label
+    }
+
+    fn page(&self, project: &Name) -> Result<Option<Page>> {
+        let folder = self.folder(project);
+        for (file, parse) in [("index.json", parse_json as fn(&[u8], &Name) -> _), ("index.html", parse_html)] {
+            let path = folder.join(file);
+            match std::fs::read(&path) {
+                Ok(bytes) => {
+                    let page = parse(&bytes, project);
+                    return page.map(Some).map_err(|f| Error::contents(format!("{}: {}", path.display(), f.message())));
+                }
+                Err(e) if e.kind() == std::io::ErrorKind::NotFound => {}
+                Err(e) => return Err(Error::io("cannot read", &path, &e)),
+            }
+        }
+        Ok(None)
+    }
+
+    fn metadata(&self, project: &Name, file: &PageFile) -> Result<MetadataAnswer> {
+        let path = self.path(project, file)?;
+        let beside = sidecar(&path);
+        if let (Some(hashes), Ok(bytes)) = (&file.metadata, std::fs::read(&beside)) {
+            if let Some(wanted) = hashes.get("sha256") {
+                let found = eutaxis_core::artifact::hex(&Sha256::digest(&bytes));
+                if found != *wanted {
+                    let message = format!("{} has the hash {found}; the index says {wanted}", beside.display());
+                    return Err(Error::contents(message).help("the index tree is damaged: make it again"));
+                }
+            }
+            let metadata =
+                Metadata::parse(&bytes).map_err(|f| Error::contents(format!("{}: {f}", beside.display())))?;
+            return Ok(MetadataAnswer::Known(ensure_truthful(metadata, project, file, &beside)?));
+        }
+        if !path.exists() {
+            return Err(Error::contents(format!("{} is on the page of {project} but not on the disk", path.display()))
+                .help("the index tree is not whole: make it again"));
+        }
+        match metadata_at(&path, &file.kind)? {
+            Some(metadata) => Ok(MetadataAnswer::Known(ensure_truthful(metadata, project, file, &path)?)),
+            None => Ok(MetadataAnswer::UnknownUntilBuilt),
+        }
+    }
+
+    fn path(&self, project: &Name, file: &PageFile) -> Result<PathBuf> {
+        local_path(&file.url, &self.folder(project)).ok_or_else(|| {
+            Error::request(format!("{} lies at {}, which is not on this disk", file.filename, file.url))
+                .help("this version fetches nothing over the network: use a tree that holds its files")
+        })
+    }
+
+    fn index(&self) -> Option<String> {
+        None
+    }
+
+    fn projects(&self) -> Vec<Name> {
+        let Ok(entries) = std::fs::read_dir(&self.root) else { return Vec::new() };
+        entries.flatten().filter_map(|e| Name::parse(&e.file_name().into_string().ok()?).ok()).collect()
+    }
+}
+
+/// The path of a URL that is relative to a folder, or a `file:` URL; none for others.
+pub(crate) fn local_path(url: &str, folder: &Path) -> Option<PathBuf> {
+    let plain = url.split(['?', '#']).next().unwrap_or(url);
+    let decode = |text: &str| percent_decode_str(text).decode_utf8_lossy().into_owned();
+    if let Some(rest) = plain.strip_prefix("file://") {
+        let path = rest.strip_prefix("localhost").unwrap_or(rest);
+        return path.starts_with('/').then(|| PathBuf::from(decode(path)));
+    }
+    if plain.contains("://") || plain.starts_with("//") {
+        return None;
+    }
+    let mut path = folder.to_owned();
+    for part in decode(plain).split('/') {
+        match part {
+            "" | "." => {}
+            ".." => {
+                path.pop();
+            }
+            other => path.push(other),
+        }
+    }
+    Some(path)
+}
+
+/// A page that holds just the file at a `file:` URL or path, which an ask demands.
+pub(super) fn direct_page(project: &Name, url: &str) -> Result<(Arc<dyn Depot>, Page)> {
+    let folder = std::env::current_dir().doing("cannot find the current folder", Path::new("."))?;
+    let Some(path) = local_path(url, &folder) else {
+        let message = format!("{project} is asked for at {url}, which is not a file on this disk");
+        return Err(Error::request(message).help("this version takes files by `name @ file:///path/to/file.whl`"));
+    };
+    let filename = path.file_name().and_then(|f| f.to_str()).unwrap_or("").to_owned();
+    if !path.is_file() {
+        return Err(Error::request(format!("{project} is asked for at {url}, where there is no file")));
+    }
+    let kind = eutaxis_core::index::FileKind::of(&filename, project)
+        .map_err(|reason| Error::request(format!("{project} is asked for at {url}: {reason}")))?;
+    let metadata = metadata_at(&path, &kind)?;
+    let hashes = url
+        .split_once("#sha256=")
+        .map(|(_, h)| ("sha256".to_owned(), h.split('&').next().unwrap_or(h).to_ascii_lowercase()));
+    let file = PageFile {
+        filename: filename.as_str().into(),
+        url: url.split('#').next().unwrap_or(url).into(),
+        kind,
+        hashes: hashes.into_iter().collect(),
+        requires_python: metadata.and_then(|m| m.requires_python).map(Arc::new),
+        metadata: None,
+        yanked: None,
+        size: std::fs::metadata(&path).ok().map(|m| m.len()),
+        published: None,
+    };
+    let mut page = Page::new(project.clone());
+    page.files.push(file);
+    // A tree with an empty root finds files by their `file:` URL alone.
+    Ok((Arc::new(Tree::open(url, folder)), page))
+}

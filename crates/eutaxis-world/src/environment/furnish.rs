@@ -1,0 +1,483 @@
+//! Bringing an environment to pins, whole or not at all.
+//!
+//! A new environment is built beside its place and renamed into it. An existing one is cloned beside its place by links,
+//! changed there, and exchanged with the clone. A run that was killed leaves a folder `.NAME.eutaxis-*` beside the place,
+//! which the next run removes.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::time::Instant;
+
+use eutaxis_core::Name;
+use eutaxis_core::artifact::{NameRules, WheelName};
+use rayon::prelude::*;
+use sha2::{Digest, Sha256};
+
+use super::activate;
+use super::clone::{clone_tree, make_link};
+use super::layout::Layout;
+use super::link::{Cost, LinkMode, Linker, writable};
+use super::plan::{Planned, PlannedWheel, Source, join, plan};
+use super::read::{Installed, Place, installed, look, tidy_path};
+use crate::error::Doing;
+use crate::files::lock;
+use crate::interpreter::{Facts, ProbeCache, environment_python};
+use crate::store::{Store, Unpacked, remove_tree};
+use crate::{Error, ErrorKind, Result};
+
+/// A wheel to be placed.
+#[derive(Debug, Clone)]
+pub struct Item {
+    /// The project.
+    pub name: Name,
+    /// The release, as pinned.
+    pub version: String,
+    /// The wheel.
+    pub wheel: PathBuf,
+    /// What its name says.
+    pub wheel_name: WheelName,
+    /// Its SHA-256, as pinned.
+    pub sha256: String,
+    /// The user asked for it.
+    pub requested: bool,
+    /// The URL it was asked for by, if it was.
+    pub direct_url: Option<String>,
+}
+
+/// What is to be done.
+#[derive(Debug)]
+pub struct Furnish<'a> {
+    /// The place.
+    pub at: PathBuf,
+    /// What it shall hold.
+    pub items: Vec<Item>,
+    /// The interpreter for a new environment, and the one that an existing one must have.
+    pub python: &'a Facts,
+    /// Remove projects that are not among the items.
+    pub tidy: bool,
+    /// The environment sees the base interpreter's packages; none keeps what an existing one does.
+    pub share_system: Option<bool>,
+    /// How files come from the store.
+    pub link: LinkMode,
+    /// The cache folder.
+    pub cache: PathBuf,
+}
+
+/// A project that moved from one release or file to another.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Moved {
+    /// The project.
+    pub name: Name,
+    /// What was there.
+    pub before: String,
+    /// What is there now.
+    pub after: String,
+}
+
+/// What it cost.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Bytes {
+    /// Read from depots, because the store did not have it.
+    pub fetched: u64,
+    /// Written to the disk: to the store and as copies.
+    pub added: u64,
+    /// Shared with the store.
+    pub shared: u64,
+}
+
+/// What was done.
+#[derive(Debug, Default)]
+pub struct Report {
+    /// The environment.
+    pub environment: PathBuf,
+    /// It was made now.
+    pub made: bool,
+    /// Projects placed: name, version, file.
+    pub placed: Vec<(Name, String, String)>,
+    /// Projects replaced.
+    pub replaced: Vec<Moved>,
+    /// Projects removed: name, version.
+    pub removed: Vec<(Name, String)>,
+    /// Projects that were there as pinned.
+    pub kept: Vec<Name>,
+    /// Projects that are there and in no pins.
+    pub unpinned: Vec<(Name, String)>,
+    /// What it cost.
+    pub bytes: Bytes,
+    /// How long it took.
+    pub seconds: f64,
+}
+
+/// Told of progress: what is done, and how far (done, of).
+pub type Progress<'a> = &'a (dyn Fn(&str, u64, u64) + Sync);
+
+/// Does it.
+///
+/// # Errors
+/// When the place is not free and no environment, the interpreter is another, a wheel is refused, or the disk fails. The
+/// place is then as it was.
+pub fn furnish(request: &Furnish<'_>, progress: Progress<'_>, waiting: &dyn Fn()) -> Result<Report> {
+    let started = Instant::now();
+    let root = settle_path(&request.at)?;
+    let layout = Layout::of(request.python)?;
+    let _lock = lock(&lock_path(&request.cache, &root), waiting)?;
+    sweep(&root);
+    let place = look(&root)?;
+    ensure_usable(&place, &root, request)?;
+    let store = Store::open(&request.cache)?;
+    let site = root.join(&layout.site);
+    let present = if place == Place::Free { Vec::new() } else { installed(&site)? };
+    let mut report = Report { environment: root.clone(), made: place == Place::Free, ..Report::default() };
+    let work = sort_out(request, &present, &mut report);
+    let sharing = match (&place, request.share_system) {
+        (Place::Environment { shares_system, .. }, Some(wanted)) => *shares_system != wanted,
+        _ => false,
+    };
+    if work.place.is_empty() && work.leave_out.is_empty() && !report.made && !sharing {
+        report.seconds = started.elapsed().as_secs_f64();
+        return Ok(report);
+    }
+    let unpacked = unpack_all(&work.place, &store, progress, &mut report.bytes)?;
+    let mut wheels = Vec::with_capacity(unpacked.len());
+    for (item, unpacked) in work.place.iter().zip(&unpacked) {
+        wheels.push(plan(item, unpacked, &layout, &root)?);
+    }
+    join(&mut wheels)?;
+    let stage = Stage::new(&root)?;
+    match &place {
+        Place::Free => make_skeleton(&stage.path, &root, &layout, request)?,
+        _ => {
+            clone_tree(&root, &stage.path, &work.leave_out)?;
+            if sharing {
+                write_config(&stage.path, request)?;
+            }
+        }
+    }
+    place_all(&wheels, &stage.path, request.link, progress, &mut report.bytes)?;
+    stage.swap_in(&root, place == Place::Free)?;
+    report.seconds = started.elapsed().as_secs_f64();
+    Ok(report)
+}
+
+/// The absolute path of the place; a link is followed, so that what it leads to is exchanged.
+fn settle_path(at: &Path) -> Result<PathBuf> {
+    let absolute = std::path::absolute(at).doing("cannot find", at)?;
+    Ok(fs::canonicalize(&absolute).unwrap_or_else(|_| tidy_path(&absolute)))
+}
+
+fn lock_path(cache: &Path, root: &Path) -> PathBuf {
+    let name = eutaxis_core::artifact::hex(&Sha256::digest(root.to_string_lossy().as_bytes()));
+    cache.join("locks").join(format!("{}.lock", name.get(..32).unwrap_or(&name)))
+}
+
+/// The start of the names that our folders beside a place have.
+fn stage_prefix(root: &Path) -> String {
+    let name = root.file_name().map_or_else(|| "environment".into(), |n| n.to_string_lossy().into_owned());
+    format!(".{name}.eutaxis-")
+}
+
+/// Removes what a killed run left beside the place. Only called under the lock.
+fn sweep(root: &Path) {
+    let prefix = stage_prefix(root);
+    for entry in root.parent().and_then(|p| fs::read_dir(p).ok()).into_iter().flatten().flatten() {
+        if entry.file_name().to_string_lossy().starts_with(&prefix) {
+            remove_tree(&entry.path());
+        }
+    }
+}
+
+fn ensure_usable(place: &Place, root: &Path, request: &Furnish<'_>) -> Result<()> {
+    let wanted = request.python.interpreter()?;
+    match place {
+        Place::Free => Ok(()),
+        Place::Other => {
+            let lib = root.join("lib");
+            let managed = fs::read_dir(&lib)
+                .into_iter()
+                .flatten()
+                .flatten()
+                .any(|e| e.path().join("EXTERNALLY-MANAGED").exists());
+            let what = if managed {
+                "belongs to an interpreter that the system manages"
+            } else {
+                "holds other files and is no environment"
+            };
+            Err(Error::request(format!("{} {what}", root.display()))
+                .help("name a new or empty folder with --at, such as --at .venv"))
+        }
+        Place::Environment { .. } => {
+            let python = environment_python(root);
+            let found = ProbeCache::open(&request.cache).probe(&python).map_err(|e| {
+                Error::new(
+                    ErrorKind::Interpreter,
+                    format!("the environment {} is broken: {}", root.display(), e.message),
+                )
+                .help("remove that folder and furnish again: the pins make it anew")
+            })?;
+            let present = found.interpreter()?;
+            if present.version == wanted.version && present.abis == wanted.abis {
+                return Ok(());
+            }
+            let message =
+                format!("{} has the interpreter {present}; the pins are to be placed for {wanted}", root.display());
+            Err(Error::request(message).help("name another place with --at, or remove that folder and furnish again"))
+        }
+    }
+}
+
+/// What is to be placed, and which files of the old tree are to be left out.
+struct Work {
+    place: Vec<Item>,
+    leave_out: BTreeSet<PathBuf>,
+}
+
+fn sort_out(request: &Furnish<'_>, present: &[Installed], report: &mut Report) -> Work {
+    let mut work = Work { place: Vec::new(), leave_out: BTreeSet::new() };
+    let mut by_name: BTreeMap<&Name, Vec<&Installed>> = BTreeMap::new();
+    for project in present {
+        by_name.entry(&project.name).or_default().push(project);
+    }
+    for item in &request.items {
+        let there = by_name.remove(&item.name).unwrap_or_default();
+        let as_pinned =
+            |p: &&Installed| p.version == item.version && p.sha256.as_deref() == Some(&item.sha256) && whole(p);
+        if there.len() == 1 && there.iter().all(as_pinned) {
+            report.kept.push(item.name.clone());
+            continue;
+        }
+        let file = item.wheel.file_name().map_or(String::new(), |f| f.to_string_lossy().into_owned());
+        if let Some(old) = there.first() {
+            let after =
+                if old.version == item.version { format!("{} ({file})", item.version) } else { item.version.clone() };
+            report.replaced.push(Moved { name: item.name.clone(), before: old.version.clone(), after });
+        }
+        report.placed.push((item.name.clone(), item.version.clone(), file));
+        there.iter().for_each(|p| leave_out(p, &mut work.leave_out));
+        work.place.push(item.clone());
+    }
+    for (name, projects) in by_name {
+        for project in projects {
+            if request.tidy {
+                report.removed.push((name.clone(), project.version.clone()));
+                leave_out(project, &mut work.leave_out);
+            } else {
+                report.unpinned.push((name.clone(), project.version.clone()));
+            }
+        }
+    }
+    work
+}
+
+/// Every file of a project is still there.
+fn whole(project: &Installed) -> bool {
+    project.files.as_ref().is_some_and(|files| files.iter().all(|f| f.exists()))
+}
+
+fn leave_out(project: &Installed, out: &mut BTreeSet<PathBuf>) {
+    out.extend(project.files.iter().flatten().cloned());
+    out.insert(project.info.clone());
+}
+
+fn unpack_all(items: &[Item], store: &Store, progress: Progress<'_>, bytes: &mut Bytes) -> Result<Vec<Unpacked>> {
+    let total: u64 = items.iter().map(|i| fs::metadata(&i.wheel).map_or(0, |m| m.len())).sum();
+    let done = std::sync::atomic::AtomicU64::new(0);
+    let unpacked: Vec<Result<Unpacked>> = items
+        .par_iter()
+        .map(|item| {
+            let unpacked = store.unpacked(&item.wheel, &item.wheel_name, &item.sha256, NameRules::Posix)?;
+            let size = fs::metadata(&item.wheel).map_or(0, |m| m.len());
+            let before = done.fetch_add(size, std::sync::atomic::Ordering::Relaxed);
+            progress("unpacking", before + size, total);
+            Ok(unpacked)
+        })
+        .collect();
+    let unpacked: Vec<Unpacked> = unpacked.into_iter().collect::<Result<_>>()?;
+    for entry in unpacked.iter().filter(|u| u.read > 0) {
+        bytes.fetched += entry.read;
+        bytes.added += entry.size();
+    }
+    Ok(unpacked)
+}
+
+fn make_skeleton(stage: &Path, root: &Path, layout: &Layout, request: &Furnish<'_>) -> Result<()> {
+    for folder in [layout.site.clone(), layout.scripts.clone(), PathBuf::from("include")] {
+        let folder = stage.join(folder);
+        fs::create_dir_all(&folder).doing("cannot make the folder", &folder)?;
+    }
+    let scripts = stage.join(&layout.scripts);
+    make_link(&request.python.base(), &scripts.join("python"))?;
+    for name in ["python3", layout.python.as_str()] {
+        make_link(Path::new("python"), &scripts.join(name))?;
+    }
+    if request.python.bits == 64 && &*request.python.markers.sys_platform == "linux" {
+        make_link(Path::new("lib"), &stage.join("lib64"))?;
+    }
+    write_config(stage, request)?;
+    let prompt = prompt_of(root);
+    for (name, text) in activate::scripts(root, &prompt) {
+        let path = scripts.join(name);
+        fs::write(&path, text).doing("cannot write", &path)?;
+    }
+    Ok(())
+}
+
+/// `.venv` says little: the folder around it names the project.
+fn prompt_of(root: &Path) -> String {
+    let name = |path: &Path| path.file_name().map(|n| n.to_string_lossy().into_owned());
+    let own = name(root).unwrap_or_default();
+    if own.starts_with('.') { root.parent().and_then(name).unwrap_or(own) } else { own }
+}
+
+fn write_config(stage: &Path, request: &Furnish<'_>) -> Result<()> {
+    let base = request.python.base();
+    let home = base.parent().unwrap_or(Path::new("")).display();
+    let shared = request.share_system.unwrap_or(false);
+    let version = &request.python.version;
+    let text = format!(
+        "home = {home}\ninclude-system-site-packages = {shared}\nversion = {version}\nexecutable = {}\n",
+        base.display()
+    );
+    let path = stage.join("pyvenv.cfg");
+    // A clone shares its file with the old tree: it must be replaced, not written through.
+    let _ = fs::remove_file(&path);
+    fs::write(&path, text).doing("cannot write", &path)
+}
+
+fn place_all(
+    wheels: &[PlannedWheel],
+    stage: &Path,
+    link: LinkMode,
+    progress: Progress<'_>,
+    bytes: &mut Bytes,
+) -> Result<()> {
+    let files: Vec<(&str, &Planned)> =
+        wheels.iter().flat_map(|w| w.files.iter().map(|f| (w.name.as_str(), f))).collect();
+    let folders: BTreeSet<PathBuf> = files.iter().filter_map(|(_, f)| f.to.parent()).map(|p| stage.join(p)).collect();
+    for folder in &folders {
+        fs::create_dir_all(folder).doing("cannot make the folder", folder)?;
+    }
+    let linker = Linker::new(link);
+    let total = files.len() as u64;
+    let done = std::sync::atomic::AtomicU64::new(0);
+    let costs: Vec<Result<(Cost, u64)>> = files
+        .par_iter()
+        .map(|(owner, file)| {
+            let cost = place_one(owner, file, stage, &linker);
+            let n = done.fetch_add(1, std::sync::atomic::Ordering::Relaxed) + 1;
+            if n % 64 == 0 || n == total {
+                progress("placing", n, total);
+            }
+            cost
+        })
+        .collect();
+    for cost in costs {
+        match cost? {
+            (Cost::Shared, size) => bytes.shared += size,
+            (Cost::Added, size) => bytes.added += size,
+        }
+    }
+    Ok(())
+}
+
+fn place_one(owner: &str, file: &Planned, stage: &Path, linker: &Linker) -> Result<(Cost, u64)> {
+    let to = stage.join(&file.to);
+    if fs::symlink_metadata(&to).is_ok() {
+        // Left by a project that stays, or owned by nobody.
+        if same_bytes(&file.from, &to)? {
+            return Ok((Cost::Shared, 0));
+        }
+        let shown = file.to.display();
+        let error = Error::contents(format!(
+            "{owner} brings {shown}, but the environment has another file there, which no pinned project owns"
+        ));
+        return Err(error.help("use --tidy if a project that is not pinned owns it; else move that file away"));
+    }
+    match &file.from {
+        Source::Store(from) => {
+            let size = fs::metadata(from).map_or(0, |m| m.len());
+            Ok((linker.bring(from, &to, file.executable)?, size))
+        }
+        Source::Bytes(bytes) => {
+            fs::write(&to, bytes).doing("cannot write", &to)?;
+            writable(&to, file.executable)?;
+            Ok((Cost::Added, bytes.len() as u64))
+        }
+    }
+}
+
+fn same_bytes(from: &Source, to: &Path) -> Result<bool> {
+    let there = fs::read(to).doing("cannot read", to)?;
+    match from {
+        Source::Store(path) => Ok(fs::read(path).doing("cannot read", path)? == there),
+        Source::Bytes(bytes) => Ok(*bytes == there),
+    }
+}
+
+/// A folder beside the place. Dropped without being swapped in, it is removed.
+struct Stage {
+    path: PathBuf,
+    swapped: bool,
+}
+
+impl Stage {
+    fn new(root: &Path) -> Result<Self> {
+        let parent = root.parent().unwrap_or(Path::new("/"));
+        fs::create_dir_all(parent).doing("cannot make the folder", parent)?;
+        let folder =
+            tempfile::Builder::new().prefix(&stage_prefix(root)).tempdir_in(parent).doing("cannot write to", parent)?;
+        // Kept by us: the name must outlive the handle for the exchange.
+        let path = folder.keep().join("whole");
+        fs::create_dir(&path).doing("cannot make the folder", &path)?;
+        Ok(Stage { path, swapped: false })
+    }
+
+    /// Puts the finished tree in place; the old one, if any, comes here and is removed.
+    fn swap_in(mut self, root: &Path, free: bool) -> Result<()> {
+        if free {
+            fs::rename(&self.path, root).doing("cannot put the environment in place at", root)?;
+        } else {
+            exchange(&self.path, root)?;
+        }
+        self.swapped = true;
+        Ok(())
+    }
+}
+
+impl Drop for Stage {
+    fn drop(&mut self) {
+        if let Some(parent) = self.path.parent() {
+            remove_tree(parent);
+        }
+    }
+}
+
+/// Exchanges two folders in one step.
+#[cfg(any(target_os = "linux", target_os = "macos"))]
+fn exchange(stage: &Path, root: &Path) -> Result<()> {
+    use rustix::fs::{CWD, RenameFlags, renameat_with};
+    match renameat_with(CWD, stage, CWD, root, RenameFlags::EXCHANGE) {
+        Ok(()) => Ok(()),
+        // File systems without the exchange: two renames, the second at once after the first.
+        Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS | rustix::io::Errno::NOTSUP) => {
+            exchange_in_two(stage, root)
+        }
+        Err(e) => Err(Error::io("cannot put the environment in place at", root, &e.into())),
+    }
+}
+
+#[cfg(not(any(target_os = "linux", target_os = "macos")))]
+fn exchange(stage: &Path, root: &Path) -> Result<()> {
+    exchange_in_two(stage, root)
+}
+
+fn exchange_in_two(stage: &Path, root: &Path) -> Result<()> {
+    let old = stage.with_file_name("old");
+    fs::rename(root, &old).doing("cannot move the old environment away from", root)?;
+    if let Err(e) = fs::rename(stage, root) {
+        // Back to how it was.
+        let _ = fs::rename(&old, root);
+        return Err(Error::io("cannot put the environment in place at", root, &e));
+    }
+    Ok(())
+}

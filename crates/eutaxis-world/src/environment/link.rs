@@ -1,0 +1,86 @@
+//! Bringing a file of the store into an environment without copying its bytes, where the file system can.
+
+use std::fs;
+use std::path::Path;
+use std::sync::atomic::{AtomicU8, Ordering};
+
+use crate::error::Doing;
+use crate::{Error, Result};
+
+/// How files come from the store (`--link`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum LinkMode {
+    /// Reflink, else hard link, else copy.
+    #[default]
+    Auto,
+    /// Hard link or fail.
+    Hard,
+    /// Copy.
+    Copy,
+}
+
+/// What a file cost.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Cost {
+    /// Its bytes are shared with the store.
+    Shared,
+    /// Its bytes were written.
+    Added,
+}
+
+/// Brings files; remembers what the file system cannot do.
+#[derive(Debug)]
+pub(super) struct Linker {
+    mode: LinkMode,
+    /// The first way worth trying: 0 reflink, 1 hard link, 2 copy.
+    way: AtomicU8,
+}
+
+impl Linker {
+    pub(super) fn new(mode: LinkMode) -> Self {
+        let first = match mode {
+            LinkMode::Auto => 0,
+            LinkMode::Hard => 1,
+            LinkMode::Copy => 2,
+        };
+        Linker { mode, way: AtomicU8::new(first) }
+    }
+
+    /// Brings a file to a new place.
+    pub(super) fn bring(&self, from: &Path, to: &Path, executable: bool) -> Result<Cost> {
+        let way = self.way.load(Ordering::Relaxed);
+        if way == 0 {
+            if reflink_copy::reflink(from, to).is_ok() {
+                writable(to, executable)?;
+                return Ok(Cost::Shared);
+            }
+            let _ = self.way.compare_exchange(0, 1, Ordering::Relaxed, Ordering::Relaxed);
+        }
+        if way <= 1 {
+            match fs::hard_link(from, to) {
+                Ok(()) => return Ok(Cost::Shared),
+                Err(e) if self.mode == LinkMode::Hard => {
+                    return Err(Error::io("cannot hard link to", to, &e)
+                        .help("use --link copy, or a cache folder on the same disk"));
+                }
+                Err(_) => self.way.store(2, Ordering::Relaxed),
+            }
+        }
+        fs::copy(from, to).doing("cannot write", to)?;
+        writable(to, executable)?;
+        Ok(Cost::Added)
+    }
+}
+
+/// A copy of its own may be edited; only files shared with the store stay read-only.
+pub(super) fn writable(path: &Path, executable: bool) -> Result<()> {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        let mode = if executable { 0o755 } else { 0o644 };
+        fs::set_permissions(path, fs::Permissions::from_mode(mode)).doing("cannot set the permissions of", path)?;
+    }
+    #[cfg(not(unix))]
+    let _ = (path, executable);
+    Ok(())
+}

@@ -1,0 +1,15 @@
+//! Environments (PEP 405; digest section 9): made, filled, brought up to pins; whole or not at all.
+
+mod activate;
+mod clone;
+mod furnish;
+mod layout;
+mod link;
+mod plan;
+mod read;
+mod scripts;
+
+pub use furnish::{Bytes, Furnish, Item, Moved, Report, furnish};
+pub use layout::Layout;
+pub use link::LinkMode;
+pub use read::{Installed, Place, installed, look};

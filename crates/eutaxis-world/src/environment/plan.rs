@@ -1,0 +1,185 @@
+//! Which files of which wheels go where: everything is known, and every clash found, before anything is written.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use eutaxis_core::artifact::{EntryPoints, Record, RecordLine, record_base64};
+use sha2::{Digest, Sha256};
+
+use super::furnish::Item;
+use super::layout::{Layout, data_part};
+use super::read::{NOTE, Note};
+use super::scripts::{entry_script, with_first_line};
+use crate::error::Doing;
+use crate::files::{relative, slashed};
+use crate::store::Unpacked;
+use crate::{Error, Result};
+
+/// A file to be placed.
+#[derive(Debug)]
+pub(super) struct Planned {
+    /// Where, relative to the root of the environment.
+    pub(super) to: PathBuf,
+    pub(super) from: Source,
+    pub(super) executable: bool,
+    /// `sha256=...`; none for RECORD itself.
+    hash: Option<String>,
+    size: Option<u64>,
+}
+
+/// Where the bytes come from.
+#[derive(Debug)]
+pub(super) enum Source {
+    /// A file of the store.
+    Store(PathBuf),
+    /// Made here.
+    Bytes(Vec<u8>),
+}
+
+/// A wheel with its files.
+#[derive(Debug)]
+pub(super) struct PlannedWheel {
+    pub(super) name: String,
+    pub(super) files: Vec<Planned>,
+}
+
+fn refuse(item: &Item, why: impl std::fmt::Display) -> Error {
+    Error::contents(format!("{} {} cannot be placed: {why}", item.name, item.version))
+        .help("fetch the wheel again; if it stays so, do not use it")
+}
+
+/// The files of a wheel in an environment at `root` (its final place) with this interpreter.
+pub(super) fn plan(item: &Item, unpacked: &Unpacked, layout: &Layout, root: &Path) -> Result<PlannedWheel> {
+    let manifest = &unpacked.manifest;
+    let python = root.join(&layout.scripts).join("python");
+    let info = &manifest.dist_info;
+    let skipped = ["RECORD", "RECORD.jws", "RECORD.p7s", "INSTALLER", "REQUESTED", "direct_url.json", NOTE]
+        .map(|f| format!("{info}/{f}"));
+    let mut files = Vec::with_capacity(manifest.files.len() + 6);
+    for file in manifest.files.iter().filter(|f| !skipped.contains(&f.path)) {
+        let to = layout.destination(&file.path, item.name.as_str()).map_err(|why| refuse(item, why))?;
+        ensure_harmless(&to, layout).map_err(|why| refuse(item, why))?;
+        let from = unpacked.root.join(&file.path);
+        let script = data_part(&file.path).is_some_and(|(key, _)| key == "scripts");
+        if script {
+            let bytes = fs::read(&from).doing("cannot read", &from)?;
+            let bytes = with_first_line(&bytes, &python).unwrap_or(bytes);
+            files.push(made(to, bytes, true));
+            continue;
+        }
+        files.push(Planned {
+            to,
+            from: Source::Store(from),
+            executable: file.executable,
+            hash: Some(file.hash.clone()),
+            size: Some(file.size),
+        });
+    }
+    for (name, bytes) in entry_scripts(item, unpacked, &python)? {
+        files.push(made(layout.scripts.join(name), bytes, true));
+    }
+    let info = layout.site.join(info);
+    files.push(made(info.join("INSTALLER"), b"eutaxis\n".to_vec(), false));
+    if item.requested {
+        files.push(made(info.join("REQUESTED"), Vec::new(), false));
+    }
+    let note = Note { file: manifest.wheel.clone(), sha256: item.sha256.clone() };
+    files.push(made(info.join(NOTE), serde_json::to_vec(&note).unwrap_or_default(), false));
+    if let Some(url) = &item.direct_url {
+        let text = serde_json::json!({"url": url, "archive_info": {"hashes": {"sha256": item.sha256}}});
+        files.push(made(info.join("direct_url.json"), text.to_string().into_bytes(), false));
+    }
+    let record = record(&files, &layout.site, &info);
+    files.push(Planned {
+        to: info.join("RECORD"),
+        from: Source::Bytes(record.into_bytes()),
+        executable: false,
+        hash: None,
+        size: None,
+    });
+    Ok(PlannedWheel { name: item.name.to_string(), files })
+}
+
+fn made(to: PathBuf, bytes: Vec<u8>, executable: bool) -> Planned {
+    let hash = Some(format!("sha256={}", record_base64(&Sha256::digest(&bytes))));
+    let size = Some(bytes.len() as u64);
+    Planned { to, from: Source::Bytes(bytes), executable, hash, size }
+}
+
+fn entry_scripts(item: &Item, unpacked: &Unpacked, python: &Path) -> Result<Vec<(String, Vec<u8>)>> {
+    let path = unpacked.root.join(&unpacked.manifest.dist_info).join("entry_points.txt");
+    let Ok(bytes) = fs::read(&path) else { return Ok(Vec::new()) };
+    let points = EntryPoints::parse(&bytes).map_err(|f| refuse(item, f))?;
+    let mut scripts: BTreeMap<String, Vec<u8>> = BTreeMap::new();
+    for entry in points.scripts() {
+        scripts.entry(entry.name.clone()).or_insert_with(|| entry_script(entry, python).into_bytes());
+    }
+    Ok(scripts.into_iter().collect())
+}
+
+/// Nothing may take the place of the environment's own files.
+fn ensure_harmless(to: &Path, layout: &Layout) -> std::result::Result<(), String> {
+    let own = [
+        PathBuf::from("pyvenv.cfg"),
+        layout.scripts.join("python"),
+        layout.scripts.join("python3"),
+        layout.scripts.join(&layout.python),
+    ];
+    if own.iter().any(|o| to == o || to.starts_with(o)) {
+        return Err(format!("it brings {}, which is the environment's own", slashed(to)));
+    }
+    // Links of the environment would lead elsewhere.
+    if to.starts_with("lib64") {
+        return Err(format!("it brings {}, which leads through a link of the environment", slashed(to)));
+    }
+    Ok(())
+}
+
+fn record(files: &[Planned], site: &Path, info: &Path) -> String {
+    // Ways between relative paths are the same under any common root.
+    let base = Path::new("/").join(site);
+    let path = |to: &Path| relative(&base, &Path::new("/").join(to)).unwrap_or_else(|| slashed(to));
+    let mut lines: Vec<RecordLine> =
+        files.iter().map(|f| RecordLine { path: path(&f.to), hash: f.hash.clone(), size: f.size }).collect();
+    lines.push(RecordLine { path: path(&info.join("RECORD")), hash: None, size: None });
+    Record { lines }.write()
+}
+
+/// Takes out second copies of a path when the bytes are equal, and refuses when they are not, or when a path of one
+/// wheel is a folder of another.
+pub(super) fn join(wheels: &mut [PlannedWheel]) -> Result<()> {
+    let mut owners: BTreeMap<PathBuf, (String, Option<String>)> = BTreeMap::new();
+    for wheel in wheels.iter_mut() {
+        let mut clash = None;
+        let name = wheel.name.clone();
+        wheel.files.retain(|file| match owners.get(&file.to) {
+            None => {
+                owners.insert(file.to.clone(), (name.clone(), file.hash.clone()));
+                true
+            }
+            Some((owner, hash)) => {
+                if *hash != file.hash {
+                    clash = clash.take().or(Some((file.to.clone(), owner.clone())));
+                }
+                false
+            }
+        });
+        if let Some((path, owner)) = clash {
+            let message = format!("{owner} and {name} both bring {}, with different contents", slashed(&path));
+            return Err(
+                Error::contents(message).help("one of the two cannot be placed in this environment: settle without it")
+            );
+        }
+    }
+    let paths: BTreeSet<&PathBuf> = owners.keys().collect();
+    for path in &paths {
+        let folder = path.ancestors().skip(1).find(|a| paths.contains(&a.to_path_buf()));
+        if let Some(folder) = folder {
+            let (a, b) = (&owners[&folder.to_path_buf()].0, &owners[*path].0);
+            return Err(Error::contents(format!("{} is a file of {a} and a folder of {b}", slashed(folder)))
+                .help("settle without one of the two"));
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,124 @@
+//! What is in a place: an environment, other files, nothing; and which projects an environment holds.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use eutaxis_core::Name;
+use eutaxis_core::artifact::{Metadata, Record};
+use serde::{Deserialize, Serialize};
+
+use crate::error::Doing;
+use crate::{Error, Result};
+
+/// What a folder is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Place {
+    /// It does not exist, or is empty.
+    Free,
+    /// An environment: it has a `pyvenv.cfg`.
+    Environment {
+        /// `home`: the folder of its base interpreter.
+        home: Option<PathBuf>,
+        /// It sees the base interpreter's packages.
+        shares_system: bool,
+    },
+    /// It holds other files.
+    Other,
+}
+
+/// Looks at a place.
+///
+/// # Errors
+/// When it is a file or cannot be read.
+pub fn look(root: &Path) -> Result<Place> {
+    match fs::symlink_metadata(root) {
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(Place::Free),
+        Err(e) => return Err(Error::io("cannot look at", root, &e)),
+        Ok(_) => {}
+    }
+    if !root.is_dir() {
+        return Err(Error::request(format!("{} is a file, not a folder", root.display()))
+            .help("name a new or empty folder with --at"));
+    }
+    if let Ok(text) = fs::read_to_string(root.join("pyvenv.cfg")) {
+        let value = |wanted: &str| {
+            // Of a repeated key the interpreter keeps the last (digest 9.1).
+            let pairs = text.lines().filter_map(|l| l.split_once('='));
+            pairs.filter(|(k, _)| k.trim().eq_ignore_ascii_case(wanted)).last().map(|(_, v)| v.trim().to_owned())
+        };
+        let shares_system = value("include-system-site-packages").is_none_or(|v| v.eq_ignore_ascii_case("true"));
+        return Ok(Place::Environment { home: value("home").map(PathBuf::from), shares_system });
+    }
+    let empty = fs::read_dir(root).doing("cannot read the folder", root)?.next().is_none();
+    Ok(if empty { Place::Free } else { Place::Other })
+}
+
+/// A project in an environment.
+#[derive(Debug, Clone)]
+pub struct Installed {
+    /// The project.
+    pub name: Name,
+    /// Its release, as its metadata says; empty when it does not.
+    pub version: String,
+    /// Its `.dist-info` folder.
+    pub info: PathBuf,
+    /// Its files, absolute; none when it has no RECORD.
+    pub files: Option<Vec<PathBuf>>,
+    /// SHA-256 of the wheel it came from, when we placed it.
+    pub sha256: Option<String>,
+}
+
+/// What we note beside the standard's files.
+#[derive(Debug, Serialize, Deserialize)]
+pub(super) struct Note {
+    /// The wheel's file name.
+    pub(super) file: String,
+    /// Its SHA-256.
+    pub(super) sha256: String,
+}
+
+/// Name of our note in a `.dist-info` folder.
+pub(super) const NOTE: &str = "eutaxis.json";
+
+/// The projects under a site folder, in the order of their folders' names.
+///
+/// # Errors
+/// When the folder cannot be read.
+pub fn installed(site: &Path) -> Result<Vec<Installed>> {
+    let entries = match fs::read_dir(site) {
+        Ok(entries) => entries,
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
+        Err(e) => return Err(Error::io("cannot read the folder", site, &e)),
+    };
+    let mut infos: Vec<PathBuf> =
+        entries.flatten().map(|e| e.path()).filter(|p| p.extension().is_some_and(|x| x == "dist-info")).collect();
+    infos.sort();
+    Ok(infos.into_iter().filter_map(|info| project(site, info)).collect())
+}
+
+fn project(site: &Path, info: PathBuf) -> Option<Installed> {
+    let stem = info.file_stem()?.to_str()?;
+    let from_folder = Name::parse(stem.split('-').next()?).ok();
+    let metadata = fs::read(info.join("METADATA")).ok().and_then(|b| Metadata::parse(&b).ok());
+    let name = metadata.as_ref().map(|m| m.name.clone()).or(from_folder)?;
+    let record = fs::read(info.join("RECORD")).ok().and_then(|b| Record::parse(&b).ok());
+    let files = record.map(|r| r.lines.iter().map(|l| tidy_path(&site.join(&l.path))).collect());
+    let note: Option<Note> = fs::read(info.join(NOTE)).ok().and_then(|b| serde_json::from_slice(&b).ok());
+    let version = metadata.map_or(String::new(), |m| m.version.to_string());
+    Some(Installed { name, version, info, files, sha256: note.map(|n| n.sha256) })
+}
+
+/// A path without `.` and `..`, by its words alone.
+pub(super) fn tidy_path(path: &Path) -> PathBuf {
+    let mut out = PathBuf::new();
+    for part in path.components() {
+        match part {
+            std::path::Component::CurDir => {}
+            std::path::Component::ParentDir => {
+                out.pop();
+            }
+            other => out.push(other),
+        }
+    }
+    out
+}

@@ -1,0 +1,168 @@
+//! What went wrong outside the process: what was being done, what was found, where, and what to do.
+
+use std::fmt;
+use std::path::Path;
+
+use eutaxis_core::fault::{Fault, line_and_column};
+
+/// Who has to act, and so which exit code the program ends with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ErrorKind {
+    /// The request is wrong: usage, a file that cannot be read as asked.
+    Request,
+    /// The network failed.
+    Network,
+    /// A disk or file system failed.
+    Disk,
+    /// The system does not permit it.
+    Permission,
+    /// An interpreter is missing or does not do what it must.
+    Interpreter,
+    /// The contents of a depot, a wheel or the store are not what they must be.
+    Contents,
+}
+
+impl ErrorKind {
+    /// The word for it in JSON.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            ErrorKind::Request => "request",
+            ErrorKind::Network => "network",
+            ErrorKind::Disk => "disk",
+            ErrorKind::Permission => "permission",
+            ErrorKind::Interpreter => "interpreter",
+            ErrorKind::Contents => "contents",
+        }
+    }
+}
+
+/// A place in a text file, with the line.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Place {
+    /// The file, as the user named it.
+    pub file: String,
+    /// Line, from 1.
+    pub line: u32,
+    /// Column in characters, from 1.
+    pub column: u32,
+    /// The line's text.
+    pub text: String,
+}
+
+impl fmt::Display for Place {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}:{}:{}", self.file, self.line, self.column)
+    }
+}
+
+/// An error with its place and remedy.
+#[derive(Debug, Clone)]
+pub struct Error {
+    /// Who has to act.
+    pub kind: ErrorKind,
+    /// What is wrong, in a sentence.
+    pub message: String,
+    /// Where.
+    pub places: Vec<Place>,
+    /// What to do.
+    pub help: Option<String>,
+}
+
+/// The result of everything in this crate.
+pub type Result<T> = std::result::Result<T, Error>;
+
+impl Error {
+    /// An error without place.
+    pub fn new(kind: ErrorKind, message: impl Into<String>) -> Self {
+        Error { kind, message: message.into(), places: Vec::new(), help: None }
+    }
+
+    /// The request is wrong.
+    pub fn request(message: impl Into<String>) -> Self {
+        Error::new(ErrorKind::Request, message)
+    }
+
+    /// The contents of a file are not what they must be.
+    pub fn contents(message: impl Into<String>) -> Self {
+        Error::new(ErrorKind::Contents, message)
+    }
+
+    /// The same error with advice.
+    #[must_use]
+    pub fn help(mut self, help: impl Into<String>) -> Self {
+        self.help = Some(help.into());
+        self
+    }
+
+    /// A fault in a text file, with its line.
+    pub fn in_file(file: &str, text: &str, fault: &Fault) -> Self {
+        let (line, column) = line_and_column(text, fault.offset());
+        let shown = text.lines().nth(line as usize - 1).unwrap_or("").to_owned();
+        let place = Place { file: file.to_owned(), line, column, text: shown };
+        Error {
+            kind: ErrorKind::Request,
+            message: fault.message().to_owned(),
+            places: vec![place],
+            help: fault.advice().map(str::to_owned),
+        }
+    }
+
+    /// A fault that has no line of its own.
+    pub fn fault(kind: ErrorKind, doing: &str, fault: &Fault) -> Self {
+        let error = Error::new(kind, format!("{doing}: {}", fault.message()));
+        match fault.advice() {
+            Some(advice) => error.help(advice),
+            None => error,
+        }
+    }
+
+    /// A failure of the system, while doing something with a path.
+    pub fn io(doing: &str, path: &Path, error: &std::io::Error) -> Self {
+        use std::io::ErrorKind as Io;
+        let (kind, help) = match error.kind() {
+            Io::PermissionDenied | Io::ReadOnlyFilesystem => {
+                (ErrorKind::Permission, Some("choose a place that you may write to"))
+            }
+            Io::StorageFull | Io::QuotaExceeded => {
+                (ErrorKind::Disk, Some("make room on that disk, or name another place"))
+            }
+            Io::NotFound => (ErrorKind::Disk, None),
+            _ => (ErrorKind::Disk, None),
+        };
+        let message = format!("{doing} {}: {}", path.display(), plain_words(error));
+        let found = Error::new(kind, message);
+        match help {
+            Some(help) => found.help(help),
+            None => found,
+        }
+    }
+}
+
+/// The system's words without its error number.
+fn plain_words(error: &std::io::Error) -> String {
+    let text = error.to_string();
+    text.split(" (os error").next().unwrap_or(&text).to_lowercase()
+}
+
+impl fmt::Display for Error {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.message)
+    }
+}
+
+impl std::error::Error for Error {}
+
+/// Adds what was being done, and with what, to a failure of the system.
+pub trait Doing<T> {
+    /// `doing` is a phrase such as "cannot read"; `path` what it was done with.
+    ///
+    /// # Errors
+    /// The failure, with those words.
+    fn doing(self, doing: &str, path: &Path) -> Result<T>;
+}
+
+impl<T> Doing<T> for std::io::Result<T> {
+    fn doing(self, doing: &str, path: &Path) -> Result<T> {
+        self.map_err(|e| Error::io(doing, path, &e))
+    }
+}

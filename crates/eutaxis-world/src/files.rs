@@ -1,0 +1,149 @@
+//! Small dealings with files that every module needs: whole writes, locks, hashes.
+
+use std::fs::{self, File};
+use std::io::{Read, Write};
+use std::path::{Path, PathBuf};
+
+use sha2::{Digest, Sha256};
+
+use crate::error::{Doing, Result};
+
+/// Writes a file so that it appears whole or not at all.
+///
+/// # Errors
+/// When the folder cannot be written to; the old file is then as it was.
+pub fn write_whole(path: &Path, bytes: &[u8]) -> Result<()> {
+    let folder = match path.parent() {
+        Some(parent) if !parent.as_os_str().is_empty() => parent.to_owned(),
+        _ => PathBuf::from("."),
+    };
+    fs::create_dir_all(&folder).doing("cannot make the folder", &folder)?;
+    let mut file =
+        tempfile::Builder::new().prefix(".eutaxis-").tempfile_in(&folder).doing("cannot write to", &folder)?;
+    file.write_all(bytes).and_then(|()| file.as_file().sync_all()).doing("cannot write", path)?;
+    readable_by_all(file.as_file());
+    file.persist(path).map_err(|e| e.error).doing("cannot write", path)?;
+    Ok(())
+}
+
+/// Temporary files are private by default; what replaces an ordinary file should be an ordinary one.
+#[cfg(unix)]
+fn readable_by_all(file: &File) {
+    use std::os::unix::fs::PermissionsExt;
+    // A file system without permissions keeps its own.
+    let _ = file.set_permissions(fs::Permissions::from_mode(0o644));
+}
+
+#[cfg(not(unix))]
+fn readable_by_all(_: &File) {}
+
+/// The SHA-256 of a file in lower-case hexadecimal, and its size.
+///
+/// # Errors
+/// When the file cannot be read.
+pub fn sha256_of(path: &Path) -> Result<(String, u64)> {
+    let mut file = File::open(path).doing("cannot open", path)?;
+    let mut hasher = Sha256::new();
+    let mut buffer = vec![0; 1 << 17];
+    let mut size = 0;
+    loop {
+        let n = file.read(&mut buffer).doing("cannot read", path)?;
+        let Some(part) = buffer.get(..n).filter(|p| !p.is_empty()) else { break };
+        hasher.update(part);
+        size += n as u64;
+    }
+    Ok((eutaxis_core::artifact::hex(&hasher.finalize()), size))
+}
+
+/// An exclusive lock on a file, held until dropped; the system drops it when the process ends in whatever way.
+#[derive(Debug)]
+pub struct Lock {
+    _file: File,
+}
+
+/// Takes the lock at `path`. When another process has it, `waiting` is called once and then it is waited for.
+///
+/// # Errors
+/// When the lock file cannot be made.
+pub fn lock(path: &Path, waiting: &dyn Fn()) -> Result<Lock> {
+    if let Some(folder) = path.parent() {
+        fs::create_dir_all(folder).doing("cannot make the folder", folder)?;
+    }
+    let file =
+        File::options().create(true).truncate(false).write(true).open(path).doing("cannot open the lock", path)?;
+    if file.try_lock().is_err() {
+        waiting();
+        file.lock().doing("cannot lock", path)?;
+    }
+    Ok(Lock { _file: file })
+}
+
+/// The bytes of a small text file.
+///
+/// # Errors
+/// When it cannot be read or is not UTF-8.
+pub fn read_text(path: &Path) -> Result<String> {
+    let bytes = fs::read(path).doing("cannot read", path)?;
+    String::from_utf8(bytes).map_err(|e| {
+        let at = e.utf8_error().valid_up_to();
+        crate::Error::request(format!("{} is not UTF-8 text: byte {at} cannot be read", path.display()))
+            .help("save the file as UTF-8")
+    })
+}
+
+/// A path as text for people and files, `/`-separated on every system.
+pub fn slashed(path: &Path) -> String {
+    let text = path.to_string_lossy();
+    if cfg!(windows) { text.replace('\\', "/") } else { text.into_owned() }
+}
+
+/// The way from a folder to a file, `/`-separated; both must be absolute. None when there is none (another drive).
+pub fn relative(from: &Path, to: &Path) -> Option<String> {
+    let (mut a, mut b) = (from.components().peekable(), to.components().peekable());
+    let mut shared = 0;
+    while a.peek().is_some() && a.peek() == b.peek() {
+        a.next();
+        b.next();
+        shared += 1;
+    }
+    if shared == 0 {
+        return None;
+    }
+    let mut way = PathBuf::new();
+    a.for_each(|_| way.push(".."));
+    b.for_each(|part| way.push(part));
+    Some(slashed(&way))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_file_is_replaced_whole() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("deep/x.txt");
+        write_whole(&path, b"one").unwrap();
+        write_whole(&path, b"two").unwrap();
+        assert_eq!(fs::read(&path).unwrap(), b"two");
+        assert_eq!(fs::read_dir(folder.path().join("deep")).unwrap().count(), 1, "no temporary file is left");
+    }
+
+    #[test]
+    fn the_way_between_paths_is_found() {
+        let way = |a: &str, b: &str| relative(Path::new(a), Path::new(b));
+        assert_eq!(way("/a/b", "/a/c/d.whl").as_deref(), Some("../c/d.whl"));
+        assert_eq!(way("/a/b", "/a/b/d.whl").as_deref(), Some("d.whl"));
+    }
+
+    #[test]
+    fn hashes_are_those_of_the_bytes() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("x");
+        fs::write(&path, "hello").unwrap();
+        assert_eq!(
+            sha256_of(&path).unwrap(),
+            ("2cf24dba5fb0a30e26e83b2ac5b9e29e1b161e5c1fa7425e73043362938b9824".to_owned(), 5)
+        );
+    }
+}

@@ -1,0 +1,87 @@
+//! Answers of interpreters, kept by path and time of change.
+
+use std::collections::BTreeMap;
+use std::io::Read;
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+use std::time::UNIX_EPOCH;
+
+use serde::{Deserialize, Serialize};
+
+use super::{Facts, probe};
+use crate::files::write_whole;
+use crate::{Error, ErrorKind, Result};
+
+#[derive(Debug, Clone, Serialize, Deserialize)]
+struct Kept {
+    stamp: String,
+    answer: std::result::Result<Facts, String>,
+}
+
+/// The answers that are known. Written back when dropped by [`ProbeCache::save`].
+#[derive(Debug)]
+pub struct ProbeCache {
+    file: PathBuf,
+    kept: Mutex<(BTreeMap<PathBuf, Kept>, bool)>,
+}
+
+impl ProbeCache {
+    /// The cache in a cache folder; empty when there is none or it is damaged.
+    pub fn open(cache: &Path) -> Self {
+        let file = cache.join("interpreters-1.json");
+        let kept = std::fs::read(&file).ok().and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default();
+        ProbeCache { file, kept: Mutex::new((kept, false)) }
+    }
+
+    /// What the interpreter at a path says of itself, asked again only when it has changed.
+    ///
+    /// # Errors
+    /// As [`probe`].
+    pub fn probe(&self, path: &Path) -> Result<Facts> {
+        let Some(stamp) = stamp(path) else { return probe(path) };
+        let remembered = |text: &String| Error::new(ErrorKind::Interpreter, text.clone());
+        if let Ok(kept) = self.kept.lock() {
+            if let Some(known) = kept.0.get(path).filter(|k| k.stamp == stamp) {
+                return known.answer.clone().map_err(|e| remembered(&e));
+            }
+        }
+        let answer = probe(path);
+        if let Ok(mut kept) = self.kept.lock() {
+            let answer = answer.clone().map_err(|e| e.message);
+            kept.0.insert(path.to_owned(), Kept { stamp, answer });
+            kept.1 = true;
+        }
+        answer
+    }
+
+    /// Writes what was learned. A cache that cannot be written is no error: it is asked again next time.
+    pub fn save(&self) {
+        let Ok(kept) = self.kept.lock() else { return };
+        if kept.1 {
+            if let Ok(bytes) = serde_json::to_vec(&kept.0) {
+                let _ = write_whole(&self.file, &bytes);
+            }
+        }
+    }
+}
+
+/// What an answer depends on: the real file, its time and size, and the environment around it. None for scripts, whose
+/// answer may depend on anything.
+fn stamp(path: &Path) -> Option<String> {
+    let real = std::fs::canonicalize(path).ok()?;
+    let mut first = [0; 2];
+    std::fs::File::open(&real).ok()?.read_exact(&mut first).ok()?;
+    if first == *b"#!" {
+        return None;
+    }
+    let of = |path: &Path| {
+        let metadata = std::fs::metadata(path).ok()?;
+        let changed = metadata.modified().ok()?.duration_since(UNIX_EPOCH).ok()?;
+        Some(format!("{}.{}", changed.as_nanos(), metadata.len()))
+    };
+    let config = path.parent().and_then(Path::parent).map(|root| root.join("pyvenv.cfg")).and_then(|c| of(&c));
+    // An upgrade of the system may replace the C library under an unchanged interpreter.
+    let libc =
+        ["/etc/ld.so.cache", "/etc/os-release"].iter().filter_map(|p| of(Path::new(p))).collect::<Vec<_>>().join(" ");
+    Some(format!("{} {} {} {libc}", real.display(), of(&real)?, config.unwrap_or_default()))
+}

@@ -1,0 +1,242 @@
+//! Which interpreters are here: on PATH, the active environment, `.venv` in this folder, and configured globs.
+
+use std::collections::BTreeSet;
+use std::ffi::OsStr;
+use std::path::{Path, PathBuf};
+
+use rayon::prelude::*;
+
+use super::{Facts, ProbeCache, environment_python};
+use crate::{Error, ErrorKind, Result};
+
+/// Where an interpreter was found.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Seat {
+    /// The environment that VIRTUAL_ENV names.
+    Active,
+    /// `.venv` in the current folder.
+    Here,
+    /// A folder of PATH.
+    Path,
+    /// A configured glob.
+    Configured,
+}
+
+/// An interpreter that answered.
+#[derive(Debug, Clone)]
+pub struct Found {
+    /// The path under which it was found.
+    pub path: PathBuf,
+    /// What it says of itself.
+    pub facts: Facts,
+    /// Where it was found first.
+    pub seat: Seat,
+    /// The bare names (`python3`, `python`) that start it here.
+    pub bare_names: Vec<String>,
+}
+
+/// Looks for interpreters.
+#[derive(Debug)]
+pub struct Finder {
+    /// The folders of PATH.
+    pub path: Vec<PathBuf>,
+    /// VIRTUAL_ENV.
+    pub active: Option<PathBuf>,
+    /// The current folder.
+    pub here: PathBuf,
+    /// Globs of the configuration.
+    pub globs: Vec<String>,
+}
+
+impl Finder {
+    /// A finder over this process's surroundings.
+    pub fn new(globs: Vec<String>) -> Self {
+        let path = std::env::var_os("PATH").map(|p| std::env::split_paths(&p).collect()).unwrap_or_default();
+        let active = std::env::var_os("VIRTUAL_ENV").filter(|v| !v.is_empty()).map(PathBuf::from);
+        Finder { path, active, here: std::env::current_dir().unwrap_or_default(), globs }
+    }
+
+    /// All interpreters, each once, in the order of their seats; and those that do not run, with the reason.
+    pub fn all(&self, cache: &ProbeCache) -> (Vec<Found>, Vec<Error>) {
+        let places = self.places();
+        let answers: Vec<(PathBuf, Seat, Result<Facts>)> = places
+            .into_par_iter()
+            .map(|(path, seat)| {
+                let facts = cache.probe(&path);
+                (path, seat, facts)
+            })
+            .collect();
+        cache.save();
+        let mut found: Vec<Found> = Vec::new();
+        let mut failed = Vec::new();
+        for (path, seat, answer) in answers {
+            match answer {
+                Ok(facts) => match found.iter_mut().find(|f| same(&f.facts, &facts)) {
+                    Some(known) => known.bare_names.extend(self.bare_name(&path)),
+                    None => {
+                        found.push(Found { bare_names: self.bare_name(&path).into_iter().collect(), path, facts, seat })
+                    }
+                },
+                Err(error) => failed.push(error),
+            }
+        }
+        found.iter_mut().for_each(|f| f.bare_names.sort());
+        (found, failed)
+    }
+
+    /// The interpreter that the bare name starts here: `python3`, else `python`.
+    ///
+    /// # Errors
+    /// When there is none that runs.
+    pub fn default(&self, cache: &ProbeCache) -> Result<Found> {
+        let mut failed: Option<Error> = None;
+        for name in ["python3", "python"] {
+            let Some(path) = self.first_on_path(name) else { continue };
+            match cache.probe(&path) {
+                Ok(facts) => {
+                    cache.save();
+                    return Ok(Found { path, facts, seat: Seat::Path, bare_names: vec![name.to_owned()] });
+                }
+                Err(error) => failed = failed.or(Some(error)),
+            }
+        }
+        let none = Error::new(ErrorKind::Interpreter, "no Python interpreter was found on PATH");
+        Err(failed.unwrap_or(none).help("name one with --interpreter PATH, or plan for another place with --target"))
+    }
+
+    /// The interpreter that a name stands for: a path, or a version such as `3.12` among those found.
+    ///
+    /// # Errors
+    /// When there is none.
+    pub fn named(&self, name: &str, cache: &ProbeCache) -> Result<Found> {
+        let is_path = name.contains(['/', '\\']) || Path::new(name).is_file();
+        let path = if is_path { Some(self.here.join(name)) } else { self.first_on_path(name) };
+        if let Some(path) = path {
+            let path = if path.is_dir() { environment_python(&path) } else { path };
+            if !path.exists() {
+                let error = Error::new(ErrorKind::Request, format!("there is no interpreter at {}", path.display()));
+                return Err(error.help("`eutaxis survey` lists the interpreters that are here"));
+            }
+            match cache.probe(&path) {
+                Ok(facts) => {
+                    cache.save();
+                    return Ok(Found { path, facts, seat: Seat::Path, bare_names: Vec::new() });
+                }
+                Err(error) if is_path => return Err(error),
+                Err(_) => {}
+            }
+        }
+        let wanted = name.trim_start_matches("python").trim_start_matches("cpython ").trim();
+        let (found, _) = self.all(cache);
+        let here: Vec<String> = found.iter().map(|f| f.facts.version.clone()).collect();
+        let fits = |f: &Found| f.facts.version == wanted || f.facts.version.starts_with(&format!("{wanted}."));
+        // An environment's interpreter is one way to the base; the base itself is the plainer answer.
+        let mut fitting: Vec<Found> = found.into_iter().filter(fits).collect();
+        fitting.sort_by_key(|f| f.facts.in_environment());
+        fitting.into_iter().next().ok_or_else(|| {
+            let known: BTreeSet<String> = here.into_iter().collect();
+            let known: Vec<String> = known.into_iter().collect();
+            let list = if known.is_empty() { "none".to_owned() } else { known.join(", ") };
+            Error::new(ErrorKind::Request, format!("no interpreter `{name}` was found here; there are: {list}"))
+                .help("give a path, or list where interpreters lie under [interpreters] search in eutaxis.toml")
+        })
+    }
+
+    /// Every path that may be an interpreter, with its seat, without doubles.
+    fn places(&self) -> Vec<(PathBuf, Seat)> {
+        let mut places = Vec::new();
+        if let Some(root) = &self.active {
+            places.push((environment_python(root), Seat::Active));
+        }
+        places.push((environment_python(&self.here.join(".venv")), Seat::Here));
+        for folder in &self.path {
+            let Ok(entries) = std::fs::read_dir(folder) else { continue };
+            let mut names: Vec<PathBuf> =
+                entries.flatten().filter(|e| is_interpreter_name(&e.file_name())).map(|e| e.path()).collect();
+            // `python3` before `python3.11`: the bare name is how people reach it.
+            names.sort_by_key(|p| (p.as_os_str().len(), p.clone()));
+            places.extend(names.into_iter().map(|p| (p, Seat::Path)));
+        }
+        for pattern in &self.globs {
+            let Ok(paths) = glob::glob(&expand_home(pattern)) else { continue };
+            places.extend(paths.flatten().map(|p| (p, Seat::Configured)));
+        }
+        let mut seen = BTreeSet::new();
+        places.retain(|(path, seat)| {
+            path.is_file() && (matches!(seat, Seat::Active | Seat::Here) || seen.insert(real_key(path)))
+        });
+        places
+    }
+
+    fn first_on_path(&self, name: &str) -> Option<PathBuf> {
+        let file = if cfg!(windows) { format!("{name}.exe") } else { name.to_owned() };
+        self.path.iter().map(|folder| folder.join(&file)).find(|p| p.is_file())
+    }
+
+    /// The bare name that this path is the first of PATH for.
+    fn bare_name(&self, path: &Path) -> Option<String> {
+        ["python3", "python"]
+            .into_iter()
+            .find(|name| self.first_on_path(name).as_deref() == Some(path))
+            .map(str::to_owned)
+    }
+}
+
+/// Two paths to one interpreter: the same program with the same prefix.
+fn same(a: &Facts, b: &Facts) -> bool {
+    let real = |f: &Facts| std::fs::canonicalize(&f.executable).unwrap_or_else(|_| f.executable.clone());
+    a.prefix == b.prefix && real(a) == real(b)
+}
+
+/// Links in one folder that lead to one file are one place; a bare name stays its own, to be told apart later.
+fn real_key(path: &Path) -> PathBuf {
+    let bare = path.file_name().is_some_and(|n| n == "python3" || n == "python");
+    if bare { path.to_owned() } else { std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned()) }
+}
+
+/// `python`, `python3`, `python3.12`, `python3.13t`, `pypy`, `pypy3.10`; not `python3-config` and the like.
+fn is_interpreter_name(name: &OsStr) -> bool {
+    let Some(name) = name.to_str() else { return false };
+    let name = name.strip_suffix(".exe").unwrap_or(name);
+    let Some(rest) = name.strip_prefix("python").or_else(|| name.strip_prefix("pypy")) else { return false };
+    let rest = rest.strip_suffix('t').unwrap_or(rest);
+    rest.split('.').all(|part| part.bytes().all(|b| b.is_ascii_digit())) && !rest.ends_with('.')
+}
+
+/// `~` at the start stands for the home folder.
+pub(crate) fn expand_home(pattern: &str) -> String {
+    match pattern.strip_prefix("~/").zip(std::env::var_os("HOME")) {
+        Some((rest, home)) => format!("{}/{rest}", home.to_string_lossy()),
+        None => pattern.to_owned(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("python3", true)]
+    #[case("python3.13t", true)]
+    #[case("pypy3.10", true)]
+    #[case("python2.7", true)]
+    #[case("python3-config", false)]
+    #[case("python3.", false)]
+    #[case("pythonw", false)]
+    #[case("ipython", false)]
+    fn names_of_interpreters_are_known(#[case] name: &str, #[case] is_one: bool) {
+        assert_eq!(is_interpreter_name(OsStr::new(name)), is_one);
+    }
+
+    #[test]
+    fn what_is_no_interpreter_is_told() {
+        let folder = tempfile::tempdir().unwrap();
+        let cache = ProbeCache::open(folder.path());
+        let finder = Finder { path: vec![], active: None, here: folder.path().to_owned(), globs: vec![] };
+        assert!(finder.default(&cache).unwrap_err().message.contains("no Python interpreter"));
+        std::fs::write(folder.path().join("x"), "").unwrap();
+        assert_eq!(finder.named("./x", &cache).unwrap_err().kind, ErrorKind::Interpreter);
+        assert_eq!(finder.named("./y", &cache).unwrap_err().kind, ErrorKind::Request);
+    }
+}

@@ -1,0 +1,180 @@
+//! Finding interpreters, and asking them about themselves.
+
+mod cache;
+mod elf;
+mod find;
+mod probe;
+
+use std::path::{Path, PathBuf};
+
+use eutaxis_core::target::{Implementation, Interpreter, Libc, Platform};
+use eutaxis_core::{MarkerValues, Target, Version};
+use serde::{Deserialize, Serialize};
+
+pub use cache::ProbeCache;
+pub use find::{Finder, Found, Seat};
+pub use probe::probe;
+
+use crate::{Error, ErrorKind, Result};
+
+/// What an interpreter said of itself. Fields are named as in the probe script.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Facts {
+    /// Whole version, `3.12.1`.
+    pub version: String,
+    /// `cpython`, `pypy`.
+    pub implementation: String,
+    /// `sys.abiflags`
+    pub abiflags: String,
+    /// 4-byte characters (2.7 only).
+    pub wide_unicode: bool,
+    /// `sys.executable`
+    pub executable: PathBuf,
+    /// The interpreter behind an environment's one.
+    pub base_executable: Option<PathBuf>,
+    /// `sys.prefix`
+    pub prefix: PathBuf,
+    /// `sys.base_prefix`
+    pub base_prefix: PathBuf,
+    /// 32 or 64.
+    pub bits: u32,
+    /// `sysconfig.get_platform()`
+    pub platform: String,
+    /// `SOABI`
+    pub soabi: Option<String>,
+    /// `EXT_SUFFIX`
+    pub ext_suffix: Option<String>,
+    /// A debug build.
+    pub debug: bool,
+    /// Built without the global lock.
+    pub free_threaded: bool,
+    /// `glibc 2.36`, when there is a GNU C library.
+    pub glibc: Option<String>,
+    /// Version of macOS; empty elsewhere.
+    pub mac: String,
+    /// Marked as managed by the system (PEP 668).
+    pub externally_managed: bool,
+    /// Folder of the C headers.
+    pub include: Option<PathBuf>,
+    /// Values of the marker variables.
+    pub markers: MarkerValues,
+    /// musl's version, found by the loader; not from the script.
+    #[serde(default)]
+    pub musl: Option<(u32, u32)>,
+    /// A 32-bit ARM program without hard floating point; not from the script.
+    #[serde(default)]
+    pub soft_float: bool,
+}
+
+impl Facts {
+    /// Inside a virtual environment.
+    pub fn in_environment(&self) -> bool {
+        self.prefix != self.base_prefix
+    }
+
+    /// The interpreter of an environment, or the system's.
+    pub fn base(&self) -> PathBuf {
+        match &self.base_executable {
+            Some(base) if self.in_environment() && base.exists() => base.clone(),
+            _ if !self.in_environment() => self.executable.clone(),
+            // Before 3.8 an environment does not know its base: look where its prefix says.
+            _ => {
+                let name = self.markers.python_version.as_ref();
+                let bin = self.base_prefix.join("bin");
+                let candidates = [bin.join(format!("python{name}")), bin.join("python3"), bin.join("python")];
+                candidates.into_iter().find(|p| p.exists()).unwrap_or_else(|| self.executable.clone())
+            }
+        }
+    }
+
+    /// This interpreter as the interpreter part of a target.
+    ///
+    /// # Errors
+    /// When the version it gives is not one.
+    pub fn interpreter(&self) -> Result<Interpreter> {
+        let bad = |what: &str| {
+            Error::new(ErrorKind::Interpreter, format!("{} says its version is {what}", self.executable.display()))
+        };
+        let version = Version::parse(&self.version).map_err(|_| bad(&self.version))?;
+        let implementation_version =
+            Version::parse(&self.markers.implementation_version.replace('c', "rc")).unwrap_or_else(|_| version.clone());
+        let implementation = Implementation::from_name(&self.implementation);
+        let abis = self.abis(&implementation, &version);
+        Ok(Interpreter { implementation, version, implementation_version, abis, free_threaded: self.free_threaded })
+    }
+
+    fn abis(&self, implementation: &Implementation, version: &Version) -> Vec<String> {
+        let (major, minor) = (version.release_number(0), version.release_number(1));
+        match implementation {
+            Implementation::Cpython => {
+                let threads = if self.free_threaded { "t" } else { "" };
+                let plain = match (major, minor) {
+                    (2, _) => format!("cp{major}{minor}m{}", if self.wide_unicode { "u" } else { "" }),
+                    (3, 0..=7) => return vec![format!("cp{major}{minor}{}", self.abiflags)],
+                    _ => format!("cp{major}{minor}{threads}"),
+                };
+                // A debug build of 3.8 or later also loads what was built without debugging (not on Windows).
+                match (self.debug, &*self.markers.os_name) {
+                    (true, "nt") => vec![format!("cp{major}{minor}{threads}d")],
+                    (true, _) => vec![format!("cp{major}{minor}{threads}d"), plain],
+                    (false, _) => vec![plain],
+                }
+            }
+            Implementation::Pypy => {
+                // `pypy310-pp73-x86_64-linux-gnu`: the first two parts.
+                let parts: Vec<&str> = self.soabi.as_deref().unwrap_or("").split('-').take(2).collect();
+                vec![parts.join("_")]
+            }
+            Implementation::Other(_) => Vec::new(),
+        }
+    }
+
+    /// The platform part of the target: what the programs are, not what the kernel says.
+    pub fn target_platform(&self) -> Platform {
+        let machine: &str = &self.markers.platform_machine;
+        match &*self.markers.sys_platform {
+            "win32" | "cygwin" => Platform::windows(match self.platform.as_str() {
+                "win32" => "x86",
+                "win-arm64" => "arm64",
+                _ => "x86_64",
+            }),
+            "darwin" => {
+                let mut numbers = self.mac.split('.').map(|n| n.parse().unwrap_or(0));
+                Platform::macos(machine, numbers.next().unwrap_or(11), numbers.next().unwrap_or(0))
+            }
+            _ => Platform::linux(machine, self.bits, self.libc()),
+        }
+    }
+
+    fn libc(&self) -> Libc {
+        if self.soft_float {
+            return Libc::Static;
+        }
+        let glibc = self.glibc.as_deref().and_then(|t| t.strip_prefix("glibc ")).and_then(two_numbers);
+        match (glibc, self.musl) {
+            (Some((major, minor)), _) => Libc::Glibc(major, minor),
+            (None, Some((major, minor))) => Libc::Musl(major, minor),
+            (None, None) => Libc::Static,
+        }
+    }
+
+    /// The target that this interpreter is on this machine.
+    ///
+    /// # Errors
+    /// As [`Facts::interpreter`].
+    pub fn target(&self) -> Result<Target> {
+        Ok(Target { interpreter: self.interpreter()?, platform: self.target_platform(), markers: self.markers.clone() })
+    }
+}
+
+/// The leading `X.Y` of a text; vendors append to it.
+fn two_numbers(text: &str) -> Option<(u32, u32)> {
+    let (major, rest) = text.trim().split_once('.')?;
+    let digits = rest.bytes().take_while(u8::is_ascii_digit).count();
+    Some((major.parse().ok()?, rest.get(..digits)?.parse().ok()?))
+}
+
+/// Where the interpreter of an environment lies.
+pub fn environment_python(root: &Path) -> PathBuf {
+    if cfg!(windows) { root.join("Scripts").join("python.exe") } else { root.join("bin").join("python") }
+}

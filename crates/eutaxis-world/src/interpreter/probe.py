@@ -1,0 +1,60 @@
+# Run by an interpreter about itself, isolated; prints one JSON object. The syntax is common to Python 2.7 and 3.
+import json, os, platform, struct, sys, sysconfig
+
+
+def var(name):
+    return sysconfig.get_config_var(name)
+
+
+def confstr(name):
+    try:
+        return os.confstr(name)
+    except (AttributeError, ValueError, OSError):
+        return None
+
+
+def full(info):
+    text = "%d.%d.%d" % (info[0], info[1], info[2])
+    if info[3] != "final":
+        text += info[3][0] + str(info[4])
+    return text
+
+
+implementation = getattr(sys, "implementation", None)
+name = implementation.name if implementation else platform.python_implementation().lower()
+own = implementation.version if implementation else sys.version_info
+paths = sysconfig.get_paths()
+stdlib = paths.get("stdlib") or ""
+sys.stdout.write(json.dumps({
+    "version": full(sys.version_info),
+    "implementation": name,
+    "abiflags": getattr(sys, "abiflags", ""),
+    "wide_unicode": sys.maxunicode > 0xFFFF,
+    "executable": sys.executable,
+    "base_executable": getattr(sys, "_base_executable", None),
+    "prefix": sys.prefix,
+    "base_prefix": getattr(sys, "base_prefix", sys.prefix),
+    "bits": struct.calcsize("P") * 8,
+    "platform": sysconfig.get_platform(),
+    "soabi": var("SOABI"),
+    "ext_suffix": var("EXT_SUFFIX") or var("SO"),
+    "debug": bool(var("Py_DEBUG")),
+    "free_threaded": bool(var("Py_GIL_DISABLED")),
+    "glibc": confstr("CS_GNU_LIBC_VERSION"),
+    "mac": platform.mac_ver()[0],
+    "externally_managed": os.path.exists(os.path.join(stdlib, "EXTERNALLY-MANAGED")),
+    "include": paths.get("include"),
+    "markers": {
+        "os_name": os.name,
+        "sys_platform": sys.platform,
+        "platform_machine": platform.machine(),
+        "platform_python_implementation": platform.python_implementation(),
+        "platform_release": platform.release(),
+        "platform_system": platform.system(),
+        "platform_version": platform.version(),
+        "python_version": "%d.%d" % sys.version_info[:2],
+        "python_full_version": platform.python_version(),
+        "implementation_name": implementation.name if implementation else "",
+        "implementation_version": full(own) if implementation else "0",
+    },
+}))

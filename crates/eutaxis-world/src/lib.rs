@@ -1,0 +1,13 @@
+//! Everything outside the process, one module per outside thing: depots, interpreters, the store of unpacked wheels,
+//! environments, configuration. Nothing here decides what is chosen; that is `eutaxis-core`.
+
+pub mod config;
+pub mod depot;
+pub mod environment;
+mod error;
+pub mod files;
+pub mod interpreter;
+pub mod store;
+pub mod supply;
+
+pub use error::{Doing, Error, ErrorKind, Place, Result};

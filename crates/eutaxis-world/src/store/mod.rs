@@ -1,0 +1,187 @@
+//! The store: unpacked wheels by the hash of the wheel, shared by all environments of this user.
+//!
+//! An entry appears whole by a rename. Its files are read-only, and their sizes and times are noted, so that one that was
+//! changed is noticed, dropped and unpacked again.
+
+mod unpack;
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, SystemTime, UNIX_EPOCH};
+
+use eutaxis_core::artifact::{NameRules, WheelName};
+use serde::{Deserialize, Serialize};
+
+use crate::error::Doing;
+use crate::{Error, Result};
+
+/// What an entry of the store holds.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Manifest {
+    /// The wheel's file name.
+    pub wheel: String,
+    /// Name of its `.dist-info` folder.
+    pub dist_info: String,
+    /// Root goes to `purelib`, else `platlib`.
+    pub root_is_purelib: bool,
+    /// Its files.
+    pub files: Vec<StoredFile>,
+}
+
+/// A file of an entry.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct StoredFile {
+    /// Path in the wheel.
+    pub path: String,
+    /// Hash as in RECORD: `sha256=...`.
+    pub hash: String,
+    /// Bytes.
+    pub size: u64,
+    /// Was marked executable.
+    pub executable: bool,
+    /// Time of change in nanoseconds, to notice edits.
+    changed: u128,
+}
+
+/// An unpacked wheel.
+#[derive(Debug, Clone)]
+pub struct Unpacked {
+    /// Folder of its files.
+    pub root: PathBuf,
+    /// What it holds.
+    pub manifest: Manifest,
+    /// Bytes of the wheel that were read because it was not in the store.
+    pub read: u64,
+}
+
+impl Unpacked {
+    /// Bytes of all its files.
+    pub fn size(&self) -> u64 {
+        self.manifest.files.iter().map(|f| f.size).sum()
+    }
+}
+
+/// The store of a cache folder.
+#[derive(Debug, Clone)]
+pub struct Store {
+    root: PathBuf,
+}
+
+/// Folders that killed runs left are removed after this time.
+const STALE: Duration = Duration::from_secs(24 * 3600);
+
+impl Store {
+    /// The store in a cache folder, made when it is not there.
+    ///
+    /// # Errors
+    /// When the folder cannot be made.
+    pub fn open(cache: &Path) -> Result<Self> {
+        let root = cache.join("store-1");
+        let temporary = root.join("tmp");
+        fs::create_dir_all(&temporary).doing("cannot make the store", &temporary)?;
+        let store = Store { root };
+        store.sweep(&temporary);
+        Ok(store)
+    }
+
+    fn sweep(&self, temporary: &Path) {
+        let old = |path: &Path| {
+            let changed = fs::metadata(path).and_then(|m| m.modified()).ok();
+            changed.and_then(|t| SystemTime::now().duration_since(t).ok()).is_some_and(|age| age > STALE)
+        };
+        for entry in fs::read_dir(temporary).into_iter().flatten().flatten() {
+            if old(&entry.path()) {
+                remove_tree(&entry.path());
+            }
+        }
+    }
+
+    fn entry(&self, sha256: &str) -> PathBuf {
+        self.root.join(sha256.get(..2).unwrap_or("00")).join(sha256)
+    }
+
+    /// The unpacked form of a wheel, from the store or unpacked now.
+    ///
+    /// # Errors
+    /// When the wheel's bytes do not have this hash, it is unsafe or untruthful, or the disk fails.
+    pub fn unpacked(&self, wheel: &Path, name: &WheelName, sha256: &str, rules: NameRules) -> Result<Unpacked> {
+        if sha256.len() != 64 || !sha256.bytes().all(|b| b.is_ascii_hexdigit()) {
+            return Err(Error::contents(format!("`{sha256}` is not a SHA-256 hash"))
+                .help("settle again: it writes one for every file"));
+        }
+        let entry = self.entry(sha256);
+        if let Some(manifest) = intact(&entry) {
+            return Ok(Unpacked { root: entry.join("files"), manifest, read: 0 });
+        }
+        let temporary = self.root.join("tmp");
+        if entry.exists() {
+            // Damaged: out of the way first, so that nobody takes it.
+            let away = tempfile::tempdir_in(&temporary).doing("cannot write to", &temporary)?;
+            let _ = fs::rename(&entry, away.path().join("damaged"));
+            remove_tree(away.path());
+        }
+        let stage =
+            tempfile::Builder::new().prefix("wheel-").tempdir_in(&temporary).doing("cannot write to", &temporary)?;
+        let files = stage.path().join("files");
+        let (mut manifest, read) = unpack::unpack(wheel, name, sha256, rules, &files)?;
+        for file in &mut manifest.files {
+            file.changed = protect(&files.join(&file.path), file.executable)?;
+        }
+        let text = serde_json::to_vec(&manifest).unwrap_or_default();
+        let list = stage.path().join("manifest.json");
+        fs::write(&list, text).doing("cannot write", &list)?;
+        if let Some(parent) = entry.parent() {
+            fs::create_dir_all(parent).doing("cannot make the folder", parent)?;
+        }
+        if fs::rename(stage.path(), &entry).is_err() {
+            // Another process was faster: its entry is as good, if it is whole.
+            let Some(manifest) = intact(&entry) else {
+                return Err(Error::new(
+                    crate::ErrorKind::Disk,
+                    format!("cannot place {} in the store", entry.display()),
+                ));
+            };
+            return Ok(Unpacked { root: entry.join("files"), manifest, read });
+        }
+        Ok(Unpacked { root: entry.join("files"), manifest, read })
+    }
+}
+
+/// The manifest of an entry whose files are all there with the sizes and times that were noted.
+fn intact(entry: &Path) -> Option<Manifest> {
+    let manifest: Manifest = serde_json::from_slice(&fs::read(entry.join("manifest.json")).ok()?).ok()?;
+    let files = entry.join("files");
+    let same = |f: &StoredFile| {
+        fs::symlink_metadata(files.join(&f.path))
+            .is_ok_and(|m| m.is_file() && m.len() == f.size && changed(&m) == f.changed)
+    };
+    manifest.files.iter().all(same).then_some(manifest)
+}
+
+fn changed(metadata: &fs::Metadata) -> u128 {
+    metadata.modified().ok().and_then(|t| t.duration_since(UNIX_EPOCH).ok()).map_or(0, |d| d.as_nanos())
+}
+
+/// Makes a file read-only, with the executable bits if it had them, and tells its time of change.
+fn protect(path: &Path, executable: bool) -> Result<u128> {
+    let metadata = fs::metadata(path).doing("cannot read", path)?;
+    let mut permissions = metadata.permissions();
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        permissions.set_mode(if executable { 0o555 } else { 0o444 });
+    }
+    #[cfg(not(unix))]
+    {
+        let _ = executable;
+        permissions.set_readonly(true);
+    }
+    fs::set_permissions(path, permissions).doing("cannot protect", path)?;
+    Ok(changed(&metadata))
+}
+
+/// Removes a tree as far as it goes.
+pub(crate) fn remove_tree(path: &Path) {
+    // What cannot be removed now is swept later.
+    let _ = fs::remove_dir_all(path);
+}
