@@ -97,6 +97,14 @@ pub fn slashed(path: &Path) -> String {
     if cfg!(windows) { text.replace('\\', "/") } else { text.into_owned() }
 }
 
+/// The `file:` URL of an absolute path.
+pub fn file_url(path: &Path) -> String {
+    use percent_encoding::{AsciiSet, CONTROLS, utf8_percent_encode};
+    const KEPT: &AsciiSet =
+        &CONTROLS.add(b' ').add(b'#').add(b'?').add(b'%').add(b'"').add(b'<').add(b'>').add(b'`').add(b';');
+    format!("file://{}", utf8_percent_encode(&slashed(path), KEPT))
+}
+
 /// The way from a folder to a file, `/`-separated; both must be absolute. None when there is none (another drive).
 pub fn relative(from: &Path, to: &Path) -> Option<String> {
     let (mut a, mut b) = (from.components().peekable(), to.components().peekable());

@@ -30,7 +30,8 @@ pub fn wheel_metadata(path: &Path) -> Result<Metadata> {
     let file = File::open(path).doing("cannot open", path)?;
     let mut zip = zip::ZipArchive::new(std::io::BufReader::new(file))
         .map_err(|e| bad(path, format!("it is not a whole zip archive ({e})")))?;
-    let is_metadata = |n: &str| n.strip_suffix("/METADATA").is_some_and(|f| f.ends_with(".dist-info") && !f.contains('/'));
+    let is_metadata =
+        |n: &str| n.strip_suffix("/METADATA").is_some_and(|f| f.ends_with(".dist-info") && !f.contains('/'));
     let names: Vec<String> = zip.file_names().flatten().filter(|n| is_metadata(n)).map(|n| n.into_owned()).collect();
     let [name] = names.as_slice() else {
         return Err(bad(path, "it does not hold exactly one .dist-info/METADATA"));
@@ -87,4 +88,10 @@ pub fn sdist_metadata(path: &Path) -> Result<Option<Metadata>> {
     let text = project.map(|bytes| String::from_utf8_lossy(&bytes).into_owned());
     // A project file that cannot be read says nothing; building would tell.
     Ok(text.and_then(|t| Metadata::from_pyproject(&t).ok().flatten()))
+}
+
+/// Bytes of a wheel's files once unpacked, as its directory states; none when it cannot be read.
+pub fn unpacked_size(path: &Path) -> Option<u64> {
+    let zip = zip::ZipArchive::new(std::io::BufReader::new(File::open(path).ok()?)).ok()?;
+    zip.decompressed_size().and_then(|n| u64::try_from(n).ok())
 }

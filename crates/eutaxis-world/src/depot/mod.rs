@@ -12,7 +12,8 @@ use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::{Page, PageFile};
 use eutaxis_core::solve::MetadataAnswer;
 
-pub use inside::{sdist_metadata, wheel_metadata};
+pub use inside::{sdist_metadata, unpacked_size, wheel_metadata};
+pub use tree::local_path;
 
 use crate::{Error, Result};
 

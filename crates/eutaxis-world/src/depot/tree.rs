@@ -105,7 +105,7 @@ impl Depot for Tree {
 }
 
 /// The path of a URL that is relative to a folder, or a `file:` URL; none for others.
-pub(crate) fn local_path(url: &str, folder: &Path) -> Option<PathBuf> {
+pub fn local_path(url: &str, folder: &Path) -> Option<PathBuf> {
     let plain = url.split(['?', '#']).next().unwrap_or(url);
     let decode = |text: &str| percent_decode_str(text).decode_utf8_lossy().into_owned();
     if let Some(rest) = plain.strip_prefix("file://") {

@@ -1,0 +1,281 @@
+//! The command line, as it is typed. Nothing is looked up here; that is `plan`.
+
+use std::path::PathBuf;
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+
+/// Chooses Python releases and wheels that really run in a given place, pins them by hash, and makes the environment.
+#[derive(Debug, Parser)]
+#[command(name = "eutaxis", version, max_term_width = 100, disable_help_subcommand = true, propagate_version = true)]
+#[command(after_help = "Exit codes: 0 yes or done; 1 no (a clash); 2 the request is wrong; 3 the world failed (disk, \
+    permission, interpreter, damaged files).\nEvery command takes --json. The pages under docs/ explain each one.")]
+pub(crate) struct Cli {
+    #[command(flatten)]
+    pub(crate) common: Common,
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+/// Options of every command.
+#[derive(Debug, Args)]
+#[command(next_help_heading = "Options of every command")]
+pub(crate) struct Common {
+    /// Print one JSON object on standard output and nothing else there
+    #[arg(long, global = true)]
+    pub(crate) json: bool,
+    /// When to colour
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub(crate) color: ColorWhen,
+    /// Say only the answer: no notices, no progress
+    #[arg(short, long, global = true)]
+    pub(crate) quiet: bool,
+    /// Say more: every file left out and why, every remark
+    #[arg(short, long, global = true, conflicts_with = "quiet")]
+    pub(crate) verbose: bool,
+    /// Use nothing from the network (depots on disk need none anyway)
+    #[arg(long, global = true)]
+    pub(crate) offline: bool,
+    /// Folder of the cache and the store [default: the system's folder for caches]
+    #[arg(long, global = true, value_name = "DIR", env = "EUTAXIS_CACHE", hide_env_values = true)]
+    pub(crate) cache: Option<PathBuf>,
+    /// Settings file [default: the nearest eutaxis.toml, or pyproject.toml with [tool.eutaxis]]
+    #[arg(long, global = true, value_name = "FILE", env = "EUTAXIS_CONFIG", hide_env_values = true)]
+    pub(crate) config: Option<PathBuf>,
+}
+
+/// When to colour.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ColorWhen {
+    /// On a terminal, unless NO_COLOR is set
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}
+
+/// The commands, in the order in which people work.
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// What is this machine, as a target? Which interpreters are here?
+    Survey(Survey),
+    /// Which exact files, together? Or what clashes
+    Settle(Settle),
+    /// Make or update an environment to match the pins
+    Furnish(Furnish),
+    /// The whole way on made-up data, each step explained
+    Demo(Demo),
+}
+
+impl Command {
+    /// The command's name, for JSON.
+    pub(crate) fn name(&self) -> &'static str {
+        match self {
+            Command::Survey(_) => "survey",
+            Command::Settle(_) => "settle",
+            Command::Furnish(_) => "furnish",
+            Command::Demo(_) => "demo",
+        }
+    }
+}
+
+/// `survey`
+#[derive(Debug, Args)]
+pub(crate) struct Survey {
+    /// Only this interpreter: a path, or a version such as 3.12
+    #[arg(long, value_name = "VERSION|PATH")]
+    pub(crate) interpreter: Option<String>,
+    /// List the wheel tags that the target accepts, best first
+    #[arg(long)]
+    pub(crate) tags: bool,
+    /// Write the target as [target.NAME] into eutaxis.toml of this folder
+    #[arg(long, value_name = "NAME")]
+    pub(crate) save: Option<String>,
+}
+
+/// `settle`
+#[derive(Debug, Args)]
+pub(crate) struct Settle {
+    #[command(flatten)]
+    pub(crate) asks: AskOptions,
+    #[command(flatten)]
+    pub(crate) target: TargetOptions,
+    #[command(flatten)]
+    pub(crate) depots: DepotOptions,
+    #[command(flatten)]
+    pub(crate) policy: PolicyOptions,
+    /// Where the pins go
+    #[arg(long, value_name = "FILE", default_value = "pylock.toml", help_heading = "Pins")]
+    pub(crate) out: PathBuf,
+    /// Also write a plain pin list (name==version lines)
+    #[arg(long, value_name = "FILE", help_heading = "Pins")]
+    pub(crate) list: Option<PathBuf>,
+    /// In the pin list name each file by URL and hash
+    #[arg(long, requires = "list", help_heading = "Pins")]
+    pub(crate) exact: bool,
+    /// Let go of earlier pins: of all, or of one project
+    #[arg(long, value_name = "PROJECT", num_args = 0..=1, default_missing_value = "", help_heading = "Pins")]
+    pub(crate) renew: Vec<String>,
+}
+
+/// What is asked for.
+#[derive(Debug, Args, Clone, Default)]
+#[command(next_help_heading = "What is asked for")]
+pub(crate) struct AskOptions {
+    /// Dependency specifiers such as "radargram>=2" (quote them: < and > mean something to the shell)
+    #[arg(value_name = "REQUIREMENT")]
+    pub(crate) requirements: Vec<String>,
+    /// A requirement list, a pyproject.toml, or a script with inline metadata; repeatable
+    #[arg(long, value_name = "FILE")]
+    pub(crate) asks: Vec<PathBuf>,
+    /// An extra of the pyproject.toml; repeatable
+    #[arg(long, value_name = "NAME")]
+    pub(crate) extra: Vec<String>,
+    /// A dependency group of the pyproject.toml; repeatable
+    #[arg(long, value_name = "NAME")]
+    pub(crate) group: Vec<String>,
+    /// A requirement list that bounds versions but asks for nothing; repeatable
+    #[arg(long, value_name = "FILE")]
+    pub(crate) bounds: Vec<PathBuf>,
+    /// Treat directive lines in lists as errors
+    #[arg(long)]
+    pub(crate) strict: bool,
+}
+
+/// Where it must run.
+#[derive(Debug, Args, Clone, Default)]
+#[command(next_help_heading = "Where it must run [default: this machine]")]
+pub(crate) struct TargetOptions {
+    /// A named target of the settings, or a description: "cpython 3.9 / linux armv7l glibc 2.31"
+    #[arg(long, value_name = "NAME|SPEC")]
+    pub(crate) target: Option<String>,
+    /// The interpreter: a path, or a version such as 3.12
+    #[arg(long, value_name = "VERSION|PATH")]
+    pub(crate) interpreter: Option<String>,
+    /// The platform: "linux aarch64 glibc 2.28", "macos arm64 14.0", "windows x86_64"
+    #[arg(long, value_name = "PLATFORM", conflicts_with = "target")]
+    pub(crate) platform: Option<String>,
+}
+
+/// Places that offer files.
+#[derive(Debug, Args, Clone, Default)]
+#[command(next_help_heading = "Places that offer files")]
+pub(crate) struct DepotOptions {
+    /// A folder of wheels, or the root of an index tree; repeatable, in order; before those of the settings
+    #[arg(long, value_name = "PATH")]
+    pub(crate) depot: Vec<String>,
+}
+
+/// What is permitted and preferred.
+#[derive(Debug, Args, Clone, Default)]
+#[command(next_help_heading = "What is permitted and preferred")]
+pub(crate) struct PolicyOptions {
+    /// Wheels only, wheels first, or any release as it comes [default: first]
+    #[arg(long, value_name = "POLICY")]
+    pub(crate) wheels: Option<WheelsArg>,
+    /// Permit a project's source distribution though wheels only is asked for; repeatable
+    #[arg(long, value_name = "PROJECT")]
+    pub(crate) build: Vec<String>,
+    /// Admit pre-releases of a project, or of all; repeatable
+    #[arg(long, value_name = "PROJECT|all")]
+    pub(crate) prereleases: Vec<String>,
+    /// Files published after this day (its end, UTC) or moment do not exist
+    #[arg(long, value_name = "DATE")]
+    pub(crate) as_of: Option<String>,
+    /// Which of several releases is better [default: newest]
+    #[arg(long, value_name = "AGE")]
+    pub(crate) prefer: Option<PreferArg>,
+}
+
+/// `--wheels`
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub(crate) enum WheelsArg {
+    /// No source distributions
+    Only,
+    /// A release with a wheel is better than a newer one without
+    First,
+    /// Releases are not told apart by it
+    Any,
+}
+
+/// `--prefer`
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub(crate) enum PreferArg {
+    /// The newest that fits
+    Newest,
+    /// The oldest that fits
+    Oldest,
+}
+
+/// `furnish`
+#[derive(Debug, Args)]
+pub(crate) struct Furnish {
+    /// The pins, a pylock.toml of any tool
+    #[arg(value_name = "PINS", default_value = "pylock.toml")]
+    pub(crate) pins: PathBuf,
+    /// The environment
+    #[arg(long, value_name = "DIR", default_value = ".venv")]
+    pub(crate) at: PathBuf,
+    /// The interpreter: a path, or a version such as 3.12 [default: one that the pins fit]
+    #[arg(long, value_name = "VERSION|PATH")]
+    pub(crate) interpreter: Option<String>,
+    /// An extra that the pins offer; repeatable
+    #[arg(long, value_name = "NAME")]
+    pub(crate) extra: Vec<String>,
+    /// A dependency group that the pins offer; repeatable
+    #[arg(long, value_name = "NAME")]
+    pub(crate) group: Vec<String>,
+    /// Remove projects that are not pinned
+    #[arg(long)]
+    pub(crate) tidy: bool,
+    /// Let the environment see the base interpreter's packages
+    #[arg(long)]
+    pub(crate) share_system: bool,
+    /// How files come from the store
+    #[arg(long, value_name = "HOW", default_value = "auto")]
+    pub(crate) link: LinkArg,
+}
+
+/// `--link`
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub(crate) enum LinkArg {
+    /// Reflink, else hard link (files read-only), else copy
+    Auto,
+    /// Hard link or fail
+    Hard,
+    /// Copy
+    Copy,
+}
+
+/// `demo`
+#[derive(Debug, Args)]
+pub(crate) struct Demo {
+    /// Where the demo world goes and stays [default: a temporary folder, removed afterwards]
+    #[arg(value_name = "DIR")]
+    pub(crate) dir: Option<PathBuf>,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use clap::CommandFactory;
+
+    #[test]
+    fn the_definition_is_consistent() {
+        Cli::command().debug_assert();
+    }
+
+    /// The habits of the contract: long options in full words, short ones only h, V, q, v, and help for each.
+    #[test]
+    fn every_option_keeps_the_conventions() {
+        let command = Cli::command();
+        for sub in command.get_subcommands() {
+            for option in command.get_arguments().chain(sub.get_arguments()).filter(|a| !a.is_positional()) {
+                let short = option.get_short();
+                assert!(short.is_none_or(|s| "hVqv".contains(s)), "{option:?}");
+                assert!(option.get_help().is_some(), "{} {option:?}", sub.get_name());
+                assert!(option.get_long().is_some_and(|l| l.len() > 1), "{option:?}");
+            }
+        }
+    }
+}

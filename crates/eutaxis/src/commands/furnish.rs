@@ -1,0 +1,181 @@
+//! `furnish`: makes or updates an environment to match the pins.
+
+use std::path::{Path, PathBuf};
+
+use eutaxis_core::pins::{LockFile, Selected, Selection, select};
+use eutaxis_core::{Name, Target};
+use eutaxis_world::depot::local_path;
+use eutaxis_world::environment::{Furnish as Request, Item, LinkMode, Place, Report, furnish, look};
+use eutaxis_world::interpreter::{Found, environment_python};
+use eutaxis_world::{Error, ErrorKind};
+use serde_json::{Map, Value, json};
+
+use super::settle::read_lock;
+use crate::cli::{Common, Furnish, LinkArg};
+use crate::output::{Answer, Outcome, Output};
+use crate::plan::Surroundings;
+use crate::render;
+
+pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+    furnish_pins(arguments, common, output).map_err(|e| vec![e])
+}
+
+fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result<Answer, Error> {
+    let surroundings = Surroundings::new(common)?;
+    let lock = read_lock(&arguments.pins)?;
+    let asked = selection(arguments)?;
+    let shown = arguments.pins.display().to_string();
+    let refusal = |f| Error::fault(ErrorKind::Request, &shown, &f);
+    let fits = |target: &Target| select(&lock, target, &asked).map(|_| ()).map_err(refusal);
+    let python = interpreter(arguments, &surroundings, &fits)?;
+    let target = python.facts.target()?;
+    let selected = select(&lock, &target, &asked).map_err(refusal)?;
+    let folder = arguments.pins.parent().map(Path::to_owned).unwrap_or_default();
+    let items = selected.iter().map(|s| item(s, &folder)).collect::<Result<Vec<_>, _>>()?;
+    let request = Request {
+        at: arguments.at.clone(),
+        items,
+        python: &python.facts,
+        tidy: arguments.tidy,
+        share_system: arguments.share_system.then_some(true),
+        link: match arguments.link {
+            LinkArg::Auto => LinkMode::Auto,
+            LinkArg::Hard => LinkMode::Hard,
+            LinkArg::Copy => LinkMode::Copy,
+        },
+        cache: surroundings.cache.clone(),
+    };
+    let bar = output.progress();
+    let progress = |what: &str, done: u64, of: u64| {
+        bar.set_length(of);
+        bar.set_position(done);
+        bar.set_message(what.to_owned());
+    };
+    let waiting = || output.notice("another run is working on this environment: waiting for it");
+    let report = furnish(&request, &progress, &waiting);
+    bar.finish_and_clear();
+    let report = report?;
+    let words = format!("{} {}", python.facts.markers.platform_python_implementation, python.facts.version);
+    Ok(Answer {
+        outcome: Outcome::Ok,
+        text: render::furnish::text(&report, &words, output.verbose()),
+        json: json(&report),
+    })
+}
+
+fn selection(arguments: &Furnish) -> Result<Selection, Error> {
+    let names = |option: &str, texts: &[String]| -> Result<Vec<Name>, Error> {
+        texts.iter().map(|t| Name::parse(t).map_err(|f| Error::in_file(option, t, &f))).collect()
+    };
+    let groups = names("--group", &arguments.group)?;
+    Ok(Selection { extras: names("--extra", &arguments.extra)?, groups: (!groups.is_empty()).then_some(groups) })
+}
+
+/// The interpreter: the one that is named, the one the environment has, else the first here that the pins fit.
+fn interpreter(
+    arguments: &Furnish,
+    surroundings: &Surroundings,
+    check: &dyn Fn(&Target) -> Result<(), Error>,
+) -> Result<Found, Error> {
+    let (finder, probes) = (surroundings.finder(), surroundings.probes());
+    if let Some(name) = &arguments.interpreter {
+        return finder.named(name, &probes);
+    }
+    if let Ok(Place::Environment { .. }) = look(&arguments.at) {
+        let python = environment_python(&arguments.at);
+        if let Ok(found) = finder.named(&python.display().to_string(), &probes) {
+            return Ok(found);
+        }
+    }
+    let default = finder.default(&probes);
+    if let Ok(found) = &default {
+        if check(&found.facts.target()?).is_ok() {
+            return default;
+        }
+    }
+    let (all, _) = finder.all(&probes);
+    let fits = |f: &Found| f.facts.target().is_ok_and(|t| check(&t).is_ok());
+    // A base interpreter rather than an environment that may go away.
+    let mut fitting: Vec<Found> = all.into_iter().filter(fits).collect();
+    fitting.sort_by_key(|f| f.facts.in_environment());
+    match fitting.into_iter().next() {
+        Some(found) => Ok(found),
+        // The default's refusal says what the pins are for.
+        None => default,
+    }
+}
+
+fn item(selected: &Selected<'_>, folder: &Path) -> Result<Item, Error> {
+    let package = selected.package;
+    let version = package.version.clone().unwrap_or_default();
+    let Some((file, wheel_name)) = &selected.wheel else {
+        let what = if package.sdist.is_some() {
+            "is pinned as source"
+        } else {
+            "is pinned as a source tree, archive or repository"
+        };
+        let error = Error::request(format!("{} {version} {what}, and this version builds nothing", package.name));
+        return Err(error.help("settle with --wheels only, or take it out of the asks; nothing was changed"));
+    };
+    let own = package.tool.as_ref().and_then(|t| t.get("eutaxis"));
+    let text = |key: &str| own.and_then(|t| t.get(key)).and_then(toml::Value::as_str).map(str::to_owned);
+    let asked_by = own.and_then(|t| t.get("asked-by")).and_then(toml::Value::as_array);
+    let Some(sha256) = file.hashes.get("sha256").cloned() else {
+        return Err(Error::request(format!(
+            "{} {version} is pinned without a SHA-256 hash, by which files are known here",
+            package.name
+        )));
+    };
+    Ok(Item {
+        name: package.name.clone(),
+        version,
+        wheel: wheel_path(file, folder, package.name.as_str())?,
+        wheel_name: wheel_name.clone(),
+        sha256,
+        requested: asked_by.is_some_and(|a| a.iter().any(|w| w.as_str() == Some("ask"))),
+        direct_url: text("direct-url"),
+    })
+}
+
+/// Where a pinned wheel lies on this disk.
+fn wheel_path(file: &LockFile, folder: &Path, project: &str) -> Result<PathBuf, Error> {
+    let from_path = file.path.as_ref().map(|p| folder.join(p));
+    let from_url = file.url.as_ref().and_then(|u| local_path(u, folder));
+    let Some(path) = from_path.filter(|p| p.exists()).or(from_url).or(file.path.as_ref().map(|p| folder.join(p)))
+    else {
+        let error = Error::request(format!(
+            "{project} is pinned at {}, which is not on this disk",
+            file.url.as_deref().unwrap_or("")
+        ));
+        return Err(error.help("this version fetches nothing over the network: settle from a depot on disk"));
+    };
+    if path.is_file() {
+        return Ok(path);
+    }
+    let error = Error::contents(format!("{project} is pinned at {}, where there is no file", path.display()));
+    Err(error.help("bring the file back, or settle again"))
+}
+
+fn json(report: &Report) -> Map<String, Value> {
+    let placed: Vec<Value> =
+        report.placed.iter().map(|(n, v, f)| json!({"name": n.as_str(), "version": v, "file": f})).collect();
+    let replaced: Vec<Value> = report
+        .replaced
+        .iter()
+        .map(|m| json!({"name": m.name.as_str(), "before": m.before, "after": m.after}))
+        .collect();
+    let pairs = |list: &[(Name, String)]| {
+        list.iter().map(|(n, v)| json!({"name": n.as_str(), "version": v})).collect::<Vec<_>>()
+    };
+    let mut object = Map::new();
+    object.insert("placed".into(), json!(placed));
+    object.insert("replaced".into(), json!(replaced));
+    object.insert("removed".into(), json!(pairs(&report.removed)));
+    object.insert("kept".into(), json!(report.kept.iter().map(Name::as_str).collect::<Vec<_>>()));
+    object.insert("unpinned".into(), json!(pairs(&report.unpinned)));
+    object.insert("environment".into(), json!(report.environment));
+    let bytes = report.bytes;
+    object.insert("bytes".into(), json!({"fetched": bytes.fetched, "added": bytes.added, "shared": bytes.shared}));
+    object.insert("seconds".into(), json!(report.seconds));
+    object
+}

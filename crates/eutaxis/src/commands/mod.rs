@@ -1,0 +1,21 @@
+//! One file per command.
+
+mod demo;
+pub(crate) mod furnish;
+pub(crate) mod settle;
+pub(crate) mod survey;
+
+use eutaxis_world::Error;
+
+use crate::cli::{Cli, Command};
+use crate::output::{Answer, Output};
+
+/// Runs the command.
+pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Vec<Error>> {
+    match &cli.command {
+        Command::Survey(arguments) => survey::run(arguments, &cli.common, output),
+        Command::Settle(arguments) => settle::run(arguments, &cli.common, output),
+        Command::Furnish(arguments) => furnish::run(arguments, &cli.common, output),
+        Command::Demo(arguments) => demo::run(arguments, &cli.common, output),
+    }
+}

@@ -1,0 +1,23 @@
+//! The program: arguments, commands, what they print. `main` alone ends the process.
+//!
+//! The way of every command: arguments (`cli`) -> plan -> the world and the core -> report -> text or JSON (`render`).
+
+mod cli;
+mod commands;
+mod output;
+mod plan;
+mod render;
+
+use std::process::ExitCode;
+
+use clap::Parser;
+
+fn main() -> ExitCode {
+    let cli = match cli::Cli::try_parse() {
+        Ok(cli) => cli,
+        Err(error) => return output::usage(&error),
+    };
+    let output = output::Output::new(&cli.common);
+    let outcome = commands::run(&cli, &output);
+    output.finish(cli.command.name(), outcome)
+}

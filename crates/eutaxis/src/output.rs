@@ -1,0 +1,178 @@
+//! Standard output, standard error, exit codes: the one place that knows of both forms, text and JSON.
+
+use std::io::{IsTerminal, Write};
+use std::process::ExitCode;
+
+use anstream::ColorChoice;
+use eutaxis_world::{Error, ErrorKind};
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use serde_json::{Map, Value, json};
+
+use crate::cli::{ColorWhen, Common};
+use crate::render::style;
+
+/// How a command ends (commands, section 1).
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Outcome {
+    /// The answer is yes, or it is done.
+    Ok,
+    /// The answer is no.
+    No,
+}
+
+/// What a command has to say, in both forms.
+#[derive(Debug)]
+pub(crate) struct Answer {
+    pub(crate) outcome: Outcome,
+    pub(crate) text: String,
+    pub(crate) json: Map<String, Value>,
+}
+
+/// Where things are printed.
+#[derive(Debug)]
+pub(crate) struct Output {
+    json: bool,
+    quiet: bool,
+    verbose: bool,
+}
+
+impl Output {
+    pub(crate) fn new(common: &Common) -> Self {
+        let choice = match common.color {
+            ColorWhen::Auto => ColorChoice::Auto,
+            ColorWhen::Always => ColorChoice::AlwaysAnsi,
+            ColorWhen::Never => ColorChoice::Never,
+        };
+        if common.color != ColorWhen::Auto {
+            choice.write_global();
+        }
+        Output { json: common.json, quiet: common.quiet, verbose: common.verbose }
+    }
+
+    /// Whether more is to be said.
+    pub(crate) fn verbose(&self) -> bool {
+        self.verbose
+    }
+
+    /// A notice about the run itself.
+    pub(crate) fn notice(&self, text: &str) {
+        if !self.quiet {
+            let mut out = anstream::stderr().lock();
+            // Nobody to read it is no error.
+            let _ = writeln!(out, "{text}");
+        }
+    }
+
+    /// Text that goes out at once, in text form only.
+    pub(crate) fn now(&self, text: &str) {
+        if !self.json {
+            let mut out = anstream::stdout().lock();
+            let _ = out.write_all(text.as_bytes()).and_then(|()| out.flush());
+        }
+    }
+
+    /// A progress bar on a terminal, else nothing.
+    pub(crate) fn progress(&self) -> ProgressBar {
+        let hidden = self.quiet || self.json || !std::io::stderr().is_terminal();
+        let target = if hidden { ProgressDrawTarget::hidden() } else { ProgressDrawTarget::stderr() };
+        let bar = ProgressBar::with_draw_target(None, target);
+        if let Ok(style) = ProgressStyle::with_template("{msg:12} {bar:30} {percent:>3}%") {
+            bar.set_style(style.progress_chars("=> "));
+        }
+        bar
+    }
+
+    /// Prints the answer or the error, and gives the exit code.
+    pub(crate) fn finish(&self, command: &str, result: Result<Answer, Vec<Error>>) -> ExitCode {
+        let (word, code) = match &result {
+            Ok(Answer { outcome: Outcome::Ok, .. }) => ("ok", 0),
+            Ok(Answer { outcome: Outcome::No, .. }) => ("no", 1),
+            Err(errors) => ("error", exit_code(errors)),
+        };
+        if self.json {
+            let mut object = Map::new();
+            object.insert("command".into(), command.into());
+            object.insert("version".into(), env!("CARGO_PKG_VERSION").into());
+            object.insert("outcome".into(), word.into());
+            match result {
+                Ok(answer) => object.extend(answer.json),
+                Err(errors) => {
+                    object.insert("error".into(), error_json(&errors));
+                }
+            }
+            let text = serde_json::to_string_pretty(&Value::Object(object)).unwrap_or_default();
+            let _ = writeln!(std::io::stdout().lock(), "{text}");
+            return ExitCode::from(code);
+        }
+        match result {
+            Ok(answer) => self.now(&answer.text),
+            Err(errors) => errors.iter().for_each(print_error),
+        }
+        ExitCode::from(code)
+    }
+}
+
+fn exit_code(errors: &[Error]) -> u8 {
+    if errors.iter().all(|e| e.kind == ErrorKind::Request) { 2 } else { 3 }
+}
+
+fn error_json(errors: &[Error]) -> Value {
+    let one = |error: &Error| {
+        let mut object = json!({"kind": error.kind.as_str(), "message": error.message});
+        if let Some(place) = error.places.first() {
+            object["place"] =
+                json!({"file": place.file, "line": place.line, "column": place.column, "text": place.text});
+        }
+        if let Some(help) = &error.help {
+            object["help"] = json!(help);
+        }
+        object
+    };
+    let mut all = errors.iter().map(one);
+    let mut first = all.next().unwrap_or_else(|| json!({"kind": "request", "message": ""}));
+    let rest: Vec<Value> = all.collect();
+    if !rest.is_empty() {
+        first["more"] = Value::Array(rest);
+    }
+    first
+}
+
+fn print_error(error: &Error) {
+    let mut out = anstream::stderr().lock();
+    let _ = out.write_all(error_text(error).as_bytes());
+}
+
+/// An error for people: what, where with the line shown, and what to do.
+fn error_text(error: &Error) -> String {
+    let mut text = format!("{} {}\n", style::barred("error"), eutaxis_core::fault::escaped(&error.message));
+    for place in &error.places {
+        let number = place.line.to_string();
+        let gap = " ".repeat(number.len());
+        let line = eutaxis_core::fault::escaped(&place.text);
+        let caret = " ".repeat(place.column.saturating_sub(1) as usize);
+        text.push_str(&format!(
+            "{gap}  at {place}\n{gap} |\n{number} | {line}\n{gap} | {caret}{}\n",
+            style::barred("^")
+        ));
+    }
+    if let Some(help) = &error.help {
+        text.push_str(&format!("  {} {}\n", style::care("do"), eutaxis_core::fault::escaped(help)));
+    }
+    text
+}
+
+/// A usage error of the command line, in clap's words; help and version are no errors.
+pub(crate) fn usage(error: &clap::Error) -> ExitCode {
+    let json = std::env::args_os().any(|a| a == "--json") && error.use_stderr();
+    if json {
+        let message = error.render().to_string();
+        let message =
+            message.strip_prefix("error: ").unwrap_or(&message).split("\n\n").next().unwrap_or("").trim().to_owned();
+        let object = json!({"command": Value::Null, "version": env!("CARGO_PKG_VERSION"), "outcome": "error",
+            "error": {"kind": "request", "message": message, "help": "see --help"}});
+        let _ = writeln!(std::io::stdout().lock(), "{object:#}");
+        return ExitCode::from(2);
+    }
+    let _ = error.print();
+    ExitCode::from(if error.use_stderr() { 2 } else { 0 })
+}

@@ -1,0 +1,302 @@
+//! From arguments and settings to what a run needs: asks, target, policy, depots. All input errors are found here.
+
+use std::path::{Path, PathBuf};
+
+use eutaxis_core::fault::Origin;
+use eutaxis_core::offer::{Policy, Prefer, Prereleases, Wheels};
+use eutaxis_core::requirement::{Directive, ProjectAsks, RequirementList, Wanted, script_block};
+use eutaxis_core::target::{Interpreter, Platform};
+use eutaxis_core::{Ask, Name, Requirement, SpecifierSet, Target};
+use eutaxis_world::config::{Config, as_of};
+use eutaxis_world::depot::{Depots, Listed, open};
+use eutaxis_world::files::read_text;
+use eutaxis_world::interpreter::{Finder, Found, ProbeCache};
+use eutaxis_world::{Doing, Error, ErrorKind};
+
+use crate::cli::{AskOptions, Common, DepotOptions, PolicyOptions, PreferArg, TargetOptions, WheelsArg};
+
+/// What every command starts with.
+#[derive(Debug)]
+pub(crate) struct Surroundings {
+    /// The settings.
+    pub(crate) config: Config,
+    /// The cache folder.
+    pub(crate) cache: PathBuf,
+}
+
+impl Surroundings {
+    pub(crate) fn new(common: &Common) -> Result<Self, Error> {
+        let here = std::env::current_dir().doing("cannot find the current folder", Path::new("."))?;
+        let config = Config::load(&here, common.config.as_deref())?;
+        let system = directories::ProjectDirs::from("", "", "eutaxis").map(|d| d.cache_dir().to_owned());
+        let cache = common.cache.clone().or(system).ok_or_else(|| {
+            Error::new(ErrorKind::Disk, "this system names no folder for caches")
+                .help("name one with --cache DIR or EUTAXIS_CACHE")
+        })?;
+        let cache = std::path::absolute(&cache).doing("cannot find", &cache)?;
+        Ok(Surroundings { config, cache })
+    }
+
+    /// A finder of interpreters with the globs of the settings.
+    pub(crate) fn finder(&self) -> Finder {
+        Finder::new(self.config.search.clone())
+    }
+
+    pub(crate) fn probes(&self) -> ProbeCache {
+        ProbeCache::open(&self.cache)
+    }
+}
+
+/// What is asked for, with the lines that are no requirements.
+#[derive(Debug, Default)]
+pub(crate) struct Asks {
+    pub(crate) asks: Vec<Ask>,
+    pub(crate) bounds: Vec<Ask>,
+    pub(crate) directives: Vec<Directive>,
+    pub(crate) requires_python: Option<(SpecifierSet, Origin)>,
+    /// The files that were read, for messages.
+    pub(crate) files: Vec<String>,
+}
+
+/// Reads everything that is asked for.
+pub(crate) fn asks(options: &AskOptions) -> Result<Asks, Vec<Error>> {
+    let mut found = Asks::default();
+    let mut errors = Vec::new();
+    for text in &options.requirements {
+        match Requirement::parse(text) {
+            Ok(requirement) => found.asks.push(Ask { requirement, origin: Origin::Argument }),
+            Err(fault) => errors.push(Error::in_file("command line", text, &fault)),
+        }
+    }
+    let names = |texts: &[String]| -> Result<Vec<Name>, Vec<Error>> {
+        texts
+            .iter()
+            .map(|t| Name::parse(t).map_err(|f| vec![Error::fault(ErrorKind::Request, "reading an option", &f)]))
+            .collect()
+    };
+    let wanted = Wanted { extras: names(&options.extra)?, groups: names(&options.group)? };
+    let mut files = options.asks.clone();
+    if options.requirements.is_empty() && files.is_empty() {
+        files.extend(default_file()?);
+    }
+    for file in &files {
+        if let Err(more) = read_asks(file, &wanted, &mut found) {
+            errors.extend(more);
+        }
+    }
+    let optional = !wanted.extras.is_empty() || !wanted.groups.is_empty();
+    if optional && !files.iter().any(|f| is_project_file(f)) {
+        let error = Error::request("--extra and --group speak of a pyproject.toml, and none is among the asks");
+        errors.push(error.help("give it with --asks pyproject.toml"));
+    }
+    for file in &options.bounds {
+        match read_list(file) {
+            Ok(list) => {
+                found.bounds.extend(list.asks);
+                found.directives.extend(list.directives);
+            }
+            Err(more) => errors.extend(more),
+        }
+    }
+    if options.strict {
+        for directive in &found.directives {
+            let error =
+                Error::request(format!("{}: `{}` is a directive, not a requirement", directive.origin, directive.text));
+            errors.push(error.help(directive.advice));
+        }
+    }
+    if !errors.is_empty() {
+        return Err(errors);
+    }
+    if found.asks.is_empty() {
+        return Err(vec![
+            Error::request(format!("nothing is asked for{}", listed(&found.files)))
+                .help("name requirements, or a file of them with --asks"),
+        ]);
+    }
+    Ok(found)
+}
+
+fn listed(files: &[String]) -> String {
+    if files.is_empty() { String::new() } else { format!(": {} holds no requirement", files.join(", ")) }
+}
+
+/// `pyproject.toml` or `requirements.txt` in the current folder.
+fn default_file() -> Result<Option<PathBuf>, Vec<Error>> {
+    let found = ["pyproject.toml", "requirements.txt"].into_iter().map(PathBuf::from).find(|p| p.is_file());
+    if found.is_none() {
+        let error =
+            Error::request("nothing is asked for: there is no pyproject.toml and no requirements.txt in this folder");
+        return Err(vec![error.help("name requirements (\"radargram>=2\"), or a file of them with --asks FILE")]);
+    }
+    Ok(found)
+}
+
+fn is_project_file(path: &Path) -> bool {
+    path.extension().is_some_and(|e| e == "toml")
+}
+
+fn read_asks(file: &Path, wanted: &Wanted, found: &mut Asks) -> Result<(), Vec<Error>> {
+    let shown = file.display().to_string();
+    if is_project_file(file) {
+        let text = read_request(file)?;
+        let asks = ProjectAsks::parse(&text, &shown, wanted).map_err(|f| vec![Error::in_file(&shown, &text, &f)])?;
+        found.asks.extend(asks.asks);
+        found.requires_python = asks.requires_python.or(found.requires_python.take());
+    } else if file.extension().is_some_and(|e| e == "py") {
+        let text = read_request(file)?;
+        let block = script_block(&text).map_err(|f| vec![Error::in_file(&shown, &text, &f)])?;
+        let Some(block) = block else {
+            let error = Error::request(format!("{shown} holds no inline metadata (a comment block `# /// script`)"));
+            return Err(vec![error.help("add one, or ask with a requirement list")]);
+        };
+        let asks = block.asks(&shown).map_err(|f| vec![Error::fault(ErrorKind::Request, &shown, &f)])?;
+        found.asks.extend(asks.asks);
+        found.requires_python = asks.requires_python.or(found.requires_python.take());
+    } else {
+        let list = read_list(file)?;
+        found.asks.extend(list.asks);
+        found.directives.extend(list.directives);
+    }
+    found.files.push(shown);
+    Ok(())
+}
+
+fn read_list(file: &Path) -> Result<RequirementList, Vec<Error>> {
+    let text = read_request(file)?;
+    let shown = file.display().to_string();
+    RequirementList::parse(&text, &shown)
+        .map_err(|faults| faults.iter().map(|f| Error::in_file(&shown, &text, f)).collect())
+}
+
+/// A file that the user named: when it cannot be read, the request is wrong.
+fn read_request(file: &Path) -> Result<String, Vec<Error>> {
+    read_text(file).map_err(|e| {
+        let kind = if e.kind == ErrorKind::Disk { ErrorKind::Request } else { e.kind };
+        vec![Error { kind, ..e }]
+    })
+}
+
+/// A target with where it comes from.
+#[derive(Debug)]
+pub(crate) struct Chosen {
+    pub(crate) target: Target,
+    /// For people: `this machine`, a name, or the description.
+    pub(crate) shown: String,
+}
+
+/// The target that the options name; by default this machine with the interpreter that the bare name starts.
+pub(crate) fn target(options: &TargetOptions, surroundings: &Surroundings) -> Result<Chosen, Error> {
+    let mut chosen = match &options.target {
+        Some(text) => named_target(text, surroundings)?,
+        None => this_machine(options, surroundings)?,
+    };
+    if options.target.is_some() {
+        if let Some(text) = &options.interpreter {
+            let interpreter = Interpreter::parse(text).map_err(|f| Error::in_file("--interpreter", text, &f))?;
+            chosen.target = Target::planned(interpreter, chosen.target.platform);
+            chosen.shown = chosen.target.to_string();
+        }
+    }
+    Ok(chosen)
+}
+
+fn named_target(text: &str, surroundings: &Surroundings) -> Result<Chosen, Error> {
+    if let Some(target) = surroundings.config.targets.get(text) {
+        return Ok(Chosen { target: target.clone(), shown: text.to_owned() });
+    }
+    if text.contains('/') {
+        let target = Target::parse(text).map_err(|f| Error::in_file("--target", text, &f))?;
+        return Ok(Chosen { shown: target.to_string(), target });
+    }
+    let known: Vec<&str> = surroundings.config.targets.keys().map(String::as_str).collect();
+    let list = if known.is_empty() {
+        "none is named in the settings".to_owned()
+    } else {
+        format!("named are {}", known.join(", "))
+    };
+    let error = Error::request(format!("there is no target `{text}`; {list}"));
+    Err(error.help("describe one: --target \"cpython 3.9 / linux armv7l glibc 2.31\", or name it under [target.NAME] in eutaxis.toml"))
+}
+
+fn this_machine(options: &TargetOptions, surroundings: &Surroundings) -> Result<Chosen, Error> {
+    if let Some(text) = &options.platform {
+        let platform = Platform::parse(text).map_err(|f| Error::in_file("--platform", text, &f))?;
+        let interpreter = match &options.interpreter {
+            Some(text) if Interpreter::parse(text).is_ok() => {
+                Interpreter::parse(text).map_err(|f| Error::in_file("--interpreter", text, &f))?
+            }
+            Some(text) => surroundings.finder().named(text, &surroundings.probes())?.facts.interpreter()?,
+            None => surroundings.finder().default(&surroundings.probes())?.facts.interpreter()?,
+        };
+        let target = Target::planned(interpreter, platform);
+        return Ok(Chosen { shown: target.to_string(), target });
+    }
+    let found = interpreter(options.interpreter.as_deref(), surroundings)?;
+    Ok(Chosen { target: found.facts.target()?, shown: format!("this machine ({})", found.path.display()) })
+}
+
+/// The interpreter that is named; by default the active environment's, else the one that the bare name starts.
+pub(crate) fn interpreter(name: Option<&str>, surroundings: &Surroundings) -> Result<Found, Error> {
+    let (finder, probes) = (surroundings.finder(), surroundings.probes());
+    match (name, &finder.active) {
+        (Some(name), _) => finder.named(name, &probes),
+        (None, Some(root)) if root.is_dir() => finder.named(&root.display().to_string(), &probes),
+        (None, _) => finder.default(&probes),
+    }
+}
+
+/// The policy of the settings with the options over it.
+pub(crate) fn policy(options: &PolicyOptions, config: &Config) -> Result<Policy, Error> {
+    let mut policy = config.policy.clone();
+    match options.wheels {
+        Some(WheelsArg::Only) => policy.wheels = Wheels::Only,
+        Some(WheelsArg::First) => policy.wheels = Wheels::First,
+        Some(WheelsArg::Any) => policy.wheels = Wheels::Any,
+        None => {}
+    }
+    match options.prefer {
+        Some(PreferArg::Newest) => policy.prefer = Prefer::Newest,
+        Some(PreferArg::Oldest) => policy.prefer = Prefer::Oldest,
+        None => {}
+    }
+    let name = |option: &str, text: &String| Name::parse(text).map_err(|f| Error::in_file(option, text, &f));
+    for text in &options.build {
+        policy.build.push(name("--build", text)?);
+    }
+    if options.prereleases.iter().any(|p| p == "all") {
+        policy.prereleases = Prereleases::All;
+    } else if !options.prereleases.is_empty() {
+        let mut projects = match policy.prereleases {
+            Prereleases::Of(projects) => projects,
+            Prereleases::All => return Ok(Policy { prereleases: Prereleases::All, ..policy }),
+            Prereleases::ByRule => Vec::new(),
+        };
+        for text in &options.prereleases {
+            projects.push(name("--prereleases", text)?);
+        }
+        policy.prereleases = Prereleases::Of(projects);
+    }
+    if let Some(text) = &options.as_of {
+        policy.as_of = Some(as_of(text).map_err(|f| Error::in_file("--as-of", text, &f))?);
+    }
+    Ok(policy)
+}
+
+/// The depots: of the options, of EUTAXIS_DEPOT, then of the settings.
+pub(crate) fn depots(options: &DepotOptions, config: &Config) -> Result<Depots, Error> {
+    let here = std::env::current_dir().doing("cannot find the current folder", Path::new("."))?;
+    let from_environment = std::env::var("EUTAXIS_DEPOT").ok().filter(|d| !d.is_empty() && options.depot.is_empty());
+    let mut listed = Vec::new();
+    for label in options.depot.iter().chain(&from_environment) {
+        listed.push(Listed { depot: open(label, &here)?, only: Vec::new() });
+    }
+    for entry in &config.depots {
+        listed.push(Listed { depot: open(&entry.place, &entry.base)?, only: entry.only.clone() });
+    }
+    if listed.is_empty() {
+        let error = Error::request("no depot is named: there is no place to look for files");
+        return Err(error.help("name a folder of wheels or an index tree with --depot PATH, in EUTAXIS_DEPOT, or as [[depot]] in eutaxis.toml"));
+    }
+    Ok(Depots::new(listed))
+}

@@ -1,0 +1,79 @@
+//! What `furnish` did, as text.
+
+use std::path::Path;
+
+use eutaxis_world::environment::Report;
+
+use super::table::{Table, labelled};
+use super::{count, near, size, style, width};
+
+pub(crate) fn text(report: &Report, python: &str, verbose: bool) -> String {
+    let width = width();
+    let place = near(&report.environment);
+    let mut text = format!("{}\n", headline(report, &place, python));
+    let new: Vec<_> = report.placed.iter().filter(|(n, _, _)| !report.replaced.iter().any(|m| m.name == *n)).collect();
+    let mut table = Table::new(&["", "", ""]);
+    for (name, version, file) in new {
+        table.row(["  placed".into(), format!("{name} {version}"), file.clone()]);
+    }
+    for moved in &report.replaced {
+        let what = format!("{} {}", moved.name, moved.before);
+        table.row(["  replaced".into(), what, format!("now {}", moved.after)]);
+    }
+    for (name, version) in &report.removed {
+        table.row(["  removed".into(), format!("{name} {version}"), String::new()]);
+    }
+    let list = table.text(width);
+    if !list.is_empty() {
+        text.push_str(&format!("\n{list}"));
+    }
+    if verbose {
+        for name in &report.kept {
+            text.push_str(&format!("  kept      {name}\n"));
+        }
+    }
+    if !report.unpinned.is_empty() {
+        let names: Vec<String> = report.unpinned.iter().map(|(n, v)| format!("{n} {v}")).collect();
+        let words = format!("in no pins, and left as they are: {}. --tidy removes them.", names.join(", "));
+        text.push('\n');
+        text.push_str(&labelled("care", &style::care("care"), &words, width));
+    }
+    let bytes = report.bytes;
+    text.push_str(&style::dim(&format!(
+        "\n{} read from depots, {} added to the disk, {} shared with the store; {:.2} s\n",
+        size(bytes.fetched),
+        size(bytes.added),
+        size(bytes.shared),
+        report.seconds
+    )));
+    text.push_str(&format!("enter it:  . {}\n", quoted(&Path::new(&place).join("bin/activate").display().to_string())));
+    text
+}
+
+fn quoted(path: &str) -> String {
+    if path.contains(|c: char| c.is_whitespace() || "'\"$`\\&;()<>*?!".contains(c)) {
+        format!("'{}'", path.replace('\'', "'\\''"))
+    } else {
+        path.to_owned()
+    }
+}
+
+fn headline(report: &Report, place: &str, python: &str) -> String {
+    let total = report.placed.len() + report.kept.len();
+    if report.made {
+        return format!("{} {place} with {python}, {}", style::good("Made"), count(total, "project"));
+    }
+    if report.placed.is_empty() && report.removed.is_empty() {
+        return format!(
+            "{} {place} holds {} as pinned; nothing was changed",
+            style::good("In order:"),
+            count(total, "project")
+        );
+    }
+    let (kept, placed) = (report.kept.len(), report.placed.len());
+    format!(
+        "{} {place} ({python}): {placed} placed, {} removed, {kept} kept",
+        style::good("Brought up to the pins:"),
+        report.removed.len()
+    )
+}

@@ -1,0 +1,64 @@
+//! From reports to text: columns, words, sizes. Nothing here decides anything.
+
+pub(crate) mod clash;
+pub(crate) mod furnish;
+pub(crate) mod settle;
+pub(crate) mod style;
+pub(crate) mod survey;
+pub(crate) mod table;
+
+/// How many columns there are: those of the terminal, of COLUMNS, or 100; at least 40 and at most 120.
+pub(crate) fn width() -> usize {
+    let terminal = terminal_size::terminal_size().map(|(w, _)| usize::from(w.0));
+    let stated = std::env::var("COLUMNS").ok().and_then(|c| c.parse().ok());
+    terminal.or(stated).unwrap_or(100).clamp(40, 120)
+}
+
+/// A size for people, in decimal units: `2.3 MB`.
+pub(crate) fn size(bytes: u64) -> String {
+    let steps = ["B", "kB", "MB", "GB", "TB"];
+    let mut value = bytes as f64;
+    let mut unit = 0;
+    while value >= 999.5 && unit + 1 < steps.len() {
+        value /= 1000.0;
+        unit += 1;
+    }
+    let name = steps.get(unit).copied().unwrap_or("B");
+    if unit == 0 || value >= 99.5 { format!("{value:.0} {name}") } else { format!("{value:.1} {name}") }
+}
+
+/// `1 project`, `2 projects`.
+pub(crate) fn count(n: usize, word: &str) -> String {
+    if n == 1 { format!("1 {word}") } else { format!("{n} {word}s") }
+}
+
+/// The day of a moment, in UTC.
+pub(crate) fn day(moment: jiff::Timestamp) -> String {
+    moment.to_string().chars().take(10).collect()
+}
+
+/// A path as short as it can be said from here.
+pub(crate) fn near(path: &std::path::Path) -> String {
+    let here = std::env::current_dir().unwrap_or_default();
+    match path.strip_prefix(&here) {
+        Ok(rest) if !rest.as_os_str().is_empty() => rest.display().to_string(),
+        _ => path.display().to_string(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(0, "0 B")]
+    #[case(999, "999 B")]
+    #[case(1000, "1.0 kB")]
+    #[case(2_345_678, "2.3 MB")]
+    #[case(999_600, "1.0 MB")]
+    #[case(123_456_789, "123 MB")]
+    fn sizes_are_short(#[case] bytes: u64, #[case] shown: &str) {
+        assert_eq!(size(bytes), shown);
+    }
+}

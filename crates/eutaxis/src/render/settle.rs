@@ -1,0 +1,139 @@
+//! A settled set, as text.
+
+use eutaxis_core::solve::{Asker, Chosen, Solution};
+use eutaxis_core::{Requirement, Version};
+
+use super::table::{Table, labelled};
+use super::{count, day, size, style, width};
+use crate::commands::settle::{Move, Pinned, Settled};
+
+pub(crate) fn text(settled: &Settled<'_>) -> String {
+    let width = width();
+    let mut text = format!("{}\n\n", headline(settled));
+    let dated = settled.pins.iter().any(|p| p.chosen.file.published.is_some());
+    let mut table = if dated {
+        Table::new(&["project", "release", "published", "asked by", "note"])
+    } else {
+        Table::new(&["project", "release", "asked by", "note"])
+    };
+    for pin in &settled.pins {
+        let chosen = pin.chosen;
+        let (project, release) = (subject(chosen), chosen.version.to_string());
+        let (asked_by, note) = (asked_by(chosen, settled), note(pin, settled));
+        if dated {
+            let published = chosen.file.published.map_or("-".to_owned(), day);
+            table.row([project, release, published, asked_by, note]);
+        } else {
+            table.row([project, release, asked_by, note]);
+        }
+    }
+    text.push_str(&table.text(width));
+    if !settled.moves.is_empty() {
+        text.push_str("\nagainst the pins that were there\n");
+        let mut table = Table::new(&["", "", ""]);
+        for Move { project, before, after, kind } in &settled.moves {
+            let way = format!("{} -> {}", before.as_deref().unwrap_or("-"), after.as_deref().unwrap_or("-"));
+            table.row([format!("  {kind}"), project.clone(), way]);
+        }
+        text.push_str(&table.text(width));
+    }
+    for caution in &settled.cautions {
+        text.push('\n');
+        text.push_str(&labelled("care", &style::care("care"), caution, width));
+    }
+    text.push('\n');
+    for line in &settled.written {
+        text.push_str(&format!("{line}\n"));
+    }
+    text
+}
+
+fn headline(settled: &Settled<'_>) -> String {
+    let built = settled.pins.iter().filter(|p| !p.is_wheel()).count();
+    let kinds = match built {
+        0 => "all from wheels".to_owned(),
+        n => format!("{n} only as source"),
+    };
+    let fetch: u64 = settled.pins.iter().filter_map(|p| p.size).sum();
+    let place = settled.in_place.map_or(String::new(), |n| format!(", about {} in place", size(n)));
+    let head = style::good(&format!("Settled: {}", count(settled.pins.len(), "project")));
+    format!("{head} for {}, {kinds} ({} to fetch{place})", settled.target, size(fetch))
+}
+
+fn subject(chosen: &Chosen) -> String {
+    if chosen.extras.is_empty() {
+        return chosen.project.to_string();
+    }
+    let extras: Vec<&str> = chosen.extras.iter().map(|e| e.as_str()).collect();
+    format!("{}[{}]", chosen.project, extras.join(","))
+}
+
+/// Places of the user's own asks, names of projects; at most three.
+fn asked_by(chosen: &Chosen, settled: &Settled<'_>) -> String {
+    let mut words: Vec<String> = Vec::new();
+    for asker in &chosen.asked_by {
+        let word = match asker {
+            Asker::Ask(i) => settled.origin(*i).replace("command line:1", "you"),
+            Asker::Project(name, _) => name.to_string(),
+        };
+        if !words.contains(&word) {
+            words.push(word);
+        }
+    }
+    let more = words.len().saturating_sub(3);
+    words.truncate(3);
+    if more > 0 { format!("{} +{more}", words.join(", ")) } else { words.join(", ") }
+}
+
+/// Why the newest release was not taken, and what is out of the ordinary.
+fn note(pin: &Pinned<'_>, settled: &Settled<'_>) -> String {
+    let chosen = pin.chosen;
+    let mut notes = Vec::new();
+    if !pin.is_wheel() {
+        notes.push("only source: it must be built".to_owned());
+    }
+    if let Some((newest, bar)) = &chosen.newest {
+        match bar {
+            Some(bar) => notes.push(format!("newest {newest} is barred: {bar}")),
+            None => match excluding(chosen, newest, settled) {
+                Some(who) => notes.push(format!("newest {newest} is out: {who}")),
+                None => notes.push(format!("newest is {newest}")),
+            },
+        }
+    }
+    notes.join("; ")
+}
+
+/// Who excludes a release.
+fn excluding(chosen: &Chosen, version: &Version, settled: &Settled<'_>) -> Option<String> {
+    chosen.asked_by.iter().find_map(|asker| match asker {
+        Asker::Ask(i) => {
+            let requirement = settled.requirement(*i)?;
+            let out = requirement.versions().is_some_and(|s| !s.matches(version));
+            out.then(|| format!("you ask {}", requirement.short()))
+        }
+        Asker::Project(name, text) => {
+            let requirement = Requirement::parse(text).ok()?;
+            let out = requirement.versions().is_some_and(|s| !s.matches(version));
+            out.then(|| format!("{name} needs {text}"))
+        }
+    })
+}
+
+/// The cautions of a solution in words.
+pub(crate) fn cautions(solution: &Solution) -> Vec<String> {
+    use eutaxis_core::solve::Caution;
+    solution
+        .cautions
+        .iter()
+        .map(|caution| match caution {
+            Caution::ExtraAbsent { project, version, extra } => {
+                format!("{project} {version} offers no extra `{extra}`: it adds nothing. Look for a misspelling, or leave it out.")
+            }
+            Caution::Yanked { project, version, reason } => {
+                let why = if reason.is_empty() { String::new() } else { format!(": \"{}\"", eutaxis_core::fault::escaped(reason)) };
+                format!("{project} {version} is yanked{why}. It is taken because it is pinned exactly.")
+            }
+        })
+        .collect()
+}
