@@ -1,1 +1,82 @@
-//! The demo world.
+//! The demo world: made-up projects of a glacier field team, described in `world.toml` and turned into real wheels and an
+//! index tree. Tests and the `demo` command use the same world.
+//!
+//! Compiled projects carry real small ELF, Mach-O and PE files under truthful tags; those for Linux on x86-64, ARM64 and
+//! 32-bit ARM are modules that the interpreter really loads.
+
+mod binary;
+mod files;
+mod index;
+mod sdist;
+mod wheel;
+mod world;
+
+use std::io;
+use std::path::{Path, PathBuf};
+
+pub use wheel::{Wheel, write_wheel};
+pub use world::{Project, Release, World};
+
+/// The asks of the field computers, the file that the demo works on.
+pub const ASKS: &str = "\
+# what every field computer carries
+radargram>=2
+fieldlog[plot]
+sastrugi
+icelens
+hoarfrost~=1.4
+crevasse; python_version >= '3.9'
+";
+
+/// Named targets of the team, and the depot.
+pub const SETTINGS: &str = r#"# The demo's settings: where files come from, and the machines of the team.
+[[depot]]
+name = "base camp"
+path = "depot"
+
+[target.ridge-logger]
+interpreter = "cpython 3.9"
+platform = "linux armv7l glibc 2.31"
+
+[target.office-mac]
+interpreter = "cpython 3.12"
+platform = "macos arm64 14.0"
+
+[target.field-laptop]
+interpreter = "cpython 3.12"
+platform = "windows x86_64"
+"#;
+
+/// What was made.
+#[derive(Debug)]
+pub struct Made {
+    /// The index tree.
+    pub depot: PathBuf,
+    /// The asks.
+    pub asks: PathBuf,
+    /// How many projects it has.
+    pub projects: usize,
+    /// How many releases.
+    pub releases: usize,
+    /// How many files.
+    pub files: usize,
+}
+
+/// Makes the demo world in a folder: `depot/` (an index tree with its files), `fieldkit.txt`, `eutaxis.toml`.
+///
+/// # Errors
+/// When the folder cannot be written to.
+pub fn make(folder: &Path) -> io::Result<Made> {
+    let world = World::built_in().map_err(io::Error::other)?;
+    let depot = folder.join("depot");
+    let mut made = Made { depot: depot.clone(), asks: folder.join("fieldkit.txt"), projects: 0, releases: 0, files: 0 };
+    for project in &world.projects {
+        made.projects += 1;
+        made.releases += project.releases.len();
+        made.files += index::write_project(project, &depot)?;
+    }
+    index::write_list(&world, &depot)?;
+    std::fs::write(&made.asks, ASKS)?;
+    std::fs::write(folder.join("eutaxis.toml"), SETTINGS)?;
+    Ok(made)
+}

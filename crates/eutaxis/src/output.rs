@@ -54,6 +54,20 @@ impl Output {
         self.verbose
     }
 
+    /// Whether the answer is JSON.
+    pub(crate) fn is_json(&self) -> bool {
+        self.json
+    }
+
+    /// Whether text on standard output is coloured.
+    pub(crate) fn colours(&self, common: &Common) -> bool {
+        match common.color {
+            ColorWhen::Always => true,
+            ColorWhen::Never => false,
+            ColorWhen::Auto => anstream::AutoStream::choice(&std::io::stdout()) != ColorChoice::Never,
+        }
+    }
+
     /// A notice about the run itself.
     pub(crate) fn notice(&self, text: &str) {
         if !self.quiet {

@@ -27,7 +27,7 @@ mod verify;
 pub use explain::{Clash, Contested, Fact, FactKind};
 pub use facts::{MetadataAnswer, Want};
 pub use problem::Problem;
-pub use queue::{Asker, Caution, Chosen, Solution};
+pub use queue::{Asker, Caution, Chosen, Newest, Solution};
 pub use search::{Search, Step};
 pub use verify::verify;
 

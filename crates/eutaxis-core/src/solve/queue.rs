@@ -150,8 +150,21 @@ pub struct Chosen {
     pub extras: Vec<Name>,
     /// Projects it needs on the target, in the order of its metadata.
     pub needs: Vec<Name>,
-    /// The newest release of the project, when it is another one: its version and the words that keep it out.
-    pub newest: Option<(Version, Option<String>)>,
+    /// The newest final release of the project, when it is another one.
+    pub newest: Option<Newest>,
+}
+
+/// A newer release that was not taken.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Newest {
+    /// Its version.
+    pub version: Version,
+    /// What it is on the target.
+    pub verdict: Verdict,
+    /// The first of its bars.
+    pub bar: Option<String>,
+    /// The reason for which it is yanked, if it is.
+    pub yanked: Option<String>,
 }
 
 /// Something that does not forbid the choice but should be known.
@@ -232,7 +245,12 @@ impl Solution {
                 asked_by: askers(project, queue, problem, facts, value_of),
                 extras,
                 needs: needed,
-                newest: newest.map(|o| (o.version.clone(), o.bars.first().map(|b| b.detail.clone()))),
+                newest: newest.map(|o| Newest {
+                    version: o.version.clone(),
+                    verdict: o.verdict,
+                    bar: o.bars.first().map(|b| b.detail.clone()),
+                    yanked: o.yanked.clone(),
+                }),
             });
         }
         Solution { chosen, cautions }

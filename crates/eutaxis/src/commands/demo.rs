@@ -1,10 +1,180 @@
-//! `demo`: the whole way on made-up data.
+//! `demo`: the whole way on made-up data, each step explained. Every step runs the real program on real files.
 
-use eutaxis_world::Error;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::time::Instant;
+
+use eutaxis_world::{Doing, Error, ErrorKind};
+use serde_json::{Map, Value, json};
 
 use crate::cli::{Common, Demo};
-use crate::output::{Answer, Output};
+use crate::output::{Answer, Outcome, Output};
+use crate::render::table::wrap;
+use crate::render::{count, style, width};
 
-pub(crate) fn run(_: &Demo, _: &Common, _: &Output) -> Result<Answer, Vec<Error>> {
-    Err(vec![Error::request("the demo world is being made")])
+/// A step: what it shows, the command as a person would type it, and the exit code that it must end with.
+struct Step {
+    about: &'static str,
+    arguments: Vec<String>,
+    expected: i32,
+}
+
+fn step(about: &'static str, arguments: &[&str], expected: i32) -> Step {
+    Step { about, arguments: arguments.iter().map(|a| (*a).to_owned()).collect(), expected }
+}
+
+/// The way, in the order in which people work.
+fn steps() -> Vec<Step> {
+    vec![
+        step("First: what is this machine, and which interpreters are here?", &["survey"], 0),
+        step(
+            "The field kit is asked for in fieldkit.txt. Which exact releases and files, together, run on this machine? The depot is \
+             named in eutaxis.toml. Each line says who asks for a project and what keeps newer releases out.",
+            &["settle", "--asks", "fieldkit.txt"],
+            0,
+        ),
+        step(
+            "The pins become an environment: whole or not at all, every byte checked against its hash.",
+            &["furnish", "--at", ".venv"],
+            0,
+        ),
+        step(
+            "The same asks for the ridge logger, a small board with 32-bit programs and an older C library. It needs other releases; \
+             no guess was made, each bar is stated.",
+            &["settle", "--asks", "fieldkit.txt", "--target", "ridge-logger", "--out", "pylock.ridge-logger.toml"],
+            0,
+        ),
+        step(
+            "The network that sees crevasses needs frostgrid 2; the drift statistics of 2024 need frostgrid below 2. Both together \
+             cannot be, and the answer says which facts clash.",
+            &["settle", "seracnet>=2", "sastrugi==0.8.1", "--target", "cpython 3.11 / linux x86_64 glibc 2.35"],
+            1,
+        ),
+    ]
+}
+
+pub(crate) fn run(arguments: &Demo, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+    walk(arguments, common, output).map_err(|e| vec![e])
+}
+
+fn walk(arguments: &Demo, common: &Common, output: &Output) -> Result<Answer, Error> {
+    let started = Instant::now();
+    let temporary;
+    let folder = match &arguments.dir {
+        Some(dir) => {
+            ensure_free(dir)?;
+            std::path::absolute(dir).doing("cannot find", dir)?
+        }
+        None => {
+            temporary = tempfile::Builder::new()
+                .prefix("eutaxis-demo-")
+                .tempdir()
+                .doing("cannot make", Path::new("a temporary folder"))?;
+            temporary.path().to_owned()
+        }
+    };
+    std::fs::create_dir_all(&folder).doing("cannot make the folder", &folder)?;
+    let made = eutaxis_demo::make(&folder).doing("cannot make the demo world in", &folder)?;
+    let intro = format!(
+        "The demo world: {} of a glacier field team, {} and {}, all made up, in an index tree at {}.",
+        count(made.projects, "project"),
+        count(made.releases, "release"),
+        count(made.files, "file"),
+        made.depot.display()
+    );
+    output.now(&paragraph(&intro));
+    let mut done = Vec::new();
+    for (number, step) in steps().into_iter().enumerate() {
+        output.now(&format!("\n{}", paragraph(&format!("{}  {}", number + 1, step.about))));
+        done.push(run_step(&step, &folder, common, output)?);
+    }
+    output.now(&format!("\n{}", paragraph("6  And does it import? The environment's own interpreter is asked.")));
+    done.push(import_step(&folder, output)?);
+    let kept = if arguments.dir.is_some() { format!(" It stays in {}.", folder.display()) } else { String::new() };
+    let seconds = started.elapsed().as_secs_f64();
+    let text = format!("\n{}\n", style::good(&format!("The demo went the whole way in {seconds:.1} s.{kept}")));
+    let mut object = Map::new();
+    object.insert("folder".into(), json!(folder));
+    object.insert("kept".into(), json!(arguments.dir.is_some()));
+    object.insert("projects".into(), json!(made.projects));
+    object.insert("files".into(), json!(made.files));
+    object.insert("steps".into(), Value::Array(done));
+    object.insert("seconds".into(), json!(seconds));
+    Ok(Answer { outcome: Outcome::Ok, text, json: object })
+}
+
+fn ensure_free(dir: &Path) -> Result<(), Error> {
+    let free = match std::fs::read_dir(dir) {
+        Ok(mut entries) => entries.next().is_none(),
+        Err(e) => e.kind() == std::io::ErrorKind::NotFound,
+    };
+    if free {
+        Ok(())
+    } else {
+        Err(Error::request(format!("{} is not empty", dir.display()))
+            .help("name a new or empty folder for the demo world"))
+    }
+}
+
+fn paragraph(text: &str) -> String {
+    wrap(text, width()).iter().map(|line| format!("{}\n", style::strong(line))).collect()
+}
+
+fn failed(message: String) -> Error {
+    Error::new(ErrorKind::Contents, message)
+        .help("this is a fault of the program or of this machine: the output above says more")
+}
+
+fn run_step(step: &Step, folder: &Path, common: &Common, output: &Output) -> Result<Value, Error> {
+    let shown: Vec<String> = step
+        .arguments
+        .iter()
+        .map(|a| if a.contains([' ', '>', '=']) { format!("\"{a}\"") } else { a.clone() })
+        .collect();
+    let line = format!("eutaxis {}", shown.join(" "));
+    output.now(&format!("{}\n", style::dim(&format!("$ {line}"))));
+    let program = std::env::current_exe().doing("cannot find", Path::new("this program"))?;
+    let mut command = Command::new(&program);
+    command.args(&step.arguments).current_dir(folder).arg("--cache").arg(cache(folder));
+    // The demo has its own settings and depot.
+    for name in ["EUTAXIS_DEPOT", "EUTAXIS_CONFIG", "EUTAXIS_CACHE", "VIRTUAL_ENV"] {
+        command.env_remove(name);
+    }
+    command.env("COLUMNS", width().to_string());
+    if output.is_json() {
+        command.arg("--json");
+    } else if output.colours(common) {
+        command.args(["--color", "always"]);
+    }
+    let answer = command.output().doing("cannot run", &program)?;
+    let text = String::from_utf8_lossy(&answer.stdout).into_owned();
+    output.now(&text);
+    let code = answer.status.code().unwrap_or(-1);
+    if code != step.expected {
+        output.notice(&String::from_utf8_lossy(&answer.stderr));
+        return Err(failed(format!("`{line}` ended with exit code {code}; {} was expected", step.expected)));
+    }
+    let parsed = if output.is_json() { serde_json::from_str(&text).unwrap_or(Value::Null) } else { Value::Null };
+    Ok(json!({"command": line, "exit": code, "answer": parsed}))
+}
+
+fn cache(folder: &Path) -> PathBuf {
+    folder.join(".cache")
+}
+
+fn import_step(folder: &Path, output: &Output) -> Result<Value, Error> {
+    let code = "import radargram, fieldlog, sastrugi, icelens, hoarfrost\nfor m in (radargram, fieldlog, sastrugi, icelens, hoarfrost): print(m.describe() + (' [compiled]' if getattr(m, 'native', False) else ''))";
+    output.now(&format!(
+        "{}\n",
+        style::dim("$ .venv/bin/python -c \"import radargram, fieldlog, sastrugi, icelens, hoarfrost; ...\"")
+    ));
+    let python = folder.join(".venv/bin/python");
+    let answer = Command::new(&python).args(["-I", "-c", code]).output().doing("cannot run", &python)?;
+    let text = String::from_utf8_lossy(&answer.stdout).into_owned();
+    output.now(&text);
+    if !answer.status.success() {
+        output.notice(&String::from_utf8_lossy(&answer.stderr));
+        return Err(failed("the environment of the demo does not import what was placed".to_owned()));
+    }
+    Ok(json!({"command": "import", "exit": 0, "answer": text.lines().collect::<Vec<_>>()}))
 }

@@ -96,7 +96,13 @@ fn row(found: &Found, default: bool) -> Row {
         Seat::Active => "active".to_owned(),
         Seat::Here => ".venv".to_owned(),
         _ => found.bare_names.iter().find(|n| *n == "python3").cloned().unwrap_or_else(|| {
-            found.path.file_name().map_or_else(|| "?".to_owned(), |n| n.to_string_lossy().into_owned())
+            // A plain name that starts another interpreter here says nothing: the series does.
+            let file = found.path.file_name().map_or_else(|| "?".to_owned(), |n| n.to_string_lossy().into_owned());
+            if matches!(file.as_str(), "python3" | "python") {
+                format!("python{}", facts.markers.python_version)
+            } else {
+                file
+            }
         }),
     };
     let kind = match (found.seat, facts.in_environment(), facts.externally_managed) {

@@ -1,6 +1,7 @@
 //! A settled set, as text.
 
-use eutaxis_core::solve::{Asker, Chosen, Solution};
+use eutaxis_core::offer::Verdict;
+use eutaxis_core::solve::{Asker, Chosen, Newest, Solution};
 use eutaxis_core::{Requirement, Version};
 
 use super::table::{Table, labelled};
@@ -92,16 +93,25 @@ fn note(pin: &Pinned<'_>, settled: &Settled<'_>) -> String {
     if !pin.is_wheel() {
         notes.push("only source: it must be built".to_owned());
     }
-    if let Some((newest, bar)) = &chosen.newest {
-        match bar {
-            Some(bar) => notes.push(format!("newest {newest} is barred: {bar}")),
-            None => match excluding(chosen, newest, settled) {
-                Some(who) => notes.push(format!("newest {newest} is out: {who}")),
-                None => notes.push(format!("newest is {newest}")),
-            },
-        }
+    if let Some(newest) = &chosen.newest {
+        notes.push(newest_note(newest, chosen, settled));
     }
     notes.join("; ")
+}
+
+/// What keeps the newest release out: a bound, by whom; a bar; or the choices made before.
+fn newest_note(newest: &Newest, chosen: &Chosen, settled: &Settled<'_>) -> String {
+    let version = &newest.version;
+    if let Some(who) = excluding(chosen, version, settled) {
+        return format!("newest {version} is out: {who}");
+    }
+    match (newest.verdict, &newest.bar, &newest.yanked) {
+        (Verdict::Barred, Some(bar), _) => format!("newest {version} is barred: {bar}"),
+        (_, _, Some(reason)) if reason.is_empty() => format!("newest {version} is yanked"),
+        (_, _, Some(reason)) => format!("newest {version} is yanked: {}", eutaxis_core::fault::escaped(reason)),
+        (Verdict::Build, ..) => format!("newest {version} has only source"),
+        _ => format!("newest {version} does not go with the other choices"),
+    }
 }
 
 /// Who excludes a release.
