@@ -15,7 +15,7 @@ pub(super) fn date(file: &PageFile, _: &Target, policy: &Policy) -> Option<Bar> 
         None => bar(BarKind::Date, "the depot gives no date for it"),
         Some(moment) if moment > as_of => {
             let day = |t: jiff::Timestamp| t.to_string().chars().take(10).collect::<String>();
-            bar(BarKind::Date, format!("published {}, after {}", day(moment), day(as_of)))
+            bar(BarKind::Date, format!("published after {} ({})", day(as_of), day(moment)))
         }
         Some(_) => None,
     }
@@ -53,18 +53,19 @@ pub(super) fn wheels_policy(file: &PageFile, _: &Target, policy: &Policy) -> Opt
 
 /// The bars of a release: those of its files, summed up, each sentence once.
 pub(super) fn of_release(files: &[OfferFile], target: &Target) -> Vec<Bar> {
+    // A wheel whose tags fit is the nearest miss of all: only what bars it counts then.
+    let one_fits = files.iter().any(|f| f.rank.is_some());
     let misses: Vec<TagMiss> = files
         .iter()
         .filter_map(|f| match &f.file.kind {
-            FileKind::Wheel(name) if f.rank.is_none() => Some(target.tag_miss(&name.tags)),
+            FileKind::Wheel(name) if !one_fits => Some(target.tag_miss(&name.tags)),
             _ => None,
         })
         .collect();
     let mut bars = sentence(&Misses::of(&misses), target);
     let told_by_tags = |f: &OfferFile| f.is_wheel() && f.rank.is_none();
-    for file in files {
-        let own = tags(&file.file, target, &Policy::default());
-        for bar in file.bars.iter().filter(|b| !told_by_tags(file) || Some(*b) != own.as_ref()) {
+    for file in files.iter().filter(|f| !told_by_tags(f)) {
+        for bar in &file.bars {
             if !bars.contains(bar) {
                 bars.push(bar.clone());
             }

@@ -295,7 +295,7 @@ mod tests {
 
     #[rstest]
     #[case("2024-05-01T00:00:00Z", "1 ready m-1-py3-none-any.whl")]
-    #[case("2024-04-30T23:59:59Z", "1 barred [date] published 2024-05-01, after 2024-04-30")]
+    #[case("2024-04-30T23:59:59Z", "1 barred [date] published after 2024-04-30 (2024-05-01)")]
     fn a_date_hides_what_came_later(#[case] as_of: &str, #[case] expected: &str) {
         let policy = Policy { as_of: Some(as_of.parse().unwrap()), ..Policy::default() };
         let lines = ["m-1-py3-none-any.whl date 2024-05-01T00:00:00Z"];

@@ -183,7 +183,8 @@ impl Search {
         for requirement in &mine {
             for (offer, bars) in facts.barred_by(requirement, &self.problem) {
                 for bar in bars.iter().filter(|_| takes_all(&offer.version)) {
-                    note(bar.kind, &bar.detail, &offer.version);
+                    // Behind a parenthesis stands what differs from release to release.
+                    note(bar.kind, bar.detail.split(" (").next().unwrap_or(&bar.detail), &offer.version);
                 }
             }
         }

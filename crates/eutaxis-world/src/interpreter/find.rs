@@ -109,7 +109,7 @@ impl Finder {
     /// # Errors
     /// When there is none.
     pub fn named(&self, name: &str, cache: &ProbeCache) -> Result<Found> {
-        let is_path = name.contains(['/', '\\']) || Path::new(name).is_file();
+        let is_path = name.contains(['/', '\\']) || self.here.join(name).exists();
         let path = if is_path { Some(self.here.join(name)) } else { self.first_on_path(name) };
         if let Some(path) = path {
             let path = if path.is_dir() { environment_python(&path) } else { path };

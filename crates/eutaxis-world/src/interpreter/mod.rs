@@ -75,9 +75,9 @@ impl Facts {
     /// The interpreter of an environment, or the system's.
     pub fn base(&self) -> PathBuf {
         match &self.base_executable {
-            Some(base) if self.in_environment() && base.exists() => base.clone(),
+            Some(base) if self.in_environment() && *base != self.executable && base.exists() => base.clone(),
             _ if !self.in_environment() => self.executable.clone(),
-            // Before 3.8 an environment does not know its base: look where its prefix says.
+            // Older environments do not tell their base: look where their prefix says.
             _ => {
                 let name = self.markers.python_version.as_ref();
                 let bin = self.base_prefix.join("bin");

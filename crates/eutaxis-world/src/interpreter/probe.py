@@ -20,6 +20,16 @@ def full(info):
     return text
 
 
+def environment(prefix, base_prefix):
+    # Without the site module older interpreters do not look for their environment: do it for them.
+    if prefix == base_prefix:
+        folder = os.path.dirname(os.path.abspath(sys.executable))
+        for root in (folder, os.path.dirname(folder)):
+            if os.path.isfile(os.path.join(root, "pyvenv.cfg")):
+                return root
+    return prefix
+
+
 implementation = getattr(sys, "implementation", None)
 name = implementation.name if implementation else platform.python_implementation().lower()
 own = implementation.version if implementation else sys.version_info
@@ -32,7 +42,7 @@ sys.stdout.write(json.dumps({
     "wide_unicode": sys.maxunicode > 0xFFFF,
     "executable": sys.executable,
     "base_executable": getattr(sys, "_base_executable", None),
-    "prefix": sys.prefix,
+    "prefix": environment(sys.prefix, getattr(sys, "base_prefix", sys.prefix)),
     "base_prefix": getattr(sys, "base_prefix", sys.prefix),
     "bits": struct.calcsize("P") * 8,
     "platform": sysconfig.get_platform(),

@@ -138,7 +138,13 @@ fn earlier_pins(path: &Path) -> Result<Option<Lock>, Error> {
 
 /// The releases of earlier pins that are to be kept while they hold.
 fn prior(old: Option<&Lock>, renew: &[String]) -> Result<BTreeMap<Name, Version>, Error> {
-    let Some(lock) = old else { return Ok(BTreeMap::new()) };
+    let Some(lock) = old else {
+        return match renew.iter().find(|r| !r.is_empty()) {
+            None => Ok(BTreeMap::new()),
+            Some(name) => Err(Error::request(format!("there are no earlier pins in which {name} could be renewed"))
+                .help("if it is asked for, put --renew behind the requirements, or leave it out")),
+        };
+    };
     if renew.iter().any(String::is_empty) {
         return Ok(BTreeMap::new());
     }

@@ -10,8 +10,9 @@ use super::{count, style, width};
 /// `nearest` gives names like the one asked for.
 pub(crate) fn text(clash: &Clash, target: &str, nearest: &dyn Fn(&Name) -> Vec<Name>) -> String {
     let width = width();
-    let head = style::barred(&format!("Cannot be settled for {target}"));
-    let mut text = format!("{head}: {} cannot hold together.\n\n", count(clash.facts.len(), "fact"));
+    let head = "Cannot be settled";
+    let line = format!("{head} for {target}: {} cannot hold together.", count(clash.facts.len(), "fact"));
+    let mut text = format!("{}\n\n", wrap(&line, width).join("\n").replacen(head, &style::barred(head), 1));
     let mut table = Table::new(&["", "", ""]);
     for (i, fact) in clash.facts.iter().enumerate() {
         let (word, rest) = match fact.kind {

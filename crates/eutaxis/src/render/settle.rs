@@ -4,13 +4,13 @@ use eutaxis_core::offer::Verdict;
 use eutaxis_core::solve::{Asker, Chosen, Newest, Solution};
 use eutaxis_core::{Requirement, Version};
 
-use super::table::{Table, labelled};
+use super::table::{Table, labelled, wrap};
 use super::{count, day, size, style, width};
 use crate::commands::settle::{Move, Pinned, Settled};
 
 pub(crate) fn text(settled: &Settled<'_>) -> String {
     let width = width();
-    let mut text = format!("{}\n\n", headline(settled));
+    let mut text = headline(settled, width);
     let dated = settled.pins.iter().any(|p| p.chosen.file.published.is_some());
     let mut table = if dated {
         Table::new(&["project", "release", "published", "asked by", "note"])
@@ -20,7 +20,7 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
     for pin in &settled.pins {
         let chosen = pin.chosen;
         let (project, release) = (subject(chosen), chosen.version.to_string());
-        let (asked_by, note) = (asked_by(chosen, settled), note(pin, settled));
+        let (asked_by, note) = (asked_by(chosen, settled, if width < 80 { 1 } else { 3 }), note(pin, settled));
         if dated {
             let published = chosen.file.published.map_or("-".to_owned(), day);
             table.row([project, release, published, asked_by, note]);
@@ -49,16 +49,18 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
     text
 }
 
-fn headline(settled: &Settled<'_>) -> String {
+fn headline(settled: &Settled<'_>, width: usize) -> String {
     let built = settled.pins.iter().filter(|p| !p.is_wheel()).count();
     let kinds = match built {
         0 => "all from wheels".to_owned(),
         n => format!("{n} only as source"),
     };
     let fetch: u64 = settled.pins.iter().filter_map(|p| p.size).sum();
-    let place = settled.in_place.map_or(String::new(), |n| format!(", about {} in place", size(n)));
-    let head = style::good(&format!("Settled: {}", count(settled.pins.len(), "project")));
-    format!("{head} for {}, {kinds} ({} to fetch{place})", settled.target, size(fetch))
+    let joined = |bytes: u64| size(bytes).replace(' ', "\u{a0}");
+    let place = settled.in_place.map_or(String::new(), |n| format!(", about {} in place", joined(n)));
+    let head = format!("Settled: {}", count(settled.pins.len(), "project"));
+    let line = format!("{head} for {}, {kinds} ({} to fetch{place})", settled.target, joined(fetch));
+    format!("{}\n\n", wrap(&line, width).join("\n").replacen(&head, &style::good(&head), 1))
 }
 
 fn subject(chosen: &Chosen) -> String {
@@ -69,8 +71,8 @@ fn subject(chosen: &Chosen) -> String {
     format!("{}[{}]", chosen.project, extras.join(","))
 }
 
-/// Places of the user's own asks, names of projects; at most three.
-fn asked_by(chosen: &Chosen, settled: &Settled<'_>) -> String {
+/// Places of the user's own asks, names of projects; at most `most`.
+fn asked_by(chosen: &Chosen, settled: &Settled<'_>, most: usize) -> String {
     let mut words: Vec<String> = Vec::new();
     for asker in &chosen.asked_by {
         let word = match asker {
@@ -81,8 +83,8 @@ fn asked_by(chosen: &Chosen, settled: &Settled<'_>) -> String {
             words.push(word);
         }
     }
-    let more = words.len().saturating_sub(3);
-    words.truncate(3);
+    let more = words.len().saturating_sub(most);
+    words.truncate(most);
     if more > 0 { format!("{} +{more}", words.join(", ")) } else { words.join(", ") }
 }
 
@@ -109,6 +111,7 @@ fn newest_note(newest: &Newest, chosen: &Chosen, settled: &Settled<'_>) -> Strin
         (Verdict::Barred, Some(bar), _) => format!("newest {version} is barred: {bar}"),
         (_, _, Some(reason)) if reason.is_empty() => format!("newest {version} is yanked"),
         (_, _, Some(reason)) => format!("newest {version} is yanked: {}", eutaxis_core::fault::escaped(reason)),
+        (Verdict::Build, Some(bar), _) => format!("newest {version} has only source here: {bar}"),
         (Verdict::Build, ..) => format!("newest {version} has only source"),
         _ => format!("newest {version} does not go with the other choices"),
     }

@@ -36,7 +36,12 @@ impl Table {
         let below = used + longest > width && width < used + NARROWEST;
         let mut text = String::new();
         for (i, row) in self.all().enumerate() {
-            let line = self.line(row, &widths, width, below);
+            let mut row = row.clone();
+            if let Some(last) = row.last_mut().filter(|_| below && i == 0) {
+                // The head of a column that stands below the others would head nothing.
+                last.clear();
+            }
+            let line = self.line(&row, &widths, width, below);
             if i == 0 {
                 line.lines().for_each(|l| {
                     text.push_str(&style::dim(l));
@@ -77,7 +82,8 @@ impl Table {
     }
 }
 
-/// Words in lines of at most `width` columns; a longer word stands alone.
+/// Words in lines of at most `width` columns; a longer word stands alone. A no-break space holds two words together and
+/// is an ordinary one afterwards.
 pub(crate) fn wrap(text: &str, width: usize) -> Vec<String> {
     let mut lines = vec![String::new()];
     for word in text.split(' ') {
@@ -91,7 +97,7 @@ pub(crate) fn wrap(text: &str, width: usize) -> Vec<String> {
             lines.push(word.to_owned());
         }
     }
-    lines
+    lines.into_iter().map(|line| line.replace('\u{a0}', " ")).collect()
 }
 
 /// A paragraph behind a word: `care  text`, further lines under the text.

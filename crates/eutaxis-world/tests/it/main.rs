@@ -1,0 +1,3 @@
+//! What this crate does with hostile wheels.
+
+mod hostile;

@@ -1,0 +1,22 @@
+//! `demo`: goes the whole way, and leaves nothing or a world that works.
+
+use crate::field::Field;
+
+#[test]
+fn the_demo_goes_the_whole_way() {
+    let field = Field::empty();
+    let answer = field.json(0, &["demo", "camp"]);
+    let exits: Vec<i64> = answer["steps"].as_array().unwrap().iter().map(|s| s["exit"].as_i64().unwrap()).collect();
+    assert_eq!(exits, [0, 0, 0, 0, 1, 0]);
+    assert!(field.path("camp/depot/frostgrid/index.html").exists());
+    field.expect(2, &["demo", "camp"]);
+}
+
+#[test]
+fn without_a_folder_nothing_is_left() {
+    let field = Field::empty();
+    let ran = crate::field::ran(field.command(&["demo"]).env("TMPDIR", field.path("")).output().unwrap());
+    assert_eq!(ran.code, 0, "{ran:?}");
+    assert!(ran.out.contains("reads and focuses ice radar [compiled]"), "{}", ran.out);
+    assert!(field.names().is_empty(), "{:?}", field.names());
+}

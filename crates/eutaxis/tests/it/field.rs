@@ -1,0 +1,160 @@
+//! The harness: a fresh folder with the demo's settings, a private cache, and a clean environment.
+
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output, Stdio};
+use std::sync::OnceLock;
+
+use serde_json::Value;
+use tempfile::TempDir;
+
+/// The demo world, made once for all tests of this process.
+pub(crate) fn world() -> &'static Path {
+    static WORLD: OnceLock<TempDir> = OnceLock::new();
+    let world = WORLD.get_or_init(|| {
+        let folder = tempfile::tempdir().unwrap();
+        eutaxis_demo::make(folder.path()).unwrap();
+        folder
+    });
+    world.path()
+}
+
+/// The index tree of the demo world.
+pub(crate) fn depot() -> String {
+    world().join("depot").display().to_string()
+}
+
+/// A folder to work in.
+pub(crate) struct Field {
+    folder: TempDir,
+}
+
+/// What a run printed, and its exit code.
+#[derive(Debug)]
+pub(crate) struct Ran {
+    pub(crate) code: i32,
+    pub(crate) out: String,
+    pub(crate) err: String,
+}
+
+impl Field {
+    /// An empty folder.
+    pub(crate) fn empty() -> Self {
+        Field { folder: tempfile::Builder::new().prefix("field-").tempdir().unwrap() }
+    }
+
+    /// A folder with the demo's asks and settings, which name the shared depot.
+    pub(crate) fn new() -> Self {
+        let field = Field::empty();
+        field.write("fieldkit.txt", eutaxis_demo::ASKS);
+        field.write(
+            "eutaxis.toml",
+            &eutaxis_demo::SETTINGS.replace("path = \"depot\"", &format!("path = {:?}", depot())),
+        );
+        field
+    }
+
+    pub(crate) fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    pub(crate) fn write(&self, name: &str, text: &str) {
+        let path = self.path(name);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, text).unwrap();
+    }
+
+    pub(crate) fn read(&self, name: &str) -> String {
+        std::fs::read_to_string(self.path(name)).unwrap()
+    }
+
+    /// Names in the folder, sorted; what the harness itself put there left out.
+    pub(crate) fn names(&self) -> Vec<String> {
+        let own = ["cache", "eutaxis.toml", "fieldkit.txt"];
+        let entries = std::fs::read_dir(self.folder.path()).unwrap();
+        let mut names: Vec<String> = entries
+            .map(|e| e.unwrap().file_name().into_string().unwrap())
+            .filter(|n| !own.contains(&n.as_str()))
+            .collect();
+        names.sort();
+        names
+    }
+
+    /// A command of the program in this folder.
+    pub(crate) fn command(&self, arguments: &[&str]) -> Command {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_eutaxis"));
+        command
+            .args(arguments)
+            .current_dir(self.folder.path())
+            .env("EUTAXIS_CACHE", self.path("cache"))
+            .stdin(Stdio::null());
+        for name in
+            ["EUTAXIS_DEPOT", "EUTAXIS_CONFIG", "EUTAXIS_ROOT", "VIRTUAL_ENV", "NO_COLOR", "CLICOLOR_FORCE", "COLUMNS"]
+        {
+            command.env_remove(name);
+        }
+        command.env("HOME", self.folder.path());
+        command
+    }
+
+    pub(crate) fn run(&self, arguments: &[&str]) -> Ran {
+        ran(self.command(arguments).output().unwrap())
+    }
+
+    /// Runs, and demands an exit code; tells everything when it is another.
+    pub(crate) fn expect(&self, code: i32, arguments: &[&str]) -> Ran {
+        let ran = self.run(arguments);
+        assert_eq!(
+            ran.code,
+            code,
+            "eutaxis {}\n--- out\n{}\n--- err\n{}\n--- folder {:?}",
+            arguments.join(" "),
+            ran.out,
+            ran.err,
+            self.names()
+        );
+        ran
+    }
+
+    /// Runs with `--json`: the one object, checked for the keys that every answer has.
+    pub(crate) fn json(&self, code: i32, arguments: &[&str]) -> Value {
+        let mut all = arguments.to_vec();
+        all.push("--json");
+        let ran = self.expect(code, &all);
+        let object: Value = serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e}\n{}", ran.out));
+        let outcome = match code {
+            0 => "ok",
+            1 => "no",
+            _ => "error",
+        };
+        assert_eq!(object["outcome"], outcome);
+        assert_eq!(object["version"], env!("CARGO_PKG_VERSION"));
+        object
+    }
+
+    /// Runs the interpreter of the environment `.venv`.
+    pub(crate) fn python(&self, code: &str) -> Ran {
+        ran(Command::new(self.path(".venv/bin/python")).args(["-I", "-B", "-c", code]).output().unwrap())
+    }
+}
+
+pub(crate) fn ran(output: Output) -> Ran {
+    let text = |bytes: Vec<u8>| String::from_utf8(bytes).unwrap();
+    Ran { code: output.status.code().unwrap_or(-1), out: text(output.stdout), err: text(output.stderr) }
+}
+
+/// `name version` of each pin of an answer.
+pub(crate) fn pins(answer: &Value) -> Vec<String> {
+    let text = |v: &Value| v.as_str().unwrap().to_owned();
+    answer["pins"].as_array().unwrap().iter().map(|p| format!("{} {}", text(&p["name"]), text(&p["version"]))).collect()
+}
+
+/// The file of a pin.
+pub(crate) fn file_of(answer: &Value, name: &str) -> String {
+    let pin = answer["pins"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|p| p["name"] == name)
+        .unwrap_or_else(|| panic!("{name} is not pinned"));
+    pin["file"].as_str().unwrap().to_owned()
+}

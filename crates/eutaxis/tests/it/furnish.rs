@@ -1,0 +1,161 @@
+//! `furnish`: new environments, updates, refusals; links, scripts, sharing.
+
+use std::os::unix::fs::MetadataExt;
+use std::process::Command;
+
+use crate::field::{Field, ran};
+
+#[test]
+fn a_second_run_changes_nothing() {
+    let field = Field::new();
+    field.expect(0, &["settle", "--asks", "fieldkit.txt"]);
+    let first = field.json(0, &["furnish"]);
+    assert_eq!(
+        first["placed"].as_array().unwrap().len(),
+        first["placed"].as_array().unwrap().iter().filter(|p| !p["file"].is_null()).count()
+    );
+    let inode = std::fs::metadata(field.path(".venv")).unwrap().ino();
+    let second = field.json(0, &["furnish"]);
+    assert_eq!(second["placed"], serde_json::json!([]));
+    assert_eq!(second["kept"].as_array().unwrap().len(), first["placed"].as_array().unwrap().len());
+    assert_eq!(std::fs::metadata(field.path(".venv")).unwrap().ino(), inode);
+}
+
+#[test]
+fn a_second_environment_shares_its_bytes() {
+    let field = Field::new();
+    field.expect(0, &["settle", "hoarfrost"]);
+    field.expect(0, &["furnish"]);
+    let other = field.json(0, &["furnish", "--at", "other", "--link", "hard"]);
+    assert_eq!(other["bytes"]["fetched"], 0);
+    let site = |at: &str| {
+        glob::glob(&field.path(&format!("{at}/lib/python*/site-packages/hoarfrost/__init__.py")).display().to_string())
+            .unwrap()
+            .next()
+            .unwrap()
+            .unwrap()
+    };
+    let metadata = std::fs::metadata(site("other")).unwrap();
+    assert!(metadata.nlink() > 1 && metadata.mode() & 0o222 == 0, "a hard link with the store, read-only");
+    field.expect(0, &["furnish", "--at", "copied", "--link", "copy"]);
+    let metadata = std::fs::metadata(site("copied")).unwrap();
+    assert!(metadata.nlink() == 1 && metadata.mode() & 0o200 != 0, "a copy of its own, writable");
+}
+
+#[test]
+fn updates_replace_what_moved_and_keep_the_rest() {
+    let field = Field::new();
+    field.expect(0, &["settle", "snowpit==2.1", "katabat==0.4", "tarnlog"]);
+    field.expect(0, &["furnish"]);
+    field.write(".venv/notes.txt", "mine");
+    field.expect(0, &["settle", "snowpit", "katabat==0.4", "--renew"]);
+    let report = field.json(0, &["furnish"]);
+    assert_eq!(report["replaced"], serde_json::json!([{"name": "snowpit", "before": "2.1", "after": "2.2"}]));
+    assert_eq!((&report["kept"], &report["removed"]), (&serde_json::json!(["katabat"]), &serde_json::json!([])));
+    assert_eq!(report["unpinned"][0]["name"], "tarnlog");
+    let listed =
+        "import importlib.metadata as m; print(sorted(d.metadata['Name'] + d.version for d in m.distributions()))";
+    assert_eq!(field.python(listed).out, "['katabat0.4', 'snowpit2.2', 'tarnlog1.0']\n");
+    let tidied = field.json(0, &["furnish", "--tidy"]);
+    assert_eq!(tidied["removed"], serde_json::json!([{"name": "tarnlog", "version": "1.0"}]));
+    assert_eq!(field.python("import tarnlog").code, 1);
+    assert_eq!(field.read(".venv/notes.txt"), "mine", "files that nobody owns stay");
+    assert_eq!(field.python(listed).out, "['katabat0.4', 'snowpit2.2']\n");
+}
+
+#[test]
+fn a_project_that_lost_a_file_is_placed_again() {
+    let field = Field::new();
+    field.expect(0, &["settle", "snowpit"]);
+    field.expect(0, &["furnish"]);
+    let module = glob::glob(&field.path(".venv/lib/python*/site-packages/snowpit/__init__.py").display().to_string())
+        .unwrap()
+        .next()
+        .unwrap()
+        .unwrap();
+    std::fs::remove_file(&module).unwrap();
+    field.expect(0, &["furnish"]);
+    assert_eq!(field.python("import snowpit").code, 0);
+}
+
+#[test]
+fn an_edit_cannot_stay_in_the_store() {
+    let field = Field::new();
+    field.expect(0, &["settle", "snowpit"]);
+    field.expect(0, &["furnish", "--link", "hard"]);
+    let module = glob::glob(&field.path("cache/store-1/*/*/files/snowpit/__init__.py").display().to_string())
+        .unwrap()
+        .next()
+        .unwrap()
+        .unwrap();
+    // The administrator may write to read-only files.
+    let mut permissions = std::fs::metadata(&module).unwrap().permissions();
+    std::os::unix::fs::PermissionsExt::set_mode(&mut permissions, 0o644);
+    std::fs::set_permissions(&module, permissions).unwrap();
+    std::fs::write(&module, "raise SystemExit(7)\n").unwrap();
+    std::fs::remove_dir_all(field.path(".venv")).unwrap();
+    field.expect(0, &["furnish"]);
+    assert_eq!(field.python("import snowpit; print(snowpit.__version__)").out, "2.2\n");
+}
+
+#[test]
+fn paths_with_spaces_quotes_and_other_letters_work() {
+    let field = Field::new();
+    field.expect(0, &["settle", "verglas-tools"]);
+    let long = "x".repeat(120);
+    for place in ["it's my env", "\u{42d}\u{43d}\u{432} \u{2603}", &long] {
+        field.expect(0, &["furnish", "--at", place]);
+        let script = ran(Command::new(field.path(place).join("bin/verglas")).output().unwrap());
+        assert!(script.out.starts_with("verglas_tools 1.0"), "{place}: {script:?}");
+        let entered = ran(Command::new("sh")
+            .args(["-c", ". \"$1/bin/activate\" && python -c 'import sys; print(sys.prefix)' && deactivate", "sh"])
+            .arg(field.path(place))
+            .output()
+            .unwrap());
+        assert!(entered.out.trim().ends_with(place), "{entered:?}");
+    }
+}
+
+#[test]
+fn the_system_can_be_shared() {
+    let field = Field::new();
+    field.expect(0, &["settle", "snowpit"]);
+    field.expect(0, &["furnish"]);
+    assert!(field.read(".venv/pyvenv.cfg").contains("include-system-site-packages = false"));
+    field.expect(0, &["furnish", "--share-system"]);
+    assert!(field.read(".venv/pyvenv.cfg").contains("include-system-site-packages = true"));
+    assert_eq!(field.python("import snowpit").code, 0);
+}
+
+#[test]
+fn two_runs_on_one_place_wait_for_each_other() {
+    let field = Field::new();
+    field.expect(0, &["settle", "--asks", "fieldkit.txt"]);
+    let spawn = || {
+        field
+            .command(&["furnish"])
+            .stdout(std::process::Stdio::piped())
+            .stderr(std::process::Stdio::piped())
+            .spawn()
+            .unwrap()
+    };
+    let runs: Vec<_> = (0..4).map(|_| spawn()).collect();
+    let done: Vec<_> = runs.into_iter().map(|r| ran(r.wait_with_output().unwrap())).collect();
+    assert!(done.iter().all(|r| r.code == 0), "{done:?}");
+    assert_eq!(done.iter().filter(|r| r.out.starts_with("Made")).count(), 1);
+    assert_eq!(field.python("import radargram").code, 0);
+}
+
+#[test]
+fn markers_extras_and_groups_of_any_lock_count() {
+    let field = Field::new();
+    field.expect(0, &["settle", "snowpit", "katabat"]);
+    let lock = field.read("pylock.toml");
+    let marked = lock.replacen("name = \"katabat\"\n", "name = \"katabat\"\nmarker = \"'wind' in extras\"\n", 1);
+    field.write("pylock.field.toml", &marked.replacen("created-by", "extras = [\"wind\"]\ncreated-by", 1));
+    let plain = field.json(0, &["furnish", "pylock.field.toml"]);
+    assert_eq!(plain["placed"].as_array().unwrap().len(), 1);
+    let with = field.json(0, &["furnish", "pylock.field.toml", "--extra", "wind"]);
+    assert_eq!(with["placed"][0]["name"], "katabat");
+    field.expect(2, &["furnish", "pylock.field.toml", "--extra", "snow"]);
+}

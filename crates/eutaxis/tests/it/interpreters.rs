@@ -1,0 +1,58 @@
+//! Every interpreter 3.8 to 3.13 that is here: settle, furnish, import, scripts, and what its own library lists.
+
+use std::path::PathBuf;
+
+use crate::field::{Field, pins};
+
+/// Interpreters on PATH and in the usual folders for several of them, one per series.
+fn present() -> Vec<(String, PathBuf)> {
+    let home = std::env::var("HOME").unwrap_or_default();
+    let patterns = [
+        format!("{home}/.*/versions/*/bin/python3"),
+        "/opt/*/bin/python3".to_owned(),
+        "/usr/bin/python3".to_owned(),
+        "/usr/local/bin/python3".to_owned(),
+    ];
+    let mut found: Vec<(String, PathBuf)> = Vec::new();
+    for path in patterns.iter().flat_map(|p| glob::glob(p).unwrap().flatten()) {
+        let output = std::process::Command::new(&path)
+            .args(["-c", "import sys; print('%d.%d' % sys.version_info[:2])"])
+            .output();
+        let Ok(series) = output.map(|o| String::from_utf8_lossy(&o.stdout).trim().to_owned()) else { continue };
+        let wanted = ["3.8", "3.9", "3.10", "3.11", "3.12", "3.13"].contains(&series.as_str());
+        if wanted && !found.iter().any(|(s, _)| *s == series) {
+            found.push((series, path));
+        }
+    }
+    found
+}
+
+#[test]
+fn the_whole_way_works_on_every_interpreter_here() {
+    let interpreters = present();
+    assert!(!interpreters.is_empty(), "no CPython 3.8 to 3.13 was found on this machine");
+    for (series, python) in &interpreters {
+        let field = Field::new();
+        let python = python.display().to_string();
+        let answer = field.json(0, &["settle", "--asks", "fieldkit.txt", "--interpreter", &python]);
+        field.expect(0, &["furnish", "--interpreter", &python]);
+        let seen = field.python(
+            "import sys, json, importlib.metadata as m\nimport radargram, fieldlog, sastrugi, icelens, hoarfrost, frostgrid\n\
+             print('%d.%d' % sys.version_info[:2])\nprint(all(x.native for x in (radargram, sastrugi, icelens, hoarfrost, frostgrid)))\n\
+             print(json.dumps(sorted('%s %s' % (d.metadata['Name'], d.version) for d in m.distributions())))\n\
+             print([f.locate().exists() for d in m.distributions() for f in d.files].count(False))\n\
+             print(sorted(d.metadata['Name'] for d in m.distributions() if d.read_text('REQUESTED') is not None))",
+        );
+        let lines: Vec<&str> = seen.out.lines().collect();
+        let [version, native, listed, missing, requested] = lines.as_slice() else { panic!("{series}: {seen:?}") };
+        assert_eq!((*version, *native, *missing), (series.as_str(), "True", "0"), "{seen:?}");
+        let listed: Vec<String> = serde_json::from_str(listed).unwrap();
+        assert_eq!(listed, pins(&answer), "{series}");
+        assert!(requested.contains("radargram") && !requested.contains("frostgrid"), "{requested}");
+        for (script, words) in [("radargram", "reads and focuses ice radar"), ("fieldlog", "the log book")] {
+            let ran =
+                crate::field::ran(std::process::Command::new(field.path(".venv/bin").join(script)).output().unwrap());
+            assert!(ran.code == 0 && ran.out.contains(words), "{series}: {ran:?}");
+        }
+    }
+}
