@@ -60,7 +60,7 @@ pub(crate) enum Command {
     /// What is this machine, as a target? Which interpreters are here?
     Survey(Survey),
     /// Which exact files, together? Or what clashes
-    Settle(Settle),
+    Settle(Box<Settle>),
     /// Make or update an environment to match the pins
     Furnish(Furnish),
     /// The whole way on made-up data, each step explained

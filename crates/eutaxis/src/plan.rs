@@ -191,12 +191,12 @@ pub(crate) fn target(options: &TargetOptions, surroundings: &Surroundings) -> Re
         Some(text) => named_target(text, surroundings)?,
         None => this_machine(options, surroundings)?,
     };
-    if options.target.is_some() {
-        if let Some(text) = &options.interpreter {
-            let interpreter = Interpreter::parse(text).map_err(|f| Error::in_file("--interpreter", text, &f))?;
-            chosen.target = Target::planned(interpreter, chosen.target.platform);
-            chosen.shown = chosen.target.to_string();
-        }
+    if options.target.is_some()
+        && let Some(text) = &options.interpreter
+    {
+        let interpreter = Interpreter::parse(text).map_err(|f| Error::in_file("--interpreter", text, &f))?;
+        chosen.target = Target::planned(interpreter, chosen.target.platform);
+        chosen.shown = chosen.target.to_string();
     }
     Ok(chosen)
 }

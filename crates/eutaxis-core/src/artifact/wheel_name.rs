@@ -159,7 +159,7 @@ mod tests {
 
     #[test]
     fn build_tags_are_ordered() {
-        let order = ["0", "1", "1a", "2", "10"].map(|t| BuildTag::parse(t));
+        let order = ["0", "1", "1a", "2", "10"].map(BuildTag::parse);
         assert!(None < order[0] && order.windows(2).all(|w| w[0] < w[1]));
     }
 

@@ -74,12 +74,15 @@ pub(super) fn of_release(files: &[OfferFile], target: &Target) -> Vec<Bar> {
     bars
 }
 
+/// What is too old, the version needed, the version here.
+type TooOld = (&'static str, (u32, u32), (u32, u32));
+
 /// The misses of several wheels, gathered by what they have in common.
 #[derive(Default)]
 struct Misses {
     interpreters: Vec<String>,
     abis: Vec<String>,
-    too_old: Vec<(&'static str, (u32, u32), (u32, u32))>,
+    too_old: Vec<TooOld>,
     libcs: Vec<&'static str>,
     archs: Vec<String>,
     systems: Vec<&'static str>,

@@ -237,5 +237,6 @@ impl Brute<'_> {
 fn usable(release: &Release, problem: &Problem) -> bool {
     let python = release.python.as_ref();
     let runs = python.is_none_or(|p| SpecifierSet::parse(p).unwrap().matches(&problem.target.interpreter.version));
-    !release.barred && !(release.source_only && problem.policy.wheels == Wheels::Only) && runs
+    let has_file = !release.barred && (!release.source_only || problem.policy.wheels != Wheels::Only);
+    has_file && runs
 }

@@ -205,10 +205,10 @@ fn at_least(version: &Version, operand: &Version) -> bool {
 
 /// `== P.*` (digest 1.5): numbers, not text; a pre or post part counts as a trailing segment.
 fn has_prefix(version: &Version, prefix: &Version) -> bool {
-    if version.full.is_none() && prefix.full.is_none() && prefix.suffix_kind() == super::kind::FINAL {
-        if let Some(shift) = usize::from(prefix.written).checked_sub(1).and_then(|i| super::RELEASE_SHIFTS.get(i)) {
-            return version.key >> shift == prefix.key >> shift;
-        }
+    let short = version.full.is_none() && prefix.full.is_none() && prefix.suffix_kind() == super::kind::FINAL;
+    let shift = usize::from(prefix.written).checked_sub(1).and_then(|i| super::RELEASE_SHIFTS.get(i));
+    if let Some(shift) = shift.filter(|_| short) {
+        return version.key >> shift == prefix.key >> shift;
     }
     let (v, p) = (version.parts(), prefix.parts());
     if v.epoch != p.epoch {

@@ -76,7 +76,7 @@ impl Bytes {
         if self.wide { self.out.extend_from_slice(&n.to_le_bytes()) } else { self.u32(n as u32) }
     }
     fn align(&mut self, to: usize) {
-        while self.out.len() % to != 0 {
+        while !self.out.len().is_multiple_of(to) {
             self.out.push(0);
         }
     }

@@ -365,7 +365,7 @@ fn place_all(
         .map(|(owner, file)| {
             let cost = place_one(owner, file, stage, &linker);
             let n = done.fetch_add(1, std::sync::atomic::Ordering::Relaxed) + 1;
-            if n % 64 == 0 || n == total {
+            if n.is_multiple_of(64) || n == total {
                 progress("placing", n, total);
             }
             cost

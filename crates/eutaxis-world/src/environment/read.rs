@@ -43,8 +43,8 @@ pub fn look(root: &Path) -> Result<Place> {
     if let Ok(text) = fs::read_to_string(root.join("pyvenv.cfg")) {
         let value = |wanted: &str| {
             // Of a repeated key the interpreter keeps the last (digest 9.1).
-            let pairs = text.lines().filter_map(|l| l.split_once('='));
-            pairs.filter(|(k, _)| k.trim().eq_ignore_ascii_case(wanted)).last().map(|(_, v)| v.trim().to_owned())
+            let mut pairs = text.lines().filter_map(|l| l.split_once('='));
+            pairs.rfind(|(k, _)| k.trim().eq_ignore_ascii_case(wanted)).map(|(_, v)| v.trim().to_owned())
         };
         let shares_system = value("include-system-site-packages").is_none_or(|v| v.eq_ignore_ascii_case("true"));
         return Ok(Place::Environment { home: value("home").map(PathBuf::from), shares_system });

@@ -40,10 +40,10 @@ impl ProbeCache {
     pub fn probe(&self, path: &Path) -> Result<Facts> {
         let Some(stamp) = stamp(path) else { return probe(path) };
         let remembered = |text: &String| Error::new(ErrorKind::Interpreter, text.clone());
-        if let Ok(kept) = self.kept.lock() {
-            if let Some(known) = kept.0.get(path).filter(|k| k.stamp == stamp) {
-                return known.answer.clone().map_err(|e| remembered(&e));
-            }
+        if let Ok(kept) = self.kept.lock()
+            && let Some(known) = kept.0.get(path).filter(|k| k.stamp == stamp)
+        {
+            return known.answer.clone().map_err(|e| remembered(&e));
         }
         let answer = probe(path);
         if let Ok(mut kept) = self.kept.lock() {
@@ -57,10 +57,10 @@ impl ProbeCache {
     /// Writes what was learned. A cache that cannot be written is no error: it is asked again next time.
     pub fn save(&self) {
         let Ok(kept) = self.kept.lock() else { return };
-        if kept.1 {
-            if let Ok(bytes) = serde_json::to_vec(&kept.0) {
-                let _ = write_whole(&self.file, &bytes);
-            }
+        if kept.1
+            && let Ok(bytes) = serde_json::to_vec(&kept.0)
+        {
+            let _ = write_whole(&self.file, &bytes);
         }
     }
 }

@@ -133,10 +133,10 @@ fn judge(zip: &mut ZipArchive<BufReader<File>>, wheel: &Path, rules: NameRules) 
         }
         // Names that fold to one on some file systems are refused on all: the wheel must mean the same everywhere.
         let folded = path.trim_end_matches('/').to_lowercase();
-        if let Some(was_folder) = seen.insert(folded, folder) {
-            if !(folder && was_folder) {
-                return Err(refuse(wheel, format!("two entries have the name `{shown}`, but for case")));
-            }
+        if let Some(was_folder) = seen.insert(folded, folder)
+            && !(folder && was_folder)
+        {
+            return Err(refuse(wheel, format!("two entries have the name `{shown}`, but for case")));
         }
         if !folder {
             members.push((index, path, mode & 0o111 != 0));

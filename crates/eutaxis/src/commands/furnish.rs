@@ -88,10 +88,10 @@ fn interpreter(
         }
     }
     let default = finder.default(&probes);
-    if let Ok(found) = &default {
-        if check(&found.facts.target()?).is_ok() {
-            return default;
-        }
+    if let Ok(found) = &default
+        && check(&found.facts.target()?).is_ok()
+    {
+        return default;
     }
     let (all, _) = finder.all(&probes);
     let fits = |f: &Found| f.facts.target().is_ok_and(|t| check(&t).is_ok());
