@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+use eutaxis_core::fault::Origin;
 use eutaxis_core::index::FileKind;
 use eutaxis_core::name::nearest;
 use eutaxis_core::pins::{Lock, LockFile, Package, pin_list};
@@ -64,8 +65,8 @@ pub(crate) struct Settled<'a> {
 
 impl Settled<'_> {
     /// Where an ask was stated.
-    pub(crate) fn origin(&self, ask: usize) -> String {
-        self.asks.get(ask).map_or(String::new(), |a| a.origin.to_string())
+    pub(crate) fn origin(&self, ask: usize) -> Option<&Origin> {
+        self.asks.get(ask).map(|a| &a.origin)
     }
 
     /// The requirement of an ask.

@@ -21,7 +21,7 @@ pub(crate) fn text(clash: &Clash, target: &str, nearest: &dyn Fn(&Name) -> Vec<N
             FactKind::Needs => ("needs", fact.text.as_str()),
             FactKind::Bar(_) => ("barred", fact.text.as_str()),
         };
-        let origin = fact.origin.as_ref().map_or(String::new(), |o| format!("   ({o})"));
+        let origin = fact.origin.as_ref().map_or(String::new(), |o| format!("   ({})", super::place(o)));
         table.row([format!("{:>2}", i + 1), word.to_owned(), format!("{rest}{origin}")]);
     }
     text.push_str(&table.text(width));

@@ -37,6 +37,14 @@ pub(crate) fn day(moment: jiff::Timestamp) -> String {
     moment.to_string().chars().take(10).collect()
 }
 
+/// Where something was stated, for people: the command line has no lines.
+pub(crate) fn place(origin: &eutaxis_core::fault::Origin) -> String {
+    match origin {
+        eutaxis_core::fault::Origin::Argument => "command line".to_owned(),
+        line => line.to_string(),
+    }
+}
+
 /// A path as short as it can be said from here.
 pub(crate) fn near(path: &std::path::Path) -> String {
     let here = std::env::current_dir().unwrap_or_default();

@@ -76,7 +76,7 @@ fn asked_by(chosen: &Chosen, settled: &Settled<'_>, most: usize) -> String {
     let mut words: Vec<String> = Vec::new();
     for asker in &chosen.asked_by {
         let word = match asker {
-            Asker::Ask(i) => settled.origin(*i).replace("command line:1", "you"),
+            Asker::Ask(i) => settled.origin(*i).map_or(String::new(), super::place),
             Asker::Project(name, _) => name.to_string(),
         };
         if !words.contains(&word) {

@@ -35,14 +35,16 @@ impl Table {
         let longest = self.all().filter_map(|row| row.last()).map(|cell| cell.width()).max().unwrap_or(0);
         let below = used + longest > width && width < used + NARROWEST;
         let mut text = String::new();
+        let headed = self.head.iter().any(|c| !c.is_empty());
         for (i, row) in self.all().enumerate() {
+            let is_head = headed && i == 0;
             let mut row = row.clone();
-            if let Some(last) = row.last_mut().filter(|_| below && i == 0) {
+            if let Some(last) = row.last_mut().filter(|_| below && is_head) {
                 // The head of a column that stands below the others would head nothing.
                 last.clear();
             }
             let line = self.line(&row, &widths, width, below);
-            if i == 0 {
+            if is_head {
                 line.lines().for_each(|l| {
                     text.push_str(&style::dim(l));
                     text.push('\n');
@@ -133,6 +135,13 @@ mod tests {
             plain(&table().text(50)),
             "project    release  note\nradargram  2.0.3    newest 2.2.0 is barred: needs\n                    glibc 2.34, here 2.31\n\u{e9}t\u{e9}        1\n"
         );
+    }
+
+    #[test]
+    fn only_a_head_is_dimmed() {
+        let mut table = Table::new(&["", ""]);
+        table.row(["1".into(), "one".into()]);
+        assert_eq!(table.text(40), "1  one\n");
     }
 
     #[test]

@@ -1,0 +1,228 @@
+//! Deterministic inputs for the benches, made before the clock starts.
+
+use std::sync::Arc;
+
+use eutaxis_core::artifact::Metadata;
+use eutaxis_core::fault::Origin;
+use eutaxis_core::index::Page;
+use eutaxis_core::offer::Policy;
+use eutaxis_core::solve::{MetadataAnswer, Problem, Search, Solution, Step, Want};
+use eutaxis_core::{Ask, Name, Requirement, Target};
+
+/// A small generator of numbers: the same on every machine and in every run.
+#[derive(Debug, Clone)]
+pub struct Numbers(u64);
+
+impl Numbers {
+    /// A sequence that begins with this seed.
+    pub fn new(seed: u64) -> Self {
+        Numbers(seed.wrapping_mul(2) + 1)
+    }
+
+    /// The next number below `limit`.
+    pub fn below(&mut self, limit: u64) -> u64 {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        self.0 % limit
+    }
+}
+
+/// Version texts as indexes hold them: mostly plain, one in ten a pre-release.
+pub fn versions(count: usize) -> Vec<String> {
+    let mut numbers = Numbers::new(7);
+    (0..count)
+        .map(|_| {
+            let plain = format!("{}.{}.{}", numbers.below(30), numbers.below(40), numbers.below(20));
+            if numbers.below(10) == 0 { format!("{plain}rc{}", numbers.below(4)) } else { plain }
+        })
+        .collect()
+}
+
+/// A page of an index in JSON with so many releases of five files each.
+pub fn page(project: &str, releases: usize) -> Vec<u8> {
+    let mut files = Vec::new();
+    for r in 0..releases {
+        let version = format!("{}.{}.{}", r / 100, r / 10 % 10, r % 10);
+        for tag in [
+            "cp310-cp310-manylinux_2_17_x86_64",
+            "cp311-cp311-manylinux_2_17_x86_64",
+            "cp311-cp311-win_amd64",
+            "cp311-cp311-macosx_11_0_arm64",
+            "py3-none-any",
+        ] {
+            let file = format!("{project}-{version}-{tag}.whl");
+            files.push(format!(
+                r#"{{"filename":"{file}","url":"https://files.example/{file}","hashes":{{"sha256":"{:064x}"}},"requires-python":">=3.8","size":12345,"upload-time":"2024-03-01T10:20:30.123456Z","core-metadata":{{"sha256":"{:064x}"}},"yanked":false}}"#,
+                r, r
+            ));
+        }
+    }
+    format!(r#"{{"meta":{{"api-version":"1.1"}},"name":"{project}","files":[{}]}}"#, files.join(",")).into_bytes()
+}
+
+/// A world of projects `p0`, `p1`, ... whose releases need others, and what is asked of it.
+#[derive(Debug)]
+pub struct Forest {
+    projects: usize,
+    releases: usize,
+    asks: Vec<String>,
+    needs: fn(usize, usize, usize) -> Vec<String>,
+}
+
+impl Forest {
+    /// Every project needs up to three of the next ones with open bounds, up to the 300th: about `used` are chosen of
+    /// `projects`.
+    pub fn wide(projects: usize, releases: usize, used: usize) -> Self {
+        fn needs(p: usize, r: usize, _: usize) -> Vec<String> {
+            let mut numbers = Numbers::new((p * 131 + r) as u64);
+            let mut needs = Vec::new();
+            for k in 1..=3 {
+                // What is needed ends where the asks end: the rest of the index is never touched.
+                if numbers.below(4) > 0 && p + k * 2 < 300 {
+                    needs.push(format!("p{}>={}", p + k * 2, 1 + numbers.below(3)));
+                }
+            }
+            needs
+        }
+        let asks = (0..used).step_by(3).map(|i| format!("p{i}")).collect();
+        Forest { projects, releases, asks, needs }
+    }
+
+    /// A chain in which only the oldest release of the last project goes with the first: everything is tried.
+    pub fn chain(length: usize, releases: usize) -> Self {
+        fn needs(p: usize, r: usize, projects: usize) -> Vec<String> {
+            if p + 1 < projects { vec![format!("p{}=={}.0", p + 1, r + 1)] } else { Vec::new() }
+        }
+        Forest { projects: length, releases, asks: vec!["p0".to_owned(), format!("p{}==1.0", length - 1)], needs }
+    }
+
+    /// `holes + 1` projects that each need a hole of their own, of which there are too few: nothing fits.
+    pub fn pigeons(holes: usize) -> Self {
+        fn needs(p: usize, r: usize, projects: usize) -> Vec<String> {
+            // Pigeon p in hole r: the hole (a project) must be held by p, which is release p+1 of it.
+            if p < projects / 2 + 1 { vec![format!("p{}=={}.0", projects / 2 + 1 + r, p + 1)] } else { Vec::new() }
+        }
+        let asks = (0..=holes).map(|p| format!("p{p}>0,<={holes}.0")).collect();
+        Forest { projects: holes * 2 + 1, releases: holes + 1, asks, needs }
+    }
+
+    fn page(&self, name: &Name) -> Option<Page> {
+        let number: usize = name.as_str().get(1..)?.parse().ok()?;
+        if number >= self.projects {
+            return None;
+        }
+        let files: Vec<String> = (1..=self.releases)
+            .map(|r| format!(r#"{{"filename":"{name}-{r}.0-py3-none-any.whl","url":"x","requires-python":">=3"}}"#))
+            .collect();
+        eutaxis_core::index::parse_json(format!(r#"{{"files":[{}]}}"#, files.join(",")).as_bytes(), name).ok()
+    }
+
+    fn metadata(&self, name: &Name, file: &str) -> Option<Metadata> {
+        let number: usize = name.as_str().get(1..)?.parse().ok()?;
+        let version = file.split('-').nth(1)?;
+        let release: usize = version.split('.').next()?.parse().ok()?;
+        let needs: String =
+            (self.needs)(number, release - 1, self.projects).iter().map(|n| format!("Requires-Dist: {n}\n")).collect();
+        Metadata::parse(format!("Metadata-Version: 2.1\nName: {name}\nVersion: {version}\n{needs}").as_bytes()).ok()
+    }
+
+    /// A search over this world.
+    pub fn search(&self) -> Option<Search> {
+        let mut asks = Vec::new();
+        for text in &self.asks {
+            asks.push(Ask { requirement: Requirement::parse(text).ok()?, origin: Origin::Argument });
+        }
+        let target = Target::parse("cpython 3.12 / linux x86_64 glibc 2.36").ok()?;
+        Some(Search::new(Problem {
+            target,
+            policy: Policy::default(),
+            asks,
+            bounds: Vec::new(),
+            prior: Default::default(),
+        }))
+    }
+
+    /// All facts that a run wants, gathered once, so that a timed run only searches.
+    pub fn facts(&self) -> Facts {
+        let mut facts = Facts { pages: Vec::new(), metadata: Vec::new() };
+        if let Some(mut search) = self.search() {
+            let _ = self.run(&mut search, Some(&mut facts));
+        }
+        facts
+    }
+
+    /// Runs a search to its end; the solution, or none when there is none.
+    pub fn run(&self, search: &mut Search, mut record: Option<&mut Facts>) -> Option<Solution> {
+        loop {
+            match search.step() {
+                Step::Wants { needed, likely } => {
+                    for want in needed.into_iter().chain(likely) {
+                        match want {
+                            Want::Page(name) => {
+                                let page = self.page(&name).map(Arc::new);
+                                search.supply_page(&name, page.clone());
+                                if let Some(facts) = &mut record {
+                                    facts.pages.push((name, page));
+                                }
+                            }
+                            Want::Metadata(name, file) => {
+                                let answer = MetadataAnswer::Known(Arc::new(self.metadata(&name, &file)?));
+                                search.supply_metadata(&name, &file, &answer);
+                                if let Some(facts) = &mut record {
+                                    facts.metadata.push((name, file, answer));
+                                }
+                            }
+                            Want::Direct(..) => return None,
+                        }
+                    }
+                }
+                Step::Settled(solution) => return Some(solution),
+                Step::Clash(_) | Step::GaveUp { .. } => return None,
+            }
+        }
+    }
+}
+
+/// Facts in memory.
+#[derive(Debug)]
+pub struct Facts {
+    pages: Vec<(Name, Option<Arc<Page>>)>,
+    metadata: Vec<(Name, Arc<str>, MetadataAnswer)>,
+}
+
+impl Facts {
+    /// How many there are.
+    pub fn count(&self) -> usize {
+        self.pages.len() + self.metadata.len()
+    }
+
+    /// Hands all of them in, then searches to the end.
+    pub fn settle(&self, search: &mut Search) -> Option<Solution> {
+        for (name, page) in &self.pages {
+            search.supply_page(name, page.clone());
+        }
+        for (name, file, answer) in &self.metadata {
+            search.supply_metadata(name, file, answer);
+        }
+        match search.step() {
+            Step::Settled(solution) => Some(solution),
+            _ => None,
+        }
+    }
+
+    /// The yardstick: every fact is read once.
+    pub fn read_once(&self) -> usize {
+        let files: usize =
+            self.pages.iter().filter_map(|(_, p)| p.as_ref()).flat_map(|p| &p.files).map(|f| f.filename.len()).sum();
+        let needs: usize = self
+            .metadata
+            .iter()
+            .map(|(_, _, a)| match a {
+                MetadataAnswer::Known(m) => m.requires.iter().map(|r| r.name.as_str().len()).sum(),
+                MetadataAnswer::UnknownUntilBuilt => 0,
+            })
+            .sum();
+        files + needs
+    }
+}
