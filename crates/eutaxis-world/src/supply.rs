@@ -112,7 +112,7 @@ impl<'a> Run<'a> {
 
     fn file(&self, project: &Name, filename: &str) -> Option<(&Arc<dyn Depot>, &PageFile)> {
         let (depot, page) = self.pages.get(project)?;
-        page.files.iter().find(|f| &*f.filename == filename).map(|f| (depot, f))
+        page.files.iter().find(|f| &*f.filename == filename).map(|f| (depot, f.as_ref()))
     }
 
     /// The depot that a project came from.

@@ -23,7 +23,7 @@ pub struct Page {
     /// The project.
     pub project: Name,
     /// Its files, in the order of the page.
-    pub files: Vec<PageFile>,
+    pub files: Vec<Arc<PageFile>>,
     /// Files that were left out, with the reason.
     pub skipped: Vec<Skipped>,
     /// Status of the project (PEP 792) when it is not `active`: the status and its reason.
@@ -142,7 +142,7 @@ impl Page {
             }
             moment
         });
-        self.files.push(PageFile {
+        self.files.push(Arc::new(PageFile {
             filename: raw.filename.into(),
             url: raw.url.into(),
             kind,
@@ -152,7 +152,7 @@ impl Page {
             yanked: raw.yanked,
             size: raw.size,
             published,
-        });
+        }));
     }
 }
 

@@ -154,7 +154,7 @@ const CHECKS: [Check; 4] = [bars::date, bars::requires_python, bars::tags, bars:
 
 /// The offers of a page, newest release first.
 pub fn offers(page: &Page, target: &Target, policy: &Policy, late: &[LateBar]) -> Vec<Offer> {
-    let mut files: Vec<Arc<PageFile>> = page.files.iter().cloned().map(Arc::new).collect();
+    let mut files: Vec<Arc<PageFile>> = page.files.clone();
     // By release, newest first; the order of the page stays among files of one release.
     files.sort_by(|a, b| b.kind.version().cmp(a.kind.version()));
     let mut offers: Vec<Offer> = Vec::new();

@@ -85,7 +85,7 @@ impl Depot for Folder {
                 let kind = FileKind::of(name, project).ok()?;
                 let path = self.root.join(name);
                 let metadata = metadata_at(&path, &kind).ok().flatten();
-                Some(PageFile {
+                Some(Arc::new(PageFile {
                     filename: name.as_str().into(),
                     url: name.as_str().into(),
                     kind,
@@ -95,7 +95,7 @@ impl Depot for Folder {
                     yanked: None,
                     size: std::fs::metadata(&path).ok().map(|m| m.len()),
                     published: None,
-                })
+                }))
             })
             .collect();
         Ok(Some(page))

@@ -32,7 +32,7 @@ pub fn wheel_metadata(path: &Path) -> Result<Metadata> {
         .map_err(|e| bad(path, format!("it is not a whole zip archive ({e})")))?;
     let is_metadata =
         |n: &str| n.strip_suffix("/METADATA").is_some_and(|f| f.ends_with(".dist-info") && !f.contains('/'));
-    let names: Vec<String> = zip.file_names().flatten().filter(|n| is_metadata(n)).map(|n| n.into_owned()).collect();
+    let names: Vec<String> = zip.file_names().filter(|n| is_metadata(n)).map(str::to_owned).collect();
     let [name] = names.as_slice() else {
         return Err(bad(path, "it does not hold exactly one .dist-info/METADATA"));
     };

@@ -157,7 +157,7 @@ pub(super) fn direct_page(project: &Name, url: &str) -> Result<(Arc<dyn Depot>, 
         published: None,
     };
     let mut page = Page::new(project.clone());
-    page.files.push(file);
+    page.files.push(Arc::new(file));
     // A tree with an empty root finds files by their `file:` URL alone.
     Ok((Arc::new(Tree::open(url, folder)), page))
 }
