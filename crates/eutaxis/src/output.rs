@@ -1,5 +1,6 @@
 //! Standard output, standard error, exit codes: the one place that knows of both forms, text and JSON.
 
+use std::cell::Cell;
 use std::io::{IsTerminal, Write};
 use std::process::ExitCode;
 
@@ -34,6 +35,8 @@ pub(crate) struct Output {
     json: bool,
     quiet: bool,
     verbose: bool,
+    /// Standard output failed: the answer did not get out.
+    lost: Cell<bool>,
 }
 
 impl Output {
@@ -46,7 +49,7 @@ impl Output {
         if common.color != ColorWhen::Auto {
             choice.write_global();
         }
-        Output { json: common.json, quiet: common.quiet, verbose: common.verbose }
+        Output { json: common.json, quiet: common.quiet, verbose: common.verbose, lost: Cell::new(false) }
     }
 
     /// Whether more is to be said.
@@ -81,7 +84,14 @@ impl Output {
     pub(crate) fn now(&self, text: &str) {
         if !self.json {
             let mut out = anstream::stdout().lock();
-            let _ = out.write_all(text.as_bytes()).and_then(|()| out.flush());
+            self.note_failure(out.write_all(text.as_bytes()).and_then(|()| out.flush()));
+        }
+    }
+
+    /// Remembers that standard output could not take the answer. A reader that has gone away has read enough.
+    fn note_failure(&self, written: std::io::Result<()>) {
+        if written.is_err_and(|e| e.kind() != std::io::ErrorKind::BrokenPipe) {
+            self.lost.set(true);
         }
     }
 
@@ -115,14 +125,24 @@ impl Output {
                 }
             }
             let text = serde_json::to_string_pretty(&Value::Object(object)).unwrap_or_default();
-            let _ = writeln!(std::io::stdout().lock(), "{text}");
-            return ExitCode::from(code);
+            let mut out = std::io::stdout().lock();
+            self.note_failure(writeln!(out, "{text}").and_then(|()| out.flush()));
+            return self.end(code);
         }
         match result {
             Ok(answer) => self.now(&answer.text),
             Err(errors) => errors.iter().for_each(print_error),
         }
-        ExitCode::from(code)
+        self.end(code)
+    }
+
+    fn end(&self, code: u8) -> ExitCode {
+        if !self.lost.get() {
+            return ExitCode::from(code);
+        }
+        let error = Error::new(ErrorKind::Disk, "the answer could not be written to standard output");
+        print_error(&error.help("look at what standard output leads to: a full disk, perhaps"));
+        ExitCode::from(3)
     }
 }
 

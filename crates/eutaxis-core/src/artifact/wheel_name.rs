@@ -7,8 +7,8 @@ use crate::fault::{Fault, escaped};
 use crate::name::Name;
 use crate::version::Version;
 
-/// Sets with more members than this are refused: the product of the three could not be walked.
-const MOST_TAGS: usize = 64;
+/// Wheels with more tags than this are refused: real ones have a handful, and every tag of every file is judged.
+const MOST_TAGS: usize = 1024;
 
 /// The name of a wheel, taken apart.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -68,12 +68,15 @@ impl WheelName {
             build.map(|b| BuildTag::parse(b).ok_or_else(|| fault("a build tag begins with a digit"))).transpose()?;
         let set = |text: &str| -> Result<Vec<Box<str>>, Fault> {
             let members: Vec<Box<str>> = text.split('.').map(|t| t.to_ascii_lowercase().into()).collect();
-            if members.iter().any(|m| m.is_empty()) || members.len() > MOST_TAGS {
-                return Err(fault("a tag is empty, or there are too many"));
+            if members.iter().any(|m| m.is_empty()) {
+                return Err(fault("a tag is empty"));
             }
             Ok(members)
         };
         let tags = WheelTags { pythons: set(python)?, abis: set(abi)?, platforms: set(platform)? };
+        if tags.pythons.len() * tags.abis.len() * tags.platforms.len() > MOST_TAGS {
+            return Err(fault("it stands for too many tags"));
+        }
         let lenient = respelled || parsed.file_form() != name;
         Ok(WheelName { name: parsed, version, build, tags, lenient })
     }
@@ -144,6 +147,7 @@ mod tests {
     #[case("made_up-1.0-py3-none.whl", "five or six")]
     #[case("made_up-1.0-py3-none-any.zip", "does not end")]
     #[case("made_up-1.0-py3..py2-none-any.whl", "empty")]
+    #[case(&format!("m-1-{0}-{0}-{0}.whl", ["a"; 11].join(".")), "too many tags")]
     #[case("\u{e9}.whl", "five or six")]
     #[case("whl", "does not end")]
     fn bad_names_are_refused(#[case] file: &str, #[case] part: &str) {

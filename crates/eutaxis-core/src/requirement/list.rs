@@ -4,7 +4,7 @@
 //! of ours that does the job it seems to ask for.
 
 use super::{Ask, Requirement};
-use crate::fault::{Fault, Origin, line_and_column};
+use crate::fault::{Fault, Origin};
 
 /// A list that has been read: what it asks for, and the lines that are no requirements.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -34,14 +34,14 @@ impl RequirementList {
     pub fn parse(text: &str, file: &str) -> Result<Self, Vec<Fault>> {
         let mut list = RequirementList::default();
         let mut faults = Vec::new();
-        for (start, line) in logical_lines(text) {
+        for (start, number, line) in logical_lines(text) {
             let line = without_comment(&line).trim_end().to_owned();
             let trimmed = line.trim_start();
             if trimmed.is_empty() {
                 continue;
             }
             let at = start + (line.len() - trimmed.len());
-            let origin = Origin::line(file, line_and_column(text, at).0);
+            let origin = Origin::line(file, number);
             if trimmed.starts_with('-') {
                 list.directives.push(directive(origin, trimmed));
                 continue;
@@ -59,17 +59,17 @@ impl RequirementList {
     }
 }
 
-/// Lines with their offsets; a backslash at the end joins the next line. Joined text keeps every offset, because the
+/// Lines with their offsets and numbers; a backslash at the end joins the next line. Joined text keeps every offset, because the
 /// backslash and the line end are replaced by as many spaces.
-fn logical_lines(text: &str) -> Vec<(usize, String)> {
+fn logical_lines(text: &str) -> Vec<(usize, u32, String)> {
     let mut lines = Vec::new();
     let mut at = 0;
-    let mut open: Option<(usize, String)> = None;
-    for raw in text.split_inclusive('\n') {
+    let mut open: Option<(usize, u32, String)> = None;
+    for (number, raw) in (1..).zip(text.split_inclusive('\n')) {
         let start = at;
         at += raw.len();
         let content = raw.trim_end_matches(['\n', '\r']);
-        let (mut first, mut joined) = open.take().unwrap_or((start, String::new()));
+        let (mut first, line, mut joined) = open.take().unwrap_or((start, number, String::new()));
         let content = if start == 0 && content.starts_with('\u{feff}') {
             first = '\u{feff}'.len_utf8();
             content.trim_start_matches('\u{feff}')
@@ -81,11 +81,11 @@ fn logical_lines(text: &str) -> Vec<(usize, String)> {
             Some(head) if !commented => {
                 joined.push_str(head);
                 joined.push_str(&" ".repeat(raw.len() - head.len()));
-                open = Some((first, joined));
+                open = Some((first, line, joined));
             }
             _ => {
                 joined.push_str(content);
-                lines.push((first, joined));
+                lines.push((first, line, joined));
             }
         }
     }
@@ -146,6 +146,7 @@ fn better_hint(fault: Fault, text: &str) -> Fault {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::fault::line_and_column;
 
     fn shown(list: &RequirementList) -> Vec<String> {
         list.asks.iter().map(|a| format!("{} {}", a.origin, a.requirement)).collect()

@@ -180,7 +180,7 @@ impl Search {
                 _ if value == 0 => {}
                 NodeKind::Project(project) => {
                     self.expand(&project, value, None, &mut wants);
-                    for extra in self.active_extras(&project) {
+                    for extra in self.active_extras(&project, value) {
                         self.expand(&project, value, Some(&extra), &mut wants);
                     }
                 }
@@ -202,19 +202,14 @@ impl Search {
         wants
     }
 
-    /// Extras of a project that are asked for as things stand.
-    fn active_extras(&self, project: &Name) -> Vec<Name> {
-        let Some(needs) = self.facts.get(project) else { return Vec::new() };
-        let mut extras: Vec<Name> =
-            (1..needs.size()).filter_map(|v| needs.needs(v)).flat_map(|n| n.offered.clone()).collect();
-        extras.sort();
-        extras.dedup();
-        let active = |extra: &Name| {
-            let node = self.state.find(&NodeKind::Extra(project.clone(), extra.clone()));
+    /// Extras that a release offers and that are asked for as things stand.
+    fn active_extras(&self, project: &Name, value: usize) -> Vec<Name> {
+        let Some(needs) = self.facts.get(project).and_then(|f| f.needs(value)) else { return Vec::new() };
+        let active = |extra: &&Name| {
+            let node = self.state.find(&NodeKind::Extra(project.clone(), (*extra).clone()));
             node.is_some_and(|n| self.state.get(n).domain.single() == Some(1))
         };
-        extras.retain(active);
-        extras
+        needs.offered.iter().filter(active).cloned().collect()
     }
 
     /// Adds the clauses of one release under its base or one extra, once.

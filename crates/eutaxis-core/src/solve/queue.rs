@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use indexmap::IndexSet;
 
-use super::facts::{Facts, Need, Needs};
+use super::facts::{Facts, Need, Needs, ProjectFacts};
 use super::problem::Problem;
 use crate::index::PageFile;
 use crate::name::Name;
@@ -165,6 +165,8 @@ pub struct Newest {
     pub bar: Option<String>,
     /// The reason for which it is yanked, if it is.
     pub yanked: Option<String>,
+    /// A need of it that the other choices do not meet: the requirement, and the release that was chosen.
+    pub unmet: Option<(String, Version)>,
 }
 
 /// Something that does not forbid the choice but should be known.
@@ -250,11 +252,27 @@ impl Solution {
                     verdict: o.verdict,
                     bar: o.bars.first().map(|b| b.detail.clone()),
                     yanked: o.yanked.clone(),
+                    unmet: unmet_need(known, &o.version, facts, value_of),
                 }),
             });
         }
         Solution { chosen, cautions }
     }
+}
+
+/// A need of a release that the chosen releases do not meet, as far as its metadata is known.
+fn unmet_need(
+    known: &ProjectFacts,
+    version: &Version,
+    facts: &Facts,
+    value_of: &dyn Fn(&Name) -> Option<usize>,
+) -> Option<(String, Version)> {
+    let needs = known.needs(known.value_of(version)?)?;
+    needs.all.iter().filter(|n| n.base).find_map(|need| {
+        let other = facts.get(&need.requirement.name)?.offer(value_of(&need.requirement.name)?)?;
+        let met = need.requirement.versions().is_none_or(|s| s.matches(&other.version));
+        (!met).then(|| (need.requirement.short(), other.version.clone()))
+    })
 }
 
 /// The needs that count when these extras are asked for.

@@ -6,6 +6,9 @@ use crate::fault::Fault;
 use crate::knowledge;
 use crate::version::Version;
 
+/// No series of an interpreter has a higher minor; it bounds what is counted for tags.
+const NEWEST_MINOR: u64 = 99;
+
 /// Which program runs the code.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Implementation {
@@ -64,6 +67,9 @@ impl Interpreter {
                 .hint(format!("write `{version}.12`, say")));
         }
         let (major, minor) = (version.release_number(0), version.release_number(1));
+        if !(2..=9).contains(&major) || minor > NEWEST_MINOR {
+            return Err(Fault::new(format!("there is no interpreter {version}"), 0).hint("for example 3.12"));
+        }
         let threads = free_threaded && (implementation != Implementation::Cpython || (major, minor) < (3, 13));
         if threads {
             return Err(Fault::new(
@@ -103,6 +109,33 @@ impl Interpreter {
             Implementation::Other(name) => name,
         };
         format!("{prefix}{major}{minor}")
+    }
+
+    /// Whether an interpreter part of a tag is this interpreter's own. Asked for every tag of every file, so nothing is
+    /// allocated.
+    pub(super) fn is_own_tag(&self, python: &str) -> bool {
+        let prefix = match &self.implementation {
+            Implementation::Cpython => "cp",
+            Implementation::Pypy => "pp",
+            Implementation::Other(name) => name,
+        };
+        let series = python.strip_prefix(prefix).and_then(|rest| self.minor_in(rest));
+        series == Some(Some(self.series().1))
+    }
+
+    /// The minor in the digits of a tag: the first digit is the major, the rest the minor; `Some(None)` when only the
+    /// major stands there, none when it is another major or no number.
+    pub(super) fn minor_in(&self, digits: &str) -> Option<Option<u64>> {
+        let first = digits.bytes().next().filter(u8::is_ascii_digit)?;
+        if u64::from(first - b'0') != self.series().0 {
+            return None;
+        }
+        let rest = digits.get(1..)?;
+        if rest.is_empty() {
+            return Some(None);
+        }
+        let plain = rest.bytes().all(|b| b.is_ascii_digit()) && (rest.len() == 1 || !rest.starts_with('0'));
+        if plain { rest.parse().ok().map(Some) } else { None }
     }
 
     /// Loads wheels of the stable ABI (PEP 384): CPython 3.2 and later with the global lock.

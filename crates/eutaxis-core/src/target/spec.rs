@@ -176,6 +176,8 @@ mod tests {
     #[case("snake 2.7 / linux x86_64", "is not an interpreter")]
     #[case("cpython 3 / linux x86_64", "names no series")]
     #[case("cpython 3.12t / linux x86_64", "no free-threaded build")]
+    #[case("cpython 3.4294967295 / linux x86_64", "there is no interpreter")]
+    #[case("cpython 12.1 / linux x86_64", "there is no interpreter")]
     #[case("cpython 3.12 / linux", "SYSTEM ARCHITECTURE")]
     #[case("cpython 3.12 / linux arm7l", "did you mean `armv7l`?")]
     #[case("cpython 3.12 / linux x86_64 uclibc 1", "C library")]

@@ -34,7 +34,7 @@ impl Target {
         let groups = self.groups();
         let platforms = self.platform.count();
         if platform == "any" {
-            let own = python == self.interpreter.tag();
+            let own = self.interpreter.is_own_tag(python);
             let behind = if own { 0 } else { 1 + self.generic_place(python)? };
             return (abi == "none").then_some(Rank(groups.total * platforms + behind));
         }
@@ -45,7 +45,7 @@ impl Target {
     /// The number of the group that interpreter and ABI belong to.
     fn group(&self, groups: &Groups, python: &str, abi: &str) -> Option<u32> {
         let interpreter = &self.interpreter;
-        if python == interpreter.tag() {
+        if interpreter.is_own_tag(python) {
             if let Some(own) = interpreter.abis.iter().position(|a| a == abi) {
                 return Some(own as u32);
             }
@@ -65,13 +65,11 @@ impl Target {
 
     /// The place of `pyXY`, `pyX`, `pyX(Y-1)`, ... among themselves.
     fn generic_place(&self, python: &str) -> Option<u32> {
-        let (major, minor) = self.interpreter.series();
-        let digits = python.strip_prefix("py").filter(|d| d.bytes().all(|b| b.is_ascii_digit()))?;
-        let rest = digits.strip_prefix(major.to_string().as_str())?;
-        if rest.is_empty() {
-            return Some(1);
+        let (_, minor) = self.interpreter.series();
+        let Some(series) = self.interpreter.minor_in(python.strip_prefix("py")?)? else { return Some(1) };
+        if series > minor {
+            return None;
         }
-        let series: u64 = rest.parse().ok().filter(|s| *s <= minor)?;
         Some(if series == minor { 0 } else { (minor + 1 - series) as u32 })
     }
 
@@ -123,12 +121,12 @@ impl Target {
         let misses = tags.expanded().map(|(python, abi, platform)| {
             let platform_fits = platform == "any" || self.platform.index(platform).is_some();
             let interpreter_fits = match platform {
-                "any" => abi == "none" && (python == self.interpreter.tag() || self.generic_place(python).is_some()),
+                "any" => abi == "none" && (self.interpreter.is_own_tag(python) || self.generic_place(python).is_some()),
                 _ => self.group(&groups, python, abi).is_some(),
             };
             match (interpreter_fits, platform_fits) {
                 (true, _) => TagMiss::Platform(self.platform.miss(platform)),
-                (false, true) if python == self.interpreter.tag() => TagMiss::Abi(abi.to_owned()),
+                (false, true) if self.interpreter.is_own_tag(python) => TagMiss::Abi(abi.to_owned()),
                 (false, true) => TagMiss::Interpreter(pythons()),
                 (false, false) => TagMiss::Both(pythons(), self.platform.miss(platform)),
             }

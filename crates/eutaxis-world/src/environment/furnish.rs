@@ -73,6 +73,8 @@ pub struct Moved {
     pub before: String,
     /// What is there now.
     pub after: String,
+    /// The file it came from.
+    pub file: String,
 }
 
 /// What it cost.
@@ -93,7 +95,7 @@ pub struct Report {
     pub environment: PathBuf,
     /// It was made now.
     pub made: bool,
-    /// Projects placed: name, version, file.
+    /// Projects that were not there before: name, version, file.
     pub placed: Vec<(Name, String, String)>,
     /// Projects replaced.
     pub replaced: Vec<Moved>,
@@ -247,12 +249,13 @@ fn sort_out(request: &Furnish<'_>, present: &[Installed], report: &mut Report) -
             continue;
         }
         let file = item.wheel.file_name().map_or(String::new(), |f| f.to_string_lossy().into_owned());
-        if let Some(old) = there.first() {
-            let after =
-                if old.version == item.version { format!("{} ({file})", item.version) } else { item.version.clone() };
-            report.replaced.push(Moved { name: item.name.clone(), before: old.version.clone(), after });
+        match there.first() {
+            Some(old) => {
+                let (before, after) = (old.version.clone(), item.version.clone());
+                report.replaced.push(Moved { name: item.name.clone(), before, after, file });
+            }
+            None => report.placed.push((item.name.clone(), item.version.clone(), file)),
         }
-        report.placed.push((item.name.clone(), item.version.clone(), file));
         there.iter().for_each(|p| leave_out(p, &mut work.leave_out));
         work.place.push(item.clone());
     }

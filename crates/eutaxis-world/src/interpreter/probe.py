@@ -13,6 +13,20 @@ def confstr(name):
         return None
 
 
+def glibc():
+    said = confstr("CS_GNU_LIBC_VERSION")
+    if said or not sys.platform.startswith("linux"):
+        return said
+    # 2.7 does not know that name: ask the library itself.
+    try:
+        import ctypes
+        version = ctypes.CDLL(None).gnu_get_libc_version
+        version.restype = ctypes.c_char_p
+        return "glibc " + version().decode("ascii")
+    except Exception:
+        return None
+
+
 def full(info):
     text = "%d.%d.%d" % (info[0], info[1], info[2])
     if info[3] != "final":
@@ -50,7 +64,7 @@ sys.stdout.write(json.dumps({
     "ext_suffix": var("EXT_SUFFIX") or var("SO"),
     "debug": bool(var("Py_DEBUG")),
     "free_threaded": bool(var("Py_GIL_DISABLED")),
-    "glibc": confstr("CS_GNU_LIBC_VERSION"),
+    "glibc": glibc(),
     "mac": platform.mac_ver()[0],
     "externally_managed": os.path.exists(os.path.join(stdlib, "EXTERNALLY-MANAGED")),
     "include": paths.get("include"),

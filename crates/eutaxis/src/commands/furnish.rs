@@ -162,7 +162,7 @@ fn json(report: &Report) -> Map<String, Value> {
     let replaced: Vec<Value> = report
         .replaced
         .iter()
-        .map(|m| json!({"name": m.name.as_str(), "before": m.before, "after": m.after}))
+        .map(|m| json!({"name": m.name.as_str(), "before": m.before, "after": m.after, "file": m.file}))
         .collect();
     let pairs = |list: &[(Name, String)]| {
         list.iter().map(|(n, v)| json!({"name": n.as_str(), "version": v})).collect::<Vec<_>>()

@@ -11,14 +11,13 @@ pub(crate) fn text(report: &Report, python: &str, verbose: bool) -> String {
     let width = width();
     let place = near(&report.environment);
     let mut text = format!("{}\n", headline(report, &place, python));
-    let new: Vec<_> = report.placed.iter().filter(|(n, _, _)| !report.replaced.iter().any(|m| m.name == *n)).collect();
     let mut table = Table::new(&["", "", ""]);
-    for (name, version, file) in new {
+    for (name, version, file) in &report.placed {
         table.row(["  placed".into(), format!("{name} {version}"), file.clone()]);
     }
     for moved in &report.replaced {
         let what = format!("{} {}", moved.name, moved.before);
-        table.row(["  replaced".into(), what, format!("now {}", moved.after)]);
+        table.row(["  replaced".into(), what, format!("now {} from {}", moved.after, moved.file)]);
     }
     for (name, version) in &report.removed {
         table.row(["  removed".into(), format!("{name} {version}"), String::new()]);
@@ -59,21 +58,19 @@ fn quoted(path: &str) -> String {
 }
 
 fn headline(report: &Report, place: &str, python: &str) -> String {
-    let total = report.placed.len() + report.kept.len();
+    let total = report.placed.len() + report.replaced.len() + report.kept.len();
     if report.made {
         return format!("{} {place} with {python}, {}", style::good("Made"), count(total, "project"));
     }
-    if report.placed.is_empty() && report.removed.is_empty() {
+    if report.placed.is_empty() && report.replaced.is_empty() && report.removed.is_empty() {
         return format!(
             "{} {place} holds {} as pinned; nothing was changed",
             style::good("In order:"),
             count(total, "project")
         );
     }
-    let (kept, placed) = (report.kept.len(), report.placed.len());
-    format!(
-        "{} {place} ({python}): {placed} placed, {} removed, {kept} kept",
-        style::good("Brought up to the pins:"),
-        report.removed.len()
-    )
+    let [placed, replaced, removed, kept] =
+        [report.placed.len(), report.replaced.len(), report.removed.len(), report.kept.len()];
+    let head = style::good("Brought up to the pins:");
+    format!("{head} {place} ({python}): {placed} placed, {replaced} replaced, {removed} removed, {kept} kept")
 }

@@ -113,7 +113,10 @@ fn newest_note(newest: &Newest, chosen: &Chosen, settled: &Settled<'_>) -> Strin
         (_, _, Some(reason)) => format!("newest {version} is yanked: {}", eutaxis_core::fault::escaped(reason)),
         (Verdict::Build, Some(bar), _) => format!("newest {version} has only source here: {bar}"),
         (Verdict::Build, ..) => format!("newest {version} has only source"),
-        _ => format!("newest {version} does not go with the other choices"),
+        _ => match &newest.unmet {
+            Some((need, chosen)) => format!("newest {version} needs {need}, and {chosen} was chosen"),
+            None => format!("newest {version} does not go with the other choices"),
+        },
     }
 }
 

@@ -153,6 +153,17 @@ fn settings_with_a_fault_show_their_line() {
 }
 
 #[test]
+fn an_answer_that_is_lost_is_told() {
+    let field = Field::new();
+    let full = std::fs::File::options().write(true).open("/dev/full").unwrap();
+    let ran = crate::field::ran(field.command(&["survey"]).stdout(full).output().unwrap());
+    assert!(ran.code == 3 && ran.err.contains("could not be written"), "{ran:?}");
+    let mut gone = field.command(&["survey", "--tags"]).stdout(std::process::Stdio::piped()).spawn().unwrap();
+    drop(gone.stdout.take());
+    assert!(gone.wait().unwrap().success(), "a reader that went away is no error");
+}
+
+#[test]
 fn nowhere_to_write() {
     let field = Field::new();
     field.write("file", "");

@@ -50,7 +50,10 @@ fn updates_replace_what_moved_and_keep_the_rest() {
     field.write(".venv/notes.txt", "mine");
     field.expect(0, &["settle", "snowpit", "katabat==0.4", "--renew"]);
     let report = field.json(0, &["furnish"]);
-    assert_eq!(report["replaced"], serde_json::json!([{"name": "snowpit", "before": "2.1", "after": "2.2"}]));
+    assert_eq!(
+        report["replaced"],
+        serde_json::json!([{"name": "snowpit", "before": "2.1", "after": "2.2", "file": "snowpit-2.2-py3-none-any.whl"}])
+    );
     assert_eq!((&report["kept"], &report["removed"]), (&serde_json::json!(["katabat"]), &serde_json::json!([])));
     assert_eq!(report["unpinned"][0]["name"], "tarnlog");
     let listed =
