@@ -21,8 +21,8 @@ impl SdistName {
     /// # Errors
     /// When the ending is another, or what is left is not a name and a version, or it names another project.
     pub fn parse(file: &str, project: Option<&Name>) -> Result<Self, Fault> {
-        let shown = escaped(file);
-        let fault = |what: &str| Fault::new(format!("`{shown}` is not the name of a source distribution: {what}"), 0);
+        let fault =
+            |what: &str| Fault::new(format!("`{}` is not the name of a source distribution: {what}", escaped(file)), 0);
         let stem = [".tar.gz", ".zip"]
             .into_iter()
             .find_map(|ending| strip_suffix_ignoring_case(file, ending))

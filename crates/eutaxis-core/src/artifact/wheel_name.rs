@@ -49,8 +49,7 @@ impl WheelName {
     /// # Errors
     /// When the parts are not five or six, or one of them is not what it must be.
     pub fn parse(file: &str) -> Result<Self, Fault> {
-        let shown = escaped(file);
-        let fault = |what: &str| Fault::new(format!("`{shown}` is not the name of a wheel: {what}"), 0);
+        let fault = |what: &str| Fault::new(format!("`{}` is not the name of a wheel: {what}", escaped(file)), 0);
         let stem = strip_suffix_ignoring_case(file, ".whl").ok_or_else(|| fault("it does not end in .whl"))?;
         let parts: Vec<&str> = stem.split('-').collect();
         let (name, version, build, [python, abi, platform]) = match parts.as_slice() {

@@ -1,7 +1,7 @@
 //! The checks that bar a file, and the sentences that sum them up for a release.
 
-use super::{Bar, BarKind, OfferFile, Policy, Wheels};
-use crate::index::{FileKind, PageFile};
+use super::{Bar, BarKind, Judged, OfferFile, Wheels};
+use crate::index::FileKind;
 use crate::target::{Libc, PlatformMiss, System, TagMiss, Target};
 
 fn bar(kind: BarKind, detail: impl Into<String>) -> Option<Bar> {
@@ -9,9 +9,9 @@ fn bar(kind: BarKind, detail: impl Into<String>) -> Option<Bar> {
 }
 
 /// `--as-of` (choice, rule 7): a file of that very moment exists, one without date does not.
-pub(super) fn date(file: &PageFile, _: &Target, policy: &Policy) -> Option<Bar> {
-    let as_of = policy.as_of?;
-    match file.published {
+pub(super) fn date(judged: &Judged<'_>) -> Option<Bar> {
+    let as_of = judged.policy.as_of?;
+    match judged.file.published {
         None => bar(BarKind::Date, "the depot gives no date for it"),
         Some(moment) if moment > as_of => {
             let day = |t: jiff::Timestamp| t.to_string().chars().take(10).collect::<String>();
@@ -22,8 +22,8 @@ pub(super) fn date(file: &PageFile, _: &Target, policy: &Policy) -> Option<Bar> 
 }
 
 /// Requires-Python, per file, against the whole version of the interpreter (choice, rule 6).
-pub(super) fn requires_python(file: &PageFile, target: &Target, _: &Policy) -> Option<Bar> {
-    python_bar(file.requires_python.as_deref()?, target)
+pub(super) fn requires_python(judged: &Judged<'_>) -> Option<Bar> {
+    python_bar(judged.file.requires_python.as_deref()?, judged.target)
 }
 
 /// The bar that a Requires-Python puts, wherever it was read.
@@ -36,17 +36,18 @@ pub(crate) fn python_bar(set: &crate::version::SpecifierSet, target: &Target) ->
 }
 
 /// The wheel's tags.
-pub(super) fn tags(file: &PageFile, target: &Target, _: &Policy) -> Option<Bar> {
-    let FileKind::Wheel(name) = &file.kind else { return None };
-    if target.rank(&name.tags).is_some() {
+pub(super) fn tags(judged: &Judged<'_>) -> Option<Bar> {
+    let FileKind::Wheel(name) = &judged.file.kind else { return None };
+    if judged.rank.is_some() {
         return None;
     }
-    sentence(&Misses::of([&target.tag_miss(&name.tags)]), target).into_iter().next()
+    sentence(&Misses::of([&judged.target.tag_miss(&name.tags)]), judged.target).into_iter().next()
 }
 
 /// `--wheels only`, but for projects named by `--build`.
-pub(super) fn wheels_policy(file: &PageFile, _: &Target, policy: &Policy) -> Option<Bar> {
-    let FileKind::Sdist(name) = &file.kind else { return None };
+pub(super) fn wheels_policy(judged: &Judged<'_>) -> Option<Bar> {
+    let FileKind::Sdist(name) = &judged.file.kind else { return None };
+    let policy = judged.policy;
     let barred = policy.wheels == Wheels::Only && !policy.build.contains(&name.name);
     if barred { bar(BarKind::Wheels, "only source, and the policy takes wheels only") } else { None }
 }

@@ -146,8 +146,17 @@ pub struct LateBar {
     pub bar: Bar,
 }
 
+/// A file that is being judged.
+struct Judged<'a> {
+    file: &'a PageFile,
+    /// For a wheel: how well its tags fit, if they do.
+    rank: Option<Rank>,
+    target: &'a Target,
+    policy: &'a Policy,
+}
+
 /// Judges one file; [`CHECKS`] lists them all.
-type Check = fn(&PageFile, &Target, &Policy) -> Option<Bar>;
+type Check = fn(&Judged<'_>) -> Option<Bar>;
 
 /// Every check of a single file, in the order in which bars are told.
 const CHECKS: [Check; 4] = [bars::date, bars::requires_python, bars::tags, bars::wheels_policy];
@@ -168,13 +177,14 @@ pub fn offers(page: &Page, target: &Target, policy: &Policy, late: &[LateBar]) -
 }
 
 fn judge(file: &Arc<PageFile>, target: &Target, policy: &Policy, late: &[LateBar]) -> OfferFile {
-    let mut bars: Vec<Bar> = CHECKS.iter().filter_map(|check| check(file, target, policy)).collect();
-    bars.extend(late.iter().filter(|l| l.filename == file.filename).map(|l| l.bar.clone()));
     let rank = match &file.kind {
         FileKind::Wheel(name) => target.rank(&name.tags),
         FileKind::Sdist(_) => None,
     };
-    OfferFile { file: file.clone(), rank, bars }
+    let judged = Judged { file, rank, target, policy };
+    let mut bars: Vec<Bar> = CHECKS.iter().filter_map(|check| check(&judged)).collect();
+    bars.extend(late.iter().filter(|l| l.filename == file.filename).map(|l| l.bar.clone()));
+    OfferFile { file: Arc::clone(file), rank, bars }
 }
 
 fn offer(version: Version, files: Vec<OfferFile>, target: &Target) -> Offer {

@@ -1,9 +1,9 @@
 //! The queue of projects, which is the order of preference (choice, rule 1), and the solution read off at its end.
 
-use std::rc::Rc;
 use std::sync::Arc;
 
 use indexmap::IndexSet;
+use rustc_hash::FxHashMap;
 
 use super::facts::{Facts, Need, Needs, ProjectFacts};
 use super::problem::Problem;
@@ -211,6 +211,7 @@ impl Solution {
     ) -> Self {
         let mut chosen: Vec<Chosen> = Vec::new();
         let mut cautions = Vec::new();
+        let mut askers = askers(queue, problem, facts, value_of);
         for project in queue.projects() {
             let Some(known) = facts.get(project) else { continue };
             let Some(value) = value_of(project) else { continue };
@@ -244,7 +245,7 @@ impl Solution {
                 version: offer.version.clone(),
                 file: Arc::clone(&best.file),
                 verdict: offer.verdict,
-                asked_by: askers(project, queue, problem, facts, value_of),
+                asked_by: askers.remove(project).unwrap_or_default(),
                 extras,
                 needs: needed,
                 newest: newest.map(|o| Newest {
@@ -280,21 +281,23 @@ pub(super) fn in_force<'a>(needs: &'a Needs, extras: &'a [Name]) -> impl Iterato
     needs.all.iter().filter(|n| n.base || n.extras.iter().any(|e| extras.contains(e)))
 }
 
+/// Who asks for each chosen project: the user's asks first, then projects in the order of their turns.
 fn askers(
-    project: &Name,
     queue: &Queue,
     problem: &Problem,
     facts: &Facts,
     value_of: &dyn Fn(&Name) -> Option<usize>,
-) -> Vec<Asker> {
-    let mut askers: Vec<Asker> =
-        problem.asks_in_force().filter(|(_, a)| a.requirement.name == *project).map(|(i, _)| Asker::Ask(i)).collect();
-    for other in queue.projects().filter(|p| *p != project) {
-        let needs: Option<&Rc<Needs>> = value_of(other).and_then(|v| facts.get(other)?.needs(v));
-        let Some(needs) = needs else { continue };
-        let extras = queue.extras_of(other);
-        for need in in_force(needs, &extras).filter(|n| n.requirement.name == *project) {
-            askers.push(Asker::Project(other.clone(), need.requirement.short()));
+) -> FxHashMap<Name, Vec<Asker>> {
+    let mut askers: FxHashMap<Name, Vec<Asker>> = FxHashMap::default();
+    for (i, ask) in problem.asks_in_force() {
+        askers.entry(ask.requirement.name.clone()).or_default().push(Asker::Ask(i));
+    }
+    for project in queue.projects() {
+        let Some(needs) = value_of(project).and_then(|v| facts.get(project)?.needs(v)) else { continue };
+        let extras = queue.extras_of(project);
+        for need in in_force(needs, &extras).filter(|n| n.requirement.name != *project) {
+            let asker = Asker::Project(project.clone(), need.requirement.short());
+            askers.entry(need.requirement.name.clone()).or_default().push(asker);
         }
     }
     askers
