@@ -87,6 +87,13 @@ impl Error {
         Error::new(ErrorKind::Contents, message)
     }
 
+    /// The same error about a file that the user named: when it cannot be read, the request is wrong.
+    #[must_use]
+    pub fn of_request(self) -> Self {
+        let kind = if self.kind == ErrorKind::Disk { ErrorKind::Request } else { self.kind };
+        Error { kind, ..self }
+    }
+
     /// The same error with advice.
     #[must_use]
     pub fn help(mut self, help: impl Into<String>) -> Self {

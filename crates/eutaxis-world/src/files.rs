@@ -42,7 +42,14 @@ fn readable_by_all(_: &File) {}
 /// # Errors
 /// When the file cannot be read.
 pub fn sha256_of(path: &Path) -> Result<(String, u64)> {
-    let mut file = File::open(path).doing("cannot open", path)?;
+    sha256_from(&mut File::open(path).doing("cannot open", path)?, path)
+}
+
+/// The same of an open file, from where it stands; `path` names it in errors.
+///
+/// # Errors
+/// When the file cannot be read.
+pub fn sha256_from(file: &mut File, path: &Path) -> Result<(String, u64)> {
     let mut hasher = Sha256::new();
     let mut buffer = vec![0; 1 << 17];
     let mut size = 0;

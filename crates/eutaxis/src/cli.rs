@@ -35,11 +35,11 @@ pub(crate) struct Common {
     /// Use nothing from the network (depots on disk need none anyway)
     #[arg(long, global = true)]
     pub(crate) offline: bool,
-    /// Folder of the cache and the store [default: the system's folder for caches]
-    #[arg(long, global = true, value_name = "DIR", env = "EUTAXIS_CACHE", hide_env_values = true)]
+    /// Folder of the cache and the store [default: EUTAXIS_CACHE, else the system's folder for caches]
+    #[arg(long, global = true, value_name = "DIR")]
     pub(crate) cache: Option<PathBuf>,
-    /// Settings file [default: the nearest eutaxis.toml, or pyproject.toml with [tool.eutaxis]]
-    #[arg(long, global = true, value_name = "FILE", env = "EUTAXIS_CONFIG", hide_env_values = true)]
+    /// Settings file [default: EUTAXIS_CONFIG, else the nearest eutaxis.toml or pyproject.toml with [tool.eutaxis]]
+    #[arg(long, global = true, value_name = "FILE")]
     pub(crate) config: Option<PathBuf>,
 }
 

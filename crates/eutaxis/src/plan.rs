@@ -27,9 +27,14 @@ pub(crate) struct Surroundings {
 impl Surroundings {
     pub(crate) fn new(common: &Common) -> Result<Self, Error> {
         let here = std::env::current_dir().doing("cannot find the current folder", Path::new("."))?;
-        let config = Config::load(&here, common.config.as_deref())?;
+        // A variable that is set to nothing is not set.
+        let named = |option: &Option<PathBuf>, variable: &str| {
+            let stated = std::env::var_os(variable).filter(|v| !v.is_empty()).map(PathBuf::from);
+            option.clone().or(stated)
+        };
+        let config = Config::load(&here, named(&common.config, "EUTAXIS_CONFIG").as_deref())?;
         let system = directories::ProjectDirs::from("", "", "eutaxis").map(|d| d.cache_dir().to_owned());
-        let cache = common.cache.clone().or(system).ok_or_else(|| {
+        let cache = named(&common.cache, "EUTAXIS_CACHE").or(system).ok_or_else(|| {
             Error::new(ErrorKind::Disk, "this system names no folder for caches")
                 .help("name one with --cache DIR or EUTAXIS_CACHE")
         })?;
@@ -171,10 +176,7 @@ fn read_list(file: &Path) -> Result<RequirementList, Vec<Error>> {
 
 /// A file that the user named: when it cannot be read, the request is wrong.
 fn read_request(file: &Path) -> Result<String, Vec<Error>> {
-    read_text(file).map_err(|e| {
-        let kind = if e.kind == ErrorKind::Disk { ErrorKind::Request } else { e.kind };
-        vec![Error { kind, ..e }]
-    })
+    read_text(file).map_err(|e| vec![e.of_request()])
 }
 
 /// A target with where it comes from.

@@ -62,7 +62,7 @@ impl Config {
     }
 
     fn read(&mut self, path: &Path) -> Result<()> {
-        let text = read_text(path)?;
+        let text = read_text(path).map_err(Error::of_request)?;
         let shown = path.display().to_string();
         self.read_text(&text, path).map_err(|f| Error::in_file(&shown, &text, &f))?;
         self.files.push(path.to_owned());

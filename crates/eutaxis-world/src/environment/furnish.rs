@@ -236,6 +236,7 @@ struct Work {
 
 fn sort_out(request: &Furnish<'_>, present: &[Installed], report: &mut Report) -> Work {
     let mut work = Work { place: Vec::new(), leave_out: BTreeSet::new() };
+    let mut stay: BTreeSet<&PathBuf> = BTreeSet::new();
     let mut by_name: BTreeMap<&Name, Vec<&Installed>> = BTreeMap::new();
     for project in present {
         by_name.entry(&project.name).or_default().push(project);
@@ -246,6 +247,7 @@ fn sort_out(request: &Furnish<'_>, present: &[Installed], report: &mut Report) -
             |p: &&Installed| p.version == item.version && p.sha256.as_deref() == Some(&item.sha256) && whole(p);
         if there.len() == 1 && there.iter().all(as_pinned) {
             report.kept.push(item.name.clone());
+            stay.extend(there.iter().flat_map(|p| p.files.iter().flatten()));
             continue;
         }
         let file = item.wheel.file_name().map_or(String::new(), |f| f.to_string_lossy().into_owned());
@@ -266,9 +268,12 @@ fn sort_out(request: &Furnish<'_>, present: &[Installed], report: &mut Report) -
                 leave_out(project, &mut work.leave_out);
             } else {
                 report.unpinned.push((name.clone(), project.version.clone()));
+                stay.extend(project.files.iter().flatten());
             }
         }
     }
+    // A path that a project brings which stays is not taken away with another that brings it too.
+    work.leave_out.retain(|path| !stay.contains(path));
     work
 }
 

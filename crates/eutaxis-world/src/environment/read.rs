@@ -37,8 +37,8 @@ pub fn look(root: &Path) -> Result<Place> {
         Ok(_) => {}
     }
     if !root.is_dir() {
-        return Err(Error::request(format!("{} is a file, not a folder", root.display()))
-            .help("name a new or empty folder with --at"));
+        let what = if root.exists() { "is a file, not a folder" } else { "is a link that leads nowhere" };
+        return Err(Error::request(format!("{} {what}", root.display())).help("name a new or empty folder with --at"));
     }
     if let Ok(text) = fs::read_to_string(root.join("pyvenv.cfg")) {
         let value = |wanted: &str| {

@@ -6,12 +6,13 @@ use std::io::{BufReader, BufWriter, Read, Seek, SeekFrom, Write};
 use std::path::Path;
 
 use eutaxis_core::Name;
-use eutaxis_core::artifact::{Metadata, NameRules, Record, WheelInfo, WheelName, hex, record_base64, unsafe_member};
+use eutaxis_core::artifact::{Metadata, NameRules, Record, WheelInfo, WheelName, record_base64, unsafe_member};
 use sha2::{Digest, Sha256, Sha384, Sha512};
 use zip::ZipArchive;
 
 use super::{Manifest, StoredFile};
 use crate::error::Doing;
+use crate::files::sha256_from;
 use crate::{Error, Result};
 
 const MOST_ENTRIES: usize = 200_000;
@@ -70,16 +71,7 @@ pub(super) fn unpack(
 }
 
 fn ensure_hash(file: &mut File, wheel: &Path, sha256: &str) -> Result<u64> {
-    let mut hasher = Sha256::new();
-    let mut buffer = vec![0; 1 << 17];
-    let mut size = 0;
-    loop {
-        let n = file.read(&mut buffer).doing("cannot read", wheel)?;
-        let Some(part) = buffer.get(..n).filter(|p| !p.is_empty()) else { break };
-        hasher.update(part);
-        size += n as u64;
-    }
-    let found = hex(&hasher.finalize());
+    let (found, size) = sha256_from(file, wheel)?;
     if found != sha256.to_ascii_lowercase() {
         let error = Error::contents(format!("{} has the SHA-256 {found}; the pins say {sha256}", wheel.display()));
         return Err(error.help("the file was changed since it was pinned: get the pinned one back, or settle again"));

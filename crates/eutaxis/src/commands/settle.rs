@@ -13,7 +13,7 @@ use eutaxis_core::{Ask, Name, Requirement, Target, Version};
 use eutaxis_world::depot::{Depots, unpacked_size};
 use eutaxis_world::files::{read_text, relative, sha256_of, slashed, write_whole};
 use eutaxis_world::supply::{Outcome as End, Run};
-use eutaxis_world::{Doing, Error, ErrorKind};
+use eutaxis_world::{Doing, Error};
 use rayon::prelude::*;
 use serde_json::{Map, Value, json};
 
@@ -483,7 +483,6 @@ pub(crate) fn read_lock(path: &Path) -> Result<Lock, Error> {
         let error = Error::request(format!("there are no pins at {}", path.display()));
         return Err(error.help("make them:  eutaxis settle"));
     }
-    let text = read_text(path)
-        .map_err(|e| Error { kind: if e.kind == ErrorKind::Disk { ErrorKind::Request } else { e.kind }, ..e })?;
+    let text = read_text(path).map_err(Error::of_request)?;
     Lock::parse(&text).map_err(|f| Error::in_file(&path.display().to_string(), &text, &f))
 }

@@ -150,6 +150,7 @@ fn settings_with_a_fault_show_their_line() {
     let field = Field::new();
     field.write("eutaxis.toml", "[[depot]]\npath = 'x'\n[polcy]\n");
     refused(&field, 2, &["settle", "snowpit"], &["eutaxis.toml:3:2", "did you mean `policy`?"]);
+    refused(&field, 2, &["settle", "snowpit", "--config", "nowhere.toml"], &["cannot read nowhere.toml"]);
 }
 
 #[test]

@@ -162,3 +162,83 @@ fn markers_extras_and_groups_of_any_lock_count() {
     assert_eq!(with["placed"][0]["name"], "katabat");
     field.expect(2, &["furnish", "pylock.field.toml", "--extra", "snow"]);
 }
+
+/// A folder `wheels` with made-up wheels: name, version, files.
+fn wheels(field: &Field, list: &[(&str, &[(&str, &str)])]) {
+    std::fs::create_dir_all(field.path("wheels")).unwrap();
+    for (name, files) in list {
+        let metadata = format!("Metadata-Version: 2.1\nName: {name}\nVersion: 1.0\n");
+        let mut all = vec![(format!("{name}-1.0.dist-info/METADATA"), metadata.into_bytes())];
+        all.extend(files.iter().map(|(path, text)| ((*path).to_owned(), text.as_bytes().to_vec())));
+        let wheel = eutaxis_demo::Wheel {
+            name: (*name).into(),
+            version: "1.0".into(),
+            tags: "py3-none-any".into(),
+            files: all,
+        };
+        std::fs::write(field.path("wheels").join(wheel.filename()), eutaxis_demo::write_wheel(&wheel).unwrap())
+            .unwrap();
+    }
+}
+
+#[test]
+fn folders_of_data_go_where_the_standard_says() {
+    let field = Field::empty();
+    let files = [
+        ("drill-1.0.data/purelib/drill/__init__.py", "x = 1\n"),
+        ("drill-1.0.data/platlib/drill/more.py", "y = 2\n"),
+        ("drill-1.0.data/scripts/drill", "#!python\nimport drill.more; print(drill.x + drill.more.y)\n"),
+        ("drill-1.0.data/scripts/drill.sh", "#!/bin/sh\necho plain\n"),
+        ("drill-1.0.data/data/share/drill/notes.txt", "deep\n"),
+        ("drill-1.0.data/headers/drill.h", "/* */\n"),
+    ];
+    wheels(&field, &[("drill", &files)]);
+    field.expect(0, &["settle", "drill", "--depot", "wheels"]);
+    field.expect(0, &["furnish"]);
+    let script = |name: &str| ran(Command::new(field.path(".venv/bin").join(name)).output().unwrap()).out;
+    assert_eq!((script("drill"), script("drill.sh")), ("3\n".to_owned(), "plain\n".to_owned()));
+    assert_eq!(field.read(".venv/share/drill/notes.txt"), "deep\n");
+    let header =
+        glob::glob(&field.path(".venv/include/site/python3*/drill/drill.h").display().to_string()).unwrap().count();
+    assert_eq!(header, 1);
+    let listed = field.python("import importlib.metadata as m; print(all(f.locate().exists() for f in m.distribution('drill').files), len(m.distribution('drill').files) > 9)");
+    assert_eq!(listed.out, "True True\n");
+    field.expect(0, &["settle", "drill", "--depot", "wheels", "--out", "none.toml"]);
+    field.write("none.toml", "lock-version = '1.0'\ncreated-by = 'x'\npackages = []\n");
+    field.expect(0, &["furnish", "none.toml", "--tidy"]);
+    assert!(!field.path(".venv/share").exists() && !field.path(".venv/bin/drill").exists());
+    assert_eq!(field.python("print('still here')").out, "still here\n");
+}
+
+#[test]
+fn wheels_that_bring_one_path_or_what_is_not_theirs() {
+    let field = Field::empty();
+    wheels(
+        &field,
+        &[
+            ("one", &[("shared/a.txt", "same\n"), ("one.py", "")]),
+            ("two", &[("shared/a.txt", "same\n"), ("two.py", "")]),
+            ("three", &[("shared/a.txt", "other\n")]),
+            ("evil", &[("evil-1.0.data/data/pyvenv.cfg", "home = /tmp\n")]),
+            ("worse", &[("worse-1.0.data/scripts/python3", "#!/bin/sh\n")]),
+            ("odd", &[("odd-1.0.data/strange/x", "")]),
+        ],
+    );
+    let furnish = |names: &[&str], code: i32| {
+        field.expect(0, &[&["settle", "--depot", "wheels", "--out", "x.toml"], names].concat());
+        field.expect(code, &["furnish", "x.toml"])
+    };
+    assert!(furnish(&["one", "three"], 3).err.contains("one and three both bring"));
+    assert!(furnish(&["evil"], 3).err.contains("pyvenv.cfg"));
+    assert!(furnish(&["worse"], 3).err.contains("bin/python3"));
+    assert!(furnish(&["odd"], 3).err.contains("`strange` is not a folder of .data"));
+    assert!(!field.path(".venv").exists());
+    furnish(&["one", "two"], 0);
+    assert!(furnish(&["one", "two", "three"], 3).err.contains("shared/a.txt"));
+    assert_eq!(field.python("import one, two").code, 0);
+    field.expect(0, &["settle", "--depot", "wheels", "--out", "x.toml", "two"]);
+    field.expect(0, &["furnish", "x.toml", "--tidy"]);
+    let left =
+        glob::glob(&field.path(".venv/lib/python3*/site-packages/shared/a.txt").display().to_string()).unwrap().count();
+    assert_eq!((left, field.python("import one").code), (1, 1), "what a project that stays brings too is not removed");
+}
