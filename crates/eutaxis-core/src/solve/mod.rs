@@ -32,8 +32,4 @@ pub use search::{Search, Step};
 pub use verify::verify;
 
 #[cfg(test)]
-mod brute;
-#[cfg(test)]
 mod tests;
-#[cfg(test)]
-mod toy;

@@ -178,3 +178,99 @@ fn two_numbers(text: &str) -> Option<(u32, u32)> {
 pub fn environment_python(root: &Path) -> PathBuf {
     if cfg!(windows) { root.join("Scripts").join("python.exe") } else { root.join("bin").join("python") }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    /// A CPython 3.12 on 64-bit Linux, as the script reports it.
+    fn facts() -> Facts {
+        let markers = serde_json::json!({
+            "os_name": "posix", "sys_platform": "linux", "platform_machine": "x86_64", "platform_python_implementation": "CPython",
+            "platform_release": "6.1", "platform_system": "Linux", "platform_version": "#1", "python_version": "3.12",
+            "python_full_version": "3.12.4", "implementation_name": "cpython", "implementation_version": "3.12.4"
+        });
+        serde_json::from_value(serde_json::json!({
+            "version": "3.12.4", "implementation": "cpython", "abiflags": "", "wide_unicode": true, "executable": "/opt/py/bin/python3",
+            "base_executable": null, "prefix": "/opt/py", "base_prefix": "/opt/py", "bits": 64, "platform": "linux-x86_64",
+            "soabi": "cpython-312-x86_64-linux-gnu", "ext_suffix": ".cpython-312-x86_64-linux-gnu.so", "debug": false,
+            "free_threaded": false, "glibc": "glibc 2.36", "mac": "", "externally_managed": false, "include": null, "markers": markers
+        }))
+        .unwrap()
+    }
+
+    fn with(change: impl Fn(&mut Facts)) -> Facts {
+        let mut changed = facts();
+        change(&mut changed);
+        changed
+    }
+
+    #[rstest]
+    #[case::plain(with(|_| ()), &["cp312"])]
+    #[case::threads(with(|f| { f.version = "3.13.0".into(); f.free_threaded = true; }), &["cp313t"])]
+    #[case::debug(with(|f| f.debug = true), &["cp312d", "cp312"])]
+    #[case::debug_on_windows(with(|f| { f.debug = true; f.markers.os_name = "nt".into(); }), &["cp312d"])]
+    #[case::allocator(with(|f| { f.version = "3.7.16".into(); f.abiflags = "m".into(); }), &["cp37m"])]
+    #[case::old_wide(with(|f| f.version = "2.7.18".into()), &["cp27mu"])]
+    #[case::old_narrow(with(|f| { f.version = "2.7.18".into(); f.wide_unicode = false; }), &["cp27m"])]
+    #[case::pypy(with(|f| { f.version = "3.10.14".into(); f.implementation = "pypy".into(); f.soabi = Some("pypy310-pp73-x86_64-linux-gnu".into()); }), &["pypy310_pp73"])]
+    fn abis_are_those_that_the_interpreter_loads(#[case] facts: Facts, #[case] abis: &[&str]) {
+        assert_eq!(facts.interpreter().unwrap().abis, abis);
+    }
+
+    #[rstest]
+    #[case::plain(with(|_| ()), "linux x86_64 glibc 2.36")]
+    #[case::vendor_text(with(|f| f.glibc = Some("glibc 2.28-vendor3".into())), "linux x86_64 glibc 2.28")]
+    #[case::small_programs(with(|f| f.bits = 32), "linux i686 glibc 2.36")]
+    #[case::small_board(with(|f| { f.bits = 32; f.markers.platform_machine = "aarch64".into(); }), "linux armv7l glibc 2.36")]
+    #[case::soft_float(with(|f| { f.soft_float = true; f.markers.platform_machine = "armv7l".into(); f.bits = 32; }), "linux armv7l static")]
+    #[case::musl(with(|f| { f.glibc = None; f.musl = Some((1, 2)); }), "linux x86_64 musl 1.2")]
+    #[case::neither(with(|f| f.glibc = None), "linux x86_64 static")]
+    #[case::mac(with(|f| { f.markers.sys_platform = "darwin".into(); f.markers.platform_machine = "arm64".into(); f.mac = "14.5.1".into(); }), "macos arm64 14.5")]
+    #[case::windows(with(|f| { f.markers.sys_platform = "win32".into(); f.platform = "win-amd64".into(); }), "windows x86_64")]
+    #[case::small_on_windows(with(|f| { f.markers.sys_platform = "win32".into(); f.platform = "win32".into(); }), "windows i686")]
+    fn the_platform_is_that_of_the_programs(#[case] facts: Facts, #[case] shown: &str) {
+        assert_eq!(facts.target_platform().to_string(), shown);
+    }
+
+    #[test]
+    fn an_environment_knows_its_base() {
+        assert!(!facts().in_environment());
+        assert_eq!(facts().base(), PathBuf::from("/opt/py/bin/python3"));
+        let folder = tempfile::tempdir().unwrap();
+        let base = folder.path().join("bin/python3.12");
+        std::fs::create_dir_all(base.parent().unwrap()).unwrap();
+        std::fs::write(&base, "").unwrap();
+        let inside = with(|f| {
+            f.prefix = "/work/.venv".into();
+            f.executable = "/work/.venv/bin/python".into();
+            f.base_prefix = folder.path().to_owned();
+        });
+        assert_eq!(inside.base(), base, "found under the base's prefix");
+        let told = with(|f| {
+            f.prefix = "/work/.venv".into();
+            f.base_executable = Some(base.clone());
+        });
+        assert_eq!(told.base(), base);
+    }
+
+    #[test]
+    fn this_machines_interpreter_answers() {
+        let cache = tempfile::tempdir().unwrap();
+        let finder = Finder::new(Vec::new());
+        let probes = ProbeCache::open(cache.path());
+        let found = finder.default(&probes).unwrap();
+        let target = found.facts.target().unwrap();
+        assert_eq!(target.interpreter.version.to_string(), found.facts.version);
+        assert!(
+            !matches!(target.platform.system, eutaxis_core::target::System::Linux(Libc::Static)),
+            "the C library is known"
+        );
+        let version = found.facts.markers.python_version.to_string();
+        assert_eq!(
+            finder.named(&version, &probes).unwrap().facts.markers.python_version,
+            found.facts.markers.python_version
+        );
+    }
+}

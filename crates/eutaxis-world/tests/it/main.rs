@@ -1,6 +1,8 @@
-//! What this crate does with hostile wheels.
+//! What this crate does with real files: depots, hostile wheels, environments.
 
 // A test that cannot go on has failed: here that is what stopping the program means.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod depots;
+mod environments;
 mod hostile;

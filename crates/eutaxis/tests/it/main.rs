@@ -12,3 +12,4 @@ mod killed;
 mod settle;
 mod survey;
 mod targets;
+mod words;

@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::Problem;
+use super::super::Problem;
 use super::toy::{Release, World};
 use crate::name::Name;
 use crate::offer::{Prefer, Wheels};

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use super::{MetadataAnswer, Problem, Search, Solution, Step, Want, verify};
+use super::super::{MetadataAnswer, Problem, Search, Solution, Step, Want, verify};
 use crate::artifact::Metadata;
 use crate::fault::Origin;
 use crate::index::{Page, parse_json};
@@ -110,7 +110,7 @@ pub(super) fn problem(asks: &[&str], bounds: &[&str], policy: Policy) -> Problem
 }
 
 /// What a run came to: the solution with its order, or the clash in words.
-pub(super) type Outcome = Result<Solution, super::Clash>;
+pub(super) type Outcome = Result<Solution, super::super::Clash>;
 
 /// Runs a search over a world. `eager` also hands in what is only likely to be wanted.
 pub(super) fn run(world: &World, problem: &Problem, eager: bool) -> Outcome {

@@ -1,10 +1,13 @@
 //! What the search promises, on small worlds in words and on random ones against brute force.
 
+mod brute;
+mod toy;
+
 use proptest::prelude::*;
 use rstest::rstest;
 
-use super::toy::{Release, World, problem, run, shown, version};
-use super::{Asker, Caution, FactKind, brute};
+use self::toy::{Release, World, problem, run, shown, version};
+use super::{Asker, Caution, FactKind};
 use crate::name::Name;
 use crate::offer::{BarKind, Policy, Prefer, Prereleases, Wheels};
 

@@ -1,0 +1,121 @@
+//! The words themselves: first lines that answer, columns that stay aligned, remedies behind every "no".
+
+use crate::field::{Field, Ran, ran};
+
+fn at(field: &Field, columns: &str, arguments: &[&str]) -> Ran {
+    ran(field.command(arguments).env("COLUMNS", columns).output().unwrap())
+}
+
+const BOARD: [&str; 7] = ["settle", "radargram", "firnio==1.2", "--target", "ridge-logger", "--out", "x.toml"];
+
+#[test]
+fn a_settled_set_at_100_columns() {
+    let field = Field::new();
+    let shown = at(&field, "100", &BOARD);
+    let expected = "\
+Settled: 4 projects for ridge-logger, all from wheels (6.1 kB to fetch, about 5.0 kB in place)
+
+project    release  published   asked by                 note
+firnio     1.2      2024-09-26  command line, radargram  newest 1.3 is out: you ask firnio ==1.2
+frostgrid  2.0.0    2024-11-12  radargram                newest 2.1.0 is barred: wheels for cp310,
+                                                         cp311, cp312, cp313; this target is cp39
+radargram  2.0.3    2025-11-20  command line             newest 2.2.0 has only source here: needs
+                                                         glibc 2.34, here 2.31
+wirepack   5.28.0   2025-09-10  firnio
+
+wrote x.toml
+";
+    assert_eq!(without_sizes(&shown.out), without_sizes(expected));
+}
+
+#[test]
+fn a_settled_set_at_60_columns() {
+    let field = Field::new();
+    let shown = at(&field, "60", &BOARD);
+    let expected = "\
+project    release  published   asked by
+firnio     1.2      2024-09-26  command line +1
+    newest 1.3 is out: you ask firnio ==1.2
+frostgrid  2.0.0    2024-11-12  radargram
+";
+    assert!(shown.out.contains(expected), "{}", shown.out);
+    assert!(shown.out.lines().all(|l| l.chars().count() <= 60), "{}", shown.out);
+}
+
+/// Sizes depend on how well the demo's wheels are packed.
+fn without_sizes(text: &str) -> String {
+    text.lines().map(|l| l.split(" (").next().unwrap_or(l)).collect::<Vec<_>>().join("\n")
+}
+
+#[test]
+fn a_clash_with_its_axis() {
+    let field = Field::new();
+    field.write("kit.txt", "# the kit\nseracnet>=2\nsastrugi==0.8.1\n");
+    let shown =
+        at(&field, "100", &["settle", "--asks", "kit.txt", "--target", "cpython 3.11.9 / linux x86_64 glibc 2.35"]);
+    let expected = "\
+Cannot be settled for cpython 3.11.9 / linux x86_64 glibc 2.35: 4 facts cannot hold together.
+
+ 1  you ask  seracnet >=2   (kit.txt:2)
+ 2  you ask  sastrugi ==0.8.1   (kit.txt:3)
+ 3  needs    sastrugi 0.8.1 needs frostgrid >=1.8,<2
+ 4  needs    seracnet 2.0.0+bor36 to 2.3.0+cpu need frostgrid >=2
+
+ frostgrid  1.7.2 1.8.1 1.9.0 1.9.4 2.0.0 2.1.0 2.2.0rc1
+   fact 3    .    ####  ####  ####   .     .     .
+   fact 4    .     .     .     .    ####  ####  ####
+   left      .     .     .     .     .     .     .
+
+do  change one of the facts that are yours (a line above, --interpreter, --wheels, --prereleases,
+    --as-of) and settle again; nothing was written
+";
+    assert_eq!(shown.out, expected);
+    let narrow =
+        at(&field, "40", &["settle", "--asks", "kit.txt", "--target", "cpython 3.11.9 / linux x86_64 glibc 2.35"]);
+    assert!(narrow.out.contains("   fact 3 allows 3 releases from 1.8.1\n   to 1.9.4\n"), "{}", narrow.out);
+    assert!(narrow.out.contains("   left: nothing\n"), "{}", narrow.out);
+}
+
+#[test]
+fn a_misspelt_name_comes_with_the_nearest() {
+    let field = Field::new();
+    let shown = at(&field, "100", &["settle", "radargran", "--target", "ridge-logger"]);
+    assert!(
+        shown.out.ends_with("do  look at the name radargran: no depot has it; nearest: radargram\n"),
+        "{}",
+        shown.out
+    );
+}
+
+#[test]
+fn an_error_shows_line_caret_and_remedy() {
+    let field = Field::new();
+    field.write("kit.txt", "radargram\nfirnio >= 1 < 2\n");
+    let shown = at(&field, "100", &["settle", "--asks", "kit.txt"]);
+    let expected = "\
+error a comma or `;` is missing before `< 2`
+   at kit.txt:2:13
+  |
+2 | firnio >= 1 < 2
+  |             ^
+";
+    assert_eq!(shown.err, expected);
+    assert_eq!((shown.code, shown.out.as_str()), (2, ""));
+}
+
+#[test]
+fn colour_is_only_for_terminals_or_when_asked() {
+    let field = Field::new();
+    let arguments = ["settle", "katabat", "--target", "ridge-logger"];
+    assert!(!at(&field, "100", &arguments).out.contains('\u{1b}'));
+    let asked = at(&field, "100", &[&arguments[..], &["--color", "always"]].concat());
+    assert!(asked.out.contains("\u{1b}[32mSettled: 1 project"), "{}", asked.out);
+    let never = ran(field
+        .command(&[&arguments[..], &["--color", "never"]].concat())
+        .env("CLICOLOR_FORCE", "1")
+        .output()
+        .unwrap());
+    assert!(!never.out.contains('\u{1b}'));
+    let quiet = at(&field, "100", &["settle", "katabat", "--target", "ridge-logger", "-q"]);
+    assert!(quiet.err.is_empty());
+}
