@@ -23,6 +23,9 @@ const MOST_CONFLICTS: usize = 2_000_000;
 /// Metadata of at most so many releases is asked for, to be certain that nobody pins a yanked release.
 const MOST_FOR_YANKED: usize = 4_000;
 
+/// So many of the waiting projects are looked ahead for: enough to fill a line, few enough to cost nothing.
+const MOST_LIKELY: usize = 64;
+
 /// What the search came to.
 #[derive(Debug)]
 pub enum Step {
@@ -297,7 +300,7 @@ impl Search {
     /// Metadata that will probably be wanted: of the best offer left for each project that waits for its turn.
     fn likely(&self) -> Vec<Want> {
         let mut wants = Vec::new();
-        for project in self.queue.waiting() {
+        for project in self.queue.waiting().take(MOST_LIKELY) {
             let Some(facts) = self.facts.get(project) else { continue };
             let Some(node) = self.state.find(&NodeKind::Project(project.clone())) else { continue };
             let mut left = self.state.get(node).domain.clone();
