@@ -95,6 +95,8 @@ pub(super) struct ProjectFacts {
     /// Values whose best file is yanked.
     pub(super) yanked: Vec<usize>,
     needs: FxHashMap<Arc<str>, Rc<Needs>>,
+    /// The same by value, for the search, which asks at every turn.
+    needs_by_value: Vec<Option<Rc<Needs>>>,
     /// Sets of values by requirement, so that each distinct one is judged once.
     sets: FxHashMap<String, Rc<Bits>>,
 }
@@ -114,7 +116,21 @@ impl ProjectFacts {
             (offer.yanked.is_some(), !kept, apart && offer.verdict == Verdict::Build, age)
         });
         let yanked = (1..=order.len()).filter(|v| offers[order[*v - 1]].yanked.is_some()).collect();
-        ProjectFacts { page, late, offers, order, yanked, needs: FxHashMap::default(), sets: FxHashMap::default() }
+        ProjectFacts {
+            page,
+            late,
+            offers,
+            order,
+            yanked,
+            needs: FxHashMap::default(),
+            needs_by_value: Vec::new(),
+            sets: FxHashMap::default(),
+        }
+    }
+
+    fn index_needs(&mut self) {
+        let needs = |value| self.needs.get(self.file(value)?).cloned();
+        self.needs_by_value = (0..self.size()).map(needs).collect();
     }
 
     /// How many values its node has, absence included.
@@ -134,7 +150,7 @@ impl ProjectFacts {
 
     /// What the best file of a value needs, when its metadata was supplied.
     pub(super) fn needs(&self, value: usize) -> Option<&Rc<Needs>> {
-        self.needs.get(self.file(value)?)
+        self.needs_by_value.get(value)?.as_ref()
     }
 
     /// Whether the metadata of a file was supplied.
@@ -277,6 +293,7 @@ impl Facts {
         };
         if let MetadataAnswer::Known(metadata) = answer {
             facts.needs.insert(file.clone(), Rc::new(Needs::of(metadata, problem)));
+            facts.index_needs();
         }
         let Some(bar) = bar else { return false };
         let mut late = std::mem::take(&mut facts.late);
@@ -284,6 +301,7 @@ impl Facts {
         let needs = std::mem::take(&mut facts.needs);
         *facts = ProjectFacts::new(facts.page.clone(), problem, late);
         facts.needs = needs;
+        facts.index_needs();
         true
     }
 }
