@@ -292,8 +292,12 @@ impl Facts {
             }
         };
         if let MetadataAnswer::Known(metadata) = answer {
-            facts.needs.insert(file.clone(), Rc::new(Needs::of(metadata, problem)));
-            facts.index_needs();
+            let needs = Rc::new(Needs::of(metadata, problem));
+            facts.needs.insert(file.clone(), Rc::clone(&needs));
+            facts.needs_by_value.resize(facts.size(), None);
+            if let Some(value) = (1..facts.size()).find(|v| facts.file(*v) == Some(file)) {
+                facts.needs_by_value[value] = Some(needs);
+            }
         }
         let Some(bar) = bar else { return false };
         let mut late = std::mem::take(&mut facts.late);
