@@ -5,7 +5,6 @@
 
 use super::clause::{ClauseId, Source};
 use super::search::Search;
-use super::state::NodeKind;
 use crate::fault::Origin;
 use crate::name::Name;
 use crate::offer::BarKind;
@@ -275,16 +274,6 @@ impl Search {
             fact.versions.split(" || ").any(|s| crate::version::SpecifierSet::parse(s).is_ok_and(|s| s.matches(v)))
         };
         Some(releases.iter().filter(|v| !out(v)).cloned().collect())
-    }
-
-    /// Names of the projects whose pages are known: for "did you mean".
-    pub fn known_projects(&self) -> Vec<Name> {
-        self.facts.projects().map(|(n, _)| n.clone()).collect()
-    }
-
-    /// Whether a node of a project exists: it took part in the search.
-    pub fn took_part(&self, project: &Name) -> bool {
-        self.state.find(&NodeKind::Project(project.clone())).is_some()
     }
 }
 
