@@ -422,10 +422,9 @@ fn same_bytes(from: &Source, to: &Path) -> Result<bool> {
     }
 }
 
-/// A folder beside the place. Dropped without being swapped in, it is removed.
+/// A folder beside the place. When it is dropped, what lies in it is removed: the unfinished tree, or the old one.
 struct Stage {
     path: PathBuf,
-    swapped: bool,
 }
 
 impl Stage {
@@ -437,18 +436,16 @@ impl Stage {
         // Kept by us: the name must outlive the handle for the exchange.
         let path = folder.keep().join("whole");
         fs::create_dir(&path).doing("cannot make the folder", &path)?;
-        Ok(Stage { path, swapped: false })
+        Ok(Stage { path })
     }
 
     /// Puts the finished tree in place; the old one, if any, comes here and is removed.
-    fn swap_in(mut self, root: &Path, free: bool) -> Result<()> {
+    fn swap_in(self, root: &Path, free: bool) -> Result<()> {
         if free {
-            fs::rename(&self.path, root).doing("cannot put the environment in place at", root)?;
+            fs::rename(&self.path, root).doing("cannot put the environment in place at", root)
         } else {
-            exchange(&self.path, root)?;
+            exchange(&self.path, root)
         }
-        self.swapped = true;
-        Ok(())
     }
 }
 

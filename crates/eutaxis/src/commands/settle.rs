@@ -273,7 +273,7 @@ fn moves(old: Option<&Lock>, settled: &Settled<'_>) -> Vec<Move> {
 /// The pins as a lock file of the standard; what is ours stands in `[tool.eutaxis]`.
 fn lock(settled: &Settled<'_>, target: &Target, out: &Path) -> Result<Lock, Error> {
     let folder = std::path::absolute(out).doing("cannot find", out)?.parent().map(Path::to_owned).unwrap_or_default();
-    let packages = settled.pins.iter().map(|pin| package(pin, settled, &folder)).collect();
+    let packages = settled.pins.iter().map(|pin| package(pin, &folder)).collect();
     let mut own = toml::Table::new();
     own.insert("target".into(), toml::Value::String(target.to_string()));
     let mut tool = toml::Table::new();
@@ -308,7 +308,7 @@ fn environment(target: &Target) -> String {
     )
 }
 
-fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path) -> Package {
+fn package(pin: &Pinned<'_>, folder: &Path) -> Package {
     let chosen = pin.chosen;
     let file = LockFile {
         name: Some(chosen.file.filename.to_string()),
@@ -319,7 +319,7 @@ fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path) -> Package {
         hashes: [("sha256".to_owned(), pin.sha256.clone())].into(),
     };
     let mut own = toml::Table::new();
-    let asked_by: Vec<toml::Value> = asker_words(chosen, settled).into_iter().map(toml::Value::String).collect();
+    let asked_by: Vec<toml::Value> = asker_words(chosen).into_iter().map(toml::Value::String).collect();
     own.insert("asked-by".into(), toml::Value::Array(asked_by));
     if let Some(url) = &pin.direct_url {
         own.insert("direct-url".into(), toml::Value::String(url.clone()));
@@ -350,7 +350,7 @@ fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path) -> Package {
 }
 
 /// Who asks, for files and JSON: `ask` for the user's own asks, and names of projects.
-fn asker_words(chosen: &Chosen, _: &Settled<'_>) -> Vec<String> {
+fn asker_words(chosen: &Chosen) -> Vec<String> {
     let mut words = Vec::new();
     for asker in &chosen.asked_by {
         let word = match asker {
@@ -457,7 +457,7 @@ impl Settled<'_> {
                     "sha256": pin.sha256,
                     "size": pin.size,
                     "published": chosen.file.published.map(|t| t.to_string()),
-                    "asked_by": asker_words(chosen, self),
+                    "asked_by": asker_words(chosen),
                     "depot": pin.depot,
                 })
             })
