@@ -100,6 +100,19 @@ impl<'a> Table<'a> {
         self.get(key).map(|v| v.value.as_bool().ok_or_else(|| v.wrong("true or false"))).transpose()
     }
 
+    /// The whole number at a key, with its place.
+    ///
+    /// # Errors
+    /// When the value is of another type, or larger than 64 bits hold.
+    pub fn integer(&self, key: &str) -> Result<Option<Placed<i64>>, Fault> {
+        self.get(key)
+            .map(|v| {
+                let number = v.value.as_integer().and_then(|n| i64::from_str_radix(n.as_str(), n.radix()).ok());
+                number.map(|value| Placed { value, at: v.at }).ok_or_else(|| v.wrong("a whole number"))
+            })
+            .transpose()
+    }
+
     /// The texts of an array at a key; none when the key is absent.
     ///
     /// # Errors

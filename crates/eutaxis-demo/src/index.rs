@@ -79,6 +79,8 @@ fn html(name: &str, entries: &[Value]) -> String {
 
 /// Writes the list of projects.
 pub(crate) fn write_list(world: &World, root: &Path) -> io::Result<()> {
+    let links: String = world.projects.iter().map(|p| format!("<a href=\"{0}/\">{0}</a><br>\n", p.name)).collect();
+    fs::write(root.join("index.html"), format!("<!DOCTYPE html>\n<title>Projects</title>\n{links}"))?;
     let names: Vec<Value> = world.projects.iter().map(|p| json!({"name": p.name})).collect();
     fs::write(
         root.join("index.json"),

@@ -8,6 +8,7 @@ mod binary;
 mod files;
 mod index;
 mod sdist;
+pub mod server;
 mod wheel;
 mod world;
 

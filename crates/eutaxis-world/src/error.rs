@@ -66,6 +66,8 @@ pub struct Error {
     pub places: Vec<Place>,
     /// What to do.
     pub help: Option<String>,
+    /// Without the network: what was not fetched before.
+    pub missing: Option<String>,
 }
 
 /// The result of everything in this crate.
@@ -74,7 +76,7 @@ pub type Result<T> = std::result::Result<T, Error>;
 impl Error {
     /// An error without place.
     pub fn new(kind: ErrorKind, message: impl Into<String>) -> Self {
-        Error { kind, message: message.into(), places: Vec::new(), help: None }
+        Error { kind, message: message.into(), places: Vec::new(), help: None, missing: None }
     }
 
     /// The request is wrong.
@@ -111,6 +113,7 @@ impl Error {
             message: fault.message().to_owned(),
             places: vec![place],
             help: fault.advice().map(str::to_owned),
+            missing: None,
         }
     }
 

@@ -8,6 +8,9 @@ use sha2::{Digest, Sha256};
 
 use crate::error::{Doing, Result};
 
+/// How the names of files begin that are not finished yet.
+pub(crate) const UNFINISHED: &str = ".eutaxis-";
+
 /// Writes a file so that it appears whole or not at all.
 ///
 /// # Errors
@@ -19,7 +22,7 @@ pub fn write_whole(path: &Path, bytes: &[u8]) -> Result<()> {
     };
     fs::create_dir_all(&folder).doing("cannot make the folder", &folder)?;
     let mut file =
-        tempfile::Builder::new().prefix(".eutaxis-").tempfile_in(&folder).doing("cannot write to", &folder)?;
+        tempfile::Builder::new().prefix(UNFINISHED).tempfile_in(&folder).doing("cannot write to", &folder)?;
     file.write_all(bytes).and_then(|()| file.as_file().sync_all()).doing("cannot write", path)?;
     readable_by_all(file.as_file());
     file.persist(path).map_err(|e| e.error).doing("cannot write", path)?;

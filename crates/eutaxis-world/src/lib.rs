@@ -1,13 +1,18 @@
 //! Everything outside the process, one module per outside thing: depots, interpreters, the store of unpacked wheels,
 //! environments, configuration. Nothing here decides what is chosen; that is `eutaxis-core`.
 
+pub mod catalogue;
 pub mod config;
 pub mod depot;
 pub mod environment;
 mod error;
 pub mod files;
+pub mod gather;
 pub mod interpreter;
+pub mod network;
+pub mod stock;
 pub mod store;
 pub mod supply;
+mod threads;
 
 pub use error::{Doing, Error, ErrorKind, Place, Result};

@@ -7,8 +7,8 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 /// Chooses Python releases and wheels that really run in a given place, pins them by hash, and makes the environment.
 #[derive(Debug, Parser)]
 #[command(name = "eutaxis", version, max_term_width = 100, disable_help_subcommand = true, propagate_version = true)]
-#[command(after_help = "Exit codes: 0 yes or done; 1 no (a clash); 2 the request is wrong; 3 the world failed (disk, \
-    permission, interpreter, damaged files).\nEvery command takes --json. The pages under docs/ explain each one.")]
+#[command(after_help = "Exit codes: 0 yes or done; 1 no (a clash); 2 the request is wrong; 3 the world failed \
+    (network, disk, permission, interpreter, damaged files).\nEvery command takes --json. The pages under docs/ explain each one.")]
 pub(crate) struct Cli {
     #[command(flatten)]
     pub(crate) common: Common,
@@ -32,7 +32,7 @@ pub(crate) struct Common {
     /// Say more: every file left out and why, every remark
     #[arg(short, long, global = true, conflicts_with = "quiet")]
     pub(crate) verbose: bool,
-    /// Use nothing from the network (depots on disk need none anyway)
+    /// Use nothing from the network: only what was fetched before, and depots on disk
     #[arg(long, global = true)]
     pub(crate) offline: bool,
     /// Folder of the cache and the store [default: EUTAXIS_CACHE, else the system's folder for caches]
@@ -59,10 +59,16 @@ pub(crate) enum ColorWhen {
 pub(crate) enum Command {
     /// What is this machine, as a target? Which interpreters are here?
     Survey(Survey),
+    /// Which releases of a project are there, which run here, and why not the others?
+    Shortlist(Box<Shortlist>),
     /// Which exact files, together? Or what clashes
     Settle(Box<Settle>),
+    /// Fetch the pinned files into a folder, which is then a depot and an index for any web server
+    Gather(Box<Gather>),
     /// Make or update an environment to match the pins
     Furnish(Furnish),
+    /// What cache and store hold, and making room in them
+    Stock(Stock),
     /// The whole way on made-up data, each step explained
     Demo(Demo),
 }
@@ -72,8 +78,11 @@ impl Command {
     pub(crate) fn name(&self) -> &'static str {
         match self {
             Command::Survey(_) => "survey",
+            Command::Shortlist(_) => "shortlist",
             Command::Settle(_) => "settle",
+            Command::Gather(_) => "gather",
             Command::Furnish(_) => "furnish",
+            Command::Stock(_) => "stock",
             Command::Demo(_) => "demo",
         }
     }
@@ -91,6 +100,32 @@ pub(crate) struct Survey {
     /// Write the target as [target.NAME] into eutaxis.toml of this folder
     #[arg(long, value_name = "NAME")]
     pub(crate) save: Option<String>,
+}
+
+/// `shortlist`
+#[derive(Debug, Args)]
+pub(crate) struct Shortlist {
+    /// A dependency specifier such as radargram or "radargram>=2" (quote it: < and > mean something to the shell)
+    #[arg(value_name = "REQUIREMENT")]
+    pub(crate) requirement: String,
+    /// How many releases are shown
+    #[arg(long, value_name = "N", default_value_t = 20, conflicts_with = "all")]
+    pub(crate) limit: usize,
+    /// Show all releases
+    #[arg(long)]
+    pub(crate) all: bool,
+    /// Show every file with its verdict
+    #[arg(long)]
+    pub(crate) files: bool,
+    /// Show releases against interpreters and platforms, with a mark where a wheel exists
+    #[arg(long, conflicts_with = "files")]
+    pub(crate) grid: bool,
+    #[command(flatten)]
+    pub(crate) target: TargetOptions,
+    #[command(flatten)]
+    pub(crate) depots: DepotOptions,
+    #[command(flatten)]
+    pub(crate) policy: PolicyOptions,
 }
 
 /// `settle`
@@ -161,8 +196,9 @@ pub(crate) struct TargetOptions {
 #[derive(Debug, Args, Clone, Default)]
 #[command(next_help_heading = "Places that offer files")]
 pub(crate) struct DepotOptions {
-    /// A folder of wheels, or the root of an index tree; repeatable, in order; before those of the settings
-    #[arg(long, value_name = "PATH")]
+    /// An index (https://HOST/simple/), a page of links (.html), a folder of wheels, the root of an index tree, or the
+    /// name of a depot of the settings; repeatable, in order; before those of the settings
+    #[arg(long, value_name = "URL|PATH")]
     pub(crate) depot: Vec<String>,
 }
 
@@ -207,6 +243,27 @@ pub(crate) enum PreferArg {
     Oldest,
 }
 
+/// `gather`
+#[derive(Debug, Args)]
+pub(crate) struct Gather {
+    /// The pins; several may be gathered into one folder
+    #[arg(value_name = "PINS", default_value = "pylock.toml")]
+    pub(crate) pins: Vec<PathBuf>,
+    /// The folder: new, empty, or one that was gathered before
+    #[arg(long, value_name = "DIR")]
+    pub(crate) into: PathBuf,
+    #[command(flatten)]
+    pub(crate) depots: DepotOptions,
+}
+
+/// `stock`
+#[derive(Debug, Args)]
+pub(crate) struct Stock {
+    /// Drop what was not used for so long (30d, 12h), or what was used longest ago until so much is left (2GB, 500MB)
+    #[arg(long, value_name = "AGE|SIZE")]
+    pub(crate) trim: Option<String>,
+}
+
 /// `furnish`
 #[derive(Debug, Args)]
 pub(crate) struct Furnish {
@@ -234,6 +291,8 @@ pub(crate) struct Furnish {
     /// How files come from the store
     #[arg(long, value_name = "HOW", default_value = "auto")]
     pub(crate) link: LinkArg,
+    #[command(flatten)]
+    pub(crate) depots: DepotOptions,
 }
 
 /// `--link`

@@ -5,6 +5,7 @@
 mod cli;
 mod commands;
 mod output;
+mod pins;
 mod plan;
 mod render;
 

@@ -5,8 +5,9 @@ use std::io::{IsTerminal, Write};
 use std::process::ExitCode;
 
 use anstream::ColorChoice;
+use eutaxis_world::network::Network;
 use eutaxis_world::{Error, ErrorKind};
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressState, ProgressStyle};
 use serde_json::{Map, Value, json};
 
 use crate::cli::{ColorWhen, Common};
@@ -95,12 +96,51 @@ impl Output {
         }
     }
 
+    /// What is worth knowing of the network after a run: trouble with the catalogue, and with -v what was overcome.
+    pub(crate) fn report_network(&self, network: &Network) {
+        if let Some(why) = network.trouble() {
+            self.notice(&format!("nothing is remembered for the next run: the catalogue cannot be used ({why})"));
+        }
+        if !self.verbose {
+            return;
+        }
+        let traffic = network.traffic();
+        for what in &traffic.overcome {
+            self.notice(&format!("overcome: {what}"));
+        }
+        if traffic.requests > 0 {
+            let requests = crate::render::count(usize::try_from(traffic.requests).unwrap_or(usize::MAX), "request");
+            self.notice(&format!("network: {requests}, {}", crate::render::size(traffic.bytes)));
+        }
+    }
+
     /// A progress bar on a terminal, else nothing.
     pub(crate) fn progress(&self) -> ProgressBar {
         let hidden = self.quiet || self.json || !std::io::stderr().is_terminal();
         let target = if hidden { ProgressDrawTarget::hidden() } else { ProgressDrawTarget::stderr() };
         let bar = ProgressBar::with_draw_target(None, target);
         if let Ok(style) = ProgressStyle::with_template("{msg:12} {bar:30} {percent:>3}%") {
+            bar.set_style(style.progress_chars("=> "));
+        }
+        bar
+    }
+
+    /// A progress bar in bytes with a rate, on a terminal.
+    pub(crate) fn bytes_progress(&self) -> ProgressBar {
+        let bar = self.progress();
+        let template = "{bar:24} {bytes:>9} of {total_bytes}  {bytes_per_sec:>10}  {eta:>4} left  {msg}";
+        if let Ok(style) = ProgressStyle::with_template(template) {
+            let rate = |state: &ProgressState, out: &mut dyn std::fmt::Write| {
+                // Nobody to read it is no error.
+                let _ = write!(out, "{}/s", crate::render::size(state.per_sec() as u64));
+            };
+            let done = |state: &ProgressState, out: &mut dyn std::fmt::Write| {
+                let _ = write!(out, "{}", crate::render::size(state.pos()));
+            };
+            let total = |state: &ProgressState, out: &mut dyn std::fmt::Write| {
+                let _ = write!(out, "{}", crate::render::size(state.len().unwrap_or(0)));
+            };
+            let style = style.with_key("bytes_per_sec", rate).with_key("bytes", done).with_key("total_bytes", total);
             bar.set_style(style.progress_chars("=> "));
         }
         bar
@@ -159,6 +199,9 @@ fn error_json(errors: &[Error]) -> Value {
         }
         if let Some(help) = &error.help {
             object["help"] = json!(help);
+        }
+        if let Some(missing) = &error.missing {
+            object["missing"] = json!(missing);
         }
         object
     };

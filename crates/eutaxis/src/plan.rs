@@ -1,6 +1,7 @@
 //! From arguments and settings to what a run needs: asks, target, policy, depots. All input errors are found here.
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
 use eutaxis_core::offer::{Policy, Prefer, Prereleases, Wheels};
@@ -11,6 +12,7 @@ use eutaxis_world::config::{Config, as_of};
 use eutaxis_world::depot::{Depots, Listed, open};
 use eutaxis_world::files::read_text;
 use eutaxis_world::interpreter::{Finder, Found, ProbeCache};
+use eutaxis_world::network::Network;
 use eutaxis_world::{Doing, Error, ErrorKind};
 
 use crate::cli::{AskOptions, Common, DepotOptions, PolicyOptions, PreferArg, TargetOptions, WheelsArg};
@@ -22,6 +24,8 @@ pub(crate) struct Surroundings {
     pub(crate) config: Config,
     /// The cache folder.
     pub(crate) cache: PathBuf,
+    /// `--offline`
+    offline: bool,
 }
 
 impl Surroundings {
@@ -39,7 +43,12 @@ impl Surroundings {
                 .help("name one with --cache DIR or EUTAXIS_CACHE")
         })?;
         let cache = std::path::absolute(&cache).doing("cannot find", &cache)?;
-        Ok(Surroundings { config, cache })
+        Ok(Surroundings { config, cache, offline: common.offline })
+    }
+
+    /// The network. With `renew` the servers are asked again, however fresh their pages are.
+    pub(crate) fn network(&self, renew: bool) -> Arc<Network> {
+        Arc::new(Network::new(&self.cache, self.offline, renew, self.config.network))
     }
 
     /// A finder of interpreters with the globs of the settings.
@@ -286,19 +295,37 @@ pub(crate) fn policy(options: &PolicyOptions, config: &Config) -> Result<Policy,
 }
 
 /// The depots: of the options, of EUTAXIS_DEPOT, then of the settings.
-pub(crate) fn depots(options: &DepotOptions, config: &Config) -> Result<Depots, Error> {
+pub(crate) fn depots(options: &DepotOptions, surroundings: &Surroundings, renew: bool) -> Result<Arc<Depots>, Error> {
+    let depots = named_depots(options, surroundings, renew)?;
+    if depots.is_empty() {
+        let error = Error::request("no depot is named: there is no place to look for files");
+        return Err(error.help("name an index (https://HOST/simple/), a folder of wheels or an index tree with --depot, in EUTAXIS_DEPOT, or as [[depot]] in eutaxis.toml"));
+    }
+    Ok(depots)
+}
+
+/// The same, where there may be none.
+pub(crate) fn named_depots(
+    options: &DepotOptions,
+    surroundings: &Surroundings,
+    renew: bool,
+) -> Result<Arc<Depots>, Error> {
     let here = std::env::current_dir().doing("cannot find the current folder", Path::new("."))?;
     let from_environment = std::env::var("EUTAXIS_DEPOT").ok().filter(|d| !d.is_empty() && options.depot.is_empty());
+    let network = surroundings.network(renew);
     let mut listed = Vec::new();
-    for label in options.depot.iter().chain(&from_environment) {
-        listed.push(Listed { depot: open(label, &here)?, only: Vec::new() });
+    for place in options.depot.iter().chain(&from_environment) {
+        // A depot of the settings may be named instead of written out.
+        let entry = surroundings.config.depots.iter().find(|e| e.name.as_ref() == Some(place));
+        let depot = match entry {
+            Some(entry) => open(&entry.place, &entry.base, entry.name.as_deref(), &network)?,
+            None => open(place, &here, None, &network)?,
+        };
+        listed.push(Listed { depot, only: Vec::new(), name: entry.and_then(|e| e.name.clone()) });
     }
-    for entry in &config.depots {
-        listed.push(Listed { depot: open(&entry.place, &entry.base)?, only: entry.only.clone() });
+    for entry in &surroundings.config.depots {
+        let depot = open(&entry.place, &entry.base, entry.name.as_deref(), &network)?;
+        listed.push(Listed { depot, only: entry.only.clone(), name: entry.name.clone() });
     }
-    if listed.is_empty() {
-        let error = Error::request("no depot is named: there is no place to look for files");
-        return Err(error.help("name a folder of wheels or an index tree with --depot PATH, in EUTAXIS_DEPOT, or as [[depot]] in eutaxis.toml"));
-    }
-    Ok(Depots::new(listed))
+    Ok(Arc::new(Depots::new(listed, network)))
 }

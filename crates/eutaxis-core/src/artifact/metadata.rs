@@ -103,6 +103,21 @@ impl Metadata {
         })
     }
 
+    /// The fields that choosing needs, as text that [`Metadata::parse`] reads to the same: for keeping, without the
+    /// description, which is most of a metadata file.
+    pub fn to_text(&self) -> String {
+        let (major, minor) = self.metadata_version;
+        let mut text = format!("Metadata-Version: {major}.{minor}\nName: {}\nVersion: {}\n", self.name, self.version);
+        let mut line = |field: &str, value: &dyn std::fmt::Display| text.push_str(&format!("{field}: {value}\n"));
+        self.summary.iter().for_each(|v| line("Summary", v));
+        self.requires_python.iter().for_each(|v| line("Requires-Python", v));
+        self.extras.iter().for_each(|v| line("Provides-Extra", v));
+        self.requires.iter().for_each(|v| line("Requires-Dist", v));
+        self.dynamic.iter().for_each(|v| line("Dynamic", v));
+        self.import_names.iter().for_each(|v| line("Import-Name", v));
+        text
+    }
+
     /// The metadata that the `pyproject.toml` of a source distribution states, when nothing that choosing needs is
     /// dynamic (digest 7.1); none otherwise.
     ///
@@ -233,6 +248,12 @@ mod tests {
         assert_eq!(requires, ["firnio>=1", "moulin; extra == 'Fast_IO'"]);
         assert_eq!(metadata.extras[0].as_str(), "fast-io");
         assert!(metadata.needs_are_static() && metadata.remarks.is_empty());
+    }
+
+    #[test]
+    fn what_is_kept_reads_to_the_same() {
+        let metadata = Metadata::parse(TEXT.as_bytes()).unwrap();
+        assert_eq!(Metadata::parse(metadata.to_text().as_bytes()).unwrap(), metadata);
     }
 
     #[test]

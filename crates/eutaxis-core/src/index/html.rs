@@ -16,13 +16,13 @@ struct Link {
     text: String,
 }
 
-/// What a page holds besides links.
+/// What a page holds.
 #[derive(Default)]
-struct Document {
+pub(super) struct Document {
     links: Vec<Link>,
     base: Option<String>,
-    /// `<meta name= content=>`
-    meta: BTreeMap<String, String>,
+    /// `<meta name= content=>`, in their order.
+    meta: Vec<(String, String)>,
 }
 
 /// Reads a project's page.
@@ -32,34 +32,48 @@ struct Document {
 pub fn parse_html(bytes: &[u8], project: &Name) -> Result<Page, Fault> {
     let document = read(bytes);
     let mut page = Page::new(project.clone());
-    super::json::check_version(document.meta.get("pypi:repository-version").map(String::as_str), &mut page.remarks)?;
-    let status = document.meta.get("pypi:project-status").filter(|s| *s != "active");
-    page.status = status.map(|s| (s.clone(), document.meta.get("pypi:project-status-reason").cloned()));
+    super::json::check_version(document.first_meta("pypi:repository-version"), &mut page.remarks)?;
+    let status = document.first_meta("pypi:project-status").filter(|s| *s != "active");
+    page.status = status.map(|s| (s.to_owned(), document.first_meta("pypi:project-status-reason").map(str::to_owned)));
+    let elsewhere = document.meta.iter().filter(|(n, _)| n == "pypi:tracks" || n == "pypi:alternate-locations");
+    page.elsewhere = elsewhere.map(|(_, content)| content.clone()).collect();
     let mut specifiers = SpecifierCache::default();
-    for link in &document.links {
-        let Some(href) = link.attributes.get("href") else { continue };
-        let (url, fragment) = href.split_once('#').unwrap_or((href, ""));
-        let last = url.split('?').next().unwrap_or(url).rsplit('/').next().unwrap_or("");
-        let from_url = percent_decode_str(last).decode_utf8_lossy();
-        let text = link.text.trim();
-        // The text is the file's name; a page of links made by hand may say something else there.
-        let filename = if text.is_empty() || text.contains(char::is_whitespace) { from_url.as_ref() } else { text };
-        let get = |name: &str| link.attributes.get(name);
-        let metadata = get("data-core-metadata").or_else(|| get("data-dist-info-metadata"));
-        let resolved = resolve(document.base.as_deref(), url);
-        let raw = RawFile {
-            filename,
-            url: &resolved,
-            hashes: hashes(fragment),
-            requires_python: get("data-requires-python").map(String::as_str),
-            metadata: metadata.filter(|m| *m != "false").map(|m| hashes(m)),
-            yanked: get("data-yanked").cloned(),
-            size: None,
-            published: None,
-        };
-        page.add(raw, &mut specifiers);
-    }
+    document.each_file(&mut |raw| page.add(raw, &mut specifiers));
     Ok(page)
+}
+
+impl Document {
+    fn first_meta(&self, name: &str) -> Option<&str> {
+        self.meta.iter().find(|(n, _)| n == name).map(|(_, content)| content.as_str())
+    }
+
+    /// Every link as a file.
+    pub(super) fn each_file(&self, take: &mut dyn FnMut(RawFile<'_>)) {
+        for link in &self.links {
+            let Some(href) = link.attributes.get("href") else { continue };
+            let (url, fragment) = href.split_once('#').unwrap_or((href, ""));
+            let last = url.split('?').next().unwrap_or(url).rsplit('/').next().unwrap_or("");
+            let from_url = percent_decode_str(last).decode_utf8_lossy();
+            let text = link.text.trim();
+            // The text is the file's name; a page of links made by hand may say something else there, and listings of
+            // folders shorten it.
+            let named = text.ends_with(".whl") || text.ends_with(".tar.gz") || text.ends_with(".zip");
+            let filename = if named && !text.contains(char::is_whitespace) { text } else { from_url.as_ref() };
+            let get = |name: &str| link.attributes.get(name);
+            let metadata = get("data-core-metadata").or_else(|| get("data-dist-info-metadata"));
+            let resolved = resolve(self.base.as_deref(), url);
+            take(RawFile {
+                filename,
+                url: &resolved,
+                hashes: hashes(fragment),
+                requires_python: get("data-requires-python").map(String::as_str),
+                metadata: metadata.filter(|m| *m != "false").map(|m| hashes(m)),
+                yanked: get("data-yanked").cloned(),
+                size: None,
+                published: None,
+            });
+        }
+    }
 }
 
 /// Reads the list of projects of an index; links whose text is no name are left out.
@@ -78,18 +92,17 @@ fn hashes(text: &str) -> BTreeMap<String, String> {
         .collect()
 }
 
-/// A link beside a `<base href>`: joined when both are plain paths; whoever knows the page's own place does the rest.
+/// A link beside a `<base href>`; whoever knows the page's own place does the rest.
 fn resolve(base: Option<&str>, url: &str) -> String {
-    match base {
-        Some(base) if !url.contains("://") && !url.starts_with('/') => {
-            let folder = base.rfind('/').and_then(|at| base.get(..=at)).unwrap_or("");
-            format!("{folder}{url}")
-        }
-        _ => url.to_owned(),
-    }
+    let Some(base) = base.filter(|_| !url.contains("://") && !url.starts_with("//")) else { return url.to_owned() };
+    let host = base
+        .find("://")
+        .map_or(0, |at| base.get(at + 3..).and_then(|r| r.find('/')).map_or(base.len(), |n| at + 3 + n));
+    let kept = if url.starts_with('/') { host } else { base.rfind('/').map_or(0, |at| at + 1).max(host) };
+    format!("{}{url}", base.get(..kept).unwrap_or(""))
 }
 
-fn read(bytes: &[u8]) -> Document {
+pub(super) fn read(bytes: &[u8]) -> Document {
     let mut document = Document::default();
     let mut open: Option<Link> = None;
     for token in Tokenizer::new(bytes) {
@@ -107,7 +120,7 @@ fn read(bytes: &[u8]) -> Document {
                     b"base" => document.base = document.base.or_else(|| attributes.get("href").cloned()),
                     b"meta" => {
                         if let (Some(name), Some(content)) = (attributes.get("name"), attributes.get("content")) {
-                            document.meta.insert(name.clone(), content.clone());
+                            document.meta.push((name.clone(), content.clone()));
                         }
                     }
                     _ => {}
@@ -167,6 +180,23 @@ mod tests {
         assert_eq!(page.status.unwrap().0, "archived");
         let name = Name::parse("a").unwrap();
         assert!(parse_html(b"<meta name='pypi:repository-version' content='2.0'>", &name).is_err());
+    }
+
+    #[rstest]
+    #[case("https://f.example/d/", "x.whl", "https://f.example/d/x.whl")]
+    #[case("https://f.example/d/", "/x.whl", "https://f.example/x.whl")]
+    #[case("https://f.example/d/", "https://g.example/x.whl", "https://g.example/x.whl")]
+    #[case("../d/", "x.whl", "../d/x.whl")]
+    fn links_are_joined_to_the_base(#[case] base: &str, #[case] url: &str, #[case] joined: &str) {
+        assert_eq!(resolve(Some(base), url), joined);
+    }
+
+    #[test]
+    fn other_places_of_the_project_are_read() {
+        let page = page(
+            "<meta name='pypi:tracks' content='https://a.example/m/'><meta name='pypi:alternate-locations' content='https://b.example/m/'>",
+        );
+        assert_eq!(page.elsewhere, ["https://a.example/m/", "https://b.example/m/"]);
     }
 
     #[rstest]

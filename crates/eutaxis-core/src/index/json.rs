@@ -18,12 +18,16 @@ struct JsonPage<'a> {
     files: Vec<JsonFile<'a>>,
     #[serde(borrow, default, rename = "project-status")]
     status: Option<Status<'a>>,
+    #[serde(default, rename = "alternate-locations")]
+    alternates: Vec<String>,
 }
 
 #[derive(Deserialize, Default)]
 struct Meta<'a> {
     #[serde(borrow, default, rename = "api-version")]
     api_version: Option<Cow<'a, str>>,
+    #[serde(default)]
+    tracks: Vec<String>,
 }
 
 #[derive(Deserialize)]
@@ -90,6 +94,7 @@ pub fn parse_json(bytes: &[u8], project: &Name) -> Result<Page, Fault> {
     check_version(json.meta.api_version.as_deref(), &mut page.remarks)?;
     page.status =
         json.status.filter(|s| s.status != "active").map(|s| (s.status.into_owned(), s.reason.map(Cow::into_owned)));
+    page.elsewhere = json.meta.tracks.into_iter().chain(json.alternates).collect();
     let mut specifiers = SpecifierCache::default();
     page.files.reserve(json.files.len());
     for file in json.files {
@@ -212,6 +217,14 @@ mod tests {
         assert!(parse_json(br#"{"meta":{"api-version":"2.0"},"files":[]}"#, &name).is_err());
         assert_eq!(parse_json(br#"{"meta":{"api-version":"1.9"},"files":[]}"#, &name).unwrap().remarks.len(), 1);
         assert!(parse_json(b"<html>", &name).is_err());
+    }
+
+    #[test]
+    fn other_places_of_the_project_are_read() {
+        let text = r#"{"meta":{"api-version":"1.2","tracks":["https://a.example/simple/m/"]},"files":[],
+            "alternate-locations":["https://b.example/simple/m/"]}"#;
+        let page = parse_json(text.as_bytes(), &Name::parse("m").unwrap()).unwrap();
+        assert_eq!(page.elsewhere, ["https://a.example/simple/m/", "https://b.example/simple/m/"]);
     }
 
     #[test]

@@ -2,8 +2,10 @@
 //!
 //! What cannot be used is left out, counted and named in [`Page::skipped`]: no file vanishes silently.
 
+mod compact;
 mod html;
 mod json;
+mod links;
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -12,6 +14,7 @@ use jiff::Timestamp;
 
 pub use html::{parse_html, parse_html_list};
 pub use json::{parse_json, parse_json_list};
+pub use links::{holds_files, parse_links};
 
 use crate::artifact::{SdistName, WheelName};
 use crate::name::Name;
@@ -30,6 +33,8 @@ pub struct Page {
     pub status: Option<(String, Option<String>)>,
     /// What was odd, for people.
     pub remarks: Vec<String>,
+    /// Pages of the same project elsewhere, by the page's own word: what it tracks, and its alternate locations (PEP 708).
+    pub elsewhere: Vec<String>,
 }
 
 /// A file on a page.
@@ -119,7 +124,14 @@ struct RawFile<'a> {
 impl Page {
     /// An empty page of a project.
     pub fn new(project: Name) -> Self {
-        Page { project, files: Vec::new(), skipped: Vec::new(), status: None, remarks: Vec::new() }
+        Page {
+            project,
+            files: Vec::new(),
+            skipped: Vec::new(),
+            status: None,
+            remarks: Vec::new(),
+            elsewhere: Vec::new(),
+        }
     }
 
     /// Adds a file, or says why it is left out.

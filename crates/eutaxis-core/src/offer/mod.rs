@@ -3,13 +3,17 @@
 //! A new kind of bar is one new file under `bars/` and one line in [`CHECKS`].
 
 mod bars;
+mod pick;
 mod policy;
+mod served;
 
 use std::fmt;
 use std::sync::Arc;
 
 pub(crate) use bars::python_bar;
+pub use pick::{admit, pick, takes};
 pub use policy::{Policy, Prefer, Prereleases, Wheels};
+pub use served::{Grid, GridRow, Mark, grid};
 
 use crate::index::{FileKind, Page, PageFile};
 use crate::target::{Rank, Target};
@@ -128,6 +132,13 @@ impl Offer {
     /// The file to take.
     pub fn best(&self) -> Option<&OfferFile> {
         self.best.and_then(|i| self.files.get(i))
+    }
+
+    /// The same release, out for a reason of its own.
+    #[must_use]
+    pub fn barred_by(self, bar: Bar) -> Self {
+        let bars = std::iter::once(bar).chain(self.bars).collect();
+        Offer { verdict: Verdict::Barred, best: None, bars, ..self }
     }
 
     /// When the release appeared: the date of the best file, else of the first of its files.

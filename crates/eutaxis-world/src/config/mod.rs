@@ -24,6 +24,21 @@ pub struct DepotEntry {
     pub only: Vec<Name>,
 }
 
+/// `[network]`: how patient the client is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct NetworkSettings {
+    /// Seconds without any news after which an attempt is given up.
+    pub timeout: u64,
+    /// How often something is tried at most.
+    pub attempts: u32,
+}
+
+impl Default for NetworkSettings {
+    fn default() -> Self {
+        NetworkSettings { timeout: 30, attempts: 4 }
+    }
+}
+
 /// The settings of a place, from the nearest file and the user's own.
 #[derive(Debug, Clone, Default)]
 pub struct Config {
@@ -37,6 +52,8 @@ pub struct Config {
     pub targets: BTreeMap<String, Target>,
     /// Globs of interpreters.
     pub search: Vec<String>,
+    /// How patient the client is.
+    pub network: NetworkSettings,
 }
 
 impl Config {
@@ -80,7 +97,7 @@ impl Config {
         } else {
             root
         };
-        table.ensure_known(&["depot", "policy", "target", "interpreters"])?;
+        table.ensure_known(&["depot", "policy", "target", "interpreters", "network"])?;
         let base = path.parent().map(Path::to_owned).unwrap_or_default();
         for entry in table.tables("depot")? {
             self.depots.push(depot(&entry, &base)?);
@@ -91,6 +108,9 @@ impl Config {
         for (name, value) in table.table("target")?.iter().flat_map(|t| t.entries().collect::<Vec<_>>()) {
             let target = read_target(&value.table()?)?;
             self.targets.entry(name.value.to_owned()).or_insert(target);
+        }
+        if let Some(network) = table.table("network")? {
+            self.network = read_network(&network, self.network)?;
         }
         if let Some(interpreters) = table.table("interpreters")? {
             interpreters.ensure_known(&["search"])?;
@@ -169,6 +189,20 @@ fn read_policy(table: &Table<'_>, policy: &mut Policy) -> std::result::Result<()
     Ok(())
 }
 
+fn read_network(table: &Table<'_>, before: NetworkSettings) -> std::result::Result<NetworkSettings, Fault> {
+    table.ensure_known(&["timeout", "attempts"])?;
+    let number = |key: &str, most: u64| match table.integer(key)? {
+        None => Ok(None),
+        Some(found) => match u64::try_from(found.value) {
+            Ok(n) if (1..=most).contains(&n) => Ok(Some(n)),
+            _ => Err(Fault::new(format!("`network.{key}` must be a number from 1 to {most}"), found.at)),
+        },
+    };
+    let timeout = number("timeout", 3600)?.unwrap_or(before.timeout);
+    let attempts = number("attempts", 20)?.and_then(|n| u32::try_from(n).ok()).unwrap_or(before.attempts);
+    Ok(NetworkSettings { timeout, attempts })
+}
+
 fn read_target(table: &Table<'_>) -> std::result::Result<Target, Fault> {
     table.ensure_known(&["interpreter", "platform", "accelerator"])?;
     if table.get("accelerator").is_some() {
@@ -222,6 +256,8 @@ interpreter = "cpython 3.9"
 platform = "linux armv7l glibc 2.31"
 [interpreters]
 search = ["/opt/py/*/bin/python3"]
+[network]
+timeout = 5
 "#;
 
     fn load(name: &str, text: &str) -> Result<Config> {
@@ -240,6 +276,7 @@ search = ["/opt/py/*/bin/python3"]
         assert_eq!(config.policy.as_of.unwrap().to_string(), "2026-03-31T23:59:59.999999999Z");
         assert_eq!(config.targets["ridge-logger"].platform.arch(), "armv7l");
         assert_eq!(config.search.len(), 1);
+        assert_eq!(config.network, NetworkSettings { timeout: 5, ..NetworkSettings::default() });
     }
 
     #[test]
@@ -256,6 +293,7 @@ search = ["/opt/py/*/bin/python3"]
     #[case("[[depot]]\npath='x'\nurl='y'", "either `url` or `path`", 1)]
     #[case("[policy]\nwheels = 'never'", "only, first, any", 2)]
     #[case("[policy]\nas-of = 'soon'", "is not a date", 2)]
+    #[case("[network]\ntimeout = 0", "a number from 1 to 3600", 2)]
     #[case("[target.a]\nplatform='linux x86_64'", "`interpreter` is missing", 1)]
     #[case("[target.a]\nplatform='linux x86'\ninterpreter='3.9'", "architecture", 2)]
     #[case("[target.a]\naccelerator='b'", "cannot be used yet", 1)]

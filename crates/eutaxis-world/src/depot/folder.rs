@@ -12,7 +12,7 @@ use eutaxis_core::index::{FileKind, Page, PageFile};
 use eutaxis_core::solve::MetadataAnswer;
 use rayon::prelude::*;
 
-use super::{Depot, ensure_truthful, sdist_metadata, wheel_metadata};
+use super::{Depot, Place, ensure_truthful, sdist_metadata, wheel_metadata};
 use crate::error::Doing;
 use crate::{Error, Result};
 
@@ -102,14 +102,21 @@ impl Depot for Folder {
     }
 
     fn metadata(&self, project: &Name, file: &PageFile) -> Result<MetadataAnswer> {
-        let path = self.path(project, file)?;
+        let path = self.obtain(project, file)?;
         match metadata_at(&path, &file.kind)? {
-            Some(metadata) => Ok(MetadataAnswer::Known(ensure_truthful(metadata, project, file, &path)?)),
+            Some(metadata) => {
+                ensure_truthful(&metadata, project, file, path.display())?;
+                Ok(MetadataAnswer::Known(Arc::new(metadata)))
+            }
             None => Ok(MetadataAnswer::UnknownUntilBuilt),
         }
     }
 
-    fn path(&self, _: &Name, file: &PageFile) -> Result<PathBuf> {
+    fn place(&self, project: &Name, file: &PageFile) -> Result<Place> {
+        self.obtain(project, file).map(Place::Disk)
+    }
+
+    fn obtain(&self, _: &Name, file: &PageFile) -> Result<PathBuf> {
         Ok(self.root.join(&*file.filename))
     }
 

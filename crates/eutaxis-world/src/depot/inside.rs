@@ -1,7 +1,7 @@
 //! Metadata from inside wheels and source distributions.
 
 use std::fs::File;
-use std::io::Read;
+use std::io::{Read, Seek};
 use std::path::Path;
 
 use eutaxis_core::artifact::Metadata;
@@ -28,18 +28,35 @@ fn parse(path: &Path, bytes: &[u8]) -> Result<Metadata> {
 /// When the file is no zip, has no or several `.dist-info`, or its metadata cannot be read.
 pub fn wheel_metadata(path: &Path) -> Result<Metadata> {
     let file = File::open(path).doing("cannot open", path)?;
-    let mut zip = zip::ZipArchive::new(std::io::BufReader::new(file))
-        .map_err(|e| bad(path, format!("it is not a whole zip archive ({e})")))?;
+    metadata_of_archive(std::io::BufReader::new(file)).map_err(|why| bad(path, why))
+}
+
+/// The bytes of METADATA of a wheel.
+///
+/// # Errors
+/// As for [`wheel_metadata`].
+pub(crate) fn wheel_metadata_bytes(path: &Path) -> Result<Vec<u8>> {
+    let file = File::open(path).doing("cannot open", path)?;
+    member_of_archive(std::io::BufReader::new(file)).map_err(|why| bad(path, why))
+}
+
+/// METADATA of a wheel, from wherever its archive is read. On failure says why.
+pub(super) fn metadata_of_archive(archive: impl Read + Seek) -> std::result::Result<Metadata, String> {
+    Metadata::parse(&member_of_archive(archive)?).map_err(|f| f.to_string())
+}
+
+fn member_of_archive(archive: impl Read + Seek) -> std::result::Result<Vec<u8>, String> {
+    let mut zip = zip::ZipArchive::new(archive).map_err(|e| format!("it is not a whole zip archive ({e})"))?;
     let is_metadata =
         |n: &str| n.strip_suffix("/METADATA").is_some_and(|f| f.ends_with(".dist-info") && !f.contains('/'));
     let names: Vec<String> = zip.file_names().filter(|n| is_metadata(n)).map(str::to_owned).collect();
     let [name] = names.as_slice() else {
-        return Err(bad(path, "it does not hold exactly one .dist-info/METADATA"));
+        return Err("it does not hold exactly one .dist-info/METADATA".to_owned());
     };
-    let member = zip.by_name(name).map_err(|e| bad(path, e))?;
+    let member = zip.by_name(name).map_err(|e| e.to_string())?;
     let mut bytes = Vec::new();
-    member.take(LARGEST).read_to_end(&mut bytes).map_err(|e| bad(path, e))?;
-    parse(path, &bytes)
+    member.take(LARGEST).read_to_end(&mut bytes).map_err(|e| e.to_string())?;
+    Ok(bytes)
 }
 
 /// Metadata of a source distribution, when it is static by the standard: PKG-INFO of metadata 2.2 or later, else a

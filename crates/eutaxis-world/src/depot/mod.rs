@@ -1,7 +1,11 @@
 //! Depots: places that offer files (design, section 1). One file per kind, one trait, one place that picks.
 
+mod direct;
 mod folder;
+mod http;
 mod inside;
+mod links;
+mod remote;
 mod tree;
 
 use std::path::{Path, PathBuf};
@@ -12,10 +16,22 @@ use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::{Page, PageFile};
 use eutaxis_core::solve::MetadataAnswer;
 
+pub(crate) use inside::wheel_metadata_bytes;
 pub use inside::{sdist_metadata, unpacked_size, wheel_metadata};
 pub use tree::local_path;
+use url::Url;
 
+use crate::network::Network;
 use crate::{Error, Result};
+
+/// Where a file is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Place {
+    /// On this disk.
+    Disk(PathBuf),
+    /// On the network, without name and password.
+    Url(Url),
+}
 
 /// A place that offers files.
 pub trait Depot: Send + Sync + std::fmt::Debug {
@@ -34,11 +50,22 @@ pub trait Depot: Send + Sync + std::fmt::Debug {
     /// When it cannot be read, or speaks of another project or release than the file's name.
     fn metadata(&self, project: &Name, file: &PageFile) -> Result<MetadataAnswer>;
 
-    /// Where a file on a page of this depot lies.
+    /// Where a file on a page of this depot is.
     ///
     /// # Errors
-    /// When it lies elsewhere than on this disk.
-    fn path(&self, project: &Name, file: &PageFile) -> Result<PathBuf>;
+    /// When its address cannot be read.
+    fn place(&self, project: &Name, file: &PageFile) -> Result<Place>;
+
+    /// A file on a page of this depot, on this disk: fetched, if need be.
+    ///
+    /// # Errors
+    /// When it cannot be fetched.
+    fn obtain(&self, project: &Name, file: &PageFile) -> Result<PathBuf>;
+
+    /// Whether its answers come over the network, so that many should be under way at once.
+    fn is_remote(&self) -> bool {
+        false
+    }
 
     /// Base of the simple API, for pins; none for a folder of files.
     fn index(&self) -> Option<String>;
@@ -54,18 +81,31 @@ pub struct Listed {
     pub depot: Arc<dyn Depot>,
     /// `only`: it serves these projects and no other depot does.
     pub only: Vec<Name>,
+    /// Its name in the settings.
+    pub name: Option<String>,
 }
 
 /// Depots in their order. A project comes from one of them: the first that has it, unless `only` says otherwise.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone)]
 pub struct Depots {
     listed: Vec<Listed>,
+    network: Arc<Network>,
 }
 
 impl Depots {
     /// These depots in this order.
-    pub fn new(listed: Vec<Listed>) -> Self {
-        Depots { listed }
+    pub fn new(listed: Vec<Listed>, network: Arc<Network>) -> Self {
+        Depots { listed, network }
+    }
+
+    /// What those on the network share.
+    pub fn network(&self) -> &Arc<Network> {
+        &self.network
+    }
+
+    /// Whether some answers come over the network.
+    pub fn are_remote(&self) -> bool {
+        self.listed.iter().any(|l| l.depot.is_remote())
     }
 
     /// Whether there is none.
@@ -78,22 +118,36 @@ impl Depots {
         self.listed.iter().map(|l| l.depot.label()).collect()
     }
 
-    /// The page of a project with the depot it comes from.
+    /// The depots that may serve a project, in their order: those that claim it with `only`, else those that claim none.
+    pub fn serving(&self, project: &Name) -> impl Iterator<Item = &Listed> {
+        let claimed = self.listed.iter().any(|l| l.only.contains(project));
+        self.listed.iter().filter(move |l| if claimed { l.only.contains(project) } else { l.only.is_empty() })
+    }
+
+    /// The page of a project with the depot it comes from: the first that has it.
     ///
     /// # Errors
     /// When a depot cannot be read.
     pub fn page(&self, project: &Name) -> Result<Option<(Arc<dyn Depot>, Page)>> {
-        let claimed = self.listed.iter().any(|l| l.only.contains(project));
-        for listed in &self.listed {
-            let serves = if claimed { listed.only.contains(project) } else { listed.only.is_empty() };
-            if !serves {
-                continue;
-            }
+        for listed in self.serving(project) {
             if let Some(page) = listed.depot.page(project)? {
                 return Ok(Some((Arc::clone(&listed.depot), page)));
             }
         }
         Ok(None)
+    }
+
+    /// The page for an ask that demands the file at a URL (`name @ https://...`, `name @ file:///...`).
+    ///
+    /// # Errors
+    /// When the URL leads to no file of that project.
+    pub fn direct(&self, project: &Name, url: &str) -> Result<(Arc<dyn Depot>, Page)> {
+        match Url::parse(url) {
+            Ok(address) if matches!(address.scheme(), "http" | "https") => {
+                direct::page(project, address, &self.network)
+            }
+            _ => tree::direct_page(project, url),
+        }
     }
 
     /// Every project that some depot has, sorted.
@@ -105,65 +159,78 @@ impl Depots {
     }
 }
 
-/// Opens the depot that a path or URL names: the one place that picks a kind.
+/// Opens the depot that a path or URL names: the one place that picks a kind. `name` is that of the settings.
 ///
 /// # Errors
-/// When it is a URL of the network, which this version does not serve, or no folder.
-pub fn open(label: &str, base: &Path) -> Result<Arc<dyn Depot>> {
-    if label.starts_with("http://") || label.starts_with("https://") {
-        let error = Error::request(format!(
-            "the depot {} is on the network, which this version cannot read",
-            without_credentials(label)
-        ));
-        return Err(error.help("name a folder of wheels, or an index tree on disk"));
+/// When it is no URL that can be read, or no folder.
+pub fn open(place: &str, base: &Path, name: Option<&str>, network: &Arc<Network>) -> Result<Arc<dyn Depot>> {
+    if place.starts_with("http://") || place.starts_with("https://") {
+        let mut url = Url::parse(place).map_err(|e| {
+            Error::request(format!("the depot {} is no URL: {e}", without_credentials(place)))
+                .help("write it as https://HOST/PATH/")
+        })?;
+        network.keep_secret(&mut url, name);
+        let label = url.to_string();
+        return Ok(if is_html(url.path()) {
+            Arc::new(links::Links::open(label, url, Arc::clone(network)))
+        } else {
+            Arc::new(http::Index::open(label, url, Arc::clone(network)))
+        });
     }
-    let path = match label.strip_prefix("file://") {
+    if let Some((scheme, _)) = place.split_once("://").filter(|(s, _)| *s != "file") {
+        let error = Error::request(format!(
+            "the depot {} is reached by `{scheme}`, which is not spoken here",
+            without_credentials(place)
+        ));
+        return Err(error.help("name an https:// or http:// address, or a folder"));
+    }
+    let path = match place.strip_prefix("file://") {
         Some(rest) => PathBuf::from(percent_encoding::percent_decode_str(rest).decode_utf8_lossy().into_owned()),
-        None => base.join(label),
+        None => base.join(place),
     };
+    let path = std::path::absolute(&path).unwrap_or(path);
+    if path.is_file() && is_html(place) {
+        let url =
+            Url::from_file_path(&path).map_err(|()| Error::request(format!("the depot {place} cannot be found")))?;
+        return Ok(Arc::new(links::Links::open(place.to_owned(), url, Arc::clone(network))));
+    }
     if !path.is_dir() {
         let found = if path.exists() { "is a file" } else { "does not exist" };
-        let error = Error::request(format!("the depot {label} {found}: a depot on disk is a folder"));
-        return Err(
-            error.help("name a folder of wheels, or the root of an index tree (NAME/index.json or NAME/index.html)")
-        );
+        let error = Error::request(format!("the depot {place} {found}: a depot on disk is a folder"));
+        return Err(error.help(
+            "name a folder of wheels, the root of an index tree (NAME/index.json or NAME/index.html), or a page of links (FILE.html)",
+        ));
     }
-    let path = std::path::absolute(&path).unwrap_or(path);
     if tree::is_tree(&path) {
-        Ok(Arc::new(tree::Tree::open(label, path)))
+        Ok(Arc::new(tree::Tree::open(place, path)))
     } else {
-        Ok(Arc::new(folder::Folder::open(label, path)?))
+        Ok(Arc::new(folder::Folder::open(place, path)?))
     }
+}
+
+fn is_html(path: &str) -> bool {
+    let lower = path.to_ascii_lowercase();
+    lower.ends_with(".html") || lower.ends_with(".htm")
 }
 
 /// A URL without user name and password, for messages.
 fn without_credentials(url: &str) -> String {
-    match url.split_once("://").and_then(|(scheme, rest)| rest.split_once('@').map(|(_, host)| (scheme, host))) {
+    match url.split_once("://").and_then(|(scheme, rest)| rest.rsplit_once('@').map(|(_, host)| (scheme, host))) {
         Some((scheme, host)) => format!("{scheme}://{host}"),
         None => url.to_owned(),
     }
 }
 
-/// Checks that metadata speaks of the project and release that the file's name says.
-fn ensure_truthful(metadata: Metadata, project: &Name, file: &PageFile, path: &Path) -> Result<Arc<Metadata>> {
+/// Checks that metadata speaks of the project and release that the file's name says; `from` is where it was read.
+fn ensure_truthful(metadata: &Metadata, project: &Name, file: &PageFile, from: impl std::fmt::Display) -> Result<()> {
     let version = file.kind.version();
     if metadata.name == *project && metadata.version == *version {
-        return Ok(Arc::new(metadata));
+        return Ok(());
     }
     let message = format!(
-        "{} is {project} {version} by its name, but its metadata says {} {}",
-        path.display(),
-        metadata.name,
-        metadata.version
+        "{from} is {project} {version} by its name, but its metadata says {} {}",
+        metadata.name, metadata.version
     );
     Err(Error::contents(message)
         .help("the file was renamed or built wrongly: fetch it again, or take it out of the depot"))
-}
-
-/// The page for an ask that demands the file at a URL (`name @ file:///...`).
-///
-/// # Errors
-/// When the URL is not a file on this disk, or not a file of that project.
-pub fn direct(project: &Name, url: &str) -> Result<(Arc<dyn Depot>, Page)> {
-    tree::direct_page(project, url)
 }

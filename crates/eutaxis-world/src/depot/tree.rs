@@ -11,7 +11,7 @@ use percent_encoding::percent_decode_str;
 use sha2::{Digest, Sha256};
 
 use super::folder::{metadata_at, sidecar};
-use super::{Depot, ensure_truthful};
+use super::{Depot, Place, ensure_truthful};
 use crate::{Doing, Error, Result};
 
 /// The root of an index tree.
@@ -63,7 +63,7 @@ impl Depot for Tree {
     }
 
     fn metadata(&self, project: &Name, file: &PageFile) -> Result<MetadataAnswer> {
-        let path = self.path(project, file)?;
+        let path = self.obtain(project, file)?;
         let beside = sidecar(&path);
         if let (Some(hashes), Ok(bytes)) = (&file.metadata, std::fs::read(&beside)) {
             if let Some(wanted) = hashes.get("sha256") {
@@ -75,22 +75,30 @@ impl Depot for Tree {
             }
             let metadata =
                 Metadata::parse(&bytes).map_err(|f| Error::contents(format!("{}: {f}", beside.display())))?;
-            return Ok(MetadataAnswer::Known(ensure_truthful(metadata, project, file, &beside)?));
+            ensure_truthful(&metadata, project, file, beside.display())?;
+            return Ok(MetadataAnswer::Known(Arc::new(metadata)));
         }
         if !path.exists() {
             return Err(Error::contents(format!("{} is on the page of {project} but not on the disk", path.display()))
                 .help("the index tree is not whole: make it again"));
         }
         match metadata_at(&path, &file.kind)? {
-            Some(metadata) => Ok(MetadataAnswer::Known(ensure_truthful(metadata, project, file, &path)?)),
+            Some(metadata) => {
+                ensure_truthful(&metadata, project, file, path.display())?;
+                Ok(MetadataAnswer::Known(Arc::new(metadata)))
+            }
             None => Ok(MetadataAnswer::UnknownUntilBuilt),
         }
     }
 
-    fn path(&self, project: &Name, file: &PageFile) -> Result<PathBuf> {
+    fn place(&self, project: &Name, file: &PageFile) -> Result<Place> {
+        self.obtain(project, file).map(Place::Disk)
+    }
+
+    fn obtain(&self, project: &Name, file: &PageFile) -> Result<PathBuf> {
         local_path(&file.url, &self.folder(project)).ok_or_else(|| {
             Error::request(format!("{} lies at {}, which is not on this disk", file.filename, file.url))
-                .help("this version fetches nothing over the network: use a tree that holds its files")
+                .help("a tree on disk must hold its files: serve it with a web server, or gather its files")
         })
     }
 
@@ -132,8 +140,10 @@ pub fn local_path(url: &str, folder: &Path) -> Option<PathBuf> {
 pub(super) fn direct_page(project: &Name, url: &str) -> Result<(Arc<dyn Depot>, Page)> {
     let folder = std::env::current_dir().doing("cannot find the current folder", Path::new("."))?;
     let Some(path) = local_path(url, &folder) else {
-        let message = format!("{project} is asked for at {url}, which is not a file on this disk");
-        return Err(Error::request(message).help("this version takes files by `name @ file:///path/to/file.whl`"));
+        let message = format!("{project} is asked for at {url}, which leads to no file");
+        return Err(
+            Error::request(message).help("write `name @ https://host/file.whl`, or `name @ file:///path/to/file.whl`")
+        );
     };
     let filename = path.file_name().and_then(|f| f.to_str()).unwrap_or("").to_owned();
     if !path.is_file() {

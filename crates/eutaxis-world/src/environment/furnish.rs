@@ -7,12 +7,14 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicI64, Ordering};
 use std::time::Instant;
 
 use eutaxis_core::Name;
 use eutaxis_core::artifact::{NameRules, WheelName};
 use rayon::prelude::*;
 use sha2::{Digest, Sha256};
+use url::Url;
 
 use super::activate;
 use super::clone::{clone_tree, make_link};
@@ -23,7 +25,9 @@ use super::read::{Installed, Place, installed, look, tidy_path};
 use crate::error::Doing;
 use crate::files::lock;
 use crate::interpreter::{Facts, ProbeCache, environment_python};
+use crate::network::{Network, Wanted};
 use crate::store::{Store, Unpacked, remove_tree};
+use crate::threads::each;
 use crate::{Error, ErrorKind, Result};
 
 /// A wheel to be placed.
@@ -33,16 +37,29 @@ pub struct Item {
     pub name: Name,
     /// The release, as pinned.
     pub version: String,
-    /// The wheel.
-    pub wheel: PathBuf,
+    /// Where the wheel is.
+    pub wheel: WheelAt,
+    /// Its file name.
+    pub filename: String,
     /// What its name says.
     pub wheel_name: WheelName,
     /// Its SHA-256, as pinned.
     pub sha256: String,
+    /// Its bytes, as pinned.
+    pub size: Option<u64>,
     /// The user asked for it.
     pub requested: bool,
     /// The URL it was asked for by, if it was.
     pub direct_url: Option<String>,
+}
+
+/// Where a wheel is.
+#[derive(Debug, Clone)]
+pub enum WheelAt {
+    /// On this disk.
+    Disk(PathBuf),
+    /// On the network: fetched when it is in neither the environment nor the store.
+    Url(Url),
 }
 
 /// What is to be done.
@@ -62,6 +79,8 @@ pub struct Furnish<'a> {
     pub link: LinkMode,
     /// The cache folder.
     pub cache: PathBuf,
+    /// For wheels that are not on this disk.
+    pub network: &'a Network,
 }
 
 /// A project that moved from one release or file to another.
@@ -140,7 +159,7 @@ pub fn furnish(request: &Furnish<'_>, progress: Progress<'_>, waiting: &dyn Fn()
         report.seconds = started.elapsed().as_secs_f64();
         return Ok(report);
     }
-    let unpacked = unpack_all(&work.place, &store, progress, &mut report.bytes)?;
+    let unpacked = unpack_all(&work.place, &store, request.network, progress, &mut report.bytes)?;
     let mut wheels = Vec::with_capacity(unpacked.len());
     for (item, unpacked) in work.place.iter().zip(&unpacked) {
         wheels.push(plan(item, unpacked, &layout, &root)?);
@@ -250,7 +269,7 @@ fn sort_out(request: &Furnish<'_>, present: &[Installed], report: &mut Report) -
             stay.extend(there.iter().flat_map(|p| p.files.iter().flatten()));
             continue;
         }
-        let file = item.wheel.file_name().map_or(String::new(), |f| f.to_string_lossy().into_owned());
+        let file = item.filename.clone();
         match there.first() {
             Some(old) => {
                 let (before, after) = (old.version.clone(), item.version.clone());
@@ -287,16 +306,68 @@ fn leave_out(project: &Installed, out: &mut BTreeSet<PathBuf>) {
     out.insert(project.info.clone());
 }
 
-fn unpack_all(items: &[Item], store: &Store, progress: Progress<'_>, bytes: &mut Bytes) -> Result<Vec<Unpacked>> {
-    let total: u64 = items.iter().map(|i| fs::metadata(&i.wheel).map_or(0, |m| m.len())).sum();
+/// So many wheels are fetched at once.
+const MOST_AT_ONCE: usize = 8;
+
+/// Where each wheel lies on this disk; those that are only on the network, and not in the store, are fetched.
+fn bring_all(items: &[Item], store: &Store, network: &Network, progress: Progress<'_>) -> Result<Vec<PathBuf>> {
+    let wanted = |item: &Item, url: &Url| Wanted {
+        url: url.clone(),
+        filename: item.filename.clone(),
+        sha256: Some(item.sha256.clone()),
+        size: item.size,
+    };
+    let absent: Vec<(&Item, &Url)> = items
+        .iter()
+        .filter_map(|item| match &item.wheel {
+            WheelAt::Url(url) if !store.has(&item.sha256) => Some((item, url)),
+            _ => None,
+        })
+        .collect();
+    let total = absent.iter().filter_map(|(item, _)| item.size).sum();
+    let done = AtomicI64::new(0);
+    let brought = each(&absent, MOST_AT_ONCE, |(item, url)| {
+        let told = |more: i64| {
+            let now = done.fetch_add(more, Ordering::Relaxed) + more;
+            progress("fetching", u64::try_from(now).unwrap_or(0), total);
+        };
+        network.bring(&wanted(item, url), &told)
+    });
+    let brought: Vec<_> = brought.into_iter().flatten().collect::<Result<_>>()?;
+    let mut brought =
+        absent.iter().zip(brought).map(|((item, _), (path, _))| (&item.sha256, path)).collect::<BTreeMap<_, _>>();
+    Ok(items
+        .iter()
+        .map(|item| match &item.wheel {
+            WheelAt::Disk(path) => path.clone(),
+            // In the store: no wheel is looked at.
+            WheelAt::Url(_) => brought.remove(&item.sha256).unwrap_or_else(|| PathBuf::from(&item.filename)),
+        })
+        .collect())
+}
+
+fn unpack_all(
+    items: &[Item],
+    store: &Store,
+    network: &Network,
+    progress: Progress<'_>,
+    bytes: &mut Bytes,
+) -> Result<Vec<Unpacked>> {
+    let wheels = bring_all(items, store, network, progress)?;
+    let length = |path: &Path| fs::metadata(path).map_or(0, |m| m.len());
+    let total: u64 = wheels.iter().map(|w| length(w)).sum();
     let done = std::sync::atomic::AtomicU64::new(0);
     let unpacked: Vec<Result<Unpacked>> = items
         .par_iter()
-        .map(|item| {
-            let unpacked = store.unpacked(&item.wheel, &item.wheel_name, &item.sha256, NameRules::Posix)?;
-            let size = fs::metadata(&item.wheel).map_or(0, |m| m.len());
-            let before = done.fetch_add(size, std::sync::atomic::Ordering::Relaxed);
-            progress("unpacking", before + size, total);
+        .zip(&wheels)
+        .map(|(item, wheel)| {
+            let unpacked = store.unpacked(wheel, &item.wheel_name, &item.sha256, NameRules::Posix)?;
+            let before = done.fetch_add(length(wheel), Ordering::Relaxed);
+            progress("unpacking", before + length(wheel), total);
+            if matches!(item.wheel, WheelAt::Url(_)) {
+                // The store has what it held.
+                network.forget_file(&item.sha256);
+            }
             Ok(unpacked)
         })
         .collect();

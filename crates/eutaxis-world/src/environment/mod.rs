@@ -9,7 +9,7 @@ mod plan;
 mod read;
 mod scripts;
 
-pub use furnish::{Bytes, Furnish, Item, Moved, Progress, Report, furnish};
+pub use furnish::{Bytes, Furnish, Item, Moved, Progress, Report, WheelAt, furnish};
 pub use layout::Layout;
 pub use link::LinkMode;
 pub use read::{Installed, Place, installed, look};

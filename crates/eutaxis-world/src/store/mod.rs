@@ -67,6 +67,12 @@ pub struct Store {
     root: PathBuf,
 }
 
+/// Its folder in the cache.
+pub(crate) const STORE: &str = "store-1";
+
+/// An entry notes its last use, but not more often than this.
+const NOTE_USE_AFTER: Duration = Duration::from_secs(24 * 3600);
+
 /// Folders that killed runs left are removed after this time.
 const STALE: Duration = Duration::from_secs(24 * 3600);
 
@@ -76,7 +82,7 @@ impl Store {
     /// # Errors
     /// When the folder cannot be made.
     pub fn open(cache: &Path) -> Result<Self> {
-        let root = cache.join("store-1");
+        let root = cache.join(STORE);
         let temporary = root.join("tmp");
         fs::create_dir_all(&temporary).doing("cannot make the store", &temporary)?;
         let store = Store { root };
@@ -100,6 +106,11 @@ impl Store {
         self.root.join(sha256.get(..2).unwrap_or("00")).join(sha256)
     }
 
+    /// Whether it has the wheel with this hash, whole.
+    pub fn has(&self, sha256: &str) -> bool {
+        intact(&self.entry(&sha256.to_ascii_lowercase())).is_some()
+    }
+
     /// The unpacked form of a wheel, from the store or unpacked now.
     ///
     /// # Errors
@@ -109,8 +120,9 @@ impl Store {
             return Err(Error::contents(format!("`{sha256}` is not a SHA-256 hash"))
                 .help("settle again: it writes one for every file"));
         }
-        let entry = self.entry(sha256);
+        let entry = self.entry(&sha256.to_ascii_lowercase());
         if let Some(manifest) = intact(&entry) {
+            note_use(&entry);
             return Ok(Unpacked { root: entry.join("files"), manifest, read: 0 });
         }
         let temporary = self.root.join("tmp");
@@ -145,6 +157,22 @@ impl Store {
         }
         Ok(Unpacked { root: entry.join("files"), manifest, read })
     }
+}
+
+/// The manifest's time of change tells when an entry was last used.
+fn note_use(entry: &Path) {
+    let manifest = entry.join("manifest.json");
+    let changed = fs::metadata(&manifest).and_then(|m| m.modified()).ok();
+    if changed.and_then(|t| SystemTime::now().duration_since(t).ok()).is_some_and(|age| age > NOTE_USE_AFTER) {
+        // A store that cannot be written to is trimmed by others.
+        let _ = fs::File::options().append(true).open(&manifest).and_then(|f| f.set_modified(SystemTime::now()));
+    }
+}
+
+/// Bytes of an entry's files, as its manifest states them.
+pub(crate) fn size_of(entry: &Path) -> u64 {
+    let manifest = fs::read(entry.join("manifest.json")).ok().and_then(|b| serde_json::from_slice::<Manifest>(&b).ok());
+    manifest.map_or(0, |m| m.files.iter().map(|f| f.size).sum())
 }
 
 /// The manifest of an entry whose files are all there with the sizes and times that were noted.

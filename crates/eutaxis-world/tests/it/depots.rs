@@ -2,11 +2,14 @@
 
 use std::io::Write;
 use std::path::Path;
+use std::sync::Arc;
 
 use eutaxis_core::Name;
 use eutaxis_core::solve::MetadataAnswer;
 use eutaxis_demo::{Wheel, write_wheel};
-use eutaxis_world::depot::{Depot, Depots, Listed, open};
+use eutaxis_world::config::NetworkSettings;
+use eutaxis_world::depot::{Depot, Depots, Listed, Place, open};
+use eutaxis_world::network::Network;
 use flate2::Compression;
 use flate2::write::GzEncoder;
 use rstest::rstest;
@@ -14,6 +17,14 @@ use tempfile::TempDir;
 
 fn name(text: &str) -> Name {
     Name::parse(text).unwrap()
+}
+
+fn network() -> Arc<Network> {
+    Arc::new(Network::new(Path::new("/nowhere"), true, false, NetworkSettings::default()))
+}
+
+fn open_at(folder: &Path) -> eutaxis_world::Result<Arc<dyn Depot>> {
+    open(folder.to_str().unwrap(), Path::new("/"), None, &network())
 }
 
 /// Writes a pure wheel whose metadata has these further lines.
@@ -59,7 +70,7 @@ fn a_folder_is_read_by_names_and_insides() {
     wheel(folder.path(), "spindrift-io", "1.0", "Requires-Python: >=3.8\nRequires-Dist: firnio\n");
     wheel(folder.path(), "spindrift-io", "1.1", "");
     std::fs::write(folder.path().join("notes.txt"), "x").unwrap();
-    let depot = open(folder.path().to_str().unwrap(), Path::new("/")).unwrap();
+    let depot = open_at(folder.path()).unwrap();
     assert_eq!(depot.projects(), [name("spindrift-io")]);
     let page = depot.page(&name("spindrift-io")).unwrap().unwrap();
     let told: Vec<_> = page.files.iter().map(|f| f.requires_python.as_ref().map(ToString::to_string)).collect();
@@ -79,7 +90,7 @@ fn a_sidecar_speaks_for_its_file() {
         "Metadata-Version: 2.1\nName: firnio\nVersion: 1.0\nRequires-Dist: moulin\n",
     )
     .unwrap();
-    let depot = open(folder.path().to_str().unwrap(), Path::new("/")).unwrap();
+    let depot = open_at(folder.path()).unwrap();
     let Ok(MetadataAnswer::Known(metadata)) = answer(depot.as_ref(), "firnio") else { panic!() };
     assert_eq!(metadata.requires.len(), 1);
 }
@@ -98,7 +109,7 @@ fn a_sidecar_speaks_for_its_file() {
 fn needs_of_source_are_known_only_when_static(#[case] files: &[(&str, &str)], #[case] needs: Option<usize>) {
     let folder = folder();
     sdist(folder.path(), "firnio-1.0", files);
-    let depot = open(folder.path().to_str().unwrap(), Path::new("/")).unwrap();
+    let depot = open_at(folder.path()).unwrap();
     let found = match answer(depot.as_ref(), "firnio").unwrap() {
         MetadataAnswer::Known(metadata) => Some(metadata.requires.len()),
         MetadataAnswer::UnknownUntilBuilt => None,
@@ -119,9 +130,9 @@ fn tree(entry: &str) -> TempDir {
 #[test]
 fn a_tree_leads_to_its_files() {
     let folder = tree("");
-    let depot = open(folder.path().to_str().unwrap(), Path::new("/")).unwrap();
+    let depot = open_at(folder.path()).unwrap();
     let page = depot.page(&name("firnio")).unwrap().unwrap();
-    assert!(depot.path(&name("firnio"), &page.files[0]).unwrap().is_file());
+    assert!(matches!(depot.place(&name("firnio"), &page.files[0]).unwrap(), Place::Disk(path) if path.is_file()));
     assert!(answer(depot.as_ref(), "firnio").is_ok());
     std::fs::remove_dir_all(folder.path().join("files")).unwrap();
     assert!(answer(depot.as_ref(), "firnio").unwrap_err().contains("but not on the disk"));
@@ -135,7 +146,7 @@ fn a_sidecar_with_another_hash_is_refused() {
         "Metadata-Version: 2.1\nName: firnio\nVersion: 1.0\n",
     )
     .unwrap();
-    let depot = open(folder.path().to_str().unwrap(), Path::new("/")).unwrap();
+    let depot = open_at(folder.path()).unwrap();
     assert!(answer(depot.as_ref(), "firnio").unwrap_err().contains("the index says 00"));
 }
 
@@ -143,19 +154,27 @@ fn a_sidecar_with_another_hash_is_refused() {
 fn pages_that_cannot_be_read_are_told() {
     let folder = tree("");
     std::fs::write(folder.path().join("firnio/index.json"), "{\"files\": 3}").unwrap();
-    let depot = open(folder.path().to_str().unwrap(), Path::new("/")).unwrap();
+    let depot = open_at(folder.path()).unwrap();
     let error = depot.page(&name("firnio")).unwrap_err();
     assert!(error.message.contains("index.json: not an index page in JSON"), "{}", error.message);
 }
 
 #[rstest]
 #[case("nowhere", "does not exist")]
-#[case("https://index.example/simple/", "on the network")]
+#[case(
+    "ftp://ann:pw@index.example/simple/",
+    "ftp://index.example/simple/ is reached by `ftp`, which is not spoken here"
+)]
+#[case("http://[bad/", "no URL")]
 fn what_is_no_depot_is_told(#[case] label: &str, #[case] part: &str) {
     let folder = folder();
-    let error = open(label, folder.path()).unwrap_err();
+    let error = open(label, folder.path(), None, &network()).unwrap_err();
     assert!(error.message.contains(part) && error.help.is_some(), "{}", error.message);
-    assert!(open(".", folder.path()).unwrap_err().message.contains("holds no wheel"), "an empty folder offers nothing");
+    assert!(!error.message.contains("pw"));
+    assert!(
+        open(".", folder.path(), None, &network()).unwrap_err().message.contains("holds no wheel"),
+        "an empty folder offers nothing"
+    );
 }
 
 #[test]
@@ -165,15 +184,29 @@ fn the_first_depot_that_has_a_project_serves_it() {
     wheel(two.path(), "firnio", "2.0", "");
     wheel(two.path(), "moulin", "5.0", "");
     let depot = |folder: &TempDir, only: &[&str]| Listed {
-        depot: open(folder.path().to_str().unwrap(), Path::new("/")).unwrap(),
+        depot: open_at(folder.path()).unwrap(),
         only: only.iter().map(|n| name(n)).collect(),
+        name: None,
     };
     let newest = |depots: &Depots, project: &str| {
         depots.page(&name(project)).unwrap().map(|(_, p)| p.files[0].kind.version().to_string())
     };
-    let plain = Depots::new(vec![depot(&one, &[]), depot(&two, &[])]);
+    let plain = Depots::new(vec![depot(&one, &[]), depot(&two, &[])], network());
     assert_eq!((newest(&plain, "firnio").as_deref(), newest(&plain, "moulin").as_deref()), (Some("1.0"), Some("5.0")));
-    let routed = Depots::new(vec![depot(&one, &[]), depot(&two, &["firnio"])]);
+    let routed = Depots::new(vec![depot(&one, &[]), depot(&two, &["firnio"])], network());
     assert_eq!((newest(&routed, "firnio").as_deref(), newest(&routed, "moulin")), (Some("2.0"), None));
     assert_eq!(plain.projects(), [name("firnio"), name("moulin")]);
+}
+
+#[test]
+fn a_page_of_links_on_disk_serves_all_its_projects() {
+    let folder = folder();
+    wheel(&folder.path().join("w"), "firnio", "1.0", "Requires-Dist: moulin\n");
+    wheel(&folder.path().join("w"), "moulin", "5.0", "");
+    let links = "<a href='w/firnio-1.0-py3-none-any.whl'>firnio</a> <a href='w/moulin-5.0-py3-none-any.whl'>moulin</a>";
+    std::fs::write(folder.path().join("boards.html"), links).unwrap();
+    let depot = open("boards.html", folder.path(), None, &network()).unwrap();
+    assert_eq!(depot.projects(), [name("firnio"), name("moulin")]);
+    let Ok(MetadataAnswer::Known(metadata)) = answer(depot.as_ref(), "firnio") else { panic!() };
+    assert_eq!(metadata.requires[0].to_string(), "moulin");
 }

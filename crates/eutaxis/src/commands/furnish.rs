@@ -1,19 +1,19 @@
 //! `furnish`: makes or updates an environment to match the pins.
 
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
-use eutaxis_core::pins::{LockFile, Selected, Selection, select};
+use eutaxis_core::pins::{Selected, Selection, select};
 use eutaxis_core::{Name, Target};
-use eutaxis_world::depot::local_path;
+use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::{Furnish as Request, Item, LinkMode, Place, Report, furnish, look};
 use eutaxis_world::interpreter::{Found, environment_python};
 use eutaxis_world::{Error, ErrorKind};
 use serde_json::{Map, Value, json};
 
-use super::settle::read_lock;
 use crate::cli::{Common, Furnish, LinkArg};
 use crate::output::{Answer, Outcome, Output};
-use crate::plan::Surroundings;
+use crate::pins::{place, read_lock};
+use crate::plan::{Surroundings, named_depots};
 use crate::render;
 
 pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
@@ -31,7 +31,8 @@ fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result
     let target = python.facts.target()?;
     let selected = select(&lock, &target, &asked).map_err(refusal)?;
     let folder = arguments.pins.parent().map(Path::to_owned).unwrap_or_default();
-    let items = selected.iter().map(|s| item(s, &folder)).collect::<Result<Vec<_>, _>>()?;
+    let depots = named_depots(&arguments.depots, &surroundings, false)?;
+    let items = selected.iter().map(|s| item(s, &folder, &depots)).collect::<Result<Vec<_>, _>>()?;
     let request = Request {
         at: arguments.at.clone(),
         items,
@@ -44,6 +45,7 @@ fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result
             LinkArg::Copy => LinkMode::Copy,
         },
         cache: surroundings.cache.clone(),
+        network: depots.network(),
     };
     let bar = output.progress();
     let progress = |what: &str, done: u64, of: u64| {
@@ -54,6 +56,7 @@ fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result
     let waiting = || output.notice("another run is working on this environment: waiting for it");
     let report = furnish(&request, &progress, &waiting);
     bar.finish_and_clear();
+    output.report_network(depots.network());
     let report = report?;
     let words = format!("{} {}", python.facts.markers.platform_python_implementation, python.facts.version);
     Ok(Answer {
@@ -105,7 +108,7 @@ fn interpreter(
     }
 }
 
-fn item(selected: &Selected<'_>, folder: &Path) -> Result<Item, Error> {
+fn item(selected: &Selected<'_>, folder: &Path, depots: &Depots) -> Result<Item, Error> {
     let package = selected.package;
     let version = package.version.clone().unwrap_or_default();
     let Some((file, wheel_name)) = &selected.wheel else {
@@ -129,31 +132,14 @@ fn item(selected: &Selected<'_>, folder: &Path) -> Result<Item, Error> {
     Ok(Item {
         name: package.name.clone(),
         version,
-        wheel: wheel_path(file, folder, package.name.as_str())?,
+        wheel: place(file, folder, &package.name, depots)?,
+        filename: file.filename().unwrap_or_default(),
         wheel_name: wheel_name.clone(),
         sha256,
+        size: file.size,
         requested: asked_by.is_some_and(|a| a.iter().any(|w| w.as_str() == Some("ask"))),
         direct_url: text("direct-url"),
     })
-}
-
-/// Where a pinned wheel lies on this disk.
-fn wheel_path(file: &LockFile, folder: &Path, project: &str) -> Result<PathBuf, Error> {
-    let from_path = file.path.as_ref().map(|p| folder.join(p));
-    let from_url = file.url.as_ref().and_then(|u| local_path(u, folder));
-    let Some(path) = from_path.filter(|p| p.exists()).or(from_url).or(file.path.as_ref().map(|p| folder.join(p)))
-    else {
-        let error = Error::request(format!(
-            "{project} is pinned at {}, which is not on this disk",
-            file.url.as_deref().unwrap_or("")
-        ));
-        return Err(error.help("this version fetches nothing over the network: settle from a depot on disk"));
-    };
-    if path.is_file() {
-        return Ok(path);
-    }
-    let error = Error::contents(format!("{project} is pinned at {}, where there is no file", path.display()));
-    Err(error.help("bring the file back, or settle again"))
 }
 
 fn json(report: &Report) -> Map<String, Value> {

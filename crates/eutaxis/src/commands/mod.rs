@@ -2,7 +2,10 @@
 
 mod demo;
 pub(crate) mod furnish;
+pub(crate) mod gather;
 pub(crate) mod settle;
+pub(crate) mod shortlist;
+pub(crate) mod stock;
 pub(crate) mod survey;
 
 use eutaxis_world::Error;
@@ -14,8 +17,11 @@ use crate::output::{Answer, Output};
 pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Vec<Error>> {
     match &cli.command {
         Command::Survey(arguments) => survey::run(arguments, &cli.common, output),
+        Command::Shortlist(arguments) => shortlist::run(arguments, &cli.common, output),
         Command::Settle(arguments) => settle::run(arguments, &cli.common, output),
+        Command::Gather(arguments) => gather::run(arguments, &cli.common, output),
         Command::Furnish(arguments) => furnish::run(arguments, &cli.common, output),
+        Command::Stock(arguments) => stock::run(arguments, &cli.common, output),
         Command::Demo(arguments) => demo::run(arguments, &cli.common, output),
     }
 }

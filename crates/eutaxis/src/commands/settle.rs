@@ -1,7 +1,8 @@
 //! `settle`: which exact files, together? or what clashes.
 
 use std::collections::BTreeMap;
-use std::path::{Path, PathBuf};
+use std::path::Path;
+use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::FileKind;
@@ -10,7 +11,7 @@ use eutaxis_core::pins::{Lock, LockFile, Package, pin_list};
 use eutaxis_core::solve::{Asker, Chosen, Clash, Problem, Solution};
 use eutaxis_core::target::System;
 use eutaxis_core::{Ask, Name, Requirement, Target, Version};
-use eutaxis_world::depot::{Depots, unpacked_size};
+use eutaxis_world::depot::{Depots, Place, unpacked_size};
 use eutaxis_world::files::{read_text, relative, sha256_of, slashed, write_whole};
 use eutaxis_world::supply::{Outcome as End, Run};
 use eutaxis_world::{Doing, Error};
@@ -26,10 +27,11 @@ use crate::render;
 #[derive(Debug)]
 pub(crate) struct Pinned<'a> {
     pub(crate) chosen: &'a Chosen,
-    path: PathBuf,
+    place: Place,
     sha256: String,
     pub(crate) size: Option<u64>,
     depot: String,
+    index: Option<String>,
     direct_url: Option<String>,
 }
 
@@ -81,17 +83,18 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
     let asks = plan::asks(&arguments.asks)?;
     let chosen = plan::target(&arguments.target, &surroundings).map_err(one)?;
     let policy = plan::policy(&arguments.policy, &surroundings.config).map_err(one)?;
-    let depots = plan::depots(&arguments.depots, &surroundings.config).map_err(one)?;
+    let depots = plan::depots(&arguments.depots, &surroundings, !arguments.renew.is_empty()).map_err(one)?;
     ensure_python(&asks, &chosen.target).map_err(one)?;
     let old = earlier_pins(&arguments.out).map_err(one)?;
     let prior = prior(old.as_ref(), &arguments.renew).map_err(one)?;
     let problem =
         Problem { target: chosen.target.clone(), policy, asks: asks.asks.clone(), bounds: asks.bounds.clone(), prior };
-    let mut run = Run::new(&depots);
+    let mut run = Run::new(Arc::clone(&depots));
     let bar = output.progress();
     bar.set_message("settling");
     let end = run.solve(problem, &|read| bar.set_position((read.pages + read.metadata) as u64));
     bar.finish_and_clear();
+    output.report_network(depots.network());
     match end.map_err(one)? {
         End::Clash(clash) => Ok(clash_answer(&clash, &chosen.shown, &chosen.target, &depots)),
         End::Settled(solution) => {
@@ -161,17 +164,23 @@ fn prior(old: Option<&Lock>, renew: &[String]) -> Result<BTreeMap<Name, Version>
     Ok(pinned.filter_map(|p| Some((p.name.clone(), Version::parse(p.version.as_deref()?).ok()?))).collect())
 }
 
-fn settle<'a>(solution: &'a Solution, asks: &'a Asks, run: &Run<'_>, target: &str) -> Result<Settled<'a>, Error> {
+fn settle<'a>(solution: &'a Solution, asks: &'a Asks, run: &Run, target: &str) -> Result<Settled<'a>, Error> {
     let pins: Vec<Result<(Pinned<'a>, Option<u64>), Error>> = solution
         .chosen
         .par_iter()
         .map(|chosen| {
-            let path = run.path_of(&chosen.project, &chosen.file)?;
-            let (sha256, size) = match chosen.file.hashes.get("sha256") {
-                Some(hash) => {
-                    (hash.clone(), chosen.file.size.or_else(|| std::fs::metadata(&path).ok().map(|m| m.len())))
-                }
-                None => sha256_of(&path).map(|(hash, size)| (hash, Some(size)))?,
+            let place = run.place_of(&chosen.project, &chosen.file)?;
+            let on_disk = match (&place, chosen.file.hashes.get("sha256")) {
+                (Place::Disk(path), _) => Some(path.clone()),
+                // Nothing says which bytes it must be: those that are there now are fetched, and pinned.
+                (Place::Url(_), None) => Some(run.obtain(&chosen.project, &chosen.file)?),
+                (Place::Url(_), Some(_)) => None,
+            };
+            let length = || on_disk.as_ref().and_then(|p| std::fs::metadata(p).ok()).map(|m| m.len());
+            let (sha256, size) = match (chosen.file.hashes.get("sha256"), &on_disk) {
+                (Some(hash), _) => (hash.clone(), chosen.file.size.or_else(length)),
+                (None, Some(path)) => sha256_of(path).map(|(hash, size)| (hash, Some(size)))?,
+                (None, None) => return Err(Error::contents(format!("{} has no hash", chosen.file.filename))),
             };
             let direct_url = asks.asks.iter().find_map(|ask| match &ask.requirement.accepts {
                 eutaxis_core::requirement::Accepts::Url(url) if ask.requirement.name == chosen.project => {
@@ -179,9 +188,12 @@ fn settle<'a>(solution: &'a Solution, asks: &'a Asks, run: &Run<'_>, target: &st
                 }
                 _ => None,
             });
-            let unpacked = if path.extension().is_some_and(|e| e == "whl") { unpacked_size(&path) } else { None };
-            let depot = run.depot_of(&chosen.project).map_or(String::new(), |d| d.label().to_owned());
-            Ok((Pinned { chosen, path, sha256, size, depot, direct_url }, unpacked))
+            let wheel = on_disk.filter(|p| p.extension().is_some_and(|e| e == "whl"));
+            let unpacked = wheel.and_then(|p| unpacked_size(&p));
+            let source = run.depot_of(&chosen.project);
+            let depot = source.map_or(String::new(), |d| d.label().to_owned());
+            let index = source.and_then(|d| d.index());
+            Ok((Pinned { chosen, place, sha256, size, depot, index, direct_url }, unpacked))
         })
         .collect();
     let pins: Vec<(Pinned<'a>, Option<u64>)> = pins.into_iter().collect::<Result<_, _>>()?;
@@ -222,7 +234,7 @@ fn directive_cautions(asks: &Asks) -> Vec<String> {
 }
 
 /// Files of pages that were left out: counted, and with `-v` named.
-fn report_left_out(run: &Run<'_>, solution: &Solution, output: &Output) {
+fn report_left_out(run: &Run, solution: &Solution, output: &Output) {
     let mut count = 0;
     for chosen in &solution.chosen {
         let Some(page) = run.page_of(&chosen.project) else { continue };
@@ -313,8 +325,14 @@ fn package(pin: &Pinned<'_>, folder: &Path) -> Package {
     let file = LockFile {
         name: Some(chosen.file.filename.to_string()),
         upload_time: chosen.file.published.and_then(|t| t.to_string().parse().ok()),
-        url: None,
-        path: Some(relative(folder, &pin.path).unwrap_or_else(|| slashed(&pin.path))),
+        url: match &pin.place {
+            Place::Url(url) => Some(url.to_string()),
+            Place::Disk(_) => None,
+        },
+        path: match &pin.place {
+            Place::Disk(path) => Some(relative(folder, path).unwrap_or_else(|| slashed(path))),
+            Place::Url(_) => None,
+        },
         size: pin.size,
         hashes: [("sha256".to_owned(), pin.sha256.clone())].into(),
     };
@@ -341,7 +359,7 @@ fn package(pin: &Pinned<'_>, folder: &Path) -> Package {
         vcs: None,
         directory: None,
         archive: None,
-        index: None,
+        index: pin.index.clone(),
         sdist,
         wheels,
         attestation_identities: Vec::new(),
@@ -390,7 +408,10 @@ fn with_file_urls(lock: &Lock, settled: &Settled<'_>) -> Lock {
     for package in &mut lock.packages {
         let Some(pin) = settled.pins.iter().find(|p| p.chosen.project == package.name) else { continue };
         for file in package.wheels.iter_mut().chain(&mut package.sdist) {
-            file.url = Some(eutaxis_world::files::file_url(&pin.path));
+            file.url = Some(match &pin.place {
+                Place::Disk(path) => eutaxis_world::files::file_url(path),
+                Place::Url(url) => url.to_string(),
+            });
         }
     }
     lock
@@ -448,12 +469,16 @@ impl Settled<'_> {
             .iter()
             .map(|pin| {
                 let chosen = pin.chosen;
+                let (at, place) = match &pin.place {
+                    Place::Disk(path) => ("path", slashed(path)),
+                    Place::Url(url) => ("url", url.to_string()),
+                };
                 json!({
                     "name": chosen.project.as_str(),
                     "version": chosen.version.to_string(),
                     "file": &*chosen.file.filename,
                     "kind": if pin.is_wheel() { "wheel" } else { "sdist" },
-                    "path": slashed(&pin.path),
+                    at: place,
                     "sha256": pin.sha256,
                     "size": pin.size,
                     "published": chosen.file.published.map(|t| t.to_string()),
@@ -475,14 +500,4 @@ impl Settled<'_> {
         object.insert("written".into(), json!(self.files));
         object
     }
-}
-
-/// An error about the pins file itself.
-pub(crate) fn read_lock(path: &Path) -> Result<Lock, Error> {
-    if !path.exists() {
-        let error = Error::request(format!("there are no pins at {}", path.display()));
-        return Err(error.help("make them:  eutaxis settle"));
-    }
-    let text = read_text(path).map_err(Error::of_request)?;
-    Lock::parse(&text).map_err(|f| Error::in_file(&path.display().to_string(), &text, &f))
 }

@@ -2,7 +2,10 @@
 
 pub(crate) mod clash;
 pub(crate) mod furnish;
+pub(crate) mod gather;
 pub(crate) mod settle;
+pub(crate) mod shortlist;
+pub(crate) mod stock;
 pub(crate) mod style;
 pub(crate) mod survey;
 pub(crate) mod table;

@@ -55,11 +55,14 @@ fn headline(settled: &Settled<'_>, width: usize) -> String {
         0 => "all from wheels".to_owned(),
         n => format!("{n} only as source"),
     };
-    let fetch: u64 = settled.pins.iter().filter_map(|p| p.size).sum();
     let joined = |bytes: u64| size(bytes).replace(' ', "\u{a0}");
+    let fetch = match settled.pins.iter().map(|p| p.size).sum::<Option<u64>>() {
+        Some(bytes) => format!("{} to fetch", joined(bytes)),
+        None => "the depot states no sizes".to_owned(),
+    };
     let place = settled.in_place.map_or(String::new(), |n| format!(", about {} in place", joined(n)));
     let head = format!("Settled: {}", count(settled.pins.len(), "project"));
-    let line = format!("{head} for {}, {kinds} ({} to fetch{place})", settled.target, joined(fetch));
+    let line = format!("{head} for {}, {kinds} ({fetch}{place})", settled.target);
     format!("{}\n\n", wrap(&line, width).join("\n").replacen(&head, &style::good(&head), 1))
 }
 

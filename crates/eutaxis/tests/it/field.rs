@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Output, Stdio};
 use std::sync::OnceLock;
 
+use eutaxis_demo::server::{Server, Trouble};
 use serde_json::Value;
 use tempfile::TempDir;
 
@@ -21,6 +22,11 @@ pub(crate) fn world() -> &'static Path {
 /// The index tree of the demo world.
 pub(crate) fn depot() -> String {
     world().join("depot").display().to_string()
+}
+
+/// The demo world on a server, with this trouble.
+pub(crate) fn server(trouble: Trouble) -> Server {
+    Server::start(&world().join("depot"), trouble).unwrap()
 }
 
 /// A folder to work in.
@@ -51,6 +57,23 @@ impl Field {
             &eutaxis_demo::SETTINGS.replace("path = \"depot\"", &format!("path = {:?}", depot())),
         );
         field
+    }
+
+    /// A folder whose settings name this server as the only depot, and little patience.
+    pub(crate) fn at(server: &Server) -> Self {
+        let field = Field::empty();
+        field.write("fieldkit.txt", eutaxis_demo::ASKS);
+        field.name_depot(&server.url());
+        field
+    }
+
+    /// Settings with this depot.
+    pub(crate) fn name_depot(&self, url: &str) {
+        let targets = eutaxis_demo::SETTINGS.split_once("\n[target").unwrap().1;
+        let text = format!(
+            "[[depot]]\nname = \"base camp\"\nurl = {url:?}\n[network]\ntimeout = 1\nattempts = 3\n[target{targets}"
+        );
+        self.write("eutaxis.toml", &text);
     }
 
     pub(crate) fn path(&self, name: &str) -> PathBuf {
@@ -87,9 +110,20 @@ impl Field {
             .current_dir(self.folder.path())
             .env("EUTAXIS_CACHE", self.path("cache"))
             .stdin(Stdio::null());
-        for name in
-            ["EUTAXIS_DEPOT", "EUTAXIS_CONFIG", "EUTAXIS_ROOT", "VIRTUAL_ENV", "NO_COLOR", "CLICOLOR_FORCE", "COLUMNS"]
-        {
+        for name in [
+            "NETRC",
+            "HTTP_PROXY",
+            "http_proxy",
+            "ALL_PROXY",
+            "all_proxy",
+            "EUTAXIS_DEPOT",
+            "EUTAXIS_CONFIG",
+            "EUTAXIS_ROOT",
+            "VIRTUAL_ENV",
+            "NO_COLOR",
+            "CLICOLOR_FORCE",
+            "COLUMNS",
+        ] {
             command.env_remove(name);
         }
         command.env("HOME", self.folder.path());

@@ -1,4 +1,10 @@
 //! Runs a search: answers what it wants to know from the depots, many wants at a time.
+//!
+//! The search is handed facts in rounds, always those of a whole round, so that its answer depends on the facts alone and
+//! never on which of them came first. Over the network, a look-ahead fetches what the next rounds will probably want.
+
+mod ahead;
+mod crew;
 
 use std::collections::BTreeMap;
 use std::path::PathBuf;
@@ -6,11 +12,12 @@ use std::sync::Arc;
 
 use eutaxis_core::Name;
 use eutaxis_core::index::{Page, PageFile};
-use eutaxis_core::solve::{Clash, MetadataAnswer, Problem, Search, Solution, Step, Want};
-use rayon::prelude::*;
+use eutaxis_core::solve::{Clash, Problem, Search, Solution, Step};
 
-use crate::depot::{self, Depot, Depots};
+use crate::depot::{Depot, Depots, Place};
 use crate::{Error, Result};
+use ahead::Ahead;
+use crew::{Crew, Fact};
 
 /// The end of a run.
 #[derive(Debug)]
@@ -23,8 +30,8 @@ pub enum Outcome {
 
 /// A run with everything that was learned on the way.
 #[derive(Debug)]
-pub struct Run<'a> {
-    depots: &'a Depots,
+pub struct Run {
+    depots: Arc<Depots>,
     pages: BTreeMap<Name, (Arc<dyn Depot>, Arc<Page>)>,
     /// What was read: pages and metadata.
     pub read: Read,
@@ -39,14 +46,9 @@ pub struct Read {
     pub metadata: usize,
 }
 
-enum Fact {
-    Page(Name, Option<(Arc<dyn Depot>, Page)>),
-    Metadata(Name, Arc<str>, MetadataAnswer),
-}
-
-impl<'a> Run<'a> {
+impl Run {
     /// A run over these depots.
-    pub fn new(depots: &'a Depots) -> Self {
+    pub fn new(depots: Arc<Depots>) -> Self {
         Run { depots, pages: BTreeMap::new(), read: Read::default() }
     }
 
@@ -55,17 +57,20 @@ impl<'a> Run<'a> {
     /// # Errors
     /// When a depot cannot be read, or the search gives up.
     pub fn solve(&mut self, problem: Problem, progress: &dyn Fn(Read)) -> Result<Outcome> {
+        let ahead = self.depots.are_remote().then(|| Ahead::new(&problem));
+        let crew = Crew::new(Arc::clone(&self.depots), ahead);
         let mut search = Search::new(problem);
         loop {
             match search.step() {
                 Step::Wants { needed, likely } => {
-                    let facts: Vec<Result<Fact>> = needed.par_iter().map(|want| self.answer(want)).collect();
-                    for fact in facts {
-                        self.hand_in(&mut search, fact?);
+                    // All at once, and those that hold the search up first.
+                    crew.order(needed.iter().chain(&likely));
+                    let facts: Vec<Result<Fact>> = needed.iter().map(|want| crew.fact(want)).collect();
+                    for fact in whole(facts)? {
+                        self.hand_in(&mut search, fact);
                     }
                     // What is only likely to be wanted may fail: it is asked for again if it really is.
-                    let more: Vec<Result<Fact>> = likely.par_iter().map(|want| self.answer(want)).collect();
-                    for fact in more.into_iter().flatten() {
+                    for fact in likely.iter().filter_map(|want| crew.fact(want).ok()) {
                         self.hand_in(&mut search, fact);
                     }
                     progress(self.read);
@@ -82,23 +87,10 @@ impl<'a> Run<'a> {
         }
     }
 
-    fn answer(&self, want: &Want) -> Result<Fact> {
-        match want {
-            Want::Page(project) => Ok(Fact::Page(project.clone(), self.depots.page(project)?)),
-            Want::Direct(project, url) => Ok(Fact::Page(project.clone(), Some(depot::direct(project, url)?))),
-            Want::Metadata(project, file) => {
-                let (depot, page_file) =
-                    self.file(project, file).ok_or_else(|| Error::contents(format!("{file} is on no page")))?;
-                Ok(Fact::Metadata(project.clone(), file.clone(), depot.metadata(project, page_file)?))
-            }
-        }
-    }
-
     fn hand_in(&mut self, search: &mut Search, fact: Fact) {
         match fact {
             Fact::Page(project, None) => search.supply_page(&project, None),
             Fact::Page(project, Some((depot, page))) => {
-                let page = Arc::new(page);
                 self.read.pages += 1;
                 self.pages.insert(project.clone(), (depot, Arc::clone(&page)));
                 search.supply_page(&project, Some(page));
@@ -108,11 +100,6 @@ impl<'a> Run<'a> {
                 search.supply_metadata(&project, &file, &answer);
             }
         }
-    }
-
-    fn file(&self, project: &Name, filename: &str) -> Option<(&Arc<dyn Depot>, &PageFile)> {
-        let (depot, page) = self.pages.get(project)?;
-        page.files.iter().find(|f| &*f.filename == filename).map(|f| (depot, f.as_ref()))
     }
 
     /// The depot that a project came from.
@@ -125,14 +112,35 @@ impl<'a> Run<'a> {
         self.pages.get(project).map(|(_, page)| page.as_ref())
     }
 
-    /// Where a file of a project lies on this disk.
+    /// Where a file of a project is.
     ///
     /// # Errors
-    /// When it does not.
-    pub fn path_of(&self, project: &Name, file: &PageFile) -> Result<PathBuf> {
-        match self.depot_of(project) {
-            Some(depot) => depot.path(project, file),
-            None => Err(Error::contents(format!("{} is on no page", file.filename))),
+    /// When its address cannot be read.
+    pub fn place_of(&self, project: &Name, file: &PageFile) -> Result<Place> {
+        self.depot(project, file)?.place(project, file)
+    }
+
+    /// A file of a project on this disk, fetched if need be.
+    ///
+    /// # Errors
+    /// When it cannot be fetched.
+    pub fn obtain(&self, project: &Name, file: &PageFile) -> Result<PathBuf> {
+        self.depot(project, file)?.obtain(project, file)
+    }
+
+    fn depot(&self, project: &Name, file: &PageFile) -> Result<&Arc<dyn Depot>> {
+        self.depot_of(project).ok_or_else(|| Error::contents(format!("{} is on no page", file.filename)))
+    }
+}
+
+/// All facts, or the first failure. What is missing without a network is told all at once.
+fn whole(facts: Vec<Result<Fact>>) -> Result<Vec<Fact>> {
+    let missing: Vec<String> = facts.iter().filter_map(|f| f.as_ref().err().and_then(|e| e.missing.clone())).collect();
+    match facts.into_iter().collect::<Result<Vec<Fact>>>() {
+        Err(mut error) if missing.len() > 1 && error.missing.is_some() => {
+            error.message = format!("--offline: these were not fetched before: {}", missing.join(", "));
+            Err(error)
         }
+        other => other,
     }
 }

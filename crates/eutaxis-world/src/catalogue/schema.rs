@@ -1,0 +1,65 @@
+//! The file of the catalogue: its tables, opening it, and beginning anew when it is damaged.
+
+use std::path::Path;
+use std::time::Duration;
+
+use rusqlite::{Connection, Error, ErrorCode};
+
+/// Its name; the number changes with the tables.
+pub(super) const FILE: &str = "catalogue-1.sqlite";
+
+/// How long to wait for another process that is writing.
+const PATIENCE: Duration = Duration::from_secs(10);
+
+const TABLES: &str = "
+    CREATE TABLE IF NOT EXISTS pages (key TEXT PRIMARY KEY, body BLOB, etag TEXT, modified TEXT,
+        fresh INTEGER NOT NULL, seal BLOB NOT NULL, used INTEGER NOT NULL) WITHOUT ROWID;
+    CREATE TABLE IF NOT EXISTS metadata (key TEXT PRIMARY KEY, body BLOB NOT NULL, seal BLOB NOT NULL,
+        used INTEGER NOT NULL) WITHOUT ROWID;
+    CREATE TABLE IF NOT EXISTS habits (host TEXT, what TEXT, holds INTEGER NOT NULL, until INTEGER NOT NULL,
+        PRIMARY KEY (host, what)) WITHOUT ROWID;
+";
+
+/// Opens the catalogue; a file that is none is set aside and begun anew. On failure says why, in words.
+pub(super) fn open(path: &Path) -> Result<Connection, String> {
+    if let Some(folder) = path.parent() {
+        std::fs::create_dir_all(folder).map_err(|e| e.to_string())?;
+    }
+    match connect(path) {
+        Err(error) if is_damage(&error) => begin_anew(path).map_err(|e| e.to_string()),
+        opened => opened.map_err(|e| e.to_string()),
+    }
+}
+
+/// Removes what is there and makes an empty catalogue. Another process that has the old one open goes on with it.
+pub(super) fn begin_anew(path: &Path) -> rusqlite::Result<Connection> {
+    for end in ["", "-wal", "-shm"] {
+        let mut name = path.as_os_str().to_owned();
+        name.push(end);
+        // What is not there need not go; what cannot go shows its fault at the next step.
+        let _ = std::fs::remove_file(name);
+    }
+    connect(path)
+}
+
+fn connect(path: &Path) -> rusqlite::Result<Connection> {
+    let connection = Connection::open(path)?;
+    connection.busy_timeout(PATIENCE)?;
+    connection.pragma_update(None, "journal_mode", "WAL")?;
+    // A power cut may lose the last rows, which are only fetched again, but never the file.
+    connection.pragma_update(None, "synchronous", "NORMAL")?;
+    let known: i64 = connection.query_row(
+        "SELECT count(*) FROM sqlite_master WHERE name IN ('pages', 'metadata', 'habits')",
+        [],
+        |r| r.get(0),
+    )?;
+    if known < 3 {
+        connection.execute_batch(TABLES)?;
+    }
+    Ok(connection)
+}
+
+/// Whether the file itself is damaged, so that no other row can be trusted to be readable.
+pub(super) fn is_damage(error: &Error) -> bool {
+    matches!(error.sqlite_error_code(), Some(ErrorCode::DatabaseCorrupt | ErrorCode::NotADatabase))
+}

@@ -1,0 +1,237 @@
+//! Files on the network: their metadata without fetching them whole, if that can be.
+//!
+//! In this order: the catalogue, by the file's hash; the sidecar that the page announces; a sidecar that is not announced,
+//! tried once per host; parts of the archive; the whole file.
+
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use eutaxis_core::Name;
+use eutaxis_core::artifact::{Metadata, hex};
+use eutaxis_core::index::{FileKind, Page, PageFile};
+use eutaxis_core::solve::MetadataAnswer;
+use sha2::{Digest, Sha256};
+use url::Url;
+
+use super::{Place, ensure_truthful, inside, sdist_metadata, wheel_metadata};
+use crate::network::{Network, Opened, Request, Wanted, open_parts};
+use crate::{Error, Result};
+
+/// Metadata of more bytes is refused.
+const LARGEST: u64 = 16 << 20;
+/// The first byte of a row of the catalogue that holds metadata, and of one that says that only building would tell.
+const KNOWN: u8 = b'k';
+const UNKNOWN: u8 = b'u';
+
+/// Makes the URLs of a page's files whole, beside the address that the page came from in the end.
+pub(super) fn resolve(page: &mut Page, base: &Url) {
+    let mut lost = Vec::new();
+    page.files.retain_mut(|file| {
+        let Ok(mut url) = base.join(&file.url) else {
+            lost.push(eutaxis_core::index::Skipped {
+                filename: file.filename.to_string(),
+                reason: "its address cannot be read".to_owned(),
+            });
+            return false;
+        };
+        crate::network::strip(&mut url);
+        url.set_fragment(None);
+        Arc::make_mut(file).url = url.as_str().into();
+        true
+    });
+    page.skipped.append(&mut lost);
+}
+
+/// Where a file of a page that was made whole is.
+pub(super) fn place(file: &PageFile) -> Result<Place> {
+    match Url::parse(&file.url) {
+        Ok(url) if url.scheme() == "file" => Ok(Place::Disk(PathBuf::from(
+            percent_encoding::percent_decode_str(url.path()).decode_utf8_lossy().into_owned(),
+        ))),
+        Ok(url) if matches!(url.scheme(), "http" | "https") => Ok(Place::Url(url)),
+        _ => Err(Error::contents(format!(
+            "{} lies at `{}`, which is no address for files",
+            file.filename,
+            eutaxis_core::fault::escaped(&file.url)
+        ))),
+    }
+}
+
+fn wanted(file: &PageFile, url: &Url) -> Wanted {
+    Wanted {
+        url: url.clone(),
+        filename: file.filename.to_string(),
+        sha256: file.hashes.get("sha256").cloned(),
+        size: file.size,
+    }
+}
+
+/// The whole file, on this disk.
+pub(super) fn obtain(network: &Network, file: &PageFile) -> Result<PathBuf> {
+    match place(file)? {
+        Place::Disk(path) => Ok(path),
+        Place::Url(url) => Ok(network.bring(&wanted(file, &url), &|_| {})?.0),
+    }
+}
+
+/// The metadata of a file.
+pub(super) fn metadata(network: &Network, project: &Name, file: &PageFile) -> Result<MetadataAnswer> {
+    let url = match place(file)? {
+        Place::Url(url) => url,
+        Place::Disk(path) => return Ok(answer(super::folder::metadata_at(&path, &file.kind)?)),
+    };
+    let of_file = |m: &Metadata| m.name == *project && m.version == *file.kind.version();
+    let truthful = |found: Option<Metadata>| {
+        found.iter().try_for_each(|m| ensure_truthful(m, project, file, url.as_str()))?;
+        Ok(found)
+    };
+    match file.hashes.get("sha256") {
+        Some(sha256) => {
+            let kept = network.catalogue().metadata(sha256);
+            if let Some(known) = kept.as_deref().and_then(|bytes| recall(bytes, &of_file)) {
+                return Ok(known);
+            }
+            let found = truthful(find(network, project, file, &url)?)?;
+            // A row of an older form, or of other bytes than the hash stands for, is written over.
+            network.catalogue().keep_metadata(sha256, &kept_form(found.as_ref()));
+            Ok(answer(found))
+        }
+        None => {
+            let (key, what) = (format!("metadata {url}"), &*file.filename);
+            let kept = network.unchanged(&key, &url, what)?;
+            if let Some(known) = kept.as_deref().and_then(|bytes| recall(bytes, &of_file)) {
+                return Ok(known);
+            }
+            let head = network.head_of(&url, what)?;
+            let found = truthful(find(network, project, file, &url)?)?;
+            network.keep_of(&key, &head, kept_form(found.as_ref()));
+            Ok(answer(found))
+        }
+    }
+}
+
+fn answer(found: Option<Metadata>) -> MetadataAnswer {
+    found.map_or(MetadataAnswer::UnknownUntilBuilt, |m| MetadataAnswer::Known(Arc::new(m)))
+}
+
+/// The form in which metadata is kept.
+fn kept_form(metadata: Option<&Metadata>) -> Vec<u8> {
+    let mut bytes = vec![if metadata.is_some() { KNOWN } else { UNKNOWN }];
+    bytes.extend(metadata.map(Metadata::to_text).unwrap_or_default().into_bytes());
+    bytes
+}
+
+/// What was kept, if it can be read and is of this file.
+fn recall(bytes: &[u8], of_file: &dyn Fn(&Metadata) -> bool) -> Option<MetadataAnswer> {
+    match bytes.split_first()? {
+        (&UNKNOWN, []) => Some(MetadataAnswer::UnknownUntilBuilt),
+        (&KNOWN, text) => Metadata::parse(text).ok().filter(of_file).map(|m| MetadataAnswer::Known(Arc::new(m))),
+        _ => None,
+    }
+}
+
+fn find(network: &Network, project: &Name, file: &PageFile, url: &Url) -> Result<Option<Metadata>> {
+    // A whole file that was fetched before is nearest of all.
+    if let Some(path) = file.hashes.get("sha256").and_then(|h| network.kept_file(h, &file.filename)) {
+        return inside(&path, &file.kind);
+    }
+    let what = format!("the metadata of {}", file.filename);
+    let host = url.origin().ascii_serialization();
+    let stated = |metadata: &Metadata| metadata.name == *project && metadata.version == *file.kind.version();
+    if let Some(hashes) = &file.metadata {
+        if let Some(bytes) = sidecar(network, url, &what)? {
+            ensure_hash(&bytes, hashes.get("sha256").map(String::as_str), &what)?;
+            return read(&bytes, &what).map(Some);
+        }
+    } else {
+        let tried = network.habit(&host, "sidecar", || {
+            let bytes = sidecar(network, url, &what)?;
+            Ok(bytes.and_then(|b| Metadata::parse(&b).ok()).filter(|m| stated(m)))
+        })?;
+        if tried.is_some() {
+            return Ok(tried);
+        }
+    }
+    if matches!(file.kind, FileKind::Wheel(_)) {
+        let parts = network.habit(&host, "parts", || by_parts(network, url, &file.filename))?;
+        if let Some(Some(metadata)) = parts {
+            return Ok(Some(metadata));
+        }
+    }
+    let (path, _) = network.bring(&wanted(file, url), &|_| {})?;
+    inside(&path, &file.kind)
+}
+
+fn inside(path: &std::path::Path, kind: &FileKind) -> Result<Option<Metadata>> {
+    match kind {
+        FileKind::Wheel(_) => wheel_metadata(path).map(Some),
+        FileKind::Sdist(_) => sdist_metadata(path),
+    }
+}
+
+/// The bytes of `FILE.metadata`, if the server has it.
+fn sidecar(network: &Network, url: &Url, what: &str) -> Result<Option<Vec<u8>>> {
+    let mut beside = url.clone();
+    beside.set_path(&format!("{}.metadata", url.path()));
+    let client = network.client(what)?;
+    let mut request = Request::new(&beside, what, LARGEST);
+    request.compressed = true;
+    let answer = client.get(&request)?;
+    match answer.head.status {
+        200 => Ok(Some(answer.body)),
+        // Some servers forbid what they do not have.
+        403 | 404 | 410 => Ok(None),
+        _ => Err(client.refusal(&answer.head, what)),
+    }
+}
+
+fn ensure_hash(bytes: &[u8], wanted: Option<&str>, what: &str) -> Result<()> {
+    let found = hex(&Sha256::digest(bytes));
+    match wanted {
+        Some(wanted) if !wanted.eq_ignore_ascii_case(&found) => {
+            let message = format!("{what} has the SHA-256 {found}; the page says {wanted}");
+            Err(Error::contents(message).help("it was changed on the server or on the way (a proxy?): try again, and if it stays so, tell those who run the depot"))
+        }
+        _ => Ok(()),
+    }
+}
+
+fn read(bytes: &[u8], what: &str) -> Result<Metadata> {
+    Metadata::parse(bytes).map_err(|f| Error::contents(format!("{what} cannot be read: {f}")))
+}
+
+/// METADATA from parts of the archive. None: the server gives no parts. Some(None): parts do not do for this file.
+fn by_parts(network: &Network, url: &Url, filename: &str) -> Result<Option<Option<Metadata>>> {
+    let client = network.client(filename)?;
+    match open_parts(client, url, filename)? {
+        Opened::WholeOnly => Ok(None),
+        Opened::Absent(error) => Err(error),
+        Opened::Parts(mut reader) => match inside::metadata_of_archive(&mut *reader) {
+            Ok(metadata) => Ok(Some(Some(metadata))),
+            // The whole file tells what is wrong with it, if it still is.
+            Err(_) if reader.failure.is_none() => Ok(Some(None)),
+            Err(_) => match reader.failure.take() {
+                Some(error) if error.kind == crate::ErrorKind::Network => Err(error),
+                _ => Ok(Some(None)),
+            },
+        },
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use eutaxis_core::index::parse_html;
+
+    #[test]
+    fn addresses_are_made_whole_and_lose_what_is_secret() {
+        let name = Name::parse("m").unwrap();
+        let html = b"<a href='../../f/m-1-py3-none-any.whl#sha256=ab'>m-1-py3-none-any.whl</a>
+            <a href='https://ann:pw@f.example/m-2-py3-none-any.whl?sig=x'></a><a href='http://[bad/m-3-py3-none-any.whl'></a>";
+        let mut page = parse_html(html, &name).unwrap();
+        resolve(&mut page, &Url::parse("https://d.example/simple/m/").unwrap());
+        let urls: Vec<&str> = page.files.iter().map(|f| &*f.url).collect();
+        assert_eq!(urls, ["https://d.example/f/m-1-py3-none-any.whl", "https://f.example/m-2-py3-none-any.whl?sig=x"]);
+        assert_eq!(page.skipped.len(), 1);
+    }
+}

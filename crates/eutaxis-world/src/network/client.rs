@@ -1,0 +1,424 @@
+//! Requests over HTTP: redirects, retries, time limits, secrets. The runtime lives in here; callers block.
+
+use std::io::Read;
+use std::sync::{Mutex, PoisonError};
+use std::time::{Duration, Instant};
+
+use flate2::read::GzDecoder;
+use reqwest::header::{self, HeaderMap, HeaderName};
+use reqwest::redirect::Policy;
+use url::Url;
+
+use super::secrets::{Secret, Secrets};
+use super::words::{self, Failure};
+use crate::catalogue::Validators;
+use crate::config::NetworkSettings;
+use crate::{Error, ErrorKind, Result};
+
+/// Redirects in a row.
+const MOST_HOPS: usize = 10;
+/// The pause before the second attempt; it doubles with each.
+const FIRST_PAUSE: Duration = Duration::from_millis(250);
+/// A server that asks to wait longer than this is not waited for.
+const LONGEST_WAIT: u64 = 60;
+/// A body that brings less than this in the time-out's span is too slow to wait for.
+const SLOWEST: u64 = 512;
+
+/// What is asked for.
+#[derive(Debug, Clone)]
+pub(crate) struct Request<'a> {
+    /// Where.
+    pub(crate) url: &'a Url,
+    /// What it is, for messages: "the page of radargram".
+    pub(crate) what: &'a str,
+    /// `Accept`.
+    pub(crate) accept: Option<&'static str>,
+    /// Answer only if it changed.
+    pub(crate) validators: Validators,
+    /// Only this part, in the words of the header: `bytes=0-99`.
+    pub(crate) range: Option<String>,
+    /// The most bytes that are taken.
+    pub(crate) most: u64,
+    /// It may come compressed.
+    pub(crate) compressed: bool,
+}
+
+impl<'a> Request<'a> {
+    /// A plain request for at most `most` bytes.
+    pub(crate) fn new(url: &'a Url, what: &'a str, most: u64) -> Self {
+        let validators = Validators::default();
+        Request { url, what, accept: None, validators, range: None, most, compressed: false }
+    }
+}
+
+/// The head of an answer.
+#[derive(Debug, Clone)]
+pub(crate) struct Head {
+    pub(crate) status: u16,
+    /// Where it came from in the end.
+    pub(crate) url: Url,
+    pub(crate) headers: HeaderMap,
+}
+
+impl Head {
+    /// A header as text.
+    pub(crate) fn header(&self, name: HeaderName) -> Option<&str> {
+        self.headers.get(name).and_then(|v| v.to_str().ok())
+    }
+
+    /// What to ask later whether it changed.
+    pub(crate) fn validators(&self) -> Validators {
+        let text = |name| self.header(name).map(str::to_owned);
+        Validators { etag: text(header::ETAG), last_modified: text(header::LAST_MODIFIED) }
+    }
+
+    /// Where a part begins, and how large the whole is: `bytes 0-99/1234`.
+    pub(crate) fn content_range(&self) -> Option<(u64, u64)> {
+        let text = self.header(header::CONTENT_RANGE)?.strip_prefix("bytes ")?;
+        let (span, whole) = text.split_once('/')?;
+        let start = span.split_once('-').map_or(span, |(start, _)| start);
+        Some((start.trim().parse().ok()?, whole.trim().parse().ok()?))
+    }
+}
+
+/// A whole answer.
+#[derive(Debug)]
+pub(crate) struct Answer {
+    pub(crate) head: Head,
+    pub(crate) body: Vec<u8>,
+}
+
+/// Takes a body as it comes. A failure of its own (a full disk) ends everything.
+pub(crate) trait Sink {
+    /// The answer begins; false: its body is not wanted.
+    fn begin(&mut self, head: &Head) -> Result<bool>;
+    /// More of the body; false: the rest is not wanted.
+    fn more(&mut self, bytes: &[u8]) -> Result<bool>;
+    /// How many bytes are there already, so that only the rest is asked for.
+    fn there(&self) -> u64 {
+        0
+    }
+}
+
+/// How much went over the network, and what had to be tried again.
+#[derive(Debug, Clone, Default)]
+pub struct Traffic {
+    /// Requests, each hop and attempt counted.
+    pub requests: u64,
+    /// Bytes of bodies.
+    pub bytes: u64,
+    /// What was overcome by trying again, in words.
+    pub overcome: Vec<String>,
+}
+
+/// The client.
+pub(crate) struct Client {
+    runtime: tokio::runtime::Runtime,
+    http: reqwest::Client,
+    secrets: Secrets,
+    settings: NetworkSettings,
+    traffic: Mutex<Traffic>,
+}
+
+impl std::fmt::Debug for Client {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Client").field("settings", &self.settings).finish_non_exhaustive()
+    }
+}
+
+enum Attempt {
+    Done(Head),
+    /// The sink failed.
+    Sink(Error),
+    Failed(Failure),
+}
+
+impl Client {
+    /// A client with these secrets.
+    ///
+    /// # Errors
+    /// When the system gives no threads.
+    pub(crate) fn new(secrets: Secrets, settings: NetworkSettings) -> Result<Self> {
+        let trouble = |what: &str, e: &dyn std::fmt::Display| {
+            Error::new(ErrorKind::Network, format!("the network cannot be used: {what} ({e})"))
+        };
+        let runtime = tokio::runtime::Builder::new_multi_thread()
+            .worker_threads(1)
+            .enable_all()
+            .build()
+            .map_err(|e| trouble("no thread", &e))?;
+        // A second client of one process finds it there already.
+        let _ = rustls::crypto::ring::default_provider().install_default();
+        let timeout = Duration::from_secs(settings.timeout);
+        let builder = || {
+            reqwest::Client::builder()
+                .redirect(Policy::none())
+                .connect_timeout(timeout)
+                .read_timeout(timeout)
+                .user_agent(concat!("eutaxis/", env!("CARGO_PKG_VERSION")))
+                .http2_initial_stream_window_size(4 << 20)
+                .http2_initial_connection_window_size(16 << 20)
+                .tcp_nodelay(true)
+        };
+        let http = {
+            let _inside = runtime.enter();
+            // A system without any certificate can still use plain HTTP; what needs one says so then.
+            builder()
+                .build()
+                .or_else(|_| builder().tls_certs_only(std::iter::empty()).build())
+                .map_err(|e| trouble("no secure connections", &e))?
+        };
+        Ok(Client { runtime, http, secrets, settings, traffic: Mutex::new(Traffic::default()) })
+    }
+
+    /// How much went over the network so far.
+    pub(crate) fn traffic(&self) -> Traffic {
+        self.traffic.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    fn note(&self, note: impl FnOnce(&mut Traffic)) {
+        note(&mut self.traffic.lock().unwrap_or_else(PoisonError::into_inner));
+    }
+
+    /// Whether something secret would be sent there.
+    pub(crate) fn knows_secret(&self, url: &Url) -> bool {
+        self.secrets.of(url).is_some()
+    }
+
+    /// Fetches into memory. Statuses 200, 206, 304, 403, 404, 410 and 416 are answers; all others are errors.
+    ///
+    /// # Errors
+    /// When the network fails for good, in words.
+    pub(crate) fn get(&self, request: &Request<'_>) -> Result<Answer> {
+        struct Memory(Vec<u8>);
+        impl Sink for Memory {
+            fn begin(&mut self, _: &Head) -> Result<bool> {
+                self.0.clear();
+                Ok(true)
+            }
+            fn more(&mut self, bytes: &[u8]) -> Result<bool> {
+                self.0.extend_from_slice(bytes);
+                Ok(true)
+            }
+        }
+        let mut memory = Memory(Vec::new());
+        let head = self.fetch(request, &mut memory)?;
+        let body = match head.header(header::CONTENT_ENCODING) {
+            Some("gzip" | "x-gzip") => inflate(&memory.0, request)?,
+            _ => memory.0,
+        };
+        Ok(Answer { head, body })
+    }
+
+    /// Fetches a part. When the server gives the whole instead, nothing of it is read: the status says so.
+    ///
+    /// # Errors
+    /// When the network fails for good, in words.
+    pub(crate) fn part(&self, request: &Request<'_>) -> Result<(Head, Vec<u8>)> {
+        struct Part(Vec<u8>);
+        impl Sink for Part {
+            fn begin(&mut self, head: &Head) -> Result<bool> {
+                self.0.clear();
+                Ok(head.status == 206)
+            }
+            fn more(&mut self, bytes: &[u8]) -> Result<bool> {
+                self.0.extend_from_slice(bytes);
+                Ok(true)
+            }
+        }
+        let mut part = Part(Vec::new());
+        let head = self.fetch(request, &mut part)?;
+        Ok((head, part.0))
+    }
+
+    /// Fetches the beginning of something, whether or not the server gives parts; what is not there has none.
+    ///
+    /// # Errors
+    /// When the network fails for good, in words.
+    pub(crate) fn beginning(&self, url: &Url, what: &str, accept: &'static str, enough: usize) -> Result<Vec<u8>> {
+        struct Beginning(Vec<u8>, usize);
+        impl Sink for Beginning {
+            fn begin(&mut self, head: &Head) -> Result<bool> {
+                self.0.clear();
+                Ok(matches!(head.status, 200 | 206))
+            }
+            fn more(&mut self, bytes: &[u8]) -> Result<bool> {
+                self.0.extend_from_slice(bytes);
+                Ok(self.0.len() < self.1)
+            }
+        }
+        let mut beginning = Beginning(Vec::new(), enough);
+        let mut request = Request::new(url, what, u64::MAX);
+        request.accept = Some(accept);
+        request.range = Some(format!("bytes=0-{}", enough.saturating_sub(1)));
+        self.fetch(&request, &mut beginning)?;
+        Ok(beginning.0)
+    }
+
+    /// Fetches into a sink, with attempts; each asks only for what the sink does not have yet.
+    ///
+    /// # Errors
+    /// When the network or the sink fails for good.
+    pub(crate) fn fetch(&self, request: &Request<'_>, sink: &mut dyn Sink) -> Result<Head> {
+        let mut pause = FIRST_PAUSE;
+        let mut attempt = 1;
+        loop {
+            let mut asked = request.clone();
+            if sink.there() > 0 {
+                asked.range = Some(format!("bytes={}-", sink.there()));
+            }
+            let failure = match self.runtime.block_on(self.attempt(&asked, sink)) {
+                Attempt::Done(head) => return Ok(head),
+                Attempt::Sink(error) => return Err(error),
+                Attempt::Failed(failure) => failure,
+            };
+            let too_long = failure.wait.is_some_and(|seconds| seconds > LONGEST_WAIT);
+            if !failure.transient || too_long || attempt >= self.settings.attempts {
+                let mut error = failure.error;
+                if attempt > 1 {
+                    error.message.push_str(&format!("; tried {attempt} times"));
+                }
+                return Err(error);
+            }
+            self.note(|t| t.overcome.push(format!("{} (attempt {attempt})", failure.error.message)));
+            std::thread::sleep(failure.wait.map_or(pause, Duration::from_secs));
+            pause *= 2;
+            attempt += 1;
+        }
+    }
+
+    /// One attempt, with its redirects.
+    async fn attempt(&self, request: &Request<'_>, sink: &mut dyn Sink) -> Attempt {
+        let mut url = request.url.clone();
+        for _ in 0..MOST_HOPS {
+            let found = self.secrets.of(&url);
+            let mut builder = self.http.get(url.clone());
+            if let Some(found) = &found {
+                builder = match &found.secret {
+                    Secret::Basic(user, password) => builder.basic_auth(user, Some(password)),
+                    Secret::Bearer(token) => builder.bearer_auth(token),
+                };
+            }
+            if let Some(accept) = request.accept {
+                builder = builder.header(header::ACCEPT, accept);
+            }
+            let encoding = if request.compressed { "gzip" } else { "identity" };
+            builder = builder.header(header::ACCEPT_ENCODING, encoding);
+            if let Some(range) = &request.range {
+                builder = builder.header(header::RANGE, range);
+            }
+            if let Some(etag) = &request.validators.etag {
+                builder = builder.header(header::IF_NONE_MATCH, etag);
+            }
+            if let Some(moment) = &request.validators.last_modified {
+                builder = builder.header(header::IF_MODIFIED_SINCE, moment);
+            }
+            self.note(|t| t.requests += 1);
+            let response = match builder.send().await {
+                Ok(response) => response,
+                Err(error) => return Attempt::Failed(words::of_transport(&error, &url, request.what)),
+            };
+            let head =
+                Head { status: response.status().as_u16(), url: url.clone(), headers: response.headers().clone() };
+            if let (301 | 302 | 303 | 307 | 308, Some(to)) = (head.status, head.header(header::LOCATION)) {
+                match url.join(to) {
+                    Ok(mut next) if matches!(next.scheme(), "http" | "https") => {
+                        // The rest of a page's address is the server's business; a name and password are ours.
+                        super::secrets::strip(&mut next);
+                        url = next;
+                        continue;
+                    }
+                    _ => {
+                        return Attempt::Failed(words::of_body(
+                            format!("{} redirects to `{}`", words::host(&url), eutaxis_core::fault::escaped(to)),
+                            request.what,
+                            false,
+                        ));
+                    }
+                }
+            }
+            if !matches!(head.status, 200 | 206 | 304 | 403 | 404 | 410 | 416)
+                || (head.status == 403 && found.is_some())
+            {
+                let wait = retry_after(&head);
+                return Attempt::Failed(words::of_status(head.status, &url, request.what, found.as_ref(), wait));
+            }
+            return self.body(response, head, request, sink).await;
+        }
+        Attempt::Failed(words::of_body(
+            format!("{} redirects more than {MOST_HOPS} times", words::host(request.url)),
+            request.what,
+            false,
+        ))
+    }
+
+    async fn body(
+        &self,
+        mut response: reqwest::Response,
+        head: Head,
+        request: &Request<'_>,
+        sink: &mut dyn Sink,
+    ) -> Attempt {
+        match sink.begin(&head) {
+            Ok(true) => {}
+            Ok(false) => return Attempt::Done(head),
+            Err(error) => return Attempt::Sink(error),
+        }
+        let span = Duration::from_secs(self.settings.timeout);
+        let (mut total, mut window, mut since) = (0u64, 0u64, Instant::now());
+        loop {
+            let chunk = match response.chunk().await {
+                Ok(Some(chunk)) => chunk,
+                Ok(None) => return Attempt::Done(head),
+                Err(error) => return Attempt::Failed(words::of_transport(&error, &head.url, request.what)),
+            };
+            total += chunk.len() as u64;
+            window += chunk.len() as u64;
+            self.note(|t| t.bytes += chunk.len() as u64);
+            if total > request.most {
+                let why =
+                    format!("{} sends more than the {} bytes that it can have", words::host(&head.url), request.most);
+                return Attempt::Failed(words::of_body(why, request.what, false));
+            }
+            match sink.more(&chunk) {
+                Ok(true) => {}
+                Ok(false) => return Attempt::Done(head),
+                Err(error) => return Attempt::Sink(error),
+            }
+            if since.elapsed() > span {
+                if window < SLOWEST {
+                    let why =
+                        format!("{} sends too slowly: {window} bytes in {} s", words::host(&head.url), span.as_secs());
+                    return Attempt::Failed(words::of_body(why, request.what, true));
+                }
+                (window, since) = (0, Instant::now());
+            }
+        }
+    }
+
+    /// The error for an answer that is no success.
+    pub(crate) fn refusal(&self, head: &Head, what: &str) -> Error {
+        let found = self.secrets.of(&head.url);
+        words::of_status(head.status, &head.url, what, found.as_ref(), None).error
+    }
+}
+
+/// `Retry-After`: seconds, or a date.
+fn retry_after(head: &Head) -> Option<u64> {
+    let text = head.header(header::RETRY_AFTER)?.trim();
+    if let Ok(seconds) = text.parse() {
+        return Some(seconds);
+    }
+    let then = jiff::fmt::rfc2822::parse(text).ok()?.timestamp().as_second();
+    u64::try_from(then - jiff::Timestamp::now().as_second()).ok()
+}
+
+fn inflate(bytes: &[u8], request: &Request<'_>) -> Result<Vec<u8>> {
+    let mut plain = Vec::new();
+    let read = GzDecoder::new(bytes).take(request.most + 1).read_to_end(&mut plain);
+    if read.is_err() || plain.len() as u64 > request.most {
+        let why = if read.is_err() { "its compressed form is damaged" } else { "it is larger than it can be" };
+        return Err(words::of_body(format!("{}: {why}", words::host(request.url)), request.what, false).error);
+    }
+    Ok(plain)
+}

@@ -1,0 +1,381 @@
+//! The network: what all depots on it share. One client, the catalogue of what was fetched before, and a folder of files
+//! that had to be fetched whole.
+//!
+//! Client and catalogue are only opened when something needs them.
+
+mod client;
+mod download;
+mod netrc;
+mod ranges;
+mod secrets;
+mod words;
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use std::time::Duration;
+
+use reqwest::header;
+use url::Url;
+
+pub use client::Traffic;
+pub(crate) use client::{Answer, Client, Head, Request};
+pub(crate) use download::copy;
+pub use download::{Bytes, Came, Wanted};
+pub(crate) use ranges::{Opened, open as open_parts};
+use secrets::Secrets;
+pub use secrets::strip;
+
+use crate::catalogue::{Catalogue, KeptPage};
+use crate::config::NetworkSettings;
+use crate::error::Doing;
+use crate::files::{lock, sha256_of};
+use crate::{Error, Result};
+
+/// A page that says nothing about its life is asked for again in every run; one that does, after a day at the latest.
+const LONGEST_LIFE: i64 = 24 * 3600;
+/// No page is larger.
+const LARGEST_PAGE: u64 = 512 << 20;
+/// How long it is remembered what a host can do, and what it cannot.
+const HABITS_LAST: Duration = Duration::from_secs(7 * 24 * 3600);
+
+/// Folder of whole files in the cache.
+pub(crate) const FILES: &str = "files-1";
+
+/// How a document is read, kept and read again.
+pub(crate) struct Form<'a, T> {
+    /// From an answer of the server.
+    pub(crate) read: &'a dyn Fn(&Answer) -> Result<T>,
+    /// To bytes for the catalogue.
+    pub(crate) pack: &'a dyn Fn(&T) -> Vec<u8>,
+    /// From those bytes; none when they are not whole.
+    pub(crate) unpack: &'a dyn Fn(&[u8]) -> Option<T>,
+}
+
+/// What all depots on the network share.
+#[derive(Debug)]
+pub struct Network {
+    cache: PathBuf,
+    offline: bool,
+    /// Ask the servers again, however fresh the pages are.
+    renew: bool,
+    settings: NetworkSettings,
+    secrets: Mutex<Option<Secrets>>,
+    client: OnceLock<std::result::Result<Client, Error>>,
+    catalogue: OnceLock<(Catalogue, Option<String>)>,
+    /// One at a time learns what a host can do.
+    learning: Mutex<BTreeMap<String, Arc<Mutex<()>>>>,
+}
+
+impl Network {
+    /// The network with a cache folder.
+    pub fn new(cache: &Path, offline: bool, renew: bool, settings: NetworkSettings) -> Self {
+        Network {
+            cache: cache.to_owned(),
+            offline,
+            renew,
+            settings,
+            secrets: Mutex::new(Some(Secrets::default())),
+            client: OnceLock::new(),
+            catalogue: OnceLock::new(),
+            learning: Mutex::default(),
+        }
+    }
+
+    /// Whether nothing may be fetched.
+    pub fn is_offline(&self) -> bool {
+        self.offline
+    }
+
+    /// Takes name and password out of a depot's URL, to be sent to its origin only. Depots are opened before anything is
+    /// fetched: later nothing is taken.
+    pub(crate) fn keep_secret(&self, url: &mut Url, name: Option<&str>) {
+        match &mut *self.secrets.lock().unwrap_or_else(PoisonError::into_inner) {
+            Some(secrets) => secrets.add(url, name),
+            None => strip(url),
+        }
+    }
+
+    /// How much went over the network so far.
+    pub fn traffic(&self) -> Traffic {
+        self.client.get().and_then(|c| c.as_ref().ok()).map(Client::traffic).unwrap_or_default()
+    }
+
+    /// Why the catalogue cannot be used, if it was needed and cannot.
+    pub fn trouble(&self) -> Option<&str> {
+        self.catalogue.get().and_then(|(_, trouble)| trouble.as_deref())
+    }
+
+    /// The catalogue.
+    pub fn catalogue(&self) -> &Catalogue {
+        &self.catalogue.get_or_init(|| Catalogue::open(&self.cache)).0
+    }
+
+    pub(crate) fn client(&self, what: &str) -> Result<&Client> {
+        if self.offline {
+            return Err(words::offline(what));
+        }
+        let made = self.client.get_or_init(|| {
+            let secrets = self.secrets.lock().unwrap_or_else(PoisonError::into_inner).take().unwrap_or_default();
+            Client::new(secrets, self.settings)
+        });
+        made.as_ref().map_err(Clone::clone)
+    }
+
+    /// A document: from the catalogue while it is fresh, else from the server, which is asked whether it changed. None
+    /// when the server does not have it.
+    pub(crate) fn document<T>(
+        &self,
+        url: &Url,
+        what: &str,
+        accept: &'static str,
+        form: &Form<'_, T>,
+    ) -> Result<Option<T>> {
+        let key = url.as_str();
+        let kept = self.catalogue().page(key).and_then(|page| match &page.body {
+            None => Some((page, None)),
+            // What cannot be read any more counts as absent.
+            Some(body) => (form.unpack)(body).map(|read| (page, Some(read))),
+        });
+        let now = self.catalogue().now();
+        let kept = match kept {
+            Some((page, read)) if self.offline || (page.fresh_until > now && !self.renew) => return Ok(read),
+            kept => kept,
+        };
+        let client = self.client(what)?;
+        let mut request = Request::new(url, what, LARGEST_PAGE);
+        request.accept = Some(accept);
+        request.compressed = true;
+        if let Some((page, _)) = &kept {
+            request.validators = page.validators.clone();
+        }
+        let answer = client.get(&request)?;
+        let (fresh_until, keep) = life(&answer.head, now);
+        match (answer.head.status, kept) {
+            (304, Some((page, read))) => {
+                self.catalogue().keep_page(key, &KeptPage { fresh_until, ..page });
+                Ok(read)
+            }
+            (200, _) => {
+                let read = (form.read)(&answer)?;
+                if keep {
+                    let validators = answer.head.validators();
+                    self.catalogue()
+                        .keep_page(key, &KeptPage { body: Some((form.pack)(&read)), validators, fresh_until });
+                }
+                Ok(Some(read))
+            }
+            (404 | 410, _) => {
+                if keep && !client.knows_secret(url) {
+                    self.catalogue()
+                        .keep_page(key, &KeptPage { body: None, validators: answer.head.validators(), fresh_until });
+                }
+                Ok(None)
+            }
+            _ => Err(client.refusal(&answer.head, what)),
+        }
+    }
+
+    /// What was learned about a host; when nothing was, `learn` finds out, for one caller at a time.
+    pub(crate) fn habit<T>(
+        &self,
+        host: &str,
+        what: &str,
+        learn: impl FnOnce() -> Result<Option<T>>,
+    ) -> Result<Option<T>> {
+        let known = self.catalogue().habit(host, what);
+        let turn = match known {
+            Some(false) => return Ok(None),
+            Some(true) => return learn(),
+            None => {
+                let mut turns = self.learning.lock().unwrap_or_else(PoisonError::into_inner);
+                Arc::clone(turns.entry(format!("{host} {what}")).or_default())
+            }
+        };
+        let turn = turn.lock().unwrap_or_else(PoisonError::into_inner);
+        match self.catalogue().habit(host, what) {
+            Some(false) => return Ok(None),
+            // Learned while this one waited: the others need not wait for each other.
+            Some(true) => {
+                drop(turn);
+                return learn();
+            }
+            None => {}
+        }
+        let found = learn()?;
+        self.catalogue().keep_habit(host, what, found.is_some(), HABITS_LAST);
+        Ok(found)
+    }
+
+    fn file(&self, sha256: &str, filename: &str) -> PathBuf {
+        let folder = self.cache.join(FILES).join(sha256.get(..2).unwrap_or("00")).join(sha256);
+        folder.join(Path::new(filename).file_name().unwrap_or_else(|| "file".as_ref()))
+    }
+
+    /// A whole file that was fetched before, if its bytes are still right.
+    pub fn kept_file(&self, sha256: &str, filename: &str) -> Option<PathBuf> {
+        let path = self.file(sha256, filename);
+        if !path.is_file() {
+            return None;
+        }
+        if sha256_of(&path).is_ok_and(|(found, _)| found.eq_ignore_ascii_case(sha256)) {
+            return Some(path);
+        }
+        let _ = std::fs::remove_file(&path);
+        None
+    }
+
+    /// Forgets a whole file that is of no more use: what it held is in the store.
+    pub fn forget_file(&self, sha256: &str) {
+        let folder = self.file(sha256, "x").parent().map(Path::to_owned).unwrap_or_default();
+        crate::store::remove_tree(&folder);
+    }
+
+    /// A whole file, from those that were fetched before or fetched now.
+    ///
+    /// # Errors
+    /// When the network or the disk fails, or the bytes are not those of the hash.
+    pub fn bring(&self, wanted: &Wanted, bytes: Bytes<'_>) -> Result<(PathBuf, Came)> {
+        match &wanted.sha256 {
+            Some(sha256) => {
+                let sha256 = sha256.to_ascii_lowercase();
+                let path = self.bring_known(wanted, &sha256, bytes)?;
+                let size = std::fs::metadata(&path).doing("cannot read", &path)?.len();
+                Ok((path, Came { sha256, size }))
+            }
+            None => self.bring_unknown(wanted, bytes),
+        }
+    }
+
+    fn bring_known(&self, wanted: &Wanted, sha256: &str, bytes: Bytes<'_>) -> Result<PathBuf> {
+        let there = |path: PathBuf| {
+            bytes(std::fs::metadata(&path).map_or(0, |m| i64::try_from(m.len()).unwrap_or(0)));
+            path
+        };
+        if let Some(path) = self.kept_file(sha256, &wanted.filename) {
+            return Ok(there(path));
+        }
+        let client = self.client(&wanted.filename)?;
+        let _lock = self.file_lock(sha256)?;
+        if let Some(path) = self.kept_file(sha256, &wanted.filename) {
+            return Ok(there(path));
+        }
+        let path = self.file(sha256, &wanted.filename);
+        let part = path.with_file_name("part");
+        download::download(client, wanted, &part, bytes)?;
+        std::fs::rename(&part, &path).doing("cannot write", &path)?;
+        Ok(path)
+    }
+
+    /// A file without a known hash: the catalogue remembers which bytes the address gave, and the server is asked whether
+    /// it still gives them.
+    fn bring_unknown(&self, wanted: &Wanted, bytes: Bytes<'_>) -> Result<(PathBuf, Came)> {
+        let key = format!("file {}", wanted.url);
+        if let Some(body) = self.unchanged(&key, &wanted.url, &wanted.filename)?
+            && let Ok(sha256) = String::from_utf8(body)
+            && let Some(path) = self.kept_file(&sha256, &wanted.filename)
+        {
+            let size = std::fs::metadata(&path).doing("cannot read", &path)?.len();
+            return Ok((path, Came { sha256, size }));
+        }
+        let client = self.client(&wanted.filename)?;
+        let name = eutaxis_core::artifact::hex(&<sha2::Sha256 as sha2::Digest>::digest(wanted.url.as_str().as_bytes()));
+        let _lock = self.file_lock(&name)?;
+        let part = self.cache.join(FILES).join("parts").join(&name);
+        // What an earlier run left may be of other bytes, and nothing would show it.
+        let _ = std::fs::remove_file(&part);
+        // First what it is asked after by: a change between that and the file is seen at the next run.
+        let head = self.head_of(&wanted.url, &wanted.filename)?;
+        let came = download::download(client, wanted, &part, bytes)?;
+        let path = self.file(&came.sha256, &wanted.filename);
+        if let Some(folder) = path.parent() {
+            std::fs::create_dir_all(folder).doing("cannot make the folder", folder)?;
+        }
+        std::fs::rename(&part, &path).doing("cannot write", &path)?;
+        self.keep_of(&key, &head, came.sha256.clone().into_bytes());
+        Ok((path, came))
+    }
+
+    /// What was kept of a file whose bytes no hash names, if the server still has the same one.
+    pub(crate) fn unchanged(&self, key: &str, url: &Url, what: &str) -> Result<Option<Vec<u8>>> {
+        let Some(page) = self.catalogue().page(key) else { return Ok(None) };
+        if self.offline || (page.fresh_until > self.catalogue().now() && !self.renew) {
+            return Ok(page.body);
+        }
+        if page.validators.is_empty() {
+            return Ok(None);
+        }
+        let mut request = one_byte(url, what);
+        request.validators = page.validators;
+        let (head, _) = self.client(what)?.part(&request)?;
+        Ok(page.body.filter(|_| head.status == 304))
+    }
+
+    /// The head of the answer to a request for the first byte of a file.
+    pub(crate) fn head_of(&self, url: &Url, what: &str) -> Result<Head> {
+        Ok(self.client(what)?.part(&one_byte(url, what))?.0)
+    }
+
+    /// Keeps something of a file whose bytes no hash names, for [`Network::unchanged`].
+    pub(crate) fn keep_of(&self, key: &str, head: &Head, body: Vec<u8>) {
+        let (fresh_until, keep) = life(head, self.catalogue().now());
+        if keep {
+            self.catalogue().keep_page(key, &KeptPage { body: Some(body), validators: head.validators(), fresh_until });
+        }
+    }
+
+    fn file_lock(&self, name: &str) -> Result<crate::files::Lock> {
+        lock(&self.cache.join("locks").join(format!("file-{}.lock", name.get(..32).unwrap_or(name))), &|| {})
+    }
+
+    /// Fetches a file to a part file, for a caller that has a place of its own for it.
+    pub(crate) fn download(&self, wanted: &Wanted, part: &Path, bytes: Bytes<'_>) -> Result<Came> {
+        download::download(self.client(&wanted.filename)?, wanted, part, bytes)
+    }
+}
+
+fn one_byte<'a>(url: &'a Url, what: &'a str) -> Request<'a> {
+    let mut request = Request::new(url, what, 1);
+    request.range = Some("bytes=0-0".to_owned());
+    request
+}
+
+/// Until when an answer may be used without asking (`Cache-Control`, `Age`), and whether it may be kept at all.
+fn life(head: &client::Head, now: i64) -> (i64, bool) {
+    let control = head.header(header::CACHE_CONTROL).unwrap_or("").to_ascii_lowercase();
+    let mut age = None;
+    for part in control.split(',').map(str::trim) {
+        match part.split_once('=') {
+            None if part == "no-store" => return (0, false),
+            None if part == "no-cache" => return (0, true),
+            Some(("max-age", seconds)) => age = seconds.trim_matches('"').parse::<i64>().ok(),
+            _ => {}
+        }
+    }
+    let old = head.header(header::AGE).and_then(|a| a.parse::<i64>().ok()).unwrap_or(0).max(0);
+    let left = age.unwrap_or(0).saturating_sub(old).clamp(0, LONGEST_LIFE);
+    (now.saturating_add(left), true)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("max-age=600, public", None, (1600, true))]
+    #[case("max-age=600", Some("500"), (1100, true))]
+    #[case("max-age=999999", None, (1000 + LONGEST_LIFE, true))]
+    #[case("No-Cache, max-age=600", None, (0, true))]
+    #[case("no-store", None, (0, false))]
+    #[case("", None, (1000, true))]
+    fn the_life_of_an_answer_is_read(#[case] control: &str, #[case] age: Option<&str>, #[case] expected: (i64, bool)) {
+        let mut headers = header::HeaderMap::new();
+        headers.insert(header::CACHE_CONTROL, control.parse().unwrap());
+        if let Some(age) = age {
+            headers.insert(header::AGE, age.parse().unwrap());
+        }
+        let head = client::Head { status: 200, url: Url::parse("http://d.example/").unwrap(), headers };
+        assert_eq!(life(&head, 1000), expected);
+    }
+}

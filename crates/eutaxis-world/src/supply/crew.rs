@@ -1,0 +1,213 @@
+//! Threads that answer wants. Over the network each mostly waits, so there are many of them; on a disk as many as there
+//! are processors.
+//!
+//! Every want is answered once; whoever wants it later finds the answer, or waits for the one who is at it.
+
+use std::collections::{HashMap, VecDeque};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+
+use eutaxis_core::Name;
+use eutaxis_core::index::Page;
+use eutaxis_core::solve::{MetadataAnswer, Want};
+
+use super::ahead::Ahead;
+use crate::depot::{Depot, Depots};
+use crate::{Error, Result};
+
+/// So many requests are under way at once.
+const MOST_UNDER_WAY: usize = 24;
+
+/// The answer to a want.
+#[derive(Debug, Clone)]
+pub(super) enum Fact {
+    Page(Name, Option<(Arc<dyn Depot>, Arc<Page>)>),
+    Metadata(Name, Arc<str>, MetadataAnswer),
+}
+
+enum Slot {
+    Waiting,
+    UnderWay,
+    Done(Result<Fact>),
+}
+
+#[derive(Default)]
+struct State {
+    slots: HashMap<Want, Slot>,
+    /// Wants of the search, then those that are only foreseen.
+    queue: VecDeque<Want>,
+    foreseen: VecDeque<Want>,
+    idle: usize,
+    threads: usize,
+    closed: bool,
+}
+
+struct Shared {
+    depots: Arc<Depots>,
+    ahead: Option<Mutex<Ahead>>,
+    most: usize,
+    state: Mutex<State>,
+    /// Something was put into a queue, or the crew is dismissed.
+    work: Condvar,
+    /// Something was answered.
+    news: Condvar,
+}
+
+/// The crew; dismissed when dropped. A thread that still waits for a server then ends after that.
+pub(super) struct Crew {
+    shared: Arc<Shared>,
+}
+
+impl Crew {
+    pub(super) fn new(depots: Arc<Depots>, ahead: Option<Ahead>) -> Self {
+        let processors = std::thread::available_parallelism().map_or(2, usize::from);
+        let most = if depots.are_remote() { MOST_UNDER_WAY } else { processors };
+        let shared = Shared {
+            depots,
+            ahead: ahead.map(Mutex::new),
+            most,
+            state: Mutex::default(),
+            work: Condvar::new(),
+            news: Condvar::new(),
+        };
+        Crew { shared: Arc::new(shared) }
+    }
+
+    /// Sees to it that these are answered, before all that was only foreseen.
+    pub(super) fn order<'a>(&self, wants: impl Iterator<Item = &'a Want>) {
+        let mut state = self.shared.lock();
+        for want in wants {
+            match state.slots.get(want) {
+                None => {
+                    state.slots.insert(want.clone(), Slot::Waiting);
+                    state.queue.push_back(want.clone());
+                }
+                // Foreseen, and not begun: it stands in the other queue, where it is passed over later.
+                Some(Slot::Waiting) => state.queue.push_back(want.clone()),
+                // A failure is not for ever: what failed while it was only foreseen is tried again.
+                Some(Slot::Done(Err(_))) => {
+                    state.slots.insert(want.clone(), Slot::Waiting);
+                    state.queue.push_back(want.clone());
+                }
+                Some(_) => {}
+            }
+        }
+        self.shared.call(&mut state);
+    }
+
+    /// The answer to a want that was ordered.
+    pub(super) fn fact(&self, want: &Want) -> Result<Fact> {
+        let mut state = self.shared.lock();
+        loop {
+            if let Some(Slot::Done(fact)) = state.slots.get(want) {
+                return fact.clone();
+            }
+            state = self.shared.news.wait(state).unwrap_or_else(PoisonError::into_inner);
+        }
+    }
+}
+
+impl Drop for Crew {
+    fn drop(&mut self) {
+        self.shared.lock().closed = true;
+        self.shared.work.notify_all();
+    }
+}
+
+impl Shared {
+    fn lock(&self) -> MutexGuard<'_, State> {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Wakes or hires as many threads as there is work for.
+    fn call(self: &Arc<Self>, state: &mut State) {
+        let work = state.queue.len() + state.foreseen.len();
+        for _ in 0..work.saturating_sub(state.idle).min(self.most.saturating_sub(state.threads)) {
+            let shared = Arc::clone(self);
+            let hired = std::thread::Builder::new().name("depot".to_owned()).spawn(move || shared.serve());
+            if hired.is_err() {
+                break;
+            }
+            state.threads += 1;
+        }
+        if state.threads == 0 {
+            // The system gives no thread at all: what is wanted fails rather than waits for ever.
+            let lost: Vec<Want> = state.queue.drain(..).collect();
+            for want in lost {
+                state.slots.insert(
+                    want,
+                    Slot::Done(Err(Error::new(crate::ErrorKind::Disk, "the system gives no more threads"))),
+                );
+            }
+        }
+        self.work.notify_all();
+    }
+
+    fn serve(self: Arc<Self>) {
+        let mut state = self.lock();
+        loop {
+            if state.closed {
+                return;
+            }
+            let Some(want) = state.queue.pop_front().or_else(|| state.foreseen.pop_front()) else {
+                state.idle += 1;
+                state = self.work.wait(state).unwrap_or_else(PoisonError::into_inner);
+                state.idle -= 1;
+                continue;
+            };
+            if !matches!(state.slots.get(&want), Some(Slot::Waiting)) {
+                continue;
+            }
+            state.slots.insert(want.clone(), Slot::UnderWay);
+            drop(state);
+            let fact = self.answer(&want);
+            let foreseen = match (&self.ahead, &fact) {
+                (Some(ahead), Ok(fact)) => ahead.lock().unwrap_or_else(PoisonError::into_inner).after(fact),
+                _ => Vec::new(),
+            };
+            state = self.lock();
+            state.slots.insert(want, Slot::Done(fact));
+            for want in foreseen {
+                if !state.slots.contains_key(&want) {
+                    state.slots.insert(want.clone(), Slot::Waiting);
+                    state.foreseen.push_back(want);
+                }
+            }
+            if !state.foreseen.is_empty() {
+                self.call(&mut state);
+            }
+            self.news.notify_all();
+        }
+    }
+
+    fn answer(&self, want: &Want) -> Result<Fact> {
+        let shared = |(depot, page): (Arc<dyn Depot>, Page)| (depot, Arc::new(page));
+        match want {
+            Want::Page(project) => Ok(Fact::Page(project.clone(), self.depots.page(project)?.map(shared))),
+            Want::Direct(project, url) => {
+                Ok(Fact::Page(project.clone(), Some(shared(self.depots.direct(project, url)?))))
+            }
+            Want::Metadata(project, filename) => {
+                let (depot, page) = self.page_of(project).ok_or_else(|| unknown(filename))?;
+                let file = page.files.iter().find(|f| f.filename == *filename).ok_or_else(|| unknown(filename))?;
+                Ok(Fact::Metadata(project.clone(), filename.clone(), depot.metadata(project, file)?))
+            }
+        }
+    }
+
+    /// The page of a project that was answered before.
+    fn page_of(&self, project: &Name) -> Option<(Arc<dyn Depot>, Arc<Page>)> {
+        let state = self.lock();
+        let found = |want: &Want| match state.slots.get(want) {
+            Some(Slot::Done(Ok(Fact::Page(_, Some(page))))) => Some(page.clone()),
+            _ => None,
+        };
+        found(&Want::Page(project.clone())).or_else(|| {
+            let direct = state.slots.keys().find(|w| matches!(w, Want::Direct(name, _) if name == project))?;
+            found(direct)
+        })
+    }
+}
+
+fn unknown(filename: &str) -> Error {
+    Error::contents(format!("{filename} is on no page"))
+}

@@ -1,0 +1,153 @@
+//! `gather`: fetches the pinned files into a folder.
+
+use std::path::Path;
+
+use eutaxis_core::Name;
+use eutaxis_core::pins::{Lock, LockFile, Package};
+use eutaxis_world::depot::Depots;
+use eutaxis_world::files::{relative, write_whole};
+use eutaxis_world::gather::{How, Piece, Report, gather};
+use eutaxis_world::{Doing, Error};
+use serde_json::{Map, Value, json};
+
+use crate::cli::{Common, Gather};
+use crate::output::{Answer, Outcome, Output};
+use crate::pins::{place, read_lock};
+use crate::plan::{Surroundings, named_depots};
+use crate::render;
+
+pub(crate) fn run(arguments: &Gather, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+    gather_pins(arguments, common, output).map_err(|e| vec![e])
+}
+
+fn gather_pins(arguments: &Gather, common: &Common, output: &Output) -> Result<Answer, Error> {
+    let surroundings = Surroundings::new(common)?;
+    let depots = named_depots(&arguments.depots, &surroundings, false)?;
+    let locks = arguments.pins.iter().map(|p| read_lock(p)).collect::<Result<Vec<Lock>, _>>()?;
+    let mut pieces: Vec<Piece> = Vec::new();
+    for (path, lock) in arguments.pins.iter().zip(&locks) {
+        let folder = path.parent().map(Path::to_owned).unwrap_or_default();
+        for package in &lock.packages {
+            for piece in pieces_of(package, &folder, &depots)? {
+                add(&mut pieces, piece)?;
+            }
+        }
+    }
+    let bar = output.bytes_progress();
+    let progress = |p: eutaxis_world::gather::Progress| {
+        bar.set_length(p.of.max(p.bytes));
+        bar.set_position(p.bytes);
+        bar.set_message(format!("{} of {} files", p.files, pieces.len()));
+    };
+    let waiting = || output.notice("another run is gathering into this folder: waiting for it");
+    let report = gather(&pieces, &arguments.into, depots.network(), &surroundings.cache, &progress, &waiting);
+    bar.finish_and_clear();
+    output.report_network(depots.network());
+    let report = report?;
+    let mut written = Vec::new();
+    for (path, lock) in arguments.pins.iter().zip(&locks) {
+        written.extend(write_pins(path, lock, &report.into)?);
+    }
+    Ok(Answer {
+        outcome: Outcome::Ok,
+        text: render::gather::text(&pieces, &report, &written),
+        json: answer(&pieces, &report, &written),
+    })
+}
+
+/// All files that an entry pins.
+fn pieces_of(package: &Package, folder: &Path, depots: &Depots) -> Result<Vec<Piece>, Error> {
+    let version = package.version.clone().unwrap_or_default();
+    let files: Vec<&LockFile> = package.wheels.iter().chain(&package.sdist).collect();
+    if files.is_empty() {
+        let message = format!(
+            "{} {version} is pinned as a source tree, archive or repository, which is no file of an index",
+            package.name
+        );
+        return Err(
+            Error::request(message).help("take it out of the pins, or bring it over by hand; nothing was changed")
+        );
+    }
+    files.into_iter().map(|file| piece(package, &version, file, folder, depots)).collect()
+}
+
+fn piece(package: &Package, version: &str, file: &LockFile, folder: &Path, depots: &Depots) -> Result<Piece, Error> {
+    let Some(sha256) = file.hashes.get("sha256").cloned() else {
+        return Err(Error::request(format!(
+            "{} {version} is pinned without a SHA-256 hash, by which files are known here",
+            package.name
+        )));
+    };
+    Ok(Piece {
+        project: package.name.clone(),
+        version: version.to_owned(),
+        filename: file.filename().unwrap_or_default(),
+        sha256,
+        size: file.size,
+        from: place(file, folder, &package.name, depots)?,
+        requires_python: package.requires_python.clone(),
+        published: file.upload_time.as_ref().map(ToString::to_string),
+    })
+}
+
+/// Several pins may pin the same file, but not different bytes under one name.
+fn add(pieces: &mut Vec<Piece>, piece: Piece) -> Result<(), Error> {
+    match pieces.iter().find(|p| p.filename == piece.filename) {
+        None => pieces.push(piece),
+        Some(other) if other.sha256.eq_ignore_ascii_case(&piece.sha256) => {}
+        Some(_) => {
+            let message =
+                format!("two pins name {} with different hashes: one folder cannot hold both", piece.filename);
+            return Err(Error::request(message).help("gather them into two folders"));
+        }
+    }
+    Ok(())
+}
+
+/// The pins again, beside the files, so that the folder is all that another machine needs.
+fn write_pins(pins: &Path, lock: &Lock, into: &Path) -> Result<Option<String>, Error> {
+    let Some(name) = pins.file_name() else { return Ok(None) };
+    let target = into.join(name);
+    let same = std::fs::canonicalize(pins).ok().zip(std::fs::canonicalize(&target).ok()).is_some_and(|(a, b)| a == b);
+    if same {
+        return Ok(None);
+    }
+    let mut lock = lock.clone();
+    for package in &mut lock.packages {
+        let project: Name = package.name.clone();
+        for file in package.wheels.iter_mut().chain(&mut package.sdist) {
+            let filename = file.filename().unwrap_or_default();
+            file.path = relative(into, &into.join(project.as_str()).join(&filename));
+            file.name = Some(filename);
+        }
+    }
+    write_whole(&target, lock.write().as_bytes())?;
+    Ok(Some(std::path::absolute(&target).doing("cannot find", &target)?.display().to_string()))
+}
+
+fn answer(pieces: &[Piece], report: &Report, written: &[String]) -> Map<String, Value> {
+    let sum = |wanted: How| report.files.iter().filter(|(h, _)| *h == wanted).map(|(_, n)| n).sum::<u64>();
+    let files: Vec<Value> = pieces
+        .iter()
+        .zip(&report.files)
+        .map(|(piece, (how, size))| {
+            let how = match how {
+                How::Fetched => "fetched",
+                How::Copied => "copied",
+                How::Kept => "kept",
+            };
+            json!({"name": piece.project.as_str(), "version": piece.version, "file": piece.filename, "sha256": piece.sha256,
+                "size": size, "how": how})
+        })
+        .collect();
+    let mut object = Map::new();
+    object.insert("into".into(), json!(report.into));
+    object.insert("files".into(), json!(files));
+    object.insert(
+        "bytes".into(),
+        json!({"fetched": sum(How::Fetched), "copied": sum(How::Copied), "kept": sum(How::Kept)}),
+    );
+    object.insert("written".into(), json!(written));
+    object.insert("seconds".into(), json!(report.seconds));
+    object
+}

@@ -1,0 +1,57 @@
+//! Pins files, and where the files that they pin are.
+
+use std::path::Path;
+
+use eutaxis_core::Name;
+use eutaxis_core::pins::{Lock, LockFile};
+use eutaxis_world::Error;
+use eutaxis_world::depot::{Depots, Place, local_path};
+use eutaxis_world::environment::WheelAt;
+use eutaxis_world::files::read_text;
+use url::Url;
+
+/// Reads a pins file.
+pub(crate) fn read_lock(path: &Path) -> Result<Lock, Error> {
+    if !path.exists() {
+        let error = Error::request(format!("there are no pins at {}", path.display()));
+        return Err(error.help("make them:  eutaxis settle"));
+    }
+    let text = read_text(path).map_err(Error::of_request)?;
+    Lock::parse(&text).map_err(|f| Error::in_file(&path.display().to_string(), &text, &f))
+}
+
+/// Where a pinned file is: beside the pins, in a depot on this disk, or on the network.
+pub(crate) fn place(file: &LockFile, folder: &Path, project: &Name, depots: &Depots) -> Result<WheelAt, Error> {
+    let stated = file.path.as_ref().map(|p| folder.join(p));
+    if let Some(path) = stated.as_ref().filter(|p| p.is_file()) {
+        return Ok(WheelAt::Disk(path.clone()));
+    }
+    let local = file.url.as_ref().and_then(|u| local_path(u, folder)).filter(|p| p.is_file());
+    if let Some(path) = local.or_else(|| in_depots(file, project, depots)) {
+        return Ok(WheelAt::Disk(path));
+    }
+    if let Some(mut url) = file.url.as_ref().and_then(|u| Url::parse(u).ok()).filter(is_http) {
+        url.set_fragment(None);
+        return Ok(WheelAt::Url(url));
+    }
+    let at = stated.map(|p| p.display().to_string()).or_else(|| file.url.clone()).unwrap_or_default();
+    let error = Error::contents(format!("{project} is pinned at {at}, where there is no file"));
+    Err(error.help("bring the file back, name a folder that has it with --depot, or settle again"))
+}
+
+fn is_http(url: &Url) -> bool {
+    matches!(url.scheme(), "http" | "https")
+}
+
+/// The file of that name in a depot on this disk; its hash is checked where it is used.
+fn in_depots(file: &LockFile, project: &Name, depots: &Depots) -> Option<std::path::PathBuf> {
+    let filename = file.filename()?;
+    depots.serving(project).filter(|l| !l.depot.is_remote()).find_map(|listed| {
+        let page = listed.depot.page(project).ok()??;
+        let found = page.files.iter().find(|f| *f.filename == *filename)?;
+        match listed.depot.place(project, found).ok()? {
+            Place::Disk(path) => Some(path).filter(|p| p.is_file()),
+            Place::Url(_) => None,
+        }
+    })
+}

@@ -1,0 +1,70 @@
+//! What `gather` did, as text.
+
+use eutaxis_world::gather::{How, Piece, Report};
+
+use super::table::{Table, wrap};
+use super::{count, near, size, style, width};
+
+/// More files than this are counted, not listed.
+const MOST_LISTED: usize = 40;
+
+pub(crate) fn text(pieces: &[Piece], report: &Report, pins: &[String]) -> String {
+    let width = width();
+    let place = near(&report.into);
+    let total: u64 = report.files.iter().map(|(_, n)| n).sum();
+    let of = |wanted: How| report.files.iter().filter(move |(h, _)| *h == wanted);
+    let new = of(How::Fetched).chain(of(How::Copied)).count();
+    let head = if new == 0 { "In order:" } else { "Gathered:" };
+    let kept = of(How::Kept).count();
+    let parts: Vec<String> = [
+        (of(How::Fetched).count(), format!("fetched{}", rate(report))),
+        (of(How::Copied).count(), "copied from this disk".to_owned()),
+        (kept, "there already".to_owned()),
+    ]
+    .into_iter()
+    .filter(|(n, _)| *n > 0)
+    .map(|(n, what)| format!("{n} {what}"))
+    .collect();
+    let line = format!(
+        "{head} {} in {place}, {} ({})",
+        count(pieces.len(), "file"),
+        size(total).replace(' ', "\u{a0}"),
+        parts.join(", ")
+    );
+    let mut text = format!("{}\n", wrap(&line, width).join("\n").replacen(head, &style::good(head), 1));
+    let listed: Vec<_> = pieces.iter().zip(&report.files).filter(|(_, (how, _))| *how != How::Kept).collect();
+    if !listed.is_empty() {
+        text.push('\n');
+    }
+    let mut table = Table::new(&["", "", "", ""]);
+    for (piece, (_, bytes)) in listed.iter().take(MOST_LISTED) {
+        table.row([format!("  {}", piece.project), piece.version.clone(), size(*bytes), piece.filename.clone()]);
+    }
+    text.push_str(&table.text(width));
+    if listed.len() > MOST_LISTED {
+        text.push_str(&format!("  and {} more\n", listed.len() - MOST_LISTED));
+    }
+    text.push('\n');
+    for line in [
+        format!("use it without a network:  eutaxis settle --depot {place} --offline"),
+        pins.first().map_or(String::new(), |p| {
+            format!("or carry it away, and there:  eutaxis furnish {} --offline", near(std::path::Path::new(p)))
+        }),
+        format!("or serve it: {place} is an index for any web server"),
+    ] {
+        if !line.is_empty() {
+            text.push_str(&format!("{line}\n"));
+        }
+    }
+    text
+}
+
+fn rate(report: &Report) -> String {
+    let bytes: u64 = report.files.iter().filter(|(h, _)| *h == How::Fetched).map(|(_, n)| n).sum();
+    if report.seconds < 0.001 || bytes == 0 {
+        return String::new();
+    }
+    // A rate for people: the fraction of a byte does not matter.
+    let rate = (bytes as f64 / report.seconds) as u64;
+    format!(" at {}/s", size(rate).replace(' ', "\u{a0}"))
+}
