@@ -220,7 +220,7 @@ impl Facts {
             .iter()
             .map(|(_, _, a)| match a {
                 MetadataAnswer::Known(m) => m.requires.iter().map(|r| r.name.as_str().len()).sum(),
-                MetadataAnswer::UnknownUntilBuilt => 0,
+                MetadataAnswer::UnknownUntilBuilt | MetadataAnswer::Unusable(_) => 0,
             })
             .sum();
         files + needs

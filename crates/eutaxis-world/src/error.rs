@@ -20,6 +20,8 @@ pub enum ErrorKind {
     Interpreter,
     /// The contents of a depot, a wheel or the store are not what they must be.
     Contents,
+    /// The metadata of a file breaks the standard, or speaks of another file: that release cannot be used.
+    Metadata,
 }
 
 impl ErrorKind {
@@ -32,6 +34,7 @@ impl ErrorKind {
             ErrorKind::Permission => "permission",
             ErrorKind::Interpreter => "interpreter",
             ErrorKind::Contents => "contents",
+            ErrorKind::Metadata => "metadata",
         }
     }
 }

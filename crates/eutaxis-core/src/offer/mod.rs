@@ -58,7 +58,7 @@ pub enum BarKind {
     Date,
     /// The policy on source distributions, or needs that only building would tell.
     Wheels,
-    /// No file, or no depot has the project.
+    /// No file, no file whose metadata can be used, or no depot has the project.
     Absent,
 }
 

@@ -34,6 +34,8 @@ pub enum MetadataAnswer {
     Known(Arc<Metadata>),
     /// A source distribution whose needs only building would tell.
     UnknownUntilBuilt,
+    /// A file whose metadata breaks the standard, so that nobody can know what it needs: why, in words.
+    Unusable(String),
 }
 
 /// A requirement of a release that counts on the target.
@@ -283,6 +285,9 @@ impl Facts {
             MetadataAnswer::UnknownUntilBuilt => {
                 let detail = "only source, and what it needs is known only by building it".to_owned();
                 Some(Bar { kind: BarKind::Wheels, detail })
+            }
+            MetadataAnswer::Unusable(why) => {
+                Some(Bar { kind: BarKind::Absent, detail: format!("its metadata cannot be used: {why}") })
             }
             // The page's word counts where it has one (choice, rule 6).
             MetadataAnswer::Known(metadata) => {

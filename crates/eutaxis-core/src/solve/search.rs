@@ -21,7 +21,7 @@ use crate::name::Name;
 /// A search gives up after so many conflicts: the instance is beyond what can be proven in reasonable time.
 const MOST_CONFLICTS: usize = 2_000_000;
 /// Metadata of at most so many releases is asked for, to be certain that nobody pins a yanked release.
-const MOST_FOR_YANKED: usize = 4_000;
+const MOST_FOR_YANKED: usize = 200;
 
 /// So many of the waiting projects are looked ahead for: enough to fill a line, few enough to cost nothing.
 const MOST_LIKELY: usize = 64;

@@ -53,9 +53,7 @@ fn project_of(file: &str) -> Option<Name> {
 pub(super) fn metadata_at(path: &Path, kind: &FileKind) -> Result<Option<Metadata>> {
     let sidecar = sidecar(path);
     if let Ok(bytes) = std::fs::read(&sidecar) {
-        let parsed = Metadata::parse(&bytes)
-            .map_err(|f| Error::contents(format!("{} cannot be read: {f}", sidecar.display())))?;
-        return Ok(Some(parsed));
+        return super::inside::read_metadata(&bytes, sidecar.display()).map(Some);
     }
     match kind {
         FileKind::Wheel(_) => wheel_metadata(path).map(Some),

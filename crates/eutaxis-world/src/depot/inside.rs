@@ -8,7 +8,7 @@ use eutaxis_core::artifact::Metadata;
 use eutaxis_core::fault::Fault;
 
 use crate::error::Doing;
-use crate::{Error, Result};
+use crate::{Error, ErrorKind, Result};
 
 /// No metadata file is larger; what claims to be is refused before it is read.
 const LARGEST: u64 = 16 * 1024 * 1024;
@@ -19,7 +19,15 @@ fn bad(path: &Path, what: impl std::fmt::Display) -> Error {
 }
 
 fn parse(path: &Path, bytes: &[u8]) -> Result<Metadata> {
-    Metadata::parse(bytes).map_err(|f: Fault| bad(path, f))
+    read_metadata(bytes, path.display())
+}
+
+/// Reads metadata that came from somewhere.
+pub(super) fn read_metadata(bytes: &[u8], from: impl std::fmt::Display) -> Result<Metadata> {
+    Metadata::parse(bytes).map_err(|f: Fault| {
+        Error::new(ErrorKind::Metadata, format!("{f} ({from})"))
+            .help("take another release, or tell those who publish it")
+    })
 }
 
 /// METADATA of a wheel.
@@ -27,8 +35,7 @@ fn parse(path: &Path, bytes: &[u8]) -> Result<Metadata> {
 /// # Errors
 /// When the file is no zip, has no or several `.dist-info`, or its metadata cannot be read.
 pub fn wheel_metadata(path: &Path) -> Result<Metadata> {
-    let file = File::open(path).doing("cannot open", path)?;
-    metadata_of_archive(std::io::BufReader::new(file)).map_err(|why| bad(path, why))
+    parse(path, &wheel_metadata_bytes(path)?)
 }
 
 /// The bytes of METADATA of a wheel.
@@ -40,12 +47,8 @@ pub(crate) fn wheel_metadata_bytes(path: &Path) -> Result<Vec<u8>> {
     member_of_archive(std::io::BufReader::new(file)).map_err(|why| bad(path, why))
 }
 
-/// METADATA of a wheel, from wherever its archive is read. On failure says why.
-pub(super) fn metadata_of_archive(archive: impl Read + Seek) -> std::result::Result<Metadata, String> {
-    Metadata::parse(&member_of_archive(archive)?).map_err(|f| f.to_string())
-}
-
-fn member_of_archive(archive: impl Read + Seek) -> std::result::Result<Vec<u8>, String> {
+/// The bytes of METADATA of a wheel, from wherever its archive is read. On failure says why.
+pub(super) fn member_of_archive(archive: impl Read + Seek) -> std::result::Result<Vec<u8>, String> {
     let mut zip = zip::ZipArchive::new(archive).map_err(|e| format!("it is not a whole zip archive ({e})"))?;
     let is_metadata =
         |n: &str| n.strip_suffix("/METADATA").is_some_and(|f| f.ends_with(".dist-info") && !f.contains('/'));

@@ -22,7 +22,7 @@ pub use tree::local_path;
 use url::Url;
 
 use crate::network::Network;
-use crate::{Error, Result};
+use crate::{Error, ErrorKind, Result};
 
 /// Where a file is.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -227,10 +227,8 @@ fn ensure_truthful(metadata: &Metadata, project: &Name, file: &PageFile, from: i
     if metadata.name == *project && metadata.version == *version {
         return Ok(());
     }
-    let message = format!(
-        "{from} is {project} {version} by its name, but its metadata says {} {}",
-        metadata.name, metadata.version
-    );
-    Err(Error::contents(message)
+    let message =
+        format!("it speaks of {} {}, the file's name of {project} {version} ({from})", metadata.name, metadata.version);
+    Err(Error::new(ErrorKind::Metadata, message)
         .help("the file was renamed or built wrongly: fetch it again, or take it out of the depot"))
 }

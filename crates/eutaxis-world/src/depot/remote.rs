@@ -15,13 +15,15 @@ use url::Url;
 
 use super::{Place, ensure_truthful, inside, sdist_metadata, wheel_metadata};
 use crate::network::{Network, Opened, Request, Wanted, open_parts};
-use crate::{Error, Result};
+use crate::{Error, ErrorKind, Result};
 
 /// Metadata of more bytes is refused.
 const LARGEST: u64 = 16 << 20;
-/// The first byte of a row of the catalogue that holds metadata, and of one that says that only building would tell.
+/// The first byte of a row of the catalogue that holds metadata, of one that says that only building would tell, and of one
+/// that says why nobody can use it.
 const KNOWN: u8 = b'k';
 const UNKNOWN: u8 = b'u';
+const UNUSABLE: u8 = b'x';
 
 /// Makes the URLs of a page's files whole, beside the address that the page came from in the end.
 pub(super) fn resolve(page: &mut Page, base: &Url) {
@@ -81,9 +83,16 @@ pub(super) fn metadata(network: &Network, project: &Name, file: &PageFile) -> Re
         Place::Disk(path) => return Ok(answer(super::folder::metadata_at(&path, &file.kind)?)),
     };
     let of_file = |m: &Metadata| m.name == *project && m.version == *file.kind.version();
-    let truthful = |found: Option<Metadata>| {
-        found.iter().try_for_each(|m| ensure_truthful(m, project, file, url.as_str()))?;
-        Ok(found)
+    let look = || {
+        let checked = find(network, project, file, &url).and_then(|found| {
+            found.iter().try_for_each(|m| ensure_truthful(m, project, file, &url))?;
+            Ok(found)
+        });
+        match checked {
+            Ok(found) => Ok(answer(found)),
+            Err(error) if error.kind == ErrorKind::Metadata => Ok(MetadataAnswer::Unusable(error.message)),
+            Err(error) => Err(error),
+        }
     };
     match file.hashes.get("sha256") {
         Some(sha256) => {
@@ -91,10 +100,10 @@ pub(super) fn metadata(network: &Network, project: &Name, file: &PageFile) -> Re
             if let Some(known) = kept.as_deref().and_then(|bytes| recall(bytes, &of_file)) {
                 return Ok(known);
             }
-            let found = truthful(find(network, project, file, &url)?)?;
+            let found = look()?;
             // A row of an older form, or of other bytes than the hash stands for, is written over.
-            network.catalogue().keep_metadata(sha256, &kept_form(found.as_ref()));
-            Ok(answer(found))
+            network.catalogue().keep_metadata(sha256, &kept_form(&found));
+            Ok(found)
         }
         None => {
             let (key, what) = (format!("metadata {url}"), &*file.filename);
@@ -103,9 +112,9 @@ pub(super) fn metadata(network: &Network, project: &Name, file: &PageFile) -> Re
                 return Ok(known);
             }
             let head = network.head_of(&url, what)?;
-            let found = truthful(find(network, project, file, &url)?)?;
-            network.keep_of(&key, &head, kept_form(found.as_ref()));
-            Ok(answer(found))
+            let found = look()?;
+            network.keep_of(&key, &head, kept_form(&found));
+            Ok(found)
         }
     }
 }
@@ -114,17 +123,21 @@ fn answer(found: Option<Metadata>) -> MetadataAnswer {
     found.map_or(MetadataAnswer::UnknownUntilBuilt, |m| MetadataAnswer::Known(Arc::new(m)))
 }
 
-/// The form in which metadata is kept.
-fn kept_form(metadata: Option<&Metadata>) -> Vec<u8> {
-    let mut bytes = vec![if metadata.is_some() { KNOWN } else { UNKNOWN }];
-    bytes.extend(metadata.map(Metadata::to_text).unwrap_or_default().into_bytes());
-    bytes
+/// The form in which an answer is kept.
+fn kept_form(answer: &MetadataAnswer) -> Vec<u8> {
+    let (mark, text) = match answer {
+        MetadataAnswer::Known(metadata) => (KNOWN, metadata.to_text()),
+        MetadataAnswer::UnknownUntilBuilt => (UNKNOWN, String::new()),
+        MetadataAnswer::Unusable(why) => (UNUSABLE, why.clone()),
+    };
+    std::iter::once(mark).chain(text.into_bytes()).collect()
 }
 
 /// What was kept, if it can be read and is of this file.
 fn recall(bytes: &[u8], of_file: &dyn Fn(&Metadata) -> bool) -> Option<MetadataAnswer> {
     match bytes.split_first()? {
         (&UNKNOWN, []) => Some(MetadataAnswer::UnknownUntilBuilt),
+        (&UNUSABLE, why) => Some(MetadataAnswer::Unusable(String::from_utf8_lossy(why).into_owned())),
         (&KNOWN, text) => Metadata::parse(text).ok().filter(of_file).map(|m| MetadataAnswer::Known(Arc::new(m))),
         _ => None,
     }
@@ -133,7 +146,7 @@ fn recall(bytes: &[u8], of_file: &dyn Fn(&Metadata) -> bool) -> Option<MetadataA
 fn find(network: &Network, project: &Name, file: &PageFile, url: &Url) -> Result<Option<Metadata>> {
     // A whole file that was fetched before is nearest of all.
     if let Some(path) = file.hashes.get("sha256").and_then(|h| network.kept_file(h, &file.filename)) {
-        return inside(&path, &file.kind);
+        return within(&path, &file.kind);
     }
     let what = format!("the metadata of {}", file.filename);
     let host = url.origin().ascii_serialization();
@@ -141,7 +154,7 @@ fn find(network: &Network, project: &Name, file: &PageFile, url: &Url) -> Result
     if let Some(hashes) = &file.metadata {
         if let Some(bytes) = sidecar(network, url, &what)? {
             ensure_hash(&bytes, hashes.get("sha256").map(String::as_str), &what)?;
-            return read(&bytes, &what).map(Some);
+            return inside::read_metadata(&bytes, url).map(Some);
         }
     } else {
         let tried = network.habit(&host, "sidecar", || {
@@ -159,14 +172,19 @@ fn find(network: &Network, project: &Name, file: &PageFile, url: &Url) -> Result
         }
     }
     let (path, _) = network.bring(&wanted(file, url), &|_| {})?;
-    inside(&path, &file.kind)
+    within(&path, &file.kind)
 }
 
-fn inside(path: &std::path::Path, kind: &FileKind) -> Result<Option<Metadata>> {
-    match kind {
+/// The metadata within a file that came whole and with the right bytes: what is wrong with it is wrong for everybody.
+fn within(path: &std::path::Path, kind: &FileKind) -> Result<Option<Metadata>> {
+    let found = match kind {
         FileKind::Wheel(_) => wheel_metadata(path).map(Some),
         FileKind::Sdist(_) => sdist_metadata(path),
-    }
+    };
+    found.map_err(|error| match error.kind {
+        ErrorKind::Contents => Error { kind: ErrorKind::Metadata, ..error },
+        _ => error,
+    })
 }
 
 /// The bytes of `FILE.metadata`, if the server has it.
@@ -196,22 +214,18 @@ fn ensure_hash(bytes: &[u8], wanted: Option<&str>, what: &str) -> Result<()> {
     }
 }
 
-fn read(bytes: &[u8], what: &str) -> Result<Metadata> {
-    Metadata::parse(bytes).map_err(|f| Error::contents(format!("{what} cannot be read: {f}")))
-}
-
 /// METADATA from parts of the archive. None: the server gives no parts. Some(None): parts do not do for this file.
 fn by_parts(network: &Network, url: &Url, filename: &str) -> Result<Option<Option<Metadata>>> {
     let client = network.client(filename)?;
     match open_parts(client, url, filename)? {
         Opened::WholeOnly => Ok(None),
         Opened::Absent(error) => Err(error),
-        Opened::Parts(mut reader) => match inside::metadata_of_archive(&mut *reader) {
-            Ok(metadata) => Ok(Some(Some(metadata))),
+        Opened::Parts(mut reader) => match inside::member_of_archive(&mut *reader) {
+            Ok(bytes) => inside::read_metadata(&bytes, url).map(|m| Some(Some(m))),
             // The whole file tells what is wrong with it, if it still is.
             Err(_) if reader.failure.is_none() => Ok(Some(None)),
             Err(_) => match reader.failure.take() {
-                Some(error) if error.kind == crate::ErrorKind::Network => Err(error),
+                Some(error) if error.kind == ErrorKind::Network => Err(error),
                 _ => Ok(Some(None)),
             },
         },

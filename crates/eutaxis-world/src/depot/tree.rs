@@ -4,7 +4,6 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use eutaxis_core::Name;
-use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::{Page, PageFile, parse_html, parse_json};
 use eutaxis_core::solve::MetadataAnswer;
 use percent_encoding::percent_decode_str;
@@ -73,8 +72,7 @@ impl Depot for Tree {
                     return Err(Error::contents(message).help("the index tree is damaged: make it again"));
                 }
             }
-            let metadata =
-                Metadata::parse(&bytes).map_err(|f| Error::contents(format!("{}: {f}", beside.display())))?;
+            let metadata = super::inside::read_metadata(&bytes, beside.display())?;
             ensure_truthful(&metadata, project, file, beside.display())?;
             return Ok(MetadataAnswer::Known(Arc::new(metadata)));
         }

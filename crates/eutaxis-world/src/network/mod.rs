@@ -32,8 +32,11 @@ use crate::error::Doing;
 use crate::files::{lock, sha256_of};
 use crate::{Error, Result};
 
-/// A page that says nothing about its life is asked for again in every run; one that does, after a day at the latest.
+/// A page is asked after once its own word of its life is over, and after a day at the latest.
 const LONGEST_LIFE: i64 = 24 * 3600;
+/// A page that says nothing of its life, and gives nothing to ask after it by, would have to come whole every time: so long it
+/// is good, in seconds.
+const UNSAID_LIFE: i64 = 600;
 /// No page is larger.
 const LARGEST_PAGE: u64 = 512 << 20;
 /// How long it is remembered what a host can do, and what it cannot.
@@ -353,7 +356,8 @@ fn life(head: &client::Head, now: i64) -> (i64, bool) {
         }
     }
     let old = head.header(header::AGE).and_then(|a| a.parse::<i64>().ok()).unwrap_or(0).max(0);
-    let left = age.unwrap_or(0).saturating_sub(old).clamp(0, LONGEST_LIFE);
+    let unsaid = if control.is_empty() && head.validators().is_empty() { UNSAID_LIFE } else { 0 };
+    let left = age.unwrap_or(unsaid).saturating_sub(old).clamp(0, LONGEST_LIFE);
     (now.saturating_add(left), true)
 }
 
@@ -368,7 +372,8 @@ mod tests {
     #[case("max-age=999999", None, (1000 + LONGEST_LIFE, true))]
     #[case("No-Cache, max-age=600", None, (0, true))]
     #[case("no-store", None, (0, false))]
-    #[case("", None, (1000, true))]
+    #[case("public", None, (1000, true))]
+    #[case("", None, (1600, true))]
     fn the_life_of_an_answer_is_read(#[case] control: &str, #[case] age: Option<&str>, #[case] expected: (i64, bool)) {
         let mut headers = header::HeaderMap::new();
         headers.insert(header::CACHE_CONTROL, control.parse().unwrap());

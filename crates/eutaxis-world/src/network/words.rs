@@ -98,7 +98,7 @@ fn certificate(error: &(dyn StdError + 'static), host: &str) -> Option<String> {
         rustls::Error::InvalidCertificate(Bad::NotValidForName | Bad::NotValidForNameContext { .. }) => {
             format!("the certificate that answers for {host} is for another name")
         }
-        rustls::Error::InvalidCertificate(_) => format!("the certificate of {host} is not valid"),
+        rustls::Error::InvalidCertificate(other) => format!("the certificate of {host} is not valid ({other:?})"),
         rustls::Error::InvalidMessage(_) => format!("{host} does not speak TLS: is it http:// instead of https://?"),
         other => format!("no secure connection with {host}: {other}"),
     })

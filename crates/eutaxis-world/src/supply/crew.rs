@@ -12,7 +12,7 @@ use eutaxis_core::solve::{MetadataAnswer, Want};
 
 use super::ahead::Ahead;
 use crate::depot::{Depot, Depots};
-use crate::{Error, Result};
+use crate::{Error, ErrorKind, Result};
 
 /// So many requests are under way at once.
 const MOST_UNDER_WAY: usize = 24;
@@ -133,10 +133,9 @@ impl Shared {
             // The system gives no thread at all: what is wanted fails rather than waits for ever.
             let lost: Vec<Want> = state.queue.drain(..).collect();
             for want in lost {
-                state.slots.insert(
-                    want,
-                    Slot::Done(Err(Error::new(crate::ErrorKind::Disk, "the system gives no more threads"))),
-                );
+                state
+                    .slots
+                    .insert(want, Slot::Done(Err(Error::new(ErrorKind::Disk, "the system gives no more threads"))));
             }
         }
         self.work.notify_all();
@@ -189,7 +188,11 @@ impl Shared {
             Want::Metadata(project, filename) => {
                 let (depot, page) = self.page_of(project).ok_or_else(|| unknown(filename))?;
                 let file = page.files.iter().find(|f| f.filename == *filename).ok_or_else(|| unknown(filename))?;
-                Ok(Fact::Metadata(project.clone(), filename.clone(), depot.metadata(project, file)?))
+                let answer = match depot.metadata(project, file) {
+                    Err(error) if error.kind == ErrorKind::Metadata => MetadataAnswer::Unusable(error.message),
+                    answer => answer?,
+                };
+                Ok(Fact::Metadata(project.clone(), filename.clone(), answer))
             }
         }
     }

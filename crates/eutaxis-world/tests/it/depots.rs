@@ -113,6 +113,7 @@ fn needs_of_source_are_known_only_when_static(#[case] files: &[(&str, &str)], #[
     let found = match answer(depot.as_ref(), "firnio").unwrap() {
         MetadataAnswer::Known(metadata) => Some(metadata.requires.len()),
         MetadataAnswer::UnknownUntilBuilt => None,
+        MetadataAnswer::Unusable(why) => panic!("{why}"),
     };
     assert_eq!(found, needs);
 }

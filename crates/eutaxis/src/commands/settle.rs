@@ -33,6 +33,8 @@ pub(crate) struct Pinned<'a> {
     depot: String,
     index: Option<String>,
     direct_url: Option<String>,
+    /// An earlier pin that was kept.
+    pub(crate) kept: bool,
 }
 
 impl Pinned<'_> {
@@ -87,8 +89,13 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
     ensure_python(&asks, &chosen.target).map_err(one)?;
     let old = earlier_pins(&arguments.out).map_err(one)?;
     let prior = prior(old.as_ref(), &arguments.renew).map_err(one)?;
-    let problem =
-        Problem { target: chosen.target.clone(), policy, asks: asks.asks.clone(), bounds: asks.bounds.clone(), prior };
+    let problem = Problem {
+        target: chosen.target.clone(),
+        policy,
+        asks: asks.asks.clone(),
+        bounds: asks.bounds.clone(),
+        prior: prior.clone(),
+    };
     let mut run = Run::new(Arc::clone(&depots));
     let bar = output.progress();
     bar.set_message("settling");
@@ -98,7 +105,7 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
     match end.map_err(one)? {
         End::Clash(clash) => Ok(clash_answer(&clash, &chosen.shown, &chosen.target, &depots)),
         End::Settled(solution) => {
-            let mut settled = settle(&solution, &asks, &run, &chosen.shown).map_err(one)?;
+            let mut settled = settle(&solution, &asks, &run, &chosen.shown, &prior).map_err(one)?;
             report_left_out(&run, &solution, output);
             settled.moves = moves(old.as_ref(), &settled);
             let lock = lock(&settled, &chosen.target, &arguments.out).map_err(one)?;
@@ -164,7 +171,13 @@ fn prior(old: Option<&Lock>, renew: &[String]) -> Result<BTreeMap<Name, Version>
     Ok(pinned.filter_map(|p| Some((p.name.clone(), Version::parse(p.version.as_deref()?).ok()?))).collect())
 }
 
-fn settle<'a>(solution: &'a Solution, asks: &'a Asks, run: &Run, target: &str) -> Result<Settled<'a>, Error> {
+fn settle<'a>(
+    solution: &'a Solution,
+    asks: &'a Asks,
+    run: &Run,
+    target: &str,
+    prior: &BTreeMap<Name, Version>,
+) -> Result<Settled<'a>, Error> {
     let pins: Vec<Result<(Pinned<'a>, Option<u64>), Error>> = solution
         .chosen
         .par_iter()
@@ -193,7 +206,8 @@ fn settle<'a>(solution: &'a Solution, asks: &'a Asks, run: &Run, target: &str) -
             let source = run.depot_of(&chosen.project);
             let depot = source.map_or(String::new(), |d| d.label().to_owned());
             let index = source.and_then(|d| d.index());
-            Ok((Pinned { chosen, place, sha256, size, depot, index, direct_url }, unpacked))
+            let kept = prior.get(&chosen.project) == Some(&chosen.version);
+            Ok((Pinned { chosen, place, sha256, size, depot, index, direct_url, kept }, unpacked))
         })
         .collect();
     let pins: Vec<(Pinned<'a>, Option<u64>)> = pins.into_iter().collect::<Result<_, _>>()?;

@@ -99,14 +99,14 @@ fn note(pin: &Pinned<'_>, settled: &Settled<'_>) -> String {
         notes.push("only source: it must be built".to_owned());
     }
     if let Some(newest) = &chosen.newest {
-        notes.push(newest_note(newest, chosen, settled));
+        notes.push(newest_note(newest, pin, settled));
     }
     notes.join("; ")
 }
 
 /// What keeps the newest release out: a bound, by whom; a bar; or the choices made before.
-fn newest_note(newest: &Newest, chosen: &Chosen, settled: &Settled<'_>) -> String {
-    let version = &newest.version;
+fn newest_note(newest: &Newest, pin: &Pinned<'_>, settled: &Settled<'_>) -> String {
+    let (version, chosen) = (&newest.version, pin.chosen);
     if let Some(who) = excluding(chosen, version, settled) {
         return format!("newest {version} is out: {who}");
     }
@@ -118,6 +118,7 @@ fn newest_note(newest: &Newest, chosen: &Chosen, settled: &Settled<'_>) -> Strin
         (Verdict::Build, ..) => format!("newest {version} has only source"),
         _ => match &newest.unmet {
             Some((need, chosen)) => format!("newest {version} needs {need}, and {chosen} was chosen"),
+            None if pin.kept => format!("newest is {version}: the earlier pin is kept (--renew)"),
             None => format!("newest {version} does not go with the other choices"),
         },
     }

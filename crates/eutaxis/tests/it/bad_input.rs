@@ -62,12 +62,32 @@ fn a_wheel_with_a_lying_name() {
     let field = Field::empty();
     let bytes = std::fs::read(format!("{}/snowpit/snowpit-2.1-py3-none-any.whl", depot())).unwrap();
     wheel_folder(&field, "snowpit-7.0-py3-none-any.whl", &bytes);
-    refused(
-        &field,
-        3,
-        &["settle", "snowpit", "--depot", "wheels"],
-        &["is snowpit 7.0 by its name", "says snowpit 2.1"],
-    );
+    let ran = field.expect(1, &["settle", "snowpit", "--depot", "wheels"]);
+    for part in ["its metadata cannot be used", "speaks of snowpit 2.1", "7.0"] {
+        assert!(ran.out.replace('\n', " ").contains(part), "{}", ran.out);
+    }
+}
+
+/// A release that nobody can use is passed over with its reason; the others are as good as before.
+#[test]
+fn a_release_whose_metadata_breaks_the_standard() {
+    let field = Field::empty();
+    let good = std::fs::read(format!("{}/snowpit/snowpit-2.1-py3-none-any.whl", depot())).unwrap();
+    wheel_folder(&field, "snowpit-2.1-py3-none-any.whl", &good);
+    let metadata = "Metadata-Version: 2.1\nName: snowpit\nVersion: 7.0\nRequires-Dist: firnio (>dev)\n";
+    let bad = eutaxis_demo::Wheel {
+        name: "snowpit".to_owned(),
+        version: "7.0".to_owned(),
+        tags: "py3-none-any".to_owned(),
+        files: vec![("snowpit-7.0.dist-info/METADATA".to_owned(), metadata.as_bytes().to_vec())],
+    };
+    wheel_folder(&field, &bad.filename(), &eutaxis_demo::write_wheel(&bad).unwrap());
+    let answer = field.json(0, &["settle", "snowpit", "--depot", "wheels"]);
+    assert_eq!(answer["pins"][0]["version"], "2.1");
+    let ran = field.expect(0, &["settle", "snowpit", "--depot", "wheels"]);
+    assert!(ran.out.contains("newest is 7.0: the earlier pin is kept (--renew)"), "{}", ran.out);
+    let ran = field.expect(0, &["settle", "snowpit", "--depot", "wheels", "--renew"]);
+    assert!(ran.out.contains("7.0 is barred") && ran.out.contains("Requires-Dist"), "{}", ran.out);
 }
 
 #[test]
