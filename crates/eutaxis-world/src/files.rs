@@ -4,9 +4,8 @@ use std::fs::{self, File};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 
-use sha2::{Digest, Sha256};
-
 use crate::error::{Doing, Result};
+use crate::hash::Sha256;
 
 /// How the names of files begin that are not finished yet.
 pub(crate) const UNFINISHED: &str = ".eutaxis-";

@@ -8,6 +8,7 @@ pub mod environment;
 mod error;
 pub mod files;
 pub mod gather;
+mod hash;
 pub mod interpreter;
 pub mod network;
 pub mod stock;

@@ -11,7 +11,8 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
 use rusqlite::{Connection, OptionalExtension, params};
-use sha2::{Digest, Sha256};
+
+use crate::hash::Sha256;
 
 /// What a server gave to ask it later whether something changed.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -253,7 +254,7 @@ impl Catalogue {
 fn seal(parts: &[&[u8]]) -> Vec<u8> {
     let mut hasher = Sha256::new();
     for part in parts {
-        hasher.update((part.len() as u64).to_le_bytes());
+        hasher.update(&(part.len() as u64).to_le_bytes());
         hasher.update(part);
     }
     hasher.finalize().get(..16).unwrap_or_default().to_vec()

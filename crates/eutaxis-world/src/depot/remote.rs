@@ -7,13 +7,13 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use eutaxis_core::Name;
-use eutaxis_core::artifact::{Metadata, hex};
+use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::{FileKind, Page, PageFile};
 use eutaxis_core::solve::MetadataAnswer;
-use sha2::{Digest, Sha256};
 use url::Url;
 
 use super::{Place, ensure_truthful, inside, sdist_metadata, wheel_metadata};
+use crate::hash::sha256_hex;
 use crate::network::{Network, Opened, Request, Wanted, open_parts};
 use crate::{Error, ErrorKind, Result};
 
@@ -204,7 +204,7 @@ fn sidecar(network: &Network, url: &Url, what: &str) -> Result<Option<Vec<u8>>> 
 }
 
 fn ensure_hash(bytes: &[u8], wanted: Option<&str>, what: &str) -> Result<()> {
-    let found = hex(&Sha256::digest(bytes));
+    let found = sha256_hex(bytes);
     match wanted {
         Some(wanted) if !wanted.eq_ignore_ascii_case(&found) => {
             let message = format!("{what} has the SHA-256 {found}; the page says {wanted}");

@@ -7,10 +7,10 @@ use eutaxis_core::Name;
 use eutaxis_core::index::{Page, PageFile, parse_html, parse_json};
 use eutaxis_core::solve::MetadataAnswer;
 use percent_encoding::percent_decode_str;
-use sha2::{Digest, Sha256};
 
 use super::folder::{metadata_at, sidecar};
 use super::{Depot, Place, ensure_truthful};
+use crate::hash::sha256_hex;
 use crate::{Doing, Error, Result};
 
 /// The root of an index tree.
@@ -66,7 +66,7 @@ impl Depot for Tree {
         let beside = sidecar(&path);
         if let (Some(hashes), Ok(bytes)) = (&file.metadata, std::fs::read(&beside)) {
             if let Some(wanted) = hashes.get("sha256") {
-                let found = eutaxis_core::artifact::hex(&Sha256::digest(&bytes));
+                let found = sha256_hex(&bytes);
                 if found != *wanted {
                     let message = format!("{} has the hash {found}; the index says {wanted}", beside.display());
                     return Err(Error::contents(message).help("the index tree is damaged: make it again"));

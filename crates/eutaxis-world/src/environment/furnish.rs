@@ -13,7 +13,6 @@ use std::time::Instant;
 use eutaxis_core::Name;
 use eutaxis_core::artifact::{NameRules, WheelName};
 use rayon::prelude::*;
-use sha2::{Digest, Sha256};
 use url::Url;
 
 use super::activate;
@@ -24,6 +23,7 @@ use super::plan::{Planned, PlannedWheel, Source, join, plan};
 use super::read::{Installed, Place, installed, look, tidy_path};
 use crate::error::Doing;
 use crate::files::lock;
+use crate::hash::sha256_hex;
 use crate::interpreter::{Facts, ProbeCache, environment_python};
 use crate::network::{Network, Wanted};
 use crate::store::{Store, Unpacked, remove_tree};
@@ -188,7 +188,7 @@ fn settle_path(at: &Path) -> Result<PathBuf> {
 }
 
 fn lock_path(cache: &Path, root: &Path) -> PathBuf {
-    let name = eutaxis_core::artifact::hex(&Sha256::digest(root.to_string_lossy().as_bytes()));
+    let name = sha256_hex(root.to_string_lossy().as_bytes());
     cache.join("locks").join(format!("{}.lock", name.get(..32).unwrap_or(&name)))
 }
 

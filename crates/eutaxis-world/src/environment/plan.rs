@@ -5,7 +5,6 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use eutaxis_core::artifact::{EntryPoints, Record, RecordLine, record_base64};
-use sha2::{Digest, Sha256};
 
 use super::furnish::Item;
 use super::layout::{Layout, data_part};
@@ -13,6 +12,7 @@ use super::read::{NOTE, Note};
 use super::scripts::{entry_script, with_first_line};
 use crate::error::Doing;
 use crate::files::{relative, slashed};
+use crate::hash::sha256;
 use crate::store::Unpacked;
 use crate::{Error, Result};
 
@@ -102,7 +102,7 @@ pub(super) fn plan(item: &Item, unpacked: &Unpacked, layout: &Layout, root: &Pat
 }
 
 fn made(to: PathBuf, bytes: Vec<u8>, executable: bool) -> Planned {
-    let hash = Some(format!("sha256={}", record_base64(&Sha256::digest(&bytes))));
+    let hash = Some(format!("sha256={}", record_base64(&sha256(&bytes))));
     let size = Some(bytes.len() as u64);
     Planned { to, from: Source::Bytes(bytes), executable, hash, size }
 }

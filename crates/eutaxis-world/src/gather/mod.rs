@@ -11,12 +11,12 @@ use std::sync::atomic::{AtomicI64, AtomicUsize, Ordering};
 use std::time::Instant;
 
 use eutaxis_core::Name;
-use sha2::{Digest, Sha256};
 use url::Url;
 
 use crate::environment::WheelAt;
 use crate::error::Doing;
 use crate::files::{lock, sha256_of};
+use crate::hash::sha256_hex;
 use crate::network::{Network, Wanted, copy};
 use crate::threads::each;
 use crate::{Error, Result};
@@ -93,7 +93,7 @@ pub fn gather(
 ) -> Result<Report> {
     let started = Instant::now();
     let into = std::path::absolute(into).doing("cannot find", into)?;
-    let name = eutaxis_core::artifact::hex(&Sha256::digest(into.to_string_lossy().as_bytes()));
+    let name = sha256_hex(into.to_string_lossy().as_bytes());
     let _lock = lock(&cache.join("locks").join(format!("gather-{}.lock", name.get(..32).unwrap_or(&name))), waiting)?;
     tree::ensure_ours(&into)?;
     let of = pieces.iter().filter_map(|p| p.size).sum();

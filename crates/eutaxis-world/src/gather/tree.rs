@@ -3,16 +3,16 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use eutaxis_core::artifact::{Metadata, hex};
+use eutaxis_core::artifact::Metadata;
 use eutaxis_core::{Name, Version};
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde_json::{Map, Value, json};
-use sha2::{Digest, Sha256};
 
 use super::Piece;
 use crate::depot::wheel_metadata_bytes;
 use crate::error::Doing;
 use crate::files::{UNFINISHED, write_whole};
+use crate::hash::sha256_hex;
 use crate::{Error, Result};
 
 /// Private keys of the format begin with `_`: by this one we know our own folders.
@@ -107,7 +107,7 @@ fn entry(folder: &Path, piece: &Piece) -> Result<Value> {
         && let Ok(bytes) = wheel_metadata_bytes(&path)
     {
         write_whole(&folder.join(format!("{}.metadata", piece.filename)), &bytes)?;
-        entry.insert("core-metadata".into(), json!({"sha256": hex(&Sha256::digest(&bytes))}));
+        entry.insert("core-metadata".into(), json!({"sha256": sha256_hex(&bytes)}));
         let stated = Metadata::parse(&bytes).ok().and_then(|m| m.requires_python);
         python = stated.map(|set| set.to_string()).or(python);
     }

@@ -4,13 +4,13 @@ use std::fs::{File, OpenOptions};
 use std::io::{Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
-use sha2::{Digest, Sha256};
 use url::Url;
 
 use super::client::{Client, Head, Request, Sink};
 use super::words;
 use crate::error::Doing;
 use crate::files::sha256_of;
+use crate::hash::Sha256;
 use crate::{Error, Result};
 
 /// No file is larger; a server that sends more is not listened to.

@@ -30,6 +30,7 @@ use crate::catalogue::{Catalogue, KeptPage};
 use crate::config::NetworkSettings;
 use crate::error::Doing;
 use crate::files::{lock, sha256_of};
+use crate::hash::{is_sha256, sha256_hex};
 use crate::{Error, Result};
 
 /// A page is asked after once its own word of its life is over, and after a day at the latest.
@@ -218,7 +219,7 @@ impl Network {
     /// A whole file that was fetched before, if its bytes are still right.
     pub fn kept_file(&self, sha256: &str, filename: &str) -> Option<PathBuf> {
         let path = self.file(sha256, filename);
-        if !path.is_file() {
+        if !is_sha256(sha256) || !path.is_file() {
             return None;
         }
         if sha256_of(&path).is_ok_and(|(found, _)| found.eq_ignore_ascii_case(sha256)) {
@@ -230,8 +231,9 @@ impl Network {
 
     /// Forgets a whole file that is of no more use: what it held is in the store.
     pub fn forget_file(&self, sha256: &str) {
-        let folder = self.file(sha256, "x").parent().map(Path::to_owned).unwrap_or_default();
-        crate::store::remove_tree(&folder);
+        if let Some(folder) = self.file(sha256, "x").parent().filter(|_| is_sha256(sha256)) {
+            crate::store::remove_tree(folder);
+        }
     }
 
     /// A whole file, from those that were fetched before or fetched now.
@@ -240,6 +242,12 @@ impl Network {
     /// When the network or the disk fails, or the bytes are not those of the hash.
     pub fn bring(&self, wanted: &Wanted, bytes: Bytes<'_>) -> Result<(PathBuf, Came)> {
         match &wanted.sha256 {
+            Some(sha256) if !is_sha256(sha256) => Err(Error::contents(format!(
+                "`{}` is not a SHA-256 hash, by which {} would be known",
+                eutaxis_core::fault::escaped(sha256),
+                wanted.filename
+            ))
+            .help("the page or the pins are not in order: settle again, or tell those who run the depot")),
             Some(sha256) => {
                 let sha256 = sha256.to_ascii_lowercase();
                 let path = self.bring_known(wanted, &sha256, bytes)?;
@@ -282,7 +290,7 @@ impl Network {
             return Ok((path, Came { sha256, size }));
         }
         let client = self.client(&wanted.filename)?;
-        let name = eutaxis_core::artifact::hex(&<sha2::Sha256 as sha2::Digest>::digest(wanted.url.as_str().as_bytes()));
+        let name = sha256_hex(wanted.url.as_str().as_bytes());
         let _lock = self.file_lock(&name)?;
         let part = self.cache.join(FILES).join("parts").join(&name);
         // What an earlier run left may be of other bytes, and nothing would show it.

@@ -13,6 +13,7 @@ use eutaxis_core::artifact::{NameRules, WheelName};
 use serde::{Deserialize, Serialize};
 
 use crate::error::Doing;
+use crate::hash::is_sha256;
 use crate::{Error, Result};
 
 /// What an entry of the store holds.
@@ -108,7 +109,7 @@ impl Store {
 
     /// Whether it has the wheel with this hash, whole.
     pub fn has(&self, sha256: &str) -> bool {
-        intact(&self.entry(&sha256.to_ascii_lowercase())).is_some()
+        is_sha256(sha256) && intact(&self.entry(&sha256.to_ascii_lowercase())).is_some()
     }
 
     /// The unpacked form of a wheel, from the store or unpacked now.
@@ -116,7 +117,7 @@ impl Store {
     /// # Errors
     /// When the wheel's bytes do not have this hash, it is unsafe or untruthful, or the disk fails.
     pub fn unpacked(&self, wheel: &Path, name: &WheelName, sha256: &str, rules: NameRules) -> Result<Unpacked> {
-        if sha256.len() != 64 || !sha256.bytes().all(|b| b.is_ascii_hexdigit()) {
+        if !is_sha256(sha256) {
             return Err(Error::contents(format!("`{sha256}` is not a SHA-256 hash"))
                 .help("settle again: it writes one for every file"));
         }

@@ -7,12 +7,12 @@ use std::path::Path;
 
 use eutaxis_core::Name;
 use eutaxis_core::artifact::{Metadata, NameRules, Record, WheelInfo, WheelName, record_base64, unsafe_member};
-use sha2::{Digest, Sha256, Sha384, Sha512};
 use zip::ZipArchive;
 
 use super::{Manifest, StoredFile};
 use crate::error::Doing;
 use crate::files::sha256_from;
+use crate::hash::{Sha256, sha384, sha512};
 use crate::{Error, Result};
 
 const MOST_ENTRIES: usize = 200_000;
@@ -227,8 +227,8 @@ fn other_hash(path: &Path, hash: &str) -> Result<bool> {
     let bytes = fs::read(path).doing("cannot read", path)?;
     let (algorithm, value) = hash.split_once('=').unwrap_or((hash, ""));
     let found = match algorithm {
-        "sha384" => record_base64(&Sha384::digest(&bytes)),
-        "sha512" => record_base64(&Sha512::digest(&bytes)),
+        "sha384" => record_base64(&sha384(&bytes)),
+        "sha512" => record_base64(&sha512(&bytes)),
         _ => return Ok(false),
     };
     Ok(found == value.trim_end_matches('='))
