@@ -3,15 +3,18 @@
 use std::cell::Cell;
 use std::io::{IsTerminal, Write};
 use std::process::ExitCode;
+use std::sync::{Mutex, PoisonError};
+use std::time::{Duration, Instant};
 
 use anstream::ColorChoice;
 use eutaxis_world::network::Network;
 use eutaxis_world::{Error, ErrorKind};
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressState, ProgressStyle};
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde_json::{Map, Value, json};
 
 use crate::cli::{ColorWhen, Common};
 use crate::render::style;
+use crate::render::table::wrap;
 
 /// How a command ends (commands, section 1).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -126,24 +129,12 @@ impl Output {
     }
 
     /// A progress bar in bytes with a rate, on a terminal.
-    pub(crate) fn bytes_progress(&self) -> ProgressBar {
+    pub(crate) fn bytes_progress(&self) -> BytesBar {
         let bar = self.progress();
-        let template = "{bar:24} {bytes:>9} of {total_bytes}  {bytes_per_sec:>10}  {eta:>4} left  {msg}";
-        if let Ok(style) = ProgressStyle::with_template(template) {
-            let rate = |state: &ProgressState, out: &mut dyn std::fmt::Write| {
-                // Nobody to read it is no error.
-                let _ = write!(out, "{}/s", crate::render::size(state.per_sec() as u64));
-            };
-            let done = |state: &ProgressState, out: &mut dyn std::fmt::Write| {
-                let _ = write!(out, "{}", crate::render::size(state.pos()));
-            };
-            let total = |state: &ProgressState, out: &mut dyn std::fmt::Write| {
-                let _ = write!(out, "{}", crate::render::size(state.len().unwrap_or(0)));
-            };
-            let style = style.with_key("bytes_per_sec", rate).with_key("bytes", done).with_key("total_bytes", total);
+        if let Ok(style) = ProgressStyle::with_template("{wide_bar}  {msg}") {
             bar.set_style(style.progress_chars("=> "));
         }
-        bar
+        BytesBar { bar, started: Instant::now(), told: Mutex::new(None) }
     }
 
     /// Prints the answer or the error, and gives the exit code.
@@ -186,6 +177,53 @@ impl Output {
     }
 }
 
+/// A bar in bytes, with a rate over the run so far.
+pub(crate) struct BytesBar {
+    bar: ProgressBar,
+    started: Instant,
+    /// When it was last drawn, and with how many files.
+    told: Mutex<Option<(Instant, usize)>>,
+}
+
+/// It is drawn anew no more often than this.
+const REDRAW: Duration = Duration::from_millis(60);
+
+impl BytesBar {
+    /// Shows how far it is: bytes that are there, of how many; files that are there, of how many; and bytes that came over the
+    /// network, for the rate.
+    pub(crate) fn show(&self, bytes: (u64, u64), files: (usize, usize), fetched: u64) {
+        if self.bar.is_hidden() {
+            return;
+        }
+        let now = Instant::now();
+        let mut told = self.told.lock().unwrap_or_else(PoisonError::into_inner);
+        if told.is_some_and(|(then, count)| now - then < REDRAW && count == files.0) {
+            return;
+        }
+        *told = Some((now, files.0));
+        let seconds = self.started.elapsed().as_secs_f64().max(0.1);
+        // For people: the fraction of a byte does not matter.
+        let rate = (fetched as f64 / seconds) as u64;
+        let left = bytes.1.saturating_sub(bytes.0).checked_div(rate).unwrap_or(0);
+        let size = crate::render::size;
+        let speed = if rate > 0 { format!("{}/s  {left} s left  ", size(rate)) } else { String::new() };
+        self.bar.set_length(bytes.1.max(bytes.0));
+        self.bar.set_position(bytes.0);
+        self.bar.set_message(format!(
+            "{} of {}  {speed}{} of {} files",
+            size(bytes.0),
+            size(bytes.1),
+            files.0,
+            files.1
+        ));
+    }
+
+    /// Takes it away.
+    pub(crate) fn clear(&self) {
+        self.bar.finish_and_clear();
+    }
+}
+
 fn exit_code(errors: &[Error]) -> u8 {
     if errors.iter().all(|e| e.kind == ErrorKind::Request) { 2 } else { 3 }
 }
@@ -221,7 +259,13 @@ fn print_error(error: &Error) {
 
 /// An error for people: what, where with the line shown, and what to do.
 fn error_text(error: &Error) -> String {
-    let mut text = format!("{} {}\n", style::barred("error"), eutaxis_core::fault::escaped(&error.message));
+    // A terminal would break words; what reads a pipe breaks lines itself.
+    let width = if std::io::stderr().is_terminal() { crate::render::width() } else { usize::MAX };
+    let paragraph = |lead: &str, painted: String, text: &str| {
+        let lines = wrap(&eutaxis_core::fault::escaped(text), width.saturating_sub(lead.len() + 1));
+        format!("{painted} {}\n", lines.join(&format!("\n{}", " ".repeat(lead.len() + 1))))
+    };
+    let mut text = paragraph("error", style::barred("error"), &error.message);
     for place in &error.places {
         let number = place.line.to_string();
         let gap = " ".repeat(number.len());
@@ -233,7 +277,7 @@ fn error_text(error: &Error) -> String {
         ));
     }
     if let Some(help) = &error.help {
-        text.push_str(&format!("  {} {}\n", style::care("do"), eutaxis_core::fault::escaped(help)));
+        text.push_str(&paragraph("  do", format!("  {}", style::care("do")), help));
     }
     text
 }

@@ -76,9 +76,33 @@ impl Document {
     }
 }
 
-/// Reads the list of projects of an index; links whose text is no name are left out.
+/// Reads the list of projects of an index; links whose text is no name are left out. Large indexes list most of a million:
+/// nothing is kept but the names.
 pub fn parse_html_list(bytes: &[u8]) -> Vec<Name> {
-    read(bytes).links.iter().filter_map(|link| Name::parse(link.text.trim()).ok()).collect()
+    let mut names = Vec::new();
+    let mut text = String::new();
+    let mut inside = false;
+    let mut end = |text: &mut String| {
+        names.extend(Name::parse(text.trim()).ok());
+        text.clear();
+    };
+    for token in Tokenizer::new(bytes) {
+        let Ok(token) = token;
+        match token {
+            Token::StartTag(tag) if &**tag.name == b"a" => {
+                end(&mut text);
+                inside = true;
+            }
+            Token::EndTag(tag) if &**tag.name == b"a" => {
+                end(&mut text);
+                inside = false;
+            }
+            Token::String(more) if inside => text.push_str(&String::from_utf8_lossy(&more)),
+            _ => {}
+        }
+    }
+    end(&mut text);
+    names
 }
 
 /// `sha256=ab&other=x`: the parts that are hashes.

@@ -164,7 +164,8 @@ impl Depots {
 /// # Errors
 /// When it is no URL that can be read, or no folder.
 pub fn open(place: &str, base: &Path, name: Option<&str>, network: &Arc<Network>) -> Result<Arc<dyn Depot>> {
-    if place.starts_with("http://") || place.starts_with("https://") {
+    let scheme = place.split_once("://").map(|(scheme, _)| scheme.to_ascii_lowercase());
+    if matches!(scheme.as_deref(), Some("http" | "https")) {
         let mut url = Url::parse(place).map_err(|e| {
             Error::request(format!("the depot {} is no URL: {e}", without_credentials(place)))
                 .help("write it as https://HOST/PATH/")
@@ -177,15 +178,15 @@ pub fn open(place: &str, base: &Path, name: Option<&str>, network: &Arc<Network>
             Arc::new(http::Index::open(label, url, Arc::clone(network)))
         });
     }
-    if let Some((scheme, _)) = place.split_once("://").filter(|(s, _)| *s != "file") {
+    if let Some(scheme) = scheme.filter(|s| s != "file") {
         let error = Error::request(format!(
             "the depot {} is reached by `{scheme}`, which is not spoken here",
             without_credentials(place)
         ));
         return Err(error.help("name an https:// or http:// address, or a folder"));
     }
-    let path = match place.strip_prefix("file://") {
-        Some(rest) => PathBuf::from(percent_encoding::percent_decode_str(rest).decode_utf8_lossy().into_owned()),
+    let path = match Url::parse(place).ok().filter(|u| u.scheme() == "file").and_then(|u| u.to_file_path().ok()) {
+        Some(path) => path,
         None => base.join(place),
     };
     let path = std::path::absolute(&path).unwrap_or(path);

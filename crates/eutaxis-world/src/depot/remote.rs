@@ -25,15 +25,16 @@ const KNOWN: u8 = b'k';
 const UNKNOWN: u8 = b'u';
 const UNUSABLE: u8 = b'x';
 
-/// Makes the URLs of a page's files whole, beside the address that the page came from in the end.
+/// Makes the URLs of a page's files whole, beside the address that the page came from in the end. A page of the network
+/// cannot name files of this disk.
 pub(super) fn resolve(page: &mut Page, base: &Url) {
     let mut lost = Vec::new();
+    let possible =
+        |url: &Url| matches!(url.scheme(), "http" | "https") || (url.scheme() == "file" && base.scheme() == "file");
     page.files.retain_mut(|file| {
-        let Ok(mut url) = base.join(&file.url) else {
-            lost.push(eutaxis_core::index::Skipped {
-                filename: file.filename.to_string(),
-                reason: "its address cannot be read".to_owned(),
-            });
+        let Some(mut url) = base.join(&file.url).ok().filter(possible) else {
+            let reason = format!("its address `{}` leads nowhere", eutaxis_core::fault::escaped(&file.url));
+            lost.push(eutaxis_core::index::Skipped { filename: file.filename.to_string(), reason });
             return false;
         };
         crate::network::strip(&mut url);
@@ -241,11 +242,12 @@ mod tests {
     fn addresses_are_made_whole_and_lose_what_is_secret() {
         let name = Name::parse("m").unwrap();
         let html = b"<a href='../../f/m-1-py3-none-any.whl#sha256=ab'>m-1-py3-none-any.whl</a>
-            <a href='https://ann:pw@f.example/m-2-py3-none-any.whl?sig=x'></a><a href='http://[bad/m-3-py3-none-any.whl'></a>";
+            <a href='https://ann:pw@f.example/m-2-py3-none-any.whl?sig=x'></a><a href='http://[bad/m-3-py3-none-any.whl'></a>
+            <a href='file:///etc/m-4-py3-none-any.whl'></a>";
         let mut page = parse_html(html, &name).unwrap();
         resolve(&mut page, &Url::parse("https://d.example/simple/m/").unwrap());
         let urls: Vec<&str> = page.files.iter().map(|f| &*f.url).collect();
         assert_eq!(urls, ["https://d.example/f/m-1-py3-none-any.whl", "https://f.example/m-2-py3-none-any.whl?sig=x"]);
-        assert_eq!(page.skipped.len(), 1);
+        assert_eq!(page.skipped.len(), 2);
     }
 }

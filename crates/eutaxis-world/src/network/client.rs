@@ -176,6 +176,11 @@ impl Client {
         self.traffic.lock().unwrap_or_else(PoisonError::into_inner).clone()
     }
 
+    /// Bytes that came so far.
+    pub(crate) fn fetched(&self) -> u64 {
+        self.traffic.lock().unwrap_or_else(PoisonError::into_inner).bytes
+    }
+
     fn note(&self, note: impl FnOnce(&mut Traffic)) {
         note(&mut self.traffic.lock().unwrap_or_else(PoisonError::into_inner));
     }

@@ -105,6 +105,11 @@ impl Network {
         self.client.get().and_then(|c| c.as_ref().ok()).map(Client::traffic).unwrap_or_default()
     }
 
+    /// Bytes that came over the network so far.
+    pub fn fetched(&self) -> u64 {
+        self.client.get().and_then(|c| c.as_ref().ok()).map_or(0, Client::fetched)
+    }
+
     /// Why the catalogue cannot be used, if it was needed and cannot.
     pub fn trouble(&self) -> Option<&str> {
         self.catalogue.get().and_then(|(_, trouble)| trouble.as_deref())

@@ -28,6 +28,12 @@ fn steps() -> Vec<Step> {
     vec![
         step("First: what is this machine, and which interpreters are here?", &["survey"], 0),
         step(
+            "One project for one of the team's machines: which releases of radargram are there, which is to be taken on the ridge logger, and \
+             what stands in the way of the newer ones?",
+            &["shortlist", "radargram", "--target", "ridge-logger"],
+            0,
+        ),
+        step(
             "The field kit is asked for in fieldkit.txt. Which exact releases and files, together, run on this machine? The depot is \
              named in eutaxis.toml. Each line says who asks for a project and what keeps newer releases out.",
             &["settle", "--asks", "fieldkit.txt"],
@@ -42,6 +48,12 @@ fn steps() -> Vec<Step> {
             "The same asks for the ridge logger, a small board with 32-bit programs and an older C library. It needs other releases; \
              no guess was made, each bar is stated.",
             &["settle", "--asks", "fieldkit.txt", "--target", "ridge-logger", "--out", "pylock.ridge-logger.toml"],
+            0,
+        ),
+        step(
+            "The ridge has no network. The pinned files of both machines go into one folder, with the pins: a depot to carry up, and an \
+             index for any web server.",
+            &["gather", "pylock.toml", "pylock.ridge-logger.toml", "--into", "stick"],
             0,
         ),
         step(
@@ -84,11 +96,16 @@ fn walk(arguments: &Demo, common: &Common, output: &Output) -> Result<Answer, Er
     );
     output.now(&paragraph(&intro));
     let mut done = Vec::new();
-    for (number, step) in steps().into_iter().enumerate() {
+    let steps = steps();
+    let last = steps.len() + 1;
+    for (number, step) in steps.into_iter().enumerate() {
         output.now(&format!("\n{}", paragraph(&format!("{}  {}", number + 1, step.about))));
         done.push(run_step(&step, &folder, common, output)?);
     }
-    output.now(&format!("\n{}", paragraph("6  And does it import? The environment's own interpreter is asked.")));
+    output.now(&format!(
+        "\n{}",
+        paragraph(&format!("{last}  And does it import? The environment's own interpreter is asked."))
+    ));
     done.push(import_step(&folder, output)?);
     let kept = if arguments.dir.is_some() { format!(" It stays in {}.", folder.display()) } else { String::new() };
     let seconds = started.elapsed().as_secs_f64();

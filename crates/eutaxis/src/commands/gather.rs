@@ -34,15 +34,14 @@ fn gather_pins(arguments: &Gather, common: &Common, output: &Output) -> Result<A
         }
     }
     let bar = output.bytes_progress();
+    let network = depots.network();
     let progress = |p: eutaxis_world::gather::Progress| {
-        bar.set_length(p.of.max(p.bytes));
-        bar.set_position(p.bytes);
-        bar.set_message(format!("{} of {} files", p.files, pieces.len()));
+        bar.show((p.bytes, p.of), (p.files, pieces.len()), network.fetched());
     };
     let waiting = || output.notice("another run is gathering into this folder: waiting for it");
-    let report = gather(&pieces, &arguments.into, depots.network(), &surroundings.cache, &progress, &waiting);
-    bar.finish_and_clear();
-    output.report_network(depots.network());
+    let report = gather(&pieces, &arguments.into, network, &surroundings.cache, &progress, &waiting);
+    bar.clear();
+    output.report_network(network);
     let report = report?;
     let mut written = Vec::new();
     for (path, lock) in arguments.pins.iter().zip(&locks) {

@@ -437,7 +437,8 @@ fn clash_answer(clash: &Clash, shown: &str, target: &Target, depots: &Depots) ->
         let names = nearest(name.as_str(), known.iter().map(Name::as_str), 3);
         known.iter().filter(|k| names.contains(&k.as_str())).cloned().collect::<Vec<_>>()
     };
-    let text = render::clash::text(clash, shown, &near);
+    let listed = !known.is_empty();
+    let text = render::clash::text(clash, shown, &near, listed);
     let facts: Vec<Value> = clash
         .facts
         .iter()

@@ -184,7 +184,7 @@ fn absent(requirement: &Requirement, target: &Target, depots: &Depots) -> Answer
     object.insert("best".into(), Value::Null);
     object.insert("offers".into(), json!([]));
     object.insert("nearest".into(), json!(near));
-    let text = render::shortlist::absent(&requirement.name, &near, &depots.labels());
+    let text = render::shortlist::absent(&requirement.name, &near, &depots.labels(), !known.is_empty());
     Answer { outcome: Outcome::No, text, json: object }
 }
 

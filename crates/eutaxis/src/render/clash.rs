@@ -7,8 +7,8 @@ use unicode_width::UnicodeWidthStr;
 use super::table::{Table, labelled, wrap};
 use super::{count, style, width};
 
-/// `nearest` gives names like the one asked for.
-pub(crate) fn text(clash: &Clash, target: &str, nearest: &dyn Fn(&Name) -> Vec<Name>) -> String {
+/// `nearest` gives names like the one asked for; `listed`: the depots list projects at all.
+pub(crate) fn text(clash: &Clash, target: &str, nearest: &dyn Fn(&Name) -> Vec<Name>, listed: bool) -> String {
     let width = width();
     let head = "Cannot be settled";
     let line = format!("{head} for {target}: {} cannot hold together.", count(clash.facts.len(), "fact"));
@@ -32,18 +32,13 @@ pub(crate) fn text(clash: &Clash, target: &str, nearest: &dyn Fn(&Name) -> Vec<N
     for name in &clash.absent {
         let near = nearest(name);
         let words: Vec<&str> = near.iter().map(Name::as_str).collect();
-        let advice = if words.is_empty() {
-            "nothing there has a name like it".to_owned()
-        } else {
-            format!("nearest: {}", words.join(", "))
+        let advice = match (words.as_slice(), listed) {
+            ([], true) => format!("look at the name {name}: no depot has it; nothing there has a name like it"),
+            ([], false) => format!("no depot has {name}: {}", super::NO_LIST),
+            (words, _) => format!("look at the name {name}: no depot has it; nearest: {}", words.join(", ")),
         };
         text.push('\n');
-        text.push_str(&labelled(
-            "do",
-            &style::care("do"),
-            &format!("look at the name {name}: no depot has it; {advice}"),
-            width,
-        ));
+        text.push_str(&labelled("do", &style::care("do"), &advice, width));
     }
     if clash.absent.is_empty() {
         text.push('\n');

@@ -3,7 +3,7 @@
 use eutaxis_world::gather::{How, Piece, Report};
 
 use super::table::{Table, wrap};
-use super::{count, near, size, style, width};
+use super::{count, file_part, near, size, style, width};
 
 /// More files than this are counted, not listed.
 const MOST_LISTED: usize = 40;
@@ -38,24 +38,26 @@ pub(crate) fn text(pieces: &[Piece], report: &Report, pins: &[String]) -> String
     }
     let mut table = Table::new(&["", "", "", ""]);
     for (piece, (_, bytes)) in listed.iter().take(MOST_LISTED) {
-        table.row([format!("  {}", piece.project), piece.version.clone(), size(*bytes), piece.filename.clone()]);
+        table.row([
+            format!("  {}", piece.project),
+            piece.version.clone(),
+            size(*bytes),
+            file_part(&piece.filename).to_owned(),
+        ]);
     }
     text.push_str(&table.text(width));
     if listed.len() > MOST_LISTED {
         text.push_str(&format!("  and {} more\n", listed.len() - MOST_LISTED));
     }
     text.push('\n');
-    for line in [
-        format!("use it without a network:  eutaxis settle --depot {place} --offline"),
-        pins.first().map_or(String::new(), |p| {
-            format!("or carry it away, and there:  eutaxis furnish {} --offline", near(std::path::Path::new(p)))
-        }),
-        format!("or serve it: {place} is an index for any web server"),
-    ] {
-        if !line.is_empty() {
-            text.push_str(&format!("{line}\n"));
-        }
+    let mut table = Table::new(&["", ""]);
+    table.row(["use it without a network".into(), format!("eutaxis settle --depot {place} --offline")]);
+    if let Some(pins) = pins.first() {
+        let pins = near(std::path::Path::new(pins));
+        table.row(["carry it away, and there".into(), format!("eutaxis furnish {pins} --offline")]);
     }
+    table.row(["serve it".into(), format!("{place} is an index for any web server")]);
+    text.push_str(&table.text(width));
     text
 }
 

@@ -10,11 +10,20 @@ pub(crate) mod style;
 pub(crate) mod survey;
 pub(crate) mod table;
 
+/// What to do when not even the names of a depot's projects can be had.
+pub(crate) const NO_LIST: &str =
+    "look at the name, and at the depot's address: it lists no projects (an index often ends in /simple/)";
+
 /// How many columns there are: those of the terminal, of COLUMNS, or 100; at least 40 and at most 120.
 pub(crate) fn width() -> usize {
     let terminal = terminal_size::terminal_size().map(|(w, _)| usize::from(w.0));
     let stated = std::env::var("COLUMNS").ok().and_then(|c| c.parse().ok());
     terminal.or(stated).unwrap_or(100).clamp(40, 120)
+}
+
+/// What a file's name says besides project and release, where those stand beside it: the tags of a wheel.
+pub(crate) fn file_part(filename: &str) -> &str {
+    filename.strip_suffix(".whl").and_then(|n| n.splitn(3, '-').nth(2)).unwrap_or(filename)
 }
 
 /// A size for people, in decimal units: `2.3 MB`.

@@ -4,7 +4,7 @@ use eutaxis_core::Name;
 use eutaxis_core::offer::{BarKind, Grid, Mark, Offer, OfferFile, Verdict};
 
 use super::table::{Table, labelled, wrap};
-use super::{count, day, size, style, width};
+use super::{count, day, file_part, size, style, width};
 use crate::commands::shortlist::Listing;
 
 pub(crate) fn text(listing: &Listing) -> String {
@@ -161,8 +161,7 @@ fn decides(offer: &Offer, best: bool) -> String {
 /// The file to take by its whole name; of others the part that differs.
 fn file_words(file: &OfferFile, whole: bool) -> String {
     let name = &*file.file.filename;
-    let shown =
-        if whole { name } else { name.strip_suffix(".whl").and_then(|n| n.splitn(3, '-').nth(2)).unwrap_or(name) };
+    let shown = if whole { name } else { file_part(name) };
     let bytes = file.file.size.map_or(String::new(), |n| format!(", {}", size(n).replace(' ', "\u{a0}")));
     format!("{shown}{bytes}")
 }
@@ -239,11 +238,7 @@ fn files(listing: &Listing, width: usize) -> String {
             }
             let bytes = file.file.size.map_or("-".to_owned(), size);
             let name = &*file.file.filename;
-            let part = if file.is_wheel() {
-                name.strip_suffix(".whl").and_then(|n| n.splitn(3, '-').nth(2)).unwrap_or(name)
-            } else {
-                name
-            };
+            let part = file_part(name);
             table.row([format!("  {verdict}"), bytes, part.to_owned(), why.join("; ")]);
         }
         text.push_str(&table.text(width));
@@ -371,7 +366,7 @@ fn rest(listing: &Listing) -> String {
 }
 
 /// No depot has the project.
-pub(crate) fn absent(name: &Name, near: &[String], depots: &[&str]) -> String {
+pub(crate) fn absent(name: &Name, near: &[String], depots: &[&str], listed: bool) -> String {
     let width = width();
     let line = format!("no depot has {name}; looked in {}", depots.join(", "));
     let mut text = format!(
@@ -382,10 +377,10 @@ pub(crate) fn absent(name: &Name, near: &[String], depots: &[&str]) -> String {
             1
         )
     );
-    let advice = if near.is_empty() {
-        "look at the name, or name another depot".to_owned()
-    } else {
-        format!("nearest names: {}", near.join(", "))
+    let advice = match (near, listed) {
+        ([], true) => "look at the name, or name another depot".to_owned(),
+        ([], false) => super::NO_LIST.to_owned(),
+        (near, _) => format!("nearest names: {}", near.join(", ")),
     };
     text.push_str(&labelled("do", &style::care("do"), &advice, width));
     text

@@ -45,6 +45,17 @@ fn what_stays_is_told(#[case] fault: Fault, #[case] message: &str, #[case] help:
 }
 
 #[test]
+fn an_address_that_is_no_index_is_doubted() {
+    let server = server(Trouble::default());
+    let field = Field::empty();
+    let other = server.url().replace("/simple/", "/elsewhere/");
+    for arguments in [["settle", "katabat", "--depot", &other], ["shortlist", "katabat", "--depot", &other]] {
+        let ran = field.expect(1, &arguments);
+        assert!(ran.out.contains("it lists no projects"), "{}", ran.out);
+    }
+}
+
+#[test]
 fn a_server_that_asks_to_wait_too_long_is_not_waited_for() {
     let fault = Some(Fault::Status(503, Some("3600".to_owned())));
     let server = server(Trouble { fault, ..Trouble::default() });
