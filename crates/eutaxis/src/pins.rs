@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use eutaxis_core::Name;
-use eutaxis_core::pins::{Lock, LockFile};
+use eutaxis_core::pins::{Lock, LockFile, Package};
 use eutaxis_world::Error;
 use eutaxis_world::depot::{Depots, Place, local_path};
 use eutaxis_world::environment::WheelAt;
@@ -18,6 +18,18 @@ pub(crate) fn read_lock(path: &Path) -> Result<Lock, Error> {
     }
     let text = read_text(path).map_err(Error::of_request)?;
     Lock::parse(&text).map_err(|f| Error::in_file(&path.display().to_string(), &text, &f))
+}
+
+/// The SHA-256 by which a pinned file is known.
+pub(crate) fn sha256(file: &LockFile, package: &Package) -> Result<String, Error> {
+    file.hashes.get("sha256").cloned().ok_or_else(|| {
+        let version = package.version.as_deref().unwrap_or("");
+        Error::request(format!(
+            "{} {version} is pinned without a SHA-256 hash, by which files are known here",
+            package.name
+        ))
+        .help("settle again: it writes one for every file")
+    })
 }
 
 /// Where a pinned file is: beside the pins, in a depot on this disk, or on the network.

@@ -67,6 +67,9 @@ pub(super) fn answer(root: &Path, asked: &Asked, trouble: &Trouble, fault: Optio
     if is_file && !trouble.no_ranges {
         answer = part(answer, asked.header("range"));
     }
+    if !is_file && trouble.gzip && asked.header("accept-encoding").is_some_and(|e| e.contains("gzip")) {
+        answer = compressed(answer);
+    }
     if fault == Some(&Fault::WrongBytes)
         && let Some(last) = answer.body.last_mut()
     {
@@ -108,6 +111,18 @@ fn page(folder: &Path, asked: &Asked, trouble: &Trouble) -> Answer {
         text = text.replace("\"sha256\"", "\"none\"").replace("#sha256=", "#none=");
     }
     answer.body = text.into_bytes();
+    match &trouble.page_type {
+        Some(kind) if answer.status == 200 => with_type(answer, kind),
+        _ => answer,
+    }
+}
+
+fn compressed(mut answer: Answer) -> Answer {
+    let mut encoder = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+    if let Ok(bytes) = encoder.write_all(&answer.body).and_then(|()| encoder.finish()) {
+        answer.body = bytes;
+        answer.headers.push(("Content-Encoding", "gzip".to_owned()));
+    }
     answer
 }
 

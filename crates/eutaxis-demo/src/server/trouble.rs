@@ -30,6 +30,10 @@ pub struct Trouble {
     pub cache_control: Option<String>,
     /// Page URLs lose their hashes.
     pub no_hashes: bool,
+    /// Pages come compressed when the client takes that.
+    pub gzip: bool,
+    /// `Content-Type` of pages, instead of the right one.
+    pub page_type: Option<String>,
 }
 
 /// What goes wrong with an answer.

@@ -1,6 +1,5 @@
 //! A file that an ask demands by its address (`name @ https://...`): a page of one file, without index.
 
-use std::path::PathBuf;
 use std::sync::Arc;
 
 use eutaxis_core::Name;
@@ -8,7 +7,8 @@ use eutaxis_core::index::{FileKind, Page, PageFile};
 use eutaxis_core::solve::MetadataAnswer;
 use url::Url;
 
-use super::{Depot, Place, remote};
+use super::Depot;
+use super::remote::{self, Remote};
 use crate::network::{Network, Wanted};
 use crate::{Error, Result};
 
@@ -53,33 +53,17 @@ pub(super) fn page(project: &Name, mut url: Url, network: &Arc<Network>) -> Resu
     Ok((Arc::new(Direct { label, network: Arc::clone(network) }), page))
 }
 
-impl Depot for Direct {
+impl Remote for Direct {
+    fn network(&self) -> &Network {
+        &self.network
+    }
+
     fn label(&self) -> &str {
         &self.label
     }
 
     fn page(&self, _: &Name) -> Result<Option<Page>> {
         Ok(None)
-    }
-
-    fn metadata(&self, project: &Name, file: &PageFile) -> Result<MetadataAnswer> {
-        remote::metadata(&self.network, project, file)
-    }
-
-    fn place(&self, _: &Name, file: &PageFile) -> Result<Place> {
-        remote::place(file)
-    }
-
-    fn obtain(&self, _: &Name, file: &PageFile) -> Result<PathBuf> {
-        remote::obtain(&self.network, file)
-    }
-
-    fn index(&self) -> Option<String> {
-        None
-    }
-
-    fn is_remote(&self) -> bool {
-        true
     }
 
     fn projects(&self) -> Vec<Name> {

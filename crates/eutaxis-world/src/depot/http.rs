@@ -2,17 +2,15 @@
 //!
 //! An address that turns out to be a page of links, as web servers make of a folder, is served as one.
 
-use std::path::PathBuf;
 use std::sync::{Arc, OnceLock};
 
 use eutaxis_core::Name;
-use eutaxis_core::index::{Page, PageFile, holds_files, parse_html, parse_html_list, parse_json, parse_json_list};
-use eutaxis_core::solve::MetadataAnswer;
+use eutaxis_core::index::{Page, holds_files, parse_html, parse_html_list, parse_json, parse_json_list};
 use reqwest::header;
 use url::Url;
 
 use super::links::Links;
-use super::{Depot, Place, remote};
+use super::remote::{self, Remote};
 use crate::network::{Answer, Form, Network};
 use crate::{Error, Result};
 
@@ -93,7 +91,11 @@ fn format(answer: &Answer, what: &str) -> Result<Format> {
     }
 }
 
-impl Depot for Index {
+impl Remote for Index {
+    fn network(&self) -> &Network {
+        &self.network
+    }
+
     fn label(&self) -> &str {
         &self.label
     }
@@ -131,24 +133,8 @@ impl Depot for Index {
         }
     }
 
-    fn metadata(&self, project: &Name, file: &PageFile) -> Result<MetadataAnswer> {
-        remote::metadata(&self.network, project, file)
-    }
-
-    fn place(&self, _: &Name, file: &PageFile) -> Result<Place> {
-        remote::place(file)
-    }
-
-    fn obtain(&self, _: &Name, file: &PageFile) -> Result<PathBuf> {
-        remote::obtain(&self.network, file)
-    }
-
     fn index(&self) -> Option<String> {
         Some(self.root.to_string())
-    }
-
-    fn is_remote(&self) -> bool {
-        true
     }
 
     fn projects(&self) -> Vec<Name> {

@@ -5,11 +5,10 @@ use std::path::PathBuf;
 use std::sync::{Arc, OnceLock};
 
 use eutaxis_core::Name;
-use eutaxis_core::index::{Page, PageFile, parse_links};
-use eutaxis_core::solve::MetadataAnswer;
+use eutaxis_core::index::{Page, parse_links};
 use url::Url;
 
-use super::{Depot, Place, remote};
+use super::remote::{self, Remote};
 use crate::error::Doing;
 use crate::network::{Answer, Form, Network};
 use crate::{Error, Result};
@@ -85,29 +84,17 @@ fn unpack(bytes: &[u8]) -> Option<BTreeMap<Name, Page>> {
     Some(pages)
 }
 
-impl Depot for Links {
+impl Remote for Links {
+    fn network(&self) -> &Network {
+        &self.network
+    }
+
     fn label(&self) -> &str {
         &self.label
     }
 
     fn page(&self, project: &Name) -> Result<Option<Page>> {
         Ok(self.pages()?.get(project).cloned())
-    }
-
-    fn metadata(&self, project: &Name, file: &PageFile) -> Result<MetadataAnswer> {
-        remote::metadata(&self.network, project, file)
-    }
-
-    fn place(&self, _: &Name, file: &PageFile) -> Result<Place> {
-        remote::place(file)
-    }
-
-    fn obtain(&self, _: &Name, file: &PageFile) -> Result<PathBuf> {
-        remote::obtain(&self.network, file)
-    }
-
-    fn index(&self) -> Option<String> {
-        None
     }
 
     fn is_remote(&self) -> bool {

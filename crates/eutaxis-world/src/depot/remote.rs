@@ -12,10 +12,60 @@ use eutaxis_core::index::{FileKind, Page, PageFile};
 use eutaxis_core::solve::MetadataAnswer;
 use url::Url;
 
-use super::{Place, ensure_truthful, inside, sdist_metadata, wheel_metadata};
+use super::{Depot, Place, ensure_truthful, inside, sdist_metadata, wheel_metadata};
 use crate::hash::sha256_hex;
 use crate::network::{Network, Opened, Request, Wanted, open_parts};
 use crate::{Error, ErrorKind, Result};
+
+/// A depot whose files lie on the network: what is particular to its kind. The rest is the same for all.
+pub(super) trait Remote: Send + Sync + std::fmt::Debug {
+    fn network(&self) -> &Network;
+    fn label(&self) -> &str;
+    fn page(&self, project: &Name) -> Result<Option<Page>>;
+    fn projects(&self) -> Vec<Name>;
+    /// Base of the simple API, if it is one.
+    fn index(&self) -> Option<String> {
+        None
+    }
+    /// Whether its pages come over the network too.
+    fn is_remote(&self) -> bool {
+        true
+    }
+}
+
+impl<R: Remote> Depot for R {
+    fn label(&self) -> &str {
+        Remote::label(self)
+    }
+
+    fn page(&self, project: &Name) -> Result<Option<Page>> {
+        Remote::page(self, project)
+    }
+
+    fn metadata(&self, project: &Name, file: &PageFile) -> Result<MetadataAnswer> {
+        metadata(self.network(), project, file)
+    }
+
+    fn place(&self, _: &Name, file: &PageFile) -> Result<Place> {
+        place(file)
+    }
+
+    fn obtain(&self, _: &Name, file: &PageFile) -> Result<PathBuf> {
+        obtain(self.network(), file)
+    }
+
+    fn index(&self) -> Option<String> {
+        Remote::index(self)
+    }
+
+    fn is_remote(&self) -> bool {
+        Remote::is_remote(self)
+    }
+
+    fn projects(&self) -> Vec<Name> {
+        Remote::projects(self)
+    }
+}
 
 /// Metadata of more bytes is refused.
 const LARGEST: u64 = 16 << 20;
@@ -46,7 +96,7 @@ pub(super) fn resolve(page: &mut Page, base: &Url) {
 }
 
 /// Where a file of a page that was made whole is.
-pub(super) fn place(file: &PageFile) -> Result<Place> {
+fn place(file: &PageFile) -> Result<Place> {
     match Url::parse(&file.url) {
         Ok(url) if url.scheme() == "file" => Ok(Place::Disk(PathBuf::from(
             percent_encoding::percent_decode_str(url.path()).decode_utf8_lossy().into_owned(),
@@ -70,7 +120,7 @@ fn wanted(file: &PageFile, url: &Url) -> Wanted {
 }
 
 /// The whole file, on this disk.
-pub(super) fn obtain(network: &Network, file: &PageFile) -> Result<PathBuf> {
+fn obtain(network: &Network, file: &PageFile) -> Result<PathBuf> {
     match place(file)? {
         Place::Disk(path) => Ok(path),
         Place::Url(url) => Ok(network.bring(&wanted(file, &url), &|_| {})?.0),

@@ -5,4 +5,5 @@
 
 mod depots;
 mod environments;
+mod fetching;
 mod hostile;

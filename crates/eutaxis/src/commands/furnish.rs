@@ -12,7 +12,7 @@ use serde_json::{Map, Value, json};
 
 use crate::cli::{Common, Furnish, LinkArg};
 use crate::output::{Answer, Outcome, Output};
-use crate::pins::{place, read_lock};
+use crate::pins::{place, read_lock, sha256};
 use crate::plan::{Surroundings, named_depots};
 use crate::render;
 
@@ -123,19 +123,13 @@ fn item(selected: &Selected<'_>, folder: &Path, depots: &Depots) -> Result<Item,
     let own = package.tool.as_ref().and_then(|t| t.get("eutaxis"));
     let text = |key: &str| own.and_then(|t| t.get(key)).and_then(toml::Value::as_str).map(str::to_owned);
     let asked_by = own.and_then(|t| t.get("asked-by")).and_then(toml::Value::as_array);
-    let Some(sha256) = file.hashes.get("sha256").cloned() else {
-        return Err(Error::request(format!(
-            "{} {version} is pinned without a SHA-256 hash, by which files are known here",
-            package.name
-        )));
-    };
     Ok(Item {
         name: package.name.clone(),
         version,
         wheel: place(file, folder, &package.name, depots)?,
         filename: file.filename().unwrap_or_default(),
         wheel_name: wheel_name.clone(),
-        sha256,
+        sha256: sha256(file, package)?,
         size: file.size,
         requested: asked_by.is_some_and(|a| a.iter().any(|w| w.as_str() == Some("ask"))),
         direct_url: text("direct-url"),

@@ -12,7 +12,7 @@ use serde_json::{Map, Value, json};
 
 use crate::cli::{Common, Gather};
 use crate::output::{Answer, Outcome, Output};
-use crate::pins::{place, read_lock};
+use crate::pins::{place, read_lock, sha256};
 use crate::plan::{Surroundings, named_depots};
 use crate::render;
 
@@ -71,17 +71,11 @@ fn pieces_of(package: &Package, folder: &Path, depots: &Depots) -> Result<Vec<Pi
 }
 
 fn piece(package: &Package, version: &str, file: &LockFile, folder: &Path, depots: &Depots) -> Result<Piece, Error> {
-    let Some(sha256) = file.hashes.get("sha256").cloned() else {
-        return Err(Error::request(format!(
-            "{} {version} is pinned without a SHA-256 hash, by which files are known here",
-            package.name
-        )));
-    };
     Ok(Piece {
         project: package.name.clone(),
         version: version.to_owned(),
         filename: file.filename().unwrap_or_default(),
-        sha256,
+        sha256: sha256(file, package)?,
         size: file.size,
         from: place(file, folder, &package.name, depots)?,
         requires_python: package.requires_python.clone(),
