@@ -109,7 +109,8 @@ pub(crate) struct Shortlist {
     #[arg(value_name = "REQUIREMENT")]
     pub(crate) requirement: String,
     /// How many releases are shown
-    #[arg(long, value_name = "N", default_value_t = 20, conflicts_with = "all")]
+    #[arg(long, value_name = "N", default_value_t = 20, conflicts_with = "all",
+        value_parser = clap::builder::RangedU64ValueParser::<usize>::new().range(1..))]
     pub(crate) limit: usize,
     /// Show all releases
     #[arg(long)]

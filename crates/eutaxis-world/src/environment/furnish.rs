@@ -324,6 +324,7 @@ fn bring_all(items: &[Item], store: &Store, network: &Network, progress: Progres
             _ => None,
         })
         .collect();
+    network.ensure_within_reach(absent.iter().map(|(item, _)| (item.sha256.as_str(), item.filename.as_str())))?;
     let total = absent.iter().filter_map(|(item, _)| item.size).sum();
     let done = AtomicI64::new(0);
     let brought = each(&absent, MOST_AT_ONCE, |(item, url)| {

@@ -95,6 +95,9 @@ pub fn gather(
     let into = std::path::absolute(into).doing("cannot find", into)?;
     let name = sha256_hex(into.to_string_lossy().as_bytes());
     let _lock = lock(&cache.join("locks").join(format!("gather-{}.lock", name.get(..32).unwrap_or(&name))), waiting)?;
+    let far = pieces.iter().filter(|p| matches!(p.from, WheelAt::Url(_)));
+    let absent = far.filter(|p| !into.join(p.project.as_str()).join(&p.filename).is_file());
+    network.ensure_within_reach(absent.map(|p| (p.sha256.as_str(), p.filename.as_str())))?;
     tree::ensure_ours(&into)?;
     let of = pieces.iter().filter_map(|p| p.size).sum();
     let (bytes, files) = (AtomicI64::new(0), AtomicUsize::new(0));

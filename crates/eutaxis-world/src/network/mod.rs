@@ -105,6 +105,11 @@ impl Network {
         self.client.get().and_then(|c| c.as_ref().ok()).map(Client::traffic).unwrap_or_default()
     }
 
+    /// Whether anything was asked of a server so far.
+    pub(crate) fn is_in_use(&self) -> bool {
+        self.client.get().is_some()
+    }
+
     /// Bytes that came over the network so far.
     pub fn fetched(&self) -> u64 {
         self.client.get().and_then(|c| c.as_ref().ok()).map_or(0, Client::fetched)
@@ -239,6 +244,19 @@ impl Network {
         if let Some(folder) = self.file(sha256, "x").parent().filter(|_| is_sha256(sha256)) {
             crate::store::remove_tree(folder);
         }
+    }
+
+    /// Says at once all that is missing without the network.
+    ///
+    /// # Errors
+    /// When nothing may be fetched and one of these files (its hash, its name) was not fetched before.
+    pub(crate) fn ensure_within_reach<'a>(&self, files: impl Iterator<Item = (&'a str, &'a str)>) -> Result<()> {
+        if !self.offline {
+            return Ok(());
+        }
+        let missing: Vec<&str> =
+            files.filter(|(sha256, name)| self.kept_file(sha256, name).is_none()).map(|(_, name)| name).collect();
+        if missing.is_empty() { Ok(()) } else { Err(words::offline(&missing.join(", "))) }
     }
 
     /// A whole file, from those that were fetched before or fetched now.

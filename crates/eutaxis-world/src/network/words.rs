@@ -186,7 +186,7 @@ pub(super) fn of_body(why: String, what: &str, transient: bool) -> Failure {
 /// The program was told to use no network.
 pub(super) fn offline(what: &str) -> Error {
     let mut error = network(
-        format!("--offline: {what} was not fetched before"),
+        format!("--offline: not fetched before: {what}"),
         "run once with the network, or name a folder of files with --depot",
     );
     error.missing = Some(what.to_owned());

@@ -160,7 +160,10 @@ impl Shared {
             drop(state);
             let fact = self.answer(&want);
             let foreseen = match (&self.ahead, &fact) {
-                (Some(ahead), Ok(fact)) => ahead.lock().unwrap_or_else(PoisonError::into_inner).after(fact),
+                // As long as the catalogue has everything, nobody waits, and foreseeing only costs.
+                (Some(ahead), Ok(fact)) if self.depots.network().is_in_use() => {
+                    ahead.lock().unwrap_or_else(PoisonError::into_inner).after(fact)
+                }
                 _ => Vec::new(),
             };
             state = self.lock();

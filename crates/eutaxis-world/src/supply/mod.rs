@@ -138,7 +138,7 @@ fn whole(facts: Vec<Result<Fact>>) -> Result<Vec<Fact>> {
     let missing: Vec<String> = facts.iter().filter_map(|f| f.as_ref().err().and_then(|e| e.missing.clone())).collect();
     match facts.into_iter().collect::<Result<Vec<Fact>>>() {
         Err(mut error) if missing.len() > 1 && error.missing.is_some() => {
-            error.message = format!("--offline: these were not fetched before: {}", missing.join(", "));
+            error.message = format!("--offline: not fetched before: {}", missing.join(", "));
             Err(error)
         }
         other => other,

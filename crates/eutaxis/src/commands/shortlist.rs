@@ -37,9 +37,19 @@ pub(crate) struct Listing {
     pub(crate) files: bool,
     pub(crate) grid: Option<Grid>,
     pub(crate) depot: String,
-    /// Other depots that have the project and are not asked.
+    /// Other depots that have the project and are not used.
     pub(crate) also_in: Vec<String>,
+    /// Where the same project is too, by its page's own word (PEP 708).
+    pub(crate) elsewhere: Vec<String>,
     pub(crate) cautions: Vec<String>,
+}
+
+impl Listing {
+    /// The offers that are shown, by their numbers: the newest up to the limit, and always the one to take.
+    pub(crate) fn visible(&self) -> impl Iterator<Item = usize> {
+        let first = self.limit.min(self.offers.len());
+        (0..first).chain(self.best.filter(|b| *b >= first))
+    }
 }
 
 pub(crate) fn run(arguments: &Shortlist, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
@@ -86,6 +96,7 @@ fn list(arguments: &Shortlist, common: &Common, output: &Output) -> Result<Answe
         files: arguments.files,
         depot: depot.label().to_owned(),
         also_in,
+        elsewhere: page.elsewhere.clone(),
     };
     let outcome = if listing.best.is_some() { Outcome::Ok } else { Outcome::No };
     Ok(Answer { outcome, text: render::shortlist::text(&listing), json: answer(&listing) })
@@ -189,20 +200,22 @@ fn absent(requirement: &Requirement, target: &Target, depots: &Depots) -> Answer
 }
 
 fn answer(listing: &Listing) -> Map<String, Value> {
-    let offers: Vec<Value> = listing.offers.iter().take(listing.limit).map(|o| offer(o, listing.files)).collect();
+    let offers: Vec<Value> =
+        listing.visible().filter_map(|i| listing.offers.get(i)).map(|o| offer(o, listing.files)).collect();
     let best = listing.best.and_then(|i| listing.offers.get(i)).map(|o| o.version.to_string());
     let mut object = Map::new();
     object.insert("project".into(), json!(listing.requirement.name.as_str()));
     object.insert("target".into(), json!(listing.target.to_string()));
     object.insert("best".into(), json!(best));
     object.insert("offers".into(), json!(offers));
-    object.insert("more".into(), json!(listing.offers.len().saturating_sub(listing.limit)));
+    object.insert("more".into(), json!(listing.offers.len() - listing.visible().count()));
     object.insert("outside".into(), json!(listing.outside));
     object.insert("depot".into(), json!(listing.depot));
     object.insert("also_in".into(), json!(listing.also_in));
+    object.insert("elsewhere".into(), json!(listing.elsewhere));
     object.insert("cautions".into(), json!(listing.cautions));
     if let Some(grid) = &listing.grid {
-        object.insert("grid".into(), grid_json(grid, listing.limit));
+        object.insert("grid".into(), grid_json(grid, listing));
     }
     object
 }
@@ -243,7 +256,7 @@ fn offer(offer: &Offer, files: bool) -> Value {
     object
 }
 
-fn grid_json(grid: &Grid, limit: usize) -> Value {
+fn grid_json(grid: &Grid, listing: &Listing) -> Value {
     use eutaxis_core::offer::Mark;
     let word = |mark: &Mark| match mark {
         Mark::Wheel => "wheel",
@@ -252,10 +265,9 @@ fn grid_json(grid: &Grid, limit: usize) -> Value {
         Mark::Nothing => "nothing",
     };
     let platforms: Vec<String> = grid.platforms.iter().map(|(system, arch)| format!("{system} {arch}")).collect();
-    let rows: Vec<Value> = grid
-        .rows
-        .iter()
-        .take(limit)
+    let rows: Vec<Value> = listing
+        .visible()
+        .filter_map(|i| grid.rows.get(i))
         .map(|row| {
             let marks: Map<String, Value> = grid
                 .interpreters

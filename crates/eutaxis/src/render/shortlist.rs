@@ -83,10 +83,20 @@ fn short(offer: &Offer) -> String {
 }
 
 fn source(listing: &Listing) -> String {
+    let said = |other: &String| {
+        let root = other.trim_end_matches('/');
+        listing.elsewhere.iter().any(|u| u.starts_with(root))
+    };
     let also = match listing.also_in.as_slice() {
         [] => String::new(),
         others => {
-            format!("; also in {}, not used: a project comes from the first depot that has it", others.join(", "))
+            // One name in two places may be two projects: only the page can say that it is one.
+            let same = if others.iter().all(said) {
+                " (the same project, by its page's word)"
+            } else {
+                " (perhaps another project of that name)"
+            };
+            format!("; also in {}{same}, not used: a project comes from the first depot that has it", others.join(", "))
         }
     };
     let target = if listing.shown.contains('/') && listing.shown == listing.target.to_string() {
@@ -98,7 +108,7 @@ fn source(listing: &Listing) -> String {
 }
 
 fn shown(listing: &Listing) -> impl Iterator<Item = (usize, &Offer)> {
-    listing.offers.iter().take(listing.limit).enumerate()
+    listing.visible().filter_map(|i| Some((i, listing.offers.get(i)?)))
 }
 
 fn releases(listing: &Listing, width: usize) -> String {
@@ -247,7 +257,7 @@ fn files(listing: &Listing, width: usize) -> String {
 }
 
 fn grid_text(grid: &Grid, listing: &Listing, width: usize) -> String {
-    let rows = || grid.rows.iter().take(listing.limit);
+    let rows = || listing.visible().filter_map(|i| grid.rows.get(i));
     let release = rows().map(|r| r.version.to_string().len()).max().unwrap_or(0).max("release".len());
     let best = listing.best.and_then(|i| listing.offers.get(i)).map(|o| o.version.clone());
     let here =
@@ -321,7 +331,7 @@ fn platforms_text(grid: &Grid, listing: &Listing, release: usize, width: usize) 
             text.push_str(&style::dim(format!("{head:release$}  {cells}").trim_end()));
             text.push('\n');
         }
-        for row in grid.rows.iter().take(listing.limit) {
+        for row in listing.visible().filter_map(|i| grid.rows.get(i)) {
             let cells: String = row
                 .floors
                 .iter()
@@ -352,10 +362,15 @@ fn platforms_text(grid: &Grid, listing: &Listing, release: usize, width: usize) 
 /// What is not shown.
 fn rest(listing: &Listing) -> String {
     let mut text = String::new();
-    let older = listing.offers.get(listing.limit.min(listing.offers.len())..).unwrap_or_default();
-    if !older.is_empty() {
-        let ready = older.iter().filter(|o| o.verdict == Verdict::Ready && o.yanked.is_none()).count();
-        text.push_str(&format!("... {} older, {ready} of them ready (--all)\n", older.len()));
+    let visible: Vec<usize> = listing.visible().collect();
+    let hidden = listing.offers.iter().enumerate().filter(|(i, _)| !visible.contains(i));
+    let (mut more, mut ready) = (0, 0);
+    for (_, offer) in hidden {
+        more += 1;
+        ready += usize::from(offer.verdict == Verdict::Ready && offer.yanked.is_none());
+    }
+    if more > 0 {
+        text.push_str(&format!("... {more} older, {ready} of them ready (--all)\n"));
     }
     if listing.outside > 0 {
         let what = count(listing.outside, "release");

@@ -122,14 +122,20 @@ fn furnish_fetches_what_is_pinned() {
     let field = Field::at(&server);
     field.expect(0, &["settle", "sastrugi"]);
     let ran = field.expect(3, &["furnish", "--offline"]);
-    assert!(ran.err.contains("--offline") && ran.err.contains("was not fetched before"), "{}", ran.err);
+    let missing = "--offline: not fetched before: frostgrid-";
+    assert!(ran.err.contains(missing) && ran.err.contains(", sastrugi-"), "all of it is told: {}", ran.err);
     assert!(!field.path(".venv").exists());
+    let ran = field.expect(3, &["gather", "--into", "stick", "--offline"]);
+    assert!(ran.err.contains(missing) && ran.err.contains(", sastrugi-"), "{}", ran.err);
     server.take_seen();
     let answer = field.json(0, &["furnish"]);
     assert!(answer["bytes"]["fetched"].as_u64().unwrap() > 0);
     assert!(server.take_seen().iter().all(|s| s.path.ends_with(".whl")));
     field.expect(0, &["furnish", "--at", "other", "--offline"]);
     assert_eq!(server.take_seen(), [], "the store has it");
+    // From a folder that was gathered, by the same pins.
+    field.expect(0, &GATHER);
+    field.expect(0, &["furnish", "--at", "third", "--offline", "--depot", "stick", "--cache", "empty"]);
     assert_eq!(field.python("import sastrugi").code, 0);
 }
 

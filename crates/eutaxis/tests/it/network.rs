@@ -63,7 +63,9 @@ fn without_a_network_what_was_fetched_is_enough() {
     field.expect(0, &["settle", "--asks", "fieldkit.txt", "--offline"]);
     assert_eq!(field.read("pylock.toml"), before);
     let ran = field.expect(3, &["settle", "fieldlog", "glaciopy", "serac-viz", "--offline", "--out", "x.toml"]);
-    for part in ["the page of glaciopy", "the page of serac-viz", "not fetched before", "run once with the network"] {
+    for part in
+        ["the page of glaciopy", "the page of serac-viz", "--offline: not fetched before:", "run once with the network"]
+    {
         assert!(ran.err.contains(part), "{}", ran.err);
     }
     assert!(!ran.err.contains("fieldlog"), "only what is missing is told: {}", ran.err);

@@ -85,7 +85,9 @@ fn when_nothing_runs_the_answer_is_no() {
 fn more_than_the_limit_is_counted() {
     let field = Field::new();
     let ran = field.expect(0, &["shortlist", "radargram", "--limit", "2", "--target", "ridge-logger"]);
-    assert!(ran.out.contains("... 4 older, 3 of them ready (--all)"), "{}", ran.out);
+    assert!(ran.out.contains("... 3 older, 2 of them ready (--all)"), "{}", ran.out);
+    assert!(ran.out.contains("2.0.3    2025-11-20  ready"), "the one to take is always shown: {}", ran.out);
+    field.expect(2, &["shortlist", "radargram", "--limit", "0"]);
     let answer = field.json(0, &["shortlist", "radargram", "--all", "--files", "--target", "ridge-logger"]);
     assert_eq!((answer["offers"].as_array().unwrap().len(), answer["more"].as_u64()), (6, Some(0)));
     let files = offer(&answer, "2.2.0")["files"].as_array().unwrap();
@@ -121,6 +123,9 @@ fn where_a_project_comes_from_is_told() {
         (answer["depot"].as_str(), answer["also_in"][0].as_str()),
         (Some(depot().as_str()), Some(server.url().as_str()))
     );
+    let ran = field.expect(0, &["shortlist", "katabat", "--depot", &depot(), "--target", "office-mac"]);
+    let said = ran.out.replace('\n', " ");
+    assert!(said.contains("perhaps another project of that name") && said.contains("not used"), "{said}");
     let text = field.read("eutaxis.toml").replacen("[network]", "only = [\"katabat\"]\n[network]", 1);
     field.write("eutaxis.toml", &text);
     let answer = field.json(0, &["shortlist", "katabat", "--depot", &depot(), "--target", "office-mac"]);
@@ -131,4 +136,40 @@ fn where_a_project_comes_from_is_told() {
 fn an_extra_that_is_not_offered_is_a_caution() {
     let answer = Field::new().json(0, &["shortlist", "fieldlog[polt]", "--target", "office-mac"]);
     assert!(answer["cautions"][0].as_str().unwrap().contains("offers no extra `polt`"), "{answer}");
+}
+
+/// A page may say where the same project is too; depots are never mixed for that.
+#[test]
+fn the_same_project_in_two_places_is_told_as_one_when_its_page_says_so() {
+    let server = server(Trouble::default());
+    let field = Field::at(&server);
+    let wheel = std::fs::read(format!("{}/katabat/katabat-0.5-py3-none-any.whl", depot())).unwrap();
+    std::fs::create_dir_all(field.path("tree/katabat")).unwrap();
+    std::fs::write(field.path("tree/katabat/katabat-0.5-py3-none-any.whl"), wheel).unwrap();
+    let page = format!(
+        r#"{{"meta":{{"api-version":"1.2"}},"alternate-locations":["{}katabat/"],
+            "files":[{{"filename":"katabat-0.5-py3-none-any.whl","url":"katabat-0.5-py3-none-any.whl"}}]}}"#,
+        server.url()
+    );
+    field.write("tree/katabat/index.json", &page);
+    let answer = field.json(0, &["shortlist", "katabat", "--depot", "tree", "--target", "office-mac"]);
+    assert_eq!(answer["offers"].as_array().unwrap().len(), 1, "nothing is mixed in");
+    assert_eq!(answer["elsewhere"][0].as_str(), Some(format!("{}katabat/", server.url()).as_str()));
+    let ran = field.expect(0, &["shortlist", "katabat", "--depot", "tree", "--target", "office-mac"]);
+    assert!(ran.out.replace('\n', " ").contains("the same project, by its page's word"), "{}", ran.out);
+}
+
+#[test]
+fn a_file_asked_for_by_its_address_is_judged_like_any_other() {
+    let server = server(Trouble::default());
+    let field = Field::at(&server);
+    let ask = |file: &str| format!("radargram @ {}radargram/{file}", server.url());
+    let fits = ask("radargram-2.0.3-cp39-cp39-manylinux_2_31_armv7l.whl");
+    assert_eq!(field.json(0, &["shortlist", &fits, "--target", "ridge-logger"])["best"], "2.0.3");
+    let other = ask("radargram-2.0.3-cp39-cp39-win_amd64.whl");
+    let answer = field.json(1, &["shortlist", &other, "--target", "ridge-logger"]);
+    assert_eq!(answer["offers"][0]["bars"][0]["kind"], "platform");
+    let absent = ask("radargram-9.9-py3-none-any.whl");
+    let ran = field.expect(3, &["shortlist", &absent, "--target", "ridge-logger"]);
+    assert!(ran.err.contains("does not have it (404)"), "{}", ran.err);
 }
