@@ -44,6 +44,7 @@ pub(crate) fn place(file: &LockFile, folder: &Path, project: &Name, depots: &Dep
     }
     if let Some(mut url) = file.url.as_ref().and_then(|u| Url::parse(u).ok()).filter(is_http) {
         url.set_fragment(None);
+        depots.network().keep_secret(&mut url, None);
         return Ok(WheelAt::Url(url));
     }
     let at = stated.map(|p| p.display().to_string()).or_else(|| file.url.clone()).unwrap_or_default();

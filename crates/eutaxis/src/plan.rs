@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
 use eutaxis_core::offer::{Policy, Prefer, Prereleases, Wheels};
-use eutaxis_core::requirement::{Directive, ProjectAsks, RequirementList, Wanted, script_block};
+use eutaxis_core::requirement::{Accepts, Directive, ProjectAsks, RequirementList, Wanted, script_block};
 use eutaxis_core::target::{Interpreter, Platform};
 use eutaxis_core::{Ask, Name, Requirement, SpecifierSet, Target};
 use eutaxis_world::config::{Config, as_of};
@@ -14,6 +14,7 @@ use eutaxis_world::files::read_text;
 use eutaxis_world::interpreter::{Finder, Found, ProbeCache};
 use eutaxis_world::network::Network;
 use eutaxis_world::{Doing, Error, ErrorKind};
+use url::Url;
 
 use crate::cli::{AskOptions, Common, DepotOptions, PolicyOptions, PreferArg, TargetOptions, WheelsArg};
 
@@ -129,6 +130,19 @@ pub(crate) fn asks(options: &AskOptions) -> Result<Asks, Vec<Error>> {
         ]);
     }
     Ok(found)
+}
+
+/// Takes names and passwords out of the URLs that asks demand, so that they are sent where they belong and stand nowhere else.
+pub(crate) fn keep_secrets<'a>(requirements: impl Iterator<Item = &'a mut Requirement>, network: &Network) {
+    for requirement in requirements {
+        if let Accepts::Url(text) = &mut requirement.accepts
+            && let Ok(mut url) = Url::parse(text)
+            && (!url.username().is_empty() || url.password().is_some())
+        {
+            network.keep_secret(&mut url, None);
+            *text = url.to_string();
+        }
+    }
 }
 
 fn listed(files: &[String]) -> String {

@@ -24,7 +24,7 @@ pub(crate) use download::copy;
 pub use download::{Bytes, Came, Wanted};
 pub(crate) use ranges::{Opened, open as open_parts};
 use secrets::Secrets;
-pub use secrets::strip;
+pub use secrets::{strip, without_secret};
 
 use crate::catalogue::{Catalogue, KeptPage};
 use crate::config::NetworkSettings;
@@ -91,9 +91,9 @@ impl Network {
         self.offline
     }
 
-    /// Takes name and password out of a depot's URL, to be sent to its origin only. Depots are opened before anything is
-    /// fetched: later nothing is taken.
-    pub(crate) fn keep_secret(&self, url: &mut Url, name: Option<&str>) {
+    /// Takes name and password out of a URL, to be sent to its origin only. This is done before anything is fetched: later
+    /// they are taken out and not kept.
+    pub fn keep_secret(&self, url: &mut Url, name: Option<&str>) {
         match &mut *self.secrets.lock().unwrap_or_else(PoisonError::into_inner) {
             Some(secrets) => secrets.add(url, name),
             None => strip(url),

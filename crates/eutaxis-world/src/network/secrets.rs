@@ -108,6 +108,17 @@ pub fn strip(url: &mut Url) {
     let _ = url.set_password(None);
 }
 
+/// The same URL without name and password; a text that is no URL as it is.
+pub fn without_secret(text: &str) -> String {
+    match Url::parse(text) {
+        Ok(mut url) if !url.username().is_empty() || url.password().is_some() => {
+            strip(&mut url);
+            url.to_string()
+        }
+        _ => text.to_owned(),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -7,6 +7,7 @@ use eutaxis_core::{Name, Target};
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::{Furnish as Request, Item, LinkMode, Place, Report, furnish, look};
 use eutaxis_world::interpreter::{Found, environment_python};
+use eutaxis_world::network::without_secret;
 use eutaxis_world::{Error, ErrorKind};
 use serde_json::{Map, Value, json};
 
@@ -132,7 +133,7 @@ fn item(selected: &Selected<'_>, folder: &Path, depots: &Depots) -> Result<Item,
         sha256: sha256(file, package)?,
         size: file.size,
         requested: asked_by.is_some_and(|a| a.iter().any(|w| w.as_str() == Some("ask"))),
-        direct_url: text("direct-url"),
+        direct_url: text("direct-url").map(|u| without_secret(&u)),
     })
 }
 

@@ -7,6 +7,7 @@ use eutaxis_core::pins::{Lock, LockFile, Package};
 use eutaxis_world::depot::Depots;
 use eutaxis_world::files::{relative, write_whole};
 use eutaxis_world::gather::{How, Piece, Report, gather};
+use eutaxis_world::network::without_secret;
 use eutaxis_world::{Doing, Error};
 use serde_json::{Map, Value, json};
 
@@ -112,6 +113,12 @@ fn write_pins(pins: &Path, lock: &Lock, into: &Path) -> Result<Option<String>, E
             let filename = file.filename().unwrap_or_default();
             file.path = relative(into, &into.join(project.as_str()).join(&filename));
             file.name = Some(filename);
+            file.url = file.url.as_deref().map(without_secret);
+        }
+        package.index = package.index.as_deref().map(without_secret);
+        let own = package.tool.as_mut().and_then(|t| t.get_mut("eutaxis"));
+        if let Some(toml::Value::String(url)) = own.and_then(|t| t.get_mut("direct-url")) {
+            *url = without_secret(url);
         }
     }
     write_whole(&target, lock.write().as_bytes())?;

@@ -82,10 +82,11 @@ impl Settled<'_> {
 pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
     let one = |e: Error| vec![e];
     let surroundings = Surroundings::new(common).map_err(one)?;
-    let asks = plan::asks(&arguments.asks)?;
+    let mut asks = plan::asks(&arguments.asks)?;
     let chosen = plan::target(&arguments.target, &surroundings).map_err(one)?;
     let policy = plan::policy(&arguments.policy, &surroundings.config).map_err(one)?;
     let depots = plan::depots(&arguments.depots, &surroundings, !arguments.renew.is_empty()).map_err(one)?;
+    plan::keep_secrets(asks.asks.iter_mut().map(|a| &mut a.requirement), depots.network());
     ensure_python(&asks, &chosen.target).map_err(one)?;
     let old = earlier_pins(&arguments.out).map_err(one)?;
     let prior = prior(old.as_ref(), &arguments.renew).map_err(one)?;

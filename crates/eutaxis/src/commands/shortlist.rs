@@ -59,10 +59,11 @@ pub(crate) fn run(arguments: &Shortlist, common: &Common, output: &Output) -> Re
 fn list(arguments: &Shortlist, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
     let text = &arguments.requirement;
-    let requirement = Requirement::parse(text).map_err(|f| Error::in_file("command line", text, &f))?;
+    let mut requirement = Requirement::parse(text).map_err(|f| Error::in_file("command line", text, &f))?;
     let chosen = plan::target(&arguments.target, &surroundings)?;
     let policy = plan::policy(&arguments.policy, &surroundings.config)?;
     let depots = plan::depots(&arguments.depots, &surroundings, false)?;
+    plan::keep_secrets(std::iter::once(&mut requirement), depots.network());
     let bar = output.progress();
     bar.set_message("looking");
     let found = match &requirement.accepts {

@@ -82,6 +82,28 @@ fn all_three_places_are_looked_into() {
 }
 
 #[test]
+fn a_secret_in_the_address_of_a_file_goes_no_further() {
+    let server = closed();
+    let field = Field::at(&server);
+    let root = server.url().replace("http://", "http://ann:ice%2Baxe@");
+    let ask = format!("katabat @ {root}katabat/katabat-0.5-py3-none-any.whl");
+    for arguments in
+        [&["settle", &ask, "-v"][..], &["settle", &ask, "--json", "--list", "l.txt", "--exact"], &["shortlist", &ask]]
+    {
+        silent(&field.expect(0, arguments));
+    }
+    // Pins of other programs may hold one.
+    let pins = field.read("pylock.toml").replace("url = \"http://", "url = \"http://ann:ice%2Baxe@");
+    field.write("other.toml", &pins);
+    for arguments in [&["furnish", "other.toml"][..], &["gather", "other.toml", "--into", "stick"]] {
+        silent(&field.expect(0, arguments));
+    }
+    std::fs::remove_file(field.path("other.toml")).unwrap();
+    nowhere(&field, "ice%2Baxe");
+    nowhere(&field, "ice+axe");
+}
+
+#[test]
 fn a_redirect_to_another_place_takes_no_secret_along() {
     let files = server(Trouble::default());
     let login = Some(("ann".to_owned(), "ice+axe".to_owned()));
