@@ -270,6 +270,7 @@ fn by_parts(network: &Network, url: &Url, filename: &str) -> Result<Option<Optio
     let client = network.client(filename)?;
     match open_parts(client, url, filename)? {
         Opened::WholeOnly => Ok(None),
+        Opened::Small => Ok(Some(None)),
         Opened::Absent(error) => Err(error),
         Opened::Parts(mut reader) => match inside::member_of_archive(&mut *reader) {
             Ok(bytes) => inside::read_metadata(&bytes, url).map(|m| Some(Some(m))),

@@ -72,6 +72,11 @@ impl Head {
         Validators { etag: text(header::ETAG), last_modified: text(header::LAST_MODIFIED) }
     }
 
+    /// The length that is stated.
+    pub(crate) fn length(&self) -> Option<u64> {
+        self.header(header::CONTENT_LENGTH)?.parse().ok()
+    }
+
     /// Where a part begins, and how large the whole is: `bytes 0-99/1234`.
     pub(crate) fn content_range(&self) -> Option<(u64, u64)> {
         let text = self.header(header::CONTENT_RANGE)?.strip_prefix("bytes ")?;

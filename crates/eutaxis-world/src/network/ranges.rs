@@ -20,6 +20,8 @@ pub(crate) enum Opened<'a> {
     Parts(Box<RangeReader<'a>>),
     /// It gives the whole file only; it was not read.
     WholeOnly,
+    /// It gives the whole of a file that is no larger than a part: that says nothing of other files.
+    Small,
     /// It does not have the file.
     Absent(Error),
 }
@@ -47,6 +49,7 @@ pub(crate) fn open<'a>(client: &'a Client, url: &Url, what: &'a str) -> Result<O
     let (head, bytes) = client.part(&request)?;
     match head.status {
         206 => {}
+        200 if head.length().is_some_and(|n| n <= TAIL) => return Ok(Opened::Small),
         200 | 416 => return Ok(Opened::WholeOnly),
         _ => return Ok(Opened::Absent(client.refusal(&head, what))),
     }

@@ -32,7 +32,8 @@ const KEPT: &str = "nothing is wrong with the versions asked for; --offline uses
 pub(super) fn of_transport(error: &reqwest::Error, url: &Url, what: &str) -> Failure {
     let host = host(url);
     let chain = chain(error);
-    let says = |part: &str| chain.iter().any(|c| c.contains(part));
+    // The first sentence holds the whole address, whose words say nothing of the failure.
+    let says = |part: &str| chain.iter().skip(usize::from(chain.len() > 1)).any(|c| c.contains(part));
     let failed = |why: String, help: &str, transient: bool| Failure {
         error: network(format!("{what} could not be fetched: {why}"), help),
         transient,

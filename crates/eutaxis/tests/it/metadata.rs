@@ -49,7 +49,6 @@ fn without_parts_the_whole_wheels_are_read_once() {
     let (field, seen) = run(Trouble { no_sidecars: true, no_ranges: true, ..Trouble::default() });
     let whole = |s: &Seen| s.path.ends_with(".whl") && s.status == 200 && s.range.is_none();
     assert!(count(&seen, whole) >= 4);
-    assert_eq!(count(&seen, |s| s.range.is_some()), 1, "one try tells that this host gives none");
     // They are kept, and gathering needs no network.
     field.expect(0, &["gather", "--into", "stick", "--offline"]);
 }
