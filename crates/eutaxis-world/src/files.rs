@@ -70,6 +70,11 @@ pub struct Lock {
     _file: File,
 }
 
+/// Where the lock of a thing lies in a cache folder: by the beginning of a hash of what it is, behind a word for its kind.
+pub(crate) fn lock_path(cache: &Path, kind: &str, hash: &str) -> PathBuf {
+    cache.join("locks").join(format!("{kind}{}.lock", hash.get(..32).unwrap_or(hash)))
+}
+
 /// Takes the lock at `path`. When another process has it, `waiting` is called once and then it is waited for.
 ///
 /// # Errors

@@ -335,11 +335,11 @@ pub(crate) fn named_depots(
             Some(entry) => open(&entry.place, &entry.base, entry.name.as_deref(), &network)?,
             None => open(place, &here, None, &network)?,
         };
-        listed.push(Listed { depot, only: Vec::new(), name: entry.and_then(|e| e.name.clone()) });
+        listed.push(Listed { depot, only: Vec::new() });
     }
     for entry in &surroundings.config.depots {
         let depot = open(&entry.place, &entry.base, entry.name.as_deref(), &network)?;
-        listed.push(Listed { depot, only: entry.only.clone(), name: entry.name.clone() });
+        listed.push(Listed { depot, only: entry.only.clone() });
     }
     Ok(Arc::new(Depots::new(listed, network)))
 }

@@ -109,6 +109,15 @@ impl OfferFile {
     pub fn is_wheel(&self) -> bool {
         matches!(self.file.kind, FileKind::Wheel(_))
     }
+
+    /// Whether this file alone can be had.
+    pub fn verdict(&self) -> Verdict {
+        match (self.bars.is_empty(), self.is_wheel()) {
+            (true, true) => Verdict::Ready,
+            (true, false) => Verdict::Build,
+            (false, _) => Verdict::Barred,
+        }
+    }
 }
 
 /// A release with its files and verdict.

@@ -73,11 +73,6 @@ impl Catalogue {
         (Catalogue { path, connection: Mutex::new(connection), now }, trouble)
     }
 
-    /// Where it lies.
-    pub fn path(&self) -> &Path {
-        &self.path
-    }
-
     /// This run's moment, in seconds since 1970.
     pub fn now(&self) -> i64 {
         self.now

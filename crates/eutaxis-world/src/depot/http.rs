@@ -24,6 +24,9 @@ const A_LOOK: usize = 256 << 10;
 /// What is remembered of a root that is a page of links.
 const LINKS: &str = "links";
 
+/// What to do when an answer is no index page.
+const DOUBT: &str = "is the address that of an index (it often ends in /simple/)?";
+
 /// An index root.
 #[derive(Debug)]
 pub(super) struct Index {
@@ -86,7 +89,7 @@ fn format(answer: &Answer, what: &str) -> Result<Format> {
         other => {
             let message =
                 format!("{what} came as `{}`, which is no form of an index page", eutaxis_core::fault::escaped(other));
-            Err(Error::contents(message).help("is the address that of an index (it often ends in /simple/)?"))
+            Err(Error::contents(message).help(DOUBT))
         }
     }
 }
@@ -114,10 +117,7 @@ impl Remote for Index {
                     Format::Json => parse_json(&answer.body, project),
                     Format::Html => parse_html(&answer.body, project),
                 }
-                .map_err(|f| {
-                    Error::contents(format!("{what} cannot be read: {}", f.message()))
-                        .help("is the address that of an index (it often ends in /simple/)?")
-                })?;
+                .map_err(|f| Error::contents(format!("{what} cannot be read: {}", f.message())).help(DOUBT))?;
                 remote::resolve(&mut page, &answer.head.url);
                 Ok(page)
             },

@@ -81,8 +81,6 @@ pub struct Listed {
     pub depot: Arc<dyn Depot>,
     /// `only`: it serves these projects and no other depot does.
     pub only: Vec<Name>,
-    /// Its name in the settings.
-    pub name: Option<String>,
 }
 
 /// Depots in their order. A project comes from one of them: the first that has it, unless `only` says otherwise.

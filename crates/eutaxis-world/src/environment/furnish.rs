@@ -22,7 +22,7 @@ use super::link::{Cost, LinkMode, Linker, writable};
 use super::plan::{Planned, PlannedWheel, Source, join, plan};
 use super::read::{Installed, Place, installed, look, tidy_path};
 use crate::error::Doing;
-use crate::files::lock;
+use crate::files::{lock, lock_path};
 use crate::hash::sha256_hex;
 use crate::interpreter::{Facts, ProbeCache, environment_python};
 use crate::network::{Network, Wanted};
@@ -142,7 +142,7 @@ pub fn furnish(request: &Furnish<'_>, progress: Progress<'_>, waiting: &dyn Fn()
     let started = Instant::now();
     let root = settle_path(&request.at)?;
     let layout = Layout::of(request.python)?;
-    let _lock = lock(&lock_path(&request.cache, &root), waiting)?;
+    let _lock = lock(&lock_path(&request.cache, "", &sha256_hex(root.to_string_lossy().as_bytes())), waiting)?;
     sweep(&root);
     let place = look(&root)?;
     ensure_usable(&place, &root, request)?;
@@ -185,11 +185,6 @@ pub fn furnish(request: &Furnish<'_>, progress: Progress<'_>, waiting: &dyn Fn()
 fn settle_path(at: &Path) -> Result<PathBuf> {
     let absolute = std::path::absolute(at).doing("cannot find", at)?;
     Ok(fs::canonicalize(&absolute).unwrap_or_else(|_| tidy_path(&absolute)))
-}
-
-fn lock_path(cache: &Path, root: &Path) -> PathBuf {
-    let name = sha256_hex(root.to_string_lossy().as_bytes());
-    cache.join("locks").join(format!("{}.lock", name.get(..32).unwrap_or(&name)))
 }
 
 /// The start of the names that our folders beside a place have.

@@ -15,7 +15,7 @@ use url::Url;
 
 use crate::environment::WheelAt;
 use crate::error::Doing;
-use crate::files::{lock, sha256_of};
+use crate::files::{lock, lock_path, sha256_of};
 use crate::hash::sha256_hex;
 use crate::network::{Network, Wanted, copy};
 use crate::threads::each;
@@ -94,7 +94,7 @@ pub fn gather(
     let started = Instant::now();
     let into = std::path::absolute(into).doing("cannot find", into)?;
     let name = sha256_hex(into.to_string_lossy().as_bytes());
-    let _lock = lock(&cache.join("locks").join(format!("gather-{}.lock", name.get(..32).unwrap_or(&name))), waiting)?;
+    let _lock = lock(&lock_path(cache, "gather-", &name), waiting)?;
     let far = pieces.iter().filter(|p| matches!(p.from, WheelAt::Url(_)));
     let absent = far.filter(|p| !into.join(p.project.as_str()).join(&p.filename).is_file());
     network.ensure_within_reach(absent.map(|p| (p.sha256.as_str(), p.filename.as_str())))?;

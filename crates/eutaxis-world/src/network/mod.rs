@@ -29,7 +29,7 @@ pub use secrets::{strip, without_secret};
 use crate::catalogue::{Catalogue, KeptPage};
 use crate::config::NetworkSettings;
 use crate::error::Doing;
-use crate::files::{lock, sha256_of};
+use crate::files::{lock, lock_path, sha256_of};
 use crate::hash::{is_sha256, sha256_hex};
 use crate::{Error, Result};
 
@@ -359,7 +359,7 @@ impl Network {
     }
 
     fn file_lock(&self, name: &str) -> Result<crate::files::Lock> {
-        lock(&self.cache.join("locks").join(format!("file-{}.lock", name.get(..32).unwrap_or(name))), &|| {})
+        lock(&lock_path(&self.cache, "file-", name), &|| {})
     }
 
     /// Fetches a file to a part file, for a caller that has a place of its own for it.

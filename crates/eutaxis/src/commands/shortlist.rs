@@ -5,7 +5,7 @@ use std::sync::Arc;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::Page;
 use eutaxis_core::name::nearest;
-use eutaxis_core::offer::{Bar, BarKind, Grid, LateBar, Offer, Verdict, admit, grid, offers, pick, takes};
+use eutaxis_core::offer::{Bar, BarKind, Grid, LateBar, Offer, admit, grid, offers, pick, takes};
 use eutaxis_core::requirement::Accepts;
 use eutaxis_core::solve::MetadataAnswer;
 use eutaxis_core::{Name, Requirement, Target};
@@ -243,12 +243,7 @@ fn offer(offer: &Offer, files: bool) -> Value {
             .files
             .iter()
             .map(|f| {
-                let verdict = match (f.bars.is_empty(), f.is_wheel()) {
-                    (true, true) => Verdict::Ready,
-                    (true, false) => Verdict::Build,
-                    (false, _) => Verdict::Barred,
-                };
-                json!({"file": &*f.file.filename, "size": f.file.size, "verdict": verdict.as_str(), "bars": bars(&f.bars),
+                json!({"file": &*f.file.filename, "size": f.file.size, "verdict": f.verdict().as_str(), "bars": bars(&f.bars),
                     "yanked": f.file.yanked, "sha256": f.file.hashes.get("sha256")})
             })
             .collect();

@@ -229,11 +229,7 @@ fn files(listing: &Listing, width: usize) -> String {
         ));
         let mut table = Table::new(&["", "", "", ""]);
         for file in &offer.files {
-            let verdict = match (file.bars.is_empty(), file.is_wheel()) {
-                (true, true) => "ready",
-                (true, false) => "build",
-                (false, _) => "barred",
-            };
+            let verdict = file.verdict().as_str();
             let mut why: Vec<String> = file.bars.iter().map(|b| b.detail.clone()).collect();
             if let Some(reason) = &file.file.yanked {
                 why.push(if reason.is_empty() {
