@@ -127,20 +127,19 @@ impl Forest {
         Metadata::parse(format!("Metadata-Version: 2.1\nName: {name}\nVersion: {version}\n{needs}").as_bytes()).ok()
     }
 
-    /// A search over this world.
-    pub fn search(&self) -> Option<Search> {
+    /// The question.
+    pub fn problem(&self) -> Option<Problem> {
         let mut asks = Vec::new();
         for text in &self.asks {
             asks.push(Ask { requirement: Requirement::parse(text).ok()?, origin: Origin::Argument });
         }
         let target = Target::parse("cpython 3.12 / linux x86_64 glibc 2.36").ok()?;
-        Some(Search::new(Problem {
-            target,
-            policy: Policy::default(),
-            asks,
-            bounds: Vec::new(),
-            prior: Default::default(),
-        }))
+        Some(Problem::new(target, Policy::default(), asks))
+    }
+
+    /// A search over this world.
+    pub fn search(&self) -> Option<Search> {
+        Some(Search::new(self.problem()?))
     }
 
     /// All facts that a run wants, gathered once, so that a timed run only searches.

@@ -63,6 +63,8 @@ pub(crate) enum Command {
     Shortlist(Box<Shortlist>),
     /// Which exact files, together? Or what clashes
     Settle(Box<Settle>),
+    /// Why is this project here, in this version, and not another one?
+    Reason(Reason),
     /// Fetch the pinned files into a folder, which is then a depot and an index for any web server
     Gather(Box<Gather>),
     /// Make or update an environment to match the pins
@@ -80,6 +82,7 @@ impl Command {
             Command::Survey(_) => "survey",
             Command::Shortlist(_) => "shortlist",
             Command::Settle(_) => "settle",
+            Command::Reason(_) => "reason",
             Command::Gather(_) => "gather",
             Command::Furnish(_) => "furnish",
             Command::Stock(_) => "stock",
@@ -149,6 +152,12 @@ pub(crate) struct Settle {
     /// In the pin list name each file by URL and hash
     #[arg(long, requires = "list", help_heading = "Pins")]
     pub(crate) exact: bool,
+    /// When it cannot be: go this way out, changing the file of the asks, and write the pins
+    #[arg(long, value_name = "LETTER", help_heading = "When it cannot be")]
+    pub(crate) take: Option<String>,
+    /// When it cannot be: draw the clash
+    #[arg(long, value_name = "FILE.svg", help_heading = "When it cannot be")]
+    pub(crate) picture: Option<PathBuf>,
     /// Let go of earlier pins: of all, or of one project
     #[arg(long, value_name = "PROJECT", num_args = 0..=1, default_missing_value = "", help_heading = "Pins")]
     pub(crate) renew: Vec<String>,
@@ -182,9 +191,9 @@ pub(crate) struct AskOptions {
 #[derive(Debug, Args, Clone, Default)]
 #[command(next_help_heading = "Where it must run [default: this machine]")]
 pub(crate) struct TargetOptions {
-    /// A named target of the settings, or a description: "cpython 3.9 / linux armv7l glibc 2.31"
+    /// A named target of the settings, or a description: "cpython 3.9 / linux armv7l glibc 2.31"; for settle repeatable
     #[arg(long, value_name = "NAME|SPEC")]
-    pub(crate) target: Option<String>,
+    pub(crate) target: Vec<String>,
     /// The interpreter: a path, or a version such as 3.12
     #[arg(long, value_name = "VERSION|PATH")]
     pub(crate) interpreter: Option<String>,
@@ -222,6 +231,9 @@ pub(crate) struct PolicyOptions {
     /// Which of several releases is better [default: newest]
     #[arg(long, value_name = "AGE")]
     pub(crate) prefer: Option<PreferArg>,
+    /// What is done about a release that has never met a newer series of what it needs [default: caution]
+    #[arg(long, value_name = "HOW")]
+    pub(crate) chronology: Option<ChronologyArg>,
 }
 
 /// `--wheels`
@@ -235,6 +247,17 @@ pub(crate) enum WheelsArg {
     Any,
 }
 
+/// `--chronology`
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub(crate) enum ChronologyArg {
+    /// Tell it
+    Caution,
+    /// Prefer a series that it has met
+    Follow,
+    /// Say nothing
+    Ignore,
+}
+
 /// `--prefer`
 #[derive(Debug, Clone, Copy, ValueEnum)]
 pub(crate) enum PreferArg {
@@ -242,6 +265,24 @@ pub(crate) enum PreferArg {
     Newest,
     /// The oldest that fits
     Oldest,
+    /// For what others need, the newest of the time of those that need it
+    Period,
+}
+
+/// `reason`
+#[derive(Debug, Args)]
+pub(crate) struct Reason {
+    /// A project of the pins
+    #[arg(value_name = "PROJECT")]
+    pub(crate) project: String,
+    /// Say what would have to give for exactly this version
+    #[arg(long, value_name = "VERSION")]
+    pub(crate) not: Option<String>,
+    /// The pins
+    #[arg(long, value_name = "FILE", default_value = "pylock.toml")]
+    pub(crate) pins: PathBuf,
+    #[command(flatten)]
+    pub(crate) depots: DepotOptions,
 }
 
 /// `gather`

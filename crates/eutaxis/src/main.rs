@@ -7,6 +7,7 @@ mod commands;
 mod output;
 mod pins;
 mod plan;
+mod record;
 mod render;
 
 use std::process::ExitCode;

@@ -4,10 +4,12 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
-use eutaxis_core::offer::{Policy, Prefer, Prereleases, Wheels};
+use eutaxis_core::knowledge;
+use eutaxis_core::offer::{Chronology, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::requirement::{Accepts, Directive, ProjectAsks, RequirementList, Wanted, script_block};
+use eutaxis_core::solve::Alternative;
 use eutaxis_core::target::{Interpreter, Platform};
-use eutaxis_core::{Ask, Name, Requirement, SpecifierSet, Target};
+use eutaxis_core::{Ask, Name, Requirement, SpecifierSet, Target, Version};
 use eutaxis_world::config::{Config, as_of};
 use eutaxis_world::depot::{Depots, Listed, open};
 use eutaxis_world::files::read_text;
@@ -16,7 +18,7 @@ use eutaxis_world::network::Network;
 use eutaxis_world::{Doing, Error, ErrorKind};
 use url::Url;
 
-use crate::cli::{AskOptions, Common, DepotOptions, PolicyOptions, PreferArg, TargetOptions, WheelsArg};
+use crate::cli::{AskOptions, ChronologyArg, Common, DepotOptions, PolicyOptions, PreferArg, TargetOptions, WheelsArg};
 
 /// What every command starts with.
 #[derive(Debug)]
@@ -203,20 +205,78 @@ fn read_request(file: &Path) -> Result<String, Vec<Error>> {
 }
 
 /// A target with where it comes from.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub(crate) struct Chosen {
     pub(crate) target: Target,
     /// For people: `this machine`, a name, or the description.
     pub(crate) shown: String,
+    /// For file names.
+    pub(crate) name: String,
+    /// It is this machine.
+    pub(crate) here: bool,
+}
+
+/// All targets that the options name.
+pub(crate) fn targets(options: &TargetOptions, surroundings: &Surroundings) -> Result<Vec<Chosen>, Error> {
+    if options.target.len() < 2 {
+        return Ok(vec![target(options, surroundings)?]);
+    }
+    let mut targets: Vec<Chosen> = Vec::new();
+    for name in &options.target {
+        let one = target(&TargetOptions { target: vec![name.clone()], ..options.clone() }, surroundings)?;
+        if targets.iter().any(|t| t.name == one.name) {
+            return Err(Error::request(format!("the target {name} is named twice")).help("leave one out"));
+        }
+        targets.push(one);
+    }
+    Ok(targets)
+}
+
+/// A description as part of a file's name.
+fn as_file_name(text: &str) -> String {
+    let plain = |c: char| if c.is_ascii_alphanumeric() || c == '.' || c == '_' { c } else { '-' };
+    let words: Vec<String> =
+        text.split(['/', ' ']).filter(|w| !w.is_empty()).map(|w| w.chars().map(plain).collect()).collect();
+    words.join("-")
+}
+
+/// Other interpreters for the same place: those on this machine, when it is the place, and every series that is known.
+pub(crate) fn alternatives(target: &Target, here: bool, surroundings: &Surroundings) -> Vec<Alternative> {
+    let mut found: Vec<Alternative> = Vec::new();
+    if here {
+        let (all, _) = surroundings.finder().all(&surroundings.probes());
+        for one in all.iter().filter(|f| !f.facts.in_environment()) {
+            let Ok(target) = one.facts.target() else { continue };
+            if !found.iter().any(|a| a.target.interpreter.version == target.interpreter.version) {
+                found.push(Alternative { target, name: one.path.display().to_string(), here: true });
+            }
+        }
+    }
+    let implementation = &target.interpreter.implementation;
+    for series in knowledge::series_of(implementation.name()) {
+        let Ok(version) = Version::parse(&series.version) else { continue };
+        let Ok(interpreter) = Interpreter::planned(implementation.clone(), &version, false) else { continue };
+        let target = Target::planned(interpreter, target.platform.clone());
+        found.push(Alternative { target, name: series.version.clone(), here: false });
+    }
+    found
 }
 
 /// The target that the options name; by default this machine with the interpreter that the bare name starts.
 pub(crate) fn target(options: &TargetOptions, surroundings: &Surroundings) -> Result<Chosen, Error> {
-    let mut chosen = match &options.target {
+    let named = match options.target.as_slice() {
+        [] => None,
+        [one] => Some(one),
+        _ => {
+            let error = Error::request("several targets are named, and this command answers for one");
+            return Err(error.help("name one --target; settle takes several"));
+        }
+    };
+    let mut chosen = match named {
         Some(text) => named_target(text, surroundings)?,
         None => this_machine(options, surroundings)?,
     };
-    if options.target.is_some()
+    if named.is_some()
         && let Some(text) = &options.interpreter
     {
         let interpreter = Interpreter::parse(text).map_err(|f| Error::in_file("--interpreter", text, &f))?;
@@ -228,11 +288,11 @@ pub(crate) fn target(options: &TargetOptions, surroundings: &Surroundings) -> Re
 
 fn named_target(text: &str, surroundings: &Surroundings) -> Result<Chosen, Error> {
     if let Some(target) = surroundings.config.targets.get(text) {
-        return Ok(Chosen { target: target.clone(), shown: text.to_owned() });
+        return Ok(Chosen { target: target.clone(), shown: text.to_owned(), name: text.to_owned(), here: false });
     }
     if text.contains('/') {
         let target = Target::parse(text).map_err(|f| Error::in_file("--target", text, &f))?;
-        return Ok(Chosen { shown: target.to_string(), target });
+        return Ok(Chosen { shown: target.to_string(), name: as_file_name(text), target, here: false });
     }
     let known: Vec<&str> = surroundings.config.targets.keys().map(String::as_str).collect();
     let list = if known.is_empty() {
@@ -255,10 +315,11 @@ fn this_machine(options: &TargetOptions, surroundings: &Surroundings) -> Result<
             None => surroundings.finder().default(&surroundings.probes())?.facts.interpreter()?,
         };
         let target = Target::planned(interpreter, platform);
-        return Ok(Chosen { shown: target.to_string(), target });
+        return Ok(Chosen { shown: target.to_string(), name: as_file_name(text), target, here: false });
     }
     let found = interpreter(options.interpreter.as_deref(), surroundings)?;
-    Ok(Chosen { target: found.facts.target()?, shown: format!("this machine ({})", found.path.display()) })
+    let shown = format!("this machine ({})", found.path.display());
+    Ok(Chosen { target: found.facts.target()?, shown, name: "here".to_owned(), here: true })
 }
 
 /// The interpreter that is named; by default the active environment's, else the one that the bare name starts.
@@ -283,6 +344,13 @@ pub(crate) fn policy(options: &PolicyOptions, config: &Config) -> Result<Policy,
     match options.prefer {
         Some(PreferArg::Newest) => policy.prefer = Prefer::Newest,
         Some(PreferArg::Oldest) => policy.prefer = Prefer::Oldest,
+        Some(PreferArg::Period) => policy.prefer = Prefer::Period,
+        None => {}
+    }
+    match options.chronology {
+        Some(ChronologyArg::Caution) => policy.chronology = Chronology::Caution,
+        Some(ChronologyArg::Follow) => policy.chronology = Chronology::Follow,
+        Some(ChronologyArg::Ignore) => policy.chronology = Chronology::Ignore,
         None => {}
     }
     let name = |option: &str, text: &String| Name::parse(text).map_err(|f| Error::in_file(option, text, &f));
@@ -312,10 +380,15 @@ pub(crate) fn policy(options: &PolicyOptions, config: &Config) -> Result<Policy,
 pub(crate) fn depots(options: &DepotOptions, surroundings: &Surroundings, renew: bool) -> Result<Arc<Depots>, Error> {
     let depots = named_depots(options, surroundings, renew)?;
     if depots.is_empty() {
-        let error = Error::request("no depot is named: there is no place to look for files");
-        return Err(error.help("name an index (https://HOST/simple/), a folder of wheels or an index tree with --depot, in EUTAXIS_DEPOT, or as [[depot]] in eutaxis.toml"));
+        return Err(no_depot());
     }
     Ok(depots)
+}
+
+/// There is no place to look for files.
+pub(crate) fn no_depot() -> Error {
+    let error = Error::request("no depot is named: there is no place to look for files");
+    error.help("name an index (https://HOST/simple/), a folder of wheels or an index tree with --depot, in EUTAXIS_DEPOT, or as [[depot]] in eutaxis.toml")
 }
 
 /// The same, where there may be none.

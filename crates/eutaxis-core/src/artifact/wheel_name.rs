@@ -43,6 +43,13 @@ pub struct WheelTags {
     pub platforms: Vec<Box<str>>,
 }
 
+impl WheelTags {
+    /// Whether it runs on any platform: nothing in it is compiled.
+    pub fn is_pure(&self) -> bool {
+        self.platforms.iter().all(|p| &**p == "any")
+    }
+}
+
 impl WheelName {
     /// Reads the name of a wheel file (already percent-decoded).
     ///

@@ -35,6 +35,11 @@ pub fn series(implementation: &str, version: &str) -> Option<&'static Series> {
     ALL.iter().find(|s| s.implementation == implementation && s.version == version)
 }
 
+/// All series of an implementation, oldest first.
+pub fn series_of(implementation: &str) -> impl Iterator<Item = &'static Series> {
+    ALL.iter().filter(move |s| s.implementation == implementation)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

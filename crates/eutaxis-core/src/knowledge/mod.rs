@@ -2,4 +2,4 @@
 
 mod interpreters;
 
-pub use interpreters::{Series, series};
+pub use interpreters::{Series, series, series_of};

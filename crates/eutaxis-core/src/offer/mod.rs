@@ -12,7 +12,7 @@ use std::sync::Arc;
 
 pub(crate) use bars::python_bar;
 pub use pick::{admit, pick, takes};
-pub use policy::{Policy, Prefer, Prereleases, Wheels};
+pub use policy::{Chronology, Policy, Prefer, Prereleases, Wheels};
 pub use served::{Grid, GridRow, Mark, grid};
 
 use crate::index::{FileKind, Page, PageFile};
@@ -58,6 +58,8 @@ pub enum BarKind {
     Date,
     /// The policy on source distributions, or needs that only building would tell.
     Wheels,
+    /// The user's own word on it.
+    Adjust,
     /// No file, no file whose metadata can be used, or no depot has the project.
     Absent,
 }
@@ -73,6 +75,7 @@ impl BarKind {
             BarKind::Prerelease => "prerelease",
             BarKind::Date => "date",
             BarKind::Wheels => "wheels",
+            BarKind::Adjust => "adjust",
             BarKind::Absent => "absent",
         }
     }

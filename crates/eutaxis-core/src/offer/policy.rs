@@ -24,6 +24,20 @@ pub enum Prefer {
     Newest,
     /// The oldest.
     Oldest,
+    /// For what others need, the newest that existed when the latest of those that need it appeared; else the newest.
+    Period,
+}
+
+/// What is done about a release that has never met another (`--chronology`; design, section 5).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Chronology {
+    /// It is told.
+    #[default]
+    Caution,
+    /// A series that those who need it have met is preferred.
+    Follow,
+    /// Nothing.
+    Ignore,
 }
 
 /// Which projects admit pre-releases by wish (`--prereleases`).
@@ -62,4 +76,6 @@ pub struct Policy {
     pub as_of: Option<Timestamp>,
     /// Which release is better.
     pub prefer: Prefer,
+    /// On releases that have never met.
+    pub chronology: Chronology,
 }

@@ -1,5 +1,6 @@
 //! Dependency specifiers (PEP 508; digest 2.2), and the lists and files in which people write them.
 
+mod edit;
 mod groups;
 mod list;
 mod parse;
@@ -8,6 +9,7 @@ mod script;
 
 use std::fmt;
 
+pub use edit::{Edit, FileForm, changed_lines, edited};
 pub use list::{Directive, RequirementList};
 pub use pyproject::{ProjectAsks, Wanted};
 pub use script::{ScriptBlock, script_block};

@@ -68,9 +68,12 @@ impl Bits {
         self.0.iter().enumerate().find(|(_, w)| **w != 0).map(|(i, w)| i * 64 + w.trailing_zeros() as usize)
     }
 
+    pub(super) fn count(&self) -> u32 {
+        self.0.iter().map(|w| w.count_ones()).sum()
+    }
+
     /// The only member, if there is just one.
     pub(super) fn single(&self) -> Option<usize> {
-        let count: u32 = self.0.iter().map(|w| w.count_ones()).sum();
-        if count == 1 { self.first() } else { None }
+        if self.count() == 1 { self.first() } else { None }
     }
 }

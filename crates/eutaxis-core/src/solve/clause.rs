@@ -28,9 +28,19 @@ pub(super) enum Source {
     /// A bound, by its index.
     Bound(usize),
     /// What releases of a project need: the releases are those that the first term leaves out.
-    Need { project: Name, extra: Option<Name>, requirement: Box<crate::requirement::Requirement> },
+    Need {
+        project: Name,
+        extra: Option<Name>,
+        requirement: Box<crate::requirement::Requirement>,
+        /// The adjustment that says so, by its index.
+        adjusted: Option<usize>,
+    },
     /// A yanked release is taken only when something in force pins it.
     Yanked { project: Name, value: usize },
+    /// Another release of this project is held.
+    Held(Name),
+    /// A ground of a clash that is being made smaller, by its index.
+    Ground(usize),
     /// Learned from these.
     Learned(Vec<ClauseId>),
 }

@@ -44,7 +44,7 @@ pub(super) enum Part {
 }
 
 /// Releases of a project (with an extra) that have one requirement share its clauses.
-pub(super) type ShareKey = (NodeId, Option<Name>, Requirement, Part);
+pub(super) type ShareKey = (NodeId, Option<Name>, Requirement, Part, Option<usize>);
 
 impl Search {
     /// The clauses of asks and bounds; all their pages are known.
@@ -62,6 +62,14 @@ impl Search {
                 let active = Term { node, values: Bits::only(2, 1) };
                 self.state.add_clause(smallvec![active], Source::Ask(i), Rests::default());
             }
+        }
+        for (project, version) in &problem.held {
+            let Some(value) = self.facts.get(project).map(|f| f.value_of(version)) else { continue };
+            let node = self.project_node(project);
+            let size = self.state.get(node).size;
+            let mut values = value.map_or_else(|| Bits::none(size), |v| Bits::only(size, v));
+            values.insert(0);
+            self.state.add_unit(Term { node, values }, Source::Held(project.clone()), Rests::default());
         }
         for (i, bound) in problem.bounds_in_force() {
             if self.facts.get(&bound.requirement.name).is_none() {
@@ -238,7 +246,7 @@ impl Search {
     fn add_need(&mut self, project: &Name, value: usize, extra: Option<&Name>, need: &Need) {
         let source_node = self.project_node(project);
         let requirement = Requirement { marker: None, ..need.requirement.clone() };
-        let key = |part: Part| (source_node, extra.cloned(), requirement.clone(), part);
+        let key = |part: Part| (source_node, extra.cloned(), requirement.clone(), part, need.adjusted);
         let (presence, no_prerelease) = self.presence(&need.requirement, false);
         self.share(key(Part::Presence), value, presence, Rests::default());
         if no_prerelease.is_some() {
@@ -257,7 +265,7 @@ impl Search {
             self.state.tighten(*id, value);
             return;
         }
-        let (node, extra, requirement, _) = &key;
+        let (node, extra, requirement, _, adjusted) = &key;
         let NodeKind::Project(project) = self.state.get(*node).kind.clone() else { return };
         let mut out = Bits::all(self.state.get(*node).size);
         out.remove(value);
@@ -270,7 +278,12 @@ impl Search {
         if let Some(term) = term {
             merge(&mut terms, term);
         }
-        let source = Source::Need { project, extra: extra.clone(), requirement: Box::new(requirement.clone()) };
+        let source = Source::Need {
+            project,
+            extra: extra.clone(),
+            requirement: Box::new(requirement.clone()),
+            adjusted: *adjusted,
+        };
         let id: ClauseId = self.state.add_clause(terms, source, rests);
         // A need for the project itself is joined into the first term, which other releases must not share.
         if !to_itself {
@@ -354,7 +367,7 @@ pub(super) fn page_want(facts: &Facts, problem: &Problem, project: &Name) -> Opt
 }
 
 /// Joins a term with the one of the same node, if there is one.
-fn merge(terms: &mut SmallVec<[Term; 2]>, term: Term) {
+pub(super) fn merge(terms: &mut SmallVec<[Term; 2]>, term: Term) {
     match terms.iter_mut().find(|t| t.node == term.node) {
         Some(mine) => mine.values.add(&term.values),
         None => terms.push(term),

@@ -7,6 +7,7 @@ use std::sync::Arc;
 use indexmap::IndexMap;
 use rustc_hash::FxHashMap;
 
+use super::adjust::{self, Effect};
 use super::bits::Bits;
 use super::problem::Problem;
 use crate::artifact::Metadata;
@@ -46,6 +47,8 @@ pub(super) struct Need {
     pub(super) base: bool,
     /// Otherwise: the extras with which it counts.
     pub(super) extras: Vec<Name>,
+    /// The adjustment that says so, by its index.
+    pub(super) adjusted: Option<usize>,
 }
 
 /// What a release needs on the target, in the order of its metadata.
@@ -57,10 +60,11 @@ pub(super) struct Needs {
 }
 
 impl Needs {
-    fn of(metadata: &Metadata, problem: &Problem) -> Self {
+    fn of(metadata: &Metadata, project: &Name, version: &Version, problem: &Problem) -> Self {
         let values = &problem.target.markers;
         let mut all = Vec::new();
-        for requirement in &metadata.requires {
+        let stated = adjust::requirements(metadata, project, version, &problem.target, &problem.adjustments);
+        for (requirement, adjusted) in stated {
             let base = requirement.marker.as_ref().is_none_or(|m| m.holds(values, None));
             // Extras that a release lacks add nothing (choice, rule 5).
             let extras: Vec<Name> = match &requirement.marker {
@@ -70,7 +74,7 @@ impl Needs {
                 _ => Vec::new(),
             };
             if base || !extras.is_empty() {
-                all.push(Need { requirement: requirement.clone(), base, extras });
+                all.push(Need { requirement, base, extras, adjusted });
             }
         }
         Needs { all, offered: metadata.extras.clone() }
@@ -94,6 +98,8 @@ pub(super) struct ProjectFacts {
     pub(super) offers: Vec<Offer>,
     /// The usable ones, best first.
     pub(super) order: Vec<usize>,
+    /// Of each usable one, in the same order: which group it belongs to, before age counts.
+    groups: Vec<usize>,
     /// Values whose best file is yanked.
     pub(super) yanked: Vec<usize>,
     needs: FxHashMap<Arc<str>, Rc<Needs>>,
@@ -105,29 +111,56 @@ pub(super) struct ProjectFacts {
 
 impl ProjectFacts {
     fn new(page: Arc<Page>, problem: &Problem, late: Vec<LateBar>) -> Self {
-        let offers = offers(&page, &problem.target, &problem.policy, &late);
+        let mut offers = offers(&page, &problem.target, &problem.policy, &late);
+        for offer in &mut offers {
+            if let Some(bar) = avoided(&page.project, &offer.version, problem) {
+                *offer = offer.clone().barred_by(bar);
+            }
+        }
         let prior = problem.prior.get(&page.project);
+        let nearest = problem.nearest.get(&page.project);
         let mut order: Vec<usize> = (0..offers.len()).filter(|i| offers[*i].verdict != Verdict::Barred).collect();
         let apart = problem.policy.wheels != Wheels::Any;
         let oldest = problem.policy.prefer == Prefer::Oldest;
+        // What counts before age: yanked ones last, then the prior pin, then wheels.
+        let group = |offer: &Offer| {
+            let kept = prior.is_some_and(|v| *v == offer.version);
+            let near = nearest.map_or(0, |list| list.iter().position(|v| *v == offer.version).unwrap_or(list.len()));
+            (offer.yanked.is_some(), near, !kept, apart && offer.verdict == Verdict::Build)
+        };
         // Offers stand newest first already: the index orders them by age.
         order.sort_by_key(|i| {
             let offer = &offers[*i];
-            let kept = prior.is_some_and(|v| *v == offer.version);
             let age = if oldest { Reverse(*i as i64) } else { Reverse(-(*i as i64)) };
-            (offer.yanked.is_some(), !kept, apart && offer.verdict == Verdict::Build, age)
+            (group(offer), age)
         });
+        let mut groups: Vec<usize> = Vec::new();
+        for pair in order.windows(2).map(|w| group(&offers[w[0]]) != group(&offers[w[1]])) {
+            groups.push(groups.last().copied().unwrap_or(0) + usize::from(pair));
+        }
+        groups.insert(0, 0);
         let yanked = (1..=order.len()).filter(|v| offers[order[*v - 1]].yanked.is_some()).collect();
         ProjectFacts {
             page,
             late,
             offers,
             order,
+            groups,
             yanked,
             needs: FxHashMap::default(),
             needs_by_value: Vec::new(),
             sets: FxHashMap::default(),
         }
+    }
+
+    /// The group of a value: one of a smaller group is better whatever its age.
+    pub(super) fn group(&self, value: usize) -> usize {
+        value.checked_sub(1).and_then(|i| self.groups.get(i)).copied().unwrap_or(0)
+    }
+
+    /// When the best file of a value appeared.
+    pub(super) fn published(&self, value: usize) -> Option<jiff::Timestamp> {
+        self.offer(value).and_then(Offer::best).and_then(|f| f.file.published)
     }
 
     fn index_needs(&mut self) {
@@ -225,21 +258,23 @@ impl ProjectFacts {
         bits
     }
 
-    /// The releases that the requirement's versions take but a bar, or the pre-release rule, keeps out.
-    pub(super) fn barred_by(&self, requirement: &Requirement, problem: &Problem) -> Vec<(&Offer, Vec<Bar>)> {
+    /// Usable pre-releases that the requirement's versions take and that it does not admit.
+    pub(super) fn prereleases_kept_out(&self, requirement: &Requirement, problem: &Problem) -> Vec<Version> {
         let Some(set) = requirement.versions() else { return Vec::new() };
-        let admits = self.admits_prereleases(requirement, problem);
-        let mut found = Vec::new();
-        for offer in self.offers.iter().filter(|o| set.matches(&o.version)) {
-            if offer.verdict == Verdict::Barred {
-                found.push((offer, offer.bars.clone()));
-            } else if offer.version.is_prerelease() && !admits {
-                let detail = "a pre-release, which nothing asked for".to_owned();
-                found.push((offer, vec![Bar { kind: BarKind::Prerelease, detail }]));
-            }
+        if self.admits_prereleases(requirement, problem) {
+            return Vec::new();
         }
-        found
+        let usable = self.offers.iter().filter(|o| o.verdict != Verdict::Barred);
+        usable.filter(|o| o.version.is_prerelease() && set.matches(&o.version)).map(|o| o.version.clone()).collect()
     }
+}
+
+/// The bar that an adjustment puts before a release.
+fn avoided(project: &Name, version: &Version, problem: &Problem) -> Option<Bar> {
+    let mut adjustments = problem.adjustments.iter().filter(|a| a.effect == Effect::Avoid);
+    let adjustment = adjustments.find(|a| a.speaks_of(project, version, &problem.target))?;
+    let detail = format!("to be avoided: \"{}\" ({})", crate::fault::escaped(&adjustment.because), adjustment.origin);
+    Some(Bar { kind: BarKind::Adjust, detail })
 }
 
 /// All facts supplied so far, projects in the order of their supply.
@@ -297,7 +332,11 @@ impl Facts {
             }
         };
         if let MetadataAnswer::Known(metadata) = answer {
-            let needs = Rc::new(Needs::of(metadata, problem));
+            let Some(version) = facts.page.files.iter().find(|f| f.filename == *file).map(|f| f.kind.version().clone())
+            else {
+                return false;
+            };
+            let needs = Rc::new(Needs::of(metadata, project, &version, problem));
             facts.needs.insert(file.clone(), Rc::clone(&needs));
             facts.needs_by_value.resize(facts.size(), None);
             if let Some(value) = (1..facts.size()).find(|v| facts.file(*v) == Some(file)) {

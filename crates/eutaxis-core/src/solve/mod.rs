@@ -12,24 +12,33 @@
 //! when clauses that follow from the problem exclude it under the decisions made before. Learned clauses are such, so
 //! the first full assignment is the promised one.
 
+mod adjust;
 mod analyze;
 mod bits;
+mod chronology;
+mod clash;
 mod clause;
 mod expand;
-mod explain;
 mod facts;
+mod joint;
 mod problem;
 mod queue;
 mod search;
+mod solution;
 mod state;
 mod verify;
+mod ways;
 
-pub use explain::{Clash, Contested, Fact, FactKind};
+pub use adjust::{Adjustment, Effect, requirements};
+pub use chronology::Strength;
+pub use clash::{Clash, Contested, Fact, FactKind};
 pub use facts::{MetadataAnswer, Want};
+pub use joint::{Joint, joint};
 pub use problem::Problem;
-pub use queue::{Asker, Caution, Chosen, Newest, Solution};
 pub use search::{Search, Step};
+pub use solution::{Asker, Caution, Chosen, Newer, Out, Solution};
 pub use verify::verify;
+pub use ways::{Alternative, Change, End, Environment, Solver, Way, WayKind, ways_out};
 
 #[cfg(test)]
 mod tests;

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use super::adjust::Adjustment;
 use crate::name::Name;
 use crate::offer::Policy;
 use crate::requirement::{Accepts, Ask};
@@ -21,9 +22,39 @@ pub struct Problem {
     pub bounds: Vec<Ask>,
     /// Releases of earlier pins, which rank first for their project.
     pub prior: BTreeMap<Name, Version>,
+    /// For a project the releases that rank before all others, best first.
+    pub nearest: BTreeMap<Name, Vec<Version>>,
+    /// Facts that the user states over the metadata.
+    pub adjustments: Vec<Adjustment>,
+    /// Projects of which no other release may be taken, where they are taken at all.
+    pub held: BTreeMap<Name, Version>,
 }
 
 impl Problem {
+    /// The problem of these asks, with nothing else said.
+    pub fn new(target: Target, policy: Policy, asks: Vec<Ask>) -> Self {
+        Problem {
+            target,
+            policy,
+            asks,
+            bounds: Vec::new(),
+            prior: BTreeMap::new(),
+            nearest: BTreeMap::new(),
+            adjustments: Vec::new(),
+            held: BTreeMap::new(),
+        }
+    }
+
+    /// The same question whatever the order in which it was asked: for a clash, which must not depend on it.
+    #[must_use]
+    pub fn in_order(&self) -> Problem {
+        let mut problem = self.clone();
+        problem.prior.clear();
+        problem.asks.sort_by_cached_key(|a| (a.requirement.to_string(), a.origin.to_string()));
+        problem.bounds.sort_by_cached_key(|a| (a.requirement.to_string(), a.origin.to_string()));
+        problem
+    }
+
     /// The asks whose marker holds on the target.
     pub fn asks_in_force(&self) -> impl Iterator<Item = (usize, &Ask)> {
         in_force(&self.asks, &self.target)

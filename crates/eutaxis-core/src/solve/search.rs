@@ -8,15 +8,18 @@ use smallvec::SmallVec;
 
 use super::analyze::Lesson;
 use super::bits::Bits;
+use super::chronology;
+use super::clash::Clash;
 use super::clause::{ClauseId, Rests, Source, Term};
 use super::expand::{ShareKey, YankedPin, page_want};
-use super::explain::Clash;
 use super::facts::{Facts, MetadataAnswer, Want};
 use super::problem::Problem;
-use super::queue::{Queue, Solution};
+use super::queue::Queue;
+use super::solution::Solution;
 use super::state::{NodeKind, State};
 use crate::index::Page;
 use crate::name::Name;
+use crate::offer::{Chronology, Prefer};
 
 /// A search gives up after so many conflicts: the instance is beyond what can be proven in reasonable time.
 const MOST_CONFLICTS: usize = 2_000_000;
@@ -168,7 +171,8 @@ impl Search {
 
     fn first_wants(&self) -> Vec<Want> {
         let all = self.problem.asks_in_force().chain(self.problem.bounds_in_force());
-        unique(all.filter_map(|(_, ask)| page_want(&self.facts, &self.problem, &ask.requirement.name)).collect())
+        let names = all.map(|(_, ask)| &ask.requirement.name).chain(self.problem.held.keys());
+        unique(names.filter_map(|name| page_want(&self.facts, &self.problem, name)).collect())
     }
 
     /// Learns from a conflict; the end of the search when nothing is left to try.
@@ -217,7 +221,7 @@ impl Search {
             let Some(value) = domain.single() else {
                 let mut present = domain.clone();
                 present.remove(0);
-                let Some(best) = present.first() else { return false };
+                let Some(best) = self.best(&project, &present) else { return false };
                 self.queue.mark();
                 self.state.decide(node, best);
                 return true;
@@ -233,14 +237,46 @@ impl Search {
         false
     }
 
+    fn dates_decide(&self) -> bool {
+        self.problem.policy.prefer == Prefer::Period || self.problem.policy.chronology == Chronology::Follow
+    }
+
+    /// The best of the values that are left to a project at its turn. Under `follow`, a series that all who need the
+    /// project have met comes first; under `period`, what existed when the latest of them appeared.
+    fn best(&self, project: &Name, present: &Bits) -> Option<usize> {
+        let Some(facts) = self.facts.get(project).filter(|_| self.dates_decide()) else { return present.first() };
+        let value_of = |name: &Name| {
+            let node = self.state.find(&NodeKind::Project(name.clone()))?;
+            self.state.get(node).domain.single().filter(|v| *v > 0)
+        };
+        let askers = self.queue.dated_askers(project, &self.facts, &value_of);
+        let policy = &self.problem.policy;
+        let period = askers.iter().map(|(date, _)| *date).max().filter(|_| policy.prefer == Prefer::Period);
+        let follows = |value: usize| {
+            let began = facts.offer(value).and_then(|o| chronology::began(facts, &o.version));
+            askers.iter().filter(|(_, open)| *open).all(|(date, _)| began.is_none_or(|b| b <= *date))
+        };
+        let key = |value: usize| {
+            let unmet = policy.chronology == Chronology::Follow && !follows(value);
+            let late = period.is_some_and(|p| facts.published(value).is_some_and(|d| d > p));
+            // Of those that came later, the oldest is the nearest to the period.
+            let age = if late { usize::MAX - value } else { value };
+            (facts.group(value), unmet, late, age)
+        };
+        (1..self.facts.get(project)?.size()).filter(|v| present.contains(*v)).min_by_key(|v| key(*v))
+    }
+
     /// What rests on things not looked into, where offers better than the chosen ones were passed over.
     fn passed_over(&self) -> Rests {
         let mut better = Vec::new();
         for project in self.queue.projects() {
             let Some(node) = self.state.find(&NodeKind::Project(project.clone())) else { continue };
             let Some(value) = self.state.get(node).domain.single() else { continue };
-            let mut values = Bits::none(self.state.get(node).size);
-            (1..value).for_each(|v| values.insert(v));
+            let size = self.state.get(node).size;
+            let mut values = Bits::none(size);
+            // Where dates decide too, any other value may have been the better one.
+            let end = if self.dates_decide() { size } else { value };
+            (1..end).filter(|v| *v != value).for_each(|v| values.insert(v));
             better.push(Term { node, values });
         }
         self.state.rests(&self.state.causes(better))

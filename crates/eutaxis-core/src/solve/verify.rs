@@ -4,8 +4,9 @@ use crate::artifact::Metadata;
 use crate::name::Name;
 use crate::requirement::{Accepts, Requirement};
 
+use super::adjust;
 use super::problem::Problem;
-use super::queue::Solution;
+use super::solution::Solution;
 
 /// Checks that every ask and bound holds and every need of every chosen release is met.
 ///
@@ -41,7 +42,8 @@ pub fn verify<'a>(
             return Err(format!("{} was chosen unseen", c.project));
         };
         let extras: Vec<Name> = c.extras.iter().filter(|e| metadata.extras.contains(e)).cloned().collect();
-        for need in &metadata.requires {
+        let stated = adjust::requirements(metadata, &c.project, &c.version, &problem.target, &problem.adjustments);
+        for (need, _) in &stated {
             if need.marker.as_ref().is_none_or(|m| m.wanted(&problem.target.markers, &extras)) {
                 meets(c.project.as_str(), need)?;
             }

@@ -1,11 +1,14 @@
 //! `eutaxis.toml` and `[tool.eutaxis]` of `pyproject.toml`: depots, policy, targets (commands, section 3).
 
+mod adjust;
+
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use eutaxis_core::document::{Document, Table};
 use eutaxis_core::fault::Fault;
-use eutaxis_core::offer::{Policy, Prefer, Prereleases, Wheels};
+use eutaxis_core::offer::{Chronology, Policy, Prefer, Prereleases, Wheels};
+use eutaxis_core::solve::Adjustment;
 use eutaxis_core::{Name, Target};
 
 use crate::files::read_text;
@@ -50,6 +53,8 @@ pub struct Config {
     pub policy: Policy,
     /// Targets by name.
     pub targets: BTreeMap<String, Target>,
+    /// Facts stated over the metadata, in their order.
+    pub adjustments: Vec<Adjustment>,
     /// Globs of interpreters.
     pub search: Vec<String>,
     /// How patient the client is.
@@ -97,10 +102,13 @@ impl Config {
         } else {
             root
         };
-        table.ensure_known(&["depot", "policy", "target", "interpreters", "network"])?;
+        table.ensure_known(&["depot", "policy", "target", "interpreters", "network", "adjust"])?;
         let base = path.parent().map(Path::to_owned).unwrap_or_default();
         for entry in table.tables("depot")? {
             self.depots.push(depot(&entry, &base)?);
+        }
+        for entry in table.tables("adjust")? {
+            self.adjustments.push(adjust::read(&entry, text, path)?);
         }
         if let Some(policy) = table.table("policy")? {
             read_policy(&policy, &mut self.policy)?;
@@ -151,7 +159,7 @@ fn depot(entry: &Table<'_>, base: &Path) -> std::result::Result<DepotEntry, Faul
 }
 
 fn read_policy(table: &Table<'_>, policy: &mut Policy) -> std::result::Result<(), Fault> {
-    table.ensure_known(&["wheels", "build", "prereleases", "as-of", "prefer"])?;
+    table.ensure_known(&["wheels", "build", "prereleases", "as-of", "prefer", "chronology"])?;
     let bad = |key: &str, at: usize, known: &str| Fault::new(format!("`policy.{key}` must be one of {known}"), at);
     if let Some(text) = table.string("wheels")? {
         policy.wheels = match text.value {
@@ -165,7 +173,16 @@ fn read_policy(table: &Table<'_>, policy: &mut Policy) -> std::result::Result<()
         policy.prefer = match text.value {
             "newest" => Prefer::Newest,
             "oldest" => Prefer::Oldest,
-            _ => return Err(bad("prefer", text.at, "newest, oldest")),
+            "period" => Prefer::Period,
+            _ => return Err(bad("prefer", text.at, "newest, oldest, period")),
+        };
+    }
+    if let Some(text) = table.string("chronology")? {
+        policy.chronology = match text.value {
+            "caution" => Chronology::Caution,
+            "follow" => Chronology::Follow,
+            "ignore" => Chronology::Ignore,
+            _ => return Err(bad("chronology", text.at, "caution, follow, ignore")),
         };
     }
     if let Some(text) = table.string("as-of")? {
@@ -293,6 +310,11 @@ timeout = 5
     #[case("[[depot]]\npath='x'\nurl='y'", "either `url` or `path`", 1)]
     #[case("[policy]\nwheels = 'never'", "only, first, any", 2)]
     #[case("[policy]\nas-of = 'soon'", "is not a date", 2)]
+    #[case("[policy]\nchronology = 'no'", "caution, follow, ignore", 2)]
+    #[case("[[adjust]]\nproject='x'\nbecause='y'", "either `needs` or `avoid = true`", 1)]
+    #[case("[[adjust]]\nproject='x'\nneeds='y >>1'\nbecause='y'", "operator", 3)]
+    #[case("[[adjust]]\nproject='x'\navoid=true", "`because` is missing", 1)]
+    #[case("[[adjust]]\nproject='x'\navoid=true\nbecause='y'\nversions='<'", "version", 5)]
     #[case("[network]\ntimeout = 0", "a number from 1 to 3600", 2)]
     #[case("[target.a]\nplatform='linux x86_64'", "`interpreter` is missing", 1)]
     #[case("[target.a]\nplatform='linux x86'\ninterpreter='3.9'", "architecture", 2)]

@@ -12,7 +12,9 @@ use std::sync::Arc;
 
 use eutaxis_core::Name;
 use eutaxis_core::index::{Page, PageFile};
-use eutaxis_core::solve::{Clash, Problem, Search, Solution, Step};
+use eutaxis_core::solve::{
+    Alternative, Clash, End, Joint, Problem, Search, Solution, Solver, Step, Way, joint, ways_out,
+};
 
 use crate::depot::{Depot, Depots, Place};
 use crate::{Error, Result};
@@ -29,10 +31,11 @@ pub enum Outcome {
 }
 
 /// A run with everything that was learned on the way.
-#[derive(Debug)]
 pub struct Run {
     depots: Arc<Depots>,
     pages: BTreeMap<Name, (Arc<dyn Depot>, Arc<Page>)>,
+    /// Made for the first search; it remembers what it answered for all that follow.
+    crew: Option<Crew>,
     /// What was read: pages and metadata.
     pub read: Read,
 }
@@ -49,17 +52,68 @@ pub struct Read {
 impl Run {
     /// A run over these depots.
     pub fn new(depots: Arc<Depots>) -> Self {
-        Run { depots, pages: BTreeMap::new(), read: Read::default() }
+        Run { depots, pages: BTreeMap::new(), crew: None, read: Read::default() }
     }
 
     /// Searches until the end. `progress` is told how much was read.
     ///
     /// # Errors
     /// When a depot cannot be read, or the search gives up.
-    pub fn solve(&mut self, problem: Problem, progress: &dyn Fn(Read)) -> Result<Outcome> {
-        let ahead = self.depots.are_remote().then(|| Ahead::new(&problem));
-        let crew = Crew::new(Arc::clone(&self.depots), ahead);
-        let mut search = Search::new(problem);
+    pub fn solve(&mut self, problem: &Problem, progress: &dyn Fn(Read)) -> Result<Outcome> {
+        match self.search(problem, progress)? {
+            End::Settled(solution) => Ok(Outcome::Settled(solution)),
+            End::Clash(clash) => Ok(Outcome::Clash(clash)),
+            End::GaveUp => {
+                let message = "the search gave up after very many conflicts: neither a solution nor a proof was found";
+                Err(Error::request(message).help("bound the projects that have very many releases"))
+            }
+        }
+    }
+
+    /// Ways out of a clash, smallest change first. `progress` is told how much was read.
+    ///
+    /// # Errors
+    /// When a depot cannot be read.
+    pub fn ways_out(
+        &mut self,
+        problem: &Problem,
+        clash: &Clash,
+        alternatives: &[Alternative],
+        progress: &dyn Fn(Read),
+    ) -> Result<Vec<Way>> {
+        ways_out(problem, clash, alternatives, &mut Reading { run: self, progress })
+    }
+
+    /// One choice for several targets, with releases kept equal where that can be.
+    ///
+    /// # Errors
+    /// When a depot cannot be read.
+    pub fn joint(&mut self, problems: &[Problem], progress: &dyn Fn(Read)) -> Result<Joint> {
+        joint(problems, &mut Reading { run: self, progress })
+    }
+
+    /// A search to its end. A clash is looked for again in an order that does not depend on how the asks were listed, so
+    /// that it is the same for the same asks.
+    fn search(&mut self, problem: &Problem, progress: &dyn Fn(Read)) -> Result<End> {
+        let end = self.search_once(problem, progress)?;
+        let ordered = problem.in_order();
+        let End::Clash(clash) = end else { return Ok(end) };
+        let same = ordered.asks == problem.asks && ordered.bounds == problem.bounds && problem.prior.is_empty();
+        if same { Ok(End::Clash(clash)) } else { self.search_once(&ordered, progress) }
+    }
+
+    fn search_once(&mut self, problem: &Problem, progress: &dyn Fn(Read)) -> Result<End> {
+        let crew = self.crew.take().unwrap_or_else(|| {
+            let ahead = self.depots.are_remote().then(|| Ahead::new(problem));
+            Crew::new(Arc::clone(&self.depots), ahead)
+        });
+        let end = self.search_with(&crew, problem, progress);
+        self.crew = Some(crew);
+        end
+    }
+
+    fn search_with(&mut self, crew: &Crew, problem: &Problem, progress: &dyn Fn(Read)) -> Result<End> {
+        let mut search = Search::new(problem.clone());
         loop {
             match search.step() {
                 Step::Wants { needed, likely } => {
@@ -75,14 +129,9 @@ impl Run {
                     }
                     progress(self.read);
                 }
-                Step::Settled(solution) => return Ok(Outcome::Settled(solution)),
-                Step::Clash(clash) => return Ok(Outcome::Clash(clash)),
-                Step::GaveUp { conflicts } => {
-                    let message = format!(
-                        "the search gave up after {conflicts} conflicts: neither a solution nor a proof was found"
-                    );
-                    return Err(Error::request(message).help("bound the projects that have very many releases"));
-                }
+                Step::Settled(solution) => return Ok(End::Settled(solution)),
+                Step::Clash(clash) => return Ok(End::Clash(clash)),
+                Step::GaveUp { .. } => return Ok(End::GaveUp),
             }
         }
     }
@@ -130,6 +179,24 @@ impl Run {
 
     fn depot(&self, project: &Name, file: &PageFile) -> Result<&Arc<dyn Depot>> {
         self.depot_of(project).ok_or_else(|| Error::contents(format!("{} is on no page", file.filename)))
+    }
+}
+
+/// A run as the one who solves problems for ways out.
+struct Reading<'a> {
+    run: &'a mut Run,
+    progress: &'a dyn Fn(Read),
+}
+
+impl Solver for Reading<'_> {
+    type Error = Error;
+
+    fn solve(&mut self, problem: &Problem) -> Result<End> {
+        self.run.search(problem, self.progress)
+    }
+
+    fn page(&self, project: &Name) -> Option<Arc<Page>> {
+        self.run.pages.get(project).map(|(_, page)| Arc::clone(page))
     }
 }
 

@@ -3,6 +3,7 @@
 mod demo;
 pub(crate) mod furnish;
 pub(crate) mod gather;
+pub(crate) mod reason;
 pub(crate) mod settle;
 pub(crate) mod shortlist;
 pub(crate) mod stock;
@@ -19,6 +20,7 @@ pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Vec<Error>> {
         Command::Survey(arguments) => survey::run(arguments, &cli.common, output),
         Command::Shortlist(arguments) => shortlist::run(arguments, &cli.common, output),
         Command::Settle(arguments) => settle::run(arguments, &cli.common, output),
+        Command::Reason(arguments) => reason::run(arguments, &cli.common, output),
         Command::Gather(arguments) => gather::run(arguments, &cli.common, output),
         Command::Furnish(arguments) => furnish::run(arguments, &cli.common, output),
         Command::Stock(arguments) => stock::run(arguments, &cli.common, output),

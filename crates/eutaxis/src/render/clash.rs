@@ -1,38 +1,27 @@
-//! A clash, as text: the facts with their origins, then the contested releases as an axis.
+//! A clash, as text: the facts with their origins, the contested releases as an axis, the ways out.
 
 use eutaxis_core::Name;
-use eutaxis_core::solve::{Clash, Contested, FactKind};
+use eutaxis_core::solve::{Clash, Contested, Fact, FactKind};
 use unicode_width::UnicodeWidthStr;
 
+use super::axis::{Stretch, each, folded};
 use super::table::{Table, labelled, wrap};
-use super::{count, style, width};
+use super::{style, ways, width};
+use crate::commands::settle::Refusal;
 
-/// `nearest` gives names like the one asked for; `listed`: the depots list projects at all.
-pub(crate) fn text(clash: &Clash, target: &str, nearest: &dyn Fn(&Name) -> Vec<Name>, listed: bool) -> String {
+pub(crate) fn text(refusal: &Refusal<'_>) -> String {
     let width = width();
-    let head = "Cannot be settled";
-    let line = format!("{head} for {target}: {} cannot hold together.", count(clash.facts.len(), "fact"));
-    let mut text = format!("{}\n\n", wrap(&line, width).join("\n").replacen(head, &style::barred(head), 1));
-    let mut table = Table::new(&["", "", ""]);
-    for (i, fact) in clash.facts.iter().enumerate() {
-        let (word, rest) = match fact.kind {
-            FactKind::Ask => ("you ask", fact.text.trim_start_matches("you ask ")),
-            FactKind::Bound => ("you bound", fact.text.trim_start_matches("you bound ")),
-            FactKind::Needs => ("needs", fact.text.as_str()),
-            FactKind::Bar(_) => ("barred", fact.text.as_str()),
-        };
-        let origin = fact.origin.as_ref().map_or(String::new(), |o| format!("   ({})", super::place(o)));
-        table.row([format!("{:>2}", i + 1), word.to_owned(), format!("{rest}{origin}")]);
+    let mut text = headline(refusal, width);
+    text.push_str(&facts(refusal.clash, width));
+    for name in told(refusal.clash) {
+        for contested in refusal.clash.contested.iter().filter(|c| c.project == name) {
+            text.push('\n');
+            text.push_str(&axis(contested, width));
+        }
     }
-    text.push_str(&table.text(width));
-    for contested in &clash.contested {
-        text.push('\n');
-        text.push_str(&axis(contested, width));
-    }
-    for name in &clash.absent {
-        let near = nearest(name);
+    for (name, near) in &refusal.absent {
         let words: Vec<&str> = near.iter().map(Name::as_str).collect();
-        let advice = match (words.as_slice(), listed) {
+        let advice = match (words.as_slice(), refusal.listed) {
             ([], true) => format!("look at the name {name}: no depot has it; nothing there has a name like it"),
             ([], false) => format!("no depot has {name}: {}", super::NO_LIST),
             (words, _) => format!("look at the name {name}: no depot has it; nearest: {}", words.join(", ")),
@@ -40,55 +29,138 @@ pub(crate) fn text(clash: &Clash, target: &str, nearest: &dyn Fn(&Name) -> Vec<N
         text.push('\n');
         text.push_str(&labelled("do", &style::care("do"), &advice, width));
     }
-    if clash.absent.is_empty() {
-        text.push('\n');
-        let advice = "change one of the facts that are yours (a line above, --interpreter, --wheels, --prereleases, --as-of) and settle again; nothing was written";
-        text.push_str(&labelled("do", &style::care("do"), advice, width));
+    if refusal.ways.is_empty() {
+        if refusal.absent.is_empty() {
+            text.push('\n');
+            let advice = "no way out was found: change one of the facts that are yours (a line above, --interpreter, --wheels, --prereleases, --as-of) and settle again; nothing was written";
+            text.push_str(&labelled("do", &style::care("do"), advice, width));
+        }
+        return text;
+    }
+    text.push('\n');
+    text.push_str(&ways::text(refusal.ways, &refusal.edits, &involved(refusal.clash), width));
+    let example = if refusal.ways.len() == 1 { "it" } else { "one" };
+    for line in wrap(&format!("go {example} with the same command and  --take a  (nothing was written so far)"), width)
+    {
+        text.push_str(&format!("{line}\n"));
     }
     text
+}
+
+fn headline(refusal: &Refusal<'_>, width: usize) -> String {
+    let head = "Cannot be settled";
+    let facts = refusal.clash.facts.len();
+    let clash = if facts == 1 { "1 fact forbids it".to_owned() } else { format!("{facts} facts clash") };
+    let mends = match refusal.ways.len() {
+        0 => String::new(),
+        1 => " The way out below mends it.".to_owned(),
+        n => format!(" Any one of the {n} ways out below mends it."),
+    };
+    let line = format!("{head} for {}: {clash}.{mends}", refusal.shown);
+    format!("{}\n\n", wrap(&line, width).join("\n").replacen(head, &style::barred(head), 1))
+}
+
+/// The facts, numbered, each with its place.
+pub(crate) fn facts(clash: &Clash, width: usize) -> String {
+    let mut table = Table::new(&["", "", ""]);
+    for (i, fact) in clash.facts.iter().enumerate() {
+        let (word, rest) = words(fact);
+        let origin = fact.origin.as_ref().map_or(String::new(), |o| format!("   ({})", super::place(o)));
+        table.row([format!("{:>2}", i + 1), word.to_owned(), format!("{rest}{origin}")]);
+    }
+    table.text(width)
+}
+
+/// The word for a fact's kind, and the rest of it.
+pub(crate) fn words(fact: &Fact) -> (&'static str, &str) {
+    match fact.kind {
+        FactKind::Ask => ("you ask", fact.text.trim_start_matches("you ask ")),
+        FactKind::Bound if fact.origin.is_none() => ("held", fact.text.trim_start_matches("held ")),
+        FactKind::Bound => ("you bound", fact.text.trim_start_matches("you bound ")),
+        FactKind::Needs => ("needs", fact.text.as_str()),
+        FactKind::Bar(_) => ("barred", fact.text.as_str()),
+    }
+}
+
+/// The contested projects that are drawn: those on which needs bear, else all.
+pub(crate) fn told(clash: &Clash) -> Vec<Name> {
+    let by_needs = |c: &&Contested| {
+        c.rows.iter().any(|(fact, _)| clash.facts.get(*fact).is_some_and(|f| f.kind == FactKind::Needs))
+    };
+    let shared: Vec<Name> = clash.contested.iter().filter(by_needs).map(|c| c.project.clone()).collect();
+    if shared.is_empty() { clash.contested.iter().map(|c| c.project.clone()).collect() } else { shared }
+}
+
+/// Projects of which the clash speaks, the contested ones first.
+fn involved(clash: &Clash) -> Vec<Name> {
+    let mut names: Vec<Name> = clash.contested.iter().map(|c| c.project.clone()).collect();
+    let asked = clash.facts.iter().filter(|f| f.kind == FactKind::Ask);
+    for name in asked.filter_map(|f| Name::parse(f.project.split('[').next().unwrap_or(&f.project)).ok()) {
+        if !names.contains(&name) {
+            names.push(name);
+        }
+    }
+    names
 }
 
 /// Releases from left to right, one row per fact, and what is left: nothing.
 fn axis(contested: &Contested, width: usize) -> String {
-    let releases: Vec<String> = contested.releases.iter().map(ToString::to_string).collect();
-    let columns: Vec<usize> = releases.iter().map(|r| r.width().max(4) + 1).collect();
-    let lead = contested.project.as_str().width().max("fact 00".len()) + 3;
-    if lead + columns.iter().sum::<usize>() > width {
-        return ranges(contested, width);
+    let lead = contested.project.as_str().width().max("  fact 00".len()) + 3;
+    let room =
+        |stretches: &[Stretch]| lead + stretches.iter().map(|s| s.label.width().max(4) + 3).sum::<usize>() <= width + 3;
+    let all = each(contested);
+    let stretches = if room(&all) { all } else { folded(contested) };
+    if !room(&stretches) {
+        return upright(contested, &stretches, width);
     }
-    let mut text = format!("{:lead$}", format!(" {}", contested.project));
-    for (release, column) in releases.iter().zip(&columns) {
-        text.push_str(&format!("{release:<column$}"));
-    }
-    text = format!("{}\n", style::strong(text.trim_end()));
-    for (fact, allowed) in &contested.rows {
-        let mut line = format!("{:lead$}", format!("   fact {}", fact + 1));
-        for (release, column) in contested.releases.iter().zip(&columns) {
-            let mark = if allowed.contains(release) { "####" } else { " . " };
-            line.push_str(&format!("{mark:<column$}"));
+    let mut lines = vec![format!("{:lead$}", format!(" {}", contested.project))];
+    lines.extend(contested.rows.iter().map(|(fact, _)| format!("{:lead$}", format!("   fact {}", fact + 1))));
+    lines.push(format!("{:lead$}", "   left"));
+    let last = lines.len() - 1;
+    for stretch in &stretches {
+        let room = stretch.label.width().max(4);
+        for (i, line) in lines.iter_mut().enumerate() {
+            let cell = match i {
+                0 => stretch.label.clone(),
+                i if i == last => ".".to_owned(),
+                i => mark(stretch.allowed.get(i - 1).copied().unwrap_or(false), room),
+            };
+            line.push_str(&format!("{cell:<room$}   "));
         }
-        text.push_str(&format!("{}\n", line.trim_end()));
     }
-    let left: String = columns.iter().map(|c| format!("{:<c$}", " . ")).collect();
-    text.push_str(&format!("{}\n", format!("{:lead$}{left}", "   left").trim_end()));
-    text
+    lines
+        .iter()
+        .enumerate()
+        .map(|(i, line)| {
+            let line = line.trim_end();
+            let painted = if i == 0 { style::strong(line) } else { line.replace('#', &style::good("#")) };
+            format!("{painted}\n")
+        })
+        .collect()
 }
 
-/// For histories that are too long for the width: the ends of what each fact allows.
-fn ranges(contested: &Contested, width: usize) -> String {
-    let mut text = format!("{}\n", style::strong(&format!(" {}", contested.project)));
-    for (fact, allowed) in &contested.rows {
-        let words = match (allowed.first(), allowed.last()) {
-            (Some(first), Some(last)) if first != last => {
-                format!("{} from {first} to {last}", count(allowed.len(), "release"))
-            }
-            (Some(only), _) => only.to_string(),
-            _ => "nothing".to_owned(),
-        };
-        for line in wrap(&format!("fact {} allows {words}", fact + 1), width.saturating_sub(3)) {
-            text.push_str(&format!("   {line}\n"));
+/// A stretch that a fact allows is filled.
+fn mark(allowed: bool, room: usize) -> String {
+    if allowed { "#".repeat(room.min(12)) } else { ".".to_owned() }
+}
+
+/// The same turned by a right angle, for many stretches or few columns: a line for each stretch.
+fn upright(contested: &Contested, stretches: &[Stretch], width: usize) -> String {
+    let heads: Vec<String> = contested.rows.iter().map(|(fact, _)| format!("fact {}", fact + 1)).collect();
+    let label = stretches.iter().map(|s| s.label.width()).max().unwrap_or(0).max(contested.project.as_str().width());
+    let lead = (label + 4).min(width / 2);
+    let mut text = format!("{:lead$}{}  left", format!(" {}", contested.project), heads.join("  "));
+    text = format!("{}\n", style::strong(&text));
+    for stretch in stretches {
+        let mut line = format!("{:lead$}", format!("   {}", stretch.label));
+        if stretch.label.width() + 3 >= lead {
+            line = format!("   {}\n{:lead$}", stretch.label, "");
         }
+        for (head, allowed) in heads.iter().zip(&stretch.allowed) {
+            let room = head.width();
+            line.push_str(&format!("{:<room$}  ", if *allowed { "####" } else { "." }));
+        }
+        text.push_str(&format!("{}\n", format!("{line}.").trim_end().replace('#', &style::good("#"))));
     }
-    text.push_str("   left: nothing\n");
     text
 }

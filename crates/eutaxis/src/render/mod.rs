@@ -1,14 +1,20 @@
 //! From reports to text: columns, words, sizes. Nothing here decides anything.
 
+pub(crate) mod axis;
 pub(crate) mod clash;
 pub(crate) mod furnish;
 pub(crate) mod gather;
+pub(crate) mod joint;
+pub(crate) mod picture;
+pub(crate) mod reason;
 pub(crate) mod settle;
 pub(crate) mod shortlist;
 pub(crate) mod stock;
 pub(crate) mod style;
 pub(crate) mod survey;
 pub(crate) mod table;
+pub(crate) mod ways;
+pub(crate) mod words;
 
 /// What to do when not even the names of a depot's projects can be had.
 pub(crate) const NO_LIST: &str =

@@ -1,11 +1,9 @@
 //! A settled set, as text.
 
-use eutaxis_core::offer::Verdict;
-use eutaxis_core::solve::{Asker, Chosen, Newest, Solution};
-use eutaxis_core::{Requirement, Version};
+use eutaxis_core::solve::{Asker, Chosen};
 
 use super::table::{Table, labelled, wrap};
-use super::{count, day, size, style, width};
+use super::{count, day, size, style, width, words};
 use crate::commands::settle::{Move, Pinned, Settled};
 
 pub(crate) fn text(settled: &Settled<'_>) -> String {
@@ -37,6 +35,10 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
             table.row([format!("  {kind}"), project.clone(), way]);
         }
         text.push_str(&table.text(width));
+    }
+    for adjustment in settled.adjusted() {
+        text.push('\n');
+        text.push_str(&labelled("adjusted", &style::care("adjusted"), &words::adjustment(adjustment), width));
     }
     for caution in &settled.cautions {
         text.push('\n');
@@ -98,62 +100,8 @@ fn note(pin: &Pinned<'_>, settled: &Settled<'_>) -> String {
     if !pin.is_wheel() {
         notes.push("only source: it must be built".to_owned());
     }
-    if let Some(newest) = &chosen.newest {
-        notes.push(newest_note(newest, pin, settled));
+    if let Some(newest) = chosen.newest() {
+        notes.push(words::newest_out(newest, settled.problem, pin.kept));
     }
     notes.join("; ")
-}
-
-/// What keeps the newest release out: a bound, by whom; a bar; or the choices made before.
-fn newest_note(newest: &Newest, pin: &Pinned<'_>, settled: &Settled<'_>) -> String {
-    let (version, chosen) = (&newest.version, pin.chosen);
-    if let Some(who) = excluding(chosen, version, settled) {
-        return format!("newest {version} is out: {who}");
-    }
-    match (newest.verdict, &newest.bar, &newest.yanked) {
-        (Verdict::Barred, Some(bar), _) => format!("newest {version} is barred: {bar}"),
-        (_, _, Some(reason)) if reason.is_empty() => format!("newest {version} is yanked"),
-        (_, _, Some(reason)) => format!("newest {version} is yanked: {}", eutaxis_core::fault::escaped(reason)),
-        (Verdict::Build, Some(bar), _) => format!("newest {version} has only source here: {bar}"),
-        (Verdict::Build, ..) => format!("newest {version} has only source"),
-        _ => match &newest.unmet {
-            Some((need, chosen)) => format!("newest {version} needs {need}, and {chosen} was chosen"),
-            None if pin.kept => format!("newest is {version}: the earlier pin is kept (--renew)"),
-            None => format!("newest {version} does not go with the other choices"),
-        },
-    }
-}
-
-/// Who excludes a release.
-fn excluding(chosen: &Chosen, version: &Version, settled: &Settled<'_>) -> Option<String> {
-    chosen.asked_by.iter().find_map(|asker| match asker {
-        Asker::Ask(i) => {
-            let requirement = settled.requirement(*i)?;
-            let out = requirement.versions().is_some_and(|s| !s.matches(version));
-            out.then(|| format!("you ask {}", requirement.short()))
-        }
-        Asker::Project(name, text) => {
-            let requirement = Requirement::parse(text).ok()?;
-            let out = requirement.versions().is_some_and(|s| !s.matches(version));
-            out.then(|| format!("{name} needs {text}"))
-        }
-    })
-}
-
-/// The cautions of a solution in words.
-pub(crate) fn cautions(solution: &Solution) -> Vec<String> {
-    use eutaxis_core::solve::Caution;
-    solution
-        .cautions
-        .iter()
-        .map(|caution| match caution {
-            Caution::ExtraAbsent { project, version, extra } => {
-                format!("{project} {version} offers no extra `{extra}`: it adds nothing. Look for a misspelling, or leave it out.")
-            }
-            Caution::Yanked { project, version, reason } => {
-                let why = if reason.is_empty() { String::new() } else { format!(": \"{}\"", eutaxis_core::fault::escaped(reason)) };
-                format!("{project} {version} is yanked{why}. It is taken because it is pinned exactly.")
-            }
-        })
-        .collect()
 }

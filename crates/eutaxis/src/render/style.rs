@@ -26,6 +26,11 @@ pub(crate) fn dim(text: &str) -> String {
     paint(Style::new().dimmed(), text)
 }
 
+/// Context of several lines.
+pub(crate) fn dim_lines(text: &str) -> String {
+    text.lines().map(|line| format!("{}\n", dim(line))).collect()
+}
+
 /// The answer.
 pub(crate) fn strong(text: &str) -> String {
     paint(Style::new().bold(), text)

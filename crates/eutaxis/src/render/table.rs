@@ -24,6 +24,11 @@ impl Table {
         self.rows.push(cells.into());
     }
 
+    /// A row with as many cells as the head.
+    pub(crate) fn cells(&mut self, cells: Vec<String>) {
+        self.rows.push(cells);
+    }
+
     /// The text, each line ended; `paint` colours a finished first cell.
     pub(crate) fn text(&self, width: usize) -> String {
         let columns = self.head.len();

@@ -85,9 +85,9 @@ fn a_clash_writes_nothing_and_tells_its_facts() {
     let answer = field.json(1, &arguments);
     let facts = answer["clash"]["facts"].as_array().unwrap();
     let kinds: Vec<&str> = facts.iter().map(|f| f["kind"].as_str().unwrap()).collect();
-    assert_eq!(kinds, ["ask", "ask", "needs", "needs"]);
+    assert_eq!(kinds, ["ask", "needs", "ask", "needs"]);
     assert_eq!(facts[0]["origin"], "command line:1");
-    assert_eq!(facts[2]["needs"], "frostgrid>=1.8,<2");
+    assert_eq!(facts[1]["needs"], "frostgrid>=1.8,<2");
     assert_eq!(answer["clash"]["contested"][0]["project"], "frostgrid");
     assert!(field.names().is_empty(), "{:?}", field.names());
     let text = field.expect(1, &arguments);

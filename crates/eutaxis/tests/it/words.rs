@@ -23,6 +23,8 @@ radargram  2.0.3    2025-11-20  command line             newest 2.2.0 has only s
                                                          glibc 2.34, here 2.31
 wirepack   5.28.0   2025-09-10  firnio
 
+care  Once a release is merely younger than one that needs it (-v names them).
+
 wrote x.toml
 ";
     assert_eq!(without_sizes(&shown.out), without_sizes(expected));
@@ -54,26 +56,58 @@ fn a_clash_with_its_axis() {
     let shown =
         at(&field, "100", &["settle", "--asks", "kit.txt", "--target", "cpython 3.11.9 / linux x86_64 glibc 2.35"]);
     let expected = "\
-Cannot be settled for cpython 3.11.9 / linux x86_64 glibc 2.35: 4 facts cannot hold together.
+Cannot be settled for cpython 3.11.9 / linux x86_64 glibc 2.35: 4 facts clash. Any one of the 3 ways
+out below mends it.
 
  1  you ask  seracnet >=2   (kit.txt:2)
- 2  you ask  sastrugi ==0.8.1   (kit.txt:3)
- 3  needs    sastrugi 0.8.1 needs frostgrid >=1.8,<2
- 4  needs    seracnet 2.0.0+bor36 to 2.3.0+cpu need frostgrid >=2
+ 2  needs    seracnet 2.0.0 to 2.3.0 need frostgrid >=2
+ 3  you ask  sastrugi ==0.8.1   (kit.txt:3)
+ 4  needs    sastrugi 0.8.1 needs frostgrid >=1.8,<2
 
- frostgrid  1.7.2 1.8.1 1.9.0 1.9.4 2.0.0 2.1.0 2.2.0rc1
-   fact 3    .    ####  ####  ####   .     .     .
-   fact 4    .     .     .     .    ####  ####  ####
-   left      .     .     .     .     .     .     .
+ frostgrid  1.7.2   1.8.1   1.9.0   1.9.4   2.0.0   2.1.0   2.2.0rc1
+   fact 2   .       .       .       .       #####   #####   ########
+   fact 4   .       #####   #####   #####   .       .       .
+   left     .       .       .       .       .       .       .
 
-do  change one of the facts that are yours (a line above, --interpreter, --wheels, --prereleases,
-    --as-of) and settle again; nothing was written
+ways out, each solved to the end
+ a  ask seracnet >=1.6.0 instead of >=2
+    kit.txt:2 becomes:  seracnet>=1.6.0
+    gives  frostgrid 1.9.4, seracnet 1.6.0+cpu, sastrugi 0.8.1  (3 projects)
+ b  ask sastrugi >=0.9.0 instead of ==0.8.1
+    kit.txt:3 becomes:  sastrugi>=0.9.0
+    gives  frostgrid 2.1.0, seracnet 2.3.0+cpu, sastrugi 0.9.0  (3 projects)
+ c  two environments: {sastrugi} and {seracnet}
+    gives  frostgrid 1.9.4, sastrugi 0.8.1  (2 projects)
+    gives  frostgrid 2.1.0, seracnet 2.3.0+cpu  (2 projects)
+go one with the same command and  --take a  (nothing was written so far)
 ";
     assert_eq!(shown.out, expected);
-    let narrow =
-        at(&field, "40", &["settle", "--asks", "kit.txt", "--target", "cpython 3.11.9 / linux x86_64 glibc 2.35"]);
-    assert!(narrow.out.contains("   fact 3 allows 3 releases from 1.8.1\n   to 1.9.4\n"), "{}", narrow.out);
-    assert!(narrow.out.contains("   left: nothing\n"), "{}", narrow.out);
+}
+
+#[test]
+fn the_axis_turns_where_there_is_no_room() {
+    let field = Field::new();
+    field.write("kit.txt", "seracnet>=2\nsastrugi==0.8.1\n");
+    let arguments = ["settle", "--asks", "kit.txt", "--target", "cpython 3.11.9 / linux x86_64 glibc 2.35"];
+    let folded = at(&field, "60", &arguments);
+    let expected = "\
+ frostgrid  1.7.2   1.8.1 to 1.9.4   2.0.0 to 2.2.0rc1
+   fact 2   .       .                ############
+   fact 4   .       ############     .
+   left     .       .                .
+";
+    assert!(folded.out.contains(expected), "{}", folded.out);
+    let upright = at(&field, "40", &arguments);
+    let expected = "\
+ frostgrid          fact 2  fact 4  left
+   1.7.2            .       .       .
+   1.8.1 to 1.9.4   .       ####    .
+   2.0.0 to 2.2.0rc1
+                    ####    .       .
+";
+    assert!(upright.out.contains(expected), "{}", upright.out);
+    let long = |out: &str, most: usize| out.lines().filter(|l| l.chars().count() > most).count();
+    assert_eq!((long(&folded.out, 60), long(&upright.out, 40)), (0, 0), "{}", upright.out);
 }
 
 #[test]

@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::super::Problem;
 use super::toy::{Release, World};
 use crate::name::Name;
-use crate::offer::{Prefer, Wheels};
+use crate::offer::{Chronology, Prefer, Wheels};
 use crate::requirement::Requirement;
 use crate::version::{SpecifierSet, Version};
 
@@ -29,19 +29,34 @@ struct Parsed {
 
 /// The promised solution in the order of turns, or none.
 pub(super) fn solve(world: &World, problem: &Problem) -> Option<Vec<(String, String)>> {
-    let parse = |release: &Release| Parsed {
-        version: Version::parse(&release.version).unwrap(),
-        needs: release.needs.iter().map(|n| Requirement::parse(n).unwrap()).collect(),
-        offered: release.extras.iter().map(|e| Name::parse(e).unwrap()).collect(),
-        usable: usable(release, problem),
-    };
-    let parsed =
-        world.projects.iter().map(|(name, releases)| (name.as_str(), releases.iter().map(parse).collect())).collect();
-    let brute = Brute { world, problem, parsed };
+    let brute = Brute::new(world, problem);
     let names: Vec<&String> = world.projects.keys().collect();
     let mut solutions = Vec::new();
     brute.enumerate(&names, &mut Assignment::new(), &mut solutions);
     brute.promised(solutions)
+}
+
+/// Whether the rule on pre-releases keeps this one from a requirement.
+pub(super) fn keeps_out(world: &World, problem: &Problem, requirement: &Requirement, version: &Version) -> bool {
+    let brute = Brute::new(world, problem);
+    let releases = &brute.parsed[requirement.name.as_str()];
+    releases.iter().position(|r| r.version == *version).is_some_and(|i| !brute.takes(requirement, i))
+}
+
+impl<'a> Brute<'a> {
+    fn new(world: &'a World, problem: &'a Problem) -> Self {
+        let parse = |project: &str, release: &Release| Parsed {
+            version: Version::parse(&release.version).unwrap(),
+            needs: release.needs.iter().map(|n| Requirement::parse(n).unwrap()).collect(),
+            offered: release.extras.iter().map(|e| Name::parse(e).unwrap()).collect(),
+            usable: usable(project, release, problem),
+        };
+        let projects = world.projects.iter();
+        let parsed = projects
+            .map(|(name, releases)| (name.as_str(), releases.iter().map(|r| parse(name, r)).collect()))
+            .collect();
+        Brute { world, problem, parsed }
+    }
 }
 
 impl Brute<'_> {
@@ -156,7 +171,8 @@ impl Brute<'_> {
         while turn < queue.len() {
             let project = queue[turn].clone();
             turn += 1;
-            let best = solutions.iter().map(|s| s[&project]).min_by_key(|i| self.preference(&project, *i))?;
+            let askers = self.askers(&project, &order, &asked, &solutions);
+            let best = solutions.iter().map(|s| s[&project]).min_by_key(|i| self.preference(&project, *i, &askers))?;
             solutions.retain(|s| s[&project] == best);
             order.push((project.clone(), self.release(&project, best).version.clone()));
             self.join(&project, best, None, &mut queue, &mut asked, turn, &solutions);
@@ -218,8 +234,42 @@ impl Brute<'_> {
         }
     }
 
+    /// The years of those that had their turn and need a project, and whether they set it no bound above.
+    fn askers(
+        &self,
+        project: &str,
+        order: &[(String, String)],
+        asked: &[(String, Name)],
+        solutions: &[Assignment],
+    ) -> Vec<(u32, bool)> {
+        let mut found = Vec::new();
+        for (asker, _) in order.iter().filter(|(a, _)| a != project) {
+            let index = solutions[0][asker];
+            let Some(year) = self.release(asker, index).year else { continue };
+            let extras: BTreeSet<Name> = asked.iter().filter(|(p, _)| p == asker).map(|(_, e)| e.clone()).collect();
+            let needs = self.needs(asker, index, &extras);
+            let mine = needs.iter().filter(|(n, _)| n.name.as_str() == project);
+            found.extend(mine.map(|(n, _)| (year, n.versions().unwrap().matches(&Version::parse("99999").unwrap()))));
+        }
+        found
+    }
+
+    /// Whether the series of a release began after one who leaves all series open.
+    fn is_unmet(&self, project: &str, version: &Version, askers: &[(u32, bool)]) -> bool {
+        let series = |v: &Version| v.release_number(0);
+        let of_series = |finals: bool| {
+            let releases = self.world.projects[project].iter().map(|r| (Version::parse(&r.version).unwrap(), r.year));
+            releases
+                .filter(|(v, _)| series(v) == series(version) && (!finals || !v.is_prerelease()))
+                .filter_map(|(_, year)| year)
+                .min()
+        };
+        let began = of_series(true).or_else(|| of_series(false));
+        askers.iter().any(|(year, open)| *open && began.is_some_and(|b| b > *year))
+    }
+
     /// Smaller is better: prior, not yanked, wheel, then age by policy.
-    fn preference(&self, project: &str, index: usize) -> impl Ord + use<> {
+    fn preference(&self, project: &str, index: usize, askers: &[(u32, bool)]) -> impl Ord + use<> {
         let release = self.release(project, index);
         let version = Version::parse(&release.version).unwrap();
         let policy = &self.problem.policy;
@@ -229,14 +279,19 @@ impl Brute<'_> {
             self.world.projects[project].iter().map(|r| Version::parse(&r.version).unwrap()).collect();
         ages.sort();
         let age = ages.iter().position(|v| *v == version).unwrap() as i64;
-        let by_age = if policy.prefer == Prefer::Oldest { age } else { -age };
-        (release.yanked, !kept, policy.wheels != Wheels::Any && release.source_only, by_age)
+        let latest = askers.iter().map(|(year, _)| *year).max();
+        let late = policy.prefer == Prefer::Period && latest.zip(release.year).is_some_and(|(l, mine)| mine > l);
+        let by_age = if policy.prefer == Prefer::Oldest || late { age } else { -age };
+        let built = policy.wheels != Wheels::Any && release.source_only;
+        let unmet = policy.chronology == Chronology::Follow && self.is_unmet(project, &version, askers);
+        (release.yanked, !kept, built, unmet, late, by_age)
     }
 }
 
-fn usable(release: &Release, problem: &Problem) -> bool {
+fn usable(project: &str, release: &Release, problem: &Problem) -> bool {
+    let built = problem.policy.wheels != Wheels::Only || problem.policy.build.iter().any(|p| p.as_str() == project);
     let python = release.python.as_ref();
     let runs = python.is_none_or(|p| SpecifierSet::parse(p).unwrap().matches(&problem.target.interpreter.version));
-    let has_file = !release.barred && (!release.source_only || problem.policy.wheels != Wheels::Only);
+    let has_file = !release.barred && (!release.source_only || built);
     has_file && runs
 }

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use super::super::{MetadataAnswer, Problem, Search, Solution, Step, Want, verify};
+use super::super::{Clash, MetadataAnswer, Problem, Search, Solution, Step, Want, verify};
 use crate::artifact::Metadata;
 use crate::fault::Origin;
 use crate::index::{Page, parse_json};
@@ -22,6 +22,8 @@ pub(super) struct Release {
     pub(super) yanked: bool,
     pub(super) source_only: bool,
     pub(super) barred: bool,
+    /// The year in which it appeared.
+    pub(super) year: Option<u32>,
     /// Requires-Python stated in the metadata only.
     pub(super) python: Option<String>,
 }
@@ -48,6 +50,7 @@ impl World {
                     "barred" => release.barred = true,
                     other => match other.split_once(':').unwrap() {
                         ("extras", list) => release.extras = list.split('+').map(str::to_owned).collect(),
+                        ("year", year) => release.year = Some(year.parse().unwrap()),
                         ("python", set) => release.python = Some(set.to_owned()),
                         _ => panic!("{other}"),
                     },
@@ -73,7 +76,8 @@ impl World {
             .iter()
             .map(|r| {
                 let file = World::file(project.as_str(), r);
-                format!("{{\"filename\":\"{file}\",\"url\":\"{file}\",\"yanked\":{}}}", r.yanked)
+                let date = r.year.map_or(String::new(), |y| format!(",\"upload-time\":\"{y}-01-01T00:00:00Z\""));
+                format!("{{\"filename\":\"{file}\",\"url\":\"{file}\",\"yanked\":{}{date}}}", r.yanked)
             })
             .collect();
         Some(parse_json(format!("{{\"files\":[{}]}}", files.join(",")).as_bytes(), project).unwrap())
@@ -100,13 +104,8 @@ pub(super) fn problem(asks: &[&str], bounds: &[&str], policy: Policy) -> Problem
             })
             .collect()
     };
-    Problem {
-        target: Target::parse("cpython 3.12.4 / linux x86_64 glibc 2.36").unwrap(),
-        policy,
-        asks: list(asks),
-        bounds: list(bounds),
-        prior: BTreeMap::new(),
-    }
+    let target = Target::parse("cpython 3.12.4 / linux x86_64 glibc 2.36").unwrap();
+    Problem { asks: list(asks), bounds: list(bounds), ..Problem::new(target.clone(), policy.clone(), Vec::new()) }
 }
 
 /// What a run came to: the solution with its order, or the clash in words.
@@ -137,11 +136,18 @@ pub(super) fn run(world: &World, problem: &Problem, eager: bool) -> Outcome {
                 verify(problem, &solution, &known).unwrap();
                 return Ok(solution);
             }
-            Step::Clash(clash) => return Err(clash),
+            Step::Clash(clash) => return Err(in_order(world, problem, eager, clash)),
             Step::GaveUp { .. } => panic!("gave up"),
         }
     }
     panic!("the search does not end");
+}
+
+/// The clash of the same problem in an order of its own.
+fn in_order(world: &World, problem: &Problem, eager: bool, clash: Clash) -> Clash {
+    let ordered = problem.in_order();
+    let same = !eager && ordered.asks == problem.asks && ordered.bounds == problem.bounds && problem.prior.is_empty();
+    if same { clash } else { run(world, &ordered, false).unwrap_err() }
 }
 
 /// `a 1.0, b 2.0` in the order of turns; or `no`.

@@ -1,0 +1,66 @@
+//! Adjustments: facts that the user knows and the metadata does not say, or says wrongly (`[[adjust]]`; commands, section 3).
+
+use crate::artifact::Metadata;
+use crate::fault::Origin;
+use crate::marker::Marker;
+use crate::name::Name;
+use crate::requirement::Requirement;
+use crate::target::Target;
+use crate::version::{SpecifierSet, Version};
+
+/// What an adjustment does.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Effect {
+    /// The releases need this; it replaces what they say of that project.
+    Needs(Requirement),
+    /// The releases are out.
+    Avoid,
+}
+
+/// A fact stated by the user about releases of a project.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Adjustment {
+    /// The project.
+    pub project: Name,
+    /// Its releases of which it speaks; empty for all.
+    pub versions: SpecifierSet,
+    /// Only on targets on which this holds.
+    pub when: Option<Marker>,
+    /// What it does.
+    pub effect: Effect,
+    /// Why, quoted whenever it decides something.
+    pub because: String,
+    /// Where it was stated.
+    pub origin: Origin,
+}
+
+impl Adjustment {
+    /// Whether it speaks of a release on a target.
+    pub fn speaks_of(&self, project: &Name, version: &Version, target: &Target) -> bool {
+        self.project == *project && self.versions.matches(version) && self.counts_on(target)
+    }
+
+    /// Whether its condition holds on a target.
+    pub fn counts_on(&self, target: &Target) -> bool {
+        self.when.as_ref().is_none_or(|m| m.holds(&target.markers, None))
+    }
+}
+
+/// What a release needs by its metadata and the adjustments over it, in the order of the metadata, each with the
+/// adjustment that says it, by its index.
+pub fn requirements(
+    metadata: &Metadata,
+    project: &Name,
+    version: &Version,
+    target: &Target,
+    adjustments: &[Adjustment],
+) -> Vec<(Requirement, Option<usize>)> {
+    let mut all: Vec<(Requirement, Option<usize>)> = metadata.requires.iter().map(|r| (r.clone(), None)).collect();
+    for (i, adjustment) in adjustments.iter().enumerate().filter(|(_, a)| a.speaks_of(project, version, target)) {
+        let Effect::Needs(requirement) = &adjustment.effect else { continue };
+        let place = all.iter().position(|(r, _)| r.name == requirement.name).unwrap_or(all.len());
+        all.retain(|(r, _)| r.name != requirement.name);
+        all.insert(place.min(all.len()), (requirement.clone(), Some(i)));
+    }
+    all
+}

@@ -1,0 +1,187 @@
+//! A clash: a smallest set of facts that cannot hold together, with their origins (design, section 5; choice, rule 13).
+//!
+//! Facts are what a person can act on: asks, bounds, what runs of releases need, and bars.
+
+mod ground;
+mod smallest;
+mod words;
+
+pub(super) use ground::Ground;
+
+use super::clause::ClauseId;
+use super::search::Search;
+use crate::fault::Origin;
+use crate::name::Name;
+use crate::offer::BarKind;
+use crate::requirement::Requirement;
+use crate::version::Version;
+
+/// Facts that cannot hold together, none of which can be left out.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Clash {
+    /// The facts, each ask followed by what bears on its project and on those it needs.
+    pub facts: Vec<Fact>,
+    /// Asked projects that no depot has.
+    pub absent: Vec<Name>,
+    /// The projects of which the facts leave no release.
+    pub contested: Vec<Contested>,
+}
+
+/// A project on which several facts bear.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Contested {
+    /// The project.
+    pub project: Name,
+    /// Its releases, oldest first.
+    pub releases: Vec<Version>,
+    /// For each fact, by its place in [`Clash::facts`], the releases that it allows.
+    pub rows: Vec<(usize, Vec<Version>)>,
+}
+
+/// What kind of fact it is (choice, rule 13).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum FactKind {
+    /// An ask of the user.
+    Ask,
+    /// A bound of the user, or a release that was chosen before.
+    Bound,
+    /// What releases need.
+    Needs,
+    /// A bar.
+    Bar(BarKind),
+}
+
+impl FactKind {
+    /// The word for it in JSON.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            FactKind::Ask => "ask",
+            FactKind::Bound => "bound",
+            FactKind::Needs => "needs",
+            FactKind::Bar(kind) => kind.as_str(),
+        }
+    }
+}
+
+/// One fact of a clash.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Fact {
+    /// Its kind.
+    pub kind: FactKind,
+    /// The project it speaks of; for needs the one that needs, as `name` or `name[extra]`.
+    pub project: String,
+    /// Releases it speaks of: a specifier set, or several joined by ` || `; empty for all.
+    pub versions: String,
+    /// For needs: the requirement.
+    pub needs: Option<String>,
+    /// Where it was stated, for asks, bounds and adjustments.
+    pub origin: Option<Origin>,
+    /// The fact in words.
+    pub text: String,
+    pub(super) ground: Ground,
+    /// For bars of a date: when those releases appeared.
+    pub(super) dates: Vec<jiff::Timestamp>,
+}
+
+impl Search {
+    /// The smallest clash behind these clauses.
+    pub(super) fn clash(&self, clauses: &[ClauseId]) -> Clash {
+        let grounds = self.walked(self.smallest(self.grounds(clauses)));
+        let facts: Vec<Fact> = grounds.into_iter().map(|g| self.fact(g)).collect();
+        let asked = |name: &Name| self.problem.asks_in_force().any(|(_, a)| a.requirement.name == *name);
+        let absent = facts
+            .iter()
+            .filter_map(|f| match &f.ground {
+                Ground::Barred { project, kind: BarKind::Absent, releases } if releases.is_empty() => Some(project),
+                _ => None,
+            })
+            .filter(|name| asked(name))
+            .cloned()
+            .collect();
+        let contested = self.contested(&facts);
+        Clash { facts, absent, contested }
+    }
+
+    /// The grounds in the order in which they are read: each ask, then what bears on its project, then the needs.
+    fn walked(&self, grounds: Vec<Ground>) -> Vec<Ground> {
+        let mut asks: Vec<usize> = (0..grounds.len()).filter(|i| matches!(grounds[*i], Ground::Ask(_))).collect();
+        let origin = |i: &usize| match grounds[*i] {
+            Ground::Ask(ask) => self.problem.asks.get(ask).map(|a| &a.origin),
+            _ => None,
+        };
+        asks.sort_by(|a, b| origin(a).cmp(&origin(b)));
+        let mut order: Vec<usize> = Vec::new();
+        for ask in asks {
+            order.push(ask);
+            let mut open: Vec<Name> = self.requirement_of(&grounds[ask]).map(|r| r.name.clone()).into_iter().collect();
+            let mut seen: Vec<Name> = Vec::new();
+            while let Some(project) = open.pop() {
+                if seen.contains(&project) {
+                    continue;
+                }
+                let mut next = Vec::new();
+                for (i, ground) in grounds.iter().enumerate() {
+                    if !self.bears_on(ground, &project) || order.contains(&i) || matches!(ground, Ground::Ask(_)) {
+                        continue;
+                    }
+                    order.push(i);
+                    if let Ground::Needs { requirement, .. } = ground {
+                        next.push(requirement.name.clone());
+                    }
+                }
+                seen.push(project);
+                open.extend(next.into_iter().rev());
+            }
+        }
+        let rest: Vec<usize> = (0..grounds.len()).filter(|i| !order.contains(i)).collect();
+        order.into_iter().chain(rest).filter_map(|i| grounds.get(i).cloned()).collect()
+    }
+
+    /// Whether a ground speaks of releases of a project.
+    fn bears_on(&self, ground: &Ground, name: &Name) -> bool {
+        match ground {
+            Ground::Ask(_) | Ground::Bound(_) => self.requirement_of(ground).is_some_and(|r| r.name == *name),
+            Ground::Held(project) | Ground::Needs { project, .. } | Ground::Barred { project, .. } => project == name,
+        }
+    }
+
+    fn contested(&self, facts: &[Fact]) -> Vec<Contested> {
+        let mut names: Vec<&Name> =
+            facts.iter().filter_map(|f| self.requirement_of(&f.ground)).map(|r| &r.name).collect();
+        names.sort();
+        names.dedup();
+        let mut contested = Vec::new();
+        for name in names {
+            let releases = self.releases(name);
+            let rows: Vec<(usize, Vec<Version>)> = facts
+                .iter()
+                .enumerate()
+                .filter_map(|(i, fact)| Some((i, self.allows(&fact.ground, name, &releases)?)))
+                .collect();
+            let empty = releases.iter().all(|r| rows.iter().any(|(_, allowed)| !allowed.contains(r)));
+            if rows.len() > 1 && !releases.is_empty() && empty {
+                contested.push(Contested { project: name.clone(), releases, rows });
+            }
+        }
+        contested
+    }
+
+    /// The releases of a project that a ground allows; none when it does not bear on the project.
+    fn allows(&self, ground: &Ground, name: &Name, releases: &[Version]) -> Option<Vec<Version>> {
+        let those = |holds: &dyn Fn(&Version) -> bool| releases.iter().filter(|v| holds(v)).cloned().collect();
+        let of = |requirement: &Requirement| {
+            let set = requirement.versions()?;
+            (requirement.name == *name && !set.is_empty()).then(|| those(&|v| set.matches(v)))
+        };
+        match ground {
+            Ground::Barred { project, releases: out, .. } if project == name => Some(those(&|v| !out.contains(v))),
+            Ground::Barred { .. } => None,
+            Ground::Held(project) if project == name => {
+                let held = self.problem.held.get(project);
+                Some(those(&|v| Some(v) == held))
+            }
+            Ground::Held(_) => None,
+            other => of(self.requirement_of(other)?),
+        }
+    }
+}

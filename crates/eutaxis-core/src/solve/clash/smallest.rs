@@ -1,0 +1,413 @@
+//! The smallest clash: grounds are left out as long as the rest cannot hold together.
+//!
+//! The grounds are taken alone: every release that is on a page can be taken unless a ground bars it, and it needs only
+//! what a ground says. That small system goes through the same propagation and learning as the search, and each proof
+//! says which grounds it used, so that few trials are needed.
+
+use rustc_hash::FxHashMap;
+use smallvec::{SmallVec, smallvec};
+
+use super::super::analyze::Lesson;
+use super::super::bits::Bits;
+use super::super::clause::{NodeId, Rests, Source, Term};
+use super::super::search::Search;
+use super::super::state::{NodeKind, State};
+use super::ground::Ground;
+use crate::name::Name;
+use crate::offer::BarKind;
+use crate::requirement::Requirement;
+use crate::version::{SpecifierSet, Version};
+
+/// A trial ends after so many conflicts; what could not be decided is kept.
+const MOST_CONFLICTS: usize = 3_000;
+/// So many grounds at most are worth trying in several orders.
+const FEW: usize = 40;
+/// From so many needs of one project for another on, what differs only in the bound is told as one.
+const MANY_NEEDS: usize = 3;
+
+/// What a trial showed.
+enum Trial {
+    /// These grounds, by index, cannot hold together.
+    Impossible(Vec<usize>),
+    /// They can, or nobody knows.
+    Open,
+}
+
+impl Search {
+    /// A set of grounds that cannot hold together and of which none can be left out: the smallest of those found.
+    pub(super) fn smallest(&self, grounds: Vec<Ground>) -> Vec<Ground> {
+        let all: Vec<usize> = (0..grounds.len()).collect();
+        if let Trial::Open = (Smaller { search: self, heed_pins: true }).trial(&grounds, &all) {
+            // Those who pin a yanked release have no part in it: that nothing pins it is taken as it stands.
+            return Smaller { search: self, heed_pins: false }.smallest(grounds);
+        }
+        Smaller { search: self, heed_pins: true }.smallest(grounds)
+    }
+
+    /// All releases on the page of a project, oldest first.
+    pub(super) fn releases(&self, project: &Name) -> Vec<Version> {
+        let mut all: Vec<Version> =
+            self.facts.get(project).map_or(Vec::new(), |f| f.offers.iter().map(|o| o.version.clone()).collect());
+        all.sort();
+        all
+    }
+}
+
+/// How trials are made.
+#[derive(Clone, Copy)]
+struct Smaller<'a> {
+    search: &'a Search,
+    /// Whether a yanked release may be taken with one that pins it.
+    heed_pins: bool,
+}
+
+impl Smaller<'_> {
+    fn smallest(&self, grounds: Vec<Ground>) -> Vec<Ground> {
+        let Some(mut best) = self.shrunk(&grounds, false) else { return grounds };
+        if best.len() > 2 && best.len() <= FEW {
+            // Another order of trials may find a smaller one, and asks that clash among themselves say most.
+            for (from, backwards) in [(&grounds, true), (&best.clone(), true)] {
+                if let Some(other) = self.shrunk(from, backwards).filter(|o| o.len() < best.len()) {
+                    best = other;
+                }
+            }
+        }
+        let best = self.joined(best);
+        self.trimmed(best)
+    }
+
+    fn shrunk(&self, grounds: &[Ground], backwards: bool) -> Option<Vec<Ground>> {
+        let all: Vec<usize> = (0..grounds.len()).collect();
+        let Trial::Impossible(mut core) = self.trial(grounds, &all) else { return None };
+        let mut order = core.clone();
+        order.sort_unstable();
+        if backwards {
+            order.reverse();
+        }
+        for ground in order {
+            let Some(place) = core.iter().position(|g| *g == ground) else { continue };
+            let mut without = core.clone();
+            without.remove(place);
+            if let Trial::Impossible(smaller) = self.trial(grounds, &without) {
+                core = smaller;
+            }
+        }
+        core.sort_unstable();
+        Some(core.into_iter().filter_map(|i| grounds.get(i).cloned()).collect())
+    }
+
+    /// Where many releases of a project each need another bound of the same project, one ground that says what any of
+    /// them allows, if that still clashes.
+    fn joined(&self, grounds: Vec<Ground>) -> Vec<Ground> {
+        let pair = |g: &Ground| match g {
+            Ground::Needs { project, extra: None, requirement, adjusted: None, .. }
+                if requirement.extras.is_empty() && requirement.versions().is_some() =>
+            {
+                Some((project.clone(), requirement.name.clone()))
+            }
+            _ => None,
+        };
+        let mut counts: Vec<((Name, Name), usize)> = Vec::new();
+        for p in grounds.iter().filter_map(pair) {
+            match counts.iter_mut().find(|(q, _)| *q == p) {
+                Some((_, n)) => *n += 1,
+                None => counts.push((p, 1)),
+            }
+        }
+        let mut grounds = grounds;
+        for (wanted, _) in counts.into_iter().filter(|(_, n)| *n >= MANY_NEEDS) {
+            let (same, rest): (Vec<Ground>, Vec<Ground>) =
+                grounds.iter().cloned().partition(|g| pair(g).as_ref() == Some(&wanted));
+            let Some(one) = self.join(&wanted.0, &wanted.1, &same) else { continue };
+            let mut candidate = rest;
+            candidate.push(one);
+            if let Some(smaller) = self.shrunk(&candidate, false) {
+                grounds = smaller;
+            }
+        }
+        grounds
+    }
+
+    fn join(&self, project: &Name, other: &Name, needs: &[Ground]) -> Option<Ground> {
+        let mut releases: Vec<Version> = Vec::new();
+        let mut allowed: Vec<Version> = Vec::new();
+        let all = self.search.releases(other);
+        for ground in needs {
+            if let Ground::Needs { requirement, releases: mine, .. } = ground {
+                releases.extend(mine.iter().cloned());
+                allowed.extend(all.iter().filter(|v| requirement.versions().is_some_and(|s| s.matches(v))).cloned());
+            }
+        }
+        let (low, high) = (allowed.iter().min()?, allowed.iter().max()?);
+        let set = SpecifierSet::parse(&format!(">={},<={}", low.public(), high.public())).ok()?;
+        releases.sort();
+        releases.dedup();
+        let requirement = Requirement {
+            name: other.clone(),
+            extras: Vec::new(),
+            accepts: crate::requirement::Accepts::Versions(set),
+            marker: None,
+        };
+        Some(Ground::Needs {
+            project: project.clone(),
+            extra: None,
+            requirement,
+            releases,
+            adjusted: None,
+            joined: true,
+        })
+    }
+
+    /// The same grounds, those on needs and bars without the releases that asks and bounds among them leave out anyway.
+    fn trimmed(&self, grounds: Vec<Ground>) -> Vec<Ground> {
+        let stated: Vec<Requirement> = grounds
+            .iter()
+            .filter(|g| matches!(g, Ground::Ask(_) | Ground::Bound(_)))
+            .filter_map(|g| self.search.requirement_of(g).cloned())
+            .collect();
+        let left = |project: &Name, releases: Vec<Version>| {
+            let mine = || stated.iter().filter(|r| r.name == *project);
+            let kept = |v: &Version| mine().all(|r| r.versions().is_none_or(|s| s.matches(v)));
+            let some: Vec<Version> = releases.iter().filter(|v| kept(v)).cloned().collect();
+            if some.is_empty() { releases } else { some }
+        };
+        let trim = |ground: Ground| match ground {
+            Ground::Needs { project, extra, requirement, releases, adjusted, joined } => {
+                let releases = left(&project, releases);
+                Ground::Needs { project, extra, requirement, releases, adjusted, joined }
+            }
+            Ground::Barred { project, kind, releases } => {
+                let releases = left(&project, releases);
+                Ground::Barred { project, kind, releases }
+            }
+            stated => stated,
+        };
+        let trimmed: Vec<Ground> = grounds.iter().cloned().map(trim).collect();
+        let all: Vec<usize> = (0..trimmed.len()).collect();
+        match self.trial(&trimmed, &all) {
+            Trial::Impossible(_) => trimmed,
+            Trial::Open => grounds,
+        }
+    }
+
+    /// Whether these of the grounds cannot hold together.
+    fn trial(&self, grounds: &[Ground], of: &[usize]) -> Trial {
+        let mut system = System {
+            search: self.search,
+            heed_pins: self.heed_pins,
+            state: State::default(),
+            releases: FxHashMap::default(),
+            grounds,
+            of,
+            leans: Vec::new(),
+        };
+        for i in of {
+            system.add(*i);
+        }
+        system.solve()
+    }
+}
+
+/// The small system of a trial. Value `v` of a project is its release `v - 1`, oldest first; a project that no depot
+/// has gets one release, so that its absence is a ground like any other.
+struct System<'a> {
+    search: &'a Search,
+    heed_pins: bool,
+    state: State,
+    releases: FxHashMap<Name, Vec<Version>>,
+    grounds: &'a [Ground],
+    of: &'a [usize],
+    /// A ground, and the one on pre-releases without which it would take more.
+    leans: Vec<(usize, usize)>,
+}
+
+impl System<'_> {
+    fn node(&mut self, project: &Name) -> NodeId {
+        if !self.releases.contains_key(project) {
+            self.releases.insert(project.clone(), self.search.releases(project));
+        }
+        let count = self.releases.get(project).map_or(0, Vec::len).max(1);
+        self.state.node(NodeKind::Project(project.clone()), count + 1)
+    }
+
+    fn extra(&mut self, project: &Name, extra: &Name) -> NodeId {
+        self.state.node(NodeKind::Extra(project.clone(), extra.clone()), 2)
+    }
+
+    /// The releases of a project for which something holds; `unknown` for the one of a project that no depot has.
+    fn values(&mut self, project: &Name, unknown: bool, holds: &dyn Fn(&Version) -> bool) -> Term {
+        let node = self.node(project);
+        let mut values = Bits::none(self.state.get(node).size);
+        let releases = self.releases.get(project).map_or(&[][..], Vec::as_slice);
+        if releases.is_empty() && unknown {
+            values.insert(1);
+        }
+        releases.iter().enumerate().filter(|(_, v)| holds(v)).for_each(|(i, _)| values.insert(i + 1));
+        Term { node, values }
+    }
+
+    /// "One of the releases that the requirement of a ground takes is there." That pre-releases are out is a ground of its
+    /// own, on which this one then leans.
+    fn presence(&mut self, index: usize, requirement: &Requirement) -> Term {
+        let search = self.search;
+        let told = self.of.iter().copied().find(|i| {
+            matches!(self.grounds.get(*i), Some(Ground::Barred { project, kind: BarKind::Prerelease, .. })
+                if *project == requirement.name)
+        });
+        let facts = search.facts.get(&requirement.name);
+        let out = match facts.filter(|_| told.is_some()) {
+            Some(facts) => facts.prereleases_kept_out(requirement, &search.problem),
+            None => Vec::new(),
+        };
+        if let Some(told) = told.filter(|_| !out.is_empty()) {
+            self.leans.push((index, told));
+        }
+        let takes = |v: &Version| requirement.versions().is_none_or(|s| s.matches(v)) && !out.contains(v);
+        self.values(&requirement.name, true, &takes)
+    }
+
+    fn complement(&self, term: Term) -> Term {
+        let mut values = Bits::all(self.state.get(term.node).size);
+        values.drop_all(&term.values);
+        Term { node: term.node, values }
+    }
+
+    fn clause(&mut self, ground: usize, terms: SmallVec<[Term; 2]>) {
+        let mut joined: SmallVec<[Term; 2]> = SmallVec::new();
+        for term in terms {
+            super::super::expand::merge(&mut joined, term);
+        }
+        let source = Source::Ground(ground);
+        match joined.len() {
+            1 => joined.into_iter().for_each(|t| self.state.add_unit(t, source.clone(), Rests::default())),
+            _ => {
+                self.state.add_clause(joined, source, Rests::default());
+            }
+        }
+    }
+
+    fn add(&mut self, index: usize) {
+        let Some(ground) = self.grounds.get(index).cloned() else { return };
+        match &ground {
+            Ground::Ask(i) => {
+                let Some(ask) = self.search.problem.asks.get(*i) else { return };
+                let presence = self.presence(index, &ask.requirement);
+                self.clause(index, smallvec![presence]);
+                for extra in &ask.requirement.extras {
+                    let node = self.extra(&ask.requirement.name, extra);
+                    self.clause(index, smallvec![Term { node, values: Bits::only(2, 1) }]);
+                }
+            }
+            Ground::Bound(i) => {
+                let Some(bound) = self.search.problem.bounds.get(*i) else { return };
+                let requirement = &bound.requirement;
+                let mut term =
+                    self.values(&requirement.name, true, &|v| requirement.versions().is_none_or(|s| s.matches(v)));
+                term.values.insert(0);
+                self.clause(index, smallvec![term]);
+            }
+            Ground::Held(project) => {
+                let held = self.search.problem.held.get(project).cloned();
+                let mut term = self.values(project, true, &|v| Some(v) == held.as_ref());
+                term.values.insert(0);
+                self.clause(index, smallvec![term]);
+            }
+            Ground::Needs { project, extra, requirement, releases, .. } => {
+                let having = self.values(project, false, &|v| releases.contains(v));
+                let mut lead: SmallVec<[Term; 2]> = smallvec![self.complement(having)];
+                if let Some(extra) = extra {
+                    let node = self.extra(project, extra);
+                    lead.push(Term { node, values: Bits::only(2, 0) });
+                }
+                let mut terms = lead.clone();
+                terms.push(self.presence(index, requirement));
+                self.clause(index, terms);
+                for theirs in &requirement.extras {
+                    let node = self.extra(&requirement.name, theirs);
+                    let mut terms = lead.clone();
+                    terms.push(Term { node, values: Bits::only(2, 1) });
+                    self.clause(index, terms);
+                }
+            }
+            // It counts where a requirement takes releases.
+            Ground::Barred { kind: BarKind::Prerelease, .. } => {}
+            Ground::Barred { project, kind: BarKind::Yanked, releases } => {
+                for release in releases {
+                    self.add_yanked(index, project, release);
+                }
+            }
+            Ground::Barred { project, releases, .. } => {
+                let absent = releases.is_empty();
+                let out = self.values(project, absent, &|v| releases.contains(v));
+                let term = self.complement(out);
+                self.clause(index, smallvec![term]);
+            }
+        }
+    }
+
+    /// A yanked release is taken only with one that pins it.
+    fn add_yanked(&mut self, index: usize, project: &Name, release: &Version) {
+        let out = self.values(project, false, &|v| v == release);
+        let mut terms: SmallVec<[Term; 2]> = smallvec![self.complement(out)];
+        let search = self.search;
+        let version_of =
+            |name: &Name, value: usize| search.facts.get(name).and_then(|f| f.offer(value)).map(|o| o.version.clone());
+        let heed = self.heed_pins;
+        let pins = search.yanked_pins.iter().filter(|p| p.project == *project);
+        for pin in pins.filter(|p| heed && version_of(project, p.value).as_ref() == Some(release)) {
+            for support in &pin.supports {
+                let wanted = |g: &Ground| {
+                    !matches!(g, Ground::Bound(_))
+                        && search.requirement_of(g).is_some_and(|r| r.name == support.project)
+                };
+                // What nothing asks for is not there to pin anything.
+                if !self.grounds.iter().any(wanted) {
+                    continue;
+                }
+                if let Some(version) = version_of(&support.project, support.value) {
+                    terms.push(self.values(&support.project, false, &|v| *v == version));
+                }
+            }
+        }
+        self.clause(index, terms);
+    }
+
+    fn solve(mut self) -> Trial {
+        let mut conflicts = 0;
+        loop {
+            if let Some(conflict) = self.state.propagate() {
+                conflicts += 1;
+                if conflicts > MOST_CONFLICTS {
+                    return Trial::Open;
+                }
+                if let Lesson::Impossible(used) = self.state.learn(conflict) {
+                    let mut core: Vec<usize> = self
+                        .state
+                        .origins(&used)
+                        .into_iter()
+                        .filter_map(|id| match self.state.clauses[id.0 as usize].source {
+                            Source::Ground(i) => Some(i),
+                            _ => None,
+                        })
+                        .collect();
+                    core.extend(
+                        self.leans.iter().filter(|(i, _)| core.contains(i)).map(|(_, told)| *told).collect::<Vec<_>>(),
+                    );
+                    core.sort_unstable();
+                    core.dedup();
+                    return Trial::Impossible(core);
+                }
+                continue;
+            }
+            self.state.settled.clear();
+            // Absence, which is value 0, needs nothing; and the fewest values left are the quickest to fail.
+            let open = self.state.nodes.iter().enumerate().filter_map(|(i, n)| {
+                let values = n.domain.count();
+                (values > 1).then_some((values, i))
+            });
+            let Some((_, node)) = open.min() else { return Trial::Open };
+            let Some(value) = self.state.nodes[node].domain.first() else { return Trial::Open };
+            self.state.decide(NodeId(node as u32), value);
+        }
+    }
+}

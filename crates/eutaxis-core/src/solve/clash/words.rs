@@ -1,0 +1,171 @@
+//! Grounds in words, and runs of releases as specifier sets.
+
+use super::super::search::Search;
+use super::ground::Ground;
+use super::{Fact, FactKind};
+use crate::name::Name;
+use crate::offer::{BarKind, Verdict};
+use crate::requirement::Ask;
+use crate::version::{SpecifierSet, Version};
+
+/// So many different sentences on one kind of bar are told.
+const MOST_SENTENCES: usize = 2;
+
+impl Search {
+    pub(super) fn fact(&self, ground: Ground) -> Fact {
+        let fact = |kind: FactKind, project: String, versions: String, text: String| Fact {
+            kind,
+            project,
+            versions,
+            needs: None,
+            origin: None,
+            text,
+            ground: ground.clone(),
+            dates: Vec::new(),
+        };
+        let stated = |kind: FactKind, verb: &str, ask: Option<&Ask>| {
+            let Some(ask) = ask else { return fact(kind, String::new(), String::new(), String::new()) };
+            let versions = ask.requirement.versions().map_or(String::new(), ToString::to_string);
+            let text = format!("{verb} {}", ask.requirement.short());
+            let subject = ask.requirement.subject();
+            Fact { origin: Some(ask.origin.clone()), ..fact(kind, subject, versions, text) }
+        };
+        match &ground {
+            Ground::Ask(i) => stated(FactKind::Ask, "you ask", self.problem.asks.get(*i)),
+            Ground::Bound(i) => stated(FactKind::Bound, "you bound", self.problem.bounds.get(*i)),
+            Ground::Held(project) => {
+                let version = self.problem.held.get(project).map(ToString::to_string).unwrap_or_default();
+                let text = format!("held {project} {version}");
+                fact(FactKind::Bound, project.to_string(), format!("=={version}"), text)
+            }
+            Ground::Needs { project, extra, requirement, releases, adjusted, joined } => {
+                let subject = extra.as_ref().map_or(project.to_string(), |e| format!("{project}[{e}]"));
+                let one = releases.iter().all(|v| releases.first().is_some_and(|f| f.public() == v.public()));
+                let verb = match (one, joined) {
+                    (true, _) => "needs",
+                    (_, false) => "need",
+                    (_, true) => "each need some of",
+                };
+                let adjustment = adjusted.and_then(|i| self.problem.adjustments.get(i));
+                let because = adjustment
+                    .map_or(String::new(), |a| format!(", adjusted: \"{}\"", crate::fault::escaped(&a.because)));
+                let range = self.range_words(project, releases);
+                let text = format!("{subject} {range} {verb} {}{because}", requirement.short());
+                Fact {
+                    needs: Some(crate::Requirement { marker: None, ..requirement.clone() }.to_string()),
+                    origin: adjustment.map(|a| a.origin.clone()),
+                    ..fact(FactKind::Needs, subject, self.range_set(project, releases), text)
+                }
+            }
+            Ground::Barred { project, kind, releases } if releases.is_empty() => {
+                fact(FactKind::Bar(*kind), project.to_string(), String::new(), format!("no depot has {project}"))
+            }
+            Ground::Barred { project, kind, releases } => {
+                let text = format!("{project} {}", self.sentences(project, *kind, releases));
+                let offers = self.facts.get(project).into_iter().flat_map(|f| &f.offers);
+                let dates = offers.filter(|o| releases.contains(&o.version)).filter_map(|o| o.published()).collect();
+                let versions = self.range_set(project, releases);
+                Fact { dates, ..fact(FactKind::Bar(*kind), project.to_string(), versions, text) }
+            }
+        }
+    }
+
+    /// Why releases are out, as `RELEASES: sentence`, those of the newest first.
+    fn sentences(&self, project: &Name, kind: BarKind, releases: &[Version]) -> String {
+        let mut told: Vec<(String, Vec<Version>)> = Vec::new();
+        for release in releases.iter().rev() {
+            let sentence = self.sentence(project, kind, release);
+            match told.iter_mut().find(|(s, _)| *s == sentence) {
+                Some((_, versions)) => versions.push(release.clone()),
+                None => told.push((sentence, vec![release.clone()])),
+            }
+        }
+        let more = told.len().saturating_sub(MOST_SENTENCES);
+        let mut words: Vec<String> = told
+            .iter_mut()
+            .take(MOST_SENTENCES)
+            .map(|(sentence, versions)| {
+                versions.sort();
+                format!("{}: {sentence}", self.range_words(project, versions))
+            })
+            .collect();
+        if more > 0 {
+            let others: usize = told.iter().skip(MOST_SENTENCES).map(|(_, v)| v.len()).sum();
+            words.push(if others == 1 { "one other likewise".to_owned() } else { format!("{others} others likewise") });
+        }
+        words.join("; ")
+    }
+
+    fn sentence(&self, project: &Name, kind: BarKind, release: &Version) -> String {
+        let offer = self.facts.get(project).and_then(|f| f.offers.iter().find(|o| o.version == *release));
+        match kind {
+            BarKind::Prerelease if offer.is_some_and(|o| o.verdict != Verdict::Barred) => {
+                "a pre-release, which nothing asked for".to_owned()
+            }
+            BarKind::Yanked => {
+                let reason = offer.and_then(|o| o.yanked.clone()).filter(|r| !r.is_empty());
+                let reason = reason.map_or(String::new(), |r| format!(" (\"{}\")", crate::fault::escaped(&r)));
+                format!("yanked{reason}, and nothing pins it exactly")
+            }
+            _ => {
+                let bar = offer.and_then(|o| o.bars.iter().find(|b| b.kind == kind));
+                // Behind a parenthesis stands what differs from release to release.
+                bar.map_or(String::new(), |b| match kind {
+                    BarKind::Date => b.detail.split(" (").next().unwrap_or(&b.detail).to_owned(),
+                    _ => b.detail.clone(),
+                })
+            }
+        }
+    }
+
+    /// Runs of releases that follow each other without another of the project's releases between, oldest first.
+    fn runs(&self, project: &Name, versions: &[Version]) -> Vec<Vec<Version>> {
+        let mut runs: Vec<Vec<Version>> = Vec::new();
+        let mut before = false;
+        for version in self.releases(project) {
+            let inside = versions.contains(&version);
+            match runs.last_mut() {
+                Some(run) if inside && before => run.push(version),
+                _ if inside => runs.push(vec![version]),
+                _ => {}
+            }
+            before = inside;
+        }
+        runs
+    }
+
+    fn range_words(&self, project: &Name, versions: &[Version]) -> String {
+        // Builds of one release that differ in their local label are one release to people.
+        let all = self.releases(project);
+        let whole = |v: &Version| all.iter().filter(|o| o.public() == v.public()).all(|o| versions.contains(o));
+        let name = |v: &Version| if whole(v) { v.public().to_string() } else { v.to_string() };
+        let words: Vec<String> = self
+            .runs(project, versions)
+            .iter()
+            .map(|run| match (run.first().map(name), run.last().map(name)) {
+                (Some(a), Some(b)) if a != b => format!("{a} to {b}"),
+                (Some(a), _) => a,
+                _ => String::new(),
+            })
+            .collect();
+        words.join(", ")
+    }
+
+    /// The same as specifier sets joined by ` || `, which take just these of the project's releases.
+    fn range_set(&self, project: &Name, versions: &[Version]) -> String {
+        let all = self.releases(project);
+        let sets: Vec<String> = self
+            .runs(project, versions)
+            .iter()
+            .flat_map(|run| {
+                let (Some(a), Some(b)) = (run.first(), run.last()) else { return Vec::new() };
+                // A bound names no local label, so a run that such a bound does not tell from the rest is spelled out.
+                let range = format!(">={},<={}", a.public(), b.public());
+                let exact = SpecifierSet::parse(&range)
+                    .is_ok_and(|set| run.len() > 1 && all.iter().all(|v| set.matches(v) == run.contains(v)));
+                if exact { vec![range] } else { run.iter().map(|v| format!("=={v}")).collect() }
+            })
+            .collect();
+        sets.join(" || ")
+    }
+}

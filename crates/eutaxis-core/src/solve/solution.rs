@@ -1,0 +1,369 @@
+//! The solution, read off a queue in which all have had their turn: what was chosen, who asks for it, what keeps newer
+//! releases out, and what should be known.
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
+
+use super::chronology::{self, Strength};
+use super::facts::{Facts, ProjectFacts};
+use super::problem::Problem;
+use super::queue::{Queue, in_force};
+use crate::index::{FileKind, PageFile};
+use crate::name::Name;
+use crate::offer::{Bar, BarKind, Chronology, Offer, Prefer, Verdict};
+use crate::requirement::Requirement;
+use crate::version::Version;
+
+/// Who asks for a chosen project.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Asker {
+    /// An ask of the user, by its index.
+    Ask(usize),
+    /// A chosen project, with its requirement in words.
+    Project(Name, String),
+}
+
+/// A project of the solution with its release and file.
+#[derive(Debug, Clone)]
+pub struct Chosen {
+    /// The project.
+    pub project: Name,
+    /// The release.
+    pub version: Version,
+    /// The file.
+    pub file: Arc<PageFile>,
+    /// `Ready` for a wheel, `Build` for source.
+    pub verdict: Verdict,
+    /// Who asks for it; never empty.
+    pub asked_by: Vec<Asker>,
+    /// Extras asked of it, in order of name.
+    pub extras: Vec<Name>,
+    /// Projects it needs on the target, in the order of its metadata.
+    pub needs: Vec<Name>,
+    /// Newer releases, newest first, each with what keeps it out.
+    pub newer: Vec<Newer>,
+    /// The adjustments that spoke of this release, by their index.
+    pub adjusted: Vec<usize>,
+}
+
+impl Chosen {
+    /// The newest final release, when it is another one.
+    pub fn newest(&self) -> Option<&Newer> {
+        self.newer.iter().find(|n| !n.version.is_prerelease())
+    }
+}
+
+/// A newer release that was not taken.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Newer {
+    /// Its version.
+    pub version: Version,
+    /// When it appeared, if the depot says so.
+    pub published: Option<jiff::Timestamp>,
+    /// What keeps it out, as far as single reasons do; empty when it just does not go with the choices made before.
+    pub out: Vec<Out>,
+}
+
+/// What keeps a newer release out.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Out {
+    /// A bound that someone puts: who, and the requirement in words.
+    Excluded(Asker, String),
+    /// A bound of the user that asks for nothing, by its index.
+    Bound(usize),
+    /// A bar.
+    Barred(Bar),
+    /// It is yanked, for this reason.
+    Yanked(String),
+    /// A pre-release, which nothing asked for.
+    Prerelease,
+    /// It has only source, for this reason, and a release with a wheel is better.
+    Source(Option<String>),
+    /// A need of it that another choice does not meet: the requirement, and the release that was chosen.
+    Unmet(String, Version),
+    /// Its series began after a release that needs it (`--chronology follow`): who, published when, and when it began.
+    NeverMet(Name, jiff::Timestamp, jiff::Timestamp),
+    /// It appeared after those that need it (`--prefer period`).
+    Late,
+    /// The policy prefers older ones.
+    Older,
+}
+
+/// Something that does not forbid the choice but should be known.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Caution {
+    /// An asked extra that the chosen release lacks.
+    ExtraAbsent {
+        /// The project.
+        project: Name,
+        /// The release.
+        version: Version,
+        /// The extra.
+        extra: Name,
+    },
+    /// A release has never met another that it needs and that was chosen beside it.
+    NeverMet {
+        /// The project that needs.
+        project: Name,
+        /// Its release.
+        version: Version,
+        /// When its file appeared.
+        published: jiff::Timestamp,
+        /// The project that is needed.
+        other: Name,
+        /// The chosen release of it.
+        other_version: Version,
+        /// When the first release of its series appeared; for weak ones the release itself.
+        began: jiff::Timestamp,
+        /// How likely it is that something breaks.
+        strength: Strength,
+    },
+    /// A yanked release is chosen because it is pinned.
+    Yanked {
+        /// The project.
+        project: Name,
+        /// The release.
+        version: Version,
+        /// The publisher's reason; may be empty.
+        reason: String,
+    },
+}
+
+/// A set of releases in which every need is met.
+#[derive(Debug, Clone)]
+pub struct Solution {
+    /// The projects in the order of their turns.
+    pub chosen: Vec<Chosen>,
+    /// What should be known.
+    pub cautions: Vec<Caution>,
+}
+
+impl Solution {
+    /// Reads the solution off a queue in which all have had their turn.
+    pub(super) fn read(
+        queue: &Queue,
+        problem: &Problem,
+        facts: &Facts,
+        value_of: &dyn Fn(&Name) -> Option<usize>,
+    ) -> Self {
+        let mut chosen: Vec<Chosen> = Vec::new();
+        let mut cautions = Vec::new();
+        let mut askers = askers(queue, problem, facts, value_of);
+        for project in queue.projects() {
+            let Some(known) = facts.get(project) else { continue };
+            let Some(value) = value_of(project) else { continue };
+            let (Some(offer), Some(needs)) = (known.offer(value), known.needs(value)) else { continue };
+            let Some(best) = offer.best() else { continue };
+            let mut extras = queue.extras_of(project);
+            extras.sort();
+            for extra in extras.iter().filter(|e| !needs.offered.contains(e)) {
+                cautions.push(Caution::ExtraAbsent {
+                    project: project.clone(),
+                    version: offer.version.clone(),
+                    extra: extra.clone(),
+                });
+            }
+            if let Some(reason) = &offer.yanked {
+                cautions.push(Caution::Yanked {
+                    project: project.clone(),
+                    version: offer.version.clone(),
+                    reason: reason.clone(),
+                });
+            }
+            let mut needed: Vec<Name> = Vec::new();
+            for need in in_force(needs, &extras).filter(|n| n.requirement.name != *project) {
+                if !needed.contains(&need.requirement.name) {
+                    needed.push(need.requirement.name.clone());
+                }
+            }
+            chosen.push(Chosen {
+                project: project.clone(),
+                version: offer.version.clone(),
+                file: Arc::clone(&best.file),
+                verdict: offer.verdict,
+                asked_by: askers.remove(project).unwrap_or_default(),
+                extras,
+                needs: needed,
+                newer: Vec::new(),
+                adjusted: adjusted(problem, project, &offer.version),
+            });
+        }
+        let reader = Reader { problem, facts, value_of };
+        let newer: Vec<Vec<Newer>> = chosen.iter().map(|c| reader.newer(c, &chosen)).collect();
+        chosen.iter_mut().zip(newer).for_each(|(c, newer)| c.newer = newer);
+        if problem.policy.chronology != Chronology::Ignore {
+            cautions.extend(never_met(&chosen, facts, value_of));
+        }
+        Solution { chosen, cautions }
+    }
+}
+
+/// Pairs of chosen releases of which the one needs the other and cannot have known it.
+fn never_met(chosen: &[Chosen], facts: &Facts, value_of: &dyn Fn(&Name) -> Option<usize>) -> Vec<Caution> {
+    let compiled = |c: &Chosen| match &c.file.kind {
+        FileKind::Wheel(name) => !name.tags.is_pure(),
+        FileKind::Sdist(_) => false,
+    };
+    let mut cautions: Vec<Caution> = Vec::new();
+    for asker in chosen {
+        let needs = facts.get(&asker.project).zip(value_of(&asker.project)).and_then(|(f, v)| f.needs(v));
+        let (Some(needs), Some(published)) = (needs, asker.file.published) else { continue };
+        let mut seen: Vec<&Name> = Vec::new();
+        for need in in_force(needs, &asker.extras).filter(|n| n.adjusted.is_none()) {
+            let name = &need.requirement.name;
+            let Some((known, other)) = facts.get(name).zip(chosen.iter().find(|c| c.project == *name)) else {
+                continue;
+            };
+            let closed = in_force(needs, &asker.extras)
+                .any(|n| n.requirement.name == *name && !chronology::is_open(n.requirement.versions()));
+            if closed || seen.contains(&name) || *name == asker.project {
+                continue;
+            }
+            seen.push(name);
+            let both = compiled(asker) && compiled(other);
+            let doubt = chronology::doubt(known, &other.version, other.file.published, published, both);
+            cautions.extend(doubt.map(|(strength, began)| Caution::NeverMet {
+                project: asker.project.clone(),
+                version: asker.version.clone(),
+                published,
+                other: name.clone(),
+                other_version: other.version.clone(),
+                began,
+                strength,
+            }));
+        }
+    }
+    cautions
+}
+
+/// The adjustments that speak of a release.
+fn adjusted(problem: &Problem, project: &Name, version: &Version) -> Vec<usize> {
+    let speaks = |i: &usize| problem.adjustments[*i].speaks_of(project, version, &problem.target);
+    (0..problem.adjustments.len()).filter(speaks).collect()
+}
+
+/// What is needed to say why newer releases are out.
+struct Reader<'a> {
+    problem: &'a Problem,
+    facts: &'a Facts,
+    value_of: &'a dyn Fn(&Name) -> Option<usize>,
+}
+
+impl Reader<'_> {
+    /// The releases newer than the chosen one, newest first.
+    fn newer(&self, chosen: &Chosen, all: &[Chosen]) -> Vec<Newer> {
+        let Some(known) = self.facts.get(&chosen.project) else { return Vec::new() };
+        let newer = known.offers.iter().filter(|o| o.version > chosen.version);
+        let wants: Vec<(&Asker, Requirement)> =
+            chosen.asked_by.iter().filter_map(|asker| Some((asker, self.requirement(asker)?))).collect();
+        newer
+            .map(|offer| Newer {
+                version: offer.version.clone(),
+                published: offer.published(),
+                out: self.out(known, offer, &wants, chosen, all),
+            })
+            .collect()
+    }
+
+    fn requirement(&self, asker: &Asker) -> Option<Requirement> {
+        match asker {
+            Asker::Ask(i) => self.problem.asks.get(*i).map(|a| a.requirement.clone()),
+            Asker::Project(_, text) => Requirement::parse_lenient(text).ok(),
+        }
+    }
+
+    fn out(
+        &self,
+        known: &ProjectFacts,
+        offer: &Offer,
+        wants: &[(&Asker, Requirement)],
+        chosen: &Chosen,
+        all: &[Chosen],
+    ) -> Vec<Out> {
+        let version = &offer.version;
+        let mut out: Vec<Out> = Vec::new();
+        let leaves_out = |r: &Requirement| r.versions().is_some_and(|s| !s.matches(version));
+        let excluding = wants.iter().filter(|(_, r)| leaves_out(r));
+        out.extend(excluding.map(|(asker, r)| Out::Excluded((*asker).clone(), r.short())));
+        let bounds = self.problem.bounds_in_force().filter(|(_, b)| b.requirement.name == chosen.project);
+        out.extend(bounds.filter(|(_, b)| leaves_out(&b.requirement)).map(|(i, _)| Out::Bound(i)));
+        if offer.verdict == Verdict::Barred {
+            out.extend(offer.bars.iter().cloned().map(Out::Barred));
+            return out;
+        }
+        out.extend(offer.yanked.clone().map(Out::Yanked));
+        if version.is_prerelease() && known.prereleases_kept_out(&bare(&chosen.project), self.problem).contains(version)
+        {
+            out.push(Out::Prerelease);
+        }
+        out.extend(self.unmet_need(known, version).map(|(need, other)| Out::Unmet(need, other)));
+        if out.is_empty() {
+            out.extend(self.less_good(known, offer, chosen, all));
+        }
+        out
+    }
+
+    /// Why a release that could be had is not as good as the chosen one.
+    fn less_good(&self, known: &ProjectFacts, offer: &Offer, chosen: &Chosen, all: &[Chosen]) -> Option<Out> {
+        let policy = &self.problem.policy;
+        if offer.verdict == Verdict::Build && chosen.verdict == Verdict::Ready {
+            return Some(Out::Source(offer.bars.iter().find(|b| b.kind != BarKind::Wheels).map(|b| b.detail.clone())));
+        }
+        if policy.prefer == Prefer::Oldest {
+            return Some(Out::Older);
+        }
+        let askers = chosen.asked_by.iter().filter_map(|a| match a {
+            Asker::Project(name, _) => all.iter().find(|c| c.project == *name),
+            Asker::Ask(_) => None,
+        });
+        let dates: Vec<(&Name, jiff::Timestamp)> =
+            askers.filter_map(|a| Some((&a.project, a.file.published?))).collect();
+        if policy.chronology == Chronology::Follow
+            && let Some(began) = chronology::began(known, &offer.version)
+            && let Some((name, date)) = dates.iter().find(|(_, date)| began > *date)
+        {
+            return Some(Out::NeverMet((*name).clone(), *date, began));
+        }
+        let latest = dates.iter().map(|(_, date)| *date).max();
+        let late = latest.zip(offer.published()).is_some_and(|(latest, mine)| mine > latest);
+        (policy.prefer == Prefer::Period && late).then_some(Out::Late)
+    }
+
+    /// A need of a release that the chosen releases do not meet, as far as its metadata is known.
+    fn unmet_need(&self, known: &ProjectFacts, version: &Version) -> Option<(String, Version)> {
+        let needs = known.needs(known.value_of(version)?)?;
+        needs.all.iter().filter(|n| n.base).find_map(|need| {
+            let other = self.facts.get(&need.requirement.name)?.offer((self.value_of)(&need.requirement.name)?)?;
+            let met = need.requirement.versions().is_none_or(|s| s.matches(&other.version));
+            (!met).then(|| (need.requirement.short(), other.version.clone()))
+        })
+    }
+}
+
+fn bare(name: &Name) -> Requirement {
+    let accepts = crate::requirement::Accepts::Versions(crate::version::SpecifierSet::default());
+    Requirement { name: name.clone(), extras: Vec::new(), accepts, marker: None }
+}
+
+/// Who asks for each chosen project: the user's asks first, then projects in the order of their turns.
+fn askers(
+    queue: &Queue,
+    problem: &Problem,
+    facts: &Facts,
+    value_of: &dyn Fn(&Name) -> Option<usize>,
+) -> FxHashMap<Name, Vec<Asker>> {
+    let mut askers: FxHashMap<Name, Vec<Asker>> = FxHashMap::default();
+    for (i, ask) in problem.asks_in_force() {
+        askers.entry(ask.requirement.name.clone()).or_default().push(Asker::Ask(i));
+    }
+    for project in queue.projects() {
+        let Some(needs) = value_of(project).and_then(|v| facts.get(project)?.needs(v)) else { continue };
+        let extras = queue.extras_of(project);
+        for need in in_force(needs, &extras).filter(|n| n.requirement.name != *project) {
+            let asker = Asker::Project(project.clone(), need.requirement.short());
+            askers.entry(need.requirement.name.clone()).or_default().push(asker);
+        }
+    }
+    askers
+}

@@ -1,0 +1,329 @@
+//! Ways out of a clash: small changes, each solved to the end (design, section 5; choice, rule 14).
+//!
+//! Candidates come from the facts of the clash, smallest change first. A candidate after which something else clashes is
+//! carried on with the candidates of that clash, when no single change will do.
+
+mod candidates;
+mod change;
+mod loosen;
+
+use std::sync::Arc;
+
+pub use change::{Alternative, Change};
+
+use super::clash::Clash;
+use super::problem::Problem;
+use super::solution::Solution;
+use crate::index::Page;
+use crate::name::Name;
+use crate::requirement::{Accepts, Ask, Requirement};
+use crate::version::{SpecifierSet, Version};
+use candidates::{Candidate, candidates};
+
+/// At most so many ways are told.
+const MOST_WAYS: usize = 5;
+/// With so many better ones, none is told that leaves something out or goes against what is said.
+const ENOUGH: usize = 3;
+/// At most so many problems are solved to find them.
+const MOST_SOLVED: usize = 60;
+/// At most so many changes make one way.
+const MOST_CHANGES: usize = 3;
+
+/// What a search came to, for whoever runs several.
+#[derive(Debug)]
+pub enum End {
+    /// A solution.
+    Settled(Solution),
+    /// None exists.
+    Clash(Clash),
+    /// Neither could be shown.
+    GaveUp,
+}
+
+/// Whoever can run a search to its end over facts that are already there, fetching what more it needs.
+pub trait Solver {
+    /// What fails when facts cannot be had.
+    type Error;
+    /// Runs a search to its end.
+    ///
+    /// # Errors
+    /// When facts cannot be had.
+    fn solve(&mut self, problem: &Problem) -> Result<End, Self::Error>;
+    /// The page of a project that was read.
+    fn page(&self, project: &Name) -> Option<Arc<Page>>;
+}
+
+/// What kind of change a way is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum WayKind {
+    /// An ask is loosened.
+    Ask,
+    /// A bound is loosened or left out.
+    Bound,
+    /// Another interpreter.
+    Interpreter,
+    /// A pre-release is permitted.
+    Prerelease,
+    /// A later date.
+    Date,
+    /// A source build is permitted.
+    Build,
+    /// A yanked release is pinned.
+    Yanked,
+    /// An adjustment of the user is left out.
+    Unadjust,
+    /// Two environments.
+    Environments,
+    /// An ask is left out.
+    Drop,
+    /// A release is accepted against a stated bound.
+    Adjust,
+}
+
+impl WayKind {
+    /// The word for it in JSON.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            WayKind::Ask => "ask",
+            WayKind::Bound => "bound",
+            WayKind::Interpreter => "interpreter",
+            WayKind::Prerelease => "prerelease",
+            WayKind::Date => "date",
+            WayKind::Build => "build",
+            WayKind::Yanked => "yanked",
+            WayKind::Unadjust => "unadjust",
+            WayKind::Environments => "environments",
+            WayKind::Drop => "drop",
+            WayKind::Adjust => "adjust",
+        }
+    }
+}
+
+/// One environment of a way, with what is asked for in it.
+#[derive(Debug, Clone)]
+pub struct Environment {
+    /// The problem, as changed.
+    pub problem: Problem,
+    /// The interpreter, when it is another one than was asked for.
+    pub interpreter: Option<Alternative>,
+    /// Its solution.
+    pub solution: Solution,
+}
+
+/// A way out.
+#[derive(Debug, Clone)]
+pub struct Way {
+    /// What kind of change it is; of several the greatest.
+    pub kind: WayKind,
+    /// What is changed.
+    pub changes: Vec<Change>,
+    /// One environment; two when the asks are split.
+    pub environments: Vec<Environment>,
+}
+
+/// Ways out of a clash, smallest change first; at most five, and none that was not solved.
+///
+/// # Errors
+/// When facts cannot be had.
+pub fn ways_out<S: Solver>(
+    problem: &Problem,
+    clash: &Clash,
+    alternatives: &[Alternative],
+    solver: &mut S,
+) -> Result<Vec<Way>, S::Error> {
+    let mut finder = Finder { original: problem, solver, alternatives, left: MOST_SOLVED };
+    let mut open = vec![Open { made: Vec::new(), problem: problem.clone(), clash: clash.clone() }];
+    let mut ways: Vec<Way> = Vec::new();
+    for _ in 0..MOST_CHANGES {
+        let mut next = Vec::new();
+        for open in open {
+            finder.ways_from(&open, &mut ways, &mut next)?;
+            if ways.len() >= MOST_WAYS || finder.left == 0 {
+                break;
+            }
+        }
+        if !ways.is_empty() || finder.left == 0 {
+            break;
+        }
+        open = next;
+    }
+    ways.sort_by_key(|w| (w.changes.len().max(1), w.kind));
+    ways.truncate(MOST_WAYS);
+    Ok(ways)
+}
+
+/// Changes after which something else clashes.
+struct Open {
+    made: Vec<(WayKind, Change)>,
+    problem: Problem,
+    clash: Clash,
+}
+
+struct Finder<'a, S> {
+    original: &'a Problem,
+    solver: &'a mut S,
+    alternatives: &'a [Alternative],
+    /// So many more problems may be solved.
+    left: usize,
+}
+
+impl<S: Solver> Finder<'_, S> {
+    /// Tries every candidate of a clash, on top of the changes that were made before.
+    fn ways_from(&mut self, open: &Open, ways: &mut Vec<Way>, next: &mut Vec<Open>) -> Result<(), S::Error> {
+        // One other interpreter is enough; those that are here come first.
+        let mut interpreter_found = false;
+        for candidate in candidates(&open.problem, &open.clash, self.alternatives) {
+            if ways.len() >= MOST_WAYS || self.left == 0 {
+                return Ok(());
+            }
+            let kind = candidate.kind();
+            if let Candidate::Split(apart) = &candidate {
+                if open.made.is_empty()
+                    && let Some(environments) = self.split(apart)?
+                {
+                    ways.push(Way { kind, changes: Vec::new(), environments });
+                }
+                continue;
+            }
+            // To do without something, or against what is said, is nearly always a way, and the poorest.
+            let plenty = matches!(kind, WayKind::Drop | WayKind::Adjust) && ways.len() >= ENOUGH;
+            if plenty || kind == WayKind::Interpreter && interpreter_found {
+                continue;
+            }
+            let Some((change, problem)) = self.trial(&open.problem, candidate)? else { continue };
+            let mut made = open.made.clone();
+            made.push((kind, change));
+            match self.solve(&problem)? {
+                End::Settled(solution) => {
+                    if let Some(way) = self.finished(&made, &solution)? {
+                        interpreter_found |= kind == WayKind::Interpreter;
+                        ways.push(way);
+                    }
+                }
+                End::Clash(clash) if made.len() < MOST_CHANGES => next.push(Open { made, problem, clash }),
+                _ => {}
+            }
+        }
+        Ok(())
+    }
+
+    fn solve(&mut self, problem: &Problem) -> Result<End, S::Error> {
+        self.left = self.left.saturating_sub(1);
+        self.solver.solve(problem)
+    }
+
+    /// The change that a candidate stands for, and the problem by which it is tried. A bound is taken away whole, with the
+    /// releases outside it ranked by their distance: the search then promises the nearest that any full solution takes.
+    fn trial(&mut self, problem: &Problem, candidate: Candidate) -> Result<Option<(Change, Problem)>, S::Error> {
+        let (change, ask) = match candidate {
+            Candidate::Plain(_, change) => {
+                let changed = change.made(problem);
+                return Ok(Some((change, changed)));
+            }
+            Candidate::Split(_) => return Ok(None),
+            Candidate::Against(adjustment) => {
+                let changed = Change::Adjust(adjustment.clone()).made(problem);
+                return Ok(Some((Change::Adjust(adjustment), changed)));
+            }
+            Candidate::LoosenAsk(ask) => (Change::Ask(ask.clone(), free(&ask.requirement)), ask),
+            Candidate::LoosenBound(ask) => (Change::Bound(ask.clone(), free(&ask.requirement)), ask),
+        };
+        let name = &ask.requirement.name;
+        let (Some(set), Some(page)) = (ask.requirement.versions(), self.solver.page(name)) else { return Ok(None) };
+        let releases: Vec<Version> = page.files.iter().map(|f| f.kind.version().clone()).collect();
+        let outside = loosen::nearest_outside(set, &releases);
+        if outside.is_empty() {
+            return Ok(None);
+        }
+        let mut changed = change.made(problem);
+        changed.nearest.insert(name.clone(), outside);
+        // At the head of the queue nothing but the distance decides.
+        if let Some(place) = changed.asks.iter().position(|a| a.requirement.name == *name) {
+            let ask = changed.asks.remove(place);
+            changed.asks.insert(0, ask);
+        }
+        Ok(Some((change, changed)))
+    }
+
+    /// The way with every bound that was taken away put back as near as the solution allows, solved again as it will stand.
+    fn finished(&mut self, made: &[(WayKind, Change)], solution: &Solution) -> Result<Option<Way>, S::Error> {
+        let kind = made.iter().map(|(kind, _)| *kind).max().unwrap_or(WayKind::Ask);
+        let chosen = |name: &Name| solution.chosen.iter().find(|c| c.project == *name).map(|c| &c.version);
+        for tighten in [loosen::loosened, exactly] {
+            let near = |ask: &Ask| tighten(&ask.requirement, chosen(&ask.requirement.name)?);
+            let near_need = |need: &Requirement, old: &Requirement| tighten(old, chosen(&need.name)?);
+            let changes: Vec<Change> = made
+                .iter()
+                .map(|(_, change)| match change {
+                    Change::Ask(ask, new) => Change::Ask(ask.clone(), near(ask).unwrap_or_else(|| new.clone())),
+                    // A bound on a project that is not taken any more restricts nothing.
+                    Change::Bound(ask, _) => {
+                        near(ask).map_or(Change::DropBound(ask.clone()), |n| Change::Bound(ask.clone(), n))
+                    }
+                    Change::Adjust(adjustment) => {
+                        Change::Adjust(candidates::tightened(adjustment, solution, &near_need))
+                    }
+                    other => other.clone(),
+                })
+                .collect();
+            let problem = changes.iter().fold(self.original.clone(), |problem, change| change.made(&problem));
+            if let End::Settled(solution) = self.solve(&problem)? {
+                let interpreter = changes.iter().rev().find_map(|c| match c {
+                    Change::Interpreter(alternative) => Some(alternative.as_ref().clone()),
+                    _ => None,
+                });
+                let environments = vec![Environment { problem, interpreter, solution }];
+                return Ok(Some(Way { kind, changes, environments }));
+            }
+        }
+        Ok(None)
+    }
+
+    /// The asks in two environments: one ask of the clash apart from all others. Each may have an interpreter of its own.
+    fn split(&mut self, apart: &[Ask]) -> Result<Option<Vec<Environment>>, S::Error> {
+        for ask in apart {
+            let mut rest = self.original.clone();
+            rest.asks.retain(|a| a != ask);
+            let mut alone = self.original.clone();
+            alone.asks.retain(|a| a == ask);
+            let Some(rest) = self.somewhere(&rest)? else { continue };
+            let Some(alone) = self.somewhere(&alone)? else { continue };
+            return Ok(Some(vec![rest, alone]));
+        }
+        Ok(None)
+    }
+
+    /// A solution on the target, else on the first of the alternatives that has one.
+    fn somewhere(&mut self, problem: &Problem) -> Result<Option<Environment>, S::Error> {
+        if problem.asks.is_empty() {
+            return Ok(None);
+        }
+        let clash = match self.solve(problem)? {
+            End::Settled(solution) => {
+                return Ok(Some(Environment { problem: problem.clone(), interpreter: None, solution }));
+            }
+            End::Clash(clash) => clash,
+            End::GaveUp => return Ok(None),
+        };
+        for alternative in candidates::interpreters(problem, &clash, self.alternatives) {
+            if self.left == 0 {
+                break;
+            }
+            let changed = Change::Interpreter(Box::new(alternative.clone())).made(problem);
+            if let End::Settled(solution) = self.solve(&changed)? {
+                return Ok(Some(Environment { problem: changed, interpreter: Some(alternative), solution }));
+            }
+        }
+        Ok(None)
+    }
+}
+
+/// The requirement without its bounds.
+fn free(requirement: &Requirement) -> Requirement {
+    Requirement { accepts: Accepts::Versions(SpecifierSet::default()), ..requirement.clone() }
+}
+
+fn exactly(requirement: &Requirement, release: &Version) -> Option<Requirement> {
+    let set = SpecifierSet::exactly(release);
+    Some(Requirement { accepts: Accepts::Versions(set), ..requirement.clone() })
+}

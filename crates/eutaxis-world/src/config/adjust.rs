@@ -1,0 +1,49 @@
+//! `[[adjust]]`: a known fact that the metadata does not say, or says wrongly (commands, section 3).
+
+use std::path::Path;
+
+use eutaxis_core::document::{Placed, Table};
+use eutaxis_core::fault::{Fault, Origin};
+use eutaxis_core::solve::{Adjustment, Effect};
+use eutaxis_core::{Marker, Name, Requirement, SpecifierSet};
+
+/// Reads one entry of a settings file.
+pub(super) fn read(entry: &Table<'_>, text: &str, path: &Path) -> Result<Adjustment, Fault> {
+    entry.ensure_known(&["project", "versions", "when", "needs", "avoid", "because"])?;
+    let stated = |key: &str| entry.string(key)?.ok_or_else(|| entry.fault(format_args!("`{key}` is missing")));
+    let project = parsed(stated("project")?, Name::parse)?;
+    let because = stated("because")?.value.to_owned();
+    let versions = entry.string("versions")?.map(|t| parsed(t, SpecifierSet::parse)).transpose()?.unwrap_or_default();
+    let when = entry.string("when")?.map(|t| parsed(t, Marker::parse)).transpose()?;
+    let effect = match (entry.string("needs")?, entry.boolean("avoid")?) {
+        (Some(needs), None | Some(false)) => Effect::Needs(parsed(needs, Requirement::parse)?),
+        (None, Some(true)) => Effect::Avoid,
+        _ => return Err(entry.fault("an adjustment has either `needs` or `avoid = true`")),
+    };
+    let line = text.get(..entry.offset()).map_or(1, |before| before.matches('\n').count() + 1);
+    let shown = path.file_name().map_or_else(|| path.display().to_string(), |n| n.to_string_lossy().into_owned());
+    let origin = Origin::line(&shown, u32::try_from(line).unwrap_or(u32::MAX));
+    Ok(Adjustment { project, versions, when, effect, because, origin })
+}
+
+fn parsed<T>(text: Placed<&str>, parse: impl Fn(&str) -> Result<T, Fault>) -> Result<T, Fault> {
+    parse(text.value).map_err(|f| f.shifted(text.at))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::Config;
+    use super::*;
+
+    #[test]
+    fn an_entry_says_what_and_why() {
+        let folder = tempfile::tempdir().unwrap();
+        let text = "\n[[adjust]]\nproject = 'Sas.trugi'\nversions = '<0.9'\nwhen = \"sys_platform == 'win32'\"\nneeds = 'frostgrid >=1.9,<2'\nbecause = 'seen'\n";
+        std::fs::write(folder.path().join("eutaxis.toml"), text).unwrap();
+        let config = Config::load(folder.path(), None).unwrap();
+        let adjustment = config.adjustments.first().unwrap();
+        assert_eq!((adjustment.project.as_str(), adjustment.because.as_str()), ("sas-trugi", "seen"));
+        assert_eq!(adjustment.origin.to_string(), "eutaxis.toml:2");
+        assert!(matches!(&adjustment.effect, Effect::Needs(r) if r.to_string() == "frostgrid>=1.9,<2"));
+    }
+}

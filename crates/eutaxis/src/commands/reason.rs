@@ -1,0 +1,299 @@
+//! `reason`: why is this here, in this version, and not that one?
+//!
+//! The pins record the question that they answer. Where depots are named the question is asked again over them, with the
+//! pins kept; else what was recorded is told.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use eutaxis_core::fault::Origin;
+use eutaxis_core::name::nearest;
+use eutaxis_core::pins::{Lock, Package};
+use eutaxis_core::solve::{Caution, Chosen, Clash, Problem, Solution};
+use eutaxis_core::{Ask, Name, Requirement, SpecifierSet, Version};
+use eutaxis_world::Error;
+use eutaxis_world::supply::{Outcome as End, Run};
+use serde_json::{Map, Value, json};
+
+use super::settle::{Refusal, alternatives};
+use crate::cli::{Common, Reason};
+use crate::output::{Answer, Outcome, Output};
+use crate::plan::{self, Surroundings};
+use crate::render::reason::{Bound, Newer, Report};
+use crate::{pins, record, render};
+
+/// So many ways from an ask to the project are told.
+const MOST_CHAINS: usize = 8;
+
+/// A lock file with what was found out again over the depots.
+struct Asked {
+    lock: Lock,
+    problem: Problem,
+    run: Run,
+    /// The solution that the pins are, when the depots still give it.
+    solution: Option<Solution>,
+}
+
+pub(crate) fn run(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+    walk(arguments, common, output).map_err(|e| vec![e])
+}
+
+fn walk(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, Error> {
+    let surroundings = Surroundings::new(common)?;
+    let name = Name::parse(&arguments.project).map_err(|f| Error::in_file("project", &arguments.project, &f))?;
+    let lock = pins::read_lock(&arguments.pins)?;
+    let depots = plan::named_depots(&arguments.depots, &surroundings, false)?;
+    let listed = depots.serving(&name).next().is_some();
+    let problem = problem_of(&lock)?;
+    let mut asked = Asked { lock, problem, run: Run::new(Arc::clone(&depots)), solution: None };
+    let Some(package) = asked.lock.packages.iter().find(|p| p.name == name).cloned() else {
+        return Ok(not_here(&name, &asked.lock));
+    };
+    let version = package.version.clone().unwrap_or_default();
+    if let Some(text) = &arguments.not {
+        let other = Version::parse(text).map_err(|f| Error::in_file("--not", text, &f))?;
+        if !listed {
+            return Err(plan::no_depot());
+        }
+        return asked.instead(&name, &version, &other, &surroundings, output);
+    }
+    if listed && !asked.problem.asks.is_empty() {
+        let end = asked.run.solve(&asked.problem, &|_| ())?;
+        asked.solution = match end {
+            End::Settled(solution) if is_pinned(&solution, &asked.lock) => Some(solution),
+            _ => None,
+        };
+        if asked.solution.is_none() {
+            output.notice("the depots no longer give these pins: what was recorded with them is told");
+        }
+    }
+    let report = asked.report(&name, &package)?;
+    Ok(Answer { outcome: Outcome::Ok, text: render::reason::text(&report), json: report.json() })
+}
+
+/// The question of the pins, with the pins as what was there before.
+pub(crate) fn problem_of(lock: &Lock) -> Result<Problem, Error> {
+    let target = record::target_of(lock).ok_or_else(|| {
+        let error = Error::request("the pins do not record the question that they answer");
+        error.help("pins that `eutaxis settle` wrote do: settle again")
+    })?;
+    let mut problem = Problem::new(target, record::policy_of(lock), record::asks_of(lock));
+    problem.bounds = record::bounds_of(lock);
+    problem.adjustments = record::adjustments_of(lock);
+    problem.prior = prior(lock);
+    Ok(problem)
+}
+
+fn prior(lock: &Lock) -> BTreeMap<Name, Version> {
+    let release = |p: &Package| Some((p.name.clone(), Version::parse(p.version.as_deref()?).ok()?));
+    lock.packages.iter().filter_map(release).collect()
+}
+
+fn is_pinned(solution: &Solution, lock: &Lock) -> bool {
+    let pinned = prior(lock);
+    solution.chosen.len() == pinned.len() && solution.chosen.iter().all(|c| pinned.get(&c.project) == Some(&c.version))
+}
+
+fn not_here(name: &Name, lock: &Lock) -> Answer {
+    let known: Vec<&str> = lock.packages.iter().map(|p| p.name.as_str()).collect();
+    let near = nearest(name.as_str(), known.iter().copied(), 3);
+    let mut object = Map::new();
+    object.insert("project".into(), json!(name.as_str()));
+    object.insert("version".into(), Value::Null);
+    object.insert("nearest".into(), json!(near));
+    object.insert("chains".into(), json!([]));
+    object.insert("newer".into(), json!([]));
+    Answer { outcome: Outcome::No, text: render::reason::not_here(name, &near, known.len()), json: object }
+}
+
+impl Asked {
+    fn chosen(&self, name: &Name) -> Option<&Chosen> {
+        self.solution.as_ref()?.chosen.iter().find(|c| c.project == *name)
+    }
+
+    fn report(&mut self, name: &Name, package: &Package) -> Result<Report, Error> {
+        let version = package.version.clone().unwrap_or_default();
+        let mut newer = match self.chosen(name) {
+            Some(chosen) => chosen
+                .newer
+                .iter()
+                .map(|n| Newer {
+                    version: n.version.to_string(),
+                    published: n.published.map(render::day),
+                    out: render::words::all_out(n, &self.problem),
+                    open: n.out.is_empty(),
+                    by_choices: false,
+                })
+                .collect(),
+            None => record::newer_of(package)
+                .into_iter()
+                .map(|n| Newer { version: n.version, published: n.published, out: n.out, ..Newer::default() })
+                .collect::<Vec<Newer>>(),
+        };
+        for one in newer.iter_mut().filter(|n| n.open) {
+            // No single reason: the choices made before exclude it together, and the chain of them is found by asking for it.
+            if let Some(clash) = self.with_earlier(name, &one.version)? {
+                one.out = clash.facts.iter().map(|f| f.text.clone()).collect();
+                one.by_choices = true;
+            }
+        }
+        let cautions = match &self.solution {
+            None => Vec::new(),
+            Some(solution) => {
+                let about = |c: &&Caution| match c {
+                    Caution::NeverMet { project, other, .. } => project == name || other == name,
+                    Caution::Yanked { project, .. } | Caution::ExtraAbsent { project, .. } => project == name,
+                };
+                let mine = Solution {
+                    chosen: Vec::new(),
+                    cautions: solution.cautions.iter().filter(about).cloned().collect(),
+                };
+                render::words::cautions(&mine, &self.problem, true)
+            }
+        };
+        let target = &self.problem.target;
+        let spoke = |a: &&eutaxis_core::solve::Adjustment| {
+            Version::parse(&version).is_ok_and(|v| a.speaks_of(name, &v, target))
+        };
+        let adjusted = self.problem.adjustments.iter().filter(spoke).map(render::words::adjustment).collect();
+        Ok(Report {
+            project: name.to_string(),
+            version: version.clone(),
+            published: package.wheels.iter().chain(&package.sdist).find_map(|f| f.upload_time.map(|t| t.to_string())),
+            chains: chains(&self.lock, name),
+            bounds: self.bounds(package),
+            newer,
+            cautions,
+            adjusted,
+            recorded: self.solution.is_none(),
+        })
+    }
+
+    /// Who puts which bound, and what it leaves of the releases.
+    fn bounds(&self, package: &Package) -> Vec<Bound> {
+        let mut releases: Vec<Version> = match self.run.page_of(&package.name) {
+            Some(page) => page.files.iter().map(|f| f.kind.version().clone()).collect(),
+            None => Vec::new(),
+        };
+        releases.sort();
+        releases.dedup();
+        let by_user = self.problem.bounds.iter().filter(|b| b.requirement.name == package.name);
+        let by_user = by_user.map(|b| (format!("your bound {}", render::place(&b.origin)), b.requirement.short()));
+        let asked = record::asked_as(package).into_iter().map(|(by, requirement)| {
+            let version = self.lock.packages.iter().find(|p| p.name.as_str() == by).and_then(|p| p.version.clone());
+            (version.map_or(by.clone(), |v| format!("{by} {v}")), requirement)
+        });
+        asked
+            .chain(by_user)
+            .map(|(by, requirement)| {
+                let set = Requirement::parse_lenient(&requirement).ok().and_then(|r| r.versions().cloned());
+                let left: Vec<&Version> = set.iter().flat_map(|s| releases.iter().filter(|v| s.matches(v))).collect();
+                let ends = left.first().zip(left.last()).map(|(a, b)| (a.to_string(), b.to_string()));
+                Bound { by, requirement, left: ends, count: left.len(), of: releases.len() }
+            })
+            .collect()
+    }
+
+    /// Why a release does not go with what is decided before its project: none when it does.
+    fn with_earlier(&mut self, name: &Name, version: &str) -> Result<Option<Clash>, Error> {
+        let (Some(solution), Ok(version)) = (&self.solution, Version::parse(version)) else { return Ok(None) };
+        let mut problem = self.problem.clone();
+        let earlier = solution.chosen.iter().take_while(|c| c.project != *name);
+        problem.held = earlier.map(|c| (c.project.clone(), c.version.clone())).collect();
+        problem.held.insert(name.clone(), version.clone());
+        problem.asks.push(exactly(name, &version));
+        match self.run.solve(&problem, &|_| ())? {
+            End::Clash(clash) => Ok(Some(clash)),
+            End::Settled(_) => Ok(None),
+        }
+    }
+
+    /// What would have to give for exactly another version.
+    fn instead(
+        &mut self,
+        name: &Name,
+        version: &str,
+        other: &Version,
+        surroundings: &Surroundings,
+        output: &Output,
+    ) -> Result<Answer, Error> {
+        let mut problem = self.problem.clone();
+        problem.asks.push(exactly(name, other));
+        problem.held.insert(name.clone(), other.clone());
+        let end = self.run.solve(&problem, &|_| ())?;
+        let mut object = Map::new();
+        object.insert("project".into(), json!(name.as_str()));
+        object.insert("version".into(), json!(version));
+        object.insert("not".into(), json!(other.to_string()));
+        let page = self.run.page_of(name);
+        let known: Vec<Version> = page.into_iter().flat_map(|p| &p.files).map(|f| f.kind.version().clone()).collect();
+        if !known.contains(other) {
+            let near = render::reason::nearest_versions(other, known);
+            object.insert("nearest".into(), json!(near));
+            let text = render::reason::no_such_version(name, other, &near);
+            return Ok(Answer { outcome: Outcome::No, text, json: object });
+        }
+        match end {
+            End::Settled(solution) => {
+                let moves = render::reason::moves(&solution, &prior(&self.lock));
+                object.insert("moves".into(), render::reason::moves_json(&moves));
+                object.insert("change".into(), json!(format!("{name}=={other}")));
+                let text = render::reason::can_be_had(name, version, other, &moves);
+                Ok(Answer { outcome: Outcome::Ok, text, json: object })
+            }
+            End::Clash(clash) => {
+                let others = alternatives(&clash, &problem.target, false, surroundings);
+                let ways = self.run.ways_out(&problem, &clash, &others, &|_| ())?;
+                let depots = plan::depots(&crate::cli::DepotOptions::default(), surroundings, false).ok();
+                let shown = format!("{name} {other} instead of {version}");
+                let refusal = Refusal::new(&clash, &problem, &ways, &shown, surroundings, depots.as_deref());
+                object.extend(refusal.json());
+                let text = render::reason::instead(&refusal, name, version, other);
+                output.report_network(surroundings.network(false).as_ref());
+                Ok(Answer { outcome: Outcome::No, text, json: object })
+            }
+        }
+    }
+}
+
+fn exactly(name: &Name, version: &Version) -> Ask {
+    let requirement = Requirement {
+        name: name.clone(),
+        extras: Vec::new(),
+        accepts: eutaxis_core::requirement::Accepts::Versions(SpecifierSet::exactly(version)),
+        marker: None,
+    };
+    Ask { requirement, origin: Origin::Argument }
+}
+
+/// The ways from an ask to a project, shortest first: each a list of steps in words, led by the names.
+fn chains(lock: &Lock, name: &Name) -> Vec<(Vec<String>, Vec<String>)> {
+    let mut found = Vec::new();
+    let mut open: std::collections::VecDeque<(Vec<Name>, Vec<String>)> = [(vec![name.clone()], Vec::new())].into();
+    // Longer ways are built from shorter ones; a way never meets a project twice, and there are at most so many.
+    while let Some((names, steps)) = open.pop_front() {
+        let Some(package) = names.first().and_then(|n| lock.packages.iter().find(|p| p.name == *n)) else { continue };
+        for (by, requirement) in record::asked_as(package) {
+            let asker = Name::parse(&by).ok().and_then(|n| lock.packages.iter().find(|p| p.name == n));
+            let mut steps = steps.clone();
+            match asker {
+                Some(asker) if !names.contains(&asker.name) && open.len() < 1_000 => {
+                    let version = asker.version.clone().unwrap_or_default();
+                    steps.insert(0, format!("{} {version} needs {requirement}", asker.name));
+                    let mut longer = names.clone();
+                    longer.insert(0, asker.name.clone());
+                    open.push_back((longer, steps));
+                }
+                Some(_) => {}
+                None => {
+                    steps.insert(0, format!("you ask {requirement} ({})", by.replace("command line", "typed")));
+                    found.push((names.iter().map(ToString::to_string).collect(), steps));
+                    if found.len() >= MOST_CHAINS {
+                        return found;
+                    }
+                }
+            }
+        }
+    }
+    found
+}

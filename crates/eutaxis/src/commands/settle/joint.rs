@@ -1,0 +1,66 @@
+//! Several targets at once: pins for each, with the same releases where that can be.
+
+use eutaxis_core::pins::Lock;
+use eutaxis_core::solve::{Joint, Problem};
+use eutaxis_world::Error;
+use eutaxis_world::supply::Read;
+use serde_json::{Map, Value, json};
+
+use super::{Job, lock, out_of, pinned};
+use crate::output::{Answer, Outcome};
+use crate::plan;
+use crate::render;
+
+impl Job<'_> {
+    /// Pins for every target, or the clash of the first that has none.
+    pub(super) fn several(&mut self, problems: &[(&plan::Chosen, Problem, Option<Lock>)]) -> Result<Answer, Error> {
+        let bar = self.bar.clone();
+        let progress = |read: Read| bar.set_position((read.pages + read.metadata) as u64);
+        let all: Vec<Problem> = problems.iter().map(|(_, problem, _)| problem.clone()).collect();
+        let solutions = match self.run.joint(&all, &progress)? {
+            Joint::Settled(solutions) => solutions,
+            Joint::Clash(place, clash) => {
+                let Some((chosen, problem, old)) = problems.get(place) else {
+                    return Err(Error::request("no target is named"));
+                };
+                return self.refused(&clash, chosen, problem, old.as_ref());
+            }
+            Joint::GaveUp(_) => return Err(Error::request("the search gave up after very many conflicts")),
+        };
+        if self.arguments.take.is_some() {
+            return Err(Error::request("nothing clashes, so there is no way out to take").help("leave out --take"));
+        }
+        let mut settled = Vec::new();
+        let mut locks = Vec::new();
+        for ((chosen, problem, old), solution) in problems.iter().zip(&solutions) {
+            let mut one =
+                pinned::settle(solution, problem, &self.asks.directives, &self.run, &chosen.name, self.output)?;
+            one.moves = pinned::moves(old.as_ref(), &one);
+            let out = out_of(self.arguments, chosen, problems.len());
+            locks.push((lock::lock(&one, &out, old.as_ref())?, out));
+            settled.push(one);
+        }
+        // Nothing is written before all is known.
+        for (one, (lock, out)) in settled.iter_mut().zip(&locks) {
+            lock::write(one, lock, out, self.arguments)?;
+        }
+        let differences = render::joint::differences(&settled);
+        let text = render::joint::text(&settled, &differences);
+        let mut object = Map::new();
+        let targets = settled.iter().map(|s| {
+            let mut json = s.json();
+            json.insert("name".into(), json!(s.target));
+            Value::Object(json)
+        });
+        object.insert("targets".into(), Value::Array(targets.collect()));
+        let told = differences.iter().map(|d| {
+            let releases: Map<String, Value> =
+                settled.iter().zip(&d.releases).map(|(s, v)| (s.target.clone(), json!(v))).collect();
+            json!({"project": d.project, "releases": releases, "because": d.because})
+        });
+        object.insert("differences".into(), Value::Array(told.collect()));
+        let written: Vec<&String> = settled.iter().flat_map(|s| &s.files).collect();
+        object.insert("written".into(), json!(written));
+        Ok(Answer { outcome: Outcome::Ok, text, json: object })
+    }
+}

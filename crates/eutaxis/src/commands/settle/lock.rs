@@ -1,0 +1,136 @@
+//! The pins as files: the lock file of the standard, and the plain list.
+
+use std::path::Path;
+
+use eutaxis_core::pins::{Lock, LockFile, Package, pin_list};
+use eutaxis_core::target::System;
+use eutaxis_core::{Name, Target};
+use eutaxis_world::depot::Place;
+use eutaxis_world::files::{relative, slashed, write_whole};
+use eutaxis_world::{Doing, Error};
+
+use super::pinned::{Pinned, Settled, asker_words};
+use crate::cli::Settle;
+use crate::record;
+
+/// The pins as a lock file of the standard; what is ours stands in `[tool.eutaxis]`.
+pub(super) fn lock(settled: &Settled<'_>, out: &Path, old: Option<&Lock>) -> Result<Lock, Error> {
+    let target = &settled.problem.target;
+    let folder = std::path::absolute(out).doing("cannot find", out)?.parent().map(Path::to_owned).unwrap_or_default();
+    let packages = settled.pins.iter().map(|pin| package(pin, settled, &folder, old)).collect();
+    let own = record::question(settled.problem);
+    let mut tool = toml::Table::new();
+    tool.insert("eutaxis".into(), toml::Value::Table(own));
+    Ok(Lock {
+        lock_version: "1.0".to_owned(),
+        environments: vec![environment(target)],
+        requires_python: Some(format!("=={}.*", target.interpreter.series_text())),
+        created_by: "eutaxis".to_owned(),
+        packages,
+        tool: Some(tool),
+        ..Lock::default()
+    })
+}
+
+/// The marker that such targets have in common.
+fn environment(target: &Target) -> String {
+    let markers = &target.markers;
+    let machine = match target.platform.system {
+        // 32-bit programs may run on a 64-bit kernel, and the marker speaks of the kernel.
+        System::Linux(_) if target.platform.arch().starts_with("armv") => {
+            "platform_machine in 'armv6l armv7l armv8l aarch64'".to_owned()
+        }
+        System::Linux(_) if target.platform.arch() == "i686" => {
+            "platform_machine in 'i386 i486 i586 i686 x86_64'".to_owned()
+        }
+        _ => format!("platform_machine == '{}'", markers.platform_machine),
+    };
+    format!(
+        "sys_platform == '{}' and {machine} and implementation_name == '{}'",
+        markers.sys_platform, markers.implementation_name
+    )
+}
+
+fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path, old: Option<&Lock>) -> Package {
+    let chosen = pin.chosen;
+    let file = LockFile {
+        name: Some(chosen.file.filename.to_string()),
+        upload_time: chosen.file.published.and_then(|t| t.to_string().parse().ok()),
+        url: match &pin.place {
+            Place::Url(url) => Some(url.to_string()),
+            Place::Disk(_) => None,
+        },
+        path: match &pin.place {
+            Place::Disk(path) => Some(relative(folder, path).unwrap_or_else(|| slashed(path))),
+            Place::Url(_) => None,
+        },
+        size: pin.size,
+        hashes: [("sha256".to_owned(), pin.sha256.clone())].into(),
+    };
+    let mut own = toml::Table::new();
+    let asked_by: Vec<toml::Value> = asker_words(chosen).into_iter().map(toml::Value::String).collect();
+    own.insert("asked-by".into(), toml::Value::Array(asked_by));
+    let before = old.and_then(|l| l.packages.iter().find(|p| p.name == chosen.project));
+    record::chosen(chosen, settled.problem, before, &mut own);
+    if let Some(url) = &pin.direct_url {
+        own.insert("direct-url".into(), toml::Value::String(url.clone()));
+    }
+    let mut tool = toml::Table::new();
+    tool.insert("eutaxis".into(), toml::Value::Table(own));
+    let name_only = |name: &Name| {
+        let mut table = toml::Table::new();
+        table.insert("name".into(), toml::Value::String(name.to_string()));
+        table
+    };
+    let (sdist, wheels) = if pin.is_wheel() { (None, vec![file]) } else { (Some(file), Vec::new()) };
+    Package {
+        name: chosen.project.clone(),
+        version: Some(chosen.version.to_string()),
+        marker: None,
+        requires_python: chosen.file.requires_python.as_ref().map(ToString::to_string),
+        dependencies: chosen.needs.iter().map(name_only).collect(),
+        vcs: None,
+        directory: None,
+        archive: None,
+        index: pin.index.clone(),
+        sdist,
+        wheels,
+        attestation_identities: Vec::new(),
+        tool: Some(tool),
+    }
+}
+
+/// Writes the pins, and the plain list when it is asked for.
+pub(super) fn write(settled: &mut Settled<'_>, lock: &Lock, out: &Path, arguments: &Settle) -> Result<(), Error> {
+    let text = lock.write();
+    let same = std::fs::read_to_string(out).is_ok_and(|old| old == text);
+    if same {
+        settled.written.push(format!("{} is as it was", out.display()));
+    } else {
+        write_whole(out, text.as_bytes())?;
+        settled.written.push(format!("wrote {}", out.display()));
+        settled.files.push(out.display().to_string());
+    }
+    if let Some(list) = &arguments.list {
+        let lock = if arguments.exact { with_file_urls(lock, settled) } else { lock.clone() };
+        write_whole(list, pin_list(&lock, arguments.exact).as_bytes())?;
+        settled.written.push(format!("wrote {}", list.display()));
+        settled.files.push(list.display().to_string());
+    }
+    Ok(())
+}
+
+/// For exact pin lists: `file:` URLs of files on disk.
+fn with_file_urls(lock: &Lock, settled: &Settled<'_>) -> Lock {
+    let mut lock = lock.clone();
+    for package in &mut lock.packages {
+        let Some(pin) = settled.pins.iter().find(|p| p.chosen.project == package.name) else { continue };
+        for file in package.wheels.iter_mut().chain(&mut package.sdist) {
+            file.url = Some(match &pin.place {
+                Place::Disk(path) => eutaxis_world::files::file_url(path),
+                Place::Url(url) => url.to_string(),
+            });
+        }
+    }
+    lock
+}

@@ -1,0 +1,172 @@
+//! `settle`: which exact files, together? or what clashes.
+
+mod clash;
+mod joint;
+mod lock;
+mod pinned;
+pub(crate) mod take;
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use eutaxis_core::pins::Lock;
+use eutaxis_core::solve::{Problem, Solution};
+use eutaxis_core::{Name, Target, Version};
+use eutaxis_world::Error;
+use eutaxis_world::depot::Depots;
+use eutaxis_world::files::read_text;
+use eutaxis_world::supply::{Outcome as End, Read, Run};
+use indicatif::ProgressBar;
+
+pub(crate) use clash::{Refusal, alternatives};
+pub(crate) use pinned::{Move, Pinned, Settled};
+
+use crate::cli::{Common, Settle};
+use crate::output::{Answer, Outcome, Output};
+use crate::plan::{self, Asks, Surroundings};
+use crate::render;
+
+/// One `settle` under way.
+struct Job<'a> {
+    arguments: &'a Settle,
+    surroundings: &'a Surroundings,
+    output: &'a Output,
+    asks: Asks,
+    depots: Arc<Depots>,
+    run: Run,
+    bar: ProgressBar,
+}
+
+pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+    let one = |e: Error| vec![e];
+    let surroundings = Surroundings::new(common).map_err(one)?;
+    let mut asks = plan::asks(&arguments.asks)?;
+    let targets = plan::targets(&arguments.target, &surroundings).map_err(one)?;
+    let policy = plan::policy(&arguments.policy, &surroundings.config).map_err(one)?;
+    let depots = plan::depots(&arguments.depots, &surroundings, !arguments.renew.is_empty()).map_err(one)?;
+    plan::keep_secrets(asks.asks.iter_mut().map(|a| &mut a.requirement), depots.network());
+    let mut problems = Vec::new();
+    for chosen in &targets {
+        ensure_python(&asks, &chosen.target).map_err(one)?;
+        let old = earlier_pins(&out_of(arguments, chosen, targets.len())).map_err(one)?;
+        let mut problem = Problem::new(chosen.target.clone(), policy.clone(), asks.asks.clone());
+        problem.bounds = asks.bounds.clone();
+        problem.prior = prior(old.as_ref(), &arguments.renew).map_err(one)?;
+        problem.adjustments = surroundings.config.adjustments.clone();
+        problems.push((chosen, problem, old));
+    }
+    let run = Run::new(Arc::clone(&depots));
+    let bar = output.progress();
+    bar.set_message("settling");
+    let mut job = Job { arguments, surroundings: &surroundings, output, asks, depots, run, bar };
+    let answer = match problems.as_slice() {
+        [(chosen, problem, old)] => job.single(chosen, problem, old.as_ref()),
+        several => job.several(several),
+    };
+    job.bar.finish_and_clear();
+    output.report_network(job.depots.network());
+    answer.map_err(one)
+}
+
+/// Where the pins of a target go: with several targets each has a file of its own.
+fn out_of(arguments: &Settle, chosen: &plan::Chosen, targets: usize) -> PathBuf {
+    if targets == 1 { arguments.out.clone() } else { named(&arguments.out, &chosen.name) }
+}
+
+/// `pylock.toml` with a name in it: `pylock.NAME.toml`.
+fn named(out: &Path, name: &str) -> PathBuf {
+    let stem = out.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    out.with_file_name(format!("{stem}.{name}.toml"))
+}
+
+impl Job<'_> {
+    fn single(&mut self, chosen: &plan::Chosen, problem: &Problem, old: Option<&Lock>) -> Result<Answer, Error> {
+        let bar = self.bar.clone();
+        let progress = |read: Read| bar.set_position((read.pages + read.metadata) as u64);
+        match self.run.solve(problem, &progress)? {
+            End::Clash(clash) => self.refused(&clash, chosen, problem, old),
+            End::Settled(_) if self.arguments.take.is_some() => {
+                Err(Error::request("nothing clashes, so there is no way out to take").help("leave out --take"))
+            }
+            End::Settled(solution) => self.settled(&solution, chosen, problem, old, &self.arguments.out, Vec::new()),
+        }
+    }
+
+    /// Writes the pins of a solution and says what they are. `before` goes before all else.
+    fn settled(
+        &self,
+        solution: &Solution,
+        chosen: &plan::Chosen,
+        problem: &Problem,
+        old: Option<&Lock>,
+        out: &Path,
+        edits: Vec<take::FileEdit>,
+    ) -> Result<Answer, Error> {
+        let mut settled =
+            pinned::settle(solution, problem, &self.asks.directives, &self.run, &chosen.shown, self.output)?;
+        pinned::report_left_out(&self.run, solution, self.output);
+        settled.moves = pinned::moves(old, &settled);
+        let lock = lock::lock(&settled, out, old)?;
+        for edit in &edits {
+            edit.write()?;
+        }
+        lock::write(&mut settled, &lock, out, self.arguments)?;
+        let text = format!("{}{}", render::ways::edits(&edits), render::settle::text(&settled));
+        let mut json = settled.json();
+        json.insert("edits".into(), take::json(&edits));
+        Ok(Answer { outcome: Outcome::Ok, text, json })
+    }
+}
+
+/// `requires-python` of the project file must take the target's interpreter.
+fn ensure_python(asks: &Asks, target: &Target) -> Result<(), Error> {
+    match &asks.requires_python {
+        Some((set, origin)) if !set.matches(&target.interpreter.version) => {
+            let error =
+                Error::request(format!("{origin} says requires-python {set}; the target has {}", target.interpreter));
+            Err(error.help("name another interpreter with --interpreter, or change that line"))
+        }
+        _ => Ok(()),
+    }
+}
+
+fn earlier_pins(path: &Path) -> Result<Option<Lock>, Error> {
+    if !path.exists() {
+        return Ok(None);
+    }
+    let text = read_text(path)?;
+    let shown = path.display().to_string();
+    Lock::parse(&text).map(Some).map_err(|f| {
+        let error = Error::in_file(&shown, &text, &f);
+        let help = error
+            .help
+            .clone()
+            .unwrap_or_else(|| "it would be written over: move it away, or name another file with --out".to_owned());
+        error.help(help)
+    })
+}
+
+/// The releases of earlier pins that are to be kept while they hold.
+fn prior(old: Option<&Lock>, renew: &[String]) -> Result<BTreeMap<Name, Version>, Error> {
+    let Some(lock) = old else {
+        return match renew.iter().find(|r| !r.is_empty()) {
+            None => Ok(BTreeMap::new()),
+            Some(name) => Err(Error::request(format!("there are no earlier pins in which {name} could be renewed"))
+                .help("if it is asked for, put --renew behind the requirements, or leave it out")),
+        };
+    };
+    if renew.iter().any(String::is_empty) {
+        return Ok(BTreeMap::new());
+    }
+    let mut let_go = Vec::new();
+    for text in renew {
+        let name = Name::parse(text).map_err(|f| Error::in_file("--renew", text, &f))?;
+        if !lock.packages.iter().any(|p| p.name == name) {
+            return Err(Error::request(format!("{name} is not among the earlier pins, so there is nothing to renew")));
+        }
+        let_go.push(name);
+    }
+    let pinned = lock.packages.iter().filter(|p| !let_go.contains(&p.name));
+    Ok(pinned.filter_map(|p| Some((p.name.clone(), Version::parse(p.version.as_deref()?).ok()?))).collect())
+}

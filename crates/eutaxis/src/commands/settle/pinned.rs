@@ -1,0 +1,299 @@
+//! A settled set with all that is said of it.
+
+use eutaxis_core::Version;
+use eutaxis_core::fault::{Origin, escaped};
+use eutaxis_core::index::FileKind;
+use eutaxis_core::pins::Lock;
+use eutaxis_core::requirement::{Accepts, Directive};
+use eutaxis_core::solve::{Adjustment, Asker, Caution, Chosen, Problem, Solution, Strength};
+use eutaxis_world::Error;
+use eutaxis_world::depot::{Place, unpacked_size};
+use eutaxis_world::files::{sha256_of, slashed};
+use eutaxis_world::supply::Run;
+use rayon::prelude::*;
+use serde_json::{Map, Value, json};
+
+use crate::output::Output;
+use crate::render;
+
+/// A chosen file with where it lies.
+#[derive(Debug)]
+pub(crate) struct Pinned<'a> {
+    pub(crate) chosen: &'a Chosen,
+    pub(super) place: Place,
+    pub(super) sha256: String,
+    pub(crate) size: Option<u64>,
+    depot: String,
+    pub(super) index: Option<String>,
+    pub(super) direct_url: Option<String>,
+    /// An earlier pin that was kept.
+    pub(crate) kept: bool,
+}
+
+impl Pinned<'_> {
+    pub(crate) fn is_wheel(&self) -> bool {
+        matches!(self.chosen.file.kind, FileKind::Wheel(_))
+    }
+}
+
+/// A project whose pin is another than before.
+#[derive(Debug)]
+pub(crate) struct Move {
+    pub(crate) project: String,
+    pub(crate) before: Option<String>,
+    pub(crate) after: Option<String>,
+    pub(crate) kind: &'static str,
+}
+
+/// A settled set with all that is said of it.
+#[derive(Debug)]
+pub(crate) struct Settled<'a> {
+    pub(crate) target: String,
+    pub(crate) pins: Vec<Pinned<'a>>,
+    pub(crate) problem: &'a Problem,
+    solution: &'a Solution,
+    pub(crate) moves: Vec<Move>,
+    pub(crate) cautions: Vec<String>,
+    /// Unpacked bytes of all wheels, when every file was a wheel that could be looked into.
+    pub(crate) in_place: Option<u64>,
+    /// What was written, in words.
+    pub(crate) written: Vec<String>,
+    pub(super) files: Vec<String>,
+}
+
+impl Settled<'_> {
+    /// Where an ask was stated.
+    pub(crate) fn origin(&self, ask: usize) -> Option<&Origin> {
+        self.problem.asks.get(ask).map(|a| &a.origin)
+    }
+
+    /// The adjustments that spoke of what was chosen.
+    pub(crate) fn adjusted(&self) -> Vec<&Adjustment> {
+        let spoke = |i: &usize| self.pins.iter().any(|p| p.chosen.adjusted.contains(i));
+        (0..self.problem.adjustments.len()).filter(spoke).filter_map(|i| self.problem.adjustments.get(i)).collect()
+    }
+}
+
+/// The solution with where each file lies, its hash and size, and what should be known of it.
+pub(super) fn settle<'a>(
+    solution: &'a Solution,
+    problem: &'a Problem,
+    directives: &[Directive],
+    run: &Run,
+    target: &str,
+    output: &Output,
+) -> Result<Settled<'a>, Error> {
+    let pins: Vec<Result<(Pinned<'a>, Option<u64>), Error>> = solution
+        .chosen
+        .par_iter()
+        .map(|chosen| {
+            let place = run.place_of(&chosen.project, &chosen.file)?;
+            let on_disk = match (&place, chosen.file.hashes.get("sha256")) {
+                (Place::Disk(path), _) => Some(path.clone()),
+                // Nothing says which bytes it must be: those that are there now are fetched, and pinned.
+                (Place::Url(_), None) => Some(run.obtain(&chosen.project, &chosen.file)?),
+                (Place::Url(_), Some(_)) => None,
+            };
+            let length = || on_disk.as_ref().and_then(|p| std::fs::metadata(p).ok()).map(|m| m.len());
+            let (sha256, size) = match (chosen.file.hashes.get("sha256"), &on_disk) {
+                (Some(hash), _) => (hash.clone(), chosen.file.size.or_else(length)),
+                (None, Some(path)) => sha256_of(path).map(|(hash, size)| (hash, Some(size)))?,
+                (None, None) => return Err(Error::contents(format!("{} has no hash", chosen.file.filename))),
+            };
+            let direct_url = problem.asks.iter().find_map(|ask| match &ask.requirement.accepts {
+                Accepts::Url(url) if ask.requirement.name == chosen.project => Some(url.clone()),
+                _ => None,
+            });
+            let wheel = on_disk.filter(|p| p.extension().is_some_and(|e| e == "whl"));
+            let unpacked = wheel.and_then(|p| unpacked_size(&p));
+            let source = run.depot_of(&chosen.project);
+            let depot = source.map_or(String::new(), |d| d.label().to_owned());
+            let index = source.and_then(|d| d.index());
+            let kept = problem.prior.get(&chosen.project) == Some(&chosen.version);
+            Ok((Pinned { chosen, place, sha256, size, depot, index, direct_url, kept }, unpacked))
+        })
+        .collect();
+    let pins: Vec<(Pinned<'a>, Option<u64>)> = pins.into_iter().collect::<Result<_, _>>()?;
+    let in_place = pins.iter().map(|(_, unpacked)| *unpacked).sum();
+    let mut pins: Vec<Pinned<'a>> = pins.into_iter().map(|(pin, _)| pin).collect();
+    pins.sort_by(|a, b| a.chosen.project.cmp(&b.chosen.project));
+    let mut cautions = directive_cautions(directives);
+    cautions.extend(render::words::cautions(solution, problem, output.verbose()));
+    cautions.extend(idle_adjustments(problem, run));
+    for pin in &pins {
+        let status = run.page_of(&pin.chosen.project).and_then(|p| p.status.clone());
+        if let Some((status, reason)) = status {
+            let why = reason.map_or(String::new(), |r| format!(": {}", eutaxis_core::fault::escaped(&r)));
+            cautions.push(format!("{} is marked {status} in its depot{why}.", pin.chosen.project));
+        }
+    }
+    Ok(Settled {
+        target: target.to_owned(),
+        pins,
+        problem,
+        solution,
+        moves: Vec::new(),
+        cautions,
+        in_place,
+        written: Vec::new(),
+        files: Vec::new(),
+    })
+}
+
+/// Adjustments that speak of nothing here.
+fn idle_adjustments(problem: &Problem, run: &Run) -> Vec<String> {
+    let mut cautions = Vec::new();
+    for adjustment in problem.adjustments.iter().filter(|a| a.counts_on(&problem.target)) {
+        let project = &adjustment.project;
+        let why = match run.page_of(project) {
+            None => "the project has no part in this".to_owned(),
+            Some(page) if !page.files.iter().any(|f| adjustment.versions.matches(f.kind.version())) => {
+                format!("no release is {}", adjustment.versions)
+            }
+            Some(_) => continue,
+        };
+        cautions.push(format!("{}: the adjustment of {project} matches nothing: {why}.", adjustment.origin));
+    }
+    cautions
+}
+
+fn directive_cautions(directives: &[Directive]) -> Vec<String> {
+    let one = |d: &Directive| {
+        format!(
+            "{}: `{}` is a directive, not a requirement, and was left out: {}.",
+            d.origin,
+            escaped(&d.text),
+            d.advice
+        )
+    };
+    directives.iter().map(one).collect()
+}
+
+/// Files of pages that were left out: counted, and with `-v` named.
+pub(super) fn report_left_out(run: &Run, solution: &Solution, output: &Output) {
+    let mut count = 0;
+    for chosen in &solution.chosen {
+        let Some(page) = run.page_of(&chosen.project) else { continue };
+        count += page.skipped.len();
+        if output.verbose() {
+            page.skipped.iter().for_each(|s| {
+                output.notice(&format!("left out: {}: {}", eutaxis_core::fault::escaped(&s.filename), s.reason))
+            });
+            page.remarks.iter().for_each(|r| output.notice(&format!("remark: {}", eutaxis_core::fault::escaped(r))));
+        }
+    }
+    if count > 0 && !output.verbose() {
+        output.notice(&format!(
+            "{} of the depots cannot be used and were left out (-v names them)",
+            render::count(count, "file")
+        ));
+    }
+}
+
+pub(super) fn moves(old: Option<&Lock>, settled: &Settled<'_>) -> Vec<Move> {
+    let Some(lock) = old else { return Vec::new() };
+    let mut moves = Vec::new();
+    for pin in &settled.pins {
+        let (name, after) = (&pin.chosen.project, &pin.chosen.version);
+        let before = lock.packages.iter().find(|p| p.name == *name).and_then(|p| p.version.clone());
+        let parsed = before.as_deref().and_then(|v| Version::parse(v).ok());
+        let kind = match &parsed {
+            None => "added",
+            Some(v) if v < after => "raised",
+            Some(v) if v > after => "lowered",
+            Some(_) => continue,
+        };
+        moves.push(Move { project: name.to_string(), before, after: Some(after.to_string()), kind });
+    }
+    for package in &lock.packages {
+        if !settled.pins.iter().any(|p| p.chosen.project == package.name) {
+            moves.push(Move {
+                project: package.name.to_string(),
+                before: package.version.clone(),
+                after: None,
+                kind: "dropped",
+            });
+        }
+    }
+    moves
+}
+
+impl Settled<'_> {
+    pub(super) fn json(&self) -> Map<String, Value> {
+        let pins: Vec<Value> = self
+            .pins
+            .iter()
+            .map(|pin| {
+                let chosen = pin.chosen;
+                let (at, place) = match &pin.place {
+                    Place::Disk(path) => ("path", slashed(path)),
+                    Place::Url(url) => ("url", url.to_string()),
+                };
+                json!({
+                    "name": chosen.project.as_str(),
+                    "version": chosen.version.to_string(),
+                    "file": &*chosen.file.filename,
+                    "kind": if pin.is_wheel() { "wheel" } else { "sdist" },
+                    at: place,
+                    "sha256": pin.sha256,
+                    "size": pin.size,
+                    "published": chosen.file.published.map(|t| t.to_string()),
+                    "asked_by": asker_words(chosen),
+                    "depot": pin.depot,
+                })
+            })
+            .collect();
+        let moves: Vec<Value> = self
+            .moves
+            .iter()
+            .map(|m| json!({"project": m.project, "before": m.before, "after": m.after, "kind": m.kind}))
+            .collect();
+        let mut object = Map::new();
+        object.insert("target".into(), json!(self.problem.target.to_string()));
+        object.insert("pins".into(), json!(pins));
+        object.insert("cautions".into(), json!(self.cautions));
+        object.insert("chronology".into(), json!(self.chronology()));
+        object.insert(
+            "adjusted".into(),
+            json!(self.adjusted().iter().map(|a| render::words::adjustment_json(a)).collect::<Vec<_>>()),
+        );
+        object.insert("moves".into(), json!(moves));
+        object.insert("written".into(), json!(self.files));
+        object
+    }
+
+    /// Every pair of which the one cannot have known the other, strong or not.
+    fn chronology(&self) -> Vec<Value> {
+        let strength = |s: &Strength| match s {
+            Strength::Strong => "strong",
+            Strength::Middling => "middling",
+            Strength::Weak => "weak",
+        };
+        let one = |caution: &Caution| match caution {
+            Caution::NeverMet { project, version, published, other, other_version, began, strength: s } => {
+                Some(json!({
+                    "project": project.as_str(), "version": version.to_string(), "published": published.to_string(),
+                    "needs": other.as_str(), "needs_version": other_version.to_string(), "began": began.to_string(),
+                    "strength": strength(s),
+                }))
+            }
+            _ => None,
+        };
+        self.solution.cautions.iter().filter_map(one).collect()
+    }
+}
+
+/// Who asks, for files and JSON: `ask` for the user's own asks, and names of projects.
+pub(crate) fn asker_words(chosen: &Chosen) -> Vec<String> {
+    let mut words = Vec::new();
+    for asker in &chosen.asked_by {
+        let word = match asker {
+            Asker::Ask(_) => "ask".to_owned(),
+            Asker::Project(name, _) => name.to_string(),
+        };
+        if !words.contains(&word) {
+            words.push(word);
+        }
+    }
+    words
+}

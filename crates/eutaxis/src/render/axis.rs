@@ -1,0 +1,54 @@
+//! The releases of a contested project as an axis: neighbours that no fact tells apart are one stretch of it when there is
+//! no room for each.
+
+use eutaxis_core::Version;
+use eutaxis_core::solve::Contested;
+
+/// A stretch of the axis: a release, or several that follow each other.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Stretch {
+    /// `1.9.4`, or `1.7.2 to 1.9.4`.
+    pub(crate) label: String,
+    /// For each row whether the fact allows it.
+    pub(crate) allowed: Vec<bool>,
+}
+
+/// A stretch for every release, oldest first.
+pub(crate) fn each(contested: &Contested) -> Vec<Stretch> {
+    let allowed = |v: &Version| contested.rows.iter().map(|(_, allows)| allows.contains(v)).collect();
+    contested.releases.iter().map(|v| Stretch { label: v.to_string(), allowed: allowed(v) }).collect()
+}
+
+/// Neighbours with the same marks put together.
+pub(crate) fn folded(contested: &Contested) -> Vec<Stretch> {
+    let stretches = each(contested);
+    stretches
+        .chunk_by(|a, b| a.allowed == b.allowed)
+        .filter_map(|run| {
+            let (first, last) = (run.first()?, run.last()?);
+            let label = match run.len() {
+                1 => first.label.clone(),
+                _ => format!("{} to {}", first.label, last.label),
+            };
+            Some(Stretch { label, allowed: first.allowed.clone() })
+        })
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use eutaxis_core::Name;
+
+    #[test]
+    fn neighbours_without_a_difference_are_one() {
+        let versions = |list: &[&str]| list.iter().map(|v| Version::parse(v).unwrap()).collect::<Vec<_>>();
+        let contested = Contested {
+            project: Name::parse("m").unwrap(),
+            releases: versions(&["1", "2", "3", "4"]),
+            rows: vec![(0, versions(&["3", "4"])), (1, versions(&["1", "2", "3"]))],
+        };
+        let labels: Vec<String> = folded(&contested).into_iter().map(|s| s.label).collect();
+        assert_eq!((each(&contested).len(), labels), (4, vec!["1 to 2".to_owned(), "3".to_owned(), "4".to_owned()]));
+    }
+}

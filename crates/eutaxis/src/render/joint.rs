@@ -1,0 +1,89 @@
+//! Pins for several targets, as text: what they share, and where they differ and why.
+
+use eutaxis_core::Name;
+use eutaxis_core::solve::Chosen;
+
+use super::table::{Table, labelled, wrap};
+use super::{count, style, width, words};
+use crate::commands::settle::Settled;
+
+/// A project that is not the same everywhere.
+pub(crate) struct Difference {
+    pub(crate) project: String,
+    /// For each target its release, if it takes the project.
+    pub(crate) releases: Vec<Option<String>>,
+    pub(crate) because: String,
+}
+
+/// Projects whose releases differ, or that not every target takes.
+pub(crate) fn differences(settled: &[Settled<'_>]) -> Vec<Difference> {
+    let mut names: Vec<&Name> = settled.iter().flat_map(|s| s.pins.iter().map(|p| &p.chosen.project)).collect();
+    names.sort();
+    names.dedup();
+    let found = names.into_iter().map(|name| {
+        let chosen: Vec<Option<&Chosen>> =
+            settled.iter().map(|s| s.pins.iter().find(|p| p.chosen.project == *name).map(|p| p.chosen)).collect();
+        let releases = chosen.iter().map(|c| c.map(|c| c.version.to_string())).collect();
+        Difference { project: name.to_string(), releases, because: because(&chosen, settled) }
+    });
+    found.filter(|d| d.releases.iter().any(|r| *r != d.releases.first().cloned().flatten())).collect()
+}
+
+/// Why the target with the oldest release does not take the newest of the others.
+fn because(chosen: &[Option<&Chosen>], settled: &[Settled<'_>]) -> String {
+    let taken = || chosen.iter().zip(settled).filter_map(|(c, s)| Some(((*c)?, s)));
+    let (Some((oldest, place)), Some((newest, _))) =
+        (taken().min_by_key(|(c, _)| c.version.clone()), taken().max_by_key(|(c, _)| c.version.clone()))
+    else {
+        return String::new();
+    };
+    if oldest.version == newest.version {
+        let without: Vec<&str> =
+            chosen.iter().zip(settled).filter(|(c, _)| c.is_none()).map(|(_, s)| s.target.as_str()).collect();
+        return format!("nothing needs it on {}", without.join(", "));
+    }
+    let newer = oldest.newer.iter().find(|n| n.version == newest.version);
+    let why = newer.map(|n| words::all_out(n, place.problem).join("; ")).unwrap_or_default();
+    format!("{} is out on {}: {why}", newest.version, place.target)
+}
+
+pub(crate) fn text(settled: &[Settled<'_>], differences: &[Difference]) -> String {
+    let width = width();
+    let mut names: Vec<&Name> = settled.iter().flat_map(|s| s.pins.iter().map(|p| &p.chosen.project)).collect();
+    names.sort();
+    names.dedup();
+    let head = format!("Settled for {}", count(settled.len(), "target"));
+    let rest = match differences.len() {
+        0 => "the same releases everywhere".to_owned(),
+        n => format!("{} with the same release everywhere, {n} that differ", names.len() - n),
+    };
+    let line = format!("{head}: {}, {rest}", count(names.len(), "project"));
+    let mut text = format!("{}\n", wrap(&line, width).join("\n").replacen(&head, &style::good(&head), 1));
+    if !differences.is_empty() {
+        let mut heads = vec!["differs"];
+        heads.extend(settled.iter().map(|s| s.target.as_str()));
+        heads.push("because");
+        let mut table = Table::new(&heads);
+        for difference in differences {
+            let mut cells = vec![difference.project.clone()];
+            cells.extend(difference.releases.iter().map(|r| r.clone().unwrap_or("-".to_owned())));
+            cells.push(difference.because.clone());
+            table.cells(cells);
+        }
+        text.push('\n');
+        text.push_str(&table.text(width));
+    }
+    let mut said: Vec<&String> = Vec::new();
+    for caution in settled.iter().flat_map(|s| &s.cautions) {
+        if !said.contains(&caution) {
+            said.push(caution);
+            text.push('\n');
+            text.push_str(&labelled("care", &style::care("care"), caution, width));
+        }
+    }
+    text.push('\n');
+    for line in settled.iter().flat_map(|s| &s.written) {
+        text.push_str(&format!("{line}\n"));
+    }
+    text
+}

@@ -1,0 +1,226 @@
+//! Why a release was chosen, as text and for programs.
+
+use std::collections::BTreeMap;
+
+use eutaxis_core::solve::Solution;
+use eutaxis_core::{Name, Version};
+use serde_json::{Map, Value, json};
+
+use super::table::{Table, labelled, wrap};
+use super::{clash, count, style, ways, width};
+use crate::commands::settle::Refusal;
+
+/// So many newer releases are told.
+const MOST_NEWER: usize = 8;
+
+/// What is known of a pinned release.
+pub(crate) struct Report {
+    pub(crate) project: String,
+    pub(crate) version: String,
+    pub(crate) published: Option<String>,
+    /// From an ask to the project: names, and the same in words.
+    pub(crate) chains: Vec<(Vec<String>, Vec<String>)>,
+    pub(crate) bounds: Vec<Bound>,
+    pub(crate) newer: Vec<Newer>,
+    pub(crate) cautions: Vec<String>,
+    pub(crate) adjusted: Vec<String>,
+    /// From the record in the pins, not from the depots.
+    pub(crate) recorded: bool,
+}
+
+/// A bound, and what it leaves.
+pub(crate) struct Bound {
+    pub(crate) by: String,
+    pub(crate) requirement: String,
+    /// The oldest and newest release that it leaves, when the releases are known.
+    pub(crate) left: Option<(String, String)>,
+    pub(crate) count: usize,
+    pub(crate) of: usize,
+}
+
+/// A newer release, and what keeps it out.
+#[derive(Default)]
+pub(crate) struct Newer {
+    pub(crate) version: String,
+    pub(crate) published: Option<String>,
+    pub(crate) out: Vec<String>,
+    /// No single reason was found.
+    pub(crate) open: bool,
+    /// The reasons are the facts that clash when it is taken with the choices made before.
+    pub(crate) by_choices: bool,
+}
+
+impl Report {
+    pub(crate) fn json(&self) -> Map<String, Value> {
+        let bounds: Vec<Value> = self
+            .bounds
+            .iter()
+            .map(|b| json!({"by": b.by, "requirement": b.requirement, "leaves": b.left.as_ref().map(|(a, z)| json!([a, z])), "count": b.count, "of": b.of}))
+            .collect();
+        let newer: Vec<Value> = self
+            .newer
+            .iter()
+            .map(|n| json!({"version": n.version, "published": n.published, "kept_out_by": n.out, "by_earlier_choices": n.by_choices}))
+            .collect();
+        let chains: Vec<&Vec<String>> = self.chains.iter().map(|(names, _)| names).collect();
+        let steps: Vec<&Vec<String>> = self.chains.iter().map(|(_, steps)| steps).collect();
+        let mut object = Map::new();
+        object.insert("project".into(), json!(self.project));
+        object.insert("version".into(), json!(self.version));
+        object.insert("published".into(), json!(self.published));
+        object.insert("chains".into(), json!(chains));
+        object.insert("steps".into(), json!(steps));
+        object.insert("bounds".into(), json!(bounds));
+        object.insert("newer".into(), json!(newer));
+        object.insert("cautions".into(), json!(self.cautions));
+        object.insert("adjusted".into(), json!(self.adjusted));
+        object.insert("recorded".into(), json!(self.recorded));
+        object
+    }
+}
+
+pub(crate) fn text(report: &Report) -> String {
+    let width = width();
+    let mut text = headline(report, width);
+    text.push_str(&format!("\n{}\n", style::strong("who asks for it")));
+    for (_, steps) in &report.chains {
+        let line = steps.join("\u{a0}\u{a0}-> ");
+        for (i, part) in wrap(&line, width.saturating_sub(4)).iter().enumerate() {
+            text.push_str(&format!("{}{part}\n", if i == 0 { "  " } else { "    " }));
+        }
+    }
+    if report.chains.is_empty() {
+        text.push_str("  the pins do not record it\n");
+    }
+    if !report.bounds.is_empty() {
+        let mut table = Table::new(&["", "who", "bound", "leaves"]);
+        for bound in &report.bounds {
+            let leaves = match &bound.left {
+                Some(_) if bound.count == bound.of => format!("all {}", bound.of),
+                Some((a, z)) if a == z => format!("{a} alone of {}", bound.of),
+                Some((a, z)) => format!("{a} to {z}: {} of {}", bound.count, bound.of),
+                None => String::new(),
+            };
+            table.row([String::new(), bound.by.clone(), bound.requirement.clone(), leaves]);
+        }
+        text.push_str(&format!("\n{}\n", style::strong("what is asked of it")));
+        text.push_str(&table.text(width));
+    }
+    if !report.newer.is_empty() {
+        let mut table = Table::new(&["", "newer", "published", "kept out by"]);
+        for newer in report.newer.iter().take(MOST_NEWER) {
+            let lead = if newer.by_choices { "the choices made before it: " } else { "" };
+            let out = format!("{lead}{}", newer.out.join("; "));
+            table.row([String::new(), newer.version.clone(), newer.published.clone().unwrap_or("-".into()), out]);
+        }
+        text.push('\n');
+        text.push_str(&table.text(width));
+        let more = report.newer.len().saturating_sub(MOST_NEWER);
+        if more > 0 {
+            text.push_str(&format!("  and {more} more newer than {}\n", report.version));
+        }
+    }
+    for adjusted in &report.adjusted {
+        text.push('\n');
+        text.push_str(&labelled("adjusted", &style::care("adjusted"), adjusted, width));
+    }
+    for caution in &report.cautions {
+        text.push('\n');
+        text.push_str(&labelled("care", &style::care("care"), caution, width));
+    }
+    if report.recorded {
+        text.push('\n');
+        let told = "from what the pins recorded; with a depot named it is looked up afresh";
+        text.push_str(&style::dim_lines(&format!("{}\n", wrap(told, width).join("\n"))));
+    }
+    text
+}
+
+fn headline(report: &Report, width: usize) -> String {
+    let head = format!("{} {}", report.project, report.version);
+    let newest = match report.newer.first() {
+        None => "the newest there is".to_owned(),
+        Some(newest) => match newest.out.first() {
+            Some(why) if !newest.by_choices => format!("newest is {}, out: {why}", newest.version),
+            _ => format!("newest is {}, which does not go with the choices made before", newest.version),
+        },
+    };
+    let line = format!("{head}: {newest}");
+    format!("{}\n", wrap(&line, width).join("\n").replacen(&head, &style::strong(&head), 1))
+}
+
+pub(crate) fn not_here(name: &Name, near: &[&str], of: usize) -> String {
+    let head = format!("{name} is not among the pins ({})", count(of, "project"));
+    let advice = match near {
+        [] => "nothing that is asked for needs it".to_owned(),
+        names => format!("nothing that is asked for needs it; names like it: {}", names.join(", ")),
+    };
+    format!("{}: {advice}\n", style::barred(&head))
+}
+
+/// The versions nearest to one that does not exist: the next older and newer ones.
+pub(crate) fn nearest_versions(other: &Version, mut known: Vec<Version>) -> Vec<String> {
+    known.sort();
+    known.dedup();
+    let place = known.partition_point(|v| v < other);
+    let around = known.iter().skip(place.saturating_sub(2)).take(4);
+    around.map(ToString::to_string).collect()
+}
+
+pub(crate) fn no_such_version(name: &Name, other: &Version, near: &[String]) -> String {
+    let head = format!("There is no {name} {other}");
+    format!("{}: the nearest are {}\n", style::barred(&head), near.join(", "))
+}
+
+/// A project that another solution has in another release: before and after.
+pub(crate) type Moved = (String, Option<String>, Option<String>);
+
+/// What is different in a solution.
+pub(crate) fn moves(solution: &Solution, before: &BTreeMap<Name, Version>) -> Vec<Moved> {
+    let after: BTreeMap<&Name, &Version> = solution.chosen.iter().map(|c| (&c.project, &c.version)).collect();
+    let mut names: Vec<&Name> = before.keys().chain(after.keys().copied()).collect();
+    names.sort();
+    names.dedup();
+    let moved = names
+        .into_iter()
+        .map(|n| (n.to_string(), before.get(n).map(ToString::to_string), after.get(n).map(|v| v.to_string())));
+    moved.filter(|(_, before, after)| before != after).collect()
+}
+
+pub(crate) fn moves_json(moves: &[Moved]) -> Value {
+    let one = |(project, before, after): &Moved| json!({"project": project, "before": before, "after": after});
+    Value::Array(moves.iter().map(one).collect())
+}
+
+/// Another version can be had: what moves.
+pub(crate) fn can_be_had(name: &Name, version: &str, other: &Version, moves: &[Moved]) -> String {
+    let width = width();
+    let head = format!("{name} {other} can be had instead of {version}");
+    let line = format!("{head}: ask for  {name}=={other}  ({} would move)", count(moves.len(), "project"));
+    let mut text = format!("{}\n\n", wrap(&line, width).join("\n").replacen(&head, &style::good(&head), 1));
+    let mut table = Table::new(&["project", "now", "then"]);
+    for (project, before, after) in moves {
+        let told = |v: &Option<String>| v.clone().unwrap_or("-".to_owned());
+        table.row([project.clone(), told(before), told(after)]);
+    }
+    text.push_str(&table.text(width));
+    text
+}
+
+/// Another version cannot be had: what would have to give.
+pub(crate) fn instead(refusal: &Refusal<'_>, name: &Name, version: &str, other: &Version) -> String {
+    let width = width();
+    let head = format!("{name} {other} cannot be had instead of {version}");
+    let facts = refusal.clash.facts.len();
+    let give = if refusal.ways.is_empty() { "" } else { " What would have to give stands below." };
+    let line = format!("{head}: {facts} facts clash.{give}");
+    let mut text = format!("{}\n\n", wrap(&line, width).join("\n").replacen(&head, &style::barred(&head), 1));
+    text.push_str(&clash::facts(refusal.clash, width));
+    text.push('\n');
+    if refusal.ways.is_empty() {
+        text.push_str("no change of yours that was tried makes room for it\n");
+    } else {
+        text.push_str(&ways::text(refusal.ways, &refusal.edits, std::slice::from_ref(name), width));
+    }
+    text
+}

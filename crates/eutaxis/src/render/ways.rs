@@ -1,0 +1,151 @@
+//! Ways out, as text: the change, the edit or option, and what one gets.
+
+use eutaxis_core::Name;
+use eutaxis_core::solve::{Change, Environment, Way};
+
+use super::table::wrap;
+use super::{count, near, place, style};
+use crate::commands::settle::take::{self, FileEdit};
+
+/// Of so many projects it is told what one gets.
+const MOST_PINS: usize = 6;
+
+/// The change in words.
+pub(crate) fn sentence(way: &Way) -> String {
+    if let [first, second] = way.environments.as_slice() {
+        let asks = |e: &Environment| {
+            let names: Vec<&str> = e.problem.asks.iter().map(|a| a.requirement.name.as_str()).collect();
+            let on = e.interpreter.as_ref().map_or(String::new(), |a| format!(" with {}", interpreter(a)));
+            format!("{{{}}}{on}", names.join(", "))
+        };
+        return format!("two environments: {} and {}", asks(first), asks(second));
+    }
+    let all: Vec<String> = way.changes.iter().map(change).collect();
+    all.join(", and ")
+}
+
+fn interpreter(other: &eutaxis_core::solve::Alternative) -> String {
+    let version = other.target.interpreter.to_string();
+    if other.here { format!("{version}, here at {}", other.name) } else { version }
+}
+
+fn change(change: &Change) -> String {
+    let bounds = |r: &eutaxis_core::Requirement| r.versions().map_or(String::new(), ToString::to_string);
+    match change {
+        Change::Ask(old, new) => format!("ask {} instead of {}", new.short(), bounds(&old.requirement)),
+        Change::Bound(old, new) => format!("bound {} instead of {}", new.short(), bounds(&old.requirement)),
+        Change::DropAsk(old) => format!("do without {}", old.requirement.short()),
+        Change::DropBound(old) => format!("without the bound {}", old.requirement.short()),
+        Change::Pin(new) => format!("ask for {} exactly, though it is yanked", new.short()),
+        Change::Interpreter(other) => format!("use {}", interpreter(other)),
+        Change::Build(name) => format!("permit building {name} from source"),
+        Change::Prereleases(name) => format!("permit pre-releases of {name}"),
+        Change::AsOf(moment) => format!("take what was there on {}", super::day(*moment)),
+        Change::Adjust(adjustment) => match &adjustment.effect {
+            eutaxis_core::solve::Effect::Needs(needs) => format!(
+                "last resort: take {} {} with {}, against what it says",
+                adjustment.project,
+                adjustment.versions,
+                needs.short()
+            ),
+            eutaxis_core::solve::Effect::Avoid => format!("avoid {} {}", adjustment.project, adjustment.versions),
+        },
+        Change::DropAdjust(adjustment) => {
+            format!("without the adjustment of {} ({})", adjustment.project, place(&adjustment.origin))
+        }
+    }
+}
+
+/// All ways under each other; `first` are the projects that are told first.
+pub(crate) fn text(ways: &[Way], edits: &[Vec<FileEdit>], first: &[Name], width: usize) -> String {
+    let mut text = format!("{}\n", style::strong("ways out, each solved to the end"));
+    for (i, (way, (letter, edits))) in ways.iter().zip(('a'..='z').zip(edits)).enumerate() {
+        text.push_str(&block(&format!(" {letter}  "), &sentence(way), width));
+        for line in edits.iter().filter_map(edit) {
+            text.push_str(&block("    ", &line, width));
+        }
+        let options = take::options(way);
+        if !options.is_empty() {
+            text.push_str(&block("    ", &format!("option:  {}", options.join(" ")), width));
+        }
+        for environment in &way.environments {
+            text.push_str(&style::dim_lines(&block("    ", &gives(environment, ways, i, first), width)));
+        }
+    }
+    text
+}
+
+/// The line as it will stand, without its indentation; of several the one that says most.
+fn edit(edit: &FileEdit) -> Option<String> {
+    let file = near(&edit.file);
+    let lines = edit.lines();
+    let (line, before, after) = match lines.as_slice() {
+        [only] => only,
+        several => several.iter().find(|(_, _, after)| after.as_ref().is_some_and(|a| a.contains("needs = ")))?,
+    };
+    let verb = if before.is_some() { "becomes" } else { "gets" };
+    Some(match after {
+        Some(after) => format!("{file}:{line} {verb}:  {}", after.trim()),
+        None => format!("{file}:{line} goes"),
+    })
+}
+
+/// What one gets: the projects whose releases differ from way to way.
+fn gives(environment: &Environment, ways: &[Way], mine: usize, first: &[Name]) -> String {
+    let version = |e: &Environment, name: &Name| {
+        e.solution.chosen.iter().find(|c| c.project == *name).map(|c| c.version.to_string())
+    };
+    let prior = &environment.problem.prior;
+    let others = || ways.iter().enumerate().filter(|(i, w)| *i != mine && w.environments.len() == 1);
+    let differs = |name: &Name| {
+        let here = version(environment, name);
+        if !prior.is_empty() {
+            return prior.get(name).map(ToString::to_string) != here;
+        }
+        first.contains(name) || others().flat_map(|(_, w)| &w.environments).any(|e| version(e, name) != here)
+    };
+    let mut names: Vec<&Name> = environment.solution.chosen.iter().map(|c| &c.project).filter(|n| differs(n)).collect();
+    names.sort_by_key(|n| first.iter().position(|f| f == *n).unwrap_or(first.len()));
+    let more = names.len().saturating_sub(MOST_PINS);
+    let told: Vec<String> = names
+        .iter()
+        .take(MOST_PINS)
+        .map(|name| {
+            let after = version(environment, name).unwrap_or_default();
+            match prior.get(*name) {
+                Some(before) => format!("{name} {before} -> {after}"),
+                None => format!("{name} {after}"),
+            }
+        })
+        .collect();
+    let total = count(environment.solution.chosen.len(), "project");
+    let rest = if more > 0 { format!(" and {more} more") } else { String::new() };
+    if told.is_empty() {
+        return format!("gives the same releases ({total})");
+    }
+    format!("gives  {}{rest}  ({total})", told.join(", "))
+}
+
+/// What `--take` changed, line by line.
+pub(crate) fn edits(edits: &[FileEdit]) -> String {
+    let mut text = String::new();
+    for edit in edits {
+        for (line, before, after) in edit.lines() {
+            text.push_str(&format!("{}:{line}\n", near(&edit.file)));
+            text.push_str(&before.map_or(String::new(), |l| format!("  - {}\n", style::barred(&l))));
+            text.push_str(&after.map_or(String::new(), |l| format!("  + {}\n", style::good(&l))));
+        }
+    }
+    if text.is_empty() { text } else { format!("{text}\n") }
+}
+
+/// A paragraph behind a lead, further lines under the text.
+fn block(lead: &str, text: &str, width: usize) -> String {
+    let lines = wrap(text, width.saturating_sub(lead.len()));
+    let mut out = String::new();
+    for (i, line) in lines.iter().enumerate() {
+        let lead = if i == 0 { lead.to_owned() } else { " ".repeat(lead.len() + 2) };
+        out.push_str(&format!("{lead}{line}\n"));
+    }
+    out
+}

@@ -1,0 +1,151 @@
+//! Sentences that several answers share: what keeps a release out, what to take care of, what was adjusted.
+
+use eutaxis_core::fault::{Origin, escaped};
+use eutaxis_core::solve::{Adjustment, Asker, Caution, Effect, Newer, Out, Problem, Solution, Strength};
+use serde_json::{Value, json};
+
+use super::{day, place};
+
+/// What keeps a newer release out, a sentence for each reason.
+pub(crate) fn all_out(newer: &Newer, problem: &Problem) -> Vec<String> {
+    if newer.out.is_empty() {
+        return vec!["it does not go with the choices made before it".to_owned()];
+    }
+    newer.out.iter().map(|out| out_words(out, problem)).collect()
+}
+
+fn out_words(out: &Out, problem: &Problem) -> String {
+    match out {
+        Out::Excluded(Asker::Ask(i), words) => {
+            let origin = problem.asks.get(*i).map_or(String::new(), |a| format!(" ({})", place(&a.origin)));
+            format!("you ask {words}{origin}")
+        }
+        Out::Excluded(Asker::Project(name, _), words) => format!("{name} needs {words}"),
+        Out::Bound(i) => problem
+            .bounds
+            .get(*i)
+            .map_or(String::new(), |b| format!("you bound {} ({})", b.requirement.short(), place(&b.origin))),
+        Out::Barred(bar) => bar.detail.clone(),
+        Out::Yanked(reason) if reason.is_empty() => "yanked".to_owned(),
+        Out::Yanked(reason) => format!("yanked: \"{}\"", escaped(reason)),
+        Out::Prerelease => "a pre-release, which nothing asked for".to_owned(),
+        Out::Source(Some(why)) => format!("only source here: {why}"),
+        Out::Source(None) => "only source".to_owned(),
+        Out::Unmet(need, chosen) => format!("it needs {need}, and {chosen} was chosen"),
+        Out::NeverMet(name, published, began) => {
+            format!("its series began {}, after {name} ({}), which has never met it", day(*began), day(*published))
+        }
+        Out::Late => "it appeared after those that need it".to_owned(),
+        Out::Older => "the oldest is preferred".to_owned(),
+    }
+}
+
+/// What the newest release that was not taken is out for, in one sentence.
+pub(crate) fn newest_out(newer: &Newer, problem: &Problem, kept: bool) -> String {
+    let version = &newer.version;
+    match newer.out.first() {
+        None if kept => format!("newest is {version}: the earlier pin is kept (--renew)"),
+        None => format!("newest {version} does not go with the other choices"),
+        Some(Out::Barred(bar)) => format!("newest {version} is barred: {bar}"),
+        Some(Out::Yanked(reason)) if reason.is_empty() => format!("newest {version} is yanked"),
+        Some(Out::Yanked(reason)) => format!("newest {version} is yanked: {}", escaped(reason)),
+        Some(Out::Source(Some(why))) => format!("newest {version} has only source here: {why}"),
+        Some(Out::Source(None)) => format!("newest {version} has only source"),
+        Some(Out::Unmet(need, chosen)) => format!("newest {version} needs {need}, and {chosen} was chosen"),
+        Some(out @ (Out::Excluded(..) | Out::Bound(_))) => {
+            // Where an ask stands is told in the column beside.
+            let words = out_words(out, problem);
+            let words = if matches!(out, Out::Excluded(Asker::Ask(_), _)) {
+                words.rsplit_once(" (").map_or(words.clone(), |(head, _)| head.to_owned())
+            } else {
+                words
+            };
+            format!("newest {version} is out: {words}")
+        }
+        Some(out) => format!("newest {version} is out: {}", out_words(out, problem)),
+    }
+}
+
+/// The cautions of a solution in words: all that may break, and of chronology the strong ones; with `all` every one.
+pub(crate) fn cautions(solution: &Solution, problem: &Problem, all: bool) -> Vec<String> {
+    let mut told = Vec::new();
+    let mut quiet = 0;
+    for caution in &solution.cautions {
+        match caution {
+            Caution::ExtraAbsent { project, version, extra } => told.push(format!(
+                "{project} {version} offers no extra `{extra}`: it adds nothing. Look for a misspelling, or leave it out."
+            )),
+            Caution::Yanked { project, version, reason } => {
+                let why = if reason.is_empty() { String::new() } else { format!(": \"{}\"", escaped(reason)) };
+                told.push(format!("{project} {version} is yanked{why}. It is taken because it is pinned exactly."));
+            }
+            Caution::NeverMet { strength, .. } if *strength != Strength::Strong && !all => quiet += 1,
+            Caution::NeverMet { .. } => told.extend(never_met(caution, problem)),
+        }
+    }
+    if quiet > 0 {
+        told.push(format!("{} a release is merely younger than one that needs it (-v names them).", times(quiet)));
+    }
+    told
+}
+
+fn times(n: usize) -> String {
+    match n {
+        1 => "Once".to_owned(),
+        2 => "Twice".to_owned(),
+        n => format!("{n} times"),
+    }
+}
+
+/// Both dates, and what to do when it fails.
+fn never_met(caution: &Caution, problem: &Problem) -> Option<String> {
+    let Caution::NeverMet { project, version, published, other, other_version, began, strength } = caution else {
+        return None;
+    };
+    let month = |t: &jiff::Timestamp| day(*t).chars().take(7).collect::<String>();
+    let (then, since) = (month(published), month(began));
+    let series = other_version.release_number(0);
+    let file = problem.asks.iter().find_map(|a| match &a.origin {
+        Origin::Line { file, .. } => Some(file.to_string()),
+        Origin::Argument => None,
+    });
+    let add = file.map_or("to what you ask".to_owned(), |f| format!("to {f}"));
+    let hold =
+        format!("If it fails, hold {other} below {series}:  add  {other}<{series}  {add}, or --chronology follow");
+    Some(match strength {
+        Strength::Strong => format!(
+            "{project} {version} ({then}) was compiled before {other} {series} ({since}) existed and sets no upper bound. {hold}"
+        ),
+        Strength::Middling => format!(
+            "{project} {version} ({then}) appeared before {other} {series} ({since}) existed and sets no upper bound. {hold}"
+        ),
+        Strength::Weak => {
+            format!(
+                "{project} {version} ({then}) is years older than {other} {other_version} ({since}), which it needs."
+            )
+        }
+    })
+}
+
+/// An adjustment in words, with its reason and place.
+pub(crate) fn adjustment(adjustment: &Adjustment) -> String {
+    let versions = if adjustment.versions.is_empty() { String::new() } else { format!(" {}", adjustment.versions) };
+    let effect = match &adjustment.effect {
+        Effect::Needs(requirement) => format!("needs {}", requirement.short()),
+        Effect::Avoid => "is avoided".to_owned(),
+    };
+    let because = escaped(&adjustment.because);
+    format!("{}{versions} {effect}: \"{because}\" ({})", adjustment.project, place(&adjustment.origin))
+}
+
+/// The same for programs.
+pub(crate) fn adjustment_json(adjustment: &Adjustment) -> Value {
+    let needs = match &adjustment.effect {
+        Effect::Needs(requirement) => Some(requirement.to_string()),
+        Effect::Avoid => None,
+    };
+    json!({
+        "project": adjustment.project.as_str(), "versions": adjustment.versions.to_string(), "avoid": needs.is_none(),
+        "needs": needs, "because": adjustment.because, "origin": adjustment.origin.to_string(),
+    })
+}
