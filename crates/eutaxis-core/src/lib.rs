@@ -16,6 +16,8 @@ pub mod marker;
 pub mod name;
 pub mod offer;
 pub mod pins;
+pub mod proofread;
+pub mod rehearse;
 pub mod requirement;
 pub mod solve;
 pub mod target;

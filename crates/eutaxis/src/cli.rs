@@ -69,6 +69,10 @@ pub(crate) enum Command {
     Gather(Box<Gather>),
     /// Make or update an environment to match the pins
     Furnish(Furnish),
+    /// What would move if this were added to that environment or those pins?
+    Rehearse(Box<Rehearse>),
+    /// What is wrong in this requirement list, project file or pins, before anything is fetched or placed?
+    Proofread(Box<Proofread>),
     /// What cache and store hold, and making room in them
     Stock(Stock),
     /// The whole way on made-up data, each step explained
@@ -85,6 +89,8 @@ impl Command {
             Command::Reason(_) => "reason",
             Command::Gather(_) => "gather",
             Command::Furnish(_) => "furnish",
+            Command::Rehearse(_) => "rehearse",
+            Command::Proofread(_) => "proofread",
             Command::Stock(_) => "stock",
             Command::Demo(_) => "demo",
         }
@@ -283,6 +289,41 @@ pub(crate) struct Reason {
     pub(crate) pins: PathBuf,
     #[command(flatten)]
     pub(crate) depots: DepotOptions,
+}
+
+/// `rehearse`
+#[derive(Debug, Args)]
+pub(crate) struct Rehearse {
+    /// Dependency specifiers such as "radargram>=2" (quote them: < and > mean something to the shell)
+    #[arg(value_name = "REQUIREMENT", required = true)]
+    pub(crate) requirements: Vec<String>,
+    /// What is placed in a step of its own after that; repeatable, in order
+    #[arg(long = "then", value_name = "REQUIREMENT", num_args = 1)]
+    pub(crate) then: Vec<String>,
+    /// An environment: its folder, or its interpreter [default: the pins of this folder, else .venv]
+    #[arg(long = "in", value_name = "ENV", conflicts_with = "pins")]
+    pub(crate) environment: Option<PathBuf>,
+    /// Pins
+    #[arg(long, value_name = "FILE")]
+    pub(crate) pins: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) depots: DepotOptions,
+    #[command(flatten)]
+    pub(crate) policy: PolicyOptions,
+}
+
+/// `proofread`
+#[derive(Debug, Args)]
+pub(crate) struct Proofread {
+    /// Requirement lists, pyproject.toml files, scripts with inline metadata, or pins
+    #[arg(value_name = "FILE", required = true)]
+    pub(crate) files: Vec<PathBuf>,
+    #[command(flatten)]
+    pub(crate) target: TargetOptions,
+    #[command(flatten)]
+    pub(crate) depots: DepotOptions,
+    #[command(flatten)]
+    pub(crate) policy: PolicyOptions,
 }
 
 /// `gather`

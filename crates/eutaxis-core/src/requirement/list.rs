@@ -32,6 +32,12 @@ impl RequirementList {
     /// # Errors
     /// All lines that are no requirement, each with its offset in `text`.
     pub fn parse(text: &str, file: &str) -> Result<Self, Vec<Fault>> {
+        let (list, faults) = RequirementList::read(text, file);
+        if faults.is_empty() { Ok(list) } else { Err(faults) }
+    }
+
+    /// Reads what can be read of a list; and all lines that are no requirement, each with its offset in `text`.
+    pub fn read(text: &str, file: &str) -> (Self, Vec<Fault>) {
         let mut list = RequirementList::default();
         let mut faults = Vec::new();
         for (start, number, line) in logical_lines(text) {
@@ -55,7 +61,7 @@ impl RequirementList {
                 Err(fault) => faults.push(better_hint(fault, requirement).shifted(at)),
             }
         }
-        if faults.is_empty() { Ok(list) } else { Err(faults) }
+        (list, faults)
     }
 }
 

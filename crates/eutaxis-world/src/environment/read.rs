@@ -66,6 +66,12 @@ pub struct Installed {
     pub files: Option<Vec<PathBuf>>,
     /// SHA-256 of the wheel it came from, when we placed it.
     pub sha256: Option<String>,
+    /// The wheel's file name, when we placed it.
+    pub file: Option<String>,
+    /// It was asked for by itself, not brought by another (REQUESTED; digest 9.2).
+    pub requested: bool,
+    /// What it says of itself.
+    pub metadata: Option<Metadata>,
 }
 
 /// What we note beside the standard's files.
@@ -104,8 +110,10 @@ fn project(site: &Path, info: PathBuf) -> Option<Installed> {
     let record = fs::read(info.join("RECORD")).ok().and_then(|b| Record::parse(&b).ok());
     let files = record.map(|r| r.lines.iter().map(|l| tidy_path(&site.join(&l.path))).collect());
     let note: Option<Note> = fs::read(info.join(NOTE)).ok().and_then(|b| serde_json::from_slice(&b).ok());
-    let version = metadata.map_or(String::new(), |m| m.version.to_string());
-    Some(Installed { name, version, info, files, sha256: note.map(|n| n.sha256) })
+    let version = metadata.as_ref().map_or(String::new(), |m| m.version.to_string());
+    let requested = info.join("REQUESTED").is_file();
+    let (sha256, file) = note.map_or((None, None), |n| (Some(n.sha256), Some(n.file)));
+    Some(Installed { name, version, info, files, sha256, file, requested, metadata })
 }
 
 /// A path without `.` and `..`, by its words alone.

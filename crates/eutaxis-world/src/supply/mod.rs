@@ -11,9 +11,10 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use eutaxis_core::Name;
+use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::{Page, PageFile};
 use eutaxis_core::solve::{
-    Alternative, Clash, End, Joint, Problem, Search, Solution, Solver, Step, Way, joint, ways_out,
+    Alternative, Clash, End, Joint, MetadataAnswer, Problem, Search, Solution, Solver, Step, Want, Way, joint, ways_out,
 };
 
 use crate::depot::{Depot, Depots, Place};
@@ -148,6 +149,31 @@ impl Run {
                 self.read.metadata += 1;
                 search.supply_metadata(&project, &file, &answer);
             }
+        }
+    }
+
+    /// What a release of a project needs, by the metadata of one of its files; none when the depots do not have them.
+    ///
+    /// # Errors
+    /// When a depot cannot be read.
+    pub fn metadata(&mut self, project: &Name, filename: &str) -> Result<Option<Arc<Metadata>>> {
+        let crew = self.crew.take().unwrap_or_else(|| Crew::new(Arc::clone(&self.depots), None));
+        let found = self.metadata_with(&crew, project, filename);
+        self.crew = Some(crew);
+        found
+    }
+
+    fn metadata_with(&mut self, crew: &Crew, project: &Name, filename: &str) -> Result<Option<Arc<Metadata>>> {
+        let page = Want::Page(project.clone());
+        crew.order([&page].into_iter());
+        let Fact::Page(_, Some((depot, page))) = crew.fact(&page)? else { return Ok(None) };
+        self.pages.insert(project.clone(), (depot, Arc::clone(&page)));
+        let Some(file) = page.files.iter().find(|f| *f.filename == *filename) else { return Ok(None) };
+        let want = Want::Metadata(project.clone(), file.filename.clone());
+        crew.order([&want].into_iter());
+        match crew.fact(&want)? {
+            Fact::Metadata(_, _, MetadataAnswer::Known(metadata)) => Ok(Some(metadata)),
+            _ => Ok(None),
         }
     }
 

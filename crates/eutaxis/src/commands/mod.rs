@@ -3,7 +3,9 @@
 mod demo;
 pub(crate) mod furnish;
 pub(crate) mod gather;
+pub(crate) mod proofread;
 pub(crate) mod reason;
+pub(crate) mod rehearse;
 pub(crate) mod settle;
 pub(crate) mod shortlist;
 pub(crate) mod stock;
@@ -20,6 +22,8 @@ pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Vec<Error>> {
         Command::Survey(arguments) => survey::run(arguments, &cli.common, output),
         Command::Shortlist(arguments) => shortlist::run(arguments, &cli.common, output),
         Command::Settle(arguments) => settle::run(arguments, &cli.common, output),
+        Command::Rehearse(arguments) => rehearse::run(arguments, &cli.common, output),
+        Command::Proofread(arguments) => proofread::run(arguments, &cli.common, output),
         Command::Reason(arguments) => reason::run(arguments, &cli.common, output),
         Command::Gather(arguments) => gather::run(arguments, &cli.common, output),
         Command::Furnish(arguments) => furnish::run(arguments, &cli.common, output),

@@ -55,7 +55,7 @@ pub(crate) fn text(settled: &[Settled<'_>], differences: &[Difference]) -> Strin
     let head = format!("Settled for {}", count(settled.len(), "target"));
     let rest = match differences.len() {
         0 => "the same releases everywhere".to_owned(),
-        n => format!("{} with the same release everywhere, {n} that differ", names.len() - n),
+        n => format!("{} with the same release everywhere, {n} not", names.len() - n),
     };
     let line = format!("{head}: {}, {rest}", count(names.len(), "project"));
     let mut text = format!("{}\n", wrap(&line, width).join("\n").replacen(&head, &style::good(&head), 1));

@@ -1,5 +1,7 @@
 //! Several targets at once: pins for each, with the same releases where that can be.
 
+use std::path::{Path, PathBuf};
+
 use eutaxis_core::pins::Lock;
 use eutaxis_core::solve::{Joint, Problem};
 use eutaxis_world::Error;
@@ -10,6 +12,13 @@ use super::{Job, lock, out_of, pinned};
 use crate::output::{Answer, Outcome};
 use crate::plan;
 use crate::render;
+
+/// The plain list of a target: `NAME` before the ending.
+fn list_of(list: &Path, name: &str) -> PathBuf {
+    let stem = list.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    let ending = list.extension().map(|e| format!(".{}", e.to_string_lossy())).unwrap_or_default();
+    list.with_file_name(format!("{stem}.{name}{ending}"))
+}
 
 impl Job<'_> {
     /// Pins for every target, or the clash of the first that has none.
@@ -41,8 +50,9 @@ impl Job<'_> {
             settled.push(one);
         }
         // Nothing is written before all is known.
-        for (one, (lock, out)) in settled.iter_mut().zip(&locks) {
-            lock::write(one, lock, out, self.arguments)?;
+        for ((one, (lock, out)), (chosen, _, _)) in settled.iter_mut().zip(&locks).zip(problems) {
+            let list = self.arguments.list.as_ref().map(|list| list_of(list, &chosen.name));
+            lock::write(one, lock, out, list.as_deref(), self.arguments.exact)?;
         }
         let differences = render::joint::differences(&settled);
         let text = render::joint::text(&settled, &differences);

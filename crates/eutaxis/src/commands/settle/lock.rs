@@ -10,7 +10,6 @@ use eutaxis_world::files::{relative, slashed, write_whole};
 use eutaxis_world::{Doing, Error};
 
 use super::pinned::{Pinned, Settled, asker_words};
-use crate::cli::Settle;
 use crate::record;
 
 /// The pins as a lock file of the standard; what is ours stands in `[tool.eutaxis]`.
@@ -101,7 +100,13 @@ fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path, old: Option<&
 }
 
 /// Writes the pins, and the plain list when it is asked for.
-pub(super) fn write(settled: &mut Settled<'_>, lock: &Lock, out: &Path, arguments: &Settle) -> Result<(), Error> {
+pub(super) fn write(
+    settled: &mut Settled<'_>,
+    lock: &Lock,
+    out: &Path,
+    list: Option<&Path>,
+    exact: bool,
+) -> Result<(), Error> {
     let text = lock.write();
     let same = std::fs::read_to_string(out).is_ok_and(|old| old == text);
     if same {
@@ -111,9 +116,9 @@ pub(super) fn write(settled: &mut Settled<'_>, lock: &Lock, out: &Path, argument
         settled.written.push(format!("wrote {}", out.display()));
         settled.files.push(out.display().to_string());
     }
-    if let Some(list) = &arguments.list {
-        let lock = if arguments.exact { with_file_urls(lock, settled) } else { lock.clone() };
-        write_whole(list, pin_list(&lock, arguments.exact).as_bytes())?;
+    if let Some(list) = list {
+        let lock = if exact { with_file_urls(lock, settled) } else { lock.clone() };
+        write_whole(list, pin_list(&lock, exact).as_bytes())?;
         settled.written.push(format!("wrote {}", list.display()));
         settled.files.push(list.display().to_string());
     }

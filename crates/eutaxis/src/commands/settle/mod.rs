@@ -111,7 +111,7 @@ impl Job<'_> {
         for edit in &edits {
             edit.write()?;
         }
-        lock::write(&mut settled, &lock, out, self.arguments)?;
+        lock::write(&mut settled, &lock, out, self.arguments.list.as_deref(), self.arguments.exact)?;
         let text = format!("{}{}", render::ways::edits(&edits), render::settle::text(&settled));
         let mut json = settled.json();
         json.insert("edits".into(), take::json(&edits));

@@ -1,0 +1,62 @@
+//! What is wrong in what is asked for, before anything is chosen: by the lines alone, and against the pages of a depot.
+
+mod alone;
+mod paged;
+
+use crate::fault::Origin;
+use crate::name::Name;
+
+pub use alone::alone;
+pub use paged::paged;
+
+/// How bad it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Severity {
+    /// It cannot be settled as it stands.
+    Breaks,
+    /// It can, and may not do what was meant.
+    Risk,
+    /// Worth knowing.
+    Note,
+}
+
+impl Severity {
+    /// The word for it.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Severity::Breaks => "breaks",
+            Severity::Risk => "risk",
+            Severity::Note => "note",
+        }
+    }
+}
+
+/// Something to be said of a line.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Remark {
+    /// Which check found it.
+    pub id: &'static str,
+    /// How bad it is.
+    pub severity: Severity,
+    /// Where.
+    pub place: Origin,
+    /// The project, if it is about one.
+    pub project: Option<Name>,
+    /// What is wrong.
+    pub text: String,
+    /// What to do.
+    pub remedy: String,
+}
+
+impl Remark {
+    /// A remark on a line.
+    pub fn new(id: &'static str, severity: Severity, place: &Origin, text: String, remedy: String) -> Self {
+        Remark { id, severity, place: place.clone(), project: None, text, remedy }
+    }
+
+    /// The same, about a project.
+    #[must_use]
+    pub fn about(self, project: &Name) -> Self {
+        Remark { project: Some(project.clone()), ..self }
+    }
+}

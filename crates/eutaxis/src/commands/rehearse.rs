@@ -1,0 +1,313 @@
+//! `rehearse`: what would move if this were added to that environment or those pins?
+//!
+//! Placing something by itself looks at nothing but its own needs, keeps what is there where that holds, and moves what it
+//! must: that is what is told first, with what it breaks among the rest. Then what moves least, with everything heeded.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use eutaxis_core::fault::Origin;
+use eutaxis_core::offer::{Policy, Verdict, offers};
+use eutaxis_core::rehearse::{Move, MoveKind, Placed, Set, after, base_needs, breaks, moves, moves_to};
+use eutaxis_core::requirement::{Accepts, Requirement};
+use eutaxis_core::solve::{Adjustment, Clash, Problem, Solution};
+use eutaxis_core::{Ask, Name, SpecifierSet, Target, Version};
+use eutaxis_world::Error;
+use eutaxis_world::environment::{Layout, Place, installed, look};
+use eutaxis_world::interpreter::environment_python;
+use eutaxis_world::supply::{Outcome as End, Run};
+use serde_json::{Map, Value, json};
+
+use super::settle::{Refusal, alternatives};
+use crate::cli::{Common, Rehearse};
+use crate::output::{Answer, Outcome, Output};
+use crate::plan::{self, Surroundings};
+use crate::render::rehearse::{Alternative, Play, Step, Told};
+use crate::{pins, record, render};
+
+/// What is there.
+struct Base {
+    /// For people.
+    shown: String,
+    set: Set,
+    target: Target,
+    /// What the whole is asked for, with its bounds: of an environment what was placed deliberately.
+    asks: Vec<Ask>,
+    bounds: Vec<Ask>,
+    policy: Policy,
+    adjustments: Vec<Adjustment>,
+}
+
+struct Rehearsal<'a> {
+    base: Base,
+    run: Run,
+    surroundings: &'a Surroundings,
+}
+
+pub(crate) fn run(arguments: &Rehearse, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+    let one = |e: Error| vec![e];
+    let surroundings = Surroundings::new(common).map_err(one)?;
+    let first = requirements(&arguments.requirements)?;
+    let mut steps = vec![first];
+    for text in &arguments.then {
+        steps.push(requirements(std::slice::from_ref(text))?);
+    }
+    let depots = plan::depots(&arguments.depots, &surroundings, false).map_err(one)?;
+    steps.iter_mut().for_each(|s| plan::keep_secrets(s.iter_mut().map(|a| &mut a.requirement), depots.network()));
+    let mut run = Run::new(Arc::clone(&depots));
+    let base = base(arguments, &surroundings, &mut run).map_err(one)?;
+    let mut rehearsal = Rehearsal { base, run, surroundings: &surroundings };
+    let bar = output.progress();
+    bar.set_message("rehearsing");
+    let answer = rehearsal.play(&steps);
+    bar.finish_and_clear();
+    output.report_network(depots.network());
+    answer.map_err(one)
+}
+
+fn requirements(texts: &[String]) -> Result<Vec<Ask>, Vec<Error>> {
+    let read = |text: &String| match Requirement::parse(text) {
+        Ok(requirement) => Ok(Ask { requirement, origin: Origin::Argument }),
+        Err(fault) => Err(vec![Error::in_file("command line", text, &fault)]),
+    };
+    texts.iter().map(read).collect()
+}
+
+/// What is there: the environment or the pins that are named, else those of this folder.
+fn base(arguments: &Rehearse, surroundings: &Surroundings, run: &mut Run) -> Result<Base, Error> {
+    let policy = plan::policy(&arguments.policy, &surroundings.config)?;
+    if let Some(root) = &arguments.environment {
+        return of_environment(root, policy, surroundings);
+    }
+    let default = Path::new("pylock.toml");
+    match &arguments.pins {
+        Some(file) => of_pins(file, policy, surroundings, run),
+        None if default.exists() => of_pins(default, policy, surroundings, run),
+        None if Path::new(".venv").is_dir() => of_environment(Path::new(".venv"), policy, surroundings),
+        None => {
+            let error = Error::request("there is nothing to add to: no pylock.toml and no .venv in this folder");
+            Err(error.help("name pins with --pins FILE, or an environment with --in ENV"))
+        }
+    }
+}
+
+fn of_pins(file: &Path, policy: Policy, surroundings: &Surroundings, run: &mut Run) -> Result<Base, Error> {
+    let lock = pins::read_lock(file)?;
+    let target = match record::target_of(&lock) {
+        Some(target) => target,
+        None => plan::target(&crate::cli::TargetOptions::default(), surroundings)?.target,
+    };
+    let mut set = Set::new();
+    let asks = record::asks_of(&lock);
+    for package in &lock.packages {
+        let Some(version) = package.version.as_deref().and_then(|v| Version::parse(v).ok()) else { continue };
+        let file = package.wheels.iter().chain(&package.sdist).find_map(eutaxis_core::pins::LockFile::filename);
+        // Who asks for what was recorded with our pins; of others the metadata of the pinned file says it.
+        let recorded: Vec<Requirement> = lock
+            .packages
+            .iter()
+            .flat_map(record::asked_as)
+            .filter(|(by, _)| *by == package.name.as_str())
+            .filter_map(|(_, requirement)| Requirement::parse_lenient(&requirement).ok())
+            .collect();
+        let needs = match (asks.is_empty(), &file) {
+            (true, Some(file)) => {
+                run.metadata(&package.name, file)?.map_or(Vec::new(), |m| base_needs(&m.requires, &target.markers))
+            }
+            _ => recorded,
+        };
+        let deliberate = record::is_asked(package);
+        set.insert(package.name.clone(), Placed { version, file, deliberate, needs });
+    }
+    let mut adjustments = record::adjustments_of(&lock);
+    if adjustments.is_empty() {
+        adjustments.clone_from(&surroundings.config.adjustments);
+    }
+    Ok(Base { shown: render::near(file), bounds: record::bounds_of(&lock), set, target, asks, policy, adjustments })
+}
+
+fn of_environment(root: &Path, policy: Policy, surroundings: &Surroundings) -> Result<Base, Error> {
+    // An interpreter stands for its environment.
+    let root: PathBuf = match root.parent().and_then(Path::parent) {
+        Some(above) if root.is_file() && above.join("pyvenv.cfg").is_file() => above.to_owned(),
+        _ => root.to_owned(),
+    };
+    if !matches!(look(&root)?, Place::Environment { .. }) {
+        let error = Error::request(format!("{} is no environment: it has no pyvenv.cfg", root.display()));
+        return Err(error.help("name the folder of an environment, or pins with --pins FILE"));
+    }
+    let python = environment_python(&root);
+    let found = surroundings.finder().named(&python.display().to_string(), &surroundings.probes())?;
+    let target = found.facts.target()?;
+    let site = root.join(Layout::of(&found.facts)?.site);
+    let mut set = Set::new();
+    for project in installed(&site)? {
+        let Ok(version) = Version::parse(&project.version) else { continue };
+        let needs = project.metadata.as_ref().map_or(Vec::new(), |m| base_needs(&m.requires, &target.markers));
+        let placed = Placed { version, file: project.file, deliberate: project.requested, needs };
+        set.insert(project.name, placed);
+    }
+    // What nobody needs was surely placed by itself, whoever placed it and whatever was noted.
+    let needed: Vec<Name> = set.values().flat_map(|p| p.needs.iter().map(|n| n.name.clone())).collect();
+    set.iter_mut().filter(|(name, _)| !needed.contains(name)).for_each(|(_, placed)| placed.deliberate = true);
+    let asks = set.iter().filter(|(_, p)| p.deliberate).map(|(name, _)| bare(name)).collect();
+    Ok(Base {
+        shown: render::near(&root),
+        set,
+        target,
+        asks,
+        bounds: Vec::new(),
+        policy,
+        adjustments: surroundings.config.adjustments.clone(),
+    })
+}
+
+fn bare(name: &Name) -> Ask {
+    let accepts = Accepts::Versions(SpecifierSet::default());
+    let requirement = Requirement { name: name.clone(), extras: Vec::new(), accepts, marker: None };
+    Ask { requirement, origin: Origin::Argument }
+}
+
+impl Rehearsal<'_> {
+    fn problem(&self, set: &Set, asks: Vec<Ask>) -> Problem {
+        let mut problem = Problem::new(self.base.target.clone(), self.base.policy.clone(), asks);
+        problem.adjustments.clone_from(&self.base.adjustments);
+        problem.prior = set.iter().map(|(name, placed)| (name.clone(), placed.version.clone())).collect();
+        problem
+    }
+
+    fn solve(&mut self, problem: &Problem) -> Result<Result<Solution, Clash>, Error> {
+        Ok(match self.run.solve(problem, &|_| ())? {
+            End::Settled(solution) => Ok(solution),
+            End::Clash(clash) => Err(clash),
+        })
+    }
+
+    fn play(&mut self, asked: &[Vec<Ask>]) -> Result<Answer, Error> {
+        let mut set = self.base.set.clone();
+        let mut steps: Vec<Step> = Vec::new();
+        for asks in asked {
+            let problem = self.problem(&set, asks.clone());
+            let solution = match self.solve(&problem)? {
+                Ok(solution) => solution,
+                Err(clash) => return self.refused(&clash, &problem, steps),
+            };
+            let names: Vec<Name> = asks.iter().map(|a| a.requirement.name.clone()).collect();
+            let next = after(&set, &solution, &names);
+            let moved = moves(&set, &problem, &solution);
+            let told = self.told(moved);
+            let words = asks.iter().map(|a| a.requirement.short()).collect::<Vec<_>>().join(", ");
+            let cautions = render::words::cautions(&solution, &problem, false);
+            steps.push(Step { words, moves: told, breaks: breaks(&set, &next), cautions, set: next.clone() });
+            set = next;
+        }
+        let all: Vec<Ask> = asked.iter().flatten().cloned().collect();
+        let joint = if asked.len() > 1 { self.joint(&all)? } else { None };
+        let alternative = self.alternative(&all, &steps)?;
+        // What was told already is not told again.
+        let alternative = alternative.filter(|a| joint.as_ref().is_none_or(|j| j.releases != a.releases));
+        let play = Play { shown: self.base.shown.clone(), before: self.base.set.clone(), steps, joint, alternative };
+        let outcome = if play.breaks_nothing() { Outcome::Ok } else { Outcome::No };
+        Ok(Answer { outcome, text: render::rehearse::text(&play), json: self.json(&play) })
+    }
+
+    fn json(&self, play: &Play) -> Map<String, Value> {
+        let mut object = play.json();
+        object.insert("target".into(), json!(self.base.target.to_string()));
+        object
+    }
+
+    /// Everything at once: what was asked for before, and all that is to be added.
+    fn joint(&mut self, new: &[Ask]) -> Result<Option<Alternative>, Error> {
+        let mut asks = new.to_vec();
+        asks.extend(self.base.asks.clone());
+        let mut problem = self.problem(&self.base.set.clone(), asks);
+        problem.bounds.clone_from(&self.base.bounds);
+        Ok(match self.solve(&problem)? {
+            Err(clash) => Some(Alternative::impossible(&clash)),
+            Ok(solution) => Some(self.as_alternative(&problem, &solution, new)),
+        })
+    }
+
+    /// What moves least: with everything held that is there, else what was placed deliberately, else with everything
+    /// heeded. None when that is no better.
+    fn alternative(&mut self, new: &[Ask], steps: &[Step]) -> Result<Option<Alternative>, Error> {
+        let changes = |moves: &[Told]| moves.iter().filter(|m| m.moved.kind != MoveKind::Added).count();
+        let now: usize = steps.iter().map(|s| changes(&s.moves)).sum();
+        let broken = steps.iter().any(|s| !s.breaks.is_empty());
+        if now == 0 && !broken {
+            return Ok(None);
+        }
+        let set = self.base.set.clone();
+        let mut asks: Vec<Ask> = set.keys().map(bare).collect();
+        asks.retain(|a| !new.iter().any(|n| n.requirement.name == a.requirement.name));
+        asks.extend(self.base.asks.clone());
+        asks.extend(new.to_vec());
+        let named = |name: &Name| new.iter().any(|a| a.requirement.name == *name);
+        let holds: [&dyn Fn(&Placed) -> bool; 3] = [&|_| true, &|p| p.deliberate, &|_| false];
+        let mut impossible = Alternative::default();
+        for held in holds {
+            let mut problem = self.problem(&set, asks.clone());
+            problem.bounds.clone_from(&self.base.bounds);
+            let keep = set.iter().filter(|(name, placed)| held(placed) && !named(name));
+            problem.held = keep.map(|(name, placed)| (name.clone(), placed.version.clone())).collect();
+            match self.solve(&problem)? {
+                Ok(solution) => {
+                    let alternative = self.as_alternative(&problem, &solution, new);
+                    let better = changes(&alternative.moves) < now || broken;
+                    return Ok(better.then_some(alternative));
+                }
+                Err(clash) => impossible = Alternative::impossible(&clash),
+            }
+        }
+        Ok(broken.then_some(impossible))
+    }
+
+    fn as_alternative(&self, problem: &Problem, solution: &Solution, new: &[Ask]) -> Alternative {
+        let moved = moves_to(&self.base.set, problem, solution);
+        let asks = new.iter().filter_map(|ask| {
+            let chosen = solution.chosen.iter().find(|c| c.project == ask.requirement.name)?;
+            Some(format!("{}=={}", ask.requirement.subject(), chosen.version))
+        });
+        let released = solution.chosen.iter().map(|c| (c.project.clone(), c.version.clone())).collect();
+        Alternative { asks: asks.collect(), moves: self.told(moved), facts: Vec::new(), releases: released }
+    }
+
+    /// Moves with what is lost on the way.
+    fn told(&self, moved: Vec<Move>) -> Vec<Told> {
+        moved.into_iter().map(|moved| Told { loses: self.loses(&moved), moved }).collect()
+    }
+
+    fn loses(&self, moved: &Move) -> Vec<String> {
+        let mut loses = Vec::new();
+        let label = |v: &Option<Version>| v.as_ref().and_then(Version::local).filter(|l| l != "cpu");
+        if let (Some(before), Some(after)) = (&moved.before, &moved.after)
+            && let Some(label) = label(&moved.before)
+            && Version::local(after).as_deref() != Some(label.as_str())
+        {
+            loses.push(format!("the build {label} of {} for an accelerator", before.public()));
+        }
+        let (Some(before), Some(after)) = (&moved.before, &moved.after) else { return loses };
+        let Some(page) = self.run.page_of(&moved.project) else { return loses };
+        for (name, target) in &self.surroundings.config.targets {
+            let found = offers(page, target, &self.base.policy, &[]);
+            let ready = |v: &Version| found.iter().any(|o| o.version == *v && o.verdict == Verdict::Ready);
+            if ready(before) && !ready(after) {
+                loses.push(format!("a wheel for {name}"));
+            }
+        }
+        loses
+    }
+
+    /// What is to be added cannot be placed at all.
+    fn refused(&mut self, clash: &Clash, problem: &Problem, steps: Vec<Step>) -> Result<Answer, Error> {
+        let others = alternatives(clash, &problem.target, false, self.surroundings);
+        let ways = self.run.ways_out(problem, clash, &others, &|_| ())?;
+        let refusal = Refusal::new(clash, problem, &ways, &self.base.shown, self.surroundings, None);
+        let mut object = refusal.json();
+        object.insert("moves".into(), json!([]));
+        object.insert("breaks".into(), json!([]));
+        object.insert("steps_done".into(), json!(steps.len()));
+        Ok(Answer { outcome: Outcome::No, text: render::rehearse::refused(&refusal, &steps), json: object })
+    }
+}
