@@ -112,7 +112,7 @@ mod tests {
     #[test]
     fn the_world_is_consistent() {
         let world = World::built_in().unwrap();
-        assert!((25..=32).contains(&world.projects.len()), "{}", world.projects.len());
+        assert!((25..=40).contains(&world.projects.len()), "{}", world.projects.len());
         let names: Vec<&str> = world.projects.iter().map(|p| p.name.as_str()).collect();
         for project in &world.projects {
             let dates: Vec<&str> = project.releases.iter().map(|r| r.date.as_str()).collect();

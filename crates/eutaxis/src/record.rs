@@ -103,7 +103,7 @@ pub(crate) fn chosen(chosen: &Chosen, problem: &Problem, before: Option<&Package
         let (by, requirement) = match asker {
             Asker::Ask(i) => {
                 let ask = problem.asks.get(*i)?;
-                (ask.origin.to_string(), ask.requirement.short())
+                (render::place(&ask.origin), ask.requirement.short())
             }
             Asker::Project(name, requirement) => (name.to_string(), requirement.clone()),
         };
@@ -175,9 +175,10 @@ fn listed(lock: &Lock, key: &str) -> Vec<Ask> {
 }
 
 fn origin(text: &str) -> Origin {
+    let typed = text == Origin::Argument.to_string();
     match text.rsplit_once(':').and_then(|(file, line)| Some((file, line.parse().ok()?))) {
-        Some((file, line)) => Origin::line(file, line),
-        None => Origin::Argument,
+        Some((file, line)) if !typed => Origin::line(file, line),
+        _ => Origin::Argument,
     }
 }
 

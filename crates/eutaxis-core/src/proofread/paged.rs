@@ -79,7 +79,7 @@ fn missing_bound(ask: &Ask, set: &SpecifierSet, all: &[Offer]) -> Option<Remark>
         .filter_map(|c| c.version())
         .map(|v| v.release_number(0))
         .max();
-    let oldest = finals().last()?.version.release_number(0);
+    let oldest = finals().next_back()?.version.release_number(0);
     let from = stated.unwrap_or(oldest);
     if newest >= FIRST_YEAR || from >= newest {
         return None;

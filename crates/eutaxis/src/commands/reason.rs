@@ -100,6 +100,7 @@ fn not_here(name: &Name, lock: &Lock) -> Answer {
     let mut object = Map::new();
     object.insert("project".into(), json!(name.as_str()));
     object.insert("version".into(), Value::Null);
+    object.insert("program_version".into(), json!(env!("CARGO_PKG_VERSION")));
     object.insert("nearest".into(), json!(near));
     object.insert("chains".into(), json!([]));
     object.insert("newer".into(), json!([]));
@@ -133,7 +134,16 @@ impl Asked {
         for one in newer.iter_mut().filter(|n| n.open) {
             // No single reason: the choices made before exclude it together, and the chain of them is found by asking for it.
             if let Some(clash) = self.with_earlier(name, &one.version)? {
-                one.out = clash.facts.iter().map(|f| f.text.clone()).collect();
+                let wanted = format!("=={}", one.version);
+                let others = clash
+                    .facts
+                    .iter()
+                    .filter(|f| f.project != name.as_str() || f.versions != wanted || f.needs.is_some());
+                let words = |text: &str| match text.strip_prefix("held ") {
+                    Some(chosen) => format!("{chosen} was chosen before it"),
+                    None => text.to_owned(),
+                };
+                one.out = others.map(|f| words(&f.text)).collect();
                 one.by_choices = true;
             }
         }
@@ -224,6 +234,7 @@ impl Asked {
         let mut object = Map::new();
         object.insert("project".into(), json!(name.as_str()));
         object.insert("version".into(), json!(version));
+        object.insert("program_version".into(), json!(env!("CARGO_PKG_VERSION")));
         object.insert("not".into(), json!(other.to_string()));
         let page = self.run.page_of(name);
         let known: Vec<Version> = page.into_iter().flat_map(|p| &p.files).map(|f| f.kind.version().clone()).collect();
@@ -286,7 +297,7 @@ fn chains(lock: &Lock, name: &Name) -> Vec<(Vec<String>, Vec<String>)> {
                 }
                 Some(_) => {}
                 None => {
-                    steps.insert(0, format!("you ask {requirement} ({})", by.replace("command line", "typed")));
+                    steps.insert(0, format!("you ask {requirement} ({})", by));
                     found.push((names.iter().map(ToString::to_string).collect(), steps));
                     if found.len() >= MOST_CHAINS {
                         return found;

@@ -67,6 +67,7 @@ impl Report {
         let mut object = Map::new();
         object.insert("project".into(), json!(self.project));
         object.insert("version".into(), json!(self.version));
+        object.insert("program_version".into(), json!(env!("CARGO_PKG_VERSION")));
         object.insert("published".into(), json!(self.published));
         object.insert("chains".into(), json!(chains));
         object.insert("steps".into(), json!(steps));

@@ -3,15 +3,22 @@
 // A test that cannot go on has failed: here that is what stopping the program means.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod adjust;
 mod bad_input;
+mod chronology;
+mod clash;
 mod demo;
 mod field;
 mod furnish;
 mod gather;
 mod interpreters;
+mod joint;
 mod killed;
 mod metadata;
 mod network;
+mod proofread;
+mod reason;
+mod rehearse;
 mod secrets;
 mod settle;
 mod shortlist;

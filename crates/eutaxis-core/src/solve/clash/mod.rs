@@ -159,7 +159,7 @@ impl Search {
                 .filter_map(|(i, fact)| Some((i, self.allows(&fact.ground, name, &releases)?)))
                 .collect();
             let empty = releases.iter().all(|r| rows.iter().any(|(_, allowed)| !allowed.contains(r)));
-            if rows.len() > 1 && !releases.is_empty() && empty {
+            if !rows.is_empty() && !releases.is_empty() && empty {
                 contested.push(Contested { project: name.clone(), releases, rows });
             }
         }

@@ -68,8 +68,6 @@ const SHARED: &[&str] =
     "ask: a>=1 => a 1, b 1, c 1",
     "ask: b>=3 => a 3, b 3, c 2",
     "environments:  => b 1, c 1 | a 3, c 2",
-    "drop: no a>=2 => b 1, c 1",
-    "drop: no b==1 => a 3, c 2",
 ])]
 #[case::two_clashes_at_once(&["a 1", "a 2", "b 1", "b 2"], &["a>=3", "b>=3"], &["ask: b>=2 & a>=2 => a 2, b 2"])]
 #[case::interpreter_that_is_here(&["a 1 python:>=3.13"], &["a"], &["interpreter: on 3.14 => a 1"])]

@@ -170,8 +170,8 @@ struct Finder<'a, S> {
 impl<S: Solver> Finder<'_, S> {
     /// Tries every candidate of a clash, on top of the changes that were made before.
     fn ways_from(&mut self, open: &Open, ways: &mut Vec<Way>, next: &mut Vec<Open>) -> Result<(), S::Error> {
-        // One other interpreter is enough; those that are here come first.
-        let mut interpreter_found = false;
+        // Of interpreters and dates the first that does is enough: the nearest.
+        let mut enough: Vec<WayKind> = Vec::new();
         for candidate in candidates(&open.problem, &open.clash, self.alternatives) {
             if ways.len() >= MOST_WAYS || self.left == 0 {
                 return Ok(());
@@ -187,7 +187,7 @@ impl<S: Solver> Finder<'_, S> {
             }
             // To do without something, or against what is said, is nearly always a way, and the poorest.
             let plenty = matches!(kind, WayKind::Drop | WayKind::Adjust) && ways.len() >= ENOUGH;
-            if plenty || kind == WayKind::Interpreter && interpreter_found {
+            if plenty || enough.contains(&kind) {
                 continue;
             }
             let Some((change, problem)) = self.trial(&open.problem, candidate)? else { continue };
@@ -196,7 +196,9 @@ impl<S: Solver> Finder<'_, S> {
             match self.solve(&problem)? {
                 End::Settled(solution) => {
                     if let Some(way) = self.finished(&made, &solution)? {
-                        interpreter_found |= kind == WayKind::Interpreter;
+                        if matches!(kind, WayKind::Interpreter | WayKind::Date | WayKind::Yanked) {
+                            enough.push(kind);
+                        }
                         ways.push(way);
                     }
                 }

@@ -1,0 +1,104 @@
+//! What is wrong in a list, a project file or pins.
+
+use serde_json::Value;
+
+use crate::field::Field;
+
+const WORKSTATION: [&str; 2] = ["--target", "cpython 3.11 / linux x86_64 glibc 2.35"];
+
+fn remarks(answer: &Value) -> Vec<String> {
+    let one = |r: &Value| {
+        let word = |key: &str| r[key].as_str().unwrap_or("-").to_owned();
+        format!("{} {} {} {}", word("severity"), word("id"), word("place"), word("project"))
+    };
+    answer["remarks"].as_array().unwrap().iter().map(one).collect()
+}
+
+const LIST: &str = "\
+radargram>=2
+\"icelens>=3\"
+firnio >= 1 < 2
+seracnet<2
+seracnet>=2
+hoarfrost
+hoarfrost~=1.4
+sastrugi==0.8.2
+frostgird
+snowpit==2.3
+wirepack>=3.19
+-r base.txt
+rimefall
+tarnlog; sys_platform == 'win32'
+";
+
+#[test]
+fn every_line_has_its_remark() {
+    let field = Field::new();
+    field.write("kit.txt", LIST);
+    let answer = field.json(1, &[&["proofread", "kit.txt"], &WORKSTATION[..]].concat());
+    let expected = [
+        "breaks shell-trace kit.txt:2 -",
+        "breaks malformed kit.txt:3 -",
+        "breaks excluding kit.txt:5 seracnet",
+        "breaks unknown-version kit.txt:8 sastrugi",
+        "breaks unknown-name kit.txt:9 frostgird",
+        "breaks barred kit.txt:13 rimefall",
+        "risk doubled kit.txt:7 hoarfrost",
+        "risk yanked kit.txt:10 snowpit",
+        "risk unbounded kit.txt:11 wirepack",
+        "note directive kit.txt:12 -",
+    ];
+    assert_eq!(remarks(&answer), expected, "{answer:#}");
+    let text = field.expect(1, &[&["proofread", "kit.txt"], &WORKSTATION[..]].concat()).out;
+    assert!(
+        text.starts_with("6 lines that cannot be settled in kit.txt (11 requirements), and 3 risks, 1 note\n"),
+        "{text}"
+    );
+    assert!(text.contains("do  did you mean frostgrid?\n"), "{text}");
+}
+
+#[test]
+fn without_a_depot_the_lines_alone_are_read() {
+    let field = Field::new();
+    field.write("eutaxis.toml", "");
+    field.write("kit.txt", "frostgird\nradargram<2\nradargram>=2\n");
+    field.write("=2.0", "");
+    let answer = field.json(1, &[&["proofread", "kit.txt"], &WORKSTATION[..]].concat());
+    assert_eq!(answer["checked_against_depots"], false);
+    assert_eq!(remarks(&answer), ["breaks excluding kit.txt:3 radargram", "risk shell-trace kit.txt:1 -"]);
+}
+
+#[test]
+fn project_files_and_scripts_are_read_too() {
+    let field = Field::new();
+    field.write(
+        "pyproject.toml",
+        "[project]\nname = 'kit'\nversion = '1'\nrequires-python = '>=3.12'\ndependencies = ['sastrugi==9']\n",
+    );
+    field.write("kit.py", "# /// script\n# dependencies = ['radargram>=2']\n# ///\n");
+    let answer = field.json(1, &[&["proofread", "pyproject.toml", "kit.py"], &WORKSTATION[..]].concat());
+    assert_eq!(
+        remarks(&answer),
+        ["breaks interpreter pyproject.toml:4 -", "breaks unknown-version pyproject.toml:5 sastrugi"]
+    );
+}
+
+#[test]
+fn pins_are_held_against_the_depots() {
+    let field = Field::new();
+    field.expect(0, &[&["settle", "radargram"], &WORKSTATION[..]].concat());
+    assert!(remarks(&field.json(0, &["proofread", "pylock.toml"])).is_empty(), "for the target that they record");
+    let pins = field.read("pylock.toml");
+    let hash = pins.split("sha256 = \"").nth(1).unwrap().split('"').next().unwrap();
+    field.write(
+        "pylock.toml",
+        &pins.replace(hash, &"0".repeat(64)).replace("version = \"2.2.0\"", "version = \"2.2.9\""),
+    );
+    let answer = field.json(1, &["proofread", "pylock.toml"]);
+    let found = remarks(&answer);
+    assert!(found.iter().any(|r| r.starts_with("breaks hash-differs")), "{found:?}");
+    assert!(found.iter().any(|r| r.starts_with("breaks unknown-version") && r.ends_with("radargram")), "{found:?}");
+    let other = field.json(1, &["proofread", "pylock.toml", "--target", "ridge-logger"]);
+    assert!(remarks(&other).iter().any(|r| r.starts_with("breaks interpreter pylock.toml:3")), "{other:#}");
+    assert!(field.expect(2, &["proofread", "none.txt"]).err.contains("none.txt"));
+}
