@@ -1,12 +1,13 @@
 //! Deterministic inputs for the benches, made before the clock starts.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
 use eutaxis_core::offer::Policy;
-use eutaxis_core::solve::{MetadataAnswer, Problem, Search, Solution, Step, Want};
+use eutaxis_core::solve::{End, MetadataAnswer, Problem, Search, Solution, Solver, Step, Want};
 use eutaxis_core::{Ask, Name, Requirement, Target};
 
 /// A small generator of numbers: the same on every machine and in every run.
@@ -97,6 +98,67 @@ impl Forest {
         Forest { projects: length, releases, asks: vec!["p0".to_owned(), format!("p{}==1.0", length - 1)], needs }
     }
 
+    /// Two rows of `width` projects between the first and the last: every one of the first row needs all of the second, with
+    /// a bound that grows with its release, and the last is asked for at an old one.
+    pub fn diamond(width: usize, releases: usize) -> Self {
+        fn needs(p: usize, r: usize, projects: usize) -> Vec<String> {
+            let width = (projects - 2) / 2;
+            match p {
+                0 => (1..=width).map(|q| format!("p{q}")).collect(),
+                p if p <= width => (width + 1..=2 * width).map(|q| format!("p{q}>={}", r / 2 + 1)).collect(),
+                p if p <= 2 * width => vec![format!("p{}=={}.0", projects - 1, r + 1)],
+                _ => Vec::new(),
+            }
+        }
+        let asks = vec!["p0".to_owned(), format!("p{}<={}.0", 2 * width + 1, releases / 2)];
+        Forest { projects: 2 * width + 2, releases, asks, needs }
+    }
+
+    /// A wide world of 150 projects in which two more asks need a shared project on both sides of a bound.
+    pub fn clashing(releases: usize) -> Self {
+        fn needs(p: usize, r: usize, _: usize) -> Vec<String> {
+            match p {
+                150 => vec![format!("p152>={}", r / 2 + 1), "p20".to_owned()],
+                151 => vec![format!("p152<={}", r / 4 + 2), "p30".to_owned()],
+                152 => vec!["p40".to_owned()],
+                p => (1..=3)
+                    .filter(|k| p + k * 2 < 150)
+                    .map(|k| format!("p{}>={}", p + k * 2, 1 + (p + r) % 3))
+                    .collect(),
+            }
+        }
+        let mut asks: Vec<String> = (0..150).step_by(5).map(|i| format!("p{i}")).collect();
+        asks.extend([format!("p150>={}", releases * 3 / 4), format!("p151=={}.0", releases / 4), "p152<90".to_owned()]);
+        Forest { projects: 153, releases, asks, needs }
+    }
+
+    /// The instance as clauses for a general solver: a variable for each release, at most one of each project, asks, and
+    /// needs. Literals are numbers from 1, negative when negated.
+    pub fn clauses(&self) -> Vec<Vec<isize>> {
+        let literal = |p: usize, r: usize| isize::try_from(p * self.releases + r + 1).unwrap_or(isize::MAX);
+        let taken = |text: &str| -> Vec<isize> {
+            let Ok(requirement) = Requirement::parse(text) else { return Vec::new() };
+            let Some(p) = requirement.name.as_str().get(1..).and_then(|n| n.parse().ok()) else { return Vec::new() };
+            let fits = |r: &usize| {
+                let version = eutaxis_core::Version::from_release(&[*r as u64 + 1, 0]);
+                requirement.versions().is_some_and(|s| s.matches(&version))
+            };
+            (0..self.releases).filter(fits).map(|r| literal(p, r)).collect()
+        };
+        let mut clauses: Vec<Vec<isize>> = self.asks.iter().map(|ask| taken(ask)).collect();
+        for p in 0..self.projects {
+            for r in 0..self.releases {
+                clauses.extend((0..r).map(|s| vec![-literal(p, r), -literal(p, s)]));
+                for need in (self.needs)(p, r, self.projects) {
+                    let mut clause = taken(&need);
+                    clause.push(-literal(p, r));
+                    clauses.push(clause);
+                }
+            }
+        }
+        clauses
+    }
+
     /// `holes + 1` projects that each need a hole of their own, of which there are too few: nothing fits.
     pub fn pigeons(holes: usize) -> Self {
         fn needs(p: usize, r: usize, projects: usize) -> Vec<String> {
@@ -183,6 +245,64 @@ impl Forest {
     }
 }
 
+/// A world that answers every search from memory.
+pub struct Memory<'a> {
+    forest: &'a Forest,
+    pages: HashMap<Name, Option<Arc<Page>>>,
+    metadata: HashMap<(Name, Arc<str>), MetadataAnswer>,
+    /// How many problems were solved.
+    pub solved: usize,
+}
+
+impl<'a> Memory<'a> {
+    /// Nothing is in memory yet.
+    pub fn new(forest: &'a Forest) -> Self {
+        Memory { forest, pages: HashMap::new(), metadata: HashMap::new(), solved: 0 }
+    }
+}
+
+impl Solver for Memory<'_> {
+    type Error = std::convert::Infallible;
+
+    fn solve(&mut self, problem: &Problem) -> Result<End, Self::Error> {
+        self.solved += 1;
+        let mut search = Search::new(problem.clone());
+        loop {
+            match search.step() {
+                Step::Wants { needed, likely } => {
+                    for want in needed.into_iter().chain(likely) {
+                        match want {
+                            Want::Page(name) | Want::Direct(name, _) => {
+                                let forest = self.forest;
+                                let page =
+                                    self.pages.entry(name.clone()).or_insert_with(|| forest.page(&name).map(Arc::new));
+                                search.supply_page(&name, page.clone());
+                            }
+                            Want::Metadata(name, file) => {
+                                let forest = self.forest;
+                                let key = (name.clone(), file.clone());
+                                let answer = self.metadata.entry(key).or_insert_with(|| {
+                                    forest.metadata(&name, &file).map_or(MetadataAnswer::UnknownUntilBuilt, |m| {
+                                        MetadataAnswer::Known(Arc::new(m))
+                                    })
+                                });
+                                search.supply_metadata(&name, &file, answer);
+                            }
+                        }
+                    }
+                }
+                Step::Settled(solution) => return Ok(End::Settled(solution)),
+                Step::Clash(clash) => return Ok(End::Clash(clash)),
+                Step::GaveUp { .. } => return Ok(End::GaveUp),
+            }
+        }
+    }
+
+    fn page(&self, project: &Name) -> Option<Arc<Page>> {
+        self.pages.get(project).cloned().flatten()
+    }
+}
+
 /// Facts in memory.
 #[derive(Debug)]
 pub struct Facts {
@@ -196,14 +316,19 @@ impl Facts {
         self.pages.len() + self.metadata.len()
     }
 
-    /// Hands all of them in, then searches to the end.
-    pub fn settle(&self, search: &mut Search) -> Option<Solution> {
+    /// Hands all of them in.
+    pub fn supply(&self, search: &mut Search) {
         for (name, page) in &self.pages {
             search.supply_page(name, page.clone());
         }
         for (name, file, answer) in &self.metadata {
             search.supply_metadata(name, file, answer);
         }
+    }
+
+    /// Hands all of them in, then searches to the end.
+    pub fn settle(&self, search: &mut Search) -> Option<Solution> {
+        self.supply(search);
         match search.step() {
             Step::Settled(solution) => Some(solution),
             _ => None,

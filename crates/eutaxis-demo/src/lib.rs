@@ -29,6 +29,36 @@ hoarfrost~=1.4
 crevasse; python_version >= '3.9'
 ";
 
+/// What the night watch asks for, which cannot be.
+pub const NIGHT: &str = "\
+# for the watch at base camp
+seracnet>=2        # sees crevasses
+sastrugi==0.8.1    # the season's statistics were made with it
+ablatia
+";
+
+/// A list with what goes wrong in lists.
+pub const DRAFT: &str = "\
+# written on the way up
+radargram>=2
+\"icelens>=3\"
+frostgird
+sastrugi==0.8.2
+seracnet<2
+seracnet>=2
+wirepack>=3.19
+snowpit==2.3
+";
+
+/// What the team found out, over the settings.
+pub const CAREFUL: &str = r#"
+[[adjust]]
+project = "icelens"
+versions = "<=3.1"
+needs = "moulin>=4,<5"
+because = "built before moulin 5; wrong depths with it, seen 2025-02"
+"#;
+
 /// Named targets of the team, and the depot.
 pub const SETTINGS: &str = r#"# The demo's settings: where files come from, and the machines of the team.
 [[depot]]
@@ -38,6 +68,10 @@ path = "depot"
 [target.ridge-logger]
 interpreter = "cpython 3.9"
 platform = "linux armv7l glibc 2.31"
+
+[target.base-camp]
+interpreter = "cpython 3.11"
+platform = "linux x86_64 glibc 2.35"
 
 [target.office-mac]
 interpreter = "cpython 3.12"
@@ -63,7 +97,7 @@ pub struct Made {
     pub files: usize,
 }
 
-/// Makes the demo world in a folder: `depot/` (an index tree with its files), `fieldkit.txt`, `eutaxis.toml`.
+/// Makes the demo world in a folder: `depot/` (an index tree with its files), lists of asks, and settings.
 ///
 /// # Errors
 /// When the folder cannot be written to.
@@ -78,6 +112,9 @@ pub fn make(folder: &Path) -> io::Result<Made> {
     }
     index::write_list(&world, &depot)?;
     std::fs::write(&made.asks, ASKS)?;
+    std::fs::write(folder.join("night.txt"), NIGHT)?;
+    std::fs::write(folder.join("draft.txt"), DRAFT)?;
     std::fs::write(folder.join("eutaxis.toml"), SETTINGS)?;
+    std::fs::write(folder.join("careful.toml"), format!("{SETTINGS}{CAREFUL}"))?;
     Ok(made)
 }

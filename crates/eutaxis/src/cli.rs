@@ -7,8 +7,10 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 /// Chooses Python releases and wheels that really run in a given place, pins them by hash, and makes the environment.
 #[derive(Debug, Parser)]
 #[command(name = "eutaxis", version, max_term_width = 100, disable_help_subcommand = true, propagate_version = true)]
-#[command(after_help = "Exit codes: 0 yes or done; 1 no (a clash); 2 the request is wrong; 3 the world failed \
-    (network, disk, permission, interpreter, damaged files).\nEvery command takes --json. The pages under docs/ explain each one.")]
+#[command(
+    after_help = "Exit codes: 0 yes or done; 1 no (a clash, something that would break); 2 the request is wrong; 3 the world failed \
+    (network, disk, permission, interpreter, damaged files).\nEvery command takes --json. The pages under docs/ explain each one."
+)]
 pub(crate) struct Cli {
     #[command(flatten)]
     pub(crate) common: Common,

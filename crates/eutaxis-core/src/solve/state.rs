@@ -211,23 +211,22 @@ impl State {
             }
             let node = self.trail.get(self.done)?.node;
             self.done += 1;
-            let watchers = std::mem::take(&mut self.nodes[node.0 as usize].watchers);
+            let mut watchers = std::mem::take(&mut self.nodes[node.0 as usize].watchers);
             let mut conflict = None;
-            let mut kept = Vec::with_capacity(watchers.len());
-            for id in watchers {
+            // Those that watch another term from now on go out of the list, in place.
+            watchers.retain(|id| {
                 if conflict.is_some() {
-                    kept.push(id);
-                    continue;
+                    return true;
                 }
-                if self.moves_away(id, node) {
-                    continue;
+                if self.moves_away(*id, node) {
+                    return false;
                 }
-                kept.push(id);
-                if self.visit(id) {
-                    conflict = Some(id);
+                if self.visit(*id) {
+                    conflict = Some(*id);
                 }
-            }
-            self.nodes[node.0 as usize].watchers.append(&mut kept);
+                true
+            });
+            self.nodes[node.0 as usize].watchers.append(&mut watchers);
             if conflict.is_some() {
                 // The rest of the trail must be looked at again once it has been cut back.
                 self.done = self.done.saturating_sub(1);

@@ -57,10 +57,84 @@ fn steps() -> Vec<Step> {
             0,
         ),
         step(
-            "The network that sees crevasses needs frostgrid 2; the drift statistics of 2024 need frostgrid below 2. Both together \
-             cannot be, and the answer says which facts clash.",
-            &["settle", "seracnet>=2", "sastrugi==0.8.1", "--target", "cpython 3.11 / linux x86_64 glibc 2.35"],
+            "When it cannot be. The night watch asks for the network that sees crevasses, and for the drift statistics of 2024: they need \
+             different series of frostgrid. The facts that clash, where, and what mends it:",
+            &["settle", "--asks", "night.txt", "--target", "base-camp", "--out", "night.toml"],
             1,
+        ),
+        step(
+            "The first way out is taken: one line of night.txt changes, and the pins are written.",
+            &["settle", "--asks", "night.txt", "--target", "base-camp", "--out", "night.toml", "--take", "a"],
+            0,
+        ),
+        step(
+            "Other clashes. An interpreter that is too old:",
+            &["settle", "bergschrund", "--target", "ridge-logger", "--out", "other.toml"],
+            1,
+        ),
+        step(
+            "No wheel for the platform, where nothing may be built:",
+            &[
+                "settle",
+                "sastrugi>=0.9",
+                "icelens",
+                "--wheels",
+                "only",
+                "--target",
+                "ridge-logger",
+                "--out",
+                "other.toml",
+            ],
+            1,
+        ),
+        step(
+            "Only a pre-release would do:",
+            &["settle", "drumlin", "moraine", "--target", "base-camp", "--out", "other.toml"],
+            1,
+        ),
+        step(
+            "Built before the other existed, which the team found out and wrote down in careful.toml:",
+            &[
+                "settle",
+                "icelens",
+                "moulin>=5",
+                "--config",
+                "careful.toml",
+                "--target",
+                "base-camp",
+                "--out",
+                "other.toml",
+            ],
+            1,
+        ),
+        step(
+            "An exact pin three levels down:",
+            &["settle", "traverse-suite", "wirepack>=4", "--target", "base-camp", "--out", "other.toml"],
+            1,
+        ),
+        step("Back to the field kit. Why is moulin here, and not a newer one?", &["reason", "moulin"], 0),
+        step("What would move if a newer wirepack were added to the pins?", &["rehearse", "wirepack>=4"], 1),
+        step(
+            "And what is wrong in the list that somebody wrote on the way up?",
+            &["proofread", "draft.txt", "--target", "base-camp"],
+            1,
+        ),
+        step(
+            "One kit for all machines: pins for each, with the same releases wherever that can be.",
+            &[
+                "settle",
+                "--asks",
+                "fieldkit.txt",
+                "--target",
+                "base-camp",
+                "--target",
+                "ridge-logger",
+                "--target",
+                "field-laptop",
+                "--out",
+                "team.toml",
+            ],
+            0,
         ),
     ]
 }

@@ -41,7 +41,7 @@ fn walk(arguments: &Proofread, common: &Common, output: &Output) -> Result<Answe
     }
     output.report_network(depots.network());
     // Worst first; within one severity as the lines stand.
-    remarks.sort_by_key(|r| r.severity);
+    remarks.sort_by(|a, b| (a.severity, &a.place).cmp(&(b.severity, &b.place)));
     let breaks = remarks.iter().any(|r| r.severity == Severity::Breaks);
     let shown: Vec<String> = arguments.files.iter().map(|f| f.display().to_string()).collect();
     let text = render::proofread::text(&remarks, &shown, asked, depots.is_empty());

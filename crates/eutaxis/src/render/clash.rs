@@ -40,8 +40,7 @@ pub(crate) fn text(refusal: &Refusal<'_>) -> String {
     text.push('\n');
     text.push_str(&ways::text(refusal.ways, &refusal.edits, &involved(refusal.clash), width));
     let example = if refusal.ways.len() == 1 { "it" } else { "one" };
-    for line in wrap(&format!("go {example} with the same command and  --take a  (nothing was written so far)"), width)
-    {
+    for line in wrap(&format!("take {example}: the same command with  --take a  (nothing was written so far)"), width) {
         text.push_str(&format!("{line}\n"));
     }
     text
@@ -84,11 +83,18 @@ pub(crate) fn words(fact: &Fact) -> (&'static str, &str) {
 
 /// The contested projects that are drawn: those on which needs bear, else all.
 pub(crate) fn told(clash: &Clash) -> Vec<Name> {
+    // Bars alone say in words already that nothing is left.
+    let is_bar = |fact: &usize| clash.facts.get(*fact).is_some_and(|f| matches!(f.kind, FactKind::Bar(_)));
+    let says_more = |c: &&Contested| c.rows.iter().any(|(fact, _)| !is_bar(fact));
     let by_needs = |c: &&Contested| {
         c.rows.iter().any(|(fact, _)| clash.facts.get(*fact).is_some_and(|f| f.kind == FactKind::Needs))
     };
     let shared: Vec<Name> = clash.contested.iter().filter(by_needs).map(|c| c.project.clone()).collect();
-    if shared.is_empty() { clash.contested.iter().map(|c| c.project.clone()).collect() } else { shared }
+    if shared.is_empty() {
+        clash.contested.iter().filter(says_more).map(|c| c.project.clone()).collect()
+    } else {
+        shared
+    }
 }
 
 /// Projects of which the clash speaks, the contested ones first.

@@ -12,6 +12,8 @@ const MARGIN: usize = 32;
 const LINE: usize = 24;
 /// A row of the axis begins here.
 const LEAD: usize = 190;
+/// The other end of a stretch stands so far below.
+const BELOW: usize = 17;
 /// A release gets so much room at most, and at least.
 const WIDEST: usize = 92;
 const NARROWEST: usize = 58;
@@ -50,10 +52,13 @@ pub(crate) fn clash(refusal: &Refusal<'_>) -> String {
         page.beside(MARGIN, INK, contested.project.as_str());
         for (i, stretch) in stretches.iter().enumerate() {
             // A stretch has its ends under each other.
-            let short = stretch.label.replace(" to ", "\u{2013}");
-            page.beside(MARGIN + LEAD + i * cell, PALE, &short);
+            let (first, last) = stretch.label.split_once(" to ").unwrap_or((&stretch.label, ""));
+            page.beside(MARGIN + LEAD + i * cell, PALE, first);
+            page.y += BELOW;
+            page.beside(MARGIN + LEAD + i * cell, PALE, last);
+            page.y -= BELOW;
         }
-        page.y += 10;
+        page.y += 10 + if stretches.iter().any(|s| s.label.contains(" to ")) { BELOW } else { 0 };
         for (row, (fact, _)) in contested.rows.iter().enumerate() {
             page.y += LINE;
             page.label(MARGIN + 16, &format!("fact {}", fact + 1));

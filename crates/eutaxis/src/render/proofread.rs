@@ -2,8 +2,13 @@
 
 use eutaxis_core::proofread::{Remark, Severity};
 
+use unicode_width::UnicodeWidthStr;
+
 use super::table::wrap;
 use super::{count, place, style, width};
+
+/// Fewer columns than this are too few for a sentence.
+const NARROWEST: usize = 40;
 
 pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bool) -> String {
     let width = width();
@@ -27,21 +32,32 @@ pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bo
         line.push_str(&format!(", {}", count(notes, "note")));
     }
     let mut text = format!("{}\n", wrap(&line, width).join("\n").replacen(&head, &painted, 1));
+    let room = |texts: &dyn Fn(&Remark) -> String| remarks.iter().map(|r| texts(r).width()).max().unwrap_or(0);
+    let (places, ids) = (room(&|r| place(&r.place)), room(&|r| r.id.to_owned()));
+    let beside = 8 + places + 2 + ids + 2;
+    // Where too little is left beside them, the words stand below.
+    let indent = if width < beside + NARROWEST { 8 } else { beside };
     for remark in remarks {
-        let word = remark.severity.as_str();
+        let word = format!("{:<6}", remark.severity.as_str());
         let painted = match remark.severity {
-            Severity::Breaks => style::barred(&format!("{word:<6}")),
-            Severity::Risk => style::care(&format!("{word:<6}")),
-            Severity::Note => style::dim(&format!("{word:<6}")),
+            Severity::Breaks => style::barred(&word),
+            Severity::Risk => style::care(&word),
+            Severity::Note => style::dim(&word),
         };
-        let told = format!("{}  {}  {}", place(&remark.place), remark.id, remark.text);
+        let head = format!("{painted}  {:<places$}  {:<ids$}", place(&remark.place), remark.id);
+        let mut lines = wrap(&remark.text, width.saturating_sub(indent)).into_iter();
         text.push('\n');
-        for (i, part) in wrap(&told.replace("  ", "\u{a0}\u{a0} "), width.saturating_sub(8)).iter().enumerate() {
-            text.push_str(&format!("{}{part}\n", if i == 0 { format!("{painted}  ") } else { " ".repeat(8) }));
+        if indent == beside {
+            text.push_str(&format!("{head}  {}\n", lines.next().unwrap_or_default()));
+        } else {
+            text.push_str(&format!("{}\n", head.trim_end()));
         }
-        for (i, part) in wrap(&remark.remedy, width.saturating_sub(12)).iter().enumerate() {
-            let lead = if i == 0 { format!("        {}  ", style::care("do")) } else { " ".repeat(12) };
-            text.push_str(&format!("{lead}{part}\n"));
+        for line in lines {
+            text.push_str(&format!("{}{line}\n", " ".repeat(indent)));
+        }
+        for (i, part) in wrap(&remark.remedy, width.saturating_sub(indent + 4)).iter().enumerate() {
+            let lead = if i == 0 { format!("{}  ", style::care("do")) } else { " ".repeat(4) };
+            text.push_str(&format!("{}{lead}{part}\n", " ".repeat(indent)));
         }
     }
     if alone {

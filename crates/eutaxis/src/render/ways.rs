@@ -69,7 +69,7 @@ pub(crate) fn text(ways: &[Way], edits: &[Vec<FileEdit>], first: &[Name], width:
             text.push_str(&block("    ", &format!("option:  {}", options.join(" ")), width));
         }
         for environment in &way.environments {
-            text.push_str(&style::dim_lines(&block("    ", &gives(environment, ways, i, first), width)));
+            text.push_str(&style::dim_lines(&block("    ", &gives(environment, way, ways, i, first), width)));
         }
     }
     text
@@ -91,7 +91,7 @@ fn edit(edit: &FileEdit) -> Option<String> {
 }
 
 /// What one gets: the projects whose releases differ from way to way.
-fn gives(environment: &Environment, ways: &[Way], mine: usize, first: &[Name]) -> String {
+fn gives(environment: &Environment, way: &Way, ways: &[Way], mine: usize, first: &[Name]) -> String {
     let version = |e: &Environment, name: &Name| {
         e.solution.chosen.iter().find(|c| c.project == *name).map(|c| c.version.to_string())
     };
@@ -102,9 +102,13 @@ fn gives(environment: &Environment, ways: &[Way], mine: usize, first: &[Name]) -
         if !prior.is_empty() {
             return prior.get(name).map(ToString::to_string) != here;
         }
-        first.contains(name) || others().flat_map(|(_, w)| &w.environments).any(|e| version(e, name) != here)
+        let asked = way.environments.len() > 1 && environment.problem.asks.iter().any(|a| a.requirement.name == *name);
+        asked || first.contains(name) || others().flat_map(|(_, w)| &w.environments).any(|e| version(e, name) != here)
     };
     let mut names: Vec<&Name> = environment.solution.chosen.iter().map(|c| &c.project).filter(|n| differs(n)).collect();
+    if names.is_empty() && prior.is_empty() {
+        names = environment.solution.chosen.iter().map(|c| &c.project).collect();
+    }
     names.sort_by_key(|n| first.iter().position(|f| f == *n).unwrap_or(first.len()));
     let more = names.len().saturating_sub(MOST_PINS);
     let told: Vec<String> = names
@@ -123,7 +127,9 @@ fn gives(environment: &Environment, ways: &[Way], mine: usize, first: &[Name]) -
     if told.is_empty() {
         return format!("gives the same releases ({total})");
     }
-    format!("gives  {}{rest}  ({total})", told.join(", "))
+    // What is in brackets stays with what it counts.
+    let total = total.replace(' ', "\u{a0}");
+    format!("gives  {}{rest}\u{a0}\u{a0}({total})", told.join(", "))
 }
 
 /// What `--take` changed, line by line.

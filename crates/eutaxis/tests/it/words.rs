@@ -79,7 +79,7 @@ ways out, each solved to the end
  c  two environments: {sastrugi} and {seracnet}
     gives  frostgrid 1.9.4, sastrugi 0.8.1  (2 projects)
     gives  frostgrid 2.1.0, seracnet 2.3.0+cpu  (2 projects)
-go one with the same command and  --take a  (nothing was written so far)
+take one: the same command with  --take a  (nothing was written so far)
 ";
     assert_eq!(shown.out, expected);
 }

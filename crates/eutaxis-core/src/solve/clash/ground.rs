@@ -146,6 +146,8 @@ impl Search {
             Ground::Needs { project, extra, requirement, .. } => {
                 (1, format!("{project} {}", extra.as_ref().map_or("", Name::as_str)), requirement.to_string())
             }
+            // Of several bars the policy says least of why there is nothing: it is the first that is tried without.
+            Ground::Barred { project, kind: BarKind::Wheels, .. } => (0, project.to_string(), String::new()),
             Ground::Barred { project, kind, .. } => (0, project.to_string(), kind.as_str().to_owned()),
         }
     }

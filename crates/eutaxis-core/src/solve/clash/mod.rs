@@ -79,6 +79,8 @@ pub struct Fact {
     /// The fact in words.
     pub text: String,
     pub(super) ground: Ground,
+    /// For bars: what else bars one of those releases.
+    pub(super) also: Vec<BarKind>,
     /// For bars of a date: when those releases appeared.
     pub(super) dates: Vec<jiff::Timestamp>,
 }

@@ -22,6 +22,7 @@ impl Search {
             text,
             ground: ground.clone(),
             dates: Vec::new(),
+            also: Vec::new(),
         };
         let stated = |kind: FactKind, verb: &str, ask: Option<&Ask>| {
             let Some(ask) = ask else { return fact(kind, String::new(), String::new(), String::new()) };
@@ -62,10 +63,12 @@ impl Search {
             }
             Ground::Barred { project, kind, releases } => {
                 let text = format!("{project} {}", self.sentences(project, *kind, releases));
-                let offers = self.facts.get(project).into_iter().flat_map(|f| &f.offers);
-                let dates = offers.filter(|o| releases.contains(&o.version)).filter_map(|o| o.published()).collect();
+                let offers = || self.facts.get(project).into_iter().flat_map(|f| &f.offers);
+                let mine = || offers().filter(|o| releases.contains(&o.version));
+                let dates = mine().filter_map(|o| o.published()).collect();
+                let also = mine().flat_map(|o| o.bars.iter().map(|b| b.kind)).filter(|k| k != kind).collect();
                 let versions = self.range_set(project, releases);
-                Fact { dates, ..fact(FactKind::Bar(*kind), project.to_string(), versions, text) }
+                Fact { dates, also, ..fact(FactKind::Bar(*kind), project.to_string(), versions, text) }
             }
         }
     }

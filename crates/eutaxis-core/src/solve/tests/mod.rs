@@ -3,6 +3,7 @@
 mod brute;
 mod facts;
 mod joint;
+mod rehearse;
 mod toy;
 mod ways;
 

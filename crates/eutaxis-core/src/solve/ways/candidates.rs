@@ -152,11 +152,12 @@ pub(super) fn tightened(
 fn over_bar(problem: &Problem, fact: &Fact, kind: BarKind) -> Vec<Candidate> {
     let Ground::Barred { project, releases, .. } = &fact.ground else { return Vec::new() };
     let plain = |kind: WayKind, change: Change| vec![Candidate::Plain(kind, change)];
+    // Where no wheel fits, source may.
+    if problem.policy.wheels == Wheels::Only && (kind == BarKind::Wheels || fact.also.contains(&BarKind::Wheels)) {
+        return plain(WayKind::Build, Change::Build(project.clone()));
+    }
     match kind {
         BarKind::Prerelease => plain(WayKind::Prerelease, Change::Prereleases(project.clone())),
-        BarKind::Wheels if problem.policy.wheels == Wheels::Only => {
-            plain(WayKind::Build, Change::Build(project.clone()))
-        }
         BarKind::Yanked => releases
             .iter()
             .rev()
