@@ -21,8 +21,11 @@ fn general(clauses: &[Vec<Lit>]) -> bool {
     solver.solve().expect("an answer")
 }
 
+/// Name, how an instance of a size is made, sizes, and whether they can be solved.
+type Family = (&'static str, fn(usize) -> Forest, &'static [usize], bool);
+
 fn families(c: &mut Criterion) {
-    let families: [(&str, fn(usize) -> Forest, &[usize], bool); 3] = [
+    let families: [Family; 3] = [
         ("chain of n projects x 30", |n| Forest::chain(n, 30), &[6, 12, 24], true),
         ("diamond of width n x 20", |n| Forest::diamond(n, 20), &[4, 8, 16], true),
         ("n + 1 pigeons, n holes", Forest::pigeons, &[4, 5, 6, 7], false),

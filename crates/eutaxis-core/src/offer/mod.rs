@@ -199,6 +199,19 @@ pub fn offers(page: &Page, target: &Target, policy: &Policy, late: &[LateBar]) -
     offers
 }
 
+/// The offer of one release of a page, when later knowledge bars a file of it.
+pub(crate) fn offer_of(
+    page: &Page,
+    version: &Version,
+    target: &Target,
+    policy: &Policy,
+    late: &[LateBar],
+) -> Option<Offer> {
+    let mine = page.files.iter().filter(|f| f.kind.version() == version);
+    let judged: Vec<OfferFile> = mine.map(|file| judge(file, target, policy, late)).collect();
+    (!judged.is_empty()).then(|| offer(version.clone(), judged, target))
+}
+
 fn judge(file: &Arc<PageFile>, target: &Target, policy: &Policy, late: &[LateBar]) -> OfferFile {
     let rank = match &file.kind {
         FileKind::Wheel(name) => target.rank(&name.tags),

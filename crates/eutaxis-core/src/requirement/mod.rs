@@ -17,7 +17,7 @@ pub use script::{ScriptBlock, script_block};
 use crate::fault::{Fault, Origin};
 use crate::marker::Marker;
 use crate::name::Name;
-use crate::version::SpecifierSet;
+use crate::version::{SpecifierSet, Version};
 
 /// What a requirement accepts: releases, or one file by its URL.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
@@ -56,6 +56,23 @@ impl Requirement {
     /// As [`Requirement::parse`].
     pub fn parse_lenient(text: &str) -> Result<Self, Fault> {
         parse::requirement(text, true)
+    }
+
+    /// Any release of a project.
+    pub fn any(name: &Name) -> Self {
+        let accepts = Accepts::Versions(SpecifierSet::default());
+        Requirement { name: name.clone(), extras: Vec::new(), accepts, marker: None }
+    }
+
+    /// Just this release of a project.
+    pub fn exactly(name: &Name, version: &Version) -> Self {
+        Requirement::any(name).with_versions(SpecifierSet::exactly(version))
+    }
+
+    /// The same with other bounds.
+    #[must_use]
+    pub fn with_versions(self, set: SpecifierSet) -> Self {
+        Requirement { accepts: Accepts::Versions(set), ..self }
     }
 
     /// The specifier set; none when a URL is asked for.

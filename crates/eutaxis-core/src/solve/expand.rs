@@ -249,7 +249,9 @@ impl Search {
         let key = |part: Part| (source_node, extra.cloned(), requirement.clone(), part, need.adjusted);
         let (presence, no_prerelease) = self.presence(&need.requirement, false);
         self.share(key(Part::Presence), value, presence, Rests::default());
-        if no_prerelease.is_some() {
+        // A shared clause that takes pre-releases counts only with the one that keeps them out, also when the final ones
+        // have been looked into since.
+        if no_prerelease.is_some() || self.shared.contains_key(&key(Part::NoPrerelease)) {
             self.share(key(Part::NoPrerelease), value, no_prerelease, ON_UNSEEN_FINALS);
         }
         for theirs in &need.requirement.extras {

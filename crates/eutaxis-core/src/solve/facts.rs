@@ -13,7 +13,7 @@ use super::problem::Problem;
 use crate::artifact::Metadata;
 use crate::index::Page;
 use crate::name::Name;
-use crate::offer::{Bar, BarKind, LateBar, Offer, Prefer, Verdict, Wheels, offers, python_bar};
+use crate::offer::{Bar, BarKind, LateBar, Offer, Prefer, Verdict, Wheels, offer_of, offers, python_bar};
 use crate::requirement::{Accepts, Requirement};
 use crate::version::{SpecifierSet, Version};
 
@@ -110,13 +110,14 @@ pub(super) struct ProjectFacts {
 }
 
 impl ProjectFacts {
-    fn new(page: Arc<Page>, problem: &Problem, late: Vec<LateBar>) -> Self {
-        let mut offers = offers(&page, &problem.target, &problem.policy, &late);
-        for offer in &mut offers {
-            if let Some(bar) = avoided(&page.project, &offer.version, problem) {
-                *offer = offer.clone().barred_by(bar);
-            }
-        }
+    fn new(page: Arc<Page>, problem: &Problem) -> Self {
+        let offers = offers(&page, &problem.target, &problem.policy, &[]);
+        let offers = offers.into_iter().map(|o| avoided(o, &page.project, problem)).collect();
+        ProjectFacts::ranked(page, problem, Vec::new(), offers)
+    }
+
+    /// Puts the offers in order of preference.
+    fn ranked(page: Arc<Page>, problem: &Problem, late: Vec<LateBar>, offers: Vec<Offer>) -> Self {
         let prior = problem.prior.get(&page.project);
         let nearest = problem.nearest.get(&page.project);
         let mut order: Vec<usize> = (0..offers.len()).filter(|i| offers[*i].verdict != Verdict::Barred).collect();
@@ -129,7 +130,7 @@ impl ProjectFacts {
             (offer.yanked.is_some(), near, !kept, apart && offer.verdict == Verdict::Build)
         };
         // Offers stand newest first already: the index orders them by age.
-        order.sort_by_key(|i| {
+        order.sort_by_cached_key(|i| {
             let offer = &offers[*i];
             let age = if oldest { Reverse(*i as i64) } else { Reverse(-(*i as i64)) };
             (group(offer), age)
@@ -269,12 +270,14 @@ impl ProjectFacts {
     }
 }
 
-/// The bar that an adjustment puts before a release.
-fn avoided(project: &Name, version: &Version, problem: &Problem) -> Option<Bar> {
+/// The offer with the bar that an adjustment puts before it, if one does.
+fn avoided(offer: Offer, project: &Name, problem: &Problem) -> Offer {
     let mut adjustments = problem.adjustments.iter().filter(|a| a.effect == Effect::Avoid);
-    let adjustment = adjustments.find(|a| a.speaks_of(project, version, &problem.target))?;
+    let Some(adjustment) = adjustments.find(|a| a.speaks_of(project, &offer.version, &problem.target)) else {
+        return offer;
+    };
     let detail = format!("to be avoided: \"{}\" ({})", crate::fault::escaped(&adjustment.because), adjustment.origin);
-    Some(Bar { kind: BarKind::Adjust, detail })
+    offer.barred_by(Bar { kind: BarKind::Adjust, detail })
 }
 
 /// All facts supplied so far, projects in the order of their supply.
@@ -302,7 +305,7 @@ impl Facts {
     }
 
     pub(super) fn supply_page(&mut self, project: &Name, page: Option<Arc<Page>>, problem: &Problem) {
-        let facts = page.map(|p| ProjectFacts::new(p, problem, Vec::new()));
+        let facts = page.map(|p| ProjectFacts::new(p, problem));
         self.projects.insert(project.clone(), facts);
     }
 
@@ -346,8 +349,15 @@ impl Facts {
         let Some(bar) = bar else { return false };
         let mut late = std::mem::take(&mut facts.late);
         late.push(LateBar { filename: file.clone(), bar });
-        let needs = std::mem::take(&mut facts.needs);
-        *facts = ProjectFacts::new(facts.page.clone(), problem, late);
+        let (needs, mut offers) = (std::mem::take(&mut facts.needs), std::mem::take(&mut facts.offers));
+        // Just the release of that file is judged again.
+        let version = facts.page.files.iter().find(|f| f.filename == *file).map(|f| f.kind.version());
+        if let Some(offer) = version.and_then(|v| offers.iter_mut().find(|o| o.version == *v))
+            && let Some(judged) = offer_of(&facts.page, &offer.version, &problem.target, &problem.policy, &late)
+        {
+            *offer = avoided(judged, project, problem);
+        }
+        *facts = ProjectFacts::ranked(facts.page.clone(), problem, late, offers);
         facts.needs = needs;
         facts.index_needs();
         true

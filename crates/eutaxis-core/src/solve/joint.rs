@@ -13,7 +13,7 @@ use super::ways::{End, Solver};
 use crate::fault::Origin;
 use crate::name::Name;
 use crate::offer::Prefer;
-use crate::requirement::{Accepts, Ask, Requirement};
+use crate::requirement::{Ask, Requirement};
 use crate::version::{SpecifierSet, Version};
 
 /// A common release is looked for in so many rounds; each rules out at least one release.
@@ -96,12 +96,7 @@ fn common<S: Solver>(
         for i in taking {
             let mut problem = problems[*i].clone();
             problem.held.extend(held[*i].clone());
-            let requirement = Requirement {
-                name: name.clone(),
-                extras: Vec::new(),
-                accepts: Accepts::Versions(set.clone()),
-                marker: None,
-            };
+            let requirement = Requirement::any(name).with_versions(set.clone());
             problem.bounds.push(Ask { requirement, origin: Origin::Argument });
             match solver.solve(&problem)? {
                 End::Settled(solution) => next.push((*i, solution)),

@@ -293,7 +293,8 @@ impl Reader<'_> {
             return out;
         }
         out.extend(offer.yanked.clone().map(Out::Yanked));
-        if version.is_prerelease() && known.prereleases_kept_out(&bare(&chosen.project), self.problem).contains(version)
+        if version.is_prerelease()
+            && known.prereleases_kept_out(&Requirement::any(&chosen.project), self.problem).contains(version)
         {
             out.push(Out::Prerelease);
         }
@@ -339,11 +340,6 @@ impl Reader<'_> {
             (!met).then(|| (need.requirement.short(), other.version.clone()))
         })
     }
-}
-
-fn bare(name: &Name) -> Requirement {
-    let accepts = crate::requirement::Accepts::Versions(crate::version::SpecifierSet::default());
-    Requirement { name: name.clone(), extras: Vec::new(), accepts, marker: None }
 }
 
 /// Who asks for each chosen project: the user's asks first, then projects in the order of their turns.

@@ -10,7 +10,7 @@ use eutaxis_core::fault::Origin;
 use eutaxis_core::name::nearest;
 use eutaxis_core::pins::{Lock, Package};
 use eutaxis_core::solve::{Caution, Chosen, Clash, Problem, Solution};
-use eutaxis_core::{Ask, Name, Requirement, SpecifierSet, Version};
+use eutaxis_core::{Ask, Name, Requirement, Version};
 use eutaxis_world::Error;
 use eutaxis_world::supply::{Outcome as End, Run};
 use serde_json::{Map, Value, json};
@@ -268,13 +268,7 @@ impl Asked {
 }
 
 fn exactly(name: &Name, version: &Version) -> Ask {
-    let requirement = Requirement {
-        name: name.clone(),
-        extras: Vec::new(),
-        accepts: eutaxis_core::requirement::Accepts::Versions(SpecifierSet::exactly(version)),
-        marker: None,
-    };
-    Ask { requirement, origin: Origin::Argument }
+    Ask { requirement: Requirement::exactly(name, version), origin: Origin::Argument }
 }
 
 /// The ways from an ask to a project, shortest first: each a list of steps in words, led by the names.

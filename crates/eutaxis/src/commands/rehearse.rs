@@ -9,9 +9,9 @@ use std::sync::Arc;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::offer::{Policy, Verdict, offers};
 use eutaxis_core::rehearse::{Move, MoveKind, Placed, Set, after, base_needs, breaks, moves, moves_to};
-use eutaxis_core::requirement::{Accepts, Requirement};
+use eutaxis_core::requirement::Requirement;
 use eutaxis_core::solve::{Adjustment, Clash, Problem, Solution};
-use eutaxis_core::{Ask, Name, SpecifierSet, Target, Version};
+use eutaxis_core::{Ask, Name, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::environment::{Layout, Place, installed, look};
 use eutaxis_world::interpreter::environment_python;
@@ -163,9 +163,7 @@ fn of_environment(root: &Path, policy: Policy, surroundings: &Surroundings) -> R
 }
 
 fn bare(name: &Name) -> Ask {
-    let accepts = Accepts::Versions(SpecifierSet::default());
-    let requirement = Requirement { name: name.clone(), extras: Vec::new(), accepts, marker: None };
-    Ask { requirement, origin: Origin::Argument }
+    Ask { requirement: Requirement::any(name), origin: Origin::Argument }
 }
 
 impl Rehearsal<'_> {

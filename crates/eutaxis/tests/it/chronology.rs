@@ -1,11 +1,11 @@
 //! Releases that have never met, and choosing by the time.
 
-use crate::field::Field;
+use crate::field::{Field, WORKSTATION};
 
-const WORKSTATION: [&str; 2] = ["--target", "cpython 3.11 / linux x86_64 glibc 2.35"];
+const THERE: [&str; 2] = ["--target", WORKSTATION];
 
 fn settle(field: &Field, more: &[&str]) -> serde_json::Value {
-    field.json(0, &[&["settle", "icelens", "--renew"], &WORKSTATION[..], more].concat())
+    field.json(0, &[&["settle", "icelens", "--renew"], &THERE[..], more].concat())
 }
 
 fn moulin(answer: &serde_json::Value) -> &str {
@@ -16,7 +16,7 @@ fn moulin(answer: &serde_json::Value) -> &str {
 #[test]
 fn a_compiled_pair_that_never_met_is_a_caution_with_both_dates() {
     let field = Field::new();
-    let answer = field.json(0, &[&["settle", "icelens"], &WORKSTATION[..]].concat());
+    let answer = field.json(0, &[&["settle", "icelens"], &THERE[..]].concat());
     let caution = answer["cautions"][0].as_str().unwrap();
     assert!(caution.starts_with("icelens 3.1 (2023-06) was compiled before moulin 5 (2024-09) existed"), "{caution}");
     assert_eq!(answer["chronology"][0]["strength"], "strong");
@@ -27,7 +27,7 @@ fn a_compiled_pair_that_never_met_is_a_caution_with_both_dates() {
 #[test]
 fn following_takes_the_series_that_was_known() {
     let field = Field::new();
-    field.expect(0, &[&["settle", "icelens"], &WORKSTATION[..]].concat());
+    field.expect(0, &[&["settle", "icelens"], &THERE[..]].concat());
     assert_eq!(moulin(&settle(&field, &[])), "5.0");
     let followed = settle(&field, &["--chronology", "follow"]);
     assert_eq!((moulin(&followed), followed["cautions"].as_array().unwrap().len()), ("4.2", 0));
@@ -45,8 +45,7 @@ fn following_takes_the_series_that_was_known() {
 fn the_period_is_that_of_those_who_need_it() {
     let field = Field::new();
     let pins = |prefer: &str| {
-        let arguments =
-            [&["settle", "radargram==2.0.2", "--prefer", prefer, "--out"], &[prefer][..], &WORKSTATION].concat();
+        let arguments = [&["settle", "radargram==2.0.2", "--prefer", prefer, "--out"], &[prefer][..], &THERE].concat();
         let answer = field.json(0, &arguments);
         let pins = answer["pins"].as_array().unwrap().clone();
         pins.iter()

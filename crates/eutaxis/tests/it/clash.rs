@@ -3,9 +3,7 @@
 use rstest::rstest;
 use serde_json::Value;
 
-use crate::field::Field;
-
-const WORKSTATION: &str = "cpython 3.11 / linux x86_64 glibc 2.35";
+use crate::field::{Field, WORKSTATION};
 
 /// Kinds of the facts, and the ways as `kind: text`.
 fn told(answer: &Value) -> (Vec<&str>, Vec<String>) {

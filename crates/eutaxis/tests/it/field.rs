@@ -8,6 +8,9 @@ use eutaxis_demo::server::{Server, Trouble};
 use serde_json::Value;
 use tempfile::TempDir;
 
+/// The workstation of the team, whatever this machine is.
+pub(crate) const WORKSTATION: &str = "cpython 3.11 / linux x86_64 glibc 2.35";
+
 /// The demo world, made once for all tests of this process.
 pub(crate) fn world() -> &'static Path {
     static WORLD: OnceLock<TempDir> = OnceLock::new();
@@ -56,6 +59,13 @@ impl Field {
             "eutaxis.toml",
             &eutaxis_demo::SETTINGS.replace("path = \"depot\"", &format!("path = {:?}", depot())),
         );
+        field
+    }
+
+    /// Such a folder in which these asks were settled for the workstation.
+    pub(crate) fn settled(asks: &[&str]) -> Self {
+        let field = Field::new();
+        field.expect(0, &[&["settle", "--target", WORKSTATION], asks].concat());
         field
     }
 

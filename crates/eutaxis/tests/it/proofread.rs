@@ -2,9 +2,9 @@
 
 use serde_json::Value;
 
-use crate::field::Field;
+use crate::field::{Field, WORKSTATION};
 
-const WORKSTATION: [&str; 2] = ["--target", "cpython 3.11 / linux x86_64 glibc 2.35"];
+const THERE: [&str; 2] = ["--target", WORKSTATION];
 
 fn remarks(answer: &Value) -> Vec<String> {
     let one = |r: &Value| {
@@ -35,7 +35,7 @@ tarnlog; sys_platform == 'win32'
 fn every_line_has_its_remark() {
     let field = Field::new();
     field.write("kit.txt", LIST);
-    let answer = field.json(1, &[&["proofread", "kit.txt"], &WORKSTATION[..]].concat());
+    let answer = field.json(1, &[&["proofread", "kit.txt"], &THERE[..]].concat());
     let expected = [
         "breaks shell-trace kit.txt:2 -",
         "breaks malformed kit.txt:3 -",
@@ -49,7 +49,7 @@ fn every_line_has_its_remark() {
         "note directive kit.txt:12 -",
     ];
     assert_eq!(remarks(&answer), expected, "{answer:#}");
-    let text = field.expect(1, &[&["proofread", "kit.txt"], &WORKSTATION[..]].concat()).out;
+    let text = field.expect(1, &[&["proofread", "kit.txt"], &THERE[..]].concat()).out;
     assert!(
         text.starts_with("6 lines that cannot be settled in kit.txt (11 requirements), and 3 risks, 1 note\n"),
         "{text}"
@@ -63,7 +63,7 @@ fn without_a_depot_the_lines_alone_are_read() {
     field.write("eutaxis.toml", "");
     field.write("kit.txt", "frostgird\nradargram<2\nradargram>=2\n");
     field.write("=2.0", "");
-    let answer = field.json(1, &[&["proofread", "kit.txt"], &WORKSTATION[..]].concat());
+    let answer = field.json(1, &[&["proofread", "kit.txt"], &THERE[..]].concat());
     assert_eq!(answer["checked_against_depots"], false);
     assert_eq!(remarks(&answer), ["breaks excluding kit.txt:3 radargram", "risk shell-trace kit.txt:1 -"]);
 }
@@ -76,7 +76,7 @@ fn project_files_and_scripts_are_read_too() {
         "[project]\nname = 'kit'\nversion = '1'\nrequires-python = '>=3.12'\ndependencies = ['sastrugi==9']\n",
     );
     field.write("kit.py", "# /// script\n# dependencies = ['radargram>=2']\n# ///\n");
-    let answer = field.json(1, &[&["proofread", "pyproject.toml", "kit.py"], &WORKSTATION[..]].concat());
+    let answer = field.json(1, &[&["proofread", "pyproject.toml", "kit.py"], &THERE[..]].concat());
     assert_eq!(
         remarks(&answer),
         ["breaks interpreter pyproject.toml:4 -", "breaks unknown-version pyproject.toml:5 sastrugi"]
@@ -86,7 +86,7 @@ fn project_files_and_scripts_are_read_too() {
 #[test]
 fn pins_are_held_against_the_depots() {
     let field = Field::new();
-    field.expect(0, &[&["settle", "radargram"], &WORKSTATION[..]].concat());
+    field.expect(0, &[&["settle", "radargram"], &THERE[..]].concat());
     assert!(remarks(&field.json(0, &["proofread", "pylock.toml"])).is_empty(), "for the target that they record");
     let pins = field.read("pylock.toml");
     let hash = pins.split("sha256 = \"").nth(1).unwrap().split('"').next().unwrap();

@@ -4,17 +4,9 @@ use rstest::rstest;
 
 use crate::field::Field;
 
-const WORKSTATION: &str = "cpython 3.11 / linux x86_64 glibc 2.35";
-
-fn settled(asks: &[&str]) -> Field {
-    let field = Field::new();
-    field.expect(0, &[&["settle", "--target", WORKSTATION], asks].concat());
-    field
-}
-
 #[test]
 fn the_chain_of_askers_goes_up_to_the_asks() {
-    let field = settled(&["--asks", "fieldkit.txt"]);
+    let field = Field::settled(&["--asks", "fieldkit.txt"]);
     let answer = field.json(0, &["reason", "wirepack"]);
     let chains = answer["chains"].as_array().unwrap();
     assert_eq!(chains[0], serde_json::json!(["fieldlog", "wirepack"]));
@@ -28,7 +20,7 @@ fn the_chain_of_askers_goes_up_to_the_asks() {
 
 #[test]
 fn without_a_depot_what_was_recorded_is_told() {
-    let field = settled(&["radargram<2.2", "sastrugi==0.8.1"]);
+    let field = Field::settled(&["radargram<2.2", "sastrugi==0.8.1"]);
     field.write("eutaxis.toml", "");
     let answer = field.json(0, &["reason", "frostgrid"]);
     assert_eq!(answer["recorded"], true);
@@ -50,7 +42,7 @@ fn every_newer_release_has_its_reason(
     #[case] version: &str,
     #[case] why: &str,
 ) {
-    let field = settled(asks);
+    let field = Field::settled(asks);
     let answer = field.json(0, &["reason", project]);
     let newer = answer["newer"].as_array().unwrap();
     let found = newer.iter().find(|n| n["version"] == version).unwrap();
@@ -59,7 +51,7 @@ fn every_newer_release_has_its_reason(
 
 #[test]
 fn what_would_have_to_give_for_another_version() {
-    let field = settled(&["sastrugi==0.8.1", "radargram"]);
+    let field = Field::settled(&["sastrugi==0.8.1", "radargram"]);
     let can = field.json(0, &["reason", "frostgrid", "--not", "1.9.0"]);
     assert_eq!(can["moves"][0]["after"], "1.9.0");
     let cannot = field.json(1, &["reason", "frostgrid", "--not", "2.1.0"]);
@@ -71,7 +63,7 @@ fn what_would_have_to_give_for_another_version() {
 
 #[test]
 fn a_project_that_is_not_here_is_told() {
-    let field = settled(&["radargram"]);
+    let field = Field::settled(&["radargram"]);
     let answer = field.json(1, &["reason", "frostgrd"]);
     assert_eq!(answer["nearest"][0], "frostgrid");
     assert!(field.expect(2, &["reason", "frostgrid", "--pins", "none.toml"]).err.contains("there are no pins"));

@@ -4,8 +4,6 @@ use serde_json::Value;
 
 use crate::field::Field;
 
-const WORKSTATION: &str = "cpython 3.11 / linux x86_64 glibc 2.35";
-
 fn moves(answer: &Value) -> Vec<String> {
     let one = |m: &Value| {
         let word = |key: &str| m[key].as_str().unwrap_or("-").to_owned();
@@ -15,15 +13,9 @@ fn moves(answer: &Value) -> Vec<String> {
     answer["moves"].as_array().unwrap().iter().map(one).collect()
 }
 
-fn settled(asks: &[&str]) -> Field {
-    let field = Field::new();
-    field.expect(0, &[&["settle", "--target", WORKSTATION], asks].concat());
-    field
-}
-
 #[test]
 fn an_addition_that_moves_nothing_is_fine() {
-    let field = settled(&["radargram", "sastrugi"]);
+    let field = Field::settled(&["radargram", "sastrugi"]);
     let before = field.read("pylock.toml");
     let answer = field.json(0, &["rehearse", "katabat"]);
     assert_eq!(moves(&answer), ["added katabat - -> 0.5"]);
@@ -33,7 +25,7 @@ fn an_addition_that_moves_nothing_is_fine() {
 
 #[test]
 fn a_silent_move_comes_first_with_what_it_breaks() {
-    let field = settled(&["frostgrid<2", "sastrugi==0.8.1"]);
+    let field = Field::settled(&["frostgrid<2", "sastrugi==0.8.1"]);
     let answer = field.json(1, &["rehearse", "ablatia>=2026"]);
     assert_eq!(
         moves(&answer),
@@ -48,7 +40,7 @@ fn a_silent_move_comes_first_with_what_it_breaks() {
 
 #[test]
 fn the_least_moving_alternative_holds_what_is_there() {
-    let field = settled(&["sastrugi==0.8.1"]);
+    let field = Field::settled(&["sastrugi==0.8.1"]);
     let answer = field.json(1, &["rehearse", "ablatia"]);
     assert_eq!(moves(&answer)[0], "raised frostgrid 1.9.4 -> 2.1.0");
     let alternative = &answer["alternative"];
@@ -58,7 +50,7 @@ fn the_least_moving_alternative_holds_what_is_there() {
 
 #[test]
 fn separate_steps_stand_beside_the_joint_answer() {
-    let field = settled(&["neveplot<2", "frostgrid<2"]);
+    let field = Field::settled(&["neveplot<2", "frostgrid<2"]);
     let answer = field.json(0, &["rehearse", "sastrugi==0.9.0", "--then", "ablatia"]);
     let steps = answer["steps"].as_array().unwrap();
     assert_eq!(steps.len(), 2);
@@ -71,7 +63,7 @@ fn separate_steps_stand_beside_the_joint_answer() {
 
 #[test]
 fn a_build_for_an_accelerator_is_lost() {
-    let field = settled(&["seracnet==2.0.0+bor41"]);
+    let field = Field::settled(&["seracnet==2.0.0+bor41"]);
     let answer = field.json(0, &["rehearse", "seracnet>=2.3"]);
     assert_eq!(moves(&answer), ["raised seracnet 2.0.0+bor41 -> 2.3.0+cpu"]);
     assert_eq!(answer["moves"][0]["loses"][0], "the build bor41 of 2.0.0 for an accelerator");
@@ -79,7 +71,7 @@ fn a_build_for_an_accelerator_is_lost() {
 
 #[test]
 fn what_cannot_be_placed_at_all_clashes() {
-    let field = settled(&["radargram"]);
+    let field = Field::settled(&["radargram"]);
     let answer = field.json(1, &["rehearse", "rimefall"]);
     assert_eq!(answer["clash"]["facts"][1]["kind"], "interpreter");
     assert_eq!(answer["ways_out"][0]["kind"], "interpreter");

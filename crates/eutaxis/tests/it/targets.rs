@@ -40,5 +40,5 @@ fn named_targets_are_those_of_the_settings() {
     let answer = field.json(0, &["settle", "hoarfrost", "--target", "ridge-logger"]);
     assert_eq!(answer["target"], "cpython 3.9.25 / linux armv7l glibc 2.31");
     let unknown = field.expect(2, &["settle", "hoarfrost", "--target", "ridge"]);
-    assert!(unknown.err.contains("named are field-laptop, office-mac, ridge-logger"), "{}", unknown.err);
+    assert!(unknown.err.contains("named are base-camp, field-laptop, office-mac, ridge-logger"), "{}", unknown.err);
 }

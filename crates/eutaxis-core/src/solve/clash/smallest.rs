@@ -142,12 +142,7 @@ impl Smaller<'_> {
         let set = SpecifierSet::parse(&format!(">={},<={}", low.public(), high.public())).ok()?;
         releases.sort();
         releases.dedup();
-        let requirement = Requirement {
-            name: other.clone(),
-            extras: Vec::new(),
-            accepts: crate::requirement::Accepts::Versions(set),
-            marker: None,
-        };
+        let requirement = Requirement::any(other).with_versions(set);
         Some(Ground::Needs {
             project: project.clone(),
             extra: None,
@@ -182,7 +177,7 @@ impl Smaller<'_> {
             }
             stated => stated,
         };
-        let trimmed: Vec<Ground> = grounds.iter().cloned().map(trim).collect();
+        let trimmed: Vec<Ground> = apart(grounds.iter().cloned().map(trim).collect());
         let all: Vec<usize> = (0..trimmed.len()).collect();
         match self.trial(&trimmed, &all) {
             Trial::Impossible(_) => trimmed,
@@ -206,6 +201,24 @@ impl Smaller<'_> {
         }
         system.solve()
     }
+}
+
+/// Of several bars of a project each tells only the releases that those with more of them leave over.
+fn apart(mut grounds: Vec<Ground>) -> Vec<Ground> {
+    let count = |g: &Ground| match g {
+        Ground::Barred { releases, .. } => releases.len(),
+        _ => 0,
+    };
+    let mut order: Vec<usize> = (0..grounds.len()).filter(|i| count(&grounds[*i]) > 0).collect();
+    order.sort_by_key(|i| std::cmp::Reverse(count(&grounds[*i])));
+    let mut told: Vec<(Name, Version)> = Vec::new();
+    for i in order {
+        if let Ground::Barred { project, releases, .. } = &mut grounds[i] {
+            releases.retain(|v| !told.iter().any(|(p, t)| p == project && t == v));
+            told.extend(releases.iter().map(|v| (project.clone(), v.clone())));
+        }
+    }
+    grounds
 }
 
 /// The small system of a trial. Value `v` of a project is its release `v - 1`, oldest first; a project that no depot

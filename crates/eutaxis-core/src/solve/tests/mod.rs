@@ -67,6 +67,14 @@ fn bounds_restrict_and_ask_for_nothing() {
     assert_eq!(shown(&run(&world, &problem, false)), "a 1, b 1");
 }
 
+/// The final release that keeps the pre-release of `a` out is looked into between the two releases of `e`, which share a need.
+#[test]
+fn prereleases_stay_out_of_a_shared_need() {
+    let world = World::of(&["a 1.0", "a 2.0rc1", "a 2.0 -> a<2", "b 1.0", "e 1.1 -> a>=1.1 & b", "e 2.0rc1 -> a>=1.1"]);
+    let policy = Policy { prereleases: Prereleases::Of(vec![name("e")]), ..Policy::default() };
+    assert_eq!(shown(&run(&world, &problem(&["b", "e"], &[], policy), false)), "no");
+}
+
 #[test]
 fn policies_change_what_is_best() {
     let world = World::of(&["a 1", "a 2 source", "a 3rc1"]);

@@ -7,10 +7,9 @@ use super::super::solution::Solution;
 use super::WayKind;
 use super::change::{Alternative, Change};
 use crate::fault::Origin;
-use crate::name::Name;
 use crate::offer::{BarKind, Wheels};
-use crate::requirement::{Accepts, Ask, Requirement};
-use crate::version::{SpecifierSet, Version};
+use crate::requirement::{Ask, Requirement};
+use crate::version::SpecifierSet;
 
 /// So many dates are tried, the earliest first.
 const MOST_DATES: usize = 4;
@@ -114,7 +113,7 @@ fn over_needs(problem: &Problem, fact: &Fact) -> Option<Candidate> {
         return Some(Candidate::Plain(WayKind::Unadjust, Change::DropAdjust(Box::new(adjustment.clone()))));
     }
     let versions = requirement.versions().filter(|s| !s.is_empty())?;
-    let free = Requirement { accepts: Accepts::Versions(SpecifierSet::default()), marker: None, ..requirement.clone() };
+    let free = Requirement { marker: None, ..requirement.clone().with_versions(SpecifierSet::default()) };
     let adjustment = Adjustment {
         project: project.clone(),
         versions: SpecifierSet::default(),
@@ -141,7 +140,7 @@ pub(super) fn tightened(
     // The words of the reason end in the bound that is not heeded.
     let said = adjustment.because.rsplit(' ').next().and_then(|s| SpecifierSet::parse(s).ok());
     if let Some(set) = said {
-        let old = Requirement { accepts: Accepts::Versions(set), ..free.clone() };
+        let old = free.clone().with_versions(set);
         if let Some(near) = near(free, &old) {
             adjustment.effect = Effect::Needs(near);
         }
@@ -162,7 +161,7 @@ fn over_bar(problem: &Problem, fact: &Fact, kind: BarKind) -> Vec<Candidate> {
             .iter()
             .rev()
             .take(MOST_YANKED)
-            .map(|v| Candidate::Plain(WayKind::Yanked, Change::Pin(pin(project, v))))
+            .map(|v| Candidate::Plain(WayKind::Yanked, Change::Pin(Requirement::exactly(project, v))))
             .collect(),
         BarKind::Date => {
             let mut dates = fact.dates.clone();
@@ -178,14 +177,5 @@ fn over_bar(problem: &Problem, fact: &Fact, kind: BarKind) -> Vec<Candidate> {
             .map(|a| Candidate::Plain(WayKind::Unadjust, Change::DropAdjust(Box::new(a.clone()))))
             .collect(),
         _ => Vec::new(),
-    }
-}
-
-fn pin(project: &Name, version: &Version) -> Requirement {
-    Requirement {
-        name: project.clone(),
-        extras: Vec::new(),
-        accepts: Accepts::Versions(SpecifierSet::exactly(version)),
-        marker: None,
     }
 }

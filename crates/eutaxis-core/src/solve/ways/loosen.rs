@@ -1,6 +1,6 @@
 //! Loosening a bound by as little as will do.
 
-use crate::requirement::{Accepts, Requirement};
+use crate::requirement::Requirement;
 use crate::version::{Operator, SpecifierSet, Version};
 
 /// Releases that a set leaves out, nearest to those that it takes first; of two equally near ones the newer.
@@ -53,7 +53,7 @@ pub(super) fn loosened(requirement: &Requirement, release: &Version) -> Option<R
         }
     }
     let set = SpecifierSet::parse(&clauses.join(",")).ok().filter(|s| s.matches(&release))?;
-    Some(Requirement { accepts: Accepts::Versions(set), ..requirement.clone() })
+    Some(requirement.clone().with_versions(set))
 }
 
 #[cfg(test)]

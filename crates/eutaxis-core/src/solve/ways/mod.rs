@@ -16,7 +16,7 @@ use super::problem::Problem;
 use super::solution::Solution;
 use crate::index::Page;
 use crate::name::Name;
-use crate::requirement::{Accepts, Ask, Requirement};
+use crate::requirement::{Ask, Requirement};
 use crate::version::{SpecifierSet, Version};
 use candidates::{Candidate, candidates};
 
@@ -322,10 +322,9 @@ impl<S: Solver> Finder<'_, S> {
 
 /// The requirement without its bounds.
 fn free(requirement: &Requirement) -> Requirement {
-    Requirement { accepts: Accepts::Versions(SpecifierSet::default()), ..requirement.clone() }
+    requirement.clone().with_versions(SpecifierSet::default())
 }
 
 fn exactly(requirement: &Requirement, release: &Version) -> Option<Requirement> {
-    let set = SpecifierSet::exactly(release);
-    Some(Requirement { accepts: Accepts::Versions(set), ..requirement.clone() })
+    Some(requirement.clone().with_versions(SpecifierSet::exactly(release)))
 }
