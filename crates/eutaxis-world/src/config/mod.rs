@@ -312,7 +312,7 @@ timeout = 5
     #[case("[policy]\nas-of = 'soon'", "is not a date", 2)]
     #[case("[policy]\nchronology = 'no'", "caution, follow, ignore", 2)]
     #[case("[[adjust]]\nproject='x'\nbecause='y'", "either `needs` or `avoid = true`", 1)]
-    #[case("[[adjust]]\nproject='x'\nneeds='y >>1'\nbecause='y'", "operator", 3)]
+    #[case("[[adjust]]\nproject='x'\nneeds='y >>1'\nbecause='y'", "not a version", 3)]
     #[case("[[adjust]]\nproject='x'\navoid=true", "`because` is missing", 1)]
     #[case("[[adjust]]\nproject='x'\navoid=true\nbecause='y'\nversions='<'", "version", 5)]
     #[case("[network]\ntimeout = 0", "a number from 1 to 3600", 2)]

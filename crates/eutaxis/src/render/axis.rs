@@ -21,16 +21,20 @@ pub(crate) fn each(contested: &Contested) -> Vec<Stretch> {
 
 /// Neighbours with the same marks put together.
 pub(crate) fn folded(contested: &Contested) -> Vec<Stretch> {
-    let stretches = each(contested);
+    let stretches: Vec<(&Version, Stretch)> = contested.releases.iter().zip(each(contested)).collect();
+    // Builds of one release that differ in their local label are one release to people.
+    let whole = |v: &Version, run: &[(&Version, Stretch)]| {
+        let builds = |list: &mut dyn Iterator<Item = &Version>| list.filter(|o| o.public() == v.public()).count();
+        builds(&mut contested.releases.iter()) == builds(&mut run.iter().map(|(v, _)| *v))
+    };
     stretches
-        .chunk_by(|a, b| a.allowed == b.allowed)
+        .chunk_by(|(_, a), (_, b)| a.allowed == b.allowed)
         .filter_map(|run| {
-            let (first, last) = (run.first()?, run.last()?);
-            let label = match run.len() {
-                1 => first.label.clone(),
-                _ => format!("{} to {}", first.label, last.label),
-            };
-            Some(Stretch { label, allowed: first.allowed.clone() })
+            let ((first, stretch), (last, _)) = (run.first()?, run.last()?);
+            let name = |v: &Version| if whole(v, run) { v.public().to_string() } else { v.to_string() };
+            let (from, to) = (name(first), name(last));
+            let label = if from == to { from } else { format!("{from} to {to}") };
+            Some(Stretch { label, allowed: stretch.allowed.clone() })
         })
         .collect()
 }

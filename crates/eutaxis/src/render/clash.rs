@@ -55,7 +55,9 @@ fn headline(refusal: &Refusal<'_>, width: usize) -> String {
         1 => " The way out below mends it.".to_owned(),
         n => format!(" Any one of the {n} ways out below mends it."),
     };
-    let line = format!("{head} for {}: {clash}.{mends}", refusal.shown);
+    let several = refusal.ways.first().is_some_and(|w| w.changes.len() > 1);
+    let behind = if several { " Behind it lies another, which they mend too." } else { "" };
+    let line = format!("{head} for {}: {clash}.{mends}{behind}", refusal.shown);
     format!("{}\n\n", wrap(&line, width).join("\n").replacen(head, &style::barred(head), 1))
 }
 

@@ -14,7 +14,15 @@ const MOST_PINS: usize = 6;
 pub(crate) fn sentence(way: &Way) -> String {
     if let [first, second] = way.environments.as_slice() {
         let asks = |e: &Environment| {
-            let names: Vec<&str> = e.problem.asks.iter().map(|a| a.requirement.name.as_str()).collect();
+            // The same project in both is told with its bounds.
+            let both = |name: &Name| {
+                way.environments.iter().all(|e| e.problem.asks.iter().any(|a| a.requirement.name == *name))
+            };
+            let word = |a: &eutaxis_core::Ask| match both(&a.requirement.name) {
+                true => a.requirement.short(),
+                false => a.requirement.name.to_string(),
+            };
+            let names: Vec<String> = e.problem.asks.iter().map(word).collect();
             let on = e.interpreter.as_ref().map_or(String::new(), |a| format!(" with {}", interpreter(a)));
             format!("{{{}}}{on}", names.join(", "))
         };

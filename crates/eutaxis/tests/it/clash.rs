@@ -123,6 +123,13 @@ fn two_environments_are_taken_as_two_files_of_pins() {
     let split = answer["ways_out"].as_array().unwrap().iter().find(|w| w["kind"] == "environments").unwrap();
     field.expect(0, &[&asks[..], &["--take", split["letter"].as_str().unwrap()]].concat());
     assert_eq!(field.names(), ["pylock.sastrugi.toml", "pylock.seracnet.toml"]);
+    // The same project in both has a file for each, too.
+    let twice = ["settle", "seracnet>=2", "seracnet<2", "--target", WORKSTATION, "--out", "both.toml"];
+    let answer = field.json(1, &twice);
+    let split = answer["ways_out"].as_array().unwrap().iter().find(|w| w["kind"] == "environments").unwrap();
+    assert_eq!(split["text"], "two environments: {seracnet >=2} and {seracnet <2}");
+    field.expect(0, &[&twice[..], &["--take", split["letter"].as_str().unwrap()]].concat());
+    assert!(field.path("both.seracnet.toml").exists() && field.path("both.seracnet-2.toml").exists());
     let wrong = field.expect(2, &[&asks[..], &["--take", "z"]].concat());
     assert!(wrong.err.contains("there is no way out `z`; there are a to"), "{}", wrong.err);
 }

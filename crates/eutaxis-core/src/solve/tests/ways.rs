@@ -70,6 +70,9 @@ const SHARED: &[&str] =
     "environments:  => b 1, c 1 | a 3, c 2",
 ])]
 #[case::two_clashes_at_once(&["a 1", "a 2", "b 1", "b 2"], &["a>=3", "b>=3"], &["ask: b>=2 & a>=2 => a 2, b 2"])]
+#[case::behind_an_interpreter(
+    &["a 1 python:<3.9", "b 1 -> c<2", "b 2 -> c", "d 1 -> c>=2", "c 1", "c 2"], &["a", "b==1", "d"],
+    &["drop: no a & b>=2 => b 2, d 1, c 2"])]
 #[case::interpreter_that_is_here(&["a 1 python:>=3.13"], &["a"], &["interpreter: on 3.14 => a 1"])]
 #[case::interpreter_that_is_not(&["a 1 python:==3.13.*"], &["a"], &["interpreter: on 3.13 => a 1"])]
 #[case::prerelease(&["a 1", "a 2rc1", "b 1 -> a>1"], &["a>=1", "b"], &["prerelease: prereleases a => a 2rc1, b 1"])]

@@ -25,7 +25,7 @@ const MOST_WAYS: usize = 5;
 /// With so many better ones, none is told that leaves something out or goes against what is said.
 const ENOUGH: usize = 3;
 /// At most so many problems are solved to find them.
-const MOST_SOLVED: usize = 60;
+const MOST_SOLVED: usize = 100;
 /// At most so many changes make one way.
 const MOST_CHANGES: usize = 3;
 
@@ -172,6 +172,7 @@ impl<S: Solver> Finder<'_, S> {
     fn ways_from(&mut self, open: &Open, ways: &mut Vec<Way>, next: &mut Vec<Open>) -> Result<(), S::Error> {
         // Of interpreters and dates the first that does is enough: the nearest.
         let mut enough: Vec<WayKind> = Vec::new();
+        let mut carried_on = false;
         for candidate in candidates(&open.problem, &open.clash, self.alternatives) {
             if ways.len() >= MOST_WAYS || self.left == 0 {
                 return Ok(());
@@ -202,7 +203,12 @@ impl<S: Solver> Finder<'_, S> {
                         ways.push(way);
                     }
                 }
-                End::Clash(clash) if made.len() < MOST_CHANGES => next.push(Open { made, problem, clash }),
+                // Of other interpreters only the nearest is carried on: all the rest would clash in much the same way.
+                End::Clash(_) if kind == WayKind::Interpreter && carried_on => {}
+                End::Clash(clash) if made.len() < MOST_CHANGES => {
+                    carried_on |= kind == WayKind::Interpreter;
+                    next.push(Open { made, problem, clash });
+                }
                 _ => {}
             }
         }

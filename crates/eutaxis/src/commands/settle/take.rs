@@ -194,9 +194,12 @@ impl Job<'_> {
         let mut text = String::new();
         let mut written = Vec::new();
         let mut environments = Vec::new();
+        let mut names: Vec<String> = Vec::new();
         for environment in &way.environments {
-            let name = environment.problem.asks.first().map_or("rest", |a| a.requirement.name.as_str());
-            let out = named(&self.arguments.out, name);
+            let name = environment.problem.asks.first().map_or("rest", |a| a.requirement.name.as_str()).to_owned();
+            let name = if names.contains(&name) { format!("{name}-{}", names.len() + 1) } else { name };
+            let out = named(&self.arguments.out, &name);
+            names.push(name);
             let shown = match &environment.interpreter {
                 None => chosen.shown.clone(),
                 Some(other) => format!("{} ({})", environment.problem.target, other.name),
