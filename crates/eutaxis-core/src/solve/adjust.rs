@@ -4,6 +4,7 @@ use crate::artifact::Metadata;
 use crate::fault::Origin;
 use crate::marker::Marker;
 use crate::name::Name;
+use crate::offer::{Bar, BarKind, Offer};
 use crate::requirement::Requirement;
 use crate::target::Target;
 use crate::version::{SpecifierSet, Version};
@@ -44,6 +45,14 @@ impl Adjustment {
     pub fn counts_on(&self, target: &Target) -> bool {
         self.when.as_ref().is_none_or(|m| m.holds(&target.markers, None))
     }
+}
+
+/// The offer with the bar that an adjustment puts before it, if one does.
+pub fn offered(offer: Offer, project: &Name, target: &Target, adjustments: &[Adjustment]) -> Offer {
+    let mut avoiding = adjustments.iter().filter(|a| a.effect == Effect::Avoid);
+    let Some(adjustment) = avoiding.find(|a| a.speaks_of(project, &offer.version, target)) else { return offer };
+    let detail = format!("to be avoided: \"{}\" ({})", crate::fault::escaped(&adjustment.because), adjustment.origin);
+    offer.barred_by(Bar { kind: BarKind::Adjust, detail })
 }
 
 /// What a release needs by its metadata and the adjustments over it, in the order of the metadata, each with the

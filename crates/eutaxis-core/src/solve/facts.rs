@@ -7,7 +7,7 @@ use std::sync::Arc;
 use indexmap::IndexMap;
 use rustc_hash::FxHashMap;
 
-use super::adjust::{self, Effect};
+use super::adjust;
 use super::bits::Bits;
 use super::problem::Problem;
 use crate::artifact::Metadata;
@@ -112,7 +112,10 @@ pub(super) struct ProjectFacts {
 impl ProjectFacts {
     fn new(page: Arc<Page>, problem: &Problem) -> Self {
         let offers = offers(&page, &problem.target, &problem.policy, &[]);
-        let offers = offers.into_iter().map(|o| avoided(o, &page.project, problem)).collect();
+        let offers = offers
+            .into_iter()
+            .map(|o| adjust::offered(o, &page.project, &problem.target, &problem.adjustments))
+            .collect();
         ProjectFacts::ranked(page, problem, Vec::new(), offers)
     }
 
@@ -270,16 +273,6 @@ impl ProjectFacts {
     }
 }
 
-/// The offer with the bar that an adjustment puts before it, if one does.
-fn avoided(offer: Offer, project: &Name, problem: &Problem) -> Offer {
-    let mut adjustments = problem.adjustments.iter().filter(|a| a.effect == Effect::Avoid);
-    let Some(adjustment) = adjustments.find(|a| a.speaks_of(project, &offer.version, &problem.target)) else {
-        return offer;
-    };
-    let detail = format!("to be avoided: \"{}\" ({})", crate::fault::escaped(&adjustment.because), adjustment.origin);
-    offer.barred_by(Bar { kind: BarKind::Adjust, detail })
-}
-
 /// All facts supplied so far, projects in the order of their supply.
 #[derive(Debug, Default)]
 pub(super) struct Facts {
@@ -355,7 +348,7 @@ impl Facts {
         if let Some(offer) = version.and_then(|v| offers.iter_mut().find(|o| o.version == *v))
             && let Some(judged) = offer_of(&facts.page, &offer.version, &problem.target, &problem.policy, &late)
         {
-            *offer = avoided(judged, project, problem);
+            *offer = adjust::offered(judged, project, &problem.target, &problem.adjustments);
         }
         *facts = ProjectFacts::ranked(facts.page.clone(), problem, late, offers);
         facts.needs = needs;

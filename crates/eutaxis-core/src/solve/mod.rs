@@ -29,7 +29,7 @@ mod state;
 mod verify;
 mod ways;
 
-pub use adjust::{Adjustment, Effect, requirements};
+pub use adjust::{Adjustment, Effect, offered, requirements};
 pub use chronology::Strength;
 pub use clash::{Clash, Contested, Fact, FactKind};
 pub use facts::{MetadataAnswer, Want};

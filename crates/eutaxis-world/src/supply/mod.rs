@@ -152,6 +152,23 @@ impl Run {
         }
     }
 
+    /// The pages of projects, all asked for at once; none where no depot has the project.
+    ///
+    /// # Errors
+    /// When a depot cannot be read.
+    pub fn pages(&mut self, projects: &[Name]) -> Result<Vec<Option<Arc<Page>>>> {
+        let crew = self.crew.take().unwrap_or_else(|| Crew::new(Arc::clone(&self.depots), None));
+        let wants: Vec<Want> = projects.iter().cloned().map(Want::Page).collect();
+        crew.order(wants.iter());
+        let facts = whole(wants.iter().map(|want| crew.fact(want)).collect());
+        self.crew = Some(crew);
+        let page = |fact: Fact| match fact {
+            Fact::Page(_, page) => page.map(|(_, page)| page),
+            Fact::Metadata(..) => None,
+        };
+        Ok(facts?.into_iter().map(page).collect())
+    }
+
     /// What a release of a project needs, by the metadata of one of its files; none when the depots do not have them.
     ///
     /// # Errors

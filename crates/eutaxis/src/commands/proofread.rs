@@ -1,8 +1,10 @@
 //! `proofread`: what is wrong in a requirement list, project file or pins, before anything is fetched or placed?
 
 use std::path::Path;
+use std::sync::Arc;
 
 use eutaxis_core::fault::{Fault, Origin, escaped, line_and_column};
+use eutaxis_core::index::Page;
 use eutaxis_core::name::nearest;
 use eutaxis_core::offer::{Policy, Verdict, offers};
 use eutaxis_core::pins::{Lock, Package};
@@ -12,7 +14,7 @@ use eutaxis_core::{Ask, Name, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::files::read_text;
-use rayon::prelude::*;
+use eutaxis_world::supply::Run;
 use serde_json::{Map, Value, json};
 
 use crate::cli::{Common, Proofread};
@@ -62,7 +64,7 @@ fn remark_json(remark: &Remark) -> Value {
 }
 
 struct Reader<'a> {
-    depots: &'a Depots,
+    depots: &'a Arc<Depots>,
     target: &'a Target,
     /// The target was named; else pins are read for the one that they record.
     stated: bool,
@@ -158,18 +160,13 @@ impl Reader<'_> {
         }
         let counts = |a: &&Ask| a.requirement.marker.as_ref().is_none_or(|m| m.holds(&self.target.markers, None));
         let counting: Vec<&Ask> = asks.iter().filter(counts).filter(|a| a.requirement.versions().is_some()).collect();
-        let found: Vec<Result<Vec<Remark>, Error>> = counting
-            .par_iter()
-            .map(|ask| {
-                let name = &ask.requirement.name;
-                Ok(match self.depots.page(name)? {
-                    Some((_, page)) => paged(ask, &page, self.target, self.policy),
-                    None => vec![self.unknown(ask)],
-                })
-            })
-            .collect();
-        for more in found {
-            remarks.extend(more?);
+        let names: Vec<Name> = counting.iter().map(|a| a.requirement.name.clone()).collect();
+        let pages = Run::new(Arc::clone(self.depots)).pages(&names)?;
+        for (ask, page) in counting.into_iter().zip(pages) {
+            match page {
+                Some(page) => remarks.extend(paged(ask, &page, self.target, self.policy)),
+                None => remarks.push(self.unknown(ask)),
+            }
         }
         Ok(remarks)
     }
@@ -197,7 +194,10 @@ impl Reader<'_> {
             let remedy = "name the target that they are for, or settle again".to_owned();
             remarks.push(Remark::new("interpreter", Severity::Breaks, &place, text, remedy));
         }
-        for package in &lock.packages {
+        let names: Vec<Name> = lock.packages.iter().map(|p| p.name.clone()).collect();
+        let pages =
+            if self.depots.is_empty() { Vec::new() } else { Run::new(Arc::clone(self.depots)).pages(&names)? };
+        for (i, package) in lock.packages.iter().enumerate() {
             let name = format!("name = \"{}\"", package.name);
             let line = 1 + text.lines().position(|l| l.trim() == name).unwrap_or(0);
             let place = Origin::line(shown, u32::try_from(line).unwrap_or(1));
@@ -207,55 +207,55 @@ impl Reader<'_> {
                 let remedy = "settle again: it writes one for every file".to_owned();
                 remarks.push(Remark::new("no-hash", Severity::Breaks, &place, text, remedy).about(&package.name));
             }
-            if !self.depots.is_empty() {
-                remarks.extend(self.pin(package, &place)?);
+            if let Some(page) = pages.get(i) {
+                remarks.extend(self.pin(package, &place, page.as_deref()));
             }
         }
         Ok(remarks)
     }
 
-    fn pin(&self, package: &Package, place: &Origin) -> Result<Option<Remark>, Error> {
+    fn pin(&self, package: &Package, place: &Origin, page: Option<&Page>) -> Option<Remark> {
         let name = &package.name;
         let remark = |id: &'static str, severity: Severity, text: String, remedy: String| {
             Some(Remark::new(id, severity, place, text, remedy).about(name))
         };
-        let Some(version) = package.version.as_deref().and_then(|v| Version::parse(v).ok()) else { return Ok(None) };
+        let version = package.version.as_deref().and_then(|v| Version::parse(v).ok())?;
         let settle = || "settle again with --renew".to_owned();
-        let Some((_, page)) = self.depots.page(name)? else {
-            return Ok(remark("unknown-name", Severity::Breaks, format!("no depot has {name} any more"), settle()));
+        let Some(page) = page else {
+            return remark("unknown-name", Severity::Breaks, format!("no depot has {name} any more"), settle());
         };
-        let all = offers(&page, self.target, self.policy, &[]);
+        let all = offers(page, self.target, self.policy, &[]);
         let Some(offer) = all.iter().find(|o| o.version == version) else {
             let text = format!("there is no {name} {version} in the depots");
-            return Ok(remark("unknown-version", Severity::Breaks, text, settle()));
+            return remark("unknown-version", Severity::Breaks, text, settle());
         };
         for file in package.wheels.iter().chain(&package.sdist) {
             let Some(filename) = file.filename() else { continue };
             let Some(listed) = offer.files.iter().find(|f| *f.file.filename == *filename) else {
                 let text = format!("the depots have no {filename}");
-                return Ok(remark("absent-file", Severity::Risk, text, settle()));
+                return remark("absent-file", Severity::Risk, text, settle());
             };
             let stated = listed.file.hashes.get("sha256");
             if stated.zip(file.hashes.get("sha256")).is_some_and(|(a, b)| a != b) {
                 let text = format!("the depot states another hash for {filename}");
-                return Ok(remark(
+                return remark(
                     "hash-differs",
                     Severity::Breaks,
                     text,
                     "find out which file is the right one, then settle again with --renew".to_owned(),
-                ));
+                );
             }
         }
         if let Some(reason) = &offer.yanked {
             let why = if reason.is_empty() { String::new() } else { format!(": \"{}\"", escaped(reason)) };
-            return Ok(remark("yanked", Severity::Risk, format!("{name} {version} is yanked{why}"), settle()));
+            return remark("yanked", Severity::Risk, format!("{name} {version} is yanked{why}"), settle());
         }
         if offer.verdict == Verdict::Barred {
             let why = offer.bars.first().map_or(String::new(), |b| format!(": {b}"));
             let text = format!("{name} {version} cannot be had on this target{why}");
-            return Ok(remark("barred", Severity::Breaks, text, settle()));
+            return remark("barred", Severity::Breaks, text, settle());
         }
-        Ok(None)
+        None
     }
 }
 

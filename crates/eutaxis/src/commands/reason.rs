@@ -9,7 +9,7 @@ use std::sync::Arc;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::name::nearest;
 use eutaxis_core::pins::{Lock, Package};
-use eutaxis_core::solve::{Caution, Chosen, Clash, Problem, Solution};
+use eutaxis_core::solve::{Caution, Chosen, Clash, Fact, Problem, Solution};
 use eutaxis_core::{Ask, Name, Requirement, Version};
 use eutaxis_world::Error;
 use eutaxis_world::supply::{Outcome as End, Run};
@@ -55,7 +55,9 @@ fn walk(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, 
         if !listed {
             return Err(plan::no_depot());
         }
-        return asked.instead(&name, &version, &other, &surroundings, output);
+        let answer = asked.instead(&name, &version, &other, &surroundings);
+        output.report_network(depots.network());
+        return answer;
     }
     if listed && !asked.problem.asks.is_empty() {
         let end = asked.run.solve(&asked.problem, &|_| ())?;
@@ -68,6 +70,7 @@ fn walk(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, 
         }
     }
     let report = asked.report(&name, &package)?;
+    output.report_network(depots.network());
     Ok(Answer { outcome: Outcome::Ok, text: render::reason::text(&report), json: report.json() })
 }
 
@@ -133,19 +136,18 @@ impl Asked {
         };
         for one in newer.iter_mut().filter(|n| n.open) {
             // No single reason: the choices made before exclude it together, and the chain of them is found by asking for it.
-            if let Some(clash) = self.with_earlier(name, &one.version)? {
-                let wanted = format!("=={}", one.version);
-                let others = clash
-                    .facts
-                    .iter()
-                    .filter(|f| f.project != name.as_str() || f.versions != wanted || f.needs.is_some());
-                let words = |text: &str| match text.strip_prefix("held ") {
-                    Some(chosen) => format!("{chosen} was chosen before it"),
-                    None => text.to_owned(),
-                };
-                one.out = others.map(|f| words(&f.text)).collect();
-                one.by_choices = true;
-            }
+            let Some(clash) = self.with_earlier(name, &one.version)? else {
+                one.out = vec![format!("nothing but the earlier pin, which is kept (settle --renew {name})")];
+                continue;
+            };
+            let wanted = format!("=={}", one.version);
+            let is_wish = |f: &&Fact| f.project == name.as_str() && f.versions == wanted && f.needs.is_none();
+            let words = |text: &str| match text.strip_prefix("held ") {
+                Some(chosen) => format!("{chosen} was chosen before it"),
+                None => text.to_owned(),
+            };
+            one.out = clash.facts.iter().filter(|f| !is_wish(f)).map(|f| words(&f.text)).collect();
+            one.by_choices = true;
         }
         let cautions = match &self.solution {
             None => Vec::new(),
@@ -225,7 +227,6 @@ impl Asked {
         version: &str,
         other: &Version,
         surroundings: &Surroundings,
-        output: &Output,
     ) -> Result<Answer, Error> {
         let mut problem = self.problem.clone();
         problem.asks.push(exactly(name, other));
@@ -255,12 +256,10 @@ impl Asked {
             End::Clash(clash) => {
                 let others = alternatives(&clash, &problem.target, false, surroundings);
                 let ways = self.run.ways_out(&problem, &clash, &others, &|_| ())?;
-                let depots = plan::depots(&crate::cli::DepotOptions::default(), surroundings, false).ok();
                 let shown = format!("{name} {other} instead of {version}");
-                let refusal = Refusal::new(&clash, &problem, &ways, &shown, surroundings, depots.as_deref());
+                let refusal = Refusal::new(&clash, &problem, &ways, &shown, surroundings, None);
                 object.extend(refusal.json());
                 let text = render::reason::instead(&refusal, name, version, other);
-                output.report_network(surroundings.network(false).as_ref());
                 Ok(Answer { outcome: Outcome::No, text, json: object })
             }
         }

@@ -13,6 +13,7 @@ use eutaxis_core::requirement::Requirement;
 use eutaxis_core::solve::{Adjustment, Clash, Problem, Solution};
 use eutaxis_core::{Ask, Name, Target, Version};
 use eutaxis_world::Error;
+use eutaxis_world::config::Config;
 use eutaxis_world::environment::{Layout, Place, installed, look};
 use eutaxis_world::interpreter::environment_python;
 use eutaxis_world::supply::{Outcome as End, Run};
@@ -75,15 +76,17 @@ fn requirements(texts: &[String]) -> Result<Vec<Ask>, Vec<Error>> {
 
 /// What is there: the environment or the pins that are named, else those of this folder.
 fn base(arguments: &Rehearse, surroundings: &Surroundings, run: &mut Run) -> Result<Base, Error> {
-    let policy = plan::policy(&arguments.policy, &surroundings.config)?;
+    let policy = |stated: &Config| plan::policy(&arguments.policy, stated);
     if let Some(root) = &arguments.environment {
-        return of_environment(root, policy, surroundings);
+        return of_environment(root, policy(&surroundings.config)?, surroundings);
     }
     let default = Path::new("pylock.toml");
     match &arguments.pins {
-        Some(file) => of_pins(file, policy, surroundings, run),
-        None if default.exists() => of_pins(default, policy, surroundings, run),
-        None if Path::new(".venv").is_dir() => of_environment(Path::new(".venv"), policy, surroundings),
+        Some(file) => of_pins(file, &policy, surroundings, run),
+        None if default.exists() => of_pins(default, &policy, surroundings, run),
+        None if Path::new(".venv").is_dir() => {
+            of_environment(Path::new(".venv"), policy(&surroundings.config)?, surroundings)
+        }
         None => {
             let error = Error::request("there is nothing to add to: no pylock.toml and no .venv in this folder");
             Err(error.help("name pins with --pins FILE, or an environment with --in ENV"))
@@ -91,8 +94,19 @@ fn base(arguments: &Rehearse, surroundings: &Surroundings, run: &mut Run) -> Res
     }
 }
 
-fn of_pins(file: &Path, policy: Policy, surroundings: &Surroundings, run: &mut Run) -> Result<Base, Error> {
+fn of_pins(
+    file: &Path,
+    policy: &dyn Fn(&Config) -> Result<Policy, Error>,
+    surroundings: &Surroundings,
+    run: &mut Run,
+) -> Result<Base, Error> {
     let lock = pins::read_lock(file)?;
+    // What the pins were settled under counts, with the options over it.
+    let mut stated = surroundings.config.clone();
+    if record::target_of(&lock).is_some() {
+        stated.policy = record::policy_of(&lock);
+    }
+    let policy = policy(&stated)?;
     let target = match record::target_of(&lock) {
         Some(target) => target,
         None => plan::target(&crate::cli::TargetOptions::default(), surroundings)?.target,

@@ -8,6 +8,7 @@ use eutaxis_core::name::nearest;
 use eutaxis_core::offer::{Bar, BarKind, Grid, LateBar, Offer, admit, grid, offers, pick, takes};
 use eutaxis_core::requirement::Accepts;
 use eutaxis_core::solve::MetadataAnswer;
+use eutaxis_core::solve::{Adjustment, offered};
 use eutaxis_core::{Name, Requirement, Target};
 use eutaxis_world::Error;
 use eutaxis_world::depot::{Depot, Depots};
@@ -74,7 +75,8 @@ fn list(arguments: &Shortlist, common: &Common, output: &Output) -> Result<Answe
         bar.finish_and_clear();
         return Ok(absent(&requirement, &chosen.target, &depots));
     };
-    let (all, metadata) = judged(&page, depot.as_ref(), &requirement, &chosen.target, &policy);
+    let (all, metadata) =
+        judged(&page, depot.as_ref(), &requirement, &chosen.target, &policy, &surroundings.config.adjustments);
     let also_in = also_in(&requirement.name, depot.label(), &depots);
     bar.finish_and_clear();
     output.report_network(depots.network());
@@ -111,10 +113,13 @@ fn judged(
     requirement: &Requirement,
     target: &Target,
     policy: &eutaxis_core::offer::Policy,
+    adjustments: &[Adjustment],
 ) -> (Vec<Offer>, Option<Arc<Metadata>>) {
     let mut late: Vec<LateBar> = Vec::new();
     loop {
-        let offers = admit(offers(page, target, policy, &late), requirement, policy);
+        let all = offers(page, target, policy, &late).into_iter();
+        let all = all.map(|o| offered(o, &page.project, target, adjustments)).collect();
+        let offers = admit(all, requirement, policy);
         let best = pick(&offers, requirement, policy).and_then(|i| offers.get(i)).and_then(Offer::best);
         let Some(file) = best.map(|f| Arc::clone(&f.file)) else { return (offers, None) };
         // A list is of use without the metadata: what cannot be fetched shows its fault when the project is settled.

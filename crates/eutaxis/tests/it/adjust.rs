@@ -33,6 +33,12 @@ fn a_release_is_avoided_and_a_clash_quotes_why() {
     let field = adjusted("project = 'moulin'\nversions = '>=5'\navoid = true\nbecause = 'wrong paths; seen 2026-05'");
     assert_eq!(pins(&field.json(0, &[&["settle", "moulin"], &THERE[..]].concat())), ["moulin 4.2"]);
     let answer = field.json(1, &[&["settle", "moulin>=5"], &THERE[..]].concat());
+    let list = field.json(0, &[&["shortlist", "moulin"], &THERE[..]].concat());
+    assert_eq!(
+        (&list["best"], &list["offers"][0]["verdict"]),
+        (&"4.2".into(), &"barred".into()),
+        "the list knows it too"
+    );
     let fact = &answer["clash"]["facts"][1];
     assert_eq!(fact["kind"], "adjust");
     assert!(fact["text"].as_str().unwrap().contains("to be avoided: \"wrong paths; seen 2026-05\""), "{fact}");

@@ -54,6 +54,9 @@ fn a_target_that_cannot_be_is_named_and_nothing_is_written() {
         .out;
     assert!(text.starts_with("Cannot be settled for ridge-logger"), "{text}");
     assert!(field.names().is_empty());
+    let take =
+        field.expect(2, &["settle", "seracnet", "--take", "a", "--target", "ridge-logger", "--target", "office-mac"]);
+    assert!(take.err.contains("of one target"), "{}", take.err);
     let twice = field.expect(2, &["settle", "moulin", "--target", "ridge-logger", "--target", "ridge-logger"]);
     assert!(twice.err.contains("named twice"), "{}", twice.err);
     let many = field.expect(2, &["shortlist", "moulin", "--target", "ridge-logger", "--target", "office-mac"]);

@@ -2,7 +2,7 @@
 
 use rstest::rstest;
 
-use crate::field::Field;
+use crate::field::{Field, WORKSTATION};
 
 #[test]
 fn the_chain_of_askers_goes_up_to_the_asks() {
@@ -47,6 +47,15 @@ fn every_newer_release_has_its_reason(
     let newer = answer["newer"].as_array().unwrap();
     let found = newer.iter().find(|n| n["version"] == version).unwrap();
     assert_eq!(found["kept_out_by"][0], why);
+}
+
+#[test]
+fn a_pin_that_is_merely_kept_says_so() {
+    let field = Field::settled(&["moulin", "--prefer", "oldest"]);
+    field.expect(0, &["settle", "moulin", "--target", WORKSTATION]);
+    let answer = field.json(0, &["reason", "moulin"]);
+    let newer = answer["newer"].as_array().unwrap();
+    assert_eq!(newer[1]["kept_out_by"][0], "nothing but the earlier pin, which is kept (settle --renew moulin)");
 }
 
 #[test]

@@ -121,6 +121,18 @@ pub struct Way {
     pub environments: Vec<Environment>,
 }
 
+impl Way {
+    /// Whether another way comes down to the same question.
+    fn is_like(&self, other: &Way) -> bool {
+        let same = |a: &Problem, b: &Problem| {
+            (&a.asks, &a.bounds, &a.policy, &a.adjustments) == (&b.asks, &b.bounds, &b.policy, &b.adjustments)
+                && a.target.to_string() == b.target.to_string()
+        };
+        self.environments.len() == other.environments.len()
+            && self.environments.iter().zip(&other.environments).all(|(a, b)| same(&a.problem, &b.problem))
+    }
+}
+
 /// Ways out of a clash, smallest change first; at most five, and none that was not solved.
 ///
 /// # Errors
@@ -200,7 +212,10 @@ impl<S: Solver> Finder<'_, S> {
                         if matches!(kind, WayKind::Interpreter | WayKind::Date | WayKind::Yanked) {
                             enough.push(kind);
                         }
-                        ways.push(way);
+                        // The same changes may have been come by in another order.
+                        if !ways.iter().any(|other| other.is_like(&way)) {
+                            ways.push(way);
+                        }
                     }
                 }
                 // Of other interpreters only the nearest is carried on: all the rest would clash in much the same way.

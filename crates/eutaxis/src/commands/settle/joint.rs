@@ -23,6 +23,10 @@ fn list_of(list: &Path, name: &str) -> PathBuf {
 impl Job<'_> {
     /// Pins for every target, or the clash of the first that has none.
     pub(super) fn several(&mut self, problems: &[(&plan::Chosen, Problem, Option<Lock>)]) -> Result<Answer, Error> {
+        if self.arguments.take.is_some() {
+            let error = Error::request("--take goes a way out of one target");
+            return Err(error.help("settle with --take for the target that clashes alone, then for all"));
+        }
         let bar = self.bar.clone();
         let progress = |read: Read| bar.set_position((read.pages + read.metadata) as u64);
         let all: Vec<Problem> = problems.iter().map(|(_, problem, _)| problem.clone()).collect();
@@ -36,9 +40,6 @@ impl Job<'_> {
             }
             Joint::GaveUp(_) => return Err(Error::request("the search gave up after very many conflicts")),
         };
-        if self.arguments.take.is_some() {
-            return Err(Error::request("nothing clashes, so there is no way out to take").help("leave out --take"));
-        }
         let mut settled = Vec::new();
         let mut locks = Vec::new();
         for ((chosen, problem, old), solution) in problems.iter().zip(&solutions) {
