@@ -63,7 +63,7 @@ pub(crate) enum Command {
     Survey(Survey),
     /// Which releases of a project are there, which run here, and why not the others?
     Shortlist(Box<Shortlist>),
-    /// Which exact files, together? Or what clashes
+    /// Which exact files, together? Or what clashes, and the ways out
     Settle(Box<Settle>),
     /// Why is this project here, in this version, and not another one?
     Reason(Reason),

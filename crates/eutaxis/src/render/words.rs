@@ -84,17 +84,12 @@ pub(crate) fn cautions(solution: &Solution, problem: &Problem, all: bool) -> Vec
         }
     }
     if quiet > 0 {
-        told.push(format!("{} a release is merely younger than one that needs it (-v names them).", times(quiet)));
+        told.push(match quiet {
+            1 => "1 release is merely younger than one that needs it (-v names it).".to_owned(),
+            n => format!("{n} releases are merely younger than those that need them (-v names them)."),
+        });
     }
     told
-}
-
-fn times(n: usize) -> String {
-    match n {
-        1 => "Once".to_owned(),
-        2 => "Twice".to_owned(),
-        n => format!("{n} times"),
-    }
 }
 
 /// Both dates, and what to do when it fails.

@@ -70,6 +70,16 @@ fn a_build_for_an_accelerator_is_lost() {
 }
 
 #[test]
+fn what_has_never_met_is_told_before_it_is_placed() {
+    let field = Field::settled(&["katabat"]);
+    let answer = field.json(0, &["rehearse", "icelens"]);
+    let caution = answer["cautions"][0].as_str().unwrap();
+    assert!(caution.starts_with("icelens 3.1 (2023-06) was compiled before moulin 5"), "{caution}");
+    let followed = field.json(0, &["rehearse", "icelens", "--chronology", "follow"]);
+    assert!(moves(&followed).contains(&"added moulin - -> 4.2".to_owned()), "{followed:#}");
+}
+
+#[test]
 fn what_cannot_be_placed_at_all_clashes() {
     let field = Field::settled(&["radargram"]);
     let answer = field.json(1, &["rehearse", "rimefall"]);

@@ -23,7 +23,7 @@ radargram  2.0.3    2025-11-20  command line             newest 2.2.0 has only s
                                                          glibc 2.34, here 2.31
 wirepack   5.28.0   2025-09-10  firnio
 
-care  Once a release is merely younger than one that needs it (-v names them).
+care  1 release is merely younger than one that needs it (-v names it).
 
 wrote x.toml
 ";

@@ -4,6 +4,8 @@
 //! what a ground says. That small system goes through the same propagation and learning as the search, and each proof
 //! says which grounds it used, so that few trials are needed.
 
+use std::cell::Cell;
+
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
 
@@ -20,6 +22,8 @@ use crate::version::{SpecifierSet, Version};
 
 /// A trial ends after so many conflicts; what could not be decided is kept.
 const MOST_CONFLICTS: usize = 3_000;
+/// All trials together end after so many: what could not be tried by then is kept.
+const MOST_CONFLICTS_IN_ALL: usize = 40_000;
 /// So many grounds at most are worth trying in several orders.
 const FEW: usize = 40;
 /// From so many needs of one project for another on, what differs only in the bound is told as one.
@@ -36,12 +40,13 @@ enum Trial {
 impl Search {
     /// A set of grounds that cannot hold together and of which none can be left out: the smallest of those found.
     pub(super) fn smallest(&self, grounds: Vec<Ground>) -> Vec<Ground> {
-        let all: Vec<usize> = (0..grounds.len()).collect();
-        if let Trial::Open = (Smaller { search: self, heed_pins: true }).trial(&grounds, &all) {
-            // Those who pin a yanked release have no part in it: that nothing pins it is taken as it stands.
-            return Smaller { search: self, heed_pins: false }.smallest(grounds);
+        let heeding = Smaller { search: self, heed_pins: true, left: Cell::new(MOST_CONFLICTS_IN_ALL) };
+        if let Some(smallest) = heeding.smallest(&grounds) {
+            return smallest;
         }
-        Smaller { search: self, heed_pins: true }.smallest(grounds)
+        // Those who pin a yanked release have no part in it: that nothing pins it is taken as it stands.
+        let plain = Smaller { search: self, heed_pins: false, left: Cell::new(MOST_CONFLICTS_IN_ALL) };
+        plain.smallest(&grounds).unwrap_or(grounds)
     }
 
     /// All releases on the page of a project, oldest first.
@@ -54,31 +59,33 @@ impl Search {
 }
 
 /// How trials are made.
-#[derive(Clone, Copy)]
 struct Smaller<'a> {
     search: &'a Search,
     /// Whether a yanked release may be taken with one that pins it.
     heed_pins: bool,
+    /// Conflicts that are left to all trials.
+    left: Cell<usize>,
 }
 
 impl Smaller<'_> {
-    fn smallest(&self, grounds: Vec<Ground>) -> Vec<Ground> {
-        let Some(mut best) = self.shrunk(&grounds, false) else { return grounds };
+    /// None when even all of them can hold together, or nobody knows.
+    fn smallest(&self, grounds: &[Ground]) -> Option<Vec<Ground>> {
+        let mut best = self.shrunk(grounds, false)?;
         if best.len() > 2 && best.len() <= FEW {
             // Another order of trials may find a smaller one, and asks that clash among themselves say most.
-            for (from, backwards) in [(&grounds, true), (&best.clone(), true)] {
-                if let Some(other) = self.shrunk(from, backwards).filter(|o| o.len() < best.len()) {
+            for from in [grounds, &best.clone()] {
+                if let Some(other) = self.shrunk(from, true).filter(|o| o.len() < best.len()) {
                     best = other;
                 }
             }
         }
-        let best = self.joined(best);
-        self.trimmed(best)
+        Some(self.trimmed(self.joined(best)))
     }
 
     fn shrunk(&self, grounds: &[Ground], backwards: bool) -> Option<Vec<Ground>> {
         let all: Vec<usize> = (0..grounds.len()).collect();
-        let Trial::Impossible(mut core) = self.trial(grounds, &all) else { return None };
+        // Without the first proof there is nothing to shrink: it may take all that there is.
+        let Trial::Impossible(mut core) = self.trial(grounds, &all, MOST_CONFLICTS_IN_ALL) else { return None };
         let mut order = core.clone();
         order.sort_unstable();
         if backwards {
@@ -88,7 +95,7 @@ impl Smaller<'_> {
             let Some(place) = core.iter().position(|g| *g == ground) else { continue };
             let mut without = core.clone();
             without.remove(place);
-            if let Trial::Impossible(smaller) = self.trial(grounds, &without) {
+            if let Trial::Impossible(smaller) = self.trial(grounds, &without, MOST_CONFLICTS) {
                 core = smaller;
             }
         }
@@ -179,14 +186,14 @@ impl Smaller<'_> {
         };
         let trimmed: Vec<Ground> = apart(grounds.iter().cloned().map(trim).collect());
         let all: Vec<usize> = (0..trimmed.len()).collect();
-        match self.trial(&trimmed, &all) {
+        match self.trial(&trimmed, &all, MOST_CONFLICTS) {
             Trial::Impossible(_) => trimmed,
             Trial::Open => grounds,
         }
     }
 
     /// Whether these of the grounds cannot hold together.
-    fn trial(&self, grounds: &[Ground], of: &[usize]) -> Trial {
+    fn trial(&self, grounds: &[Ground], of: &[usize], most: usize) -> Trial {
         let mut system = System {
             search: self.search,
             heed_pins: self.heed_pins,
@@ -199,7 +206,9 @@ impl Smaller<'_> {
         for i in of {
             system.add(*i);
         }
-        system.solve()
+        let (trial, conflicts) = system.solve(self.left.get().min(most));
+        self.left.set(self.left.get().saturating_sub(conflicts));
+        trial
     }
 }
 
@@ -385,13 +394,14 @@ impl System<'_> {
         self.clause(index, terms);
     }
 
-    fn solve(mut self) -> Trial {
+    /// What it came to, and after how many conflicts.
+    fn solve(mut self, most: usize) -> (Trial, usize) {
         let mut conflicts = 0;
         loop {
             if let Some(conflict) = self.state.propagate() {
                 conflicts += 1;
-                if conflicts > MOST_CONFLICTS {
-                    return Trial::Open;
+                if conflicts > most {
+                    return (Trial::Open, conflicts);
                 }
                 if let Lesson::Impossible(used) = self.state.learn(conflict) {
                     let mut core: Vec<usize> = self
@@ -408,7 +418,7 @@ impl System<'_> {
                     );
                     core.sort_unstable();
                     core.dedup();
-                    return Trial::Impossible(core);
+                    return (Trial::Impossible(core), conflicts);
                 }
                 continue;
             }
@@ -418,8 +428,8 @@ impl System<'_> {
                 let values = n.domain.count();
                 (values > 1).then_some((values, i))
             });
-            let Some((_, node)) = open.min() else { return Trial::Open };
-            let Some(value) = self.state.nodes[node].domain.first() else { return Trial::Open };
+            let Some((_, node)) = open.min() else { return (Trial::Open, conflicts) };
+            let Some(value) = self.state.nodes[node].domain.first() else { return (Trial::Open, conflicts) };
             self.state.decide(NodeId(node as u32), value);
         }
     }

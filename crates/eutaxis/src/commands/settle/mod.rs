@@ -1,4 +1,4 @@
-//! `settle`: which exact files, together? or what clashes.
+//! `settle`: which exact files, together? or what clashes, and the ways out.
 
 mod clash;
 mod joint;
