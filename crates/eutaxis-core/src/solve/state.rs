@@ -43,6 +43,16 @@ pub(super) struct Entry {
     pub(super) reason: Reason,
 }
 
+/// What a change of a node means for a clause that watches it.
+enum Watched {
+    /// The watched term can still hold: there is nothing to do.
+    Holds,
+    /// It cannot, and another term is watched from now on.
+    Moved,
+    /// It cannot, and no other can take its place: the clause must be looked at.
+    Last,
+}
+
 /// The assignment with its history.
 #[derive(Debug, Default)]
 pub(super) struct State {
@@ -218,13 +228,16 @@ impl State {
                 if conflict.is_some() {
                     return true;
                 }
-                if self.moves_away(*id, node) {
-                    return false;
+                match self.watched(*id, node) {
+                    Watched::Holds => true,
+                    Watched::Moved => false,
+                    Watched::Last => {
+                        if self.visit(*id) {
+                            conflict = Some(*id);
+                        }
+                        true
+                    }
                 }
-                if self.visit(*id) {
-                    conflict = Some(*id);
-                }
-                true
             });
             self.nodes[node.0 as usize].watchers.append(&mut watchers);
             if conflict.is_some() {
@@ -236,21 +249,21 @@ impl State {
     }
 
     /// When the watched term of `node` has become false and another term has not, watches that one instead.
-    fn moves_away(&mut self, id: ClauseId, node: NodeId) -> bool {
+    fn watched(&mut self, id: ClauseId, node: NodeId) -> Watched {
         let clause = &self.clauses[id.0 as usize];
         let is_false = |i: usize| clause.terms.get(i).is_none_or(|t| !self.get(t.node).domain.meets(&t.values));
         let Some(slot) = (0..2).find(|s| clause.terms.get(clause.watched[*s]).is_some_and(|t| t.node == node)) else {
-            return true;
+            return Watched::Moved;
         };
         if !is_false(clause.watched[slot]) {
-            return false;
+            return Watched::Holds;
         }
         let other = (0..clause.terms.len()).find(|i| !clause.watched.contains(i) && !is_false(*i));
-        let Some(other) = other else { return false };
+        let Some(other) = other else { return Watched::Last };
         let next = clause.terms[other].node;
         self.clauses[id.0 as usize].watched[slot] = other;
         self.nodes[next.0 as usize].watchers.push(id);
-        true
+        Watched::Moved
     }
 
     /// Looks at a whole clause: true when no term can hold; when just one can, its node is restricted to it.
