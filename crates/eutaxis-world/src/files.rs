@@ -4,7 +4,7 @@ use std::fs::{self, File};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 
-use crate::error::{Doing, Result};
+use crate::error::{Doing, Error, ErrorKind, Result};
 use crate::hash::Sha256;
 
 /// How the names of files begin that are not finished yet.
@@ -25,6 +25,42 @@ pub fn write_whole(path: &Path, bytes: &[u8]) -> Result<()> {
     file.write_all(bytes).and_then(|()| file.as_file().sync_all()).doing("cannot write", path)?;
     readable_by_all(file.as_file());
     file.persist(path).map_err(|e| e.error).doing("cannot write", path)?;
+    Ok(())
+}
+
+/// Changes the text of a file of the user's from `before` to `after`, whole or not at all: a link stays a link, and what
+/// could be run stays so. A file that is not there yet is made.
+///
+/// # Errors
+/// When the file is read-only, holds another text by now, or cannot be written.
+pub fn change_whole(path: &Path, before: &str, after: &str) -> Result<()> {
+    ensure_changeable(path, before)?;
+    let place = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
+    let permissions = fs::metadata(&place).ok().map(|m| m.permissions());
+    write_whole(&place, after.as_bytes())?;
+    match permissions {
+        Some(permissions) => fs::set_permissions(&place, permissions).doing("cannot set the permissions of", &place),
+        None => Ok(()),
+    }
+}
+
+/// Whether a file of the user's can be changed: it may be written to, and still holds what was read.
+///
+/// # Errors
+/// When not.
+pub fn ensure_changeable(path: &Path, before: &str) -> Result<()> {
+    if !path.exists() {
+        return Ok(());
+    }
+    let metadata = fs::metadata(path).doing("cannot look at", path)?;
+    if metadata.permissions().readonly() {
+        let error = Error::new(ErrorKind::Permission, format!("{} is read-only", path.display()));
+        return Err(error.help("make it writable, or change the line yourself"));
+    }
+    if read_text(path)? != before {
+        let error = Error::new(ErrorKind::Contents, format!("{} was changed in the meantime", path.display()));
+        return Err(error.help("run the same again"));
+    }
     Ok(())
 }
 

@@ -134,6 +134,28 @@ fn two_environments_are_taken_as_two_files_of_pins() {
     assert!(wrong.err.contains("there is no way out `z`; there are a to"), "{}", wrong.err);
 }
 
+#[cfg(unix)]
+#[test]
+fn a_changed_file_stays_what_it_was() {
+    use std::os::unix::fs::PermissionsExt;
+    let field = Field::new();
+    field.write("real/kit.py", "# /// script\n# dependencies = [\"seracnet>=2\", \"sastrugi==0.8.1\"]\n# ///\n");
+    let mode =
+        |mode: u32| std::fs::set_permissions(field.path("real/kit.py"), std::fs::Permissions::from_mode(mode)).unwrap();
+    std::os::unix::fs::symlink("real/kit.py", field.path("kit.py")).unwrap();
+    let take = ["settle", "--asks", "kit.py", "--target", WORKSTATION, "--take", "a"];
+    mode(0o444);
+    let refused = field.expect(3, &take);
+    assert!(refused.err.contains("kit.py is read-only") && !field.path("pylock.toml").exists(), "{}", refused.err);
+    mode(0o755);
+    field.expect(0, &take);
+    assert!(
+        field.path("kit.py").is_symlink()
+            && field.read("real/kit.py").contains("1.6.0") == field.read("pylock.toml").contains("seracnet-1.6.0")
+    );
+    assert_eq!(std::fs::metadata(field.path("real/kit.py")).unwrap().permissions().mode() & 0o777, 0o755);
+}
+
 #[test]
 fn the_last_resort_is_written_into_the_settings() {
     let field = Field::new();

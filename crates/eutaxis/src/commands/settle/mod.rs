@@ -103,6 +103,9 @@ impl Job<'_> {
         out: &Path,
         edits: Vec<take::FileEdit>,
     ) -> Result<Answer, Error> {
+        for edit in &edits {
+            edit.ensure()?;
+        }
         let mut settled =
             pinned::settle(solution, problem, &self.asks.directives, &self.run, &chosen.shown, self.output)?;
         pinned::report_left_out(&self.run, solution, self.output);

@@ -8,7 +8,7 @@ use eutaxis_core::requirement::{Edit, FileForm, changed_lines, edited};
 use eutaxis_core::solve::{Adjustment, Change, Problem, Way};
 use eutaxis_core::{Ask, Requirement};
 use eutaxis_world::Error;
-use eutaxis_world::files::write_whole;
+use eutaxis_world::files::{change_whole, ensure_changeable};
 use serde_json::{Map, Value, json};
 
 use super::{Job, named};
@@ -30,8 +30,13 @@ impl FileEdit {
         changed_lines(&self.before, &self.after)
     }
 
+    /// Whether the file can be changed.
+    pub(super) fn ensure(&self) -> Result<(), Error> {
+        ensure_changeable(&self.file, &self.before)
+    }
+
     pub(super) fn write(&self) -> Result<(), Error> {
-        write_whole(&self.file, self.after.as_bytes())
+        change_whole(&self.file, &self.before, &self.after)
     }
 }
 
@@ -172,6 +177,7 @@ impl Job<'_> {
             return Err(Error::request(message).help("leave out --take to see them"));
         };
         let edits = edits(way, problem, self.surroundings);
+        let in_files = !edits.is_empty();
         if let [only] = way.environments.as_slice() {
             let target = match &only.interpreter {
                 None => chosen.shown.clone(),
@@ -179,9 +185,9 @@ impl Job<'_> {
             };
             let chosen = plan::Chosen { target: only.problem.target.clone(), shown: target, ..chosen.clone() };
             let mut answer = self.settled(&only.solution, &chosen, &only.problem, old, &self.arguments.out, edits)?;
-            let typed = typed(way);
+            let typed = typed(way, in_files);
             if !typed.is_empty() {
-                answer.text.push_str(&format!("from now on:  eutaxis settle {}\n", typed.join(" ")));
+                answer.text.push_str(&format!("from now on type  {}\n", typed.join("  ")));
             }
             answer.json.insert("options".into(), json!(options(way)));
             return Ok(answer);
@@ -221,13 +227,15 @@ impl Job<'_> {
 }
 
 /// What is to be typed from now on, where no file holds the change.
-fn typed(way: &Way) -> Vec<String> {
+fn typed(way: &Way, in_files: bool) -> Vec<String> {
     let argument = |old: Option<&Ask>, new: &Requirement| {
         let typed = old.is_none_or(|a| a.origin == Origin::Argument);
-        typed.then(|| format!("\"{new}\""))
+        let instead = old.map_or(String::new(), |a| format!("  instead of  \"{}\"", a.requirement));
+        typed.then(|| format!("\"{new}\"{instead}"))
     };
     let asked = way.changes.iter().filter_map(|change| match change {
         Change::Ask(old, new) => argument(Some(old), new),
+        Change::Pin(new) if !in_files => argument(None, new),
         _ => None,
     });
     asked.chain(options(way)).collect()
