@@ -1,5 +1,7 @@
 //! Hard families of growing size, each beside a general SAT solver on the same instance; and the smallest clash with its ways
-//! out, beside one search of the same world. `cargo bench -p eutaxis-benches --bench hard`.
+//! out, beside one search of the same world.
+//!
+//! `cargo bench -p eutaxis-benches --features general-solver --bench hard`
 #![allow(missing_docs, reason = "criterion's macros make public items")]
 #![allow(clippy::expect_used, reason = "a bench that gets wrong answers must stop")]
 
