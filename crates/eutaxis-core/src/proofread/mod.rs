@@ -7,7 +7,7 @@ use crate::fault::Origin;
 use crate::name::Name;
 
 pub use alone::alone;
-pub use paged::paged;
+pub use paged::{around, paged};
 
 /// How bad it is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]

@@ -4,13 +4,9 @@ use super::{Remark, Severity};
 use crate::index::Page;
 use crate::offer::{Offer, Policy, Verdict, offers};
 use crate::requirement::Ask;
+use crate::solve::chronology;
 use crate::target::Target;
 use crate::version::{Operator, SpecifierSet, Version};
-
-/// A calendar year is no major series.
-const FIRST_YEAR: u64 = 1990;
-/// Nothing has this version, so a set that takes it has no bound above.
-const BEYOND: u64 = 1_000_000;
 
 /// Remarks on an ask that counts on the target, against the page of its project.
 pub fn paged(ask: &Ask, page: &Page, target: &Target, policy: &Policy) -> Vec<Remark> {
@@ -67,7 +63,7 @@ pub fn paged(ask: &Ask, page: &Page, target: &Target, policy: &Policy) -> Vec<Re
 /// Nothing bounds a project above whose next major series is out.
 fn missing_bound(ask: &Ask, set: &SpecifierSet, all: &[Offer]) -> Option<Remark> {
     let name = &ask.requirement.name;
-    if !set.matches(&Version::from_release(&[BEYOND])) {
+    if !chronology::is_open(Some(set)) {
         return None;
     }
     let finals = || all.iter().filter(|o| !o.version.is_prerelease() && o.yanked.is_none());
@@ -81,7 +77,7 @@ fn missing_bound(ask: &Ask, set: &SpecifierSet, all: &[Offer]) -> Option<Remark>
         .max();
     let oldest = finals().next_back()?.version.release_number(0);
     let from = stated.unwrap_or(oldest);
-    if newest >= FIRST_YEAR || from >= newest {
+    if newest >= chronology::FIRST_YEAR || from >= newest {
         return None;
     }
     let text = match stated {
@@ -99,13 +95,19 @@ fn missing_bound(ask: &Ask, set: &SpecifierSet, all: &[Offer]) -> Option<Remark>
     Some(Remark::new("unbounded", severity, &ask.origin, text, remedy).about(name))
 }
 
+/// The releases next to a version, two on either side as far as there are; without one the newest.
+pub fn around(version: Option<&Version>, mut known: Vec<Version>) -> Vec<Version> {
+    known.sort();
+    known.dedup();
+    let place = version.map_or(known.len(), |version| known.partition_point(|v| v < version));
+    known.into_iter().skip(place.saturating_sub(2)).take(4).collect()
+}
+
 /// Releases around what a set names.
 fn nearest(set: &SpecifierSet, all: &[Offer]) -> Vec<String> {
-    let mut known: Vec<&Version> = all.iter().map(|o| &o.version).collect();
-    known.sort();
+    let known = all.iter().map(|o| o.version.clone()).collect();
     let named = set.clauses().iter().filter_map(|c| c.version()).max();
-    let place = named.map_or(known.len(), |n| known.partition_point(|v| *v < n));
-    known.into_iter().skip(place.saturating_sub(2)).take(4).map(ToString::to_string).collect()
+    around(named, known).iter().map(ToString::to_string).collect()
 }
 
 #[cfg(test)]

@@ -9,7 +9,7 @@ use super::facts::ProjectFacts;
 use crate::version::{SpecifierSet, Version};
 
 /// From this number on the first part of a version is a calendar year, not a major series.
-const FIRST_YEAR: u64 = 1990;
+pub(crate) const FIRST_YEAR: u64 = 1990;
 /// A release that is younger by so much is worth a word, though its series is an old one.
 const YEARS_YOUNGER: SignedDuration = SignedDuration::from_hours(2 * 365 * 24);
 /// No release has this number, so a set that takes it excludes no series.
@@ -33,7 +33,7 @@ pub(super) fn series(version: &Version) -> Option<(u64, u64)> {
 }
 
 /// Whether a requirement leaves all later series open.
-pub(super) fn is_open(set: Option<&SpecifierSet>) -> bool {
+pub(crate) fn is_open(set: Option<&SpecifierSet>) -> bool {
     set.is_none_or(|s| s.matches(&Version::from_release(&[BEYOND])))
 }
 

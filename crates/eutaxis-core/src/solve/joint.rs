@@ -48,7 +48,8 @@ pub fn joint<S: Solver>(problems: &[Problem], solver: &mut S) -> Result<Joint, S
     while let Some(name) = next(&solutions, &done) {
         done.push(name.clone());
         let taking: Vec<usize> = (0..problems.len()).filter(|i| version(&solutions[*i], &name).is_some()).collect();
-        if let Some(equal) = common(problems, &held, &solutions, &taking, &name, solver)? {
+        let differ = taking.windows(2).any(|w| version(&solutions[w[0]], &name) != version(&solutions[w[1]], &name));
+        if differ && let Some(equal) = common(problems, &held, &solutions, &taking, &name, solver)? {
             for (i, solution) in equal {
                 solutions[i] = solution;
             }

@@ -15,7 +15,7 @@
 mod adjust;
 mod analyze;
 mod bits;
-mod chronology;
+pub(crate) mod chronology;
 mod clash;
 mod clause;
 mod expand;

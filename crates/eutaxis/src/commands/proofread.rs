@@ -1,5 +1,6 @@
 //! `proofread`: what is wrong in a requirement list, project file or pins, before anything is fetched or placed?
 
+use std::cell::LazyCell;
 use std::path::Path;
 use std::sync::Arc;
 
@@ -162,24 +163,15 @@ impl Reader<'_> {
         let counting: Vec<&Ask> = asks.iter().filter(counts).filter(|a| a.requirement.versions().is_some()).collect();
         let names: Vec<Name> = counting.iter().map(|a| a.requirement.name.clone()).collect();
         let pages = Run::new(Arc::clone(self.depots)).pages(&names)?;
+        // A large index is a large list: it is asked for once, and only when a name is unknown.
+        let known = LazyCell::new(|| self.depots.projects());
         for (ask, page) in counting.into_iter().zip(pages) {
             match page {
                 Some(page) => remarks.extend(paged(ask, &page, self.target, self.policy)),
-                None => remarks.push(self.unknown(ask)),
+                None => remarks.push(unknown(ask, &known)),
             }
         }
         Ok(remarks)
-    }
-
-    fn unknown(&self, ask: &Ask) -> Remark {
-        let name = &ask.requirement.name;
-        let known = self.depots.projects();
-        let near = nearest(name.as_str(), known.iter().map(Name::as_str), 3);
-        let remedy = match near.as_slice() {
-            [] => render::NO_LIST.to_owned(),
-            names => format!("did you mean {}?", names.join(", ")),
-        };
-        Remark::new("unknown-name", Severity::Breaks, &ask.origin, format!("no depot has {name}"), remedy).about(name)
     }
 
     /// Pins against the target, and against the depots.
@@ -257,6 +249,17 @@ impl Reader<'_> {
         }
         None
     }
+}
+
+/// A name that no depot has, with those like it.
+fn unknown(ask: &Ask, known: &[Name]) -> Remark {
+    let name = &ask.requirement.name;
+    let near = nearest(name.as_str(), known.iter().map(Name::as_str), 3);
+    let remedy = match near.as_slice() {
+        [] => render::NO_LIST.to_owned(),
+        names => format!("did you mean {}?", names.join(", ")),
+    };
+    Remark::new("unknown-name", Severity::Breaks, &ask.origin, format!("no depot has {name}"), remedy).about(name)
 }
 
 /// What stands between quotes, or behind backslashes, on a line that is no requirement as it stands.

@@ -9,6 +9,7 @@ use std::sync::Arc;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::name::nearest;
 use eutaxis_core::pins::{Lock, Package};
+use eutaxis_core::proofread::around;
 use eutaxis_core::solve::{Caution, Chosen, Clash, Fact, Problem, Solution};
 use eutaxis_core::{Ask, Name, Requirement, Version};
 use eutaxis_world::Error;
@@ -156,11 +157,7 @@ impl Asked {
                     Caution::NeverMet { project, other, .. } => project == name || other == name,
                     Caution::Yanked { project, .. } | Caution::ExtraAbsent { project, .. } => project == name,
                 };
-                let mine = Solution {
-                    chosen: Vec::new(),
-                    cautions: solution.cautions.iter().filter(about).cloned().collect(),
-                };
-                render::words::cautions(&mine, &self.problem, true)
+                render::words::cautions(solution.cautions.iter().filter(about), &self.problem, true)
             }
         };
         let target = &self.problem.target;
@@ -240,7 +237,7 @@ impl Asked {
         let page = self.run.page_of(name);
         let known: Vec<Version> = page.into_iter().flat_map(|p| &p.files).map(|f| f.kind.version().clone()).collect();
         if !known.contains(other) {
-            let near = render::reason::nearest_versions(other, known);
+            let near: Vec<String> = around(Some(other), known).iter().map(ToString::to_string).collect();
             object.insert("nearest".into(), json!(near));
             let text = render::reason::no_such_version(name, other, &near);
             return Ok(Answer { outcome: Outcome::No, text, json: object });

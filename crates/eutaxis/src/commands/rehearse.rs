@@ -3,6 +3,7 @@
 //! Placing something by itself looks at nothing but its own needs, keeps what is there where that holds, and moves what it
 //! must: that is what is told first, with what it breaks among the rest. Then what moves least, with everything heeded.
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -113,22 +114,19 @@ fn of_pins(
     };
     let mut set = Set::new();
     let asks = record::asks_of(&lock);
+    // Who asks for what was recorded with our pins; of others the metadata of the pinned file says it.
+    let mut recorded: BTreeMap<String, Vec<Requirement>> = BTreeMap::new();
+    for (by, requirement) in lock.packages.iter().flat_map(record::asked_as) {
+        recorded.entry(by).or_default().extend(Requirement::parse_lenient(&requirement).ok());
+    }
     for package in &lock.packages {
         let Some(version) = package.version.as_deref().and_then(|v| Version::parse(v).ok()) else { continue };
         let file = package.wheels.iter().chain(&package.sdist).find_map(eutaxis_core::pins::LockFile::filename);
-        // Who asks for what was recorded with our pins; of others the metadata of the pinned file says it.
-        let recorded: Vec<Requirement> = lock
-            .packages
-            .iter()
-            .flat_map(record::asked_as)
-            .filter(|(by, _)| *by == package.name.as_str())
-            .filter_map(|(_, requirement)| Requirement::parse_lenient(&requirement).ok())
-            .collect();
         let needs = match (asks.is_empty(), &file) {
             (true, Some(file)) => {
                 run.metadata(&package.name, file)?.map_or(Vec::new(), |m| base_needs(&m.requires, &target.markers))
             }
-            _ => recorded,
+            _ => recorded.remove(package.name.as_str()).unwrap_or_default(),
         };
         let deliberate = record::is_asked(package);
         set.insert(package.name.clone(), Placed { version, file, deliberate, needs });
@@ -209,7 +207,7 @@ impl Rehearsal<'_> {
             let moved = moves(&set, &problem, &solution);
             let told = self.told(moved);
             let words = asks.iter().map(|a| a.requirement.short()).collect::<Vec<_>>().join(", ");
-            let cautions = render::words::cautions(&solution, &problem, false);
+            let cautions = render::words::cautions(&solution.cautions, &problem, false);
             steps.push(Step { words, moves: told, breaks: breaks(&set, &next), cautions, set: next.clone() });
             set = next;
         }

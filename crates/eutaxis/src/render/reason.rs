@@ -159,15 +159,6 @@ pub(crate) fn not_here(name: &Name, near: &[&str], of: usize) -> String {
     format!("{}: {advice}\n", style::barred(&head))
 }
 
-/// The versions nearest to one that does not exist: the next older and newer ones.
-pub(crate) fn nearest_versions(other: &Version, mut known: Vec<Version>) -> Vec<String> {
-    known.sort();
-    known.dedup();
-    let place = known.partition_point(|v| v < other);
-    let around = known.iter().skip(place.saturating_sub(2)).take(4);
-    around.map(ToString::to_string).collect()
-}
-
 pub(crate) fn no_such_version(name: &Name, other: &Version, near: &[String]) -> String {
     let head = format!("There is no {name} {other}");
     format!("{}: the nearest are {}\n", style::barred(&head), near.join(", "))

@@ -1,7 +1,7 @@
 //! Sentences that several answers share: what keeps a release out, what to take care of, what was adjusted.
 
 use eutaxis_core::fault::{Origin, escaped};
-use eutaxis_core::solve::{Adjustment, Asker, Caution, Effect, Newer, Out, Problem, Solution, Strength};
+use eutaxis_core::solve::{Adjustment, Asker, Caution, Effect, Newer, Out, Problem, Strength};
 use serde_json::{Value, json};
 
 use super::{day, place};
@@ -66,11 +66,15 @@ pub(crate) fn newest_out(newer: &Newer, problem: &Problem, kept: bool) -> String
     }
 }
 
-/// The cautions of a solution in words: all that may break, and of chronology the strong ones; with `all` every one.
-pub(crate) fn cautions(solution: &Solution, problem: &Problem, all: bool) -> Vec<String> {
+/// Cautions of a solution in words: all that may break, and of chronology the strong ones; with `all` every one.
+pub(crate) fn cautions<'a>(
+    cautions: impl IntoIterator<Item = &'a Caution>,
+    problem: &Problem,
+    all: bool,
+) -> Vec<String> {
     let mut told = Vec::new();
     let mut quiet = 0;
-    for caution in &solution.cautions {
+    for caution in cautions {
         match caution {
             Caution::ExtraAbsent { project, version, extra } => told.push(format!(
                 "{project} {version} offers no extra `{extra}`: it adds nothing. Look for a misspelling, or leave it out."

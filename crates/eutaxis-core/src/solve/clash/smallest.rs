@@ -51,10 +51,8 @@ impl Search {
 
     /// All releases on the page of a project, oldest first.
     pub(super) fn releases(&self, project: &Name) -> Vec<Version> {
-        let mut all: Vec<Version> =
-            self.facts.get(project).map_or(Vec::new(), |f| f.offers.iter().map(|o| o.version.clone()).collect());
-        all.sort();
-        all
+        // Offers stand newest first.
+        self.facts.get(project).map_or(Vec::new(), |f| f.offers.iter().rev().map(|o| o.version.clone()).collect())
     }
 }
 

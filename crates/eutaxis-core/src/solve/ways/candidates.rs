@@ -69,12 +69,13 @@ pub(super) fn candidates(problem: &Problem, clash: &Clash, alternatives: &[Alter
         }
     }
     let others = interpreters(problem, clash, alternatives);
+    let elsewhere = !others.is_empty();
     found.extend(others.into_iter().map(|a| Candidate::Plain(WayKind::Interpreter, Change::Interpreter(Box::new(a)))));
     if problem.asks.len() > 1 {
         for ask in &asks {
             found.push(Candidate::Plain(WayKind::Drop, Change::DropAsk(ask.clone())));
         }
-        if asks.len() > 1 || !interpreters(problem, clash, alternatives).is_empty() {
+        if asks.len() > 1 || elsewhere {
             found.push(Candidate::Split(asks));
         }
     }

@@ -93,7 +93,7 @@ impl Job<'_> {
         }
     }
 
-    /// Writes the pins of a solution and says what they are. `before` goes before all else.
+    /// Writes the edits and the pins of a solution, and says what they are.
     fn settled(
         &self,
         solution: &Solution,

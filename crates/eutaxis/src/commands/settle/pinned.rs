@@ -118,7 +118,7 @@ pub(super) fn settle<'a>(
     let mut pins: Vec<Pinned<'a>> = pins.into_iter().map(|(pin, _)| pin).collect();
     pins.sort_by(|a, b| a.chosen.project.cmp(&b.chosen.project));
     let mut cautions = directive_cautions(directives);
-    cautions.extend(render::words::cautions(solution, problem, output.verbose()));
+    cautions.extend(render::words::cautions(&solution.cautions, problem, output.verbose()));
     cautions.extend(idle_adjustments(problem, run));
     for pin in &pins {
         let status = run.page_of(&pin.chosen.project).and_then(|p| p.status.clone());
