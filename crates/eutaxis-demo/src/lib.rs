@@ -59,11 +59,17 @@ needs = "moulin>=4,<5"
 because = "built before moulin 5; wrong depths with it, seen 2025-02"
 "#;
 
+/// What the made-up accelerators of the team are.
+pub const BOREALIS: &str = include_str!("../borealis.toml");
+
 /// Named targets of the team, and the depot.
 pub const SETTINGS: &str = r#"# The demo's settings: where files come from, and the machines of the team.
 [[depot]]
 name = "base camp"
 path = "depot"
+
+[knowledge]
+accelerators = ["borealis.toml"]
 
 [target.ridge-logger]
 interpreter = "cpython 3.9"
@@ -72,6 +78,7 @@ platform = "linux armv7l glibc 2.31"
 [target.base-camp]
 interpreter = "cpython 3.11"
 platform = "linux x86_64 glibc 2.35"
+accelerator = { family = "borealis", driver = "512.4", device = "b3" }
 
 [target.office-mac]
 interpreter = "cpython 3.12"
@@ -114,6 +121,7 @@ pub fn make(folder: &Path) -> io::Result<Made> {
     std::fs::write(&made.asks, ASKS)?;
     std::fs::write(folder.join("night.txt"), NIGHT)?;
     std::fs::write(folder.join("draft.txt"), DRAFT)?;
+    std::fs::write(folder.join("borealis.toml"), BOREALIS)?;
     std::fs::write(folder.join("eutaxis.toml"), SETTINGS)?;
     std::fs::write(folder.join("careful.toml"), format!("{SETTINGS}{CAREFUL}"))?;
     Ok(made)

@@ -1,6 +1,7 @@
 //! Everything outside the process, one module per outside thing: depots, interpreters, the store of unpacked wheels,
 //! environments, configuration. Nothing here decides what is chosen; that is `eutaxis-core`.
 
+pub mod accelerator;
 pub mod catalogue;
 pub mod config;
 pub mod depot;
@@ -11,6 +12,7 @@ pub mod gather;
 mod hash;
 pub mod interpreter;
 pub mod network;
+pub mod root;
 pub mod stock;
 pub mod store;
 pub mod supply;

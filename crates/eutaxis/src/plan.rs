@@ -8,13 +8,15 @@ use eutaxis_core::knowledge;
 use eutaxis_core::offer::{Chronology, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::requirement::{Accepts, Directive, ProjectAsks, RequirementList, Wanted, script_block};
 use eutaxis_core::solve::Alternative;
-use eutaxis_core::target::{Interpreter, Platform};
+use eutaxis_core::target::{Accelerators, Interpreter, Platform};
 use eutaxis_core::{Ask, Name, Requirement, SpecifierSet, Target, Version};
+use eutaxis_world::accelerator;
 use eutaxis_world::config::{Config, as_of};
 use eutaxis_world::depot::{Depots, Listed, open};
 use eutaxis_world::files::read_text;
-use eutaxis_world::interpreter::{Finder, Found, ProbeCache};
+use eutaxis_world::interpreter::{Facts, Finder, Found, ProbeCache};
 use eutaxis_world::network::Network;
+use eutaxis_world::root::root;
 use eutaxis_world::{Doing, Error, ErrorKind};
 use url::Url;
 
@@ -57,6 +59,12 @@ impl Surroundings {
     /// A finder of interpreters with the globs of the settings.
     pub(crate) fn finder(&self) -> Finder {
         Finder::new(self.config.search.clone())
+    }
+
+    /// The target that an interpreter is on this machine, with the accelerators that are found here.
+    pub(crate) fn target_of(&self, facts: &Facts) -> Result<Target, Error> {
+        let system = facts.target_platform().system;
+        facts.target(accelerator::of_machine(&root(), &self.config.families, system))
     }
 
     pub(crate) fn probes(&self) -> ProbeCache {
@@ -246,7 +254,7 @@ pub(crate) fn alternatives(target: &Target, here: bool, surroundings: &Surroundi
     if here {
         let (all, _) = surroundings.finder().all(&surroundings.probes());
         for one in all.iter().filter(|f| !f.facts.in_environment()) {
-            let Ok(target) = one.facts.target() else { continue };
+            let Ok(target) = one.facts.target(target.accelerators.clone()) else { continue };
             if !found.iter().any(|a| a.target.interpreter.version == target.interpreter.version) {
                 found.push(Alternative { target, name: one.path.display().to_string(), here: true });
             }
@@ -256,7 +264,7 @@ pub(crate) fn alternatives(target: &Target, here: bool, surroundings: &Surroundi
     for series in knowledge::series_of(implementation.name()) {
         let Ok(version) = Version::parse(&series.version) else { continue };
         let Ok(interpreter) = Interpreter::planned(implementation.clone(), &version, false) else { continue };
-        let target = Target::planned(interpreter, target.platform.clone());
+        let target = target.with_interpreter(interpreter);
         found.push(Alternative { target, name: series.version.clone(), here: false });
     }
     found
@@ -280,8 +288,14 @@ pub(crate) fn target(options: &TargetOptions, surroundings: &Surroundings) -> Re
         && let Some(text) = &options.interpreter
     {
         let interpreter = Interpreter::parse(text).map_err(|f| Error::in_file("--interpreter", text, &f))?;
-        chosen.target = Target::planned(interpreter, chosen.target.platform);
+        chosen.target = chosen.target.with_interpreter(interpreter);
         chosen.shown = chosen.target.to_string();
+    }
+    if let Some(text) = &options.accelerator {
+        let families = &surroundings.config.families;
+        chosen.target.accelerators =
+            Accelerators::parse(text, families).map_err(|f| Error::in_file("--accelerator", text, &f))?;
+        chosen.shown = if chosen.here { chosen.shown } else { chosen.target.to_string() };
     }
     Ok(chosen)
 }
@@ -291,7 +305,8 @@ fn named_target(text: &str, surroundings: &Surroundings) -> Result<Chosen, Error
         return Ok(Chosen { target: target.clone(), shown: text.to_owned(), name: text.to_owned(), here: false });
     }
     if text.contains('/') {
-        let target = Target::parse(text).map_err(|f| Error::in_file("--target", text, &f))?;
+        let families = &surroundings.config.families;
+        let target = Target::parse_with(text, families).map_err(|f| Error::in_file("--target", text, &f))?;
         return Ok(Chosen { shown: target.to_string(), name: as_file_name(text), target, here: false });
     }
     let known: Vec<&str> = surroundings.config.targets.keys().map(String::as_str).collect();
@@ -314,12 +329,13 @@ fn this_machine(options: &TargetOptions, surroundings: &Surroundings) -> Result<
             Some(text) => surroundings.finder().named(text, &surroundings.probes())?.facts.interpreter()?,
             None => surroundings.finder().default(&surroundings.probes())?.facts.interpreter()?,
         };
-        let target = Target::planned(interpreter, platform);
+        let none = Accelerators::none(Arc::clone(&surroundings.config.families));
+        let target = Target::planned(interpreter, platform, none);
         return Ok(Chosen { shown: target.to_string(), name: as_file_name(text), target, here: false });
     }
     let found = interpreter(options.interpreter.as_deref(), surroundings)?;
     let shown = format!("this machine ({})", found.path.display());
-    Ok(Chosen { target: found.facts.target()?, shown, name: "here".to_owned(), here: true })
+    Ok(Chosen { target: surroundings.target_of(&found.facts)?, shown, name: "here".to_owned(), here: true })
 }
 
 /// The interpreter that is named; by default the active environment's, else the one that the bare name starts.
@@ -408,11 +424,12 @@ pub(crate) fn named_depots(
             Some(entry) => open(&entry.place, &entry.base, entry.name.as_deref(), &network)?,
             None => open(place, &here, None, &network)?,
         };
-        listed.push(Listed { depot, only: Vec::new() });
+        let accelerator = entry.and_then(|e| e.accelerator.clone());
+        listed.push(Listed { depot, only: Vec::new(), accelerator });
     }
     for entry in &surroundings.config.depots {
         let depot = open(&entry.place, &entry.base, entry.name.as_deref(), &network)?;
-        listed.push(Listed { depot, only: entry.only.clone() });
+        listed.push(Listed { depot, only: entry.only.clone(), accelerator: entry.accelerator.clone() });
     }
     Ok(Arc::new(Depots::new(listed, network)))
 }

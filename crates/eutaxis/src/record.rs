@@ -2,11 +2,16 @@
 //! to it: asks and bounds with their origins, the policy as far as it is not the usual one, adjustments, and for each
 //! project who asks for it in which words and what keeps newer releases out.
 
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
 use eutaxis_core::fault::Origin;
+use eutaxis_core::knowledge::Families;
 use eutaxis_core::offer::{Chronology, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::pins::{Lock, Package};
 use eutaxis_core::solve::{Adjustment, Asker, Chosen, Effect, Problem};
-use eutaxis_core::{Ask, Marker, Name, Requirement, SpecifierSet, Target};
+use eutaxis_core::{Ask, Marker, Name, Requirement, SpecifierSet, Target, Version};
+use eutaxis_world::Error;
 use toml::{Table, Value};
 
 use crate::render;
@@ -90,6 +95,7 @@ pub(crate) fn adjustment(adjustment: &Adjustment) -> Value {
     match &adjustment.effect {
         Effect::Needs(requirement) => table.insert("needs".into(), text(requirement)),
         Effect::Avoid => table.insert("avoid".into(), Value::Boolean(true)),
+        Effect::MadeFor(made_for) => table.insert("accelerator".into(), text(made_for.stated())),
     };
     table.insert("because".into(), text(&adjustment.because));
     table.insert("at".into(), text(&adjustment.origin));
@@ -151,8 +157,8 @@ fn tables<'a>(table: &'a Table, key: &str) -> impl Iterator<Item = &'a Table> {
 }
 
 /// The target that the pins are for, when they record one.
-pub(crate) fn target_of(lock: &Lock) -> Option<Target> {
-    Target::parse(string(own(lock.tool.as_ref())?, "target")?).ok()
+pub(crate) fn target_of(lock: &Lock, families: &Arc<Families>) -> Option<Target> {
+    Target::parse_with(string(own(lock.tool.as_ref())?, "target")?, families).ok()
 }
 
 /// The asks that the pins answer; empty when they record none.
@@ -217,12 +223,13 @@ pub(crate) fn policy_of(lock: &Lock) -> Policy {
 }
 
 /// The adjustments under which the pins were settled.
-pub(crate) fn adjustments_of(lock: &Lock) -> Vec<Adjustment> {
+pub(crate) fn adjustments_of(lock: &Lock, families: &Families) -> Vec<Adjustment> {
     let Some(own) = own(lock.tool.as_ref()) else { return Vec::new() };
     let one = |table: &Table| {
-        let effect = match string(table, "needs") {
-            Some(needs) => Effect::Needs(Requirement::parse(needs).ok()?),
-            None => Effect::Avoid,
+        let effect = match (string(table, "needs"), string(table, "accelerator")) {
+            (Some(needs), _) => Effect::Needs(Requirement::parse(needs).ok()?),
+            (None, Some(text)) => Effect::MadeFor(families.made_for(text).ok()?),
+            (None, None) => Effect::Avoid,
         };
         Some(Adjustment {
             project: Name::parse(string(table, "project")?).ok()?,
@@ -234,6 +241,25 @@ pub(crate) fn adjustments_of(lock: &Lock) -> Vec<Adjustment> {
         })
     };
     tables(own, "adjust").filter_map(one).collect()
+}
+
+/// The question of the pins, with the pins as what was there before.
+pub(crate) fn problem_of(lock: &Lock, families: &Arc<Families>) -> Result<Problem, Error> {
+    let target = target_of(lock, families).ok_or_else(|| {
+        let error = Error::request("the pins do not record the question that they answer");
+        error.help("pins that `eutaxis settle` wrote do: settle again")
+    })?;
+    let mut problem = Problem::new(target, policy_of(lock), asks_of(lock));
+    problem.bounds = bounds_of(lock);
+    problem.adjustments = adjustments_of(lock, families);
+    problem.prior = releases(lock);
+    Ok(problem)
+}
+
+/// The pinned releases.
+pub(crate) fn releases(lock: &Lock) -> BTreeMap<Name, Version> {
+    let release = |p: &Package| Some((p.name.clone(), Version::parse(p.version.as_deref()?).ok()?));
+    lock.packages.iter().filter_map(release).collect()
 }
 
 /// Who asks for a pinned project, and in which words, when the pins record it.

@@ -35,6 +35,8 @@ pub struct Page {
     pub remarks: Vec<String>,
     /// Pages of the same project elsewhere, by the page's own word: what it tracks, and its alternate locations (PEP 708).
     pub elsewhere: Vec<String>,
+    /// What the builds of its depot were made for, where the user says so of the depot: `FAMILY TOOLKIT`, or `none`.
+    pub made_for: Option<String>,
 }
 
 /// A file on a page.
@@ -131,6 +133,7 @@ impl Page {
             status: None,
             remarks: Vec::new(),
             elsewhere: Vec::new(),
+            made_for: None,
         }
     }
 

@@ -3,6 +3,8 @@
 //! A new kind of bar is one new file under `bars/` and one line in [`CHECKS`].
 
 mod bars;
+mod build;
+mod late;
 mod pick;
 mod policy;
 mod served;
@@ -10,12 +12,15 @@ mod served;
 use std::fmt;
 use std::sync::Arc;
 
-pub(crate) use bars::python_bar;
+pub use build::{Build, Evidence};
+pub(crate) use build::{Place, places, restated};
+pub use late::{late_bar, learned_build};
 pub use pick::{admit, pick, takes};
 pub use policy::{Chronology, Policy, Prefer, Prereleases, Wheels};
 pub use served::{Grid, GridRow, Mark, grid};
 
 use crate::index::{FileKind, Page, PageFile};
+use crate::knowledge::MadeFor;
 use crate::target::{Rank, Target};
 use crate::version::Version;
 
@@ -50,6 +55,8 @@ pub enum BarKind {
     Platform,
     /// C library.
     Libc,
+    /// A build for an accelerator that the target does not have, or whose driver or device does not run it.
+    Accelerator,
     /// Yanked by its publisher.
     Yanked,
     /// A pre-release that nothing admits.
@@ -71,6 +78,7 @@ impl BarKind {
             BarKind::Interpreter => "interpreter",
             BarKind::Platform => "platform",
             BarKind::Libc => "libc",
+            BarKind::Accelerator => "accelerator",
             BarKind::Yanked => "yanked",
             BarKind::Prerelease => "prerelease",
             BarKind::Date => "date",
@@ -103,6 +111,8 @@ pub struct OfferFile {
     pub file: Arc<PageFile>,
     /// For a wheel whose tags fit: how well.
     pub rank: Option<Rank>,
+    /// For a wheel: what it was made for beyond that, as far as it is told without its metadata.
+    pub build: Option<Build>,
     /// Why it is out; empty when it can be used.
     pub bars: Vec<Bar>,
 }
@@ -174,6 +184,8 @@ struct Judged<'a> {
     file: &'a PageFile,
     /// For a wheel: how well its tags fit, if they do.
     rank: Option<Rank>,
+    /// What it was made for.
+    build: Option<&'a Build>,
     target: &'a Target,
     policy: &'a Policy,
 }
@@ -182,16 +194,17 @@ struct Judged<'a> {
 type Check = fn(&Judged<'_>) -> Option<Bar>;
 
 /// Every check of a single file, in the order in which bars are told.
-const CHECKS: [Check; 4] = [bars::date, bars::requires_python, bars::tags, bars::wheels_policy];
+const CHECKS: [Check; 5] = [bars::date, bars::requires_python, bars::tags, build::check, bars::wheels_policy];
 
 /// The offers of a page, newest release first.
 pub fn offers(page: &Page, target: &Target, policy: &Policy, late: &[LateBar]) -> Vec<Offer> {
+    let stated = stated(page, target);
     let mut files: Vec<Arc<PageFile>> = page.files.clone();
     // By release, newest first; the order of the page stays among files of one release.
     files.sort_by(|a, b| b.kind.version().cmp(a.kind.version()));
     let mut offers: Vec<Offer> = Vec::new();
     for group in files.chunk_by(|a, b| a.kind.version() == b.kind.version()) {
-        let judged = group.iter().map(|file| judge(file, target, policy, late)).collect();
+        let judged = group.iter().map(|file| judge(file, stated.as_ref(), target, policy, late)).collect();
         if let Some(first) = group.first() {
             offers.push(offer(first.kind.version().clone(), judged, target));
         }
@@ -208,19 +221,32 @@ pub(crate) fn offer_of(
     late: &[LateBar],
 ) -> Option<Offer> {
     let mine = page.files.iter().filter(|f| f.kind.version() == version);
-    let judged: Vec<OfferFile> = mine.map(|file| judge(file, target, policy, late)).collect();
+    let stated = stated(page, target);
+    let judged: Vec<OfferFile> = mine.map(|file| judge(file, stated.as_ref(), target, policy, late)).collect();
     (!judged.is_empty()).then(|| offer(version.clone(), judged, target))
 }
 
-fn judge(file: &Arc<PageFile>, target: &Target, policy: &Policy, late: &[LateBar]) -> OfferFile {
+/// What the depot of a page says its builds were made for.
+fn stated(page: &Page, target: &Target) -> Option<MadeFor> {
+    page.made_for.as_deref().and_then(|text| target.accelerators.families.made_for(text).ok())
+}
+
+fn judge(
+    file: &Arc<PageFile>,
+    stated: Option<&MadeFor>,
+    target: &Target,
+    policy: &Policy,
+    late: &[LateBar],
+) -> OfferFile {
+    let build = build::told(&file.kind, stated, target);
     let rank = match &file.kind {
         FileKind::Wheel(name) => target.rank(&name.tags),
         FileKind::Sdist(_) => None,
     };
-    let judged = Judged { file, rank, target, policy };
+    let judged = Judged { file, rank, build: build.as_ref(), target, policy };
     let mut bars: Vec<Bar> = CHECKS.iter().filter_map(|check| check(&judged)).collect();
     bars.extend(late.iter().filter(|l| l.filename == file.filename).map(|l| l.bar.clone()));
-    OfferFile { file: Arc::clone(file), rank, bars }
+    OfferFile { file: Arc::clone(file), rank, build, bars }
 }
 
 fn offer(version: Version, files: Vec<OfferFile>, target: &Target) -> Offer {

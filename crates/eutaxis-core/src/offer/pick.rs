@@ -1,8 +1,9 @@
 //! The release to take when only one project is looked at: the rules of choice, without the other projects.
 
-use super::{Bar, BarKind, Offer, Policy, Prefer, Verdict, Wheels};
+use super::{Bar, BarKind, Offer, Policy, Prefer, Verdict, Wheels, places};
 use crate::fault::escaped;
 use crate::requirement::Requirement;
+use crate::target::Target;
 use crate::version::Version;
 
 /// Whether a requirement takes a version by its number alone. One that names a file by URL takes the one it leads to.
@@ -35,13 +36,16 @@ pub fn admit(offers: Vec<Offer>, requirement: &Requirement, policy: &Policy) -> 
 
 /// The best of the offers (newest first, admitted) that the requirement takes, as an index: yanked ones after all others,
 /// then by the policy (choice, rule 2).
-pub fn pick(offers: &[Offer], requirement: &Requirement, policy: &Policy) -> Option<usize> {
+pub fn pick(offers: &[Offer], requirement: &Requirement, target: &Target, policy: &Policy) -> Option<usize> {
     let possible =
         offers.iter().enumerate().filter(|(_, o)| o.verdict != Verdict::Barred && takes(requirement, &o.version));
-    let key = |at: usize, o: &Offer| {
+    let mut places: Vec<_> = places(offers, target).into_iter().map(Some).collect();
+    let mut key = |at: usize, o: &Offer| {
         let source = policy.wheels != Wheels::Any && o.verdict == Verdict::Build;
-        let age = if policy.prefer == Prefer::Oldest { offers.len() - at } else { at };
-        (o.yanked.is_some(), source, age)
+        let place = places.get_mut(at).and_then(Option::take).map(|(unused, place)| {
+            (unused, if policy.prefer == Prefer::Oldest { place.oldest_first() } else { place })
+        });
+        (o.yanked.is_some(), source, place)
     };
     possible.min_by_key(|(at, o)| key(*at, o)).map(|(at, _)| at)
 }
@@ -52,7 +56,6 @@ mod tests {
     use super::*;
     use crate::index::parse_json;
     use crate::name::Name;
-    use crate::target::Target;
     use rstest::rstest;
 
     #[rstest]
@@ -73,7 +76,7 @@ mod tests {
         let page = parse_json(page.as_bytes(), &Name::parse("m").unwrap()).unwrap();
         let requirement = Requirement::parse(requirement).unwrap();
         let offers = admit(offers(&page, &target, &policy, &[]), &requirement, &policy);
-        let best = pick(&offers, &requirement, &policy);
+        let best = pick(&offers, &requirement, &target, &policy);
         assert_eq!(best.map(|i| offers[i].version.to_string()).as_deref(), expected);
     }
 }

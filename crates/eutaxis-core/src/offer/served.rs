@@ -158,7 +158,7 @@ pub fn grid<'a>(offers: impl Iterator<Item = &'a Offer> + Clone, target: &Target
             let version = Version::parse(&format!("{major}.{minor}")).ok()?;
             let interpreter = Interpreter::planned(Implementation::Cpython, &version, *threads).ok()?;
             let name = format!("{major}.{minor}{}", if *threads { "t" } else { "" });
-            Some((name, Target::planned(interpreter, target.platform.clone())))
+            Some((name, target.with_interpreter(interpreter)))
         })
         .collect();
     let platforms: Vec<(String, String)> = platforms.into_iter().collect();

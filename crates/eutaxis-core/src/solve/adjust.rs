@@ -2,9 +2,10 @@
 
 use crate::artifact::Metadata;
 use crate::fault::Origin;
+use crate::knowledge::MadeFor;
 use crate::marker::Marker;
 use crate::name::Name;
-use crate::offer::{Bar, BarKind, Offer};
+use crate::offer::{Bar, BarKind, Offer, restated};
 use crate::requirement::Requirement;
 use crate::target::Target;
 use crate::version::{SpecifierSet, Version};
@@ -16,6 +17,8 @@ pub enum Effect {
     Needs(Requirement),
     /// The releases are out.
     Avoid,
+    /// Their wheels were made for this.
+    MadeFor(MadeFor),
 }
 
 /// A fact stated by the user about releases of a project.
@@ -47,8 +50,17 @@ impl Adjustment {
     }
 }
 
-/// The offer with the bar that an adjustment puts before it, if one does.
+/// The offer as adjustments change it: by what they say that its wheels were made for, and by a bar before it.
 pub fn offered(offer: Offer, project: &Name, target: &Target, adjustments: &[Adjustment]) -> Offer {
+    let stated =
+        adjustments.iter().filter(|a| a.speaks_of(project, &offer.version, target)).find_map(|a| match &a.effect {
+            Effect::MadeFor(made_for) => Some(made_for),
+            _ => None,
+        });
+    let offer = match stated {
+        Some(made_for) => restated(offer, made_for, target),
+        None => offer,
+    };
     let mut avoiding = adjustments.iter().filter(|a| a.effect == Effect::Avoid);
     let Some(adjustment) = avoiding.find(|a| a.speaks_of(project, &offer.version, target)) else { return offer };
     let detail = format!("to be avoided: \"{}\" ({})", crate::fault::escaped(&adjustment.because), adjustment.origin);

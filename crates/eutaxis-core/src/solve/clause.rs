@@ -1,11 +1,14 @@
 //! Clauses: of several terms "this node has one of these values", at least one holds.
 
+use std::rc::Rc;
+
 use smallvec::SmallVec;
 
 use super::bits::Bits;
+use crate::knowledge::MadeFor;
 use crate::name::Name;
 
-/// A node: a project, or an extra of one.
+/// A node: a project, an extra of one, or the toolkit.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(super) struct NodeId(pub(super) u32);
 
@@ -37,6 +40,8 @@ pub(super) enum Source {
     },
     /// A yanked release is taken only when something in force pins it.
     Yanked { project: Name, value: usize },
+    /// Releases of a project were made for this: those that the first term leaves out.
+    Build { project: Name, made_for: Rc<MadeFor> },
     /// Another release of this project is held.
     Held(Name),
     /// A ground of a clash that is being made smaller, by its index.

@@ -136,6 +136,7 @@ impl Search {
         for value in yanked {
             self.yanked_clauses(project, node, value);
         }
+        self.add_builds(project, node);
         node
     }
 
@@ -186,6 +187,7 @@ impl Search {
             let before = wants.len();
             match self.state.get(node).kind.clone() {
                 _ if value == 0 => {}
+                NodeKind::Toolkit => {}
                 NodeKind::Project(project) => {
                     self.expand(&project, value, None, &mut wants);
                     for extra in self.active_extras(&project, value) {
@@ -237,6 +239,9 @@ impl Search {
             return;
         }
         self.expanded.insert(key);
+        if extra.is_none() {
+            self.add_learned_build(project, value);
+        }
         for need in needs.under(extra) {
             self.note_yanked_pin(project, value, extra, need);
             self.add_need(project, value, extra, need);

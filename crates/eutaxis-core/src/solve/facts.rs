@@ -1,6 +1,5 @@
 //! The facts that were supplied: pages as offers in order of preference, and metadata. They outlive restarts.
 
-use std::cmp::Reverse;
 use std::rc::Rc;
 use std::sync::Arc;
 
@@ -12,8 +11,12 @@ use super::bits::Bits;
 use super::problem::Problem;
 use crate::artifact::Metadata;
 use crate::index::Page;
+use crate::knowledge::{MadeFor, Number};
 use crate::name::Name;
-use crate::offer::{Bar, BarKind, LateBar, Offer, Prefer, Verdict, Wheels, offer_of, offers, python_bar};
+use crate::offer::{
+    Bar, BarKind, Build, LateBar, Offer, Place, Prefer, Verdict, Wheels, late_bar, learned_build, offer_of, offers,
+    places,
+};
 use crate::requirement::{Accepts, Requirement};
 use crate::version::{SpecifierSet, Version};
 
@@ -100,10 +103,14 @@ pub(super) struct ProjectFacts {
     pub(super) order: Vec<usize>,
     /// Of each usable one, in the same order: which group it belongs to, before age counts.
     groups: Vec<usize>,
+    /// Of each usable one, in the same order: its release, the newest first; builds of one release share it.
+    releases: Vec<usize>,
     /// Values whose best file is yanked.
     pub(super) yanked: Vec<usize>,
     needs: FxHashMap<Arc<str>, Rc<Needs>>,
-    /// The same by value, for the search, which asks at every turn.
+    /// What files were made for by their metadata, where nothing else says it.
+    builds: FxHashMap<Arc<str>, Build>,
+    /// The same as `needs` by value, for the search, which asks at every turn.
     needs_by_value: Vec<Option<Rc<Needs>>>,
     /// Sets of values by requirement, so that each distinct one is judged once.
     sets: FxHashMap<String, Rc<Bits>>,
@@ -116,50 +123,65 @@ impl ProjectFacts {
             .into_iter()
             .map(|o| adjust::offered(o, &page.project, &problem.target, &problem.adjustments))
             .collect();
-        ProjectFacts::ranked(page, problem, Vec::new(), offers)
+        let mut facts = ProjectFacts {
+            page,
+            late: Vec::new(),
+            offers,
+            order: Vec::new(),
+            groups: Vec::new(),
+            releases: Vec::new(),
+            yanked: Vec::new(),
+            needs: FxHashMap::default(),
+            builds: FxHashMap::default(),
+            needs_by_value: Vec::new(),
+            sets: FxHashMap::default(),
+        };
+        facts.rank(problem);
+        facts
     }
 
-    /// Puts the offers in order of preference.
-    fn ranked(page: Arc<Page>, problem: &Problem, late: Vec<LateBar>, offers: Vec<Offer>) -> Self {
-        let prior = problem.prior.get(&page.project);
-        let nearest = problem.nearest.get(&page.project);
+    /// Puts the usable offers in order of preference; what was concluded from another order is forgotten.
+    fn rank(&mut self, problem: &Problem) {
+        let offers = &self.offers;
+        let places = places(offers, &problem.target);
+        let prior = problem.prior.get(&self.page.project);
+        let nearest = problem.nearest.get(&self.page.project);
         let mut order: Vec<usize> = (0..offers.len()).filter(|i| offers[*i].verdict != Verdict::Barred).collect();
         let apart = problem.policy.wheels != Wheels::Any;
         let oldest = problem.policy.prefer == Prefer::Oldest;
-        // What counts before age: yanked ones last, then the prior pin, then wheels.
-        let group = |offer: &Offer| {
+        // What counts before age: yanked ones last, then the prior pin, then wheels, then the use of an accelerator.
+        let group = |i: usize| {
+            let offer = &offers[i];
+            let unused = places.get(i).is_some_and(|(unused, _)| *unused);
             let kept = prior.is_some_and(|v| *v == offer.version);
             let near = nearest.map_or(0, |list| list.iter().position(|v| *v == offer.version).unwrap_or(list.len()));
-            (offer.yanked.is_some(), near, !kept, apart && offer.verdict == Verdict::Build)
+            (offer.yanked.is_some(), near, !kept, apart && offer.verdict == Verdict::Build, unused)
         };
-        // Offers stand newest first already: the index orders them by age.
         order.sort_by_cached_key(|i| {
-            let offer = &offers[*i];
-            let age = if oldest { Reverse(*i as i64) } else { Reverse(-(*i as i64)) };
-            (group(offer), age)
+            let place = places.get(*i).map(|(_, place)| place.clone());
+            (group(*i), if oldest { place.map(Place::oldest_first) } else { place })
         });
         let mut groups: Vec<usize> = Vec::new();
-        for pair in order.windows(2).map(|w| group(&offers[w[0]]) != group(&offers[w[1]])) {
+        for pair in order.windows(2).map(|w| group(w[0]) != group(w[1])) {
             groups.push(groups.last().copied().unwrap_or(0) + usize::from(pair));
         }
         groups.insert(0, 0);
-        let yanked = (1..=order.len()).filter(|v| offers[order[*v - 1]].yanked.is_some()).collect();
-        ProjectFacts {
-            page,
-            late,
-            offers,
-            order,
-            groups,
-            yanked,
-            needs: FxHashMap::default(),
-            needs_by_value: Vec::new(),
-            sets: FxHashMap::default(),
-        }
+        self.yanked = (1..=order.len()).filter(|v| offers[order[*v - 1]].yanked.is_some()).collect();
+        self.releases = order.iter().filter_map(|i| places.get(*i)).map(|(_, place)| place.release()).collect();
+        self.order = order;
+        self.groups = groups;
+        self.sets.clear();
+        self.index_needs();
     }
 
     /// The group of a value: one of a smaller group is better whatever its age.
     pub(super) fn group(&self, value: usize) -> usize {
         value.checked_sub(1).and_then(|i| self.groups.get(i)).copied().unwrap_or(0)
+    }
+
+    /// The release of a value among all of the project, the newest first.
+    pub(super) fn release(&self, value: usize) -> usize {
+        value.checked_sub(1).and_then(|i| self.releases.get(i)).copied().unwrap_or(0)
     }
 
     /// When the best file of a value appeared.
@@ -185,6 +207,12 @@ impl ProjectFacts {
     /// The name of the best file of a value.
     pub(super) fn file(&self, value: usize) -> Option<&Arc<str>> {
         self.offer(value).and_then(Offer::best).map(|f| &f.file.filename)
+    }
+
+    /// What the best file of a value was made for, if that is told.
+    pub(super) fn build(&self, value: usize) -> Option<&Build> {
+        let file = self.offer(value).and_then(Offer::best)?;
+        file.build.as_ref().or_else(|| self.builds.get(&file.file.filename))
     }
 
     /// What the best file of a value needs, when its metadata was supplied.
@@ -278,6 +306,8 @@ impl ProjectFacts {
 pub(super) struct Facts {
     /// None: no depot has the project.
     projects: IndexMap<Name, Option<ProjectFacts>, rustc_hash::FxBuildHasher>,
+    /// Toolkits of usable builds, in the order in which they were seen.
+    toolkits: Vec<(String, Number)>,
 }
 
 impl Facts {
@@ -297,9 +327,33 @@ impl Facts {
         self.projects.iter().filter_map(|(n, f)| f.as_ref().map(|f| (n, f)))
     }
 
-    pub(super) fn supply_page(&mut self, project: &Name, page: Option<Arc<Page>>, problem: &Problem) {
+    /// Stores a page. True when it brings a toolkit that was not known before, so that everything that was concluded
+    /// about toolkits must be forgotten.
+    pub(super) fn supply_page(&mut self, project: &Name, page: Option<Arc<Page>>, problem: &Problem) -> bool {
         let facts = page.map(|p| ProjectFacts::new(p, problem));
+        let builds: Vec<Build> = facts.iter().flat_map(|f| (1..f.size()).filter_map(|v| f.build(v).cloned())).collect();
         self.projects.insert(project.clone(), facts);
+        let known = self.toolkits.len();
+        builds.iter().for_each(|build| {
+            self.note_toolkit(build);
+        });
+        self.toolkits.len() > known
+    }
+
+    /// Remembers the toolkit of a build; true when it was not known.
+    fn note_toolkit(&mut self, build: &Build) -> bool {
+        let MadeFor::Toolkit(family, toolkit) = &build.made_for else { return false };
+        let same = |(f, t): &(String, Number)| *f == family.name && t.to_string() == toolkit.to_string();
+        let new = !self.toolkits.iter().any(same);
+        if new {
+            self.toolkits.push((family.name.clone(), toolkit.clone()));
+        }
+        new
+    }
+
+    /// All toolkits of usable builds.
+    pub(super) fn toolkits(&self) -> &[(String, Number)] {
+        &self.toolkits
     }
 
     /// Stores metadata. True when it bars its file, so that the offers of the project have changed and everything
@@ -312,6 +366,12 @@ impl Facts {
         problem: &Problem,
     ) -> bool {
         let Some(facts) = self.get_mut(project) else { return false };
+        let judged = facts.offers.iter().enumerate().find_map(|(at, offer)| {
+            let file = offer.files.iter().find(|f| f.file.filename == *file)?;
+            Some((at, offer.version.clone(), file))
+        });
+        let Some((at, version, judged)) = judged else { return false };
+        let mut learned = None;
         let bar = match answer {
             MetadataAnswer::UnknownUntilBuilt => {
                 let detail = "only source, and what it needs is known only by building it".to_owned();
@@ -320,18 +380,13 @@ impl Facts {
             MetadataAnswer::Unusable(why) => {
                 Some(Bar { kind: BarKind::Absent, detail: format!("its metadata cannot be used: {why}") })
             }
-            // The page's word counts where it has one (choice, rule 6).
             MetadataAnswer::Known(metadata) => {
-                let told = facts.page.files.iter().any(|f| f.filename == *file && f.requires_python.is_some());
-                let stated = metadata.requires_python.as_ref().filter(|_| !told);
-                stated.and_then(|set| python_bar(set, &problem.target))
+                learned = learned_build(judged, metadata, &problem.target);
+                late_bar(judged, metadata, &problem.target)
             }
         };
+        facts.builds.extend(learned.clone().map(|build| (file.clone(), build)));
         if let MetadataAnswer::Known(metadata) = answer {
-            let Some(version) = facts.page.files.iter().find(|f| f.filename == *file).map(|f| f.kind.version().clone())
-            else {
-                return false;
-            };
             let needs = Rc::new(Needs::of(metadata, project, &version, problem));
             facts.needs.insert(file.clone(), Rc::clone(&needs));
             facts.needs_by_value.resize(facts.size(), None);
@@ -339,20 +394,15 @@ impl Facts {
                 facts.needs_by_value[value] = Some(needs);
             }
         }
-        let Some(bar) = bar else { return false };
-        let mut late = std::mem::take(&mut facts.late);
-        late.push(LateBar { filename: file.clone(), bar });
-        let (needs, mut offers) = (std::mem::take(&mut facts.needs), std::mem::take(&mut facts.offers));
+        let Some(bar) = bar else { return learned.is_some_and(|build| self.note_toolkit(&build)) };
+        facts.late.push(LateBar { filename: file.clone(), bar });
         // Just the release of that file is judged again.
-        let version = facts.page.files.iter().find(|f| f.filename == *file).map(|f| f.kind.version());
-        if let Some(offer) = version.and_then(|v| offers.iter_mut().find(|o| o.version == *v))
-            && let Some(judged) = offer_of(&facts.page, &offer.version, &problem.target, &problem.policy, &late)
+        if let Some(judged) = offer_of(&facts.page, &version, &problem.target, &problem.policy, &facts.late)
+            && let Some(offer) = facts.offers.get_mut(at)
         {
             *offer = adjust::offered(judged, project, &problem.target, &problem.adjustments);
         }
-        *facts = ProjectFacts::ranked(facts.page.clone(), problem, late, offers);
-        facts.needs = needs;
-        facts.index_needs();
+        facts.rank(problem);
         true
     }
 }

@@ -26,6 +26,7 @@ mod queue;
 mod search;
 mod solution;
 mod state;
+mod toolkits;
 mod verify;
 mod ways;
 

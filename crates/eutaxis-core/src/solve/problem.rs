@@ -78,6 +78,11 @@ impl Problem {
         self.of_project(project).any(|set| set.names_prerelease())
     }
 
+    /// Whether an ask or bound in force names a build of the project by its local label.
+    pub(super) fn names_label(&self, project: &Name) -> bool {
+        self.of_project(project).any(|set| set.to_string().contains('+'))
+    }
+
     /// Whether an ask or bound in force pins this version exactly (choice, rule 4).
     pub(super) fn pins(&self, project: &Name, version: &Version) -> bool {
         self.of_project(project).any(|set| set.pins(version))

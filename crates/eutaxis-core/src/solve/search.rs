@@ -104,7 +104,8 @@ impl Search {
     /// Hands in the page of a project; none when no depot has it.
     pub fn supply_page(&mut self, project: &Name, page: Option<Arc<Page>>) {
         let problem = Rc::clone(&self.problem);
-        self.facts.supply_page(project, page, &problem);
+        let new_toolkit = self.facts.supply_page(project, page, &problem);
+        self.must_restart |= new_toolkit && self.state.find(&NodeKind::Toolkit).is_some();
     }
 
     /// Hands in the metadata of a file.
@@ -260,8 +261,8 @@ impl Search {
             let unmet = policy.chronology == Chronology::Follow && !follows(value);
             let late = period.is_some_and(|p| facts.published(value).is_some_and(|d| d > p));
             // Of those that came later, the oldest is the nearest to the period.
-            let age = if late { usize::MAX - value } else { value };
-            (facts.group(value), unmet, late, age)
+            let age = if late { usize::MAX - facts.release(value) } else { 0 };
+            (facts.group(value), unmet, late, age, value)
         };
         (1..self.facts.get(project)?.size()).filter(|v| present.contains(*v)).min_by_key(|v| key(*v))
     }

@@ -10,8 +10,9 @@ use super::facts::{Facts, ProjectFacts};
 use super::problem::Problem;
 use super::queue::{Queue, in_force};
 use crate::index::{FileKind, PageFile};
+use crate::knowledge::MadeFor;
 use crate::name::Name;
-use crate::offer::{Bar, BarKind, Chronology, Offer, Prefer, Verdict};
+use crate::offer::{Bar, BarKind, Build, Chronology, Offer, Prefer, Verdict};
 use crate::requirement::Requirement;
 use crate::version::Version;
 
@@ -35,6 +36,8 @@ pub struct Chosen {
     pub file: Arc<PageFile>,
     /// `Ready` for a wheel, `Build` for source.
     pub verdict: Verdict,
+    /// What the wheel was made for beyond interpreter and platform, if that is told.
+    pub build: Option<Build>,
     /// Who asks for it; never empty.
     pub asked_by: Vec<Asker>,
     /// Extras asked of it, in order of name.
@@ -48,9 +51,19 @@ pub struct Chosen {
 }
 
 impl Chosen {
-    /// The newest final release, when it is another one.
+    /// The newest final release, when it is another one. Of its builds the one that would be taken first, as far as what
+    /// keeps it out says.
     pub fn newest(&self) -> Option<&Newer> {
-        self.newer.iter().find(|n| !n.version.is_prerelease())
+        let mine = self.version.public();
+        let mut others = self.newer.iter().filter(|n| !n.version.is_prerelease() && n.version.public() != mine);
+        let newest = others.clone().next()?.version.public();
+        let far = |n: &&Newer| match n.out.first() {
+            Some(Out::OtherToolkit(..)) => 0,
+            None => 1,
+            Some(Out::OtherBuild) => 3,
+            Some(_) => 2,
+        };
+        others.by_ref().take_while(|n| n.version.public() == newest).min_by_key(far)
     }
 }
 
@@ -88,6 +101,10 @@ pub enum Out {
     Late,
     /// The policy prefers older ones.
     Older,
+    /// It was made for another toolkit than this project's build, and an environment holds one.
+    OtherToolkit(Name, Version),
+    /// The chosen one uses the accelerator of the place better.
+    OtherBuild,
 }
 
 /// Something that does not forbid the choice but should be known.
@@ -118,6 +135,17 @@ pub enum Caution {
         began: jiff::Timestamp,
         /// How likely it is that something breaks.
         strength: Strength,
+    },
+    /// The place has an accelerator, builds of the project use one, and the chosen release does not.
+    Unaccelerated {
+        /// The project.
+        project: Name,
+        /// The release.
+        version: Version,
+        /// The newest build that uses an accelerator.
+        build: Version,
+        /// Why that is out, if it is for its accelerator.
+        because: Option<String>,
     },
     /// A yanked release is chosen because it is pinned.
     Yanked {
@@ -171,6 +199,7 @@ impl Solution {
                     reason: reason.clone(),
                 });
             }
+            cautions.extend(unaccelerated(problem, known, project, offer));
             let mut needed: Vec<Name> = Vec::new();
             for need in in_force(needs, &extras).filter(|n| n.requirement.name != *project) {
                 if !needed.contains(&need.requirement.name) {
@@ -182,6 +211,7 @@ impl Solution {
                 version: offer.version.clone(),
                 file: Arc::clone(&best.file),
                 verdict: offer.verdict,
+                build: known.build(value).cloned(),
                 asked_by: askers.remove(project).unwrap_or_default(),
                 extras,
                 needs: needed,
@@ -197,6 +227,24 @@ impl Solution {
         }
         Solution { chosen, cautions }
     }
+}
+
+/// What is lost where the chosen release leaves the accelerator of the place unused, though builds of the project use one.
+fn unaccelerated(problem: &Problem, known: &ProjectFacts, project: &Name, chosen: &Offer) -> Option<Caution> {
+    let accelerators = &problem.target.accelerators;
+    let toolkit =
+        |o: &Offer| o.files.iter().any(|f| matches!(f.build.as_ref().map(|b| &b.made_for), Some(MadeFor::Toolkit(..))));
+    if accelerators.is_empty() || toolkit(chosen) {
+        return None;
+    }
+    let build = known.offers.iter().find(|o| toolkit(o))?;
+    let bar = build.bars.iter().find(|b| b.kind == BarKind::Accelerator);
+    Some(Caution::Unaccelerated {
+        project: project.clone(),
+        version: chosen.version.clone(),
+        build: build.version.clone(),
+        because: bar.map(|b| b.detail.clone()),
+    })
 }
 
 /// Pairs of chosen releases of which the one needs the other and cannot have known it.
@@ -299,6 +347,12 @@ impl Reader<'_> {
             out.push(Out::Prerelease);
         }
         out.extend(self.unmet_need(known, version).map(|(need, other)| Out::Unmet(need, other)));
+        let theirs = offer.best().and_then(|f| f.build.as_ref());
+        let apart = |c: &&Chosen| match (&c.build, theirs) {
+            (Some(mine), Some(theirs)) => c.project != chosen.project && !mine.made_for.goes_with(&theirs.made_for),
+            _ => false,
+        };
+        out.extend(all.iter().find(apart).map(|c| Out::OtherToolkit(c.project.clone(), c.version.clone())));
         if out.is_empty() {
             out.extend(self.less_good(known, offer, chosen, all));
         }
@@ -308,6 +362,16 @@ impl Reader<'_> {
     /// Why a release that could be had is not as good as the chosen one.
     fn less_good(&self, known: &ProjectFacts, offer: &Offer, chosen: &Chosen, all: &[Chosen]) -> Option<Out> {
         let policy = &self.problem.policy;
+        let order = |build: Option<&Build>| {
+            let target = &self.problem.target;
+            target.accelerators.order(build.map(|b| &b.made_for), target.platform.system)
+        };
+        let theirs = offer.best().and_then(|f| f.build.as_ref());
+        let same = offer.version.public() == chosen.version.public();
+        let (theirs, mine) = (order(theirs), order(chosen.build.as_ref()));
+        if (same && theirs > mine) || (mine.is_accelerated() && !theirs.is_accelerated()) {
+            return Some(Out::OtherBuild);
+        }
         if offer.verdict == Verdict::Build && chosen.verdict == Verdict::Ready {
             return Some(Out::Source(offer.bars.iter().find(|b| b.kind != BarKind::Wheels).map(|b| b.detail.clone())));
         }

@@ -14,6 +14,8 @@ pub(super) enum NodeKind {
     Project(Name),
     /// An extra of a project: 0 not asked for, 1 asked for.
     Extra(Name, Name),
+    /// The toolkit of the environment: 0 none, else one of those that usable builds were made for.
+    Toolkit,
 }
 
 #[derive(Debug)]

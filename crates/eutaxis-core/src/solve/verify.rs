@@ -48,6 +48,13 @@ pub fn verify<'a>(
                 meets(c.project.as_str(), need)?;
             }
         }
+        let other = |o: &&super::solution::Chosen| match (&o.build, &c.build) {
+            (Some(theirs), Some(mine)) => !theirs.made_for.goes_with(&mine.made_for),
+            _ => false,
+        };
+        if let Some(other) = solution.chosen.iter().find(other) {
+            return Err(format!("{} and {} were made for different toolkits", c.project, other.project));
+        }
         if c.asked_by.is_empty() {
             return Err(format!("nobody asks for {}", c.project));
         }

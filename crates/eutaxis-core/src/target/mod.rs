@@ -1,5 +1,6 @@
-//! The place where packages will run (design, section 1): interpreter, platform, and in time an accelerator.
+//! The place where packages will run (design, section 1): interpreter, platform, accelerators.
 
+mod accelerator;
 mod interpreter;
 mod markers;
 mod platform;
@@ -7,45 +8,64 @@ mod spec;
 mod tags;
 
 use std::fmt;
+use std::sync::Arc;
 
+pub use accelerator::{Accelerator, Accelerators, BuildOrder};
 pub use interpreter::{Implementation, Interpreter};
 pub use platform::{Libc, Platform, PlatformMiss, System};
 pub use tags::{Rank, TagMiss};
 
 use crate::fault::Fault;
+use crate::knowledge::Families;
 use crate::marker::MarkerValues;
 
 /// A target: everything that decides which files run.
-///
-/// The accelerator will be a third part beside the two; until then a target has none, and its text form refuses one.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Target {
     /// The interpreter.
     pub interpreter: Interpreter,
     /// Operating system, userland architecture, C library.
     pub platform: Platform,
+    /// Accelerators, with the families by which builds for them are told.
+    pub accelerators: Accelerators,
     /// Values of the marker variables.
     pub markers: MarkerValues,
 }
 
 impl Target {
     /// A planned target: marker values are those that such a machine reports (choice, rule 16).
-    pub fn planned(interpreter: Interpreter, platform: Platform) -> Self {
+    pub fn planned(interpreter: Interpreter, platform: Platform, accelerators: Accelerators) -> Self {
         let markers = markers::planned(&interpreter, &platform);
-        Target { interpreter, platform, markers }
+        Target { interpreter, platform, accelerators, markers }
     }
 
-    /// Reads the text form: `INTERPRETER / PLATFORM`, as in `cpython 3.9 / linux armv7l glibc 2.31`.
+    /// Reads the text form: `INTERPRETER / PLATFORM [/ ACCELERATOR]...`, as in `cpython 3.9 / linux armv7l glibc 2.31`,
+    /// with the families of accelerators that are compiled in.
     ///
     /// # Errors
     /// When a part is missing or not understood, with its place.
     pub fn parse(text: &str) -> Result<Self, Fault> {
-        spec::target(text)
+        Target::parse_with(text, &Families::built_in())
+    }
+
+    /// The same with other families.
+    ///
+    /// # Errors
+    /// As [`Target::parse`].
+    pub fn parse_with(text: &str, families: &Arc<Families>) -> Result<Self, Fault> {
+        spec::target(text, families)
+    }
+
+    /// The same place with another interpreter: marker values are those that such a machine reports.
+    #[must_use]
+    pub fn with_interpreter(&self, interpreter: Interpreter) -> Self {
+        Target::planned(interpreter, self.platform.clone(), self.accelerators.clone())
     }
 }
 
 impl fmt::Display for Target {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{} / {}", self.interpreter, self.platform)
+        write!(f, "{} / {}", self.interpreter, self.platform)?;
+        self.accelerators.here.iter().try_for_each(|a| write!(f, " / {a}"))
     }
 }

@@ -112,6 +112,11 @@ impl Platform {
         self.archs.first().map_or("", String::as_str)
     }
 
+    /// Whether its programs are of an architecture.
+    pub(super) fn takes_arch(&self, arch: &str) -> bool {
+        self.archs.iter().any(|a| a == arch)
+    }
+
     /// The kernel's word for the processor, as `platform_machine` in markers.
     pub fn machine(&self) -> &str {
         &self.machine
@@ -375,12 +380,25 @@ fn describe(tag: &str) -> Option<TagFacts<'_>> {
 impl fmt::Display for Platform {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let arch = self.archs.last().map_or("", String::as_str);
-        match self.system {
-            System::Windows => write!(f, "windows {arch}"),
-            System::Macos(major, minor) => write!(f, "macos {arch} {major}.{minor}"),
-            System::Linux(Libc::Glibc(major, minor)) => write!(f, "linux {arch} glibc {major}.{minor}"),
-            System::Linux(Libc::Musl(major, minor)) => write!(f, "linux {arch} musl {major}.{minor}"),
-            System::Linux(Libc::Static) => write!(f, "linux {arch} static"),
+        let libc = match self.system {
+            System::Windows => return write!(f, "windows {arch}"),
+            System::Macos(major, minor) => return write!(f, "macos {arch} {major}.{minor}"),
+            System::Linux(libc) => libc,
+        };
+        write!(f, "linux {arch}")?;
+        if !self.archs.contains(&self.machine) {
+            write!(f, " kernel {}", self.machine)?;
+        }
+        write!(f, " {libc}")
+    }
+}
+
+impl fmt::Display for Libc {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Libc::Glibc(major, minor) => write!(f, "glibc {major}.{minor}"),
+            Libc::Musl(major, minor) => write!(f, "musl {major}.{minor}"),
+            Libc::Static => f.write_str("static"),
         }
     }
 }

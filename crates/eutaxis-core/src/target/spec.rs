@@ -1,13 +1,16 @@
 //! The text form of targets (commands, section 1): parts joined by ` / `.
 //!
 //! ```text
-//! target      = interpreter '/' platform
+//! target      = interpreter '/' platform {'/' accelerator}
 //! interpreter = ('cpython' | 'pypy') version ['t']  |  version ['t']
-//! platform    = 'linux' arch [('glibc' | 'musl') major.minor] | 'macos' arch [major[.minor]] | 'windows' arch
+//! platform    = 'linux' arch ['kernel' arch] [('glibc' | 'musl') major.minor | 'static'] | 'macos' arch [major[.minor]] | 'windows' arch
 //! ```
 
-use super::{Implementation, Interpreter, Libc, Platform, Target};
+use std::sync::Arc;
+
+use super::{Accelerators, Implementation, Interpreter, Libc, Platform, Target};
 use crate::fault::{Fault, escaped};
+use crate::knowledge::Families;
 use crate::name::nearest;
 use crate::version::Version;
 
@@ -19,24 +22,22 @@ const USUAL_MACOS: (u32, u32) = (11, 0);
 const LINUX_ARCHS: [&str; 10] =
     ["x86_64", "i686", "aarch64", "armv7l", "armv6l", "ppc64le", "s390x", "riscv64", "loongarch64", "ppc64"];
 
-pub(super) fn target(text: &str) -> Result<Target, Fault> {
-    let mut parts = text.split('/');
-    let interpreter_text = parts.next().unwrap_or("");
-    let Some(platform_text) = parts.next() else {
+pub(super) fn target(text: &str, families: &Arc<Families>) -> Result<Target, Fault> {
+    let Some((interpreter_text, rest)) = text.split_once('/') else {
         let fault = Fault::new(format!("a target is INTERPRETER / PLATFORM, not `{}`", escaped(text)), 0);
         return Err(fault.hint("for example \"cpython 3.9 / linux armv7l glibc 2.31\""));
     };
     let at = interpreter_text.len() + 1;
-    if let Some(accelerator) = parts.next() {
-        let fault = Fault::new(
-            format!("the accelerator part `{}` cannot be used yet", escaped(accelerator.trim())),
-            at + platform_text.len() + 1,
-        );
-        return Err(fault.hint("leave it out; builds for accelerators are not told apart so far"));
-    }
+    let (platform_text, accelerators) = match rest.split_once('/') {
+        None => (rest, Accelerators::none(Arc::clone(families))),
+        Some((platform, text)) => {
+            let behind = at + platform.len() + 1;
+            (platform, Accelerators::parse(text, families).map_err(|f| f.shifted(behind))?)
+        }
+    };
     let interpreter = Interpreter::parse(interpreter_text)?;
     let platform = Platform::parse(platform_text).map_err(|f| f.shifted(at))?;
-    Ok(Target::planned(interpreter, platform))
+    Ok(Target::planned(interpreter, platform, accelerators))
 }
 
 impl Interpreter {
@@ -86,7 +87,15 @@ impl Platform {
         match lower.as_slice() {
             ["linux", arch, rest @ ..] => {
                 ensure_arch(arch, &LINUX_ARCHS)?;
+                let (machine, rest) = match rest {
+                    ["kernel", machine, rest @ ..] => {
+                        ensure_arch(machine, &LINUX_ARCHS)?;
+                        (*machine, rest)
+                    }
+                    rest => (*arch, rest),
+                };
                 let libc = match rest {
+                    ["static"] => Libc::Static,
                     [] => USUAL_GLIBC,
                     ["glibc", version] => two_numbers(version).map(|(a, b)| Libc::Glibc(a, b))?,
                     ["musl", version] => two_numbers(version).map(|(a, b)| Libc::Musl(a, b))?,
@@ -96,7 +105,12 @@ impl Platform {
                     }
                 };
                 let bits = if matches!(*arch, "i686" | "armv7l" | "armv6l") { 32 } else { 64 };
-                Ok(Platform::linux(arch, bits, libc))
+                let platform = Platform::linux(machine, bits, libc);
+                if !platform.takes_arch(arch) {
+                    return Err(Fault::new(format!("a {machine} kernel runs no {arch} programs"), 0)
+                        .hint("leave `kernel` out when it is that of the programs"));
+                }
+                Ok(platform)
             }
             ["macos", arch, rest @ ..] => {
                 ensure_arch(arch, &["arm64", "x86_64"])?;
@@ -156,7 +170,16 @@ mod tests {
     #[case("cpython 3.12.4/windows amd64", "cpython 3.12.4 / windows x86_64")]
     #[case("CPython 3.13.0t / macos arm64 14", "cpython 3.13.0t / macos arm64 14.0")]
     #[case("pypy 3.10.14 / linux x86_64 musl 1.2", "pypy 3.10.14 / linux x86_64 musl 1.2")]
+    #[case("3.9.2 / linux armv7l kernel aarch64 glibc 2.31", "cpython 3.9.2 / linux armv7l kernel aarch64 glibc 2.31")]
+    #[case("3.9.2 / linux i686 kernel x86_64", "cpython 3.9.2 / linux i686 kernel x86_64 glibc 2.17")]
+    #[case("3.9.2 / linux x86_64 static", "cpython 3.9.2 / linux x86_64 static")]
     #[case("3.14.0rc1 / linux aarch64", "cpython 3.14.0rc1 / linux aarch64 glibc 2.17")]
+    #[case(
+        "cpython 3.11.2 / linux x86_64/ CUDA driver 535.54 toolkit 12.1",
+        "cpython 3.11.2 / linux x86_64 glibc 2.17 / cuda toolkit 12.1 driver 535.54"
+    )]
+    #[case("cpython 3.11.2 / linux x86_64 / cuda / rocm", "cpython 3.11.2 / linux x86_64 glibc 2.17 / cuda / rocm")]
+    #[case("cpython 3.11.2 / linux x86_64 / none", "cpython 3.11.2 / linux x86_64 glibc 2.17")]
     fn targets_are_read(#[case] given: &str, #[case] shown: &str) {
         let target = Target::parse(given).unwrap();
         assert_eq!(target.to_string(), shown);
@@ -179,12 +202,13 @@ mod tests {
     #[case("cpython 3.4294967295 / linux x86_64", "there is no interpreter")]
     #[case("cpython 12.1 / linux x86_64", "there is no interpreter")]
     #[case("cpython 3.12 / linux", "SYSTEM ARCHITECTURE")]
+    #[case("cpython 3.12 / linux armv7l kernel x86_64", "runs no armv7l programs")]
     #[case("cpython 3.12 / linux arm7l", "did you mean `armv7l`?")]
     #[case("cpython 3.12 / linux x86_64 uclibc 1", "C library")]
     #[case("cpython 3.12 / linux x86_64 glibc two", "not a version")]
     #[case("cpython 3.12 / linux x86_64 glibc 2.99999999999", "not a version")]
     #[case("cpython 3.12 / plan9 x86_64", "SYSTEM ARCHITECTURE")]
-    #[case("cpython 3.12 / linux x86_64 / borealis toolkit 4.1", "accelerator")]
+    #[case("cpython 3.12 / linux x86_64 / borealis toolkit 4.1", "family of accelerators")]
     fn bad_targets_are_refused(#[case] given: &str, #[case] part: &str) {
         let fault = Target::parse(given).unwrap_err();
         assert!(fault.to_string().contains(part), "{fault}");

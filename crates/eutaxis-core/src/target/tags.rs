@@ -249,7 +249,8 @@ mod tests {
     fn a_32_bit_userland_takes_32_bit_files() {
         let interpreter = target("cpython 3.9 / linux armv7l glibc 2.31").interpreter;
         let platform = super::super::Platform::linux("aarch64", 32, super::super::Libc::Glibc(2, 31));
-        let board = Target::planned(interpreter, platform);
+        let none = crate::target::Accelerators::none(crate::knowledge::Families::built_in());
+        let board = Target::planned(interpreter, platform, none);
         let tags = board.tags();
         for (place, tag) in tags.iter().enumerate() {
             let name = WheelName::parse(&format!("m-1-{tag}.whl")).unwrap();

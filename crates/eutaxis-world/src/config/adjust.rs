@@ -1,24 +1,28 @@
 //! `[[adjust]]`: a known fact that the metadata does not say, or says wrongly (commands, section 3).
 
 use std::path::Path;
+use std::sync::Arc;
 
 use eutaxis_core::document::{Placed, Table};
 use eutaxis_core::fault::{Fault, Origin};
+use eutaxis_core::knowledge::Families;
 use eutaxis_core::solve::{Adjustment, Effect};
 use eutaxis_core::{Marker, Name, Requirement, SpecifierSet};
 
 /// Reads one entry of a settings file.
-pub(super) fn read(entry: &Table<'_>, text: &str, path: &Path) -> Result<Adjustment, Fault> {
-    entry.ensure_known(&["project", "versions", "when", "needs", "avoid", "because"])?;
+pub(super) fn read(entry: &Table<'_>, text: &str, path: &Path, families: &Arc<Families>) -> Result<Adjustment, Fault> {
+    entry.ensure_known(&["project", "versions", "when", "needs", "avoid", "accelerator", "because"])?;
     let stated = |key: &str| entry.string(key)?.ok_or_else(|| entry.fault(format_args!("`{key}` is missing")));
     let project = parsed(stated("project")?, Name::parse)?;
     let because = stated("because")?.value.to_owned();
     let versions = entry.string("versions")?.map(|t| parsed(t, SpecifierSet::parse)).transpose()?.unwrap_or_default();
     let when = entry.string("when")?.map(|t| parsed(t, Marker::parse)).transpose()?;
-    let effect = match (entry.string("needs")?, entry.boolean("avoid")?) {
-        (Some(needs), None | Some(false)) => Effect::Needs(parsed(needs, Requirement::parse)?),
-        (None, Some(true)) => Effect::Avoid,
-        _ => return Err(entry.fault("an adjustment has either `needs` or `avoid = true`")),
+    let avoid = entry.boolean("avoid")?.unwrap_or(false);
+    let effect = match (entry.string("needs")?, entry.string("accelerator")?, avoid) {
+        (Some(needs), None, false) => Effect::Needs(parsed(needs, Requirement::parse)?),
+        (None, Some(text), false) => Effect::MadeFor(parsed(text, |t| families.made_for(t))?),
+        (None, None, true) => Effect::Avoid,
+        _ => return Err(entry.fault("an adjustment has one of `needs`, `avoid = true` and `accelerator`")),
     };
     let line = text.get(..entry.offset()).map_or(1, |before| before.matches('\n').count() + 1);
     let shown = path.file_name().map_or_else(|| path.display().to_string(), |n| n.to_string_lossy().into_owned());

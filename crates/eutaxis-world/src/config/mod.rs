@@ -4,14 +4,18 @@ mod adjust;
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use eutaxis_core::document::{Document, Table};
 use eutaxis_core::fault::Fault;
+use eutaxis_core::knowledge::{Families, Number};
 use eutaxis_core::offer::{Chronology, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::solve::Adjustment;
+use eutaxis_core::target::{Accelerator, Accelerators};
 use eutaxis_core::{Name, Target};
 
 use crate::files::read_text;
+use crate::interpreter::expand_home;
 use crate::{Error, Result};
 
 /// A `[[depot]]`.
@@ -25,6 +29,8 @@ pub struct DepotEntry {
     pub base: PathBuf,
     /// Projects that it alone serves.
     pub only: Vec<Name>,
+    /// What all builds that it serves were made for: `FAMILY TOOLKIT`, or `none`.
+    pub accelerator: Option<String>,
 }
 
 /// `[network]`: how patient the client is.
@@ -43,7 +49,7 @@ impl Default for NetworkSettings {
 }
 
 /// The settings of a place, from the nearest file and the user's own.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone)]
 pub struct Config {
     /// Where the settings come from.
     pub files: Vec<PathBuf>,
@@ -51,6 +57,8 @@ pub struct Config {
     pub depots: Vec<DepotEntry>,
     /// Policy as far as stated.
     pub policy: Policy,
+    /// The families of accelerators: those that are compiled in, and those of further files.
+    pub families: Arc<Families>,
     /// Targets by name.
     pub targets: BTreeMap<String, Target>,
     /// Facts stated over the metadata, in their order.
@@ -59,6 +67,21 @@ pub struct Config {
     pub search: Vec<String>,
     /// How patient the client is.
     pub network: NetworkSettings,
+}
+
+impl Default for Config {
+    fn default() -> Self {
+        Config {
+            files: Vec::new(),
+            depots: Vec::new(),
+            policy: Policy::default(),
+            families: Families::built_in(),
+            targets: BTreeMap::new(),
+            adjustments: Vec::new(),
+            search: Vec::new(),
+            network: NetworkSettings::default(),
+        }
+    }
 }
 
 impl Config {
@@ -73,48 +96,61 @@ impl Config {
             Some(path) => Some(path.to_owned()),
             None => folder.ancestors().find_map(settings_in),
         };
-        if let Some(path) = nearest {
-            config.read(&path)?;
-        }
         let own = directories::ProjectDirs::from("", "", "eutaxis").map(|d| d.config_dir().join("eutaxis.toml"));
-        if let Some(path) = own.filter(|p| explicit.is_none() && p.is_file()) {
-            config.read(&path)?;
+        let own = own.filter(|p| explicit.is_none() && p.is_file());
+        let mut texts = Vec::new();
+        for path in nearest.into_iter().chain(own) {
+            let text = read_text(&path).map_err(Error::of_request)?;
+            texts.push((path, text));
+        }
+        // What is known of accelerators comes first: targets and depots of every file may name it.
+        for (path, text) in &texts {
+            config.read_knowledge(text, path)?;
+        }
+        for (path, text) in texts {
+            let shown = path.display().to_string();
+            config.read_text(&text, &path).map_err(|f| Error::in_file(&shown, &text, &f))?;
+            config.files.push(path);
         }
         Ok(config)
     }
 
-    fn read(&mut self, path: &Path) -> Result<()> {
-        let text = read_text(path).map_err(Error::of_request)?;
+    /// `[knowledge]`: further files of the form of those that are compiled in.
+    fn read_knowledge(&mut self, text: &str, path: &Path) -> Result<()> {
         let shown = path.display().to_string();
-        self.read_text(&text, path).map_err(|f| Error::in_file(&shown, &text, &f))?;
-        self.files.push(path.to_owned());
+        let named = || -> std::result::Result<Vec<PathBuf>, Fault> {
+            let document = Document::parse(text)?;
+            let Some(table) = own_table(&document, path)? else { return Ok(Vec::new()) };
+            let Some(knowledge) = table.table("knowledge")? else { return Ok(Vec::new()) };
+            knowledge.ensure_known(&["accelerators"])?;
+            let base = path.parent().unwrap_or(Path::new(""));
+            let files = knowledge.strings("accelerators")?.unwrap_or_default();
+            Ok(files.into_iter().map(|f| base.join(expand_home(f.value))).collect())
+        };
+        for file in named().map_err(|f| Error::in_file(&shown, text, &f))? {
+            let text = read_text(&file).map_err(Error::of_request)?;
+            let families = self.families.with(&text);
+            self.families = Arc::new(families.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?);
+        }
         Ok(())
     }
 
     fn read_text(&mut self, text: &str, path: &Path) -> std::result::Result<(), Fault> {
         let document = Document::parse(text)?;
-        let root = document.root();
-        let table = if is_project_file(path) {
-            match root.table("tool")?.map(|t| t.table("eutaxis")).transpose()?.flatten() {
-                Some(table) => table,
-                None => return Ok(()),
-            }
-        } else {
-            root
-        };
-        table.ensure_known(&["depot", "policy", "target", "interpreters", "network", "adjust"])?;
+        let Some(table) = own_table(&document, path)? else { return Ok(()) };
+        table.ensure_known(&["depot", "policy", "target", "interpreters", "network", "adjust", "knowledge"])?;
         let base = path.parent().map(Path::to_owned).unwrap_or_default();
         for entry in table.tables("depot")? {
-            self.depots.push(depot(&entry, &base)?);
+            self.depots.push(depot(&entry, &base, &self.families)?);
         }
         for entry in table.tables("adjust")? {
-            self.adjustments.push(adjust::read(&entry, text, path)?);
+            self.adjustments.push(adjust::read(&entry, text, path, &self.families)?);
         }
         if let Some(policy) = table.table("policy")? {
             read_policy(&policy, &mut self.policy)?;
         }
         for (name, value) in table.table("target")?.iter().flat_map(|t| t.entries().collect::<Vec<_>>()) {
-            let target = read_target(&value.table()?)?;
+            let target = read_target(&value.table()?, &self.families)?;
             self.targets.entry(name.value.to_owned()).or_insert(target);
         }
         if let Some(network) = table.table("network")? {
@@ -127,6 +163,14 @@ impl Config {
         }
         Ok(())
     }
+}
+
+/// Our table of a settings file: all of `eutaxis.toml`, `[tool.eutaxis]` of a project file.
+fn own_table<'a>(document: &'a Document<'_>, path: &Path) -> std::result::Result<Option<Table<'a>>, Fault> {
+    if !is_project_file(path) {
+        return Ok(Some(document.root()));
+    }
+    Ok(document.root().table("tool")?.map(|t| t.table("eutaxis")).transpose()?.flatten())
 }
 
 fn is_project_file(path: &Path) -> bool {
@@ -144,8 +188,8 @@ fn settings_in(folder: &Path) -> Option<PathBuf> {
     mentions.then_some(project)
 }
 
-fn depot(entry: &Table<'_>, base: &Path) -> std::result::Result<DepotEntry, Fault> {
-    entry.ensure_known(&["name", "url", "path", "only"])?;
+fn depot(entry: &Table<'_>, base: &Path, families: &Arc<Families>) -> std::result::Result<DepotEntry, Fault> {
+    entry.ensure_known(&["name", "url", "path", "only", "accelerator"])?;
     let name = entry.string("name")?.map(|t| t.value.to_owned());
     let place = match (entry.string("url")?, entry.string("path")?) {
         (Some(place), None) | (None, Some(place)) => place.value.to_owned(),
@@ -155,7 +199,12 @@ fn depot(entry: &Table<'_>, base: &Path) -> std::result::Result<DepotEntry, Faul
     for text in entry.strings("only")?.unwrap_or_default() {
         only.push(Name::parse(text.value).map_err(|f| f.shifted(text.at))?);
     }
-    Ok(DepotEntry { name, place, base: base.to_owned(), only })
+    let accelerator = entry.string("accelerator")?;
+    if let Some(text) = &accelerator {
+        families.made_for(text.value).map_err(|f| f.shifted(text.at))?;
+    }
+    let accelerator = accelerator.map(|t| t.value.to_owned());
+    Ok(DepotEntry { name, place, base: base.to_owned(), only, accelerator })
 }
 
 fn read_policy(table: &Table<'_>, policy: &mut Policy) -> std::result::Result<(), Fault> {
@@ -220,19 +269,51 @@ fn read_network(table: &Table<'_>, before: NetworkSettings) -> std::result::Resu
     Ok(NetworkSettings { timeout, attempts })
 }
 
-fn read_target(table: &Table<'_>) -> std::result::Result<Target, Fault> {
+fn read_target(table: &Table<'_>, families: &Arc<Families>) -> std::result::Result<Target, Fault> {
     table.ensure_known(&["interpreter", "platform", "accelerator"])?;
-    if table.get("accelerator").is_some() {
-        return Err(table
-            .fault("`accelerator` cannot be used yet")
-            .hint("leave it out; builds for accelerators are not told apart so far"));
-    }
+    let accelerators = match table.get("accelerator") {
+        None => Accelerators::none(Arc::clone(families)),
+        Some(value) if value.is_string() => {
+            let text = value.string()?;
+            Accelerators::parse(text.value, families).map_err(|f| f.shifted(text.at))?
+        }
+        Some(value) if value.is_table() => read_accelerator(&[value.table()?], families)?,
+        Some(value) => {
+            let tables = value.items()?.iter().map(|v| v.table()).collect::<std::result::Result<Vec<_>, _>>()?;
+            read_accelerator(&tables, families)?
+        }
+    };
     let text = |key: &str| table.string(key)?.ok_or_else(|| table.fault(format_args!("`{key}` is missing")));
     let (interpreter, platform) = (text("interpreter")?, text("platform")?);
     let interpreter =
         eutaxis_core::target::Interpreter::parse(interpreter.value).map_err(|f| f.shifted(interpreter.at))?;
     let platform = eutaxis_core::target::Platform::parse(platform.value).map_err(|f| f.shifted(platform.at))?;
-    Ok(Target::planned(interpreter, platform))
+    Ok(Target::planned(interpreter, platform, accelerators))
+}
+
+/// Tables such as `{ family = "borealis", toolkit = "4.1", driver = "512.4", device = "b3" }`.
+fn read_accelerator(tables: &[Table<'_>], families: &Arc<Families>) -> std::result::Result<Accelerators, Fault> {
+    let mut found = Accelerators::none(Arc::clone(families));
+    for table in tables {
+        table.ensure_known(&["family", "toolkit", "driver", "device"])?;
+        let family = table.string("family")?.ok_or_else(|| table.fault("`family` is missing"))?;
+        let number = |key: &str| {
+            let text = table.string(key)?;
+            text.map(|t| Number::parse(t.value).map_err(|f| f.shifted(t.at))).transpose()
+        };
+        let devices = match table.get("device") {
+            None => Vec::new(),
+            Some(value) if value.is_string() => vec![value.string()?.value.to_owned()],
+            Some(_) => table.strings("device")?.unwrap_or_default().iter().map(|t| t.value.to_owned()).collect(),
+        };
+        found.here.push(Accelerator {
+            family: Arc::clone(families.named(family.value).map_err(|f| f.shifted(family.at))?),
+            toolkit: number("toolkit")?,
+            driver: number("driver")?,
+            devices,
+        });
+    }
+    Ok(found)
 }
 
 /// Reads `--as-of`: a moment in RFC 3339, or a date, which stands for the end of that day in UTC (choice, rule 7).
@@ -311,14 +392,23 @@ timeout = 5
     #[case("[policy]\nwheels = 'never'", "only, first, any", 2)]
     #[case("[policy]\nas-of = 'soon'", "is not a date", 2)]
     #[case("[policy]\nchronology = 'no'", "caution, follow, ignore", 2)]
-    #[case("[[adjust]]\nproject='x'\nbecause='y'", "either `needs` or `avoid = true`", 1)]
+    #[case("[[adjust]]\nproject='x'\nbecause='y'", "one of `needs`, `avoid = true` and `accelerator`", 1)]
     #[case("[[adjust]]\nproject='x'\nneeds='y >>1'\nbecause='y'", "not a version", 3)]
     #[case("[[adjust]]\nproject='x'\navoid=true", "`because` is missing", 1)]
     #[case("[[adjust]]\nproject='x'\navoid=true\nbecause='y'\nversions='<'", "version", 5)]
     #[case("[network]\ntimeout = 0", "a number from 1 to 3600", 2)]
     #[case("[target.a]\nplatform='linux x86_64'", "`interpreter` is missing", 1)]
     #[case("[target.a]\nplatform='linux x86'\ninterpreter='3.9'", "architecture", 2)]
-    #[case("[target.a]\naccelerator='b'", "cannot be used yet", 1)]
+    #[case("[target.a]\ninterpreter='3.9'\nplatform='linux x86_64'\naccelerator='aurora'", "family of accelerators", 4)]
+    #[case(
+        "[target.a]\ninterpreter='3.9'\nplatform='linux x86_64'\naccelerator={ family='cuda', driver='x' }",
+        "not a number",
+        4
+    )]
+    #[case("[target.a]\ninterpreter='3.9'\nplatform='linux x86_64'\naccelerator={ speed='x' }", "speed", 4)]
+    #[case("[[depot]]\npath='x'\naccelerator='cuda'", "FAMILY TOOLKIT", 3)]
+    #[case("[[adjust]]\nproject='x'\nbecause='y'\naccelerator='zz 1'", "family of accelerators", 4)]
+    #[case("[knowledge]\naccelerators=1", "array", 2)]
     fn bad_settings_are_told_with_their_line(#[case] text: &str, #[case] part: &str, #[case] line: u32) {
         let error = load("eutaxis.toml", text).unwrap_err();
         let told = format!("{} {}", error.message, error.help.clone().unwrap_or_default());

@@ -81,6 +81,8 @@ pub struct Listed {
     pub depot: Arc<dyn Depot>,
     /// `only`: it serves these projects and no other depot does.
     pub only: Vec<Name>,
+    /// What all its builds were made for, if that was said: `FAMILY TOOLKIT`, or `none`.
+    pub accelerator: Option<String>,
 }
 
 /// Depots in their order. A project comes from one of them: the first that has it, unless `only` says otherwise.
@@ -128,7 +130,8 @@ impl Depots {
     /// When a depot cannot be read.
     pub fn page(&self, project: &Name) -> Result<Option<(Arc<dyn Depot>, Page)>> {
         for listed in self.serving(project) {
-            if let Some(page) = listed.depot.page(project)? {
+            if let Some(mut page) = listed.depot.page(project)? {
+                page.made_for.clone_from(&listed.accelerator);
                 return Ok(Some((Arc::clone(&listed.depot), page)));
             }
         }

@@ -7,11 +7,12 @@ mod probe;
 
 use std::path::{Path, PathBuf};
 
-use eutaxis_core::target::{Implementation, Interpreter, Libc, Platform};
+use eutaxis_core::target::{Accelerators, Implementation, Interpreter, Libc, Platform};
 use eutaxis_core::{MarkerValues, Target, Version};
 use serde::{Deserialize, Serialize};
 
 pub use cache::ProbeCache;
+pub(crate) use find::expand_home;
 pub use find::{Finder, Found, Seat};
 pub use probe::probe;
 
@@ -158,12 +159,17 @@ impl Facts {
         }
     }
 
-    /// The target that this interpreter is on this machine.
+    /// The target that this interpreter is on a machine with these accelerators.
     ///
     /// # Errors
     /// As [`Facts::interpreter`].
-    pub fn target(&self) -> Result<Target> {
-        Ok(Target { interpreter: self.interpreter()?, platform: self.target_platform(), markers: self.markers.clone() })
+    pub fn target(&self, accelerators: Accelerators) -> Result<Target> {
+        Ok(Target {
+            interpreter: self.interpreter()?,
+            platform: self.target_platform(),
+            accelerators,
+            markers: self.markers.clone(),
+        })
     }
 }
 
@@ -222,8 +228,8 @@ mod tests {
     #[rstest]
     #[case::plain(with(|_| ()), "linux x86_64 glibc 2.36")]
     #[case::vendor_text(with(|f| f.glibc = Some("glibc 2.28-vendor3".into())), "linux x86_64 glibc 2.28")]
-    #[case::small_programs(with(|f| f.bits = 32), "linux i686 glibc 2.36")]
-    #[case::small_board(with(|f| { f.bits = 32; f.markers.platform_machine = "aarch64".into(); }), "linux armv7l glibc 2.36")]
+    #[case::small_programs(with(|f| f.bits = 32), "linux i686 kernel x86_64 glibc 2.36")]
+    #[case::small_board(with(|f| { f.bits = 32; f.markers.platform_machine = "aarch64".into(); }), "linux armv7l kernel aarch64 glibc 2.36")]
     #[case::soft_float(with(|f| { f.soft_float = true; f.markers.platform_machine = "armv7l".into(); f.bits = 32; }), "linux armv7l static")]
     #[case::musl(with(|f| { f.glibc = None; f.musl = Some((1, 2)); }), "linux x86_64 musl 1.2")]
     #[case::neither(with(|f| f.glibc = None), "linux x86_64 static")]
@@ -261,7 +267,8 @@ mod tests {
         let finder = Finder::new(Vec::new());
         let probes = ProbeCache::open(cache.path());
         let found = finder.default(&probes).unwrap();
-        let target = found.facts.target().unwrap();
+        let none = Accelerators::none(eutaxis_core::knowledge::Families::built_in());
+        let target = found.facts.target(none).unwrap();
         assert_eq!(target.interpreter.version.to_string(), found.facts.version);
         assert!(
             !matches!(target.platform.system, eutaxis_core::target::System::Linux(Libc::Static)),

@@ -187,6 +187,7 @@ fn the_first_depot_that_has_a_project_serves_it() {
     let depot = |folder: &TempDir, only: &[&str]| Listed {
         depot: open_at(folder.path()).unwrap(),
         only: only.iter().map(|n| name(n)).collect(),
+        accelerator: None,
     };
     let newest = |depots: &Depots, project: &str| {
         depots.page(&name(project)).unwrap().map(|(_, p)| p.files[0].kind.version().to_string())

@@ -268,7 +268,7 @@ fn gathered_names_stay_in_their_folder() {
 #[test]
 fn a_depot_that_is_asked_for_a_file_gives_its_address() {
     let site = Site::new(&wheel(&[], true), "", Trouble::default());
-    let listed = Listed { depot: site.depot(), only: Vec::new() };
+    let listed = Listed { depot: site.depot(), only: Vec::new(), accelerator: None };
     let depots = Depots::new(vec![listed], site.network());
     assert!(depots.are_remote());
     let (depot, page) = depots.page(&name()).unwrap().unwrap();

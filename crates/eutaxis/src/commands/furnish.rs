@@ -29,7 +29,7 @@ fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result
     let refusal = |f| Error::fault(ErrorKind::Request, &shown, &f);
     let fits = |target: &Target| select(&lock, target, &asked).map(|_| ()).map_err(refusal);
     let python = interpreter(arguments, &surroundings, &fits)?;
-    let target = python.facts.target()?;
+    let target = surroundings.target_of(&python.facts)?;
     let selected = select(&lock, &target, &asked).map_err(refusal)?;
     let folder = arguments.pins.parent().map(Path::to_owned).unwrap_or_default();
     let depots = named_depots(&arguments.depots, &surroundings, false)?;
@@ -93,12 +93,12 @@ fn interpreter(
     }
     let default = finder.default(&probes);
     if let Ok(found) = &default
-        && check(&found.facts.target()?).is_ok()
+        && check(&surroundings.target_of(&found.facts)?).is_ok()
     {
         return default;
     }
     let (all, _) = finder.all(&probes);
-    let fits = |f: &Found| f.facts.target().is_ok_and(|t| check(&t).is_ok());
+    let fits = |f: &Found| surroundings.target_of(&f.facts).is_ok_and(|t| check(&t).is_ok());
     // A base interpreter rather than an environment that may go away.
     let mut fitting: Vec<Found> = all.into_iter().filter(fits).collect();
     fitting.sort_by_key(|f| f.facts.in_environment());

@@ -87,7 +87,7 @@ impl Reader<'_> {
             if text.lines().any(|l| l.trim_start().starts_with("lock-version")) {
                 return match Lock::parse(&text) {
                     Ok(lock) => {
-                        let own = record::target_of(&lock).filter(|_| !self.stated);
+                        let own = record::target_of(&lock, &self.target.accelerators.families).filter(|_| !self.stated);
                         let reader = Reader { target: own.as_ref().unwrap_or(self.target), ..*self };
                         Ok((reader.pins(&lock, &text, &shown)?, lock.packages.len()))
                     }

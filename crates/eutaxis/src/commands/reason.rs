@@ -3,7 +3,6 @@
 //! The pins record the question that they answer. Where depots are named the question is asked again over them, with the
 //! pins kept; else what was recorded is told.
 
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
@@ -45,7 +44,7 @@ fn walk(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, 
     let lock = pins::read_lock(&arguments.pins)?;
     let depots = plan::named_depots(&arguments.depots, &surroundings, false)?;
     let listed = depots.serving(&name).next().is_some();
-    let problem = problem_of(&lock)?;
+    let problem = record::problem_of(&lock, &surroundings.config.families)?;
     let mut asked = Asked { lock, problem, run: Run::new(Arc::clone(&depots)), solution: None };
     let Some(package) = asked.lock.packages.iter().find(|p| p.name == name).cloned() else {
         return Ok(not_here(&name, &asked.lock));
@@ -75,26 +74,8 @@ fn walk(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, 
     Ok(Answer { outcome: Outcome::Ok, text: render::reason::text(&report), json: report.json() })
 }
 
-/// The question of the pins, with the pins as what was there before.
-pub(crate) fn problem_of(lock: &Lock) -> Result<Problem, Error> {
-    let target = record::target_of(lock).ok_or_else(|| {
-        let error = Error::request("the pins do not record the question that they answer");
-        error.help("pins that `eutaxis settle` wrote do: settle again")
-    })?;
-    let mut problem = Problem::new(target, record::policy_of(lock), record::asks_of(lock));
-    problem.bounds = record::bounds_of(lock);
-    problem.adjustments = record::adjustments_of(lock);
-    problem.prior = prior(lock);
-    Ok(problem)
-}
-
-fn prior(lock: &Lock) -> BTreeMap<Name, Version> {
-    let release = |p: &Package| Some((p.name.clone(), Version::parse(p.version.as_deref()?).ok()?));
-    lock.packages.iter().filter_map(release).collect()
-}
-
 fn is_pinned(solution: &Solution, lock: &Lock) -> bool {
-    let pinned = prior(lock);
+    let pinned = record::releases(lock);
     solution.chosen.len() == pinned.len() && solution.chosen.iter().all(|c| pinned.get(&c.project) == Some(&c.version))
 }
 
@@ -155,7 +136,9 @@ impl Asked {
             Some(solution) => {
                 let about = |c: &&Caution| match c {
                     Caution::NeverMet { project, other, .. } => project == name || other == name,
-                    Caution::Yanked { project, .. } | Caution::ExtraAbsent { project, .. } => project == name,
+                    Caution::Yanked { project, .. }
+                    | Caution::ExtraAbsent { project, .. }
+                    | Caution::Unaccelerated { project, .. } => project == name,
                 };
                 render::words::cautions(solution.cautions.iter().filter(about), &self.problem, true)
             }
@@ -244,7 +227,7 @@ impl Asked {
         }
         match end {
             End::Settled(solution) => {
-                let moves = render::reason::moves(&solution, &prior(&self.lock));
+                let moves = render::reason::moves(&solution, &record::releases(&self.lock));
                 object.insert("moves".into(), render::reason::moves_json(&moves));
                 object.insert("change".into(), json!(format!("{name}=={other}")));
                 let text = render::reason::can_be_had(name, version, other, &moves);

@@ -102,13 +102,14 @@ fn of_pins(
     run: &mut Run,
 ) -> Result<Base, Error> {
     let lock = pins::read_lock(file)?;
+    let families = &surroundings.config.families;
     // What the pins were settled under counts, with the options over it.
     let mut stated = surroundings.config.clone();
-    if record::target_of(&lock).is_some() {
+    if record::target_of(&lock, families).is_some() {
         stated.policy = record::policy_of(&lock);
     }
     let policy = policy(&stated)?;
-    let target = match record::target_of(&lock) {
+    let target = match record::target_of(&lock, families) {
         Some(target) => target,
         None => plan::target(&crate::cli::TargetOptions::default(), surroundings)?.target,
     };
@@ -131,7 +132,7 @@ fn of_pins(
         let deliberate = record::is_asked(package);
         set.insert(package.name.clone(), Placed { version, file, deliberate, needs });
     }
-    let mut adjustments = record::adjustments_of(&lock);
+    let mut adjustments = record::adjustments_of(&lock, families);
     if adjustments.is_empty() {
         adjustments.clone_from(&surroundings.config.adjustments);
     }
@@ -150,7 +151,7 @@ fn of_environment(root: &Path, policy: Policy, surroundings: &Surroundings) -> R
     }
     let python = environment_python(&root);
     let found = surroundings.finder().named(&python.display().to_string(), &surroundings.probes())?;
-    let target = found.facts.target()?;
+    let target = surroundings.target_of(&found.facts)?;
     let site = root.join(Layout::of(&found.facts)?.site);
     let mut set = Set::new();
     for project in installed(&site)? {

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::Page;
 use eutaxis_core::name::nearest;
-use eutaxis_core::offer::{Bar, BarKind, Grid, LateBar, Offer, admit, grid, offers, pick, takes};
+use eutaxis_core::offer::{Bar, Build, Grid, LateBar, Offer, admit, grid, late_bar, offers, pick, takes};
 use eutaxis_core::requirement::Accepts;
 use eutaxis_core::solve::MetadataAnswer;
 use eutaxis_core::solve::{Adjustment, offered};
@@ -85,7 +85,7 @@ fn list(arguments: &Shortlist, common: &Common, output: &Output) -> Result<Answe
     let shown: Vec<Offer> = all.into_iter().filter(|o| takes(&requirement, &o.version)).collect();
     let outside = count - shown.len();
     let limit = if arguments.all { usize::MAX } else { arguments.limit };
-    let best = pick(&shown, &requirement, &policy);
+    let best = pick(&shown, &requirement, &chosen.target, &policy);
     let listing = Listing {
         grid: arguments.grid.then(|| grid(shown.iter(), &chosen.target)),
         cautions: cautions(&requirement, &chosen.target, &page, metadata.as_deref()),
@@ -120,21 +120,18 @@ fn judged(
         let all = offers(page, target, policy, &late).into_iter();
         let all = all.map(|o| offered(o, &page.project, target, adjustments)).collect();
         let offers = admit(all, requirement, policy);
-        let best = pick(&offers, requirement, policy).and_then(|i| offers.get(i)).and_then(Offer::best);
-        let Some(file) = best.map(|f| Arc::clone(&f.file)) else { return (offers, None) };
+        let best = pick(&offers, requirement, target, policy).and_then(|i| offers.get(i)).and_then(Offer::best);
+        let Some(best) = best.cloned() else { return (offers, None) };
+        let file = Arc::clone(&best.file);
         // A list is of use without the metadata: what cannot be fetched shows its fault when the project is settled.
         let Ok(MetadataAnswer::Known(metadata)) = depot.metadata(&requirement.name, &file) else {
             return (offers, None);
         };
-        let python = metadata.requires_python.as_ref();
-        let Some(python) = python.filter(|set| !set.matches(&target.interpreter.version)) else {
-            return (offers, Some(metadata));
-        };
+        let Some(bar) = late_bar(&best, &metadata, target) else { return (offers, Some(metadata)) };
         if late.iter().any(|l| l.filename == file.filename) {
             return (offers, None);
         }
-        let detail = format!("needs Python {python}, here {}", target.interpreter.version);
-        late.push(LateBar { filename: Arc::clone(&file.filename), bar: Bar { kind: BarKind::Interpreter, detail } });
+        late.push(LateBar { filename: Arc::clone(&file.filename), bar });
     }
 }
 
@@ -230,6 +227,11 @@ fn bars(list: &[Bar]) -> Vec<Value> {
     list.iter().map(|b| json!({"kind": b.kind.as_str(), "detail": b.detail})).collect()
 }
 
+/// What the wheels of an offer were made for, if that is told.
+fn best_build(offer: &Offer) -> Option<&Build> {
+    offer.best().or(offer.files.first()).and_then(|f| f.build.as_ref())
+}
+
 fn offer(offer: &Offer, files: bool) -> Value {
     let best = offer.best().map(|f| &f.file);
     let mut object = json!({
@@ -242,6 +244,7 @@ fn offer(offer: &Offer, files: bool) -> Value {
         "interpreters": offer.interpreters(),
         "yanked": offer.yanked,
         "prerelease": offer.version.is_prerelease(),
+        "accelerator": render::words::build_json(best_build(offer)),
     });
     if files {
         let all: Vec<Value> = offer

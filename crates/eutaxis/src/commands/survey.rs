@@ -55,7 +55,7 @@ pub(crate) fn run(arguments: &Survey, common: &Common, output: &Output) -> Resul
         .position(|f| chosen || f.bare_names.iter().any(|n| n == "python3"))
         .or(found.iter().position(|f| f.bare_names.iter().any(|n| n == "python")));
     let target = match default.and_then(|i| found.get(i)) {
-        Some(found) => Some(found.facts.target().map_err(|e| vec![e])?),
+        Some(found) => Some(surroundings.target_of(&found.facts).map_err(|e| vec![e])?),
         None => None,
     };
     let mut report = Report {

@@ -6,6 +6,7 @@ use unicode_width::UnicodeWidthStr;
 
 use super::axis::{Stretch, each, folded};
 use super::table::{Table, labelled, wrap};
+use super::ways::block;
 use super::{style, ways, width};
 use crate::commands::settle::Refusal;
 
@@ -69,7 +70,12 @@ pub(crate) fn facts(clash: &Clash, width: usize) -> String {
         let origin = fact.origin.as_ref().map_or(String::new(), |o| format!("   ({})", super::place(o)));
         table.row([format!("{:>2}", i + 1), word.to_owned(), format!("{rest}{origin}")]);
     }
-    table.text(width)
+    let mut text = table.text(width);
+    // What makes facts of this kind clash is no fact of any project.
+    if clash.facts.iter().any(|f| f.kind == FactKind::Built) {
+        text.push_str(&block("    ", "One environment holds one toolkit.", width));
+    }
+    text
 }
 
 /// The word for a fact's kind, and the rest of it.
@@ -79,6 +85,7 @@ pub(crate) fn words(fact: &Fact) -> (&'static str, &str) {
         FactKind::Bound if fact.origin.is_none() => ("held", fact.text.trim_start_matches("held ")),
         FactKind::Bound => ("you bound", fact.text.trim_start_matches("you bound ")),
         FactKind::Needs => ("needs", fact.text.as_str()),
+        FactKind::Built => ("built", fact.text.as_str()),
         FactKind::Bar(_) => ("barred", fact.text.as_str()),
     }
 }

@@ -1,5 +1,6 @@
 //! A settled set, as text.
 
+use eutaxis_core::knowledge::MadeFor;
 use eutaxis_core::solve::{Asker, Chosen};
 
 use super::table::{Table, labelled, wrap};
@@ -36,6 +37,10 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
         }
         text.push_str(&table.text(width));
     }
+    if let Some(line) = accelerator(settled) {
+        text.push('\n');
+        text.push_str(&labelled("accelerator", &style::strong("accelerator"), &line, width));
+    }
     for adjustment in settled.adjusted() {
         text.push('\n');
         text.push_str(&labelled("adjusted", &style::care("adjusted"), &words::adjustment(adjustment), width));
@@ -66,6 +71,31 @@ fn headline(settled: &Settled<'_>, width: usize) -> String {
     let head = format!("Settled: {}", count(settled.pins.len(), "project"));
     let line = format!("{head} for {}, {kinds} ({fetch}{place})", settled.target);
     format!("{}\n\n", wrap(&line, width).join("\n").replacen(&head, &style::good(&head), 1))
+}
+
+/// What the chosen builds ask of the place: the toolkit that they share, and the driver that it needs.
+fn accelerator(settled: &Settled<'_>) -> Option<String> {
+    let target = &settled.problem.target;
+    let builds = settled.pins.iter().filter_map(|p| match &p.chosen.build.as_ref()?.made_for {
+        MadeFor::Toolkit(family, toolkit) => Some((p.chosen.project.as_str(), family, toolkit)),
+        MadeFor::Processor => None,
+    });
+    let builds: Vec<_> = builds.collect();
+    // Some builds tell only the major number: the most exact one is told.
+    let (_, family, toolkit) = builds.iter().max_by_key(|(_, _, t)| t.to_string().len())?;
+    let names: Vec<&str> = builds.iter().map(|(name, ..)| *name).collect();
+    let here = target.accelerators.here.iter().find(|a| a.family.name == family.name);
+    let driver = here.and_then(|a| a.driver.as_ref());
+    let needs = match (family.enough_driver(toolkit, target.platform.system), driver) {
+        (Some(lowest), Some(driver)) => format!("; it needs a driver of {lowest} or newer, here {driver}"),
+        (Some(lowest), None) => format!("; it needs a driver of {lowest} or newer, which this target does not name"),
+        (None, _) => String::new(),
+    };
+    Some(format!(
+        "{} {toolkit} for {}{needs}. The wheels bring its runtime: the toolkit need not be installed.",
+        family.name,
+        names.join(", ")
+    ))
 }
 
 fn subject(chosen: &Chosen) -> String {

@@ -29,13 +29,18 @@ pub(crate) fn text(listing: &Listing) -> String {
 fn headline(listing: &Listing, width: usize) -> String {
     let project = &listing.requirement.name;
     let best = listing.best.and_then(|i| listing.offers.get(i));
-    let newer: Vec<&Offer> =
-        listing.best.map_or(&listing.offers[..], |i| listing.offers.get(..i).unwrap_or_default()).iter().collect();
+    let accelerated = best.is_some_and(|b| uses_accelerator(b, listing));
+    // Other builds of the release that is taken are told only when they are barred.
+    let beside =
+        |o: &&Offer| o.verdict == Verdict::Ready && best.is_some_and(|b| b.version.public() == o.version.public());
+    let before = listing.best.map_or(&listing.offers[..], |i| listing.offers.get(..i).unwrap_or_default());
+    let newer: Vec<&Offer> = before.iter().filter(|o| !beside(o)).collect();
     let (answer, line) = match best {
         Some(best) => {
             let take = format!("take {}", best.version);
             let why = match (best.verdict, newer.is_empty()) {
                 _ if best.yanked.is_some() => "yanked, but pinned exactly",
+                _ if accelerated => "the newest build that the accelerator of this place runs",
                 (Verdict::Ready, true) => "the newest, with a wheel that runs here",
                 (Verdict::Ready, false) => "newest with a wheel that runs here",
                 (_, true) => "the newest; only source, it must be built",
@@ -59,7 +64,8 @@ fn headline(listing: &Listing, width: usize) -> String {
     let plain = anstream::adapter::strip_str(&answer).to_string();
     let mut text = format!("{}\n", wrap(&line, width).join("\n").replacen(&plain, &answer, 1));
     if best.is_some() && !newer.is_empty() {
-        let told: Vec<String> = newer.iter().take(3).map(|o| format!("{} {}", o.version, short(o))).collect();
+        let told: Vec<String> =
+            newer.iter().take(3).map(|o| format!("{} {}", o.version, short(o, accelerated))).collect();
         let more = newer.len().saturating_sub(told.len());
         let more = if more > 0 { format!("; and {more} more") } else { String::new() };
         let line = format!("newer: {}{more}", told.join("; "));
@@ -69,7 +75,7 @@ fn headline(listing: &Listing, width: usize) -> String {
 }
 
 /// Why a release is not the one to take, in a few words.
-fn short(offer: &Offer) -> String {
+fn short(offer: &Offer, accelerated: bool) -> String {
     let why = offer.bars.first().map_or(String::new(), |b| format!(": {}", b.detail));
     match (offer.verdict, &offer.yanked) {
         (_, Some(_)) => "is yanked".to_owned(),
@@ -78,8 +84,15 @@ fn short(offer: &Offer) -> String {
         }
         (Verdict::Barred, _) => format!("is barred{why}"),
         (Verdict::Build, _) => format!("has only source here{why}"),
+        (Verdict::Ready, _) if accelerated => "leaves the accelerator unused".to_owned(),
         (Verdict::Ready, _) => "runs too".to_owned(),
     }
+}
+
+fn uses_accelerator(offer: &Offer, listing: &Listing) -> bool {
+    let build = offer.best().and_then(|f| f.build.as_ref());
+    let target = &listing.target;
+    target.accelerators.order(build.map(|b| &b.made_for), target.platform.system).is_accelerated()
 }
 
 fn source(listing: &Listing) -> String {

@@ -46,6 +46,10 @@ fn change(change: &Change) -> String {
         Change::DropBound(old) => format!("without the bound {}", old.requirement.short()),
         Change::Pin(new) => format!("ask for {} exactly, though it is yanked", new.short()),
         Change::Interpreter(other) => format!("use {}", interpreter(other)),
+        Change::Accelerators(all) if all.is_empty() => "take builds without accelerators".to_owned(),
+        Change::Accelerators(all) => {
+            format!("a place with {}", all.here.iter().map(ToString::to_string).collect::<Vec<_>>().join(" and "))
+        }
         Change::Build(name) => format!("permit building {name} from source"),
         Change::Prereleases(name) => format!("permit pre-releases of {name}"),
         Change::AsOf(moment) => format!("take what was there on {}", super::day(*moment)),
@@ -56,6 +60,7 @@ fn change(change: &Change) -> String {
                 adjustment.versions,
                 needs.short()
             ),
+            eutaxis_core::solve::Effect::MadeFor(made_for) => format!("{} is {made_for}", adjustment.project),
             eutaxis_core::solve::Effect::Avoid => format!("avoid {} {}", adjustment.project, adjustment.versions),
         },
         Change::DropAdjust(adjustment) => {
@@ -154,7 +159,7 @@ pub(crate) fn edits(edits: &[FileEdit]) -> String {
 }
 
 /// A paragraph behind a lead, further lines under the text.
-fn block(lead: &str, text: &str, width: usize) -> String {
+pub(super) fn block(lead: &str, text: &str, width: usize) -> String {
     let lines = wrap(text, width.saturating_sub(lead.len()));
     let mut out = String::new();
     for (i, line) in lines.iter().enumerate() {

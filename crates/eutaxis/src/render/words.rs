@@ -1,6 +1,8 @@
 //! Sentences that several answers share: what keeps a release out, what to take care of, what was adjusted.
 
 use eutaxis_core::fault::{Origin, escaped};
+use eutaxis_core::knowledge::MadeFor;
+use eutaxis_core::offer::Build;
 use eutaxis_core::solve::{Adjustment, Asker, Caution, Effect, Newer, Out, Problem, Strength};
 use serde_json::{Value, json};
 
@@ -36,6 +38,10 @@ fn out_words(out: &Out, problem: &Problem) -> String {
             format!("its series began {}, after {name} ({}), which has never met it", day(*began), day(*published))
         }
         Out::Late => "it appeared after those that need it".to_owned(),
+        Out::OtherToolkit(name, version) => {
+            format!("it is built for another toolkit than {name} {version}, and an environment holds one")
+        }
+        Out::OtherBuild => "another build uses the accelerator of this place better".to_owned(),
         Out::Older => "the oldest is preferred".to_owned(),
     }
 }
@@ -79,6 +85,12 @@ pub(crate) fn cautions<'a>(
             Caution::ExtraAbsent { project, version, extra } => told.push(format!(
                 "{project} {version} offers no extra `{extra}`: it adds nothing. Look for a misspelling, or leave it out."
             )),
+            Caution::Unaccelerated { project, version, build, because } => {
+                let because = because.as_ref().map_or(String::new(), |b| format!(": {b}"));
+                told.push(format!(
+                    "{project} {version} leaves the accelerator of this place unused. The newest build that uses one is {build}{because}."
+                ));
+            }
             Caution::Yanked { project, version, reason } => {
                 let why = if reason.is_empty() { String::new() } else { format!(": \"{}\"", escaped(reason)) };
                 told.push(format!("{project} {version} is yanked{why}. It is taken because it is pinned exactly."));
@@ -132,6 +144,7 @@ pub(crate) fn adjustment(adjustment: &Adjustment) -> String {
     let effect = match &adjustment.effect {
         Effect::Needs(requirement) => format!("needs {}", requirement.short()),
         Effect::Avoid => "is avoided".to_owned(),
+        Effect::MadeFor(made_for) => format!("is {made_for}"),
     };
     let because = escaped(&adjustment.because);
     format!("{}{versions} {effect}: \"{because}\" ({})", adjustment.project, place(&adjustment.origin))
@@ -141,10 +154,25 @@ pub(crate) fn adjustment(adjustment: &Adjustment) -> String {
 pub(crate) fn adjustment_json(adjustment: &Adjustment) -> Value {
     let needs = match &adjustment.effect {
         Effect::Needs(requirement) => Some(requirement.to_string()),
-        Effect::Avoid => None,
+        Effect::Avoid | Effect::MadeFor(_) => None,
+    };
+    let accelerator = match &adjustment.effect {
+        Effect::MadeFor(made_for) => Some(made_for.stated()),
+        _ => None,
     };
     json!({
-        "project": adjustment.project.as_str(), "versions": adjustment.versions.to_string(), "avoid": needs.is_none(),
-        "needs": needs, "because": adjustment.because, "origin": adjustment.origin.to_string(),
+        "project": adjustment.project.as_str(), "versions": adjustment.versions.to_string(),
+        "avoid": adjustment.effect == Effect::Avoid, "needs": needs, "accelerator": accelerator, "because": adjustment.because, "origin": adjustment.origin.to_string(),
+    })
+}
+
+/// What a build was made for, and by which evidence, for programs; null when nothing tells it.
+pub(crate) fn build_json(build: Option<&Build>) -> Value {
+    build.map_or(Value::Null, |build| {
+        let (family, toolkit) = match &build.made_for {
+            MadeFor::Processor => (None, None),
+            MadeFor::Toolkit(family, toolkit) => (Some(family.name.clone()), Some(toolkit.to_string())),
+        };
+        json!({"family": family, "toolkit": toolkit, "evidence": build.evidence.as_str()})
     })
 }

@@ -55,6 +55,7 @@ impl Field {
     pub(crate) fn new() -> Self {
         let field = Field::empty();
         field.write("fieldkit.txt", eutaxis_demo::ASKS);
+        field.write("borealis.toml", eutaxis_demo::BOREALIS);
         field.write(
             "eutaxis.toml",
             &eutaxis_demo::SETTINGS.replace("path = \"depot\"", &format!("path = {:?}", depot())),
@@ -79,9 +80,10 @@ impl Field {
 
     /// Settings with this depot.
     pub(crate) fn name_depot(&self, url: &str) {
-        let targets = eutaxis_demo::SETTINGS.split_once("\n[target").unwrap().1;
+        self.write("borealis.toml", eutaxis_demo::BOREALIS);
+        let targets = eutaxis_demo::SETTINGS.split_once("\n[knowledge").unwrap().1;
         let text = format!(
-            "[[depot]]\nname = \"base camp\"\nurl = {url:?}\n[network]\ntimeout = 1\nattempts = 3\n[target{targets}"
+            "[[depot]]\nname = \"base camp\"\nurl = {url:?}\n[network]\ntimeout = 1\nattempts = 3\n[knowledge{targets}"
         );
         self.write("eutaxis.toml", &text);
     }
@@ -102,7 +104,7 @@ impl Field {
 
     /// Names in the folder, sorted; what the harness itself put there left out.
     pub(crate) fn names(&self) -> Vec<String> {
-        let own = ["cache", "eutaxis.toml", "fieldkit.txt"];
+        let own = ["borealis.toml", "cache", "eutaxis.toml", "fieldkit.txt"];
         let entries = std::fs::read_dir(self.folder.path()).unwrap();
         let mut names: Vec<String> = entries
             .map(|e| e.unwrap().file_name().into_string().unwrap())

@@ -3,6 +3,7 @@
 // A test that cannot go on has failed: here that is what stopping the program means.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod accelerators;
 mod adjust;
 mod bad_input;
 mod chronology;

@@ -1,7 +1,10 @@
 //! The grounds on which a proof of impossibility stands, before they are put into words.
 
+use std::rc::Rc;
+
 use super::super::clause::{ClauseId, Source};
 use super::super::search::Search;
+use crate::knowledge::MadeFor;
 use crate::name::Name;
 use crate::offer::{BarKind, Verdict};
 use crate::requirement::Requirement;
@@ -28,6 +31,13 @@ pub(in crate::solve) enum Ground {
     },
     /// Another release of the project was chosen before.
     Held(Name),
+    /// Releases of a project were made for this toolkit, and an environment holds one.
+    Built {
+        project: Name,
+        made_for: Rc<MadeFor>,
+        /// Oldest first.
+        releases: Vec<Version>,
+    },
     /// Releases of a project are out.
     Barred {
         project: Name,
@@ -48,6 +58,11 @@ impl Search {
                 Source::Ask(i) => Ground::Ask(*i),
                 Source::Bound(i) => Ground::Bound(*i),
                 Source::Held(project) => Ground::Held(project.clone()),
+                Source::Build { project, made_for } => Ground::Built {
+                    project: project.clone(),
+                    made_for: Rc::clone(made_for),
+                    releases: self.left_out(*id, project),
+                },
                 Source::Need { project, extra, requirement, adjusted } => Ground::Needs {
                     project: project.clone(),
                     extra: extra.clone(),
@@ -90,7 +105,7 @@ impl Search {
             Ground::Ask(i) => self.problem.asks.get(*i).map(|a| &a.requirement),
             Ground::Bound(i) => self.problem.bounds.get(*i).map(|a| &a.requirement),
             Ground::Needs { requirement, .. } => Some(requirement),
-            Ground::Held(_) | Ground::Barred { .. } => None,
+            Ground::Held(_) | Ground::Built { .. } | Ground::Barred { .. } => None,
         }
     }
 
@@ -108,7 +123,8 @@ impl Search {
             return vec![Ground::Barred { project: project.clone(), kind: BarKind::Absent, releases: Vec::new() }];
         };
         let mut barred: Vec<(BarKind, Version)> = Vec::new();
-        for offer in facts.offers.iter().filter(|o| o.verdict == Verdict::Barred) {
+        let told = self.releases(project);
+        for offer in facts.offers.iter().filter(|o| o.verdict == Verdict::Barred && told.contains(&o.version)) {
             barred.extend(offer.bars.iter().map(|b| (b.kind, offer.version.clone())));
         }
         for requirement in grounds.iter().filter_map(|g| self.requirement_of(g)).filter(|r| r.name == *project) {
@@ -143,6 +159,7 @@ impl Search {
                 (2, text, origin)
             }
             Ground::Held(project) => (4, project.to_string(), String::new()),
+            Ground::Built { project, made_for, .. } => (1, project.to_string(), made_for.to_string()),
             Ground::Needs { project, extra, requirement, .. } => {
                 (1, format!("{project} {}", extra.as_ref().map_or("", Name::as_str)), requirement.to_string())
             }
@@ -155,6 +172,18 @@ impl Search {
 
 /// Adds a ground, or its releases to the one that says the same of others.
 fn add(grounds: &mut Vec<Ground>, ground: Ground) {
+    if let Ground::Built { project, made_for, releases } = &ground {
+        let same = grounds.iter_mut().find_map(|g| match g {
+            Ground::Built { project: p, made_for: m, releases: all } if p == project && m == made_for => Some(all),
+            _ => None,
+        });
+        if let Some(all) = same {
+            all.extend(releases.iter().cloned());
+            all.sort();
+            all.dedup();
+            return;
+        }
+    }
     let Ground::Needs { project, extra, requirement, releases, adjusted, .. } = &ground else {
         if !grounds.contains(&ground) {
             grounds.push(ground);

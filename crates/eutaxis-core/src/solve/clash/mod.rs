@@ -11,6 +11,7 @@ pub(super) use ground::Ground;
 use super::clause::ClauseId;
 use super::search::Search;
 use crate::fault::Origin;
+use crate::knowledge::MadeFor;
 use crate::name::Name;
 use crate::offer::BarKind;
 use crate::requirement::Requirement;
@@ -47,6 +48,8 @@ pub enum FactKind {
     Bound,
     /// What releases need.
     Needs,
+    /// Releases were made for a toolkit, and an environment holds one.
+    Built,
     /// A bar.
     Bar(BarKind),
 }
@@ -58,6 +61,7 @@ impl FactKind {
             FactKind::Ask => "ask",
             FactKind::Bound => "bound",
             FactKind::Needs => "needs",
+            FactKind::Built => BarKind::Accelerator.as_str(),
             FactKind::Bar(kind) => kind.as_str(),
         }
     }
@@ -83,6 +87,8 @@ pub struct Fact {
     pub(super) also: Vec<BarKind>,
     /// For bars of a date: when those releases appeared.
     pub(super) dates: Vec<jiff::Timestamp>,
+    /// For bars of accelerators: what those releases were made for, newest release first.
+    pub(super) builds: Vec<MadeFor>,
 }
 
 impl Search {
@@ -143,7 +149,10 @@ impl Search {
     fn bears_on(&self, ground: &Ground, name: &Name) -> bool {
         match ground {
             Ground::Ask(_) | Ground::Bound(_) => self.requirement_of(ground).is_some_and(|r| r.name == *name),
-            Ground::Held(project) | Ground::Needs { project, .. } | Ground::Barred { project, .. } => project == name,
+            Ground::Held(project)
+            | Ground::Needs { project, .. }
+            | Ground::Built { project, .. }
+            | Ground::Barred { project, .. } => project == name,
         }
     }
 
@@ -165,7 +174,38 @@ impl Search {
                 contested.push(Contested { project: name.clone(), releases, rows });
             }
         }
+        contested.extend(self.contested_toolkits(facts));
         contested
+    }
+
+    /// Families of which the builds leave no toolkit, as if they were projects.
+    fn contested_toolkits(&self, facts: &[Fact]) -> Vec<Contested> {
+        let built = |fact: &Fact| match &fact.ground {
+            Ground::Built { made_for, .. } => Some(made_for.as_ref().clone()),
+            _ => None,
+        };
+        let builds: Vec<(usize, MadeFor)> =
+            facts.iter().enumerate().filter_map(|(i, f)| Some((i, built(f)?))).collect();
+        // The builds of one project are alternatives, which are no rows of one axis.
+        let project = |i: usize| facts.get(i).map(|f| &f.project);
+        let alone = |i: usize| builds.iter().filter(|(o, _)| project(*o) == project(i)).count() == 1;
+        if builds.len() < 2 || !builds.iter().all(|(i, _)| alone(*i)) {
+            return Vec::new();
+        }
+        let mut families: Vec<&str> = builds.iter().filter_map(|(_, b)| b.family()).map(|f| f.name.as_str()).collect();
+        families.sort_unstable();
+        families.dedup();
+        let one = |family: &str| {
+            let of = |b: &MadeFor| self.toolkits_serving(b).into_iter().filter(|(f, _)| f == family);
+            let mut releases: Vec<Version> =
+                builds.iter().flat_map(|(_, b)| of(b)).filter_map(|(_, t)| Version::parse(&t).ok()).collect();
+            releases.sort();
+            releases.dedup();
+            let allows = |b: &MadeFor| of(b).filter_map(|(_, t)| Version::parse(&t).ok()).collect::<Vec<_>>();
+            let rows = builds.iter().map(|(i, b)| (*i, allows(b))).collect();
+            Some(Contested { project: Name::parse(family).ok()?, releases, rows })
+        };
+        families.into_iter().filter_map(one).collect()
     }
 
     /// The releases of a project that a ground allows; none when it does not bear on the project.
@@ -182,7 +222,7 @@ impl Search {
                 let held = self.problem.held.get(project);
                 Some(those(&|v| Some(v) == held))
             }
-            Ground::Held(_) => None,
+            Ground::Held(_) | Ground::Built { .. } => None,
             other => of(self.requirement_of(other)?),
         }
     }

@@ -16,7 +16,7 @@ use super::super::search::Search;
 use super::super::state::{NodeKind, State};
 use super::ground::Ground;
 use crate::name::Name;
-use crate::offer::BarKind;
+use crate::offer::{BarKind, Offer, Verdict};
 use crate::requirement::Requirement;
 use crate::version::{SpecifierSet, Version};
 
@@ -49,10 +49,21 @@ impl Search {
         plain.smallest(&grounds).unwrap_or(grounds)
     }
 
-    /// All releases on the page of a project, oldest first.
+    /// All releases on the page of a project, oldest first. A build that is out for its accelerator is left out where
+    /// another build of the release can be taken, which stands for it, unless builds are asked for by their labels.
     pub(super) fn releases(&self, project: &Name) -> Vec<Version> {
+        let Some(facts) = self.facts.get(project) else { return Vec::new() };
+        let can_be_taken = |public: &Version| {
+            facts.offers.iter().any(|o| o.verdict != Verdict::Barred && o.version.public() == *public)
+        };
+        let stood_for = |o: &Offer| {
+            o.verdict == Verdict::Barred
+                && o.bars.iter().all(|b| b.kind == BarKind::Accelerator)
+                && can_be_taken(&o.version.public())
+        };
+        let by_label = self.problem.names_label(project);
         // Offers stand newest first.
-        self.facts.get(project).map_or(Vec::new(), |f| f.offers.iter().rev().map(|o| o.version.clone()).collect())
+        facts.offers.iter().rev().filter(|o| by_label || !stood_for(o)).map(|o| o.version.clone()).collect()
     }
 }
 
@@ -179,6 +190,10 @@ impl Smaller<'_> {
             Ground::Barred { project, kind, releases } => {
                 let releases = left(&project, releases);
                 Ground::Barred { project, kind, releases }
+            }
+            Ground::Built { project, made_for, releases } => {
+                let releases = left(&project, releases);
+                Ground::Built { project, made_for, releases }
             }
             stated => stated,
         };
@@ -331,6 +346,13 @@ impl System<'_> {
                 let mut term = self.values(project, true, &|v| Some(v) == held.as_ref());
                 term.values.insert(0);
                 self.clause(index, smallvec![term]);
+            }
+            Ground::Built { project, made_for, releases } => {
+                let having = self.values(project, false, &|v| releases.contains(v));
+                let serving = self.search.serving(made_for);
+                let node = self.state.node(NodeKind::Toolkit, self.search.facts.toolkits().len() + 1);
+                let terms = smallvec![self.complement(having), Term { node, values: serving }];
+                self.clause(index, terms);
             }
             Ground::Needs { project, extra, requirement, releases, .. } => {
                 let having = self.values(project, false, &|v| releases.contains(v));

@@ -22,6 +22,7 @@ impl Search {
             text,
             ground: ground.clone(),
             dates: Vec::new(),
+            builds: Vec::new(),
             also: Vec::new(),
         };
         let stated = |kind: FactKind, verb: &str, ask: Option<&Ask>| {
@@ -58,6 +59,12 @@ impl Search {
                     ..fact(FactKind::Needs, subject, self.range_set(project, releases), text)
                 }
             }
+            Ground::Built { project, made_for, releases } => {
+                let is = if releases.len() == 1 { "is" } else { "are" };
+                let range = self.range_words(project, releases);
+                let text = format!("{project} {range} {is} {made_for}");
+                fact(FactKind::Built, project.to_string(), self.range_set(project, releases), text)
+            }
             Ground::Barred { project, kind, releases } if releases.is_empty() => {
                 fact(FactKind::Bar(*kind), project.to_string(), String::new(), format!("no depot has {project}"))
             }
@@ -68,7 +75,10 @@ impl Search {
                 let dates = mine().filter_map(|o| o.published()).collect();
                 let also = mine().flat_map(|o| o.bars.iter().map(|b| b.kind)).filter(|k| k != kind).collect();
                 let versions = self.range_set(project, releases);
-                Fact { dates, also, ..fact(FactKind::Bar(*kind), project.to_string(), versions, text) }
+                let builds =
+                    mine().flat_map(|o| o.files.iter().filter_map(|f| Some(f.build.as_ref()?.made_for.clone())));
+                let builds = builds.collect();
+                Fact { dates, also, builds, ..fact(FactKind::Bar(*kind), project.to_string(), versions, text) }
             }
         }
     }
@@ -166,7 +176,11 @@ impl Search {
                 let range = format!(">={},<={}", a.public(), b.public());
                 let exact = SpecifierSet::parse(&range)
                     .is_ok_and(|set| run.len() > 1 && all.iter().all(|v| set.matches(v) == run.contains(v)));
-                if exact { vec![range] } else { run.iter().map(|v| format!("=={v}")).collect() }
+                // `==1.1` takes 1.1+label too: beside such builds only `===` names the release without a label.
+                let labelled =
+                    |v: &Version| !v.is_local() && all.iter().any(|o| o != v && o.public() == *v && !run.contains(o));
+                let one = |v: &Version| if labelled(v) { format!("==={v}") } else { format!("=={v}") };
+                if exact { vec![range] } else { run.iter().map(one).collect() }
             })
             .collect();
         sets.join(" || ")

@@ -120,7 +120,16 @@ impl Brute<'_> {
     fn holds(&self, chosen: &Assignment) -> bool {
         let (in_force, reached) = self.reach(chosen);
         let bounds: Vec<&Requirement> = self.problem.bounds_in_force().map(|(_, b)| &b.requirement).collect();
-        chosen.keys().all(|p| reached.contains_key(p))
+        let mut toolkits: Vec<String> = chosen
+            .iter()
+            .filter(|(p, i)| !self.release(p, **i).source_only)
+            .filter_map(|(p, i)| self.parsed[p.as_str()][*i].version.local().filter(|l| l.starts_with("bor")))
+            .collect();
+        toolkits.dedup();
+        toolkits.sort();
+        toolkits.dedup();
+        toolkits.len() < 2
+            && chosen.keys().all(|p| reached.contains_key(p))
             && in_force.iter().all(|r| chosen.get(r.name.as_str()).is_some_and(|i| self.takes(r, *i)))
             && chosen.iter().all(|(project, index)| {
                 let release = self.release(project, *index);
@@ -279,19 +288,64 @@ impl Brute<'_> {
             self.world.projects[project].iter().map(|r| Version::parse(&r.version).unwrap()).collect();
         ages.sort();
         let age = ages.iter().position(|v| *v == version).unwrap() as i64;
+        // Builds of one release are of one age.
+        let release_age = ages.iter().position(|v| v.public() == version.public()).unwrap() as i64;
         let latest = askers.iter().map(|(year, _)| *year).max();
         let late = policy.prefer == Prefer::Period && latest.zip(release.year).is_some_and(|(l, mine)| mine > l);
-        let by_age = if policy.prefer == Prefer::Oldest || late { age } else { -age };
+        let by_age = if policy.prefer == Prefer::Oldest || late { release_age } else { -release_age };
         let built = policy.wheels != Wheels::Any && release.source_only;
         let unmet = policy.chronology == Chronology::Follow && self.is_unmet(project, &version, askers);
-        (release.yanked, !kept, built, unmet, late, by_age)
+        let tier_of = |i: usize| {
+            let label = self.parsed[project][i].version.local().filter(|_| !self.release(project, i).source_only);
+            runs(label.as_deref(), &self.problem.target).unwrap_or(PLAIN)
+        };
+        let mut others = 0..self.parsed[project].len();
+        let accelerated = others.any(|i| self.parsed[project][i].usable && tier_of(i) < PLAIN);
+        let tier = tier_of(index);
+        let unused = accelerated && tier == PLAIN;
+        // Of builds that run equally well the one for the newest toolkit, which is the greater label.
+        let newest = if policy.prefer == Prefer::Oldest { age } else { -age };
+        let newest = if tier == PLAIN { newest } else { 0 };
+        let label = if tier == PLAIN { None } else { version.local() };
+        (release.yanked, !kept, built, unused, unmet, late, by_age, tier, std::cmp::Reverse(label), newest)
     }
 }
 
-fn usable(project: &str, release: &Release, problem: &Problem) -> bool {
+/// Whether a release can be taken at all.
+pub(super) fn usable(project: &str, release: &Release, problem: &Problem) -> bool {
     let built = problem.policy.wheels != Wheels::Only || problem.policy.build.iter().any(|p| p.as_str() == project);
     let python = release.python.as_ref();
     let runs = python.is_none_or(|p| SpecifierSet::parse(p).unwrap().matches(&problem.target.interpreter.version));
     let has_file = !release.barred && (!release.source_only || built);
-    has_file && runs
+    let label = Version::parse(&release.version).unwrap().local().filter(|_| !release.source_only);
+    has_file && runs && self::runs(label.as_deref(), &problem.target).is_some()
+}
+
+/// Whether a release is a build that is out just for its accelerator, beside another build of it that can be taken.
+pub(super) fn stood_for(project: &str, release: &Release, world: &World, problem: &Problem) -> bool {
+    let version = |r: &Release| Version::parse(&r.version).unwrap();
+    let runs = runs(version(release).local().as_deref(), &problem.target).is_some();
+    let otherwise = Release { version: version(release).public().to_string(), ..release.clone() };
+    let same = |r: &&Release| version(r).public() == version(release).public();
+    !runs
+        && !release.source_only
+        && usable(project, &otherwise, problem)
+        && world.projects[project].iter().filter(same).any(|r| usable(project, r, problem))
+}
+
+/// The tier of a build that leaves accelerators out.
+const PLAIN: u8 = 3;
+
+/// How well a build with this label runs in one of the places that the tests know; none when it does not.
+fn runs(label: Option<&str>, target: &crate::Target) -> Option<u8> {
+    let place = target.accelerators.as_option();
+    let Some(label) = label.filter(|l| l.starts_with("bor")) else { return Some(PLAIN) };
+    match (place.trim_matches('"'), label) {
+        ("none", _) => None,
+        ("borealis driver 498.2", "bor36") => Some(1),
+        ("borealis driver 512.4", "bor36" | "bor41") => Some(1),
+        ("borealis driver 512.4", "bor42") => Some(2),
+        ("borealis toolkit 3.6", "bor36") => Some(0),
+        _ => None,
+    }
 }

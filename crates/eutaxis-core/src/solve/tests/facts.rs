@@ -52,7 +52,11 @@ fn search(alone: &Alone<'_>, names: &[String], chosen: &mut Chosen) -> bool {
     }
     // A project that no depot has could have any release, were its absence no fact.
     let releases = match alone.world.projects.get(name) {
-        Some(releases) => releases.iter().map(|r| Version::parse(&r.version).unwrap()).collect(),
+        Some(releases) => releases
+            .iter()
+            .filter(|r| !super::brute::stood_for(name, r, alone.world, alone.problem))
+            .map(|r| Version::parse(&r.version).unwrap())
+            .collect(),
         None => vec![Version::parse("1").unwrap()],
     };
     releases.into_iter().any(|version| {
@@ -73,8 +77,13 @@ fn requirement(problem: &Problem, fact: &Fact) -> Option<Requirement> {
         FactKind::Ask => of(&problem.asks),
         FactKind::Bound => of(&problem.bounds),
         FactKind::Needs => Some(Requirement::parse(fact.needs.as_ref().unwrap()).unwrap()),
-        FactKind::Bar(_) => None,
+        FactKind::Built | FactKind::Bar(_) => None,
     }
+}
+
+/// The toolkit for which releases were made.
+fn toolkit(fact: &Fact) -> Option<&str> {
+    fact.text.rsplit_once(" built for ").map(|(_, toolkit)| toolkit)
 }
 
 fn speaks_of(fact: &Fact, version: &Version) -> bool {
@@ -120,6 +129,14 @@ fn holds(alone: &Alone<'_>, chosen: &Chosen) -> bool {
             chosen.get(&fact.project).is_none_or(|v| !speaks_of(fact, v) || pinned(alone, &fact.project, v, chosen))
         }
         FactKind::Bar(BarKind::Absent) if fact.versions.is_empty() => !chosen.contains_key(&fact.project),
+        FactKind::Built => {
+            let taken =
+                |f: &&Fact| f.kind == FactKind::Built && chosen.get(&f.project).is_some_and(|v| speaks_of(f, v));
+            let mut toolkits: Vec<&str> = facts.iter().filter(taken).filter_map(toolkit).collect();
+            toolkits.sort_unstable();
+            toolkits.dedup();
+            toolkits.len() < 2
+        }
         FactKind::Bar(_) => chosen.get(&fact.project).is_none_or(|v| !speaks_of(fact, v)),
     })
 }
@@ -158,7 +175,9 @@ fn pinned(alone: &Alone<'_>, project: &str, version: &Version, chosen: &Chosen) 
     let values = &alone.problem.target.markers;
     chosen.iter().filter(|(name, _)| *name != project && wanted(name)).any(|(name, v)| {
         let releases = alone.world.projects.get(name).into_iter().flatten();
-        releases.filter(|r| Version::parse(&r.version).unwrap() == *v).any(|release| {
+        // A barred release pins nothing: what it needs is never read.
+        let usable = releases.filter(|r| super::brute::usable(name, r, alone.problem));
+        usable.filter(|r| Version::parse(&r.version).unwrap() == *v).any(|release| {
             let extras: Vec<Name> = release.extras.iter().map(|e| Name::parse(e).unwrap()).collect();
             release.needs.iter().map(|n| Requirement::parse(n).unwrap()).any(|n| {
                 let can_count = n.marker.as_ref().is_none_or(|m| m.wanted(values, &extras));

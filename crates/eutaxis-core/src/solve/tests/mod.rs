@@ -133,6 +133,78 @@ fn bars_are_facts_of_a_clash() {
 }
 
 #[test]
+fn builds_for_two_toolkits_are_a_clash() {
+    let world = World::of(&["a 1+bor36", "a 1+cpu barred", "b 1+bor41", "c 1 -> b"]);
+    let mut problem = problem(&["a", "c"], &[], Policy::default());
+    problem.target = toy::target("borealis driver 512.4");
+    let clash = run(&world, &problem, false).unwrap_err();
+    let facts: Vec<&str> = clash.facts.iter().map(|f| f.text.as_str()).collect();
+    let told = [
+        "you ask a",
+        "a 1+cpu: wheels for Windows only; this target is Linux",
+        "a 1+bor36 is built for borealis 3.6",
+        "you ask c",
+        "c 1 needs b",
+        "b 1 is built for borealis 4.1",
+    ];
+    assert_eq!(facts, told);
+    let toolkits = clash.contested.iter().find(|c| c.project.as_str() == "borealis").unwrap();
+    assert_eq!(toolkits.rows.iter().map(|(_, v)| v.len()).collect::<Vec<_>>(), [1, 1]);
+}
+
+#[rstest]
+#[case::barred("none", "no")]
+#[case::runs("borealis driver 512.4", "a 2, borealis-runtime-4 1")]
+#[case::an_older_one_runs("borealis driver 498.2", "a 1, borealis-runtime-3 1")]
+fn a_runtime_package_says_what_a_build_is_for(#[case] place: &str, #[case] expected: &str) {
+    let world = World::of(&[
+        "a 1 -> borealis-runtime-3",
+        "a 2 -> borealis-runtime-4",
+        "borealis-runtime-3 1",
+        "borealis-runtime-4 1",
+        "b 1+bor41",
+        "b 1+bor36",
+    ]);
+    let mut problem = problem(&["a"], &[], Policy::default());
+    problem.target = toy::target(place);
+    assert_eq!(shown(&run(&world, &problem, false)), expected);
+    assert_eq!(shown(&run(&world, &problem, true)), expected);
+    // What is known late joins in: a companion takes the build of the same series.
+    problem.asks.extend(toy::problem(&["b"], &[], Policy::default()).asks);
+    let both = match expected {
+        "no" => "no".to_owned(),
+        other => format!(
+            "{}, b {}",
+            other.replace(", ", ", b ").split(", b ").next().unwrap(),
+            if other.contains("-4") { "1+bor41" } else { "1+bor36" }
+        ),
+    };
+    assert!(shown(&run(&world, &problem, false)).starts_with(&both), "{}", shown(&run(&world, &problem, false)));
+}
+
+#[test]
+fn what_is_lost_without_an_accelerator_is_told() {
+    let world = World::of(&["a 1+bor41", "a 1+cpu", "b 1+cpu", "c 2", "c 1+bor36"]);
+    let mut problem = problem(&["a", "b", "c"], &[], Policy::default());
+    problem.target = toy::target("borealis driver 498.2");
+    let solution = run(&world, &problem, false).unwrap();
+    assert_eq!(
+        shown(&Ok(solution.clone())),
+        "a 1+cpu, b 1+cpu, c 1+bor36",
+        "a build that uses it comes before a newer one"
+    );
+    let told: Vec<String> = solution
+        .cautions
+        .iter()
+        .filter_map(|c| match c {
+            Caution::Unaccelerated { project, build, because, .. } => Some(format!("{project} {build} {because:?}")),
+            _ => None,
+        })
+        .collect();
+    assert_eq!(told, ["a 1+bor41 Some(\"needs borealis 4.1; driver 498.2 runs up to 3.9\")"]);
+}
+
+#[test]
 fn the_contested_project_shows_its_empty_overlap() {
     let world = World::of(&["a 1 -> c>=2", "b 1 -> c<2", "c 1", "c 2"]);
     let clash = run(&world, &problem(&["a", "b"], &[], Policy::default()), false).unwrap_err();
@@ -189,6 +261,37 @@ fn any_world() -> impl Strategy<Value = World> {
                 .collect(),
         }
     })
+}
+
+/// Such a world in which some releases are builds for accelerators, several of one release among them.
+fn any_built_world() -> impl Strategy<Value = World> {
+    let label =
+        prop_oneof![3 => Just(""), 2 => Just("+bor36"), 2 => Just("+bor41"), 1 => Just("+bor42"), 1 => Just("+cpu")];
+    let kinds = proptest::collection::vec((label, proptest::bool::weighted(0.3)), 20);
+    (any_world(), kinds).prop_map(|(mut world, kinds)| {
+        let mut kinds = kinds.into_iter();
+        for releases in world.projects.values_mut() {
+            for i in 0..releases.len() {
+                let Some((label, joins)) = kinds.next() else { break };
+                let public = |r: &Release| r.version.split('+').next().unwrap_or_default().to_owned();
+                let base = if joins && i > 0 { public(&releases[i - 1]) } else { public(&releases[i]) };
+                let version = format!("{base}{label}");
+                if releases.iter().all(|r| r.version != version) {
+                    releases[i].version = version;
+                }
+            }
+        }
+        world
+    })
+}
+
+fn any_place() -> impl Strategy<Value = &'static str> {
+    prop_oneof![
+        1 => Just("none"),
+        1 => Just("borealis driver 498.2"),
+        3 => Just("borealis driver 512.4"),
+        1 => Just("borealis toolkit 3.6")
+    ]
 }
 
 fn any_policy() -> impl Strategy<Value = Policy> {
@@ -257,6 +360,34 @@ proptest! {
                 words
             };
             prop_assert_eq!(told(&clash.facts), told(&other.facts));
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 800, ..ProptestConfig::default() })]
+
+    /// The promise and the smallest clash where builds for accelerators are told apart, and an environment holds one
+    /// toolkit.
+    #[test]
+    fn builds_agree_with_brute_force(
+        world in any_built_world(),
+        asks in any_asks(),
+        place in any_place(),
+        policy in any_policy(),
+    ) {
+        let asks: Vec<&str> = asks.iter().map(String::as_str).collect();
+        let mut problem = problem(&asks, &[], policy);
+        problem.target = toy::target(place);
+        let expected = brute::solve(&world, &problem).map_or("no".to_owned(), |order| {
+            let words: Vec<String> = order.iter().map(|(p, v)| format!("{p} {v}")).collect();
+            words.join(", ")
+        });
+        prop_assert_eq!(shown(&run(&world, &problem, true)), expected.clone());
+        let end = run(&world, &problem, false);
+        prop_assert_eq!(shown(&end), expected);
+        if let Err(clash) = end {
+            prop_assert!(facts::are_smallest(&world, &problem, &clash.facts), "{:#?}", clash.facts);
         }
     }
 }

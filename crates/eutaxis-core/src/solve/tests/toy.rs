@@ -10,7 +10,7 @@ use crate::index::{Page, parse_json};
 use crate::name::Name;
 use crate::offer::Policy;
 use crate::requirement::{Ask, Requirement};
-use crate::target::Target;
+use crate::target::{Accelerators, Target};
 use crate::version::Version;
 
 /// A release of a toy project.
@@ -63,6 +63,7 @@ impl World {
     }
 
     pub(super) fn file(project: &str, release: &Release) -> String {
+        let project = project.replace('-', "_");
         match release {
             Release { barred: true, .. } => format!("{project}-{}-cp27-cp27m-win32.whl", release.version),
             Release { source_only: true, .. } => format!("{project}-{}.tar.gz", release.version),
@@ -93,6 +94,25 @@ impl World {
     }
 }
 
+/// A made-up family of accelerators.
+const BOREALIS: &str = r#"
+[[family]]
+name = "borealis"
+label = { before = "bor", number = "digits" }
+processor = ["cpu"]
+packages = ["borealis-runtime-{major}"]
+toolkit = [{ version = "3.6", linux = "450.0" }, { version = "3.9", linux = "480.0" }, { version = "4.1", linux = "510.0" }, { version = "4.2", linux = "530.0" }]
+series = [{ major = 4, linux = "505.0" }]
+"#;
+
+/// The place of the toy worlds, with these accelerators.
+pub(super) fn target(accelerators: &str) -> Target {
+    let families = Arc::new(crate::knowledge::Families::built_in().with(BOREALIS).unwrap());
+    let mut target = Target::parse("cpython 3.12.4 / linux x86_64 glibc 2.36").unwrap();
+    target.accelerators = Accelerators::parse(accelerators, &families).unwrap();
+    target
+}
+
 pub(super) fn problem(asks: &[&str], bounds: &[&str], policy: Policy) -> Problem {
     let list = |texts: &[&str]| {
         texts
@@ -104,7 +124,7 @@ pub(super) fn problem(asks: &[&str], bounds: &[&str], policy: Policy) -> Problem
             })
             .collect()
     };
-    let target = Target::parse("cpython 3.12.4 / linux x86_64 glibc 2.36").unwrap();
+    let target = target("none");
     Problem { asks: list(asks), bounds: list(bounds), ..Problem::new(target.clone(), policy.clone(), Vec::new()) }
 }
 

@@ -49,6 +49,7 @@ fn words(way: &Way) -> String {
         Change::DropAsk(ask) | Change::DropBound(ask) => format!("no {}", ask.requirement),
         Change::Pin(requirement) => format!("and {requirement}"),
         Change::Interpreter(other) => format!("on {}", other.name),
+        Change::Accelerators(all) => format!("with {}", all.as_option()),
         Change::Build(name) => format!("build {name}"),
         Change::Prereleases(name) => format!("prereleases {name}"),
         Change::AsOf(moment) => format!("as of {moment}"),
@@ -58,6 +59,37 @@ fn words(way: &Way) -> String {
     let changes: Vec<String> = way.changes.iter().map(change).collect();
     let pins: Vec<String> = way.environments.iter().map(|e| shown(&Ok(e.solution.clone()))).collect();
     format!("{}: {} => {}", way.kind.as_str(), changes.join(" & "), pins.join(" | "))
+}
+
+#[rstest]
+#[case::driver_too_old("borealis driver 498.2", &["a 1+bor41", "a 2+bor41"], &["a"], &[
+    "accelerator: with \"borealis driver 505.0\" => a 2+bor41",
+])]
+#[case::no_accelerator("none", &["a 1+bor36", "a 2+bor41", "b 1"], &["a", "b"], &[
+    "accelerator: with \"borealis toolkit 4.1\" => a 2+bor41, b 1",
+    "accelerator: with \"borealis toolkit 3.6\" => a 1+bor36, b 1",
+    "drop: no a => b 1",
+])]
+#[case::builds_without("borealis driver 498.2", &["a 1+bor41", "a 1+cpu", "b 1"], &["a==1+bor41", "b"], &[
+    "ask: a<=1 => a 1+cpu, b 1",
+    "accelerator: with \"borealis driver 505.0\" => a 1+bor41, b 1",
+    "drop: no a==1+bor41 => b 1",
+])]
+#[case::two_toolkits("borealis driver 512.4", &["a 1+bor36", "b 1+bor41", "c 1"], &["a", "b", "c"], &[
+    "environments:  => b 1+bor41, c 1 | a 1+bor36",
+    "drop: no a => b 1+bor41, c 1",
+    "drop: no b => a 1+bor36, c 1",
+])]
+fn ways_lead_to_another_accelerator(
+    #[case] place: &str,
+    #[case] world: &[&str],
+    #[case] asks: &[&str],
+    #[case] expected: &[&str],
+) {
+    let mut problem = problem(asks, &[], Policy::default());
+    problem.target = super::toy::target(place);
+    let told: Vec<String> = ways(&World::of(world), &problem).iter().map(words).collect();
+    assert_eq!(told, expected);
 }
 
 const SHARED: &[&str] =

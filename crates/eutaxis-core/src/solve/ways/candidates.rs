@@ -1,5 +1,7 @@
 //! Changes that might mend a clash, read off its facts: the smallest first.
 
+use std::sync::Arc;
+
 use super::super::adjust::{Adjustment, Effect};
 use super::super::clash::{Clash, Fact, FactKind, Ground};
 use super::super::problem::Problem;
@@ -7,12 +9,16 @@ use super::super::solution::Solution;
 use super::WayKind;
 use super::change::{Alternative, Change};
 use crate::fault::Origin;
+use crate::knowledge::{Family, MadeFor, Number};
 use crate::offer::{BarKind, Wheels};
 use crate::requirement::{Ask, Requirement};
+use crate::target::{Accelerator, Accelerators};
 use crate::version::SpecifierSet;
 
 /// So many dates are tried, the earliest first.
 const MOST_DATES: usize = 4;
+/// So many toolkits are tried.
+const MOST_TOOLKITS: usize = 2;
 /// So many yanked releases are tried, the newest first.
 const MOST_YANKED: usize = 2;
 
@@ -65,6 +71,7 @@ pub(super) fn candidates(problem: &Problem, clash: &Clash, alternatives: &[Alter
                 found.push(Candidate::LoosenBound(bound.clone()));
             }
             FactKind::Needs => found.extend(over_needs(problem, fact)),
+            FactKind::Built | FactKind::Bar(BarKind::Accelerator) => found.extend(over_accelerator(problem, fact)),
             FactKind::Bar(kind) => found.extend(over_bar(problem, fact, kind)),
         }
     }
@@ -147,6 +154,58 @@ pub(super) fn tightened(
         }
     }
     Box::new(adjustment)
+}
+
+/// A place with a newer driver or toolkit, or with an accelerator where there is none; and one without.
+fn over_accelerator(problem: &Problem, fact: &Fact) -> Vec<Candidate> {
+    let mine = &problem.target.accelerators;
+    let way = |here: Vec<Accelerator>| {
+        let accelerators = Accelerators { here, ..mine.clone() };
+        Candidate::Plain(WayKind::Accelerator, Change::Accelerators(Box::new(accelerators)))
+    };
+    let mut toolkits: Vec<(&Arc<Family>, &Number)> = Vec::new();
+    for build in &fact.builds {
+        if let MadeFor::Toolkit(family, toolkit) = build
+            && !toolkits.iter().any(|(f, t)| f.name == family.name && *t == toolkit)
+        {
+            toolkits.push((family, toolkit));
+        }
+    }
+    // Where there is an accelerator, the oldest toolkit asks least of it; where there is none, the newest release counts.
+    if !mine.is_empty() {
+        toolkits.sort_by(|a, b| a.1.cmp(b.1));
+    }
+    let mut found: Vec<Candidate> = toolkits
+        .into_iter()
+        .take(MOST_TOOLKITS)
+        .filter_map(|(family, toolkit)| {
+            let mut here = mine.here.clone();
+            let Some(theirs) = here.iter_mut().find(|a| a.family.name == family.name) else {
+                let told = Accelerator {
+                    family: Arc::clone(family),
+                    toolkit: Some(toolkit.clone()),
+                    driver: None,
+                    devices: Vec::new(),
+                };
+                return mine.is_empty().then(|| way(vec![told]));
+            };
+            match &theirs.driver {
+                Some(driver) => {
+                    let enough = family.enough_driver(toolkit, problem.target.platform.system)?;
+                    if enough <= driver {
+                        return None;
+                    }
+                    theirs.driver = Some(enough.clone());
+                }
+                None => theirs.toolkit = Some(toolkit.clone()),
+            }
+            Some(way(here))
+        })
+        .collect();
+    if !mine.is_empty() {
+        found.push(way(Vec::new()));
+    }
+    found
 }
 
 fn over_bar(problem: &Problem, fact: &Fact, kind: BarKind) -> Vec<Candidate> {

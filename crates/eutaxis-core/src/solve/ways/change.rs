@@ -7,7 +7,7 @@ use super::super::problem::Problem;
 use crate::name::Name;
 use crate::offer::{Prereleases, Wheels};
 use crate::requirement::{Ask, Requirement};
-use crate::target::Target;
+use crate::target::{Accelerators, Target};
 
 /// Another place to run in, with what is here of it.
 #[derive(Debug, Clone)]
@@ -35,6 +35,8 @@ pub enum Change {
     Pin(Requirement),
     /// Another interpreter.
     Interpreter(Box<Alternative>),
+    /// The place has just these accelerators.
+    Accelerators(Box<Accelerators>),
     /// Source distributions of a project may be built.
     Build(Name),
     /// Pre-releases of a project are admitted.
@@ -66,6 +68,7 @@ impl Change {
                 problem.asks.push(Ask { requirement: requirement.clone(), origin: crate::fault::Origin::Argument });
             }
             Change::Interpreter(alternative) => problem.target = alternative.target.clone(),
+            Change::Accelerators(accelerators) => problem.target.accelerators = accelerators.as_ref().clone(),
             Change::Build(project) => {
                 problem.policy.build.push(project.clone());
                 if problem.policy.wheels != Wheels::Only {

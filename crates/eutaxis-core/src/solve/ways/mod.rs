@@ -62,6 +62,8 @@ pub enum WayKind {
     Bound,
     /// Another interpreter.
     Interpreter,
+    /// Another accelerator, a newer driver of it, or none.
+    Accelerator,
     /// A pre-release is permitted.
     Prerelease,
     /// A later date.
@@ -87,6 +89,7 @@ impl WayKind {
             WayKind::Ask => "ask",
             WayKind::Bound => "bound",
             WayKind::Interpreter => "interpreter",
+            WayKind::Accelerator => "accelerator",
             WayKind::Prerelease => "prerelease",
             WayKind::Date => "date",
             WayKind::Build => "build",

@@ -193,6 +193,9 @@ fn change_json(change: &Change) -> Value {
         Change::Interpreter(other) => {
             json!({"interpreter": other.name, "here": other.here, "target": other.target.to_string()})
         }
+        Change::Accelerators(all) => {
+            json!({"option": "--accelerator", "value": all.as_option().trim_matches('"')})
+        }
         Change::Build(name) => json!({"option": "--build", "project": name.as_str()}),
         Change::Prereleases(name) => json!({"option": "--prereleases", "project": name.as_str()}),
         Change::AsOf(moment) => json!({"option": "--as-of", "value": moment.to_string()}),

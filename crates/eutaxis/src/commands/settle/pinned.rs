@@ -240,6 +240,7 @@ impl Settled<'_> {
                     "published": chosen.file.published.map(|t| t.to_string()),
                     "asked_by": asker_words(chosen),
                     "depot": pin.depot,
+                    "accelerator": render::words::build_json(chosen.build.as_ref()),
                 })
             })
             .collect();

@@ -57,6 +57,7 @@ pub(crate) fn json(edits: &[FileEdit]) -> Value {
 pub(crate) fn options(way: &Way) -> Vec<String> {
     let one = |change: &Change| match change {
         Change::Interpreter(other) => Some(format!("--interpreter {}", other.name)),
+        Change::Accelerators(all) => Some(format!("--accelerator {}", all.as_option())),
         Change::Build(name) => Some(format!("--build {name}")),
         Change::Prereleases(name) => Some(format!("--prereleases {name}")),
         Change::AsOf(moment) => Some(format!("--as-of {moment}")),
@@ -84,7 +85,11 @@ pub(crate) fn edits(way: &Way, problem: &Problem, surroundings: &Surroundings) -
             }
             Change::Adjust(adjustment) => add_adjustment(&mut edits, adjustment, surroundings),
             Change::DropAdjust(adjustment) => drop_adjustment(&mut edits, adjustment, surroundings),
-            Change::Interpreter(_) | Change::Build(_) | Change::Prereleases(_) | Change::AsOf(_) => {}
+            Change::Interpreter(_)
+            | Change::Accelerators(_)
+            | Change::Build(_)
+            | Change::Prereleases(_)
+            | Change::AsOf(_) => {}
         }
     }
     edits

@@ -1,0 +1,314 @@
+//! The accelerators of a target, and what of them a build needs (design, section 6).
+//!
+//! ```text
+//! accelerator = family ['toolkit' number] ['driver' number] {'device' generation}  |  'none'
+//! ```
+
+use std::cmp::Reverse;
+use std::fmt;
+use std::sync::Arc;
+
+use super::System;
+use crate::fault::{Fault, escaped};
+use crate::knowledge::{Families, Family, MadeFor, Number, Runs};
+
+/// One accelerator of a place: a family, and what is known of toolkit, driver and devices.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Accelerator {
+    /// The family.
+    pub family: Arc<Family>,
+    /// The toolkit that is installed or wanted: builds for it are preferred, and without a driver none newer is taken.
+    pub toolkit: Option<Number>,
+    /// The driver, which decides what runs.
+    pub driver: Option<Number>,
+    /// Generations of its devices; a build must serve one of those that are known.
+    pub devices: Vec<String>,
+}
+
+/// The accelerators of a target, with the families by which builds are told.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Accelerators {
+    /// The families that are known.
+    pub families: Arc<Families>,
+    /// What is there; empty for a place without any.
+    pub here: Vec<Accelerator>,
+    /// Of builds that are told apart, only those for this toolkit.
+    pub only: Option<(Arc<Family>, Number)>,
+}
+
+/// How good a build is on a target among builds of one release; smaller is better.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct BuildOrder(u8, Option<Reverse<Number>>);
+
+/// Builds that leave the accelerators out, or of which nothing is known.
+const PLAIN: BuildOrder = BuildOrder(3, None);
+
+impl BuildOrder {
+    /// Whether the build uses an accelerator of the target.
+    pub fn is_accelerated(&self) -> bool {
+        *self != PLAIN
+    }
+}
+
+impl Accelerator {
+    /// Reads `borealis toolkit 4.1 driver 512.4 device b3`.
+    ///
+    /// # Errors
+    /// When the family is not known, or something else is said of it.
+    pub fn parse(text: &str, families: &Families) -> Result<Self, Fault> {
+        let mut words = text.split_whitespace();
+        let form = || {
+            Fault::new(
+                format!("an accelerator is FAMILY [toolkit V] [driver V] [device D], not `{}`", escaped(text.trim())),
+                0,
+            )
+        };
+        let family = Arc::clone(families.named(words.next().ok_or_else(form)?)?);
+        let mut found = Accelerator { family, toolkit: None, driver: None, devices: Vec::new() };
+        while let Some(key) = words.next() {
+            let value = words.next().ok_or_else(form)?;
+            match key {
+                "toolkit" if found.toolkit.is_none() => found.toolkit = Some(Number::parse(value)?),
+                "driver" if found.driver.is_none() => found.driver = Some(Number::parse(value)?),
+                "device" => found.devices.push(value.to_owned()),
+                _ => return Err(form()),
+            }
+        }
+        Ok(found)
+    }
+
+    /// How it runs builds for a toolkit.
+    ///
+    /// # Errors
+    /// Why it does not, in a sentence without final stop.
+    fn runs(&self, toolkit: &Number, system: System) -> Result<Runs, String> {
+        let name = &self.family.name;
+        let runs = match (&self.driver, &self.toolkit) {
+            (Some(driver), _) => self.family.runs(toolkit, driver, system).ok_or_else(|| {
+                match self.family.highest_toolkit(driver, system) {
+                    Some(highest) => format!("needs {name} {toolkit}; driver {driver} runs up to {highest}"),
+                    None => format!("needs {name} {toolkit}; driver {driver} runs no toolkit that is known"),
+                }
+            })?,
+            (None, Some(here)) if toolkit > here && !here.is_within(toolkit) => {
+                return Err(format!("needs {name} {toolkit}; this target has toolkit {here} and names no driver"));
+            }
+            _ => Runs::Fully,
+        };
+        let judged: Vec<_> = self.devices.iter().filter_map(|d| Some((d, self.family.serves(toolkit, d)?))).collect();
+        match judged.first() {
+            Some((device, (_, first, last))) if judged.iter().all(|(_, (served, ..))| !served) => {
+                let since = match last.filter(|l| toolkit > *l) {
+                    Some(last) => format!("last served by {last}"),
+                    None => format!("served since {first}"),
+                };
+                Err(format!("built for {name} {toolkit}, which does not serve device {device} ({since})"))
+            }
+            _ => Ok(runs),
+        }
+    }
+}
+
+impl fmt::Display for Accelerator {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.family.name)?;
+        self.toolkit.iter().try_for_each(|t| write!(f, " toolkit {t}"))?;
+        self.driver.iter().try_for_each(|d| write!(f, " driver {d}"))?;
+        self.devices.iter().try_for_each(|d| write!(f, " device {d}"))
+    }
+}
+
+impl Accelerators {
+    /// A place without any.
+    pub fn none(families: Arc<Families>) -> Self {
+        Accelerators { families, here: Vec::new(), only: None }
+    }
+
+    /// Reads `none`, or accelerators with ` / ` between them.
+    ///
+    /// # Errors
+    /// As [`Accelerator::parse`], with the place.
+    pub fn parse(text: &str, families: &Arc<Families>) -> Result<Self, Fault> {
+        let mut all = Accelerators::none(Arc::clone(families));
+        if text.trim() == "none" {
+            return Ok(all);
+        }
+        let mut at = 0;
+        for part in text.split('/') {
+            all.here.push(Accelerator::parse(part, families).map_err(|f| f.shifted(at))?);
+            at += part.len() + 1;
+        }
+        Ok(all)
+    }
+
+    /// As typed behind `--accelerator`.
+    pub fn as_option(&self) -> String {
+        let all: Vec<String> = self.here.iter().map(ToString::to_string).collect();
+        if all.is_empty() { "none".to_owned() } else { format!("\"{}\"", all.join(" / ")) }
+    }
+
+    /// Whether there is none.
+    pub fn is_empty(&self) -> bool {
+        self.here.is_empty()
+    }
+
+    /// Why a build does not run here, in a sentence; none when it does.
+    pub fn miss(&self, build: &MadeFor, system: System) -> Option<String> {
+        if let Some((family, toolkit)) = &self.only {
+            let same = matches!(build, MadeFor::Toolkit(f, t) if f.name == family.name && toolkit.is_within(t));
+            if !same {
+                return Some(format!("{build}; only builds for {} {toolkit} are wanted", family.name));
+            }
+        }
+        let MadeFor::Toolkit(family, toolkit) = build else { return None };
+        let same: Vec<&Accelerator> = self.here.iter().filter(|a| a.family.name == family.name).collect();
+        if same.is_empty() {
+            let names: Vec<&str> = self.here.iter().map(|a| a.family.name.as_str()).collect();
+            let here = if names.is_empty() { "no accelerator".to_owned() } else { names.join(", ") };
+            return Some(format!("built for {} {toolkit}; this target has {here}", family.name));
+        }
+        let mut misses = same.iter().map(|a| a.runs(toolkit, system).err());
+        let first = misses.next()?;
+        if misses.any(|m| m.is_none()) { None } else { first }
+    }
+
+    /// How good a build that runs here is among builds of its release.
+    pub fn order(&self, build: Option<&MadeFor>, system: System) -> BuildOrder {
+        let Some(MadeFor::Toolkit(family, toolkit)) = build else { return PLAIN };
+        let tier = |a: &Accelerator| {
+            let exact = a.toolkit.as_ref().is_some_and(|t| t == toolkit || t.is_within(toolkit));
+            a.runs(toolkit, system).ok().map(|runs| match (exact, runs) {
+                (true, _) => 0,
+                (false, Runs::Fully) => 1,
+                (false, Runs::BySeries) => 2,
+            })
+        };
+        let best = self.here.iter().filter(|a| a.family.name == family.name).filter_map(tier).min();
+        best.map_or(PLAIN, |tier| BuildOrder(tier, Some(Reverse(toolkit.clone()))))
+    }
+}
+
+impl fmt::Display for MadeFor {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            MadeFor::Processor => f.write_str("built without accelerators"),
+            MadeFor::Toolkit(family, toolkit) => write!(f, "built for {} {toolkit}", family.name),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::Target;
+    use super::*;
+    use rstest::rstest;
+
+    /// A family by the same mechanism as the real ones.
+    const BOREALIS: &str = r#"
+[[family]]
+name = "borealis"
+label = { before = "bor", number = "digits" }
+toolkit = [{ version = "3.6", linux = "450.1" }, { version = "3.9", linux = "480.0" }, { version = "4.1", linux = "510.0" }, { version = "4.2", linux = "530.5" }]
+series = [{ major = 4, linux = "505.0" }]
+device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "3.9" }]
+"#;
+
+    fn accelerators(text: &str) -> Result<Accelerators, Fault> {
+        Accelerators::parse(text, &Arc::new(Families::built_in().with(BOREALIS).unwrap()))
+    }
+
+    fn linux() -> System {
+        Target::parse("cpython 3.11 / linux x86_64 glibc 2.35").unwrap().platform.system
+    }
+
+    #[rstest]
+    #[case::too_old("borealis driver 498.2", "bor41", Some("needs borealis 4.1; driver 498.2 runs up to 3.9"))]
+    #[case::runs("borealis driver 498.2", "bor39", None)]
+    #[case::at_the_limit("borealis driver 510.0", "bor41", None)]
+    #[case::by_series("borealis driver 505.0", "bor42", None)]
+    #[case::just_below("borealis driver 504.9", "bor41", Some("needs borealis 4.1; driver 504.9 runs up to 3.9"))]
+    #[case::ancient(
+        "borealis driver 1.0",
+        "bor36",
+        Some("needs borealis 3.6; driver 1.0 runs no toolkit that is known")
+    )]
+    #[case::none("none", "bor41", Some("built for borealis 4.1; this target has no accelerator"))]
+    #[case::processor("none", "cpu", None)]
+    #[case::other("cuda driver 550.60", "bor41", Some("built for borealis 4.1; this target has cuda"))]
+    #[case::two_families("cuda driver 550.60 / borealis driver 512.4", "bor41", None)]
+    #[case::device(
+        "borealis driver 512.4 device b1",
+        "bor41",
+        Some("built for borealis 4.1, which does not serve device b1 (last served by 3.9)")
+    )]
+    #[case::new_device(
+        "borealis driver 512.4 device b3",
+        "bor36",
+        Some("built for borealis 3.6, which does not serve device b3 (served since 3.9)")
+    )]
+    #[case::one_device_of_two("borealis driver 512.4 device b1 device b3", "bor41", None)]
+    #[case::unknown_device("borealis driver 512.4 device z9", "bor41", None)]
+    #[case::toolkit_alone(
+        "borealis toolkit 4.1",
+        "bor42",
+        Some("needs borealis 4.2; this target has toolkit 4.1 and names no driver")
+    )]
+    #[case::older_than_the_toolkit("borealis toolkit 4.1", "bor39", None)]
+    #[case::nothing_known("borealis", "bor42", None)]
+    fn builds_run_or_the_reason_is_told(#[case] here: &str, #[case] label: &str, #[case] expected: Option<&str>) {
+        let here = accelerators(here).unwrap();
+        let build = here.families.of_label(label).unwrap();
+        assert_eq!(here.miss(&build, linux()).as_deref(), expected);
+    }
+
+    #[rstest]
+    #[case::newest_that_runs("borealis driver 512.4", &["bor41", "bor39", "bor36", "bor42", "cpu"])]
+    #[case::the_stated_toolkit("borealis toolkit 3.6 driver 535", &["bor36", "bor42", "bor41", "bor39", "cpu"])]
+    #[case::none("none", &["cpu"])]
+    fn the_best_build_comes_first(#[case] here: &str, #[case] expected: &[&str]) {
+        let here = accelerators(here).unwrap();
+        let of = |label: &str| here.families.of_label(label).unwrap();
+        let mut labels = vec!["bor36", "bor39", "bor41", "bor42", "cpu"];
+        labels.retain(|l| here.miss(&of(l), linux()).is_none());
+        labels.sort_by_key(|l| here.order(Some(&of(l)), linux()));
+        assert_eq!(labels, expected);
+    }
+
+    #[test]
+    fn one_toolkit_may_be_all_that_is_wanted() {
+        let mut here = accelerators("borealis driver 535").unwrap();
+        here.only = Some((Arc::clone(here.families.named("borealis").unwrap()), Number::parse("3.9").unwrap()));
+        let miss = |label: &str| here.miss(&here.families.of_label(label).unwrap(), linux());
+        assert_eq!(miss("bor39"), None);
+        assert_eq!(miss("cpu").unwrap(), "built without accelerators; only builds for borealis 3.9 are wanted");
+        assert!(miss("bor41").is_some());
+    }
+
+    #[rstest]
+    #[case("borealis toolkit 4.1 driver 512.4 device b3", "borealis toolkit 4.1 driver 512.4 device b3")]
+    #[case("  BOREALIS   driver 512.4", "borealis driver 512.4")]
+    fn the_text_form_is_read_and_shown(#[case] text: &str, #[case] shown: &str) {
+        assert_eq!(accelerators(text).unwrap().here[0].to_string(), shown);
+    }
+
+    #[rstest]
+    #[case("borealiz driver 1", "did you mean `borealis`?")]
+    #[case("aurora", "[knowledge] accelerators")]
+    #[case("borealis driver", "FAMILY [toolkit V]")]
+    #[case("borealis driver new", "not a number")]
+    #[case("borealis speed 4", "FAMILY [toolkit V]")]
+    #[case("borealis driver 1 driver 2", "FAMILY [toolkit V]")]
+    #[case("", "FAMILY [toolkit V]")]
+    fn bad_accelerators_are_refused(#[case] text: &str, #[case] part: &str) {
+        let fault = accelerators(text).unwrap_err();
+        assert!(fault.to_string().contains(part) || fault.advice().is_some_and(|h| h.contains(part)), "{fault}");
+    }
+
+    #[rstest]
+    #[case("borealis 4.1", "built for borealis 4.1")]
+    #[case("none", "built without accelerators")]
+    fn what_a_build_is_for_can_be_stated(#[case] text: &str, #[case] shown: &str) {
+        assert_eq!(accelerators("none").unwrap().families.made_for(text).unwrap().to_string(), shown);
+        assert!(accelerators("none").unwrap().families.made_for("borealis").is_err());
+    }
+}

@@ -1,0 +1,208 @@
+//! Accelerators of a machine, as its files tell of them (design, section 6): drivers, toolkits, devices. Where they stand is
+//! said by the families (`knowledge/accelerators.toml`); nothing is run.
+
+use std::path::Path;
+use std::sync::Arc;
+
+use eutaxis_core::knowledge::{Families, Family, Form, Number, Told};
+use eutaxis_core::target::{Accelerator, Accelerators, System};
+
+use crate::root::{matching, start_of};
+
+/// What was found of one family.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Found {
+    /// Family, driver and generations of devices.
+    pub accelerator: Accelerator,
+    /// The newest toolkit that the driver runs fully, as far as that is known.
+    pub highest_toolkit: Option<Number>,
+    /// Toolkits that are installed.
+    pub toolkits: Vec<Number>,
+    /// Models of the devices, in words.
+    pub models: Vec<String>,
+    /// Why it cannot be used, if it cannot.
+    pub unusable: Option<&'static str>,
+}
+
+/// What is there of each family, in their order; families of which nothing is there are left out.
+pub fn find(root: &Path, families: &Families, system: System) -> Vec<Found> {
+    families.iter().filter_map(|family| of_family(root, family, system)).collect()
+}
+
+/// The accelerators of a machine as part of a target: those that can be used.
+pub fn of_machine(root: &Path, families: &Arc<Families>, system: System) -> Accelerators {
+    let found = find(root, families, system).into_iter().filter(|f| f.unusable.is_none());
+    Accelerators { here: found.map(|f| f.accelerator).collect(), ..Accelerators::none(Arc::clone(families)) }
+}
+
+fn of_family(root: &Path, family: &Arc<Family>, system: System) -> Option<Found> {
+    let probe = &family.probe;
+    let driver = told(root, &probe.driver).iter().find_map(|text| number_in(text));
+    let present = probe.present.iter().any(|pattern| !matching(root, pattern).is_empty());
+    let mut toolkits: Vec<Number> =
+        told(root, &probe.toolkits).iter().filter_map(|t| number_in(t)).map(|n| shortened(&n)).collect();
+    toolkits.sort();
+    toolkits.dedup();
+    let mut devices: Vec<String> = Vec::new();
+    for place in &probe.generations {
+        for text in told(root, std::slice::from_ref(place)) {
+            devices.extend(generation(&text, place.form).filter(|d| !devices.contains(d)));
+        }
+    }
+    let first_line = |text: &String| text.lines().next().map(|l| l.trim().to_owned()).filter(|l| !l.is_empty());
+    let models: Vec<String> = told(root, &probe.models).iter().filter_map(first_line).collect();
+    if driver.is_none() && !present && toolkits.is_empty() {
+        return None;
+    }
+    let highest_toolkit = driver.as_ref().and_then(|d| family.highest_toolkit(d, system)).cloned();
+    let needs_driver = family.enough_driver_is_known(system);
+    let unusable = match (present, &driver) {
+        (true, Some(_)) => None,
+        (true, None) if !needs_driver => None,
+        (true, None) => Some("its driver's version is not told"),
+        (false, Some(_)) => Some("a driver is there, and no device"),
+        (false, None) => Some("a toolkit is installed, and there is neither driver nor device"),
+    };
+    let accelerator = Accelerator { family: Arc::clone(family), toolkit: None, driver, devices };
+    Some(Found { accelerator, highest_toolkit, toolkits, models, unusable })
+}
+
+/// What stands behind the words of each place, in each of its files; for a place with a key in several lines each time.
+fn told(root: &Path, places: &[Told]) -> Vec<String> {
+    let mut found = Vec::new();
+    for place in places {
+        for path in matching(root, &place.file) {
+            let text = start_of(&path);
+            if place.after.is_empty() {
+                found.push(text);
+            } else {
+                found.extend(text.split(place.after.as_str()).skip(1).map(str::to_owned));
+            }
+        }
+    }
+    found
+}
+
+/// The first number with a dot in a text.
+fn number_in(text: &str) -> Option<Number> {
+    let plain = |c: char| c.is_ascii_digit() || c == '.';
+    let words = text.split(|c| !plain(c)).map(|w| w.trim_matches('.'));
+    words.filter(|w| w.contains('.')).find_map(|w| Number::parse(w).ok())
+}
+
+/// A toolkit's number without the date that some write as its third part.
+fn shortened(number: &Number) -> Number {
+    let text = number.to_string();
+    let parts: Vec<&str> = text.split('.').collect();
+    match parts.as_slice() {
+        [major, minor, third, ..] if third.len() > 4 => {
+            Number::parse(&format!("{major}.{minor}")).unwrap_or_else(|_| number.clone())
+        }
+        _ => number.clone(),
+    }
+}
+
+fn generation(text: &str, form: Form) -> Option<String> {
+    let word = text.split_whitespace().next()?;
+    match form {
+        Form::Word => Some(word.to_owned()),
+        Form::Gfx => {
+            let number: u32 = word.parse().ok().filter(|n| *n > 0)?;
+            Some(format!("gfx{}{:x}{:x}", number / 10_000, number / 100 % 100, number % 100))
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    const BOREALIS: &str = r#"
+[[family]]
+name = "borealis"
+label = { before = "bor", number = "digits" }
+toolkit = [{ version = "3.9", linux = "480.0" }, { version = "4.1", linux = "510.0" }]
+[family.probe]
+driver = [{ file = "proc/driver/borealis/version", after = "driver" }]
+present = ["dev/borealis[0-9]*"]
+generations = [{ file = "proc/driver/borealis/devices/*", after = "generation:" }]
+models = [{ file = "proc/driver/borealis/devices/*", after = "model:" }]
+toolkits = [{ file = "opt/borealis*/version.txt", after = "" }]
+"#;
+
+    /// What is found under a root with these files.
+    fn found(files: &[(&str, &str)]) -> Vec<String> {
+        let root = tempfile::tempdir().unwrap();
+        for (path, text) in files {
+            let path = root.path().join(path);
+            std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+            std::fs::write(path, text).unwrap();
+        }
+        let families = Arc::new(Families::built_in().with(BOREALIS).unwrap());
+        let linux = eutaxis_core::Target::parse("cpython 3.11 / linux x86_64").unwrap().platform.system;
+        find(root.path(), &families, linux)
+            .iter()
+            .map(|f| {
+                let highest = f.highest_toolkit.as_ref().map_or("?".to_owned(), ToString::to_string);
+                let toolkits: Vec<String> = f.toolkits.iter().map(ToString::to_string).collect();
+                let unusable = f.unusable.map_or(String::new(), |u| format!(" ({u})"));
+                format!("{} runs {highest} installed {toolkits:?} {:?}{unusable}", f.accelerator, f.models)
+            })
+            .collect()
+    }
+
+    const DRIVER: (&str, &str) = ("proc/driver/borealis/version", "borealis kernel driver 498.2 built with 12.1.0");
+    const DEVICE: (&str, &str) = ("dev/borealis0", "");
+
+    #[rstest]
+    #[case::nothing(&[], &[])]
+    #[case::whole(
+        &[DRIVER, DEVICE, ("proc/driver/borealis/devices/0", "model: Aurora 20\ngeneration: b3\n"), ("opt/borealis-3.9/version.txt", "3.9")],
+        &["borealis driver 498.2 device b3 runs 3.9 installed [\"3.9\"] [\"Aurora 20\"]"])]
+    #[case::exactly_at_the_limit(&[("proc/driver/borealis/version", "driver 510.0"), DEVICE], &["borealis driver 510.0 runs 4.1 installed [] []"])]
+    #[case::too_old_for_all(&[("proc/driver/borealis/version", "driver 400.1"), DEVICE], &["borealis driver 400.1 runs ? installed [] []"])]
+    #[case::no_device(&[DRIVER], &["borealis driver 498.2 runs 3.9 installed [] [] (a driver is there, and no device)"])]
+    #[case::no_driver(&[("opt/borealis/version.txt", "4.1.20260101"), ],
+        &["borealis runs ? installed [\"4.1\"] [] (a toolkit is installed, and there is neither driver nor device)"])]
+    #[case::driver_not_told(&[DEVICE], &["borealis runs ? installed [] [] (its driver's version is not told)"])]
+    #[case::not_a_version(&[("proc/driver/borealis/version", "driver: unknown"), DEVICE], &["borealis runs ? installed [] [] (its driver's version is not told)"])]
+    #[case::real_form(
+        &[("proc/driver/nvidia/version", "NVRM version: NVIDIA UNIX x86_64 Kernel Module  535.104.05  Sat Aug 19 01:15:15 UTC 2026\nGCC version:  gcc version 12.2.0"),
+          ("dev/nvidia0", ""), ("dev/nvidiactl", ""), ("usr/local/cuda-12.1/version.json", "{\"cuda\" : {\"name\" : \"SDK\", \"version\" : \"12.1.20230302\"}}")],
+        &["cuda driver 535.104.05 runs 12.2 installed [\"12.1\"] []"])]
+    #[case::open_form(
+        &[("proc/driver/nvidia/version", "NVRM version: NVIDIA UNIX Open Kernel Module for x86_64  550.54.14  Release Build"), ("dev/nvidia0", "")],
+        &["cuda driver 550.54.14 runs 12.4 installed [] []"])]
+    #[case::no_driver_version_at_all(
+        &[("dev/kfd", ""), ("sys/class/kfd/kfd/topology/nodes/0/properties", "cpu_cores_count 16\ngfx_target_version 0\n"),
+          ("sys/class/kfd/kfd/topology/nodes/1/properties", "simd_count 240\ngfx_target_version 90010\n"), ("opt/rocm-6.0.2/.info/version", "6.0.2-115\n")],
+        &["rocm device gfx90a runs ? installed [\"6.0.2\"] []"])]
+    #[case::two_families(&[DRIVER, DEVICE, ("dev/kfd", "")], &["rocm runs ? installed [] []", "borealis driver 498.2 runs 3.9 installed [] []"])]
+    fn machines_are_read(#[case] files: &[(&str, &str)], #[case] expected: &[&str]) {
+        assert_eq!(found(files), expected);
+    }
+
+    #[rstest]
+    #[case("90010", Some("gfx90a"))]
+    #[case("90402", Some("gfx942"))]
+    #[case("110000", Some("gfx1100"))]
+    #[case("100300", Some("gfx1030"))]
+    #[case("0", None)]
+    fn generations_are_decoded(#[case] number: &str, #[case] expected: Option<&str>) {
+        assert_eq!(generation(number, Form::Gfx).as_deref(), expected);
+    }
+
+    #[test]
+    fn only_what_can_be_used_is_part_of_the_target() {
+        let root = tempfile::tempdir().unwrap();
+        let families = Arc::new(Families::built_in().with(BOREALIS).unwrap());
+        let linux = eutaxis_core::Target::parse("cpython 3.11 / linux x86_64").unwrap().platform.system;
+        std::fs::create_dir_all(root.path().join("proc/driver/borealis")).unwrap();
+        std::fs::write(root.path().join(DRIVER.0), DRIVER.1).unwrap();
+        assert!(of_machine(root.path(), &families, linux).is_empty());
+        std::fs::create_dir_all(root.path().join("dev")).unwrap();
+        std::fs::write(root.path().join(DEVICE.0), "").unwrap();
+        assert_eq!(of_machine(root.path(), &families, linux).here.len(), 1);
+    }
+}

@@ -1,0 +1,31 @@
+//! The root of the file system that is looked at: this machine's, or a tree that stands in for another one.
+
+use std::path::{Path, PathBuf};
+
+/// The folder that stands in for the root (EUTAXIS_ROOT); none when this machine itself is looked at.
+pub fn stand_in() -> Option<PathBuf> {
+    std::env::var_os("EUTAXIS_ROOT").filter(|r| !r.is_empty()).map(PathBuf::from)
+}
+
+/// The root: the stand-in, else `/`.
+pub fn root() -> PathBuf {
+    stand_in().unwrap_or_else(|| PathBuf::from("/"))
+}
+
+/// Files under a root that a pattern of paths names, in order.
+pub(crate) fn matching(root: &Path, pattern: &str) -> Vec<PathBuf> {
+    let whole = format!("{}/{pattern}", glob::Pattern::escape(&root.display().to_string()));
+    glob::glob(&whole).map(|paths| paths.flatten().collect()).unwrap_or_default()
+}
+
+/// The start of a text file under the root; empty when it cannot be read. What such files tell stands at their start.
+pub(crate) fn start_of(path: &Path) -> String {
+    use std::io::Read;
+    const MOST: u64 = 64 * 1024;
+    let mut bytes = Vec::new();
+    // What cannot be read tells nothing: the caller goes on to the next place.
+    if let Ok(file) = std::fs::File::open(path) {
+        let _ = file.take(MOST).read_to_end(&mut bytes);
+    }
+    String::from_utf8_lossy(&bytes).into_owned()
+}
