@@ -7,6 +7,7 @@
 mod binary;
 mod files;
 mod index;
+pub mod places;
 mod sdist;
 pub mod server;
 mod wheel;
@@ -104,7 +105,8 @@ pub struct Made {
     pub files: usize,
 }
 
-/// Makes the demo world in a folder: `depot/` (an index tree with its files), lists of asks, and settings.
+/// Makes the demo world in a folder: `depot/` (an index tree with its files), lists of asks, settings, and `places/` (trees that
+/// stand in for the team's machines).
 ///
 /// # Errors
 /// When the folder cannot be written to.
@@ -122,6 +124,7 @@ pub fn make(folder: &Path) -> io::Result<Made> {
     std::fs::write(folder.join("night.txt"), NIGHT)?;
     std::fs::write(folder.join("draft.txt"), DRAFT)?;
     std::fs::write(folder.join("borealis.toml"), BOREALIS)?;
+    places::make(&folder.join("places"))?;
     std::fs::write(folder.join("eutaxis.toml"), SETTINGS)?;
     std::fs::write(folder.join("careful.toml"), format!("{SETTINGS}{CAREFUL}"))?;
     Ok(made)

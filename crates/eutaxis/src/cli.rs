@@ -108,6 +108,9 @@ pub(crate) struct Survey {
     /// List the wheel tags that the target accepts, best first
     #[arg(long)]
     pub(crate) tags: bool,
+    /// List the environments in a folder and below it: base interpreter, project, size, whole or broken
+    #[arg(long, value_name = "FOLDER", num_args = 0..=1, default_missing_value = ".")]
+    pub(crate) environments: Option<PathBuf>,
     /// Write the target as [target.NAME] into eutaxis.toml of this folder
     #[arg(long, value_name = "NAME")]
     pub(crate) save: Option<String>,

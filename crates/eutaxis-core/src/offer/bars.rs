@@ -162,7 +162,7 @@ fn sentence(misses: &Misses, target: &Target) -> Vec<Bar> {
     let libc_told = !misses.too_old.is_empty() || !misses.libcs.is_empty();
     if !misses.archs.is_empty() && !libc_told {
         let (arch, machine) = (target.platform.arch(), target.platform.machine());
-        let userland = if arch == machine { arch.to_owned() } else { format!("{arch} on a {machine} kernel") };
+        let userland = if arch == machine { arch.to_owned() } else { format!("{arch} on a kernel for {machine}") };
         bars.extend(bar(
             BarKind::Platform,
             format!("wheels for {} only; this userland is {userland}", misses.archs.join(", ")),

@@ -107,9 +107,9 @@ impl Platform {
         Platform { system: System::Windows, archs: vec![arch], machine }
     }
 
-    /// The userland's architecture, as tags name it.
+    /// The userland's architecture, as tags commonly name it.
     pub fn arch(&self) -> &str {
-        self.archs.first().map_or("", String::as_str)
+        self.archs.last().map_or("", String::as_str)
     }
 
     /// Whether its programs are of an architecture.
@@ -379,7 +379,7 @@ fn describe(tag: &str) -> Option<TagFacts<'_>> {
 
 impl fmt::Display for Platform {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let arch = self.archs.last().map_or("", String::as_str);
+        let arch = self.arch();
         let libc = match self.system {
             System::Windows => return write!(f, "windows {arch}"),
             System::Macos(major, minor) => return write!(f, "macos {arch} {major}.{minor}"),

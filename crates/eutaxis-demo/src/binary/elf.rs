@@ -6,10 +6,10 @@
 use object::elf;
 
 /// What differs between architectures.
-struct Arch {
-    machine: u16,
-    wide: bool,
-    flags: u32,
+pub(super) struct Arch {
+    pub(super) machine: u16,
+    pub(super) wide: bool,
+    pub(super) flags: u32,
     /// Relocations: address of a symbol, address in this file.
     symbol: u32,
     relative: u32,
@@ -17,7 +17,7 @@ struct Arch {
     addend: bool,
 }
 
-fn arch(name: &str) -> Arch {
+pub(super) fn arch(name: &str) -> Arch {
     match name {
         "aarch64" => {
             Arch { machine: elf::EM_AARCH64.0, wide: true, flags: 0, symbol: 257, relative: 1027, addend: true }
@@ -60,19 +60,19 @@ impl Strings {
 }
 
 /// Bytes with a word size.
-struct Bytes {
-    out: Vec<u8>,
-    wide: bool,
+pub(super) struct Bytes {
+    pub(super) out: Vec<u8>,
+    pub(super) wide: bool,
 }
 
 impl Bytes {
-    fn u16(&mut self, n: u16) {
+    pub(super) fn u16(&mut self, n: u16) {
         self.out.extend_from_slice(&n.to_le_bytes());
     }
-    fn u32(&mut self, n: u32) {
+    pub(super) fn u32(&mut self, n: u32) {
         self.out.extend_from_slice(&n.to_le_bytes());
     }
-    fn word(&mut self, n: u64) {
+    pub(super) fn word(&mut self, n: u64) {
         if self.wide { self.out.extend_from_slice(&n.to_le_bytes()) } else { self.u32(n as u32) }
     }
     fn align(&mut self, to: usize) {

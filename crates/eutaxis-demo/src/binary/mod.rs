@@ -3,6 +3,9 @@
 mod elf;
 mod macho;
 mod pe;
+mod program;
+
+pub(crate) use program::program;
 
 /// File suffix and bytes of the module `_core` for a series of CPython and the platform part of a wheel's tags.
 pub(crate) fn extension(series: &str, platform: &str, stable: bool) -> (String, Vec<u8>) {

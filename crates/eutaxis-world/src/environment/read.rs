@@ -41,16 +41,18 @@ pub fn look(root: &Path) -> Result<Place> {
         return Err(Error::request(format!("{} {what}", root.display())).help("name a new or empty folder with --at"));
     }
     if let Ok(text) = fs::read_to_string(root.join("pyvenv.cfg")) {
-        let value = |wanted: &str| {
-            // Of a repeated key the interpreter keeps the last (digest 9.1).
-            let mut pairs = text.lines().filter_map(|l| l.split_once('='));
-            pairs.rfind(|(k, _)| k.trim().eq_ignore_ascii_case(wanted)).map(|(_, v)| v.trim().to_owned())
-        };
+        let value = |wanted: &str| config_value(&text, wanted);
         let shares_system = value("include-system-site-packages").is_none_or(|v| v.eq_ignore_ascii_case("true"));
         return Ok(Place::Environment { home: value("home").map(PathBuf::from), shares_system });
     }
     let empty = fs::read_dir(root).doing("cannot read the folder", root)?.next().is_none();
     Ok(if empty { Place::Free } else { Place::Other })
+}
+
+/// The value of a key of `pyvenv.cfg`. Of a repeated key the interpreter keeps the last (digest 9.1).
+pub(super) fn config_value(text: &str, wanted: &str) -> Option<String> {
+    let mut pairs = text.lines().filter_map(|l| l.split_once('='));
+    pairs.rfind(|(k, _)| k.trim().eq_ignore_ascii_case(wanted)).map(|(_, v)| v.trim().to_owned())
 }
 
 /// A project in an environment.

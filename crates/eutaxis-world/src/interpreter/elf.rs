@@ -15,6 +15,10 @@ pub(super) struct ElfFacts {
     pub(super) loader: Option<String>,
     /// 32-bit ARM without the hard-float flag.
     pub(super) soft_float: bool,
+    /// The processor it is for; none for what is no ELF file.
+    pub(super) machine: Option<elf::Machine>,
+    /// 32 or 64.
+    pub(super) bits: u32,
 }
 
 /// Reads an executable; nothing for what is no ELF file.
@@ -40,7 +44,8 @@ fn facts<'a, H: FileHeader<Endian = Endianness>, R: object::ReadRef<'a>>(data: R
         .iter()
         .find_map(|segment| segment.interpreter(endian, data).ok().flatten())
         .map(|bytes| String::from_utf8_lossy(bytes).into_owned());
-    Some(ElfFacts { loader, soft_float })
+    let bits = if header.is_class_64() { 64 } else { 32 };
+    Some(ElfFacts { loader, soft_float, machine: Some(header.e_machine(endian)), bits })
 }
 
 /// musl's version: its loader, run without arguments, prints `Version 1.2.4` (digest 4.4).

@@ -6,7 +6,9 @@ use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 
-use super::{Facts, ProbeCache, environment_python};
+use super::numbered::{self, Numbered};
+use super::{Facts, ProbeCache, environment_python, rest};
+use crate::root::{matching, stand_in};
 use crate::{Error, ErrorKind, Result};
 
 /// Where an interpreter was found.
@@ -46,14 +48,49 @@ pub struct Finder {
     pub here: PathBuf,
     /// Globs of the configuration.
     pub globs: Vec<String>,
+    /// The root that stands in for another machine's, whose programs cannot be run: they are read.
+    pub root: Option<PathBuf>,
 }
 
 impl Finder {
-    /// A finder over this process's surroundings.
+    /// A finder over this process's surroundings, or over the machine whose root stands in (EUTAXIS_ROOT).
     pub fn new(globs: Vec<String>) -> Self {
+        if let Some(root) = stand_in() {
+            return Finder::under(root, globs);
+        }
         let path = std::env::var_os("PATH").map(|p| std::env::split_paths(&p).collect()).unwrap_or_default();
         let active = std::env::var_os("VIRTUAL_ENV").filter(|v| !v.is_empty()).map(PathBuf::from);
-        Finder { path, active, here: std::env::current_dir().unwrap_or_default(), globs }
+        Finder { path, active, here: std::env::current_dir().unwrap_or_default(), globs, root: None }
+    }
+
+    /// A finder over another machine's files: its usual folders of programs, and the globs under its root.
+    pub fn under(root: PathBuf, globs: Vec<String>) -> Self {
+        let usual = ["usr/local/bin", "usr/bin", "bin"].iter().map(|f| root.join(f));
+        let more = ["opt/*/bin", "opt/*/*/bin"].iter().flat_map(|p| matching(&root, p));
+        let path = usual.chain(more).collect();
+        let globs = globs.iter().filter_map(|g| Some(root.join(g.strip_prefix('/')?).display().to_string())).collect();
+        Finder { path, active: None, here: std::env::current_dir().unwrap_or_default(), globs, root: Some(root) }
+    }
+
+    /// What the interpreter at a path says of itself, or what its files say of it.
+    fn ask(&self, path: &Path, cache: &ProbeCache) -> Result<Facts> {
+        match &self.root {
+            Some(root) => rest::facts(root, path),
+            None => cache.probe(path),
+        }
+    }
+
+    /// Whether a path leads to a file; links of another machine lead to its own files.
+    fn is_file(&self, path: &Path) -> bool {
+        match &self.root {
+            Some(root) => rest::resolved(root, path).is_file(),
+            None => path.is_file(),
+        }
+    }
+
+    /// Scripts on PATH in numbered forms, with the interpreters that they belong to.
+    pub fn numbered(&self) -> Vec<Numbered> {
+        numbered::on_path(&self.path)
     }
 
     /// All interpreters, each once, in the order of their seats; and those that do not run, with the reason.
@@ -62,7 +99,7 @@ impl Finder {
         let answers: Vec<(PathBuf, Seat, Result<Facts>)> = places
             .into_par_iter()
             .map(|(path, seat)| {
-                let facts = cache.probe(&path);
+                let facts = self.ask(&path, cache);
                 (path, seat, facts)
             })
             .collect();
@@ -92,7 +129,7 @@ impl Finder {
         let mut failed: Option<Error> = None;
         for name in ["python3", "python"] {
             let Some(path) = self.first_on_path(name) else { continue };
-            match cache.probe(&path) {
+            match self.ask(&path, cache) {
                 Ok(facts) => {
                     cache.save();
                     return Ok(Found { path, facts, seat: Seat::Path, bare_names: vec![name.to_owned()] });
@@ -110,14 +147,20 @@ impl Finder {
     /// When there is none.
     pub fn named(&self, name: &str, cache: &ProbeCache) -> Result<Found> {
         let is_path = name.contains(['/', '\\']) || self.here.join(name).exists();
-        let path = if is_path { Some(self.here.join(name)) } else { self.first_on_path(name) };
+        let given = self.here.join(name);
+        let given = match &self.root {
+            // A path of the machine that is looked at lies under its root.
+            Some(root) if Path::new(name).is_absolute() && !given.starts_with(root) => rest::under(root, &given),
+            _ => given,
+        };
+        let path = if is_path { Some(given) } else { self.first_on_path(name) };
         if let Some(path) = path {
             let path = if path.is_dir() { environment_python(&path) } else { path };
-            if !path.exists() {
+            if !self.is_file(&path) {
                 let error = Error::new(ErrorKind::Request, format!("there is no interpreter at {}", path.display()));
                 return Err(error.help("`eutaxis survey` lists the interpreters that are here"));
             }
-            match cache.probe(&path) {
+            match self.ask(&path, cache) {
                 Ok(facts) => {
                     cache.save();
                     return Ok(Found { path, facts, seat: Seat::Path, bare_names: Vec::new() });
@@ -148,7 +191,9 @@ impl Finder {
         if let Some(root) = &self.active {
             places.push((environment_python(root), Seat::Active));
         }
-        places.push((environment_python(&self.here.join(".venv")), Seat::Here));
+        if self.root.is_none() {
+            places.push((environment_python(&self.here.join(".venv")), Seat::Here));
+        }
         for folder in &self.path {
             let Ok(entries) = std::fs::read_dir(folder) else { continue };
             let mut names: Vec<PathBuf> =
@@ -163,14 +208,14 @@ impl Finder {
         }
         let mut seen = BTreeSet::new();
         places.retain(|(path, seat)| {
-            path.is_file() && (matches!(seat, Seat::Active | Seat::Here) || seen.insert(real_key(path)))
+            self.is_file(path) && (matches!(seat, Seat::Active | Seat::Here) || seen.insert(real_key(path)))
         });
         places
     }
 
     fn first_on_path(&self, name: &str) -> Option<PathBuf> {
         let file = if cfg!(windows) { format!("{name}.exe") } else { name.to_owned() };
-        self.path.iter().map(|folder| folder.join(&file)).find(|p| p.is_file())
+        self.path.iter().map(|folder| folder.join(&file)).find(|p| self.is_file(p))
     }
 
     /// The bare name that this path is the first of PATH for.
@@ -233,7 +278,7 @@ mod tests {
     fn what_is_no_interpreter_is_told() {
         let folder = tempfile::tempdir().unwrap();
         let cache = ProbeCache::open(folder.path());
-        let finder = Finder { path: vec![], active: None, here: folder.path().to_owned(), globs: vec![] };
+        let finder = Finder { path: vec![], active: None, here: folder.path().to_owned(), globs: vec![], root: None };
         assert!(finder.default(&cache).unwrap_err().message.contains("no Python interpreter"));
         std::fs::write(folder.path().join("x"), "").unwrap();
         assert_eq!(finder.named("./x", &cache).unwrap_err().kind, ErrorKind::Interpreter);

@@ -3,7 +3,9 @@
 mod cache;
 mod elf;
 mod find;
+mod numbered;
 mod probe;
+mod rest;
 
 use std::path::{Path, PathBuf};
 
@@ -14,7 +16,9 @@ use serde::{Deserialize, Serialize};
 pub use cache::ProbeCache;
 pub(crate) use find::expand_home;
 pub use find::{Finder, Found, Seat};
+pub use numbered::Numbered;
 pub use probe::probe;
+pub use rest::{Machine, machine};
 
 use crate::{Error, ErrorKind, Result};
 

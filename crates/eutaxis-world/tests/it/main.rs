@@ -7,3 +7,4 @@ mod depots;
 mod environments;
 mod fetching;
 mod hostile;
+mod places;

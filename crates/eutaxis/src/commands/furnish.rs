@@ -8,6 +8,7 @@ use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::{Furnish as Request, Item, LinkMode, Place, Report, furnish, look};
 use eutaxis_world::interpreter::{Found, environment_python};
 use eutaxis_world::network::without_secret;
+use eutaxis_world::root::stand_in;
 use eutaxis_world::{Error, ErrorKind};
 use serde_json::{Map, Value, json};
 
@@ -23,6 +24,13 @@ pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Resu
 
 fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
+    if let Some(root) = stand_in() {
+        let error = Error::request(format!(
+            "EUTAXIS_ROOT stands in for another machine ({}), whose interpreters cannot be run here",
+            root.display()
+        ));
+        return Err(error.help("unset it, or furnish on that machine"));
+    }
     let lock = read_lock(&arguments.pins)?;
     let asked = selection(arguments)?;
     let shown = arguments.pins.display().to_string();

@@ -1,32 +1,33 @@
 //! What `survey` found, as text.
 
-use super::table::{Table, labelled};
-use super::{style, width};
+use std::path::Path;
+
+use eutaxis_world::environment::{Fault, Listed};
+
+use super::table::{Table, labelled, wrap};
+use super::{count, near, size, style, width};
 use crate::commands::survey::Report;
 
 pub(crate) fn text(report: &Report) -> String {
     let width = width();
-    let mut text = format!("{} {}\n\n", style::strong("This machine:"), report.machine_words());
-    if report.interpreters.is_empty() {
-        text.push_str("No Python interpreter was found.\n");
-    } else {
-        let mut table = Table::new(&["  interpreter", "version", "kind", "where"]);
-        for found in &report.interpreters {
-            let mark = if found.default { "*" } else { " " };
-            table.row([
-                format!("{mark} {}", found.name),
-                found.version.clone(),
-                found.kind.clone(),
-                found.path.clone(),
-            ]);
-        }
-        text.push_str(&table.text(width));
-        if report.interpreters.iter().any(|i| i.default) {
-            text.push_str(&style::dim("\n* is what the bare name `python3` starts here.\n"));
-        }
+    let head = match &report.stand_in {
+        Some(root) => format!("The machine under {}:", near(root)),
+        None => "This machine:".to_owned(),
+    };
+    let line = format!("{head} {}", report.machine_words());
+    let mut text = format!("{}\n\n", wrap(&line, width).join("\n").replacen(&head, &style::strong(&head), 1));
+    if let Some((folder, listed)) = &report.environments {
+        text.push_str(&environments(folder, listed, width));
+        text.push('\n');
+    }
+    text.push_str(&interpreters(report, width));
+    if !report.accelerators.is_empty() {
+        text.push('\n');
+        text.push_str(&accelerators(report, width));
     }
     if let Some(target) = &report.target {
-        text.push_str(&format!("\nAs a target:  {target}\n"));
+        text.push('\n');
+        text.push_str(&labelled("As a target:", "As a target:", &target.to_string(), width));
     }
     for caution in &report.cautions {
         text.push('\n');
@@ -42,4 +43,101 @@ pub(crate) fn text(report: &Report) -> String {
         text.push_str(&format!("\nwrote {saved}\n"));
     }
     text
+}
+
+fn interpreters(report: &Report, width: usize) -> String {
+    if report.interpreters.is_empty() {
+        return "No Python interpreter was found.\n".to_owned();
+    }
+    let mut table = Table::new(&["  interpreter", "version", "abi", "kind", "where"]);
+    for found in &report.interpreters {
+        let mark = if found.default { "*" } else { " " };
+        table.row([
+            format!("{mark} {}", found.name),
+            found.version.clone(),
+            found.abi.clone(),
+            found.kind.clone(),
+            found.path.clone(),
+        ]);
+    }
+    let mut text = table.text(width);
+    if report.interpreters.iter().any(|i| i.default) {
+        let place = if report.stand_in.is_some() { "there" } else { "here" };
+        let others = report.other_names();
+        let more = if others.is_empty() { String::new() } else { format!("; {}", others.join(", ")) };
+        let line = format!("* is what the bare name `python3` starts {place}{more}.");
+        text.push_str(&format!("\n{}\n", style::dim(&wrap(&line, width).join("\n"))));
+    }
+    text
+}
+
+fn accelerators(report: &Report, width: usize) -> String {
+    let mut table = Table::new(&["accelerator", "driver", "runs up to", "toolkits installed", "devices"]);
+    for found in &report.accelerators {
+        let one = &found.accelerator;
+        let told = |text: Option<String>| text.unwrap_or_else(|| "-".to_owned());
+        let toolkits: Vec<String> = found.toolkits.iter().map(ToString::to_string).collect();
+        let models = if found.models.is_empty() { String::new() } else { format!(" ({})", found.models.join(", ")) };
+        let devices = match (one.devices.join(", "), found.unusable) {
+            (devices, None) if devices.is_empty() && models.is_empty() => "there; generation not told".to_owned(),
+            (devices, None) if devices.is_empty() => found.models.join(", "),
+            (devices, None) => format!("{devices}{models}"),
+            (_, Some(why)) => format!("not usable: {why}"),
+        };
+        table.row([
+            one.family.name.clone(),
+            told(one.driver.as_ref().map(ToString::to_string)),
+            told(found.highest_toolkit.as_ref().map(ToString::to_string)),
+            if toolkits.is_empty() { "none".to_owned() } else { toolkits.join(", ") },
+            devices,
+        ]);
+    }
+    table.text(width)
+}
+
+fn environments(folder: &Path, listed: &[Listed], width: usize) -> String {
+    if listed.is_empty() {
+        return format!("No environment was found below {}.\n", near(folder));
+    }
+    let broken = listed.iter().filter(|l| !l.faults.is_empty()).count();
+    let whole = if broken == 0 { "all whole".to_owned() } else { format!("{broken} broken") };
+    let sizes = |f: fn(&Listed) -> u64| listed.iter().map(f).sum::<u64>();
+    let (all, own) = (sizes(|l| l.size.whole), sizes(|l| l.size.own));
+    let head = format!("{} below {}", count(listed.len(), "environment"), near(folder));
+    let line = format!("{head}: {whole}; {} in all, of which {} are shared with nothing", size(all), size(own));
+    let mut text = format!("{}\n", wrap(&line, width).join("\n").replacen(&head, &style::strong(&head), 1));
+    let here = std::env::current_dir().unwrap_or_default();
+    let mut table = Table::new(&["environment", "python", "projects", "size", "own", "state", "for"]);
+    for one in listed {
+        let words: Vec<String> = one.faults.iter().map(fault).collect();
+        let state = match (words.is_empty(), one.active) {
+            (false, _) => format!("broken: {}", words.join("; ")),
+            (true, true) => "whole, active".to_owned(),
+            (true, false) => "whole".to_owned(),
+        };
+        let shares = if one.shares_system { "; sees the system's packages" } else { "" };
+        table.row([
+            near(&one.root),
+            one.version.clone().unwrap_or_else(|| "?".to_owned()),
+            one.projects.to_string(),
+            size(one.size.whole).replace(' ', "\u{a0}"),
+            size(one.size.own).replace(' ', "\u{a0}"),
+            format!("{state}{shares}"),
+            one.project
+                .as_deref()
+                .map_or("-".to_owned(), |p| if p == here { "this folder".to_owned() } else { near(p) }),
+        ]);
+    }
+    text.push_str(&table.text(width));
+    text
+}
+
+/// Why an environment is not whole, and what mends it.
+fn fault(fault: &Fault) -> String {
+    match fault {
+        Fault::BaseGone(base) => format!("its base interpreter {} is gone; furnish it again", base.display()),
+        Fault::Moved(from) => format!("it was made at {}: its scripts lead there; furnish it again", from.display()),
+        Fault::Gone => "active, and its folder is gone; leave it (deactivate)".to_owned(),
+        Fault::NoInterpreter => "it has no interpreter; furnish it again".to_owned(),
+    }
 }

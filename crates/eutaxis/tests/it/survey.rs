@@ -1,6 +1,102 @@
 //! `survey`: the machine, its interpreters, named targets.
 
-use crate::field::{Field, ran};
+use rstest::rstest;
+
+use crate::field::{Field, pins, ran, world};
+
+/// Runs in the field with another machine's root.
+fn at(field: &Field, place: &str, arguments: &[&str]) -> crate::field::Ran {
+    let root = world().join("places").join(place);
+    ran(field.command(arguments).env("EUTAXIS_ROOT", root).output().unwrap())
+}
+
+fn json_at(field: &Field, place: &str, arguments: &[&str]) -> serde_json::Value {
+    let answer = at(field, place, &[arguments, &["--json"]].concat());
+    assert_eq!(answer.code, 0, "{}", answer.err);
+    serde_json::from_str(&answer.out).unwrap()
+}
+
+/// The machines of the team, read from trees that stand in for them.
+#[rstest]
+#[case("ridge-logger", "cpython 3.9.2 / linux armv7l kernel aarch64 glibc 2.31", "aarch64", "armv7l", 32)]
+#[case(
+    "base-camp",
+    "cpython 3.11.9 / linux x86_64 glibc 2.35 / borealis driver 512.4 device b3",
+    "x86_64",
+    "x86_64",
+    64
+)]
+#[case("snow-hut", "cpython 3.12.4 / linux aarch64 musl 1.2", "aarch64", "aarch64", 64)]
+fn other_machines_are_read(
+    #[case] place: &str,
+    #[case] target: &str,
+    #[case] kernel: &str,
+    #[case] arch: &str,
+    #[case] bits: u32,
+) {
+    let field = Field::new();
+    let answer = json_at(&field, place, &["survey"]);
+    assert_eq!(answer["target"], target);
+    let machine = &answer["machine"];
+    assert_eq!((machine["kernel_arch"].as_str(), machine["arch"].as_str()), (Some(kernel), Some(arch)));
+    assert_eq!(machine["bits"], bits);
+    assert_eq!(answer["interpreters"][0]["default"], true);
+}
+
+#[test]
+fn accelerators_are_told_with_what_their_driver_runs() {
+    let field = Field::new();
+    let answer = json_at(&field, "base-camp", &["survey"]);
+    let one = &answer["accelerators"][0];
+    for (key, expected) in [("family", "borealis"), ("driver", "512.4"), ("highest_toolkit", "4.1")] {
+        assert_eq!(one[key], expected, "{key}");
+    }
+    assert_eq!((&one["toolkits"], &one["devices"]), (&serde_json::json!(["3.9"]), &serde_json::json!(["b3"])));
+    let old = at(&field, "old-tent", &["survey"]);
+    assert!(old.out.contains("driver 440.0 is older than every toolkit"), "{}", old.out);
+    // A target that is saved has all of it, and is the same when it is named.
+    assert_eq!(at(&field, "base-camp", &["survey", "--save", "camp-2"]).code, 0);
+    let named = field.json(0, &["settle", "seracnet", "--target", "camp-2"]);
+    assert_eq!(named["target"], answer["target"]);
+    assert!(pins(&named).contains(&"seracnet 2.3.0+bor41".to_owned()));
+}
+
+#[test]
+fn a_place_that_stands_in_is_settled_for_and_not_furnished() {
+    let field = Field::new();
+    let settled = json_at(&field, "ridge-logger", &["settle", "radargram"]);
+    assert!(pins(&settled).contains(&"radargram 2.0.3".to_owned()), "{settled:#}");
+    let refused = at(&field, "ridge-logger", &["furnish"]);
+    assert!(refused.code == 2 && refused.err.contains("stands in for another machine"), "{}", refused.err);
+    assert!(!field.path(".venv").exists());
+    assert_eq!(at(&field, "nowhere", &["survey"]).code, 2);
+}
+
+#[test]
+fn environments_are_listed_with_what_is_wrong() {
+    let field = Field::new();
+    field.expect(0, &["settle", "snowpit"]);
+    field.expect(0, &["furnish", "--at", "camp/.venv"]);
+    field.expect(0, &["furnish", "--at", "tent/env"]);
+    std::fs::rename(field.path("tent"), field.path("hut")).unwrap();
+    let answer = field.json(0, &["survey", "--environments"]);
+    let told: Vec<(bool, serde_json::Value)> = answer["environments"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|e| (e["whole"].as_bool().unwrap(), e["faults"].clone()))
+        .collect();
+    assert_eq!(told, [(true, serde_json::json!([])), (false, serde_json::json!(["moved"]))]);
+    let first = &answer["environments"][0];
+    assert_eq!(first["projects"], 1);
+    assert!(first["bytes_own"].as_u64() < first["bytes"].as_u64(), "what the store shares is told: {first}");
+    let text = field.expect(0, &["survey", "--environments"]).out;
+    assert!(text.contains("2 environments below") && text.contains("1 broken"), "{text}");
+    let gone =
+        ran(field.command(&["survey", "--environments", "camp"]).env("VIRTUAL_ENV", "/gone/env").output().unwrap());
+    assert!(gone.out.contains("active, and its folder is gone"), "{}", gone.out);
+    field.expect(2, &["survey", "--environments", "nowhere"]);
+}
 
 #[test]
 fn the_answer_in_json_keeps_the_contract() {

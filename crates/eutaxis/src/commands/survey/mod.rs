@@ -1,0 +1,228 @@
+//! `survey`: what is this machine, as a target, and which interpreters, accelerators and environments are here?
+
+mod cautions;
+mod json;
+mod save;
+
+use std::path::{Path, PathBuf};
+
+use eutaxis_core::Target;
+use eutaxis_core::target::{Libc, Platform, System};
+use eutaxis_world::Error;
+use eutaxis_world::accelerator;
+use eutaxis_world::environment::{Listed, environments};
+use eutaxis_world::interpreter::{Facts, Finder, Found, Seat, machine};
+use eutaxis_world::root::{root, stand_in};
+
+use crate::cli::{Common, Survey};
+use crate::output::{Answer, Outcome, Output};
+use crate::plan::Surroundings;
+use crate::render;
+
+/// An interpreter as a row.
+#[derive(Debug)]
+pub(crate) struct Row {
+    pub(crate) name: String,
+    pub(crate) version: String,
+    pub(crate) abi: String,
+    pub(crate) kind: String,
+    pub(crate) path: String,
+    pub(crate) default: bool,
+    bare_names: Vec<String>,
+    facts: Facts,
+    full_path: PathBuf,
+}
+
+/// Everything that was found.
+#[derive(Debug)]
+pub(crate) struct Report {
+    os: String,
+    os_release: String,
+    /// The root that stands in for the machine's.
+    pub(crate) stand_in: Option<PathBuf>,
+    platform: Option<Platform>,
+    bits: u32,
+    pub(crate) interpreters: Vec<Row>,
+    pub(crate) accelerators: Vec<accelerator::Found>,
+    pub(crate) target: Option<Target>,
+    pub(crate) tags: Option<Vec<String>>,
+    pub(crate) environments: Option<(PathBuf, Vec<Listed>)>,
+    pub(crate) cautions: Vec<String>,
+    pub(crate) saved: Option<String>,
+}
+
+pub(crate) fn run(arguments: &Survey, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+    look(arguments, common, output).map_err(|e| vec![e])
+}
+
+fn look(arguments: &Survey, common: &Common, output: &Output) -> Result<Answer, Error> {
+    let surroundings = Surroundings::new(common)?;
+    let (finder, probes) = (surroundings.finder(), surroundings.probes());
+    if let Some(root) = stand_in().filter(|r| !r.is_dir()) {
+        let error = Error::request(format!("EUTAXIS_ROOT names {}, which is no folder", root.display()));
+        return Err(error.help("name the folder that stands in for the root of a machine, or unset the variable"));
+    }
+    let (found, failed) = match &arguments.interpreter {
+        Some(name) => (vec![finder.named(name, &probes)?], Vec::new()),
+        None => finder.all(&probes),
+    };
+    if output.verbose() {
+        failed.iter().for_each(|e| output.notice(&format!("left out: {}", e.message)));
+    }
+    let chosen = arguments.interpreter.is_some();
+    let named = |name: &str| found.iter().position(|f| f.bare_names.iter().any(|n| n == name));
+    let default = if chosen { Some(0) } else { named("python3").or(named("python")) };
+    let default_facts = default.or(if found.is_empty() { None } else { Some(0) }).and_then(|i| found.get(i));
+    let target = default.and_then(|i| found.get(i)).map(|f| surroundings.target_of(&f.facts)).transpose()?;
+    let (platform, bits) = match default_facts {
+        Some(found) => (Some(found.facts.target_platform()), found.facts.bits),
+        None => platform_alone(),
+    };
+    let system = platform.as_ref().map_or(System::Linux(Libc::Static), |p| p.system);
+    let accelerators = accelerator::find(&root(), &surroundings.config.families, system);
+    let environments = arguments.environments.as_ref().map(|folder| list(folder, &finder)).transpose()?;
+    let mut report = Report {
+        os: if stand_in().is_some() { "linux" } else { std::env::consts::OS }.to_owned(),
+        os_release: os_release(),
+        stand_in: stand_in(),
+        platform,
+        bits,
+        tags: target.as_ref().filter(|_| arguments.tags).map(Target::tags),
+        cautions: cautions::all(&found, default, &finder, chosen, &accelerators),
+        interpreters: found.iter().enumerate().map(|(i, f)| row(f, Some(i) == default && !chosen)).collect(),
+        accelerators,
+        environments,
+        target,
+        saved: None,
+    };
+    if let Some(name) = &arguments.save {
+        report.saved = Some(save::target(name, report.target.as_ref())?);
+    }
+    Ok(Answer { outcome: Outcome::Ok, text: render::survey::text(&report), json: report.json() })
+}
+
+/// The environments of a folder.
+fn list(folder: &Path, finder: &Finder) -> Result<(PathBuf, Vec<Listed>), Error> {
+    let whole = finder.here.join(folder);
+    if !whole.is_dir() {
+        let error = Error::request(format!("{} is no folder", folder.display()));
+        return Err(error.help("name the folder below which environments are to be looked for"));
+    }
+    // `here/.` and `here` are one folder.
+    let whole: PathBuf = whole.components().collect();
+    let listed = environments(&whole, finder.active.as_deref());
+    Ok((whole, listed))
+}
+
+/// The platform of a machine on which no interpreter was found.
+fn platform_alone() -> (Option<Platform>, u32) {
+    let Some(machine) = stand_in().as_deref().and_then(machine) else { return (None, usize::BITS) };
+    let numbers = |text: &str| {
+        let (major, minor) = text.split_once(' ')?.1.split_once('.')?;
+        Some((major.parse().ok()?, minor.parse().ok()?))
+    };
+    let libc = match (machine.glibc.as_deref().and_then(numbers), machine.musl) {
+        (Some((major, minor)), _) => Libc::Glibc(major, minor),
+        (None, Some((major, minor))) => Libc::Musl(major, minor),
+        (None, None) => Libc::Static,
+    };
+    (Some(Platform::linux(&machine.kernel, machine.bits, libc)), machine.bits)
+}
+
+fn os_release() -> String {
+    let text = std::fs::read_to_string(root().join("etc/os-release")).unwrap_or_default();
+    let value = |key: &str| {
+        let line = text.lines().find_map(|l| l.strip_prefix(key)?.strip_prefix('='));
+        line.map(|v| v.trim_matches('"').to_owned()).filter(|v| !v.is_empty())
+    };
+    let named = value("NAME")
+        .zip(value("VERSION_ID"))
+        .map(|(n, v)| format!("{} {v}", n.split_whitespace().next().unwrap_or(&n)));
+    named.or_else(|| value("PRETTY_NAME")).unwrap_or_default()
+}
+
+fn row(found: &Found, default: bool) -> Row {
+    let facts = &found.facts;
+    let name = match found.seat {
+        Seat::Active => "active".to_owned(),
+        Seat::Here => ".venv".to_owned(),
+        _ => found.bare_names.iter().find(|n| *n == "python3").cloned().unwrap_or_else(|| {
+            // A plain name that starts another interpreter here says nothing: the series does.
+            let file = found.path.file_name().map_or_else(|| "?".to_owned(), |n| n.to_string_lossy().into_owned());
+            if matches!(file.as_str(), "python3" | "python") {
+                format!("python{}", facts.markers.python_version)
+            } else {
+                file
+            }
+        }),
+    };
+    let kind = match (found.seat, facts.in_environment(), facts.externally_managed) {
+        (Seat::Active, ..) => "active environment",
+        (Seat::Here, ..) => "environment of this folder",
+        (_, true, _) => "environment",
+        (_, _, true) => "system, externally managed",
+        (Seat::Configured, ..) => "configured",
+        _ => "free-standing",
+    };
+    let flags = match (facts.debug, facts.bits) {
+        (true, _) => " debug",
+        (_, 32) => " 32-bit",
+        _ => "",
+    };
+    let implementation =
+        if facts.implementation == "cpython" { String::new() } else { format!("{} ", facts.implementation) };
+    let shown = if facts.executable.as_os_str().is_empty() { &found.path } else { &facts.executable };
+    let abi = facts.interpreter().ok().and_then(|i| i.abis.first().cloned());
+    // A path of another machine is told as it is there.
+    let inside = stand_in().and_then(|root| shown.strip_prefix(&root).ok().map(|rest| Path::new("/").join(rest)));
+    Row {
+        name,
+        version: format!("{implementation}{}{flags}", facts.version),
+        abi: abi.unwrap_or_else(|| "-".to_owned()),
+        kind: kind.to_owned(),
+        path: inside.map_or_else(|| render::near(shown), |path| path.display().to_string()),
+        default,
+        bare_names: found.bare_names.clone(),
+        full_path: shown.clone(),
+        facts: facts.clone(),
+    }
+}
+
+impl Report {
+    /// `Linux x86_64, 64-bit, glibc 2.36 (Debian 12), no accelerator`
+    pub(crate) fn machine_words(&self) -> String {
+        let Some(platform) = &self.platform else { return format!("{} {}", self.os, std::env::consts::ARCH) };
+        let (system, library) = match platform.system {
+            System::Linux(Libc::Static) => ("Linux", "no C library that is loaded".to_owned()),
+            System::Linux(libc) => ("Linux", libc.to_string()),
+            System::Macos(major, minor) => ("macOS", format!("macOS {major}.{minor}")),
+            System::Windows => ("Windows", String::new()),
+        };
+        let arch = if platform.arch() == platform.machine() {
+            platform.arch().to_owned()
+        } else {
+            let article = if platform.machine().starts_with(['a', 'i']) { "an" } else { "a" };
+            format!("{} programs on {article} {} kernel", platform.arch(), platform.machine())
+        };
+        let mut words = vec![format!("{system} {arch}"), format!("{}-bit", self.bits)];
+        let release = if self.os_release.is_empty() { String::new() } else { format!(" ({})", self.os_release) };
+        words.extend(Some(format!("{library}{release}")).filter(|l| !l.is_empty()));
+        let usable: Vec<&str> = self
+            .accelerators
+            .iter()
+            .filter(|a| a.unusable.is_none())
+            .map(|a| a.accelerator.family.name.as_str())
+            .collect();
+        words.push(if usable.is_empty() { "no accelerator".to_owned() } else { usable.join(" and ") });
+        words.join(", ")
+    }
+
+    /// Bare names beside `python3`, with the version that each starts.
+    pub(crate) fn other_names(&self) -> Vec<String> {
+        let of = |row: &Row| {
+            let others = row.bare_names.iter().filter(|n| *n != "python3").cloned().collect::<Vec<_>>();
+            others.into_iter().map(|n| format!("`{n}` starts {}", row.version)).collect::<Vec<_>>()
+        };
+        self.interpreters.iter().flat_map(of).collect()
+    }
+}
