@@ -20,6 +20,7 @@ pub mod proofread;
 pub mod rehearse;
 pub mod requirement;
 pub mod solve;
+pub mod span;
 pub mod target;
 pub mod version;
 

@@ -63,6 +63,8 @@ pub(crate) enum Command {
     Survey(Survey),
     /// Which releases of a project are there, which run here, and why not the others?
     Shortlist(Box<Shortlist>),
+    /// Which interpreter versions, on which targets, can hold all of this? If none: which split can?
+    Span(Box<Span>),
     /// Which exact files, together? Or what clashes, and the ways out
     Settle(Box<Settle>),
     /// Why is this project here, in this version, and not another one?
@@ -87,6 +89,7 @@ impl Command {
         match self {
             Command::Survey(_) => "survey",
             Command::Shortlist(_) => "shortlist",
+            Command::Span(_) => "span",
             Command::Settle(_) => "settle",
             Command::Reason(_) => "reason",
             Command::Gather(_) => "gather",
@@ -135,6 +138,26 @@ pub(crate) struct Shortlist {
     /// Show releases against interpreters and platforms, with a mark where a wheel exists
     #[arg(long, conflicts_with = "files")]
     pub(crate) grid: bool,
+    #[command(flatten)]
+    pub(crate) target: TargetOptions,
+    #[command(flatten)]
+    pub(crate) depots: DepotOptions,
+    #[command(flatten)]
+    pub(crate) policy: PolicyOptions,
+}
+
+/// `span`
+#[derive(Debug, Args)]
+pub(crate) struct Span {
+    #[command(flatten)]
+    pub(crate) asks: AskOptions,
+    /// The interpreter versions: a range (3.8..3.13), or versions with commas [default: from the oldest that the files of the
+    /// projects speak of to the newest there is, those of the targets, and those found here]
+    #[arg(long, value_name = "VERSIONS")]
+    pub(crate) interpreters: Option<String>,
+    /// Draw the matrix
+    #[arg(long, value_name = "FILE.svg")]
+    pub(crate) picture: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) target: TargetOptions,
     #[command(flatten)]
@@ -202,7 +225,7 @@ pub(crate) struct AskOptions {
 #[derive(Debug, Args, Clone, Default)]
 #[command(next_help_heading = "Where it must run [default: this machine]")]
 pub(crate) struct TargetOptions {
-    /// A named target of the settings, or a description: "cpython 3.9 / linux armv7l glibc 2.31"; for settle repeatable
+    /// A named target of the settings, or a description: "cpython 3.9 / linux armv7l glibc 2.31"; for settle and span repeatable
     #[arg(long, value_name = "NAME|SPEC")]
     pub(crate) target: Vec<String>,
     /// The interpreter: a path, or a version such as 3.12

@@ -1,6 +1,6 @@
 //! Clauses: of several terms "this node has one of these values", at least one holds.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use smallvec::SmallVec;
 
@@ -41,7 +41,7 @@ pub(super) enum Source {
     /// A yanked release is taken only when something in force pins it.
     Yanked { project: Name, value: usize },
     /// Releases of a project were made for this: those that the first term leaves out.
-    Build { project: Name, made_for: Rc<MadeFor> },
+    Build { project: Name, made_for: Arc<MadeFor> },
     /// Another release of this project is held.
     Held(Name),
     /// A ground of a clash that is being made smaller, by its index.

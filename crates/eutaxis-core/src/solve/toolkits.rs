@@ -2,7 +2,7 @@
 //!
 //! A node of its own stands for the toolkit; a build leaves it only those that are within its own.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use smallvec::smallvec;
 
@@ -53,7 +53,7 @@ impl Search {
         values.iter().for_each(|v| out.remove(*v));
         let serving = self.serving(made_for);
         let toolkit = self.state.node(NodeKind::Toolkit, self.facts.toolkits().len() + 1);
-        let source = Source::Build { project: project.clone(), made_for: Rc::new(made_for.clone()) };
+        let source = Source::Build { project: project.clone(), made_for: Arc::new(made_for.clone()) };
         let terms = smallvec![Term { node, values: out }, Term { node: toolkit, values: serving }];
         self.state.add_clause(terms, source, Rests::default());
     }

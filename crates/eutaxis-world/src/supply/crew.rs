@@ -104,6 +104,11 @@ impl Crew {
             state = self.shared.news.wait(state).unwrap_or_else(PoisonError::into_inner);
         }
     }
+
+    /// The page of a project that was answered, with its depot.
+    pub(super) fn page_of(&self, project: &Name) -> Option<(Arc<dyn Depot>, Arc<Page>)> {
+        self.shared.page_of(project)
+    }
 }
 
 impl Drop for Crew {

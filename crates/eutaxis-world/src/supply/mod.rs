@@ -6,9 +6,9 @@
 mod ahead;
 mod crew;
 
-use std::collections::BTreeMap;
 use std::path::PathBuf;
-use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, OnceLock};
 
 use eutaxis_core::Name;
 use eutaxis_core::artifact::Metadata;
@@ -16,6 +16,8 @@ use eutaxis_core::index::{Page, PageFile};
 use eutaxis_core::solve::{
     Alternative, Clash, End, Joint, MetadataAnswer, Problem, Search, Solution, Solver, Step, Want, Way, joint, ways_out,
 };
+
+use rayon::prelude::*;
 
 use crate::depot::{Depot, Depots, Place};
 use crate::{Error, Result};
@@ -31,14 +33,16 @@ pub enum Outcome {
     Clash(Clash),
 }
 
-/// A run with everything that was learned on the way.
+/// What is told how much was read so far; from any thread.
+pub type Progress<'a> = &'a (dyn Fn(Read) + Sync);
+
+/// A run with everything that was learned on the way. Several searches may be under way in it at once.
 pub struct Run {
     depots: Arc<Depots>,
-    pages: BTreeMap<Name, (Arc<dyn Depot>, Arc<Page>)>,
     /// Made for the first search; it remembers what it answered for all that follow.
-    crew: Option<Crew>,
-    /// What was read: pages and metadata.
-    pub read: Read,
+    crew: OnceLock<Crew>,
+    pages: AtomicUsize,
+    metadata: AtomicUsize,
 }
 
 /// How much was read.
@@ -53,14 +57,27 @@ pub struct Read {
 impl Run {
     /// A run over these depots.
     pub fn new(depots: Arc<Depots>) -> Self {
-        Run { depots, pages: BTreeMap::new(), crew: None, read: Read::default() }
+        Run { depots, crew: OnceLock::new(), pages: AtomicUsize::new(0), metadata: AtomicUsize::new(0) }
+    }
+
+    /// The threads that answer, made on first use: with a problem, what its search will want is foreseen.
+    fn crew(&self, problem: Option<&Problem>) -> &Crew {
+        self.crew.get_or_init(|| {
+            let ahead = problem.filter(|_| self.depots.are_remote()).map(Ahead::new);
+            Crew::new(Arc::clone(&self.depots), ahead)
+        })
+    }
+
+    /// How much was read so far.
+    fn read(&self) -> Read {
+        Read { pages: self.pages.load(Ordering::Relaxed), metadata: self.metadata.load(Ordering::Relaxed) }
     }
 
     /// Searches until the end. `progress` is told how much was read.
     ///
     /// # Errors
     /// When a depot cannot be read, or the search gives up.
-    pub fn solve(&mut self, problem: &Problem, progress: &dyn Fn(Read)) -> Result<Outcome> {
+    pub fn solve(&self, problem: &Problem, progress: Progress<'_>) -> Result<Outcome> {
         match self.search(problem, progress)? {
             End::Settled(solution) => Ok(Outcome::Settled(solution)),
             End::Clash(clash) => Ok(Outcome::Clash(clash)),
@@ -76,26 +93,39 @@ impl Run {
     /// # Errors
     /// When a depot cannot be read.
     pub fn ways_out(
-        &mut self,
+        &self,
         problem: &Problem,
         clash: &Clash,
         alternatives: &[Alternative],
-        progress: &dyn Fn(Read),
+        progress: Progress<'_>,
     ) -> Result<Vec<Way>> {
-        ways_out(problem, clash, alternatives, &mut Reading { run: self, progress })
+        ways_out(problem, clash, alternatives, &mut self.solver(progress))
     }
 
     /// One choice for several targets, with releases kept equal where that can be.
     ///
     /// # Errors
     /// When a depot cannot be read.
-    pub fn joint(&mut self, problems: &[Problem], progress: &dyn Fn(Read)) -> Result<Joint> {
-        joint(problems, &mut Reading { run: self, progress })
+    pub fn joint(&self, problems: &[Problem], progress: Progress<'_>) -> Result<Joint> {
+        joint(problems, &mut self.solver(progress))
+    }
+
+    /// Solves many problems over the same facts, as many at once as there are processors; the answers in their order.
+    ///
+    /// # Errors
+    /// When a depot cannot be read.
+    pub fn each(&self, problems: &[Problem], progress: Progress<'_>) -> Result<Vec<End>> {
+        problems.par_iter().map(|problem| self.search(problem, progress)).collect()
+    }
+
+    /// Whoever solves problems one after the other.
+    pub fn solver<'a>(&'a self, progress: Progress<'a>) -> impl Solver<Error = Error> + 'a {
+        Reading { run: self, progress }
     }
 
     /// A search to its end. A clash is looked for again in an order that does not depend on how the asks were listed, so
     /// that it is the same for the same asks.
-    fn search(&mut self, problem: &Problem, progress: &dyn Fn(Read)) -> Result<End> {
+    fn search(&self, problem: &Problem, progress: Progress<'_>) -> Result<End> {
         let end = self.search_once(problem, progress)?;
         let ordered = problem.in_order();
         let End::Clash(clash) = end else { return Ok(end) };
@@ -103,17 +133,8 @@ impl Run {
         if same { Ok(End::Clash(clash)) } else { self.search_once(&ordered, progress) }
     }
 
-    fn search_once(&mut self, problem: &Problem, progress: &dyn Fn(Read)) -> Result<End> {
-        let crew = self.crew.take().unwrap_or_else(|| {
-            let ahead = self.depots.are_remote().then(|| Ahead::new(problem));
-            Crew::new(Arc::clone(&self.depots), ahead)
-        });
-        let end = self.search_with(&crew, problem, progress);
-        self.crew = Some(crew);
-        end
-    }
-
-    fn search_with(&mut self, crew: &Crew, problem: &Problem, progress: &dyn Fn(Read)) -> Result<End> {
+    fn search_once(&self, problem: &Problem, progress: Progress<'_>) -> Result<End> {
+        let crew = self.crew(Some(problem));
         let mut search = Search::new(problem.clone());
         loop {
             match search.step() {
@@ -128,7 +149,7 @@ impl Run {
                     for fact in likely.iter().filter_map(|want| crew.fact(want).ok()) {
                         self.hand_in(&mut search, fact);
                     }
-                    progress(self.read);
+                    progress(self.read());
                 }
                 Step::Settled(solution) => return Ok(End::Settled(solution)),
                 Step::Clash(clash) => return Ok(End::Clash(clash)),
@@ -137,16 +158,15 @@ impl Run {
         }
     }
 
-    fn hand_in(&mut self, search: &mut Search, fact: Fact) {
+    fn hand_in(&self, search: &mut Search, fact: Fact) {
         match fact {
             Fact::Page(project, None) => search.supply_page(&project, None),
-            Fact::Page(project, Some((depot, page))) => {
-                self.read.pages += 1;
-                self.pages.insert(project.clone(), (depot, Arc::clone(&page)));
+            Fact::Page(project, Some((_, page))) => {
+                self.pages.fetch_add(1, Ordering::Relaxed);
                 search.supply_page(&project, Some(page));
             }
             Fact::Metadata(project, file, answer) => {
-                self.read.metadata += 1;
+                self.metadata.fetch_add(1, Ordering::Relaxed);
                 search.supply_metadata(&project, &file, &answer);
             }
         }
@@ -156,12 +176,11 @@ impl Run {
     ///
     /// # Errors
     /// When a depot cannot be read.
-    pub fn pages(&mut self, projects: &[Name]) -> Result<Vec<Option<Arc<Page>>>> {
-        let crew = self.crew.take().unwrap_or_else(|| Crew::new(Arc::clone(&self.depots), None));
+    pub fn pages(&self, projects: &[Name]) -> Result<Vec<Option<Arc<Page>>>> {
+        let crew = self.crew(None);
         let wants: Vec<Want> = projects.iter().cloned().map(Want::Page).collect();
         crew.order(wants.iter());
         let facts = whole(wants.iter().map(|want| crew.fact(want)).collect());
-        self.crew = Some(crew);
         let page = |fact: Fact| match fact {
             Fact::Page(_, page) => page.map(|(_, page)| page),
             Fact::Metadata(..) => None,
@@ -173,18 +192,11 @@ impl Run {
     ///
     /// # Errors
     /// When a depot cannot be read.
-    pub fn metadata(&mut self, project: &Name, filename: &str) -> Result<Option<Arc<Metadata>>> {
-        let crew = self.crew.take().unwrap_or_else(|| Crew::new(Arc::clone(&self.depots), None));
-        let found = self.metadata_with(&crew, project, filename);
-        self.crew = Some(crew);
-        found
-    }
-
-    fn metadata_with(&mut self, crew: &Crew, project: &Name, filename: &str) -> Result<Option<Arc<Metadata>>> {
+    pub fn metadata(&self, project: &Name, filename: &str) -> Result<Option<Arc<Metadata>>> {
+        let crew = self.crew(None);
         let page = Want::Page(project.clone());
         crew.order([&page].into_iter());
-        let Fact::Page(_, Some((depot, page))) = crew.fact(&page)? else { return Ok(None) };
-        self.pages.insert(project.clone(), (depot, Arc::clone(&page)));
+        let Fact::Page(_, Some((_, page))) = crew.fact(&page)? else { return Ok(None) };
         let Some(file) = page.files.iter().find(|f| *f.filename == *filename) else { return Ok(None) };
         let want = Want::Metadata(project.clone(), file.filename.clone());
         crew.order([&want].into_iter());
@@ -195,13 +207,13 @@ impl Run {
     }
 
     /// The depot that a project came from.
-    pub fn depot_of(&self, project: &Name) -> Option<&Arc<dyn Depot>> {
-        self.pages.get(project).map(|(depot, _)| depot)
+    pub fn depot_of(&self, project: &Name) -> Option<Arc<dyn Depot>> {
+        self.crew.get()?.page_of(project).map(|(depot, _)| depot)
     }
 
     /// The page of a project that was read.
-    pub fn page_of(&self, project: &Name) -> Option<&Page> {
-        self.pages.get(project).map(|(_, page)| page.as_ref())
+    pub fn page_of(&self, project: &Name) -> Option<Arc<Page>> {
+        self.crew.get()?.page_of(project).map(|(_, page)| page)
     }
 
     /// Where a file of a project is.
@@ -220,15 +232,15 @@ impl Run {
         self.depot(project, file)?.obtain(project, file)
     }
 
-    fn depot(&self, project: &Name, file: &PageFile) -> Result<&Arc<dyn Depot>> {
+    fn depot(&self, project: &Name, file: &PageFile) -> Result<Arc<dyn Depot>> {
         self.depot_of(project).ok_or_else(|| Error::contents(format!("{} is on no page", file.filename)))
     }
 }
 
 /// A run as the one who solves problems for ways out.
 struct Reading<'a> {
-    run: &'a mut Run,
-    progress: &'a dyn Fn(Read),
+    run: &'a Run,
+    progress: Progress<'a>,
 }
 
 impl Solver for Reading<'_> {
@@ -239,7 +251,7 @@ impl Solver for Reading<'_> {
     }
 
     fn page(&self, project: &Name) -> Option<Arc<Page>> {
-        self.run.pages.get(project).map(|(_, page)| Arc::clone(page))
+        self.run.page_of(project)
     }
 }
 

@@ -8,6 +8,7 @@ pub(crate) mod reason;
 pub(crate) mod rehearse;
 pub(crate) mod settle;
 pub(crate) mod shortlist;
+pub(crate) mod span;
 pub(crate) mod stock;
 pub(crate) mod survey;
 
@@ -21,6 +22,7 @@ pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Vec<Error>> {
     match &cli.command {
         Command::Survey(arguments) => survey::run(arguments, &cli.common, output),
         Command::Shortlist(arguments) => shortlist::run(arguments, &cli.common, output),
+        Command::Span(arguments) => span::run(arguments, &cli.common, output),
         Command::Settle(arguments) => settle::run(arguments, &cli.common, output),
         Command::Rehearse(arguments) => rehearse::run(arguments, &cli.common, output),
         Command::Proofread(arguments) => proofread::run(arguments, &cli.common, output),

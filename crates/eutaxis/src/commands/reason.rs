@@ -218,7 +218,7 @@ impl Asked {
         object.insert("program_version".into(), json!(env!("CARGO_PKG_VERSION")));
         object.insert("not".into(), json!(other.to_string()));
         let page = self.run.page_of(name);
-        let known: Vec<Version> = page.into_iter().flat_map(|p| &p.files).map(|f| f.kind.version().clone()).collect();
+        let known: Vec<Version> = page.iter().flat_map(|p| &p.files).map(|f| f.kind.version().clone()).collect();
         if !known.contains(other) {
             let near: Vec<String> = around(Some(other), known).iter().map(ToString::to_string).collect();
             object.insert("nearest".into(), json!(near));

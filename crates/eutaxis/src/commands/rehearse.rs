@@ -56,8 +56,8 @@ pub(crate) fn run(arguments: &Rehearse, common: &Common, output: &Output) -> Res
     }
     let depots = plan::depots(&arguments.depots, &surroundings, false).map_err(one)?;
     steps.iter_mut().for_each(|s| plan::keep_secrets(s.iter_mut().map(|a| &mut a.requirement), depots.network()));
-    let mut run = Run::new(Arc::clone(&depots));
-    let base = base(arguments, &surroundings, &mut run).map_err(one)?;
+    let run = Run::new(Arc::clone(&depots));
+    let base = base(arguments, &surroundings, &run).map_err(one)?;
     let mut rehearsal = Rehearsal { base, run, surroundings: &surroundings };
     let bar = output.progress();
     bar.set_message("rehearsing");
@@ -76,7 +76,7 @@ fn requirements(texts: &[String]) -> Result<Vec<Ask>, Vec<Error>> {
 }
 
 /// What is there: the environment or the pins that are named, else those of this folder.
-fn base(arguments: &Rehearse, surroundings: &Surroundings, run: &mut Run) -> Result<Base, Error> {
+fn base(arguments: &Rehearse, surroundings: &Surroundings, run: &Run) -> Result<Base, Error> {
     let policy = |stated: &Config| plan::policy(&arguments.policy, stated);
     if let Some(root) = &arguments.environment {
         return of_environment(root, policy(&surroundings.config)?, surroundings);
@@ -99,7 +99,7 @@ fn of_pins(
     file: &Path,
     policy: &dyn Fn(&Config) -> Result<Policy, Error>,
     surroundings: &Surroundings,
-    run: &mut Run,
+    run: &Run,
 ) -> Result<Base, Error> {
     let lock = pins::read_lock(file)?;
     let families = &surroundings.config.families;
@@ -301,7 +301,7 @@ impl Rehearsal<'_> {
         let (Some(before), Some(after)) = (&moved.before, &moved.after) else { return loses };
         let Some(page) = self.run.page_of(&moved.project) else { return loses };
         for (name, target) in &self.surroundings.config.targets {
-            let found = offers(page, target, &self.base.policy, &[]);
+            let found = offers(&page, target, &self.base.policy, &[]);
             let ready = |v: &Version| found.iter().any(|o| o.version == *v && o.verdict == Verdict::Ready);
             if ready(before) && !ready(after) {
                 loses.push(format!("a wheel for {name}"));

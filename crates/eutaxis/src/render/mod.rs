@@ -11,6 +11,7 @@ pub(crate) mod reason;
 pub(crate) mod rehearse;
 pub(crate) mod settle;
 pub(crate) mod shortlist;
+pub(crate) mod span;
 pub(crate) mod stock;
 pub(crate) mod style;
 pub(crate) mod survey;

@@ -23,6 +23,7 @@ mod rehearse;
 mod secrets;
 mod settle;
 mod shortlist;
+mod span;
 mod stock;
 mod survey;
 mod targets;

@@ -1,6 +1,6 @@
 //! The grounds on which a proof of impossibility stands, before they are put into words.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use super::super::clause::{ClauseId, Source};
 use super::super::search::Search;
@@ -34,7 +34,7 @@ pub(in crate::solve) enum Ground {
     /// Releases of a project were made for this toolkit, and an environment holds one.
     Built {
         project: Name,
-        made_for: Rc<MadeFor>,
+        made_for: Arc<MadeFor>,
         /// Oldest first.
         releases: Vec<Version>,
     },
@@ -60,7 +60,7 @@ impl Search {
                 Source::Held(project) => Ground::Held(project.clone()),
                 Source::Build { project, made_for } => Ground::Built {
                     project: project.clone(),
-                    made_for: Rc::clone(made_for),
+                    made_for: Arc::clone(made_for),
                     releases: self.left_out(*id, project),
                 },
                 Source::Need { project, extra, requirement, adjusted } => Ground::Needs {

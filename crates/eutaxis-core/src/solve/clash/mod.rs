@@ -14,7 +14,7 @@ use crate::fault::Origin;
 use crate::knowledge::MadeFor;
 use crate::name::Name;
 use crate::offer::BarKind;
-use crate::requirement::Requirement;
+use crate::requirement::{Ask, Requirement};
 use crate::version::Version;
 
 /// Facts that cannot hold together, none of which can be left out.
@@ -89,6 +89,19 @@ pub struct Fact {
     pub(super) dates: Vec<jiff::Timestamp>,
     /// For bars of accelerators: what those releases were made for, newest release first.
     pub(super) builds: Vec<MadeFor>,
+}
+
+impl Clash {
+    /// The asks that have a part in it, by their place in a list of them.
+    pub fn asked(&self, asks: &[Ask]) -> Vec<usize> {
+        let is = |fact: &Fact, ask: &Ask| {
+            fact.kind == FactKind::Ask
+                && Some(&ask.origin) == fact.origin.as_ref()
+                && ask.requirement.subject() == fact.project
+                && ask.requirement.versions().map_or(String::new(), ToString::to_string) == fact.versions
+        };
+        (0..asks.len()).filter(|i| self.facts.iter().any(|f| is(f, &asks[*i]))).collect()
+    }
 }
 
 impl Search {

@@ -4,6 +4,7 @@ mod brute;
 mod facts;
 mod joint;
 mod rehearse;
+mod span;
 mod toy;
 mod ways;
 

@@ -107,7 +107,7 @@ pub(super) fn settle<'a>(
             let wheel = on_disk.filter(|p| p.extension().is_some_and(|e| e == "whl"));
             let unpacked = wheel.and_then(|p| unpacked_size(&p));
             let source = run.depot_of(&chosen.project);
-            let depot = source.map_or(String::new(), |d| d.label().to_owned());
+            let depot = source.as_ref().map_or(String::new(), |d| d.label().to_owned());
             let index = source.and_then(|d| d.index());
             let kept = problem.prior.get(&chosen.project) == Some(&chosen.version);
             Ok((Pinned { chosen, place, sha256, size, depot, index, direct_url, kept }, unpacked))

@@ -1,0 +1,162 @@
+//! Which interpreters, on which targets, can hold all that is asked for; and if none can, into how many environments the
+//! asks must be split. The cells are searches like any other; here is what is read off them.
+
+mod series;
+mod split;
+
+use std::collections::BTreeMap;
+
+pub use series::{Series, mentioned};
+pub use split::{Part, Split, split};
+
+use crate::name::Name;
+use crate::offer::{BarKind, Verdict};
+use crate::solve::{Clash, FactKind, Solution};
+use crate::version::Version;
+
+/// What one interpreter comes to on one target.
+#[derive(Debug, Clone)]
+pub enum Cell {
+    /// All asks hold.
+    Settled(Solution),
+    /// They do not.
+    Clash(Clash),
+    /// The interpreter is out before anything is searched for: why, in a sentence.
+    Barred(String),
+    /// Neither could be shown.
+    GaveUp,
+}
+
+impl Cell {
+    /// The solution, if there is one.
+    pub fn solution(&self) -> Option<&Solution> {
+        match self {
+            Cell::Settled(solution) => Some(solution),
+            _ => None,
+        }
+    }
+}
+
+/// A project that is older in a cell than in another row of its column.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Lost {
+    /// The project.
+    pub project: Name,
+    /// Its release in the cell.
+    pub here: Version,
+    /// The newest of its column.
+    pub newest: Version,
+}
+
+/// The row to take.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Best {
+    /// Which row.
+    pub row: usize,
+    /// How many projects have only source in it, over all columns.
+    pub built: usize,
+    /// How many projects are older in it than in other rows, over all columns.
+    pub lost: usize,
+    /// Newer rows that hold everything too, and lose more.
+    pub passed_over: Vec<usize>,
+}
+
+/// Rows of cells, the newest interpreter first; one column per target.
+#[derive(Debug)]
+pub struct Matrix {
+    rows: Vec<Vec<Cell>>,
+    /// For each column the newest release of every project that some row takes as a wheel.
+    newest: Vec<BTreeMap<Name, Version>>,
+}
+
+impl Matrix {
+    /// A matrix of rows with one cell per column.
+    pub fn new(rows: Vec<Vec<Cell>>) -> Self {
+        let columns = rows.iter().map(Vec::len).max().unwrap_or(0);
+        let mut newest: Vec<BTreeMap<Name, Version>> = vec![BTreeMap::new(); columns];
+        for (column, cell) in rows.iter().flat_map(|row| row.iter().enumerate()) {
+            let (Some(solution), Some(newest)) = (cell.solution(), newest.get_mut(column)) else { continue };
+            // What has only source there is no gain over an older wheel.
+            for chosen in solution.chosen.iter().filter(|c| c.verdict == Verdict::Ready) {
+                let version = chosen.version.public();
+                let known = newest.entry(chosen.project.clone()).or_insert_with(|| version.clone());
+                if *known < version {
+                    *known = version;
+                }
+            }
+        }
+        Matrix { rows, newest }
+    }
+
+    /// The rows.
+    pub fn rows(&self) -> &[Vec<Cell>] {
+        &self.rows
+    }
+
+    /// Projects that are older in a cell than in another row of its column.
+    pub fn lost(&self, row: usize, column: usize) -> Vec<Lost> {
+        let solution = self.rows.get(row).and_then(|r| r.get(column)).and_then(Cell::solution);
+        let (Some(solution), Some(newest)) = (solution, self.newest.get(column)) else { return Vec::new() };
+        let older = solution.chosen.iter().filter_map(|chosen| {
+            let newest = newest.get(&chosen.project)?;
+            let here = chosen.version.public();
+            (here < *newest).then(|| Lost { project: chosen.project.clone(), here, newest: newest.clone() })
+        });
+        older.collect()
+    }
+
+    /// Whether a row holds everything in every column.
+    pub fn holds(&self, row: usize) -> bool {
+        self.rows.get(row).is_some_and(|r| !r.is_empty() && r.iter().all(|c| c.solution().is_some()))
+    }
+
+    /// How many projects of a cell have only source.
+    pub fn built(&self, row: usize, column: usize) -> usize {
+        let solution = self.rows.get(row).and_then(|r| r.get(column)).and_then(Cell::solution);
+        solution.map_or(0, |s| s.chosen.iter().filter(|c| c.verdict == Verdict::Build).count())
+    }
+
+    /// The row to take: of those that hold everything, the one in which the fewest projects must be built, then the fewest
+    /// are older, then the newest.
+    pub fn best(&self) -> Option<Best> {
+        let over_all = |row: usize, of: &dyn Fn(usize, usize) -> usize| {
+            let columns = self.rows.get(row).map_or(0, Vec::len);
+            (0..columns).map(|c| of(row, c)).sum::<usize>()
+        };
+        let mut holding: Vec<Best> = (0..self.rows.len())
+            .filter(|r| self.holds(*r))
+            .map(|row| Best {
+                row,
+                built: over_all(row, &|r, c| self.built(r, c)),
+                lost: over_all(row, &|r, c| self.lost(r, c).len()),
+                passed_over: Vec::new(),
+            })
+            .collect();
+        let newer: Vec<usize> = holding.iter().map(|b| b.row).collect();
+        holding.sort_by_key(|b| (b.built, b.lost, b.row));
+        let best = holding.into_iter().next()?;
+        Some(Best { passed_over: newer.into_iter().filter(|r| *r < best.row).collect(), ..best })
+    }
+}
+
+/// The first clash in a few words: what kind of thing it is, and about which project.
+pub fn in_few_words(clash: &Clash) -> (&'static str, String) {
+    // A bar of the place says most; of several the one on the project that is read first.
+    let place = clash.facts.iter().find_map(|f| match f.kind {
+        FactKind::Bar(BarKind::Interpreter | BarKind::Platform) => Some(("no file", &f.project)),
+        FactKind::Bar(BarKind::Libc) => Some(("C library", &f.project)),
+        FactKind::Bar(BarKind::Accelerator) | FactKind::Built => Some(("no build", &f.project)),
+        _ => None,
+    });
+    let source =
+        clash.facts.iter().find(|f| f.kind == FactKind::Bar(BarKind::Wheels)).map(|f| ("only source", &f.project));
+    let absent = clash.facts.iter().find(|f| f.kind == FactKind::Bar(BarKind::Absent)).map(|f| ("absent", &f.project));
+    match place.or(source).or(absent) {
+        Some((word, project)) => (word, project.clone()),
+        None => {
+            let contested = clash.contested.first().map(|c| c.project.to_string());
+            let first = clash.facts.first().map(|f| f.project.clone());
+            ("clash", contested.or(first).unwrap_or_default())
+        }
+    }
+}

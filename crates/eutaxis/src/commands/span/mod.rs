@@ -1,0 +1,187 @@
+//! `span`: which interpreter versions, on which targets, can hold all of this? if none: which split can?
+
+mod json;
+mod rows;
+mod toolkits;
+
+use std::sync::Arc;
+
+use eutaxis_core::offer::Policy;
+use eutaxis_core::solve::{Clash, End, Problem};
+use eutaxis_core::span::{Best, Cell, Matrix, Series, Split, split};
+use eutaxis_core::target::{Implementation, Interpreter};
+use eutaxis_core::{Target, Version};
+use eutaxis_world::Error;
+use eutaxis_world::files::write_whole;
+use eutaxis_world::supply::{Progress, Read, Run};
+
+pub(crate) use rows::Head;
+pub(crate) use toolkits::Toolkits;
+
+use crate::cli::{Common, Span};
+use crate::output::{Answer, Outcome, Output};
+use crate::plan::{self, Asks, Chosen, Surroundings};
+use crate::render;
+
+/// What was found.
+pub(crate) struct Report<'a> {
+    pub(crate) arguments: &'a Span,
+    pub(crate) asks: &'a Asks,
+    /// Targets, in the order of the columns.
+    pub(crate) columns: &'a [Chosen],
+    /// Interpreters, the newest first.
+    pub(crate) rows: Vec<Head>,
+    pub(crate) matrix: Matrix,
+    pub(crate) best: Option<Best>,
+    /// When no row holds everything.
+    pub(crate) split: Option<Split>,
+    /// For each target with an accelerator whose toolkits matter.
+    pub(crate) toolkits: Vec<Toolkits>,
+}
+
+impl Report<'_> {
+    /// A cell.
+    pub(crate) fn cell(&self, row: usize, column: usize) -> Option<&Cell> {
+        self.matrix.rows().get(row).and_then(|r| r.get(column))
+    }
+}
+
+/// The question, for any interpreter.
+struct Question<'a> {
+    asks: &'a Asks,
+    columns: &'a [Chosen],
+    policy: Policy,
+    surroundings: &'a Surroundings,
+}
+
+pub(crate) fn run(arguments: &Span, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+    let one = |e: Error| vec![e];
+    let surroundings = Surroundings::new(common).map_err(one)?;
+    let stated = arguments.interpreters.as_deref().map(rows::parse).transpose().map_err(one)?;
+    let mut asks = plan::asks(&arguments.asks)?;
+    let columns = plan::targets(&arguments.target, &surroundings).map_err(one)?;
+    let policy = plan::policy(&arguments.policy, &surroundings.config).map_err(one)?;
+    let depots = plan::depots(&arguments.depots, &surroundings, false).map_err(one)?;
+    plan::keep_secrets(asks.asks.iter_mut().map(|a| &mut a.requirement), depots.network());
+    let question = Question { asks: &asks, columns: &columns, policy, surroundings: &surroundings };
+    let run = Run::new(Arc::clone(&depots));
+    let bar = output.progress();
+    bar.set_message("spanning");
+    let progress = |read: Read| bar.set_position((read.pages + read.metadata) as u64);
+    let report = span(&question, arguments, stated, &run, &progress);
+    bar.finish_and_clear();
+    output.report_network(depots.network());
+    let report = report.map_err(one)?;
+    let mut json = report.json();
+    if let Some(file) = &arguments.picture {
+        write_whole(file, render::picture::span(&report).as_bytes()).map_err(one)?;
+        json.insert("picture".into(), serde_json::json!(file));
+        output.notice(&format!("wrote {}", file.display()));
+    }
+    let outcome = if report.best.is_some() { Outcome::Ok } else { Outcome::No };
+    Ok(Answer { outcome, text: render::span::text(&report), json })
+}
+
+fn span<'a>(
+    question: &Question<'a>,
+    arguments: &'a Span,
+    stated: Option<Vec<Series>>,
+    run: &Run,
+    progress: Progress<'_>,
+) -> Result<Report<'a>, Error> {
+    let rows = rows::heads(question, stated, run, progress)?;
+    // Every cell that is not out before the search; then all of them at once.
+    let of_row = |row: &Head| question.columns.iter().map(|c| question.problem(row, c)).collect();
+    let cells: Vec<Vec<Asked>> = rows.iter().map(of_row).collect();
+    let matrix = Matrix::new(solved(&cells, run, progress)?);
+    let best = matrix.best();
+    let split = match best {
+        Some(_) => None,
+        None => Some(question.split(&cells, &matrix, run, progress)?),
+    };
+    let toolkits = toolkits::all(question, &rows, &matrix, run, progress)?;
+    let (asks, columns) = (question.asks, question.columns);
+    Ok(Report { arguments, asks, columns, rows, matrix, best, split, toolkits })
+}
+
+/// The question of a cell, or why its interpreter is out before anything is searched for.
+type Asked = Result<Problem, String>;
+
+/// All cells, solved over the same facts.
+fn solved(cells: &[Vec<Asked>], run: &Run, progress: Progress<'_>) -> Result<Vec<Vec<Cell>>, Error> {
+    let problems: Vec<Problem> = cells.iter().flatten().filter_map(|c| c.as_ref().ok()).cloned().collect();
+    let mut ends = run.each(&problems, progress)?.into_iter();
+    let mut cell = |problem: &Asked| match problem {
+        Err(why) => Cell::Barred(why.clone()),
+        Ok(_) => match ends.next() {
+            Some(End::Settled(solution)) => Cell::Settled(solution),
+            Some(End::Clash(clash)) => Cell::Clash(clash),
+            Some(End::GaveUp) | None => Cell::GaveUp,
+        },
+    };
+    Ok(cells.iter().map(|row| row.iter().map(&mut cell).collect()).collect())
+}
+
+impl Question<'_> {
+    /// The place of a column with the interpreter of a row.
+    ///
+    /// # Errors
+    /// Why there is no such place.
+    fn target(&self, row: &Head, column: &Chosen) -> Result<Target, String> {
+        let target = &column.target;
+        let implementation = &target.interpreter.implementation;
+        if column.here
+            && let Some(found) = row.here.as_ref().filter(|_| *implementation == Implementation::Cpython)
+            && let Ok(here) = found.facts.target(target.accelerators.clone())
+        {
+            return Ok(here);
+        }
+        let series = &target.interpreter.series();
+        if (row.series.major, row.series.minor) == *series {
+            return Ok(target.clone());
+        }
+        let version = Version::parse(&row.series.to_string()).map_err(|f| f.to_string())?;
+        let interpreter = Interpreter::planned(implementation.clone(), &version, target.interpreter.free_threaded);
+        interpreter.map(|i| target.with_interpreter(i)).map_err(|f| f.message().to_owned())
+    }
+
+    /// The question of a cell.
+    ///
+    /// # Errors
+    /// Why the interpreter is out before anything is searched for.
+    fn problem(&self, row: &Head, column: &Chosen) -> Asked {
+        let target = self.target(row, column)?;
+        if let Some((set, origin)) = &self.asks.requires_python
+            && !set.matches(&target.interpreter.version)
+        {
+            return Err(format!("{origin} says requires-python {set}"));
+        }
+        Ok(self.on(target))
+    }
+
+    fn on(&self, target: Target) -> Problem {
+        let mut problem = Problem::new(target, self.policy.clone(), self.asks.asks.clone());
+        problem.bounds = self.asks.bounds.clone();
+        problem.adjustments = self.surroundings.config.adjustments.clone();
+        problem
+    }
+
+    /// The smallest split into environments, when no row holds everything.
+    fn split(&self, cells: &[Vec<Asked>], matrix: &Matrix, run: &Run, progress: Progress<'_>) -> Result<Split, Error> {
+        // A row that is out on one target is out.
+        let problems: Vec<Vec<Problem>> =
+            cells.iter().map(|row| row.iter().cloned().collect::<Result<_, _>>().unwrap_or_default()).collect();
+        let known: Vec<(usize, &Clash)> = matrix
+            .rows()
+            .iter()
+            .enumerate()
+            .flat_map(|(i, row)| {
+                row.iter().filter_map(move |cell| match cell {
+                    Cell::Clash(clash) => Some((i, clash)),
+                    _ => None,
+                })
+            })
+            .collect();
+        split(&problems, &known, &mut run.solver(progress))
+    }
+}

@@ -1,0 +1,424 @@
+//! Interpreters against targets, as text: which to take and why, the matrix, what stands in the way, the split.
+
+use eutaxis_core::offer::BarKind;
+use eutaxis_core::solve::{Clash, FactKind};
+use eutaxis_core::span::{Cell, Split, in_few_words};
+
+use super::table::{Table, labelled, wrap};
+use super::{count, near, style, width};
+use crate::commands::span::{Report, Toolkits};
+
+/// So many reasons are told.
+const MOST_REASONS: usize = 6;
+/// Of one clash so many facts are told.
+const MOST_FACTS: usize = 3;
+
+/// How much a cell says.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Detail {
+    /// With the project that stands in the way.
+    Project,
+    /// Only what kind of thing it is.
+    Kind,
+}
+
+pub(crate) fn text(report: &Report<'_>) -> String {
+    let width = width();
+    let mut text = headline(report, width);
+    text.push_str(&matrix(report, width));
+    let reasons = reasons(report, width);
+    if !reasons.is_empty() {
+        text.push('\n');
+        text.push_str(&reasons);
+    }
+    if let Some(split) = &report.split {
+        text.push('\n');
+        text.push_str(&self::split(split, report, width));
+    }
+    for toolkits in &report.toolkits {
+        text.push('\n');
+        text.push_str(&self::toolkits(toolkits, report, width));
+    }
+    if report.best.is_some() {
+        text.push('\n');
+        text.push_str(&labelled("settle it:", "settle it:", &command(report), width));
+    }
+    text
+}
+
+/// Which interpreter to take, and why that one.
+fn headline(report: &Report<'_>, width: usize) -> String {
+    let (asks, targets) = (report.asks.asks.len(), report.columns.len());
+    let all = match asks {
+        1 => "the one ask settles".to_owned(),
+        2 => "both asks settle".to_owned(),
+        n => format!("all {n} asks settle"),
+    };
+    let place = |n: usize| match n {
+        1 => format!("on {}", report.columns.first().map_or("", |c| c.shown.as_str())),
+        n => format!("on all {n} targets"),
+    };
+    let Some(best) = &report.best else {
+        let head = "No interpreter holds everything";
+        let line = format!(
+            "{head} {}: {} cannot be together under any one of {}.",
+            place(targets),
+            count(asks, "ask"),
+            count(report.rows.len(), "version")
+        );
+        return format!("{}\n\n", wrap(&line, width).join("\n").replacen(head, &style::barred(head), 1));
+    };
+    let series = report.rows.get(best.row).map(|h| h.series.to_string()).unwrap_or_default();
+    let head = format!("Take CPython {series}");
+    let passed: Vec<String> =
+        best.passed_over.iter().filter_map(|r| report.rows.get(*r)).map(|h| h.series.to_string()).collect();
+    let built = match best.built {
+        0 => String::new(),
+        n => format!(", {} only as source", count(n, "project")),
+    };
+    let older = match best.lost {
+        0 => String::new(),
+        n => format!(", with {} older than under another", count(n, "release")),
+    };
+    let why = if passed.is_empty() {
+        format!("the newest on which {all} {}{built}{older}", place(targets))
+    } else {
+        // What the newer ones cost: source that this one does not take, or older releases.
+        let costs = |row: &usize| (0..targets).any(|c| report.matrix.built(*row, c) > 0);
+        let cost = match best.passed_over.iter().any(costs) {
+            true => "more must be built from source",
+            false => "more releases have to be older",
+        };
+        format!("{all} {}{built}{older}; under {} {cost}", place(targets), passed.join(" and "))
+    };
+    let line = format!("{head}: {why}.");
+    format!("{}\n\n", wrap(&line, width).join("\n").replacen(&head, &style::good(&head), 1))
+}
+
+/// Rows at the end that hold nothing anywhere say the same: they are told in one line.
+fn shown_rows(report: &Report<'_>) -> usize {
+    let settles =
+        |row: usize| (0..report.columns.len()).any(|c| report.cell(row, c).and_then(Cell::solution).is_some());
+    let last = (0..report.rows.len()).rev().find(|r| settles(*r));
+    last.map_or(report.rows.len(), |r| r + 1)
+}
+
+/// A cell in a few words.
+pub(crate) fn cell_words(cell: &Cell, built: usize, older: usize, project: bool) -> String {
+    match cell {
+        Cell::Settled(solution) => {
+            let lost = if older > 0 { format!("  -{older}") } else { String::new() };
+            let source = if built > 0 { format!("  {built} built") } else { String::new() };
+            format!("settles {}{lost}{source}", solution.chosen.len())
+        }
+        Cell::Clash(clash) => {
+            let (word, about) = in_few_words(clash);
+            if project && !about.is_empty() { format!("{word}: {about}") } else { word.to_owned() }
+        }
+        Cell::Barred(_) => "barred".to_owned(),
+        Cell::GaveUp => "not known".to_owned(),
+    }
+}
+
+fn matrix(report: &Report<'_>, width: usize) -> String {
+    let shown = shown_rows(report);
+    let table = |detail: Detail| {
+        let mut heads = vec!["".to_owned()];
+        heads.extend(report.columns.iter().map(|c| c.shown.clone()));
+        let rows: Vec<Vec<String>> = (0..shown)
+            .map(|row| {
+                let mut cells = vec![row_head(report, row)];
+                cells.extend((0..report.columns.len()).map(|column| {
+                    let older = report.matrix.lost(row, column).len();
+                    let built = report.matrix.built(row, column);
+                    let cell = report.cell(row, column);
+                    cell.map_or(String::new(), |c| cell_words(c, built, older, detail == Detail::Project))
+                }));
+                cells
+            })
+            .collect();
+        (heads, rows)
+    };
+    let wide = |(heads, rows): &(Vec<String>, Vec<Vec<String>>)| {
+        let longest = |c: usize| {
+            rows.iter().map(|r| r.get(c).map_or(0, String::len)).chain([heads.get(c).map_or(0, String::len)]).max()
+        };
+        (0..heads.len()).map(|c| longest(c).unwrap_or(0) + 2).sum::<usize>().saturating_sub(2)
+    };
+    let (full, short) = (table(Detail::Project), table(Detail::Kind));
+    let mut text = if wide(&full) <= width {
+        plain_table(&full)
+    } else if wide(&short) <= width {
+        plain_table(&short)
+    } else {
+        one_by_one(report, &full)
+    };
+    let folded: Vec<String> = report.rows.iter().skip(shown).map(|h| h.series.to_string()).collect();
+    if !folded.is_empty() {
+        let line = format!("{}: not all asks settle, on any target", folded.join(", "));
+        text.push_str(&format!("{}\n", style::dim(&wrap(&line, width).join("\n"))));
+    }
+    for line in legend(report, width) {
+        text.push_str(&format!("{}\n", style::dim(&line)));
+    }
+    text
+}
+
+/// What the short signs in cells mean, as far as they occur.
+pub(crate) fn legend(report: &Report<'_>, width: usize) -> Vec<String> {
+    let any =
+        |of: &dyn Fn(usize, usize) -> bool| (0..report.rows.len()).any(|r| (0..report.columns.len()).any(|c| of(r, c)));
+    let mut legend: Vec<&str> = Vec::new();
+    if any(&|r, c| !report.matrix.lost(r, c).is_empty()) {
+        legend.push("-N: so many projects are older than in another row of the column");
+    }
+    if any(&|r, c| report.matrix.built(r, c) > 0) {
+        legend.push("N built: so many have only source there, which must be built");
+    }
+    legend.iter().flat_map(|l| wrap(l, width)).collect()
+}
+
+/// `3.11  <-`
+fn row_head(report: &Report<'_>, row: usize) -> String {
+    let series = report.rows.get(row).map(|h| h.series.to_string()).unwrap_or_default();
+    let best = report.best.as_ref().is_some_and(|b| b.row == row);
+    if best { format!("{series}  <-") } else { series }
+}
+
+fn plain_table((heads, rows): &(Vec<String>, Vec<Vec<String>>)) -> String {
+    let heads: Vec<&str> = heads.iter().map(String::as_str).collect();
+    let mut table = Table::new(&heads);
+    rows.iter().for_each(|row| table.cells(row.clone()));
+    table.text(usize::MAX / 2)
+}
+
+/// Where the columns do not fit beside each other: the targets under each other.
+fn one_by_one(report: &Report<'_>, (heads, rows): &(Vec<String>, Vec<Vec<String>>)) -> String {
+    let mut text = String::new();
+    for (i, head) in heads.iter().enumerate().skip(1) {
+        if i > 1 {
+            text.push('\n');
+        }
+        text.push_str(&format!("{}\n", style::dim(head)));
+        let mut table = Table::new(&["", ""]);
+        for (row, cells) in rows.iter().enumerate() {
+            table.cells(vec![row_head(report, row), cells.get(i).cloned().unwrap_or_default()]);
+        }
+        text.push_str(&table.text(usize::MAX / 2));
+    }
+    text
+}
+
+/// What stands in the way of the rows that are newer than the one to take, or of all, each sentence once.
+fn reasons(report: &Report<'_>, width: usize) -> String {
+    let until = report.best.as_ref().map_or(shown_rows(report), |b| b.row);
+    let mut told: Vec<(String, Vec<(String, String)>)> = Vec::new();
+    for row in 0..until {
+        for (column, chosen) in report.columns.iter().enumerate() {
+            let Some(why) = report.cell(row, column).and_then(why) else { continue };
+            let series = report.rows.get(row).map(|h| h.series.to_string()).unwrap_or_default();
+            let place = (series, chosen.shown.clone());
+            match told.iter_mut().find(|(w, _)| *w == why) {
+                Some((_, places)) => places.push(place),
+                None => told.push((why, vec![place])),
+            }
+        }
+    }
+    let more = told.len().saturating_sub(MOST_REASONS);
+    let mut table = Table::new(&["", ""]);
+    for (why, places) in told.iter().take(MOST_REASONS) {
+        let mut series: Vec<&str> = places.iter().map(|(s, _)| s.as_str()).collect();
+        series.dedup();
+        let mut targets: Vec<&str> = places.iter().map(|(_, t)| t.as_str()).collect();
+        targets.sort_unstable();
+        targets.dedup();
+        let on = match (report.columns.len(), targets.len()) {
+            (1, _) => String::new(),
+            (all, some) if all == some => String::new(),
+            _ => format!(" on {}", targets.join(", ")),
+        };
+        table.row([format!("{}{on}", series.join(", ")), why.clone()]);
+    }
+    let mut text = if told.is_empty() { String::new() } else { table.text(width) };
+    if more > 0 {
+        text.push_str(&format!("and {} more\n", count(more, "reason")));
+    }
+    if let Some(best) = &report.best
+        && let Some(head) = report.rows.get(best.row)
+        && let Some(here) = &head.here
+    {
+        text.push_str(&format!("{} is here: {}\n", head.series, near(&here.path)));
+    }
+    text
+}
+
+/// Why a cell does not settle: its bars, else the needs that clash.
+fn why(cell: &Cell) -> Option<String> {
+    match cell {
+        Cell::Settled(_) => None,
+        Cell::Barred(why) => Some(why.clone()),
+        Cell::GaveUp => Some("the search gave up after very many conflicts".to_owned()),
+        Cell::Clash(clash) => Some(clash_words(clash)),
+    }
+}
+
+fn clash_words(clash: &Clash) -> String {
+    let of = |bars: bool| {
+        let is_bar = |k: FactKind| matches!(k, FactKind::Bar(_) | FactKind::Built);
+        clash.facts.iter().filter(move |f| is_bar(f.kind) == bars && f.kind != FactKind::Ask).map(|f| f.text.as_str())
+    };
+    let mut facts: Vec<String> = of(true).chain(of(false)).map(without_place).collect();
+    if facts.is_empty() {
+        facts = clash.facts.iter().map(|f| f.text.clone()).collect();
+    }
+    let more = facts.len().saturating_sub(MOST_FACTS);
+    facts.truncate(MOST_FACTS);
+    let rest = if more > 0 { format!("; and {} more", count(more, "fact")) } else { String::new() };
+    format!("{}{rest}", facts.join("; "))
+}
+
+/// A bar without what the place is, which the row says: so that rows that are out for the same reason are told as one.
+fn without_place(text: &str) -> String {
+    let parts = text.split("; ").filter(|part| !part.starts_with("this target is "));
+    let parts: Vec<&str> = parts.map(|part| part.split_once(", here ").map_or(part, |(before, _)| before)).collect();
+    parts.join("; ")
+}
+
+/// The environments into which the asks must be split, each with the command that settles it.
+fn split(split: &Split, report: &Report<'_>, width: usize) -> String {
+    let ask = |i: &usize| report.asks.asks.get(*i);
+    let parts = match split {
+        Split::Parts(parts) => parts,
+        Split::Nowhere(i) => {
+            let name = ask(i).map_or(String::new(), |a| a.requirement.short());
+            let line = format!(
+                "no split helps: {name} cannot be had under any of these interpreters. `eutaxis settle` for it alone says why, and what does"
+            );
+            return labelled("do", &style::care("do"), &line, width);
+        }
+        Split::GaveUp => {
+            let line = "no split was found within the limit: ask for less at once, or name fewer interpreters";
+            return labelled("do", &style::care("do"), line, width);
+        }
+    };
+    let head = format!("Smallest split: {}, solved to the end", count(parts.len(), "environment"));
+    let mut text = format!("{}\n", style::strong(&head));
+    let mut table = Table::new(&["", "interpreter", "projects", "asks"]);
+    for (i, part) in parts.iter().enumerate() {
+        let names: Vec<String> = part.asks.iter().filter_map(ask).map(|a| a.requirement.short()).collect();
+        let sizes: Vec<usize> = part.solutions.iter().map(|s| s.chosen.len()).collect();
+        let (least, most) = (sizes.iter().min().copied().unwrap_or(0), sizes.iter().max().copied().unwrap_or(0));
+        let projects = if least == most { least.to_string() } else { format!("{least} to {most}") };
+        table.row([
+            format!(" {}", i + 1),
+            report.rows.get(part.row).map(|h| h.series.to_string()).unwrap_or_default(),
+            projects,
+            names.join(", "),
+        ]);
+    }
+    text.push_str(&table.text(width));
+    text.push('\n');
+    for (i, part) in parts.iter().enumerate() {
+        let asks: Vec<String> = part.asks.iter().filter_map(ask).map(|a| quoted(&a.requirement.to_string())).collect();
+        let series = report.rows.get(part.row).map(|h| h.series.to_string()).unwrap_or_default();
+        let line = format!(
+            "eutaxis settle {}{} --interpreter {series} --out pylock.{}.toml",
+            asks.join(" "),
+            targets(report),
+            i + 1
+        );
+        let head = format!("settle {}:", i + 1);
+        text.push_str(&labelled(&head, &head, &line, width));
+    }
+    text
+}
+
+/// Toolkits against interpreters on one target.
+fn toolkits(toolkits: &Toolkits, report: &Report<'_>, width: usize) -> String {
+    let shown = report.columns.get(toolkits.column).map_or("", |c| c.shown.as_str());
+    let row = report.best.as_ref().and_then(|b| report.rows.get(b.row));
+    let best = row.and_then(|head| Some((head.series, toolkits.best(head.series)?)));
+    let family = &toolkits.family.name;
+    let head = match best {
+        Some((series, toolkit)) => {
+            format!("{family} on {shown}: {toolkit} is the newest toolkit for which everything settles under {series}")
+        }
+        None => format!("{family} on {shown}: no toolkit holds everything; builds without it are in the table above"),
+    };
+    let mut text = format!("{}\n", wrap(&head, width).join("\n"));
+    let mut heads = vec![family.clone()];
+    heads.extend(toolkits.interpreters.iter().map(ToString::to_string));
+    let heads: Vec<&str> = heads.iter().map(String::as_str).collect();
+    let mut table = Table::new(&heads);
+    let mut reasons: Vec<(String, String)> = Vec::new();
+    for (toolkit, cells) in toolkits.toolkits.iter().zip(&toolkits.rows) {
+        let mark = if best.is_some_and(|(_, b)| b == toolkit) { "  <-" } else { "" };
+        let mut line = vec![format!("{toolkit}{mark}")];
+        line.extend(cells.iter().map(|cell| cell_words(cell, 0, 0, false)));
+        table.cells(line);
+        if let Some(why) =
+            cells.iter().find_map(|cell| no_build(cell, family, &toolkit.to_string()).or_else(|| why(cell)))
+        {
+            reasons.push((toolkit.to_string(), why));
+        }
+    }
+    text.push_str(&table.text(width));
+    for (toolkit, why) in reasons.iter().take(MOST_REASONS) {
+        text.push_str(&labelled(toolkit, toolkit, why, width));
+    }
+    text
+}
+
+/// The projects that have no build for a toolkit, when that is what stands in the way.
+fn no_build(cell: &Cell, family: &str, toolkit: &str) -> Option<String> {
+    let Cell::Clash(clash) = cell else { return None };
+    let bars = clash.facts.iter().filter(|f| f.kind == FactKind::Bar(BarKind::Accelerator));
+    let mut names: Vec<&str> = bars.map(|f| f.project.as_str()).collect();
+    names.dedup();
+    let have = if names.len() == 1 { "has" } else { "have" };
+    (!names.is_empty()).then(|| format!("{} {have} no build for {family} {toolkit} that would do", names.join(", ")))
+}
+
+/// The `settle` that goes with the answer, as typed.
+fn command(report: &Report<'_>) -> String {
+    let asks = &report.arguments.asks;
+    let mut words = vec!["eutaxis".to_owned(), "settle".to_owned()];
+    words.extend(asks.requirements.iter().map(|r| quoted(r)));
+    let files = [("--asks", &asks.asks), ("--bounds", &asks.bounds)];
+    for (option, paths) in files {
+        words.extend(paths.iter().flat_map(|p| [option.to_owned(), quoted(&p.display().to_string())]));
+    }
+    for (option, names) in [("--extra", &asks.extra), ("--group", &asks.group)] {
+        words.extend(names.iter().flat_map(|n| [option.to_owned(), quoted(n)]));
+    }
+    let row = report.best.as_ref().and_then(|b| report.rows.get(b.row));
+    let series = row.map(|h| h.series.to_string()).unwrap_or_default();
+    format!("{}{} --interpreter {series}", words.join(" "), targets(report))
+}
+
+/// The targets, as typed.
+fn targets(report: &Report<'_>) -> String {
+    let options = &report.arguments.target;
+    let mut words = String::new();
+    for target in &options.target {
+        words.push_str(&format!(" --target {}", quoted(target)));
+    }
+    for (option, value) in [("--platform", &options.platform), ("--accelerator", &options.accelerator)] {
+        if let Some(value) = value {
+            words.push_str(&format!(" {option} {}", quoted(value)));
+        }
+    }
+    words
+}
+
+/// As a shell takes it: what is not plain in quotes.
+fn quoted(text: &str) -> String {
+    let plain = |c: char| c.is_ascii_alphanumeric() || "-_./=,:@+".contains(c);
+    if !text.is_empty() && text.chars().all(plain) {
+        text.to_owned()
+    } else if text.contains('"') {
+        format!("'{}'", text.replace('\'', "'\\''"))
+    } else {
+        format!("\"{text}\"")
+    }
+}
