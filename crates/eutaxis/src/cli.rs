@@ -192,6 +192,9 @@ pub(crate) struct Settle {
     /// When it cannot be: draw the clash
     #[arg(long, value_name = "FILE.svg", help_heading = "When it cannot be")]
     pub(crate) picture: Option<PathBuf>,
+    /// Only say whether the pins that are there still hold for these asks, targets and depots; write nothing
+    #[arg(long, help_heading = "Pins", conflicts_with_all = ["take", "renew", "list"])]
+    pub(crate) check: bool,
     /// Let go of earlier pins: of all, or of one project
     #[arg(long, value_name = "PROJECT", num_args = 0..=1, default_missing_value = "", help_heading = "Pins")]
     pub(crate) renew: Vec<String>,
@@ -381,12 +384,13 @@ pub(crate) struct Stock {
 /// `furnish`
 #[derive(Debug, Args)]
 pub(crate) struct Furnish {
-    /// The pins, a pylock.toml of any tool
+    /// The pins, a pylock.toml of any tool; several make an environment each
     #[arg(value_name = "PINS", default_value = "pylock.toml")]
-    pub(crate) pins: PathBuf,
-    /// The environment
-    #[arg(long, value_name = "DIR", default_value = ".venv")]
-    pub(crate) at: PathBuf,
+    pub(crate) pins: Vec<PathBuf>,
+    /// The environment; for several pins the folder in which each gets its own, named as they are [default: .venv; for
+    /// several .venv-NAME]
+    #[arg(long, value_name = "DIR")]
+    pub(crate) at: Option<PathBuf>,
     /// The interpreter: a path, or a version such as 3.12 [default: one that the pins fit]
     #[arg(long, value_name = "VERSION|PATH")]
     pub(crate) interpreter: Option<String>,

@@ -338,13 +338,17 @@ fn this_machine(options: &TargetOptions, surroundings: &Surroundings) -> Result<
     Ok(Chosen { target: surroundings.target_of(&found.facts)?, shown, name: "here".to_owned(), here: true })
 }
 
-/// The interpreter that is named; by default the active environment's, else the one that the bare name starts.
+/// The interpreter that is named; by default the active environment's, else that of the environment in this folder, else the
+/// one that the bare name starts.
 pub(crate) fn interpreter(name: Option<&str>, surroundings: &Surroundings) -> Result<Found, Error> {
     let (finder, probes) = (surroundings.finder(), surroundings.probes());
     match (name, &finder.active) {
         (Some(name), _) => finder.named(name, &probes),
         (None, Some(root)) if root.is_dir() => finder.named(&root.display().to_string(), &probes),
-        (None, _) => finder.default(&probes),
+        (None, _) => match finder.of_folder(&probes) {
+            Some(found) => Ok(found),
+            None => finder.default(&probes),
+        },
     }
 }
 

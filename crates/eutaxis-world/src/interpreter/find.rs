@@ -121,6 +121,17 @@ impl Finder {
         (found, failed)
     }
 
+    /// The interpreter of the environment in the current folder (`.venv`), if there is one that runs.
+    pub fn of_folder(&self, cache: &ProbeCache) -> Option<Found> {
+        let path = environment_python(&self.here.join(".venv"));
+        if self.root.is_some() || !path.is_file() {
+            return None;
+        }
+        let facts = cache.probe(&path).ok()?;
+        cache.save();
+        Some(Found { path, facts, seat: Seat::Here, bare_names: Vec::new() })
+    }
+
     /// The interpreter that the bare name starts here: `python3`, else `python`.
     ///
     /// # Errors

@@ -1,6 +1,6 @@
 //! `furnish`: makes or updates an environment to match the pins.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use eutaxis_core::pins::{Selected, Selection, select};
 use eutaxis_core::{Name, Target};
@@ -31,48 +31,128 @@ fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result
         ));
         return Err(error.help("unset it, or furnish on that machine"));
     }
-    let lock = read_lock(&arguments.pins)?;
+    let depots = named_depots(&arguments.depots, &surroundings, false)?;
+    // Everything is looked into before the first environment is touched.
+    let places = places(arguments)?;
+    let prepared = arguments.pins.iter().zip(places);
+    let prepared: Vec<Prepared> = prepared
+        .map(|(pins, at)| prepare(pins, at, arguments, &surroundings, &depots))
+        .collect::<Result<_, Error>>()?;
+    let mut done: Vec<(Report, String)> = Vec::new();
+    for one in prepared {
+        let made = one.furnish(arguments, &surroundings, &depots, output).map_err(|error| match done.as_slice() {
+            [] => error,
+            others => {
+                let names: Vec<String> = others.iter().map(|(r, _)| render::near(&r.environment)).collect();
+                output.notice(&format!("in order before that: {}", names.join(", ")));
+                error
+            }
+        })?;
+        done.push(made);
+    }
+    output.report_network(depots.network());
+    match done.as_slice() {
+        [(report, python)] => Ok(Answer {
+            outcome: Outcome::Ok,
+            text: render::furnish::text(report, python, output.verbose()),
+            json: json(report),
+        }),
+        several => {
+            let mut object = Map::new();
+            let all = several.iter().map(|(report, _)| Value::Object(json(report)));
+            object.insert("environments".into(), Value::Array(all.collect()));
+            let text = render::furnish::several(several, output.verbose());
+            Ok(Answer { outcome: Outcome::Ok, text, json: object })
+        }
+    }
+}
+
+/// Where the environment of each of the pins goes.
+fn places(arguments: &Furnish) -> Result<Vec<PathBuf>, Error> {
+    if let [_] = arguments.pins.as_slice() {
+        return Ok(vec![arguments.at.clone().unwrap_or_else(|| PathBuf::from(".venv"))]);
+    }
+    let mut places: Vec<PathBuf> = Vec::new();
+    for pins in &arguments.pins {
+        let file = pins.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+        let stem = file.strip_suffix(".toml").unwrap_or(&file);
+        let name = stem.strip_prefix("pylock.").unwrap_or(stem);
+        let place = match &arguments.at {
+            Some(folder) => folder.join(name),
+            None => PathBuf::from(format!(".venv-{name}")),
+        };
+        if places.contains(&place) {
+            let error = Error::request(format!("two of the pins would make {}", place.display()));
+            return Err(error.help("furnish them one by one, each with a place of its own (--at)"));
+        }
+        places.push(place);
+    }
+    Ok(places)
+}
+
+/// An environment that is about to be made or updated.
+struct Prepared {
+    at: PathBuf,
+    items: Vec<Item>,
+    python: Found,
+}
+
+fn prepare(
+    pins: &Path,
+    at: PathBuf,
+    arguments: &Furnish,
+    surroundings: &Surroundings,
+    depots: &Depots,
+) -> Result<Prepared, Error> {
+    let lock = read_lock(pins)?;
     let asked = selection(arguments)?;
-    let shown = arguments.pins.display().to_string();
+    let shown = pins.display().to_string();
     let refusal = |f| Error::fault(ErrorKind::Request, &shown, &f);
     let fits = |target: &Target| select(&lock, target, &asked).map(|_| ()).map_err(refusal);
-    let python = interpreter(arguments, &surroundings, &fits)?;
+    let python = interpreter(arguments, &at, surroundings, &fits)?;
     let target = surroundings.target_of(&python.facts)?;
     let selected = select(&lock, &target, &asked).map_err(refusal)?;
-    let folder = arguments.pins.parent().map(Path::to_owned).unwrap_or_default();
-    let depots = named_depots(&arguments.depots, &surroundings, false)?;
-    let items = selected.iter().map(|s| item(s, &folder, &depots)).collect::<Result<Vec<_>, _>>()?;
-    let request = Request {
-        at: arguments.at.clone(),
-        items,
-        python: &python.facts,
-        tidy: arguments.tidy,
-        share_system: arguments.share_system.then_some(true),
-        link: match arguments.link {
-            LinkArg::Auto => LinkMode::Auto,
-            LinkArg::Hard => LinkMode::Hard,
-            LinkArg::Copy => LinkMode::Copy,
-        },
-        cache: surroundings.cache.clone(),
-        network: depots.network(),
-    };
-    let bar = output.progress();
-    let progress = |what: &str, done: u64, of: u64| {
-        bar.set_length(of);
-        bar.set_position(done);
-        bar.set_message(what.to_owned());
-    };
-    let waiting = || output.notice("another run is working on this environment: waiting for it");
-    let report = furnish(&request, &progress, &waiting);
-    bar.finish_and_clear();
-    output.report_network(depots.network());
-    let report = report?;
-    let words = format!("{} {}", python.facts.markers.platform_python_implementation, python.facts.version);
-    Ok(Answer {
-        outcome: Outcome::Ok,
-        text: render::furnish::text(&report, &words, output.verbose()),
-        json: json(&report),
-    })
+    let folder = pins.parent().map(Path::to_owned).unwrap_or_default();
+    let items = selected.iter().map(|s| item(s, &folder, depots)).collect::<Result<Vec<_>, _>>()?;
+    Ok(Prepared { at, items, python })
+}
+
+impl Prepared {
+    /// Makes it so; what was done, and with which interpreter.
+    fn furnish(
+        self,
+        arguments: &Furnish,
+        surroundings: &Surroundings,
+        depots: &Depots,
+        output: &Output,
+    ) -> Result<(Report, String), Error> {
+        let request = Request {
+            at: self.at,
+            items: self.items,
+            python: &self.python.facts,
+            tidy: arguments.tidy,
+            share_system: arguments.share_system.then_some(true),
+            link: match arguments.link {
+                LinkArg::Auto => LinkMode::Auto,
+                LinkArg::Hard => LinkMode::Hard,
+                LinkArg::Copy => LinkMode::Copy,
+            },
+            cache: surroundings.cache.clone(),
+            network: depots.network(),
+        };
+        let bar = output.progress();
+        let progress = |what: &str, done: u64, of: u64| {
+            bar.set_length(of);
+            bar.set_position(done);
+            bar.set_message(what.to_owned());
+        };
+        let waiting = || output.notice("another run is working on this environment: waiting for it");
+        let report = furnish(&request, &progress, &waiting);
+        bar.finish_and_clear();
+        let facts = &self.python.facts;
+        let words = format!("{} {}", facts.markers.platform_python_implementation, facts.version);
+        Ok((report?, words))
+    }
 }
 
 fn selection(arguments: &Furnish) -> Result<Selection, Error> {
@@ -86,6 +166,7 @@ fn selection(arguments: &Furnish) -> Result<Selection, Error> {
 /// The interpreter: the one that is named, the one the environment has, else the first here that the pins fit.
 fn interpreter(
     arguments: &Furnish,
+    at: &Path,
     surroundings: &Surroundings,
     check: &dyn Fn(&Target) -> Result<(), Error>,
 ) -> Result<Found, Error> {
@@ -93,8 +174,8 @@ fn interpreter(
     if let Some(name) = &arguments.interpreter {
         return finder.named(name, &probes);
     }
-    if let Ok(Place::Environment { .. }) = look(&arguments.at) {
-        let python = environment_python(&arguments.at);
+    if let Ok(Place::Environment { .. }) = look(at) {
+        let python = environment_python(at);
         if let Ok(found) = finder.named(&python.display().to_string(), &probes) {
             return Ok(found);
         }

@@ -4,8 +4,33 @@ use std::path::Path;
 
 use eutaxis_world::environment::Report;
 
-use super::table::{Table, labelled};
+use super::table::{Table, labelled, wrap};
 use super::{count, near, size, style, width};
+
+/// Several environments: each as if it were alone, and what they came to together.
+pub(crate) fn several(all: &[(Report, String)], verbose: bool) -> String {
+    let sum = |of: fn(&Report) -> u64| all.iter().map(|(report, _)| of(report)).sum::<u64>();
+    let (added, shared) = (sum(|r| r.bytes.added), sum(|r| r.bytes.shared));
+    let mut table = Table::new(&["environment", "interpreter", "projects", "added to the disk", "shared"]);
+    for (report, python) in all {
+        let projects = report.placed.len() + report.replaced.len() + report.kept.len();
+        table.row([
+            near(&report.environment),
+            python.clone(),
+            projects.to_string(),
+            size(report.bytes.added),
+            size(report.bytes.shared),
+        ]);
+    }
+    let head = format!("{} in order:", count(all.len(), "environment"));
+    let line = format!("{head} {} added to the disk in all, {} shared", size(added), size(shared));
+    let mut text = format!("{}\n\n", wrap(&line, width()).join("\n").replacen(&head, &style::good(&head), 1));
+    text.push_str(&table.text(width()));
+    for (report, python) in all {
+        text.push_str(&format!("\n{}", self::text(report, python, verbose)));
+    }
+    text
+}
 
 pub(crate) fn text(report: &Report, python: &str, verbose: bool) -> String {
     let width = width();

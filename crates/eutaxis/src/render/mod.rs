@@ -1,6 +1,7 @@
 //! From reports to text: columns, words, sizes. Nothing here decides anything.
 
 pub(crate) mod axis;
+pub(crate) mod check;
 pub(crate) mod clash;
 pub(crate) mod furnish;
 pub(crate) mod gather;

@@ -10,6 +10,10 @@ use crate::commands::settle::{Move, Pinned, Settled};
 pub(crate) fn text(settled: &Settled<'_>) -> String {
     let width = width();
     let mut text = headline(settled, width);
+    if let Some(taken) = &settled.taken {
+        let line = format!("{} at {} is taken: {}", taken.version, taken.path, taken.because);
+        text.push_str(&format!("{}\n", labelled("interpreter", &style::care("interpreter"), &line, width)));
+    }
     let dated = settled.pins.iter().any(|p| p.chosen.file.published.is_some());
     let mut table = if dated {
         Table::new(&["project", "release", "published", "asked by", "note"])

@@ -242,3 +242,28 @@ fn wheels_that_bring_one_path_or_what_is_not_theirs() {
         glob::glob(&field.path(".venv/lib/python3*/site-packages/shared/a.txt").display().to_string()).unwrap().count();
     assert_eq!((left, field.python("import one").code), (1, 1), "what a project that stays brings too is not removed");
 }
+
+#[test]
+fn several_pins_make_an_environment_each_and_share_their_bytes() {
+    let field = Field::new();
+    field.expect(0, &["settle", "radargram", "--out", "pylock.one.toml"]);
+    field.expect(0, &["settle", "radargram", "snowpit", "--out", "pylock.two.toml"]);
+    let answer = field.json(0, &["furnish", "pylock.one.toml", "pylock.two.toml", "--at", "envs"]);
+    let made = answer["environments"].as_array().unwrap();
+    let bytes = |i: usize, key: &str| made[i]["bytes"][key].as_u64().unwrap();
+    assert!(bytes(1, "added") < bytes(0, "added"), "the second one costs links: {answer:#}");
+    assert!(bytes(1, "shared") > 0);
+    for name in ["one", "two"] {
+        assert!(field.path(&format!("envs/{name}/bin/python")).exists());
+    }
+    field.expect(0, &["furnish", "pylock.one.toml", "pylock.two.toml"]);
+    assert!(field.path(".venv-one/pyvenv.cfg").exists() && field.path(".venv-two/pyvenv.cfg").exists());
+    // Nothing is made when one of them cannot be, or two would be one.
+    field.write("pylock.bad.toml", "lock-version = 1");
+    field.expect(2, &["furnish", "pylock.one.toml", "pylock.bad.toml", "--at", "fresh"]);
+    std::fs::create_dir(field.path("sub")).unwrap();
+    std::fs::copy(field.path("pylock.one.toml"), field.path("sub/pylock.one.toml")).unwrap();
+    let twice = field.expect(2, &["furnish", "pylock.one.toml", "sub/pylock.one.toml", "--at", "fresh"]);
+    assert!(twice.err.contains("two of the pins would make fresh/one"), "{}", twice.err);
+    assert!(!field.path("fresh").exists());
+}

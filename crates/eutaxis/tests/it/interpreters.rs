@@ -56,3 +56,49 @@ fn the_whole_way_works_on_every_interpreter_here() {
         }
     }
 }
+
+/// A PATH with just these two interpreters, the first as `python3`.
+fn path_of(field: &Field, first: &(String, PathBuf), second: &(String, PathBuf)) -> PathBuf {
+    let bin = field.path("bin");
+    std::fs::create_dir_all(&bin).unwrap();
+    let link = |(_, python): &(String, PathBuf), name: &str| {
+        std::os::unix::fs::symlink(std::fs::canonicalize(python).unwrap(), bin.join(name)).unwrap();
+    };
+    link(first, "python3");
+    link(second, &format!("python{}", second.0));
+    bin
+}
+
+/// Where none is named, the first interpreter that the asks and the project file allow is taken, and said.
+#[test]
+fn the_interpreter_is_part_of_the_question() {
+    let field = Field::new();
+    let all = present();
+    let find = |wanted: &[&str]| all.iter().find(|(series, _)| wanted.contains(&series.as_str()));
+    // On a machine without an older and a newer one there is nothing to choose from.
+    let (Some(new), Some(old)) = (find(&["3.10", "3.11", "3.12"]), find(&["3.8", "3.9"])) else { return };
+    let bin = path_of(&field, new, old);
+    let run = |arguments: &[&str]| crate::field::ran(field.command(arguments).env("PATH", &bin).output().unwrap());
+    let taken = run(&["settle", "rimefall"]);
+    assert_eq!(taken.code, 0, "{}{}", taken.out, taken.err);
+    assert!(
+        taken.out.contains(&format!("interpreter  {}.", old.0)) && taken.out.contains("is taken: under"),
+        "{}",
+        taken.out
+    );
+    let named = run(&["settle", "rimefall", "--interpreter", &new.0, "--out", "other.toml"]);
+    assert_eq!(named.code, 1, "one that is named is not exchanged: {}", named.out);
+    field.write(
+        "pyproject.toml",
+        "[project]\nname = 'kit'\nversion = '1'\nrequires-python = '<3.10'\ndependencies = ['katabat']\n",
+    );
+    let by_project = run(&["settle", "--json", "--out", "third.toml"]);
+    let answer: serde_json::Value = serde_json::from_str(&by_project.out).unwrap();
+    assert!(answer["interpreter"]["because"].as_str().unwrap().contains("requires-python <3.10"), "{answer:#}");
+    assert!(answer["target"].as_str().unwrap().starts_with(&format!("cpython {}.", old.0)));
+    // The environment of this folder comes before the bare name.
+    std::fs::remove_file(field.path("pyproject.toml")).unwrap();
+    assert_eq!(run(&["furnish"]).code, 0);
+    let inside = run(&["settle", "katabat", "--out", "fourth.toml"]);
+    assert!(inside.out.contains(".venv/bin/python"), "{}", inside.out);
+}

@@ -6,6 +6,7 @@
 mod accelerators;
 mod adjust;
 mod bad_input;
+mod check;
 mod chronology;
 mod clash;
 mod demo;

@@ -8,7 +8,7 @@ use eutaxis_world::Error;
 use eutaxis_world::supply::Read;
 use serde_json::{Map, Value, json};
 
-use super::{Job, lock, out_of, pinned};
+use super::{Job, check, lock, out_of, pinned};
 use crate::output::{Answer, Outcome};
 use crate::plan;
 use crate::render;
@@ -42,13 +42,21 @@ impl Job<'_> {
         };
         let mut settled = Vec::new();
         let mut locks = Vec::new();
+        let mut checked = Vec::new();
         for ((chosen, problem, old), solution) in problems.iter().zip(&solutions) {
             let mut one =
                 pinned::settle(solution, problem, &self.asks.directives, &self.run, &chosen.name, self.output)?;
-            one.moves = pinned::moves(old.as_ref(), &one);
             let out = out_of(self.arguments, chosen, problems.len());
+            if let Some(old) = old.as_ref().filter(|_| self.arguments.check) {
+                checked.push(check::check(&one, old, &out, &self.run));
+                continue;
+            }
+            one.moves = pinned::moves(old.as_ref(), &one);
             locks.push((lock::lock(&one, &out, old.as_ref())?, out));
             settled.push(one);
+        }
+        if self.arguments.check {
+            return Ok(check::answer(&checked));
         }
         // Nothing is written before all is known.
         for ((one, (lock, out)), (chosen, _, _)) in settled.iter_mut().zip(&locks).zip(problems) {

@@ -1,6 +1,8 @@
 //! `settle`: which exact files, together? or what clashes, and the ways out.
 
+mod check;
 mod clash;
+mod interpreter;
 mod joint;
 mod lock;
 mod pinned;
@@ -19,7 +21,9 @@ use eutaxis_world::files::read_text;
 use eutaxis_world::supply::{Outcome as End, Read, Run};
 use indicatif::ProgressBar;
 
+pub(crate) use check::Checked;
 pub(crate) use clash::{Refusal, alternatives};
+pub(crate) use interpreter::Taken;
 pub(crate) use pinned::{Move, Pinned, Settled};
 
 use crate::cli::{Common, Settle};
@@ -36,20 +40,34 @@ struct Job<'a> {
     depots: Arc<Depots>,
     run: Run,
     bar: ProgressBar,
+    /// Another interpreter was taken than the one that comes first.
+    taken: Option<Taken>,
 }
 
 pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
     let one = |e: Error| vec![e];
     let surroundings = Surroundings::new(common).map_err(one)?;
     let mut asks = plan::asks(&arguments.asks)?;
-    let targets = plan::targets(&arguments.target, &surroundings).map_err(one)?;
+    let mut targets = plan::targets(&arguments.target, &surroundings).map_err(one)?;
+    let mut taken = None;
+    if let [chosen] = targets.as_mut_slice()
+        && interpreter::is_open(arguments, chosen, &surroundings)
+        && let Some((other, why)) = interpreter::that_python_allows(&asks, chosen, &surroundings).map_err(one)?
+    {
+        *chosen = other;
+        taken = Some(why);
+    }
     let policy = plan::policy(&arguments.policy, &surroundings.config).map_err(one)?;
     let depots = plan::depots(&arguments.depots, &surroundings, !arguments.renew.is_empty()).map_err(one)?;
     plan::keep_secrets(asks.asks.iter_mut().map(|a| &mut a.requirement), depots.network());
     let mut problems = Vec::new();
     for chosen in &targets {
         ensure_python(&asks, &chosen.target).map_err(one)?;
-        let old = earlier_pins(&out_of(arguments, chosen, targets.len())).map_err(one)?;
+        let out = out_of(arguments, chosen, targets.len());
+        let old = earlier_pins(&out).map_err(one)?;
+        if arguments.check && old.is_none() {
+            return Err(one(check::no_pins(&out)));
+        }
         let mut problem = Problem::new(chosen.target.clone(), policy.clone(), asks.asks.clone());
         problem.bounds = asks.bounds.clone();
         problem.prior = prior(old.as_ref(), &arguments.renew).map_err(one)?;
@@ -59,7 +77,7 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
     let run = Run::new(Arc::clone(&depots));
     let bar = output.progress();
     bar.set_message("settling");
-    let mut job = Job { arguments, surroundings: &surroundings, output, asks, depots, run, bar };
+    let mut job = Job { arguments, surroundings: &surroundings, output, asks, depots, run, bar, taken };
     let answer = match problems.as_slice() {
         [(chosen, problem, old)] => job.single(chosen, problem, old.as_ref()),
         several => job.several(several),
@@ -85,7 +103,13 @@ impl Job<'_> {
         let bar = self.bar.clone();
         let progress = |read: Read| bar.set_position((read.pages + read.metadata) as u64);
         match self.run.solve(problem, &progress)? {
-            End::Clash(clash) => self.refused(&clash, chosen, problem, old),
+            End::Clash(clash) => match self.under_another(&clash, chosen, problem)? {
+                Some((chosen, problem, solution, taken)) => {
+                    self.taken = Some(taken);
+                    self.settled(&solution, &chosen, &problem, old, &self.arguments.out, Vec::new())
+                }
+                None => self.refused(&clash, chosen, problem, old),
+            },
             End::Settled(_) if self.arguments.take.is_some() => {
                 Err(Error::request("nothing clashes, so there is no way out to take").help("leave out --take"))
             }
@@ -108,6 +132,11 @@ impl Job<'_> {
         }
         let mut settled =
             pinned::settle(solution, problem, &self.asks.directives, &self.run, &chosen.shown, self.output)?;
+        settled.taken.clone_from(&self.taken);
+        if self.arguments.check {
+            let old = old.ok_or_else(|| check::no_pins(out))?;
+            return Ok(check::answer(&[check::check(&settled, old, out, &self.run)]));
+        }
         pinned::report_left_out(&self.run, solution, self.output);
         settled.moves = pinned::moves(old, &settled);
         let lock = lock::lock(&settled, out, old)?;

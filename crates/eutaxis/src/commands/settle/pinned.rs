@@ -13,6 +13,7 @@ use eutaxis_world::supply::Run;
 use rayon::prelude::*;
 use serde_json::{Map, Value, json};
 
+use super::Taken;
 use crate::output::Output;
 use crate::render;
 
@@ -56,6 +57,8 @@ pub(crate) struct Settled<'a> {
     pub(crate) cautions: Vec<String>,
     /// Unpacked bytes of all wheels, when every file was a wheel that could be looked into.
     pub(crate) in_place: Option<u64>,
+    /// Another interpreter was taken than the one that comes first.
+    pub(crate) taken: Option<Taken>,
     /// What was written, in words.
     pub(crate) written: Vec<String>,
     pub(super) files: Vec<String>,
@@ -135,6 +138,7 @@ pub(super) fn settle<'a>(
         moves: Vec::new(),
         cautions,
         in_place,
+        taken: None,
         written: Vec::new(),
         files: Vec::new(),
     })
@@ -259,6 +263,10 @@ impl Settled<'_> {
             json!(self.adjusted().iter().map(|a| render::words::adjustment_json(a)).collect::<Vec<_>>()),
         );
         object.insert("moves".into(), json!(moves));
+        if let Some(taken) = &self.taken {
+            let interpreter = json!({"path": taken.path, "version": taken.version, "because": taken.because});
+            object.insert("interpreter".into(), interpreter);
+        }
         object.insert("written".into(), json!(self.files));
         object
     }

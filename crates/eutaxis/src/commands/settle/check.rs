@@ -1,0 +1,129 @@
+//! `--check`: whether the pins that are there still hold for the asks, targets and depots. Nothing is written.
+
+use std::path::Path;
+
+use eutaxis_core::offer::{Verdict, offers, takes};
+use eutaxis_core::pins::{Lock, LockFile};
+use eutaxis_core::{Name, Version};
+use eutaxis_world::Error;
+use eutaxis_world::supply::Run;
+use serde_json::{Map, Value, json};
+
+use super::pinned::{Settled, moves};
+use crate::output::{Answer, Outcome};
+use crate::render;
+
+/// A pin that does not hold any more, or one that is missing.
+#[derive(Debug)]
+pub(crate) struct Drift {
+    pub(crate) project: String,
+    pub(crate) before: Option<String>,
+    pub(crate) after: Option<String>,
+    /// `added`, `raised`, `lowered`, `dropped`, or `file` for another file of the same release.
+    pub(crate) kind: &'static str,
+    pub(crate) because: String,
+}
+
+/// The pins of one target against what would be pinned now.
+#[derive(Debug)]
+pub(crate) struct Checked {
+    pub(crate) shown: String,
+    pub(crate) file: String,
+    pub(crate) count: usize,
+    pub(crate) drifts: Vec<Drift>,
+}
+
+/// There is nothing to check.
+pub(super) fn no_pins(file: &Path) -> Error {
+    let error = Error::request(format!("there are no pins at {} to check", file.display()));
+    error.help("settle without --check makes them; --out names another file")
+}
+
+pub(super) fn check(settled: &Settled<'_>, old: &Lock, file: &Path, run: &Run) -> Checked {
+    let mut drifts: Vec<Drift> = moves(Some(old), settled)
+        .into_iter()
+        .map(|moved| Drift {
+            because: because(&moved.project, moved.before.as_deref(), settled, run),
+            project: moved.project,
+            before: moved.before,
+            after: moved.after,
+            kind: moved.kind,
+        })
+        .collect();
+    for pin in &settled.pins {
+        let version = pin.chosen.version.to_string();
+        let pinned = old.packages.iter().find(|p| p.name == pin.chosen.project);
+        let Some(package) = pinned.filter(|p| p.version.as_deref() == Some(version.as_str())) else { continue };
+        let files: Vec<&LockFile> = package.wheels.iter().chain(&package.sdist).collect();
+        let of = |f: &&LockFile| f.filename().is_some_and(|n| *n == *pin.chosen.file.filename);
+        let because = match files.iter().copied().find(of) {
+            None => format!("the file to take is now {}", pin.chosen.file.filename),
+            Some(file) if file.hashes.get("sha256").is_some_and(|h| *h != pin.sha256) => {
+                format!("{} has other bytes in the depot than were pinned", pin.chosen.file.filename)
+            }
+            Some(_) => continue,
+        };
+        drifts.push(Drift {
+            project: pin.chosen.project.to_string(),
+            before: Some(version.clone()),
+            after: Some(version),
+            kind: "file",
+            because,
+        });
+    }
+    drifts.sort_by(|a, b| a.project.cmp(&b.project));
+    Checked { shown: settled.target.clone(), file: file.display().to_string(), count: old.packages.len(), drifts }
+}
+
+/// Why a pinned release is not what would be pinned now.
+fn because(project: &str, before: Option<&str>, settled: &Settled<'_>, run: &Run) -> String {
+    let problem = settled.problem;
+    let Ok(name) = Name::parse(project) else { return String::new() };
+    let Some(version) = before.and_then(|v| Version::parse(v).ok()) else {
+        let by = settled.pins.iter().find(|p| p.chosen.project == name);
+        let names: Vec<String> = by.map(|p| super::pinned::asker_words(p.chosen)).unwrap_or_default();
+        let asked: Vec<&str> = names.iter().map(|n| if n == "ask" { "you" } else { n.as_str() }).collect();
+        return format!("asked for by {}, and not pinned", asked.join(", "));
+    };
+    if !settled.pins.iter().any(|p| p.chosen.project == name) {
+        return "nothing asks for it any more".to_owned();
+    }
+    let asks = problem.asks_in_force().chain(problem.bounds_in_force());
+    let excluding = asks.map(|(_, a)| a).find(|a| a.requirement.name == name && !takes(&a.requirement, &version));
+    if let Some(ask) = excluding {
+        return format!("you ask {} ({})", ask.requirement.short(), render::place(&ask.origin));
+    }
+    let Some(page) = run.page_of(&name) else { return "no depot has the project".to_owned() };
+    let offers = offers(&page, &problem.target, &problem.policy, &[]);
+    match offers.iter().find(|o| o.version == version) {
+        None => format!("{version} is not in its depot"),
+        Some(offer) if offer.verdict == Verdict::Barred => {
+            let bars: Vec<&str> = offer.bars.iter().map(|b| b.detail.as_str()).collect();
+            format!("{version} is barred: {}", bars.join("; "))
+        }
+        Some(offer) if offer.yanked.is_some() => {
+            let reason = offer.yanked.as_deref().filter(|r| !r.is_empty());
+            let reason = reason.map_or(String::new(), |r| format!(": \"{}\"", eutaxis_core::fault::escaped(r)));
+            format!("{version} is yanked now{reason}")
+        }
+        Some(_) => format!("{version} does not go with the other choices any more"),
+    }
+}
+
+/// The answer for one target, or for several.
+pub(super) fn answer(all: &[Checked]) -> Answer {
+    let holds = all.iter().all(|c| c.drifts.is_empty());
+    let drift = |d: &Drift| json!({"project": d.project, "kind": d.kind, "before": d.before, "after": d.after, "because": d.because});
+    let one = |c: &Checked| {
+        json!({
+            "target": c.shown, "pins": c.file, "holds": c.drifts.is_empty(),
+            "drift": c.drifts.iter().map(drift).collect::<Vec<_>>(),
+        })
+    };
+    let mut object = Map::new();
+    object.insert("holds".into(), json!(holds));
+    object.insert("checked".into(), Value::Array(all.iter().map(one).collect()));
+    object.insert("written".into(), json!([]));
+    let outcome = if holds { Outcome::Ok } else { Outcome::No };
+    Answer { outcome, text: render::check::text(all), json: object }
+}

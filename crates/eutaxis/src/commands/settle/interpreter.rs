@@ -1,0 +1,102 @@
+//! The interpreter as part of the question: where none is named, and no environment is active, the first one of this
+//! machine that the project file and the asks allow.
+
+use eutaxis_core::offer::BarKind;
+use eutaxis_core::solve::{Clash, FactKind, Problem, Solution};
+use eutaxis_world::Error;
+use eutaxis_world::interpreter::Found;
+use eutaxis_world::supply::{Outcome as End, Read};
+
+use super::Job;
+use crate::cli::Settle;
+use crate::plan::{Asks, Chosen, Surroundings};
+use crate::render;
+
+/// That another interpreter was taken than the one that comes first.
+#[derive(Debug, Clone)]
+pub(crate) struct Taken {
+    pub(crate) path: String,
+    pub(crate) version: String,
+    /// What is wrong with the first.
+    pub(crate) because: String,
+}
+
+/// Whether the interpreter is left open.
+pub(super) fn is_open(arguments: &Settle, chosen: &Chosen, surroundings: &Surroundings) -> bool {
+    let entered = surroundings.finder().active.is_some_and(|root| root.is_dir());
+    chosen.here && arguments.target.interpreter.is_none() && arguments.take.is_none() && !entered
+}
+
+/// The other interpreters of this machine, in the order in which they are found, each version once.
+fn others(chosen: &Chosen, surroundings: &Surroundings) -> Vec<Found> {
+    let (all, _) = surroundings.finder().all(&surroundings.probes());
+    let mut versions = vec![chosen.target.interpreter.version.to_string()];
+    let mut fresh = |f: &Found| {
+        let new = !versions.contains(&f.facts.version);
+        versions.push(f.facts.version.clone());
+        new
+    };
+    all.into_iter().filter(|f| fresh(f)).collect()
+}
+
+fn as_chosen(found: &Found, surroundings: &Surroundings) -> Result<Chosen, Error> {
+    Ok(Chosen {
+        target: surroundings.target_of(&found.facts)?,
+        shown: format!("this machine ({})", found.path.display()),
+        name: "here".to_owned(),
+        here: true,
+    })
+}
+
+/// The first interpreter that `requires-python` of the project file allows, when the one that comes first is not.
+pub(super) fn that_python_allows(
+    asks: &Asks,
+    chosen: &Chosen,
+    surroundings: &Surroundings,
+) -> Result<Option<(Chosen, Taken)>, Error> {
+    let Some((set, origin)) = &asks.requires_python else { return Ok(None) };
+    if set.matches(&chosen.target.interpreter.version) {
+        return Ok(None);
+    }
+    for found in others(chosen, surroundings) {
+        let other = as_chosen(&found, surroundings)?;
+        if set.matches(&other.target.interpreter.version) {
+            let because = format!(
+                "{origin} says requires-python {set}, and {} comes first here",
+                chosen.target.interpreter.version
+            );
+            let taken = Taken { path: render::near(&found.path), version: found.facts.version.clone(), because };
+            return Ok(Some((other, taken)));
+        }
+    }
+    Ok(None)
+}
+
+impl Job<'_> {
+    /// A solution under the first other interpreter of this machine that has one, when the clash is about the interpreter.
+    pub(super) fn under_another(
+        &self,
+        clash: &Clash,
+        chosen: &Chosen,
+        problem: &Problem,
+    ) -> Result<Option<(Chosen, Problem, Solution, Taken)>, Error> {
+        let barred = clash.facts.iter().find(|f| f.kind == FactKind::Bar(BarKind::Interpreter));
+        let Some(fact) = barred.filter(|_| is_open(self.arguments, chosen, self.surroundings)) else { return Ok(None) };
+        let bar = self.bar.clone();
+        let progress = |read: Read| bar.set_position((read.pages + read.metadata) as u64);
+        for found in others(chosen, self.surroundings) {
+            let other = as_chosen(&found, self.surroundings)?;
+            if super::ensure_python(&self.asks, &other.target).is_err() {
+                continue;
+            }
+            let problem = Problem { target: other.target.clone(), ..problem.clone() };
+            if let End::Settled(solution) = self.run.solve(&problem, &progress)? {
+                let because =
+                    format!("under {}, which comes first here, {}", chosen.target.interpreter.version, fact.text);
+                let taken = Taken { path: render::near(&found.path), version: found.facts.version.clone(), because };
+                return Ok(Some((other, problem, solution, taken)));
+            }
+        }
+        Ok(None)
+    }
+}

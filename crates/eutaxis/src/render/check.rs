@@ -1,0 +1,36 @@
+//! Whether pins hold, as text.
+
+use super::table::{Table, labelled, wrap};
+use super::{count, style, width};
+use crate::commands::settle::Checked;
+
+pub(crate) fn text(all: &[Checked]) -> String {
+    let width = width();
+    let mut text = String::new();
+    for checked in all {
+        let (count, file, shown) = (count(checked.count, "project"), &checked.file, &checked.shown);
+        let (painted, line): (fn(&str) -> String, String) = match checked.drifts.len() {
+            0 => (style::good, format!("The pins hold: {count} in {file} for {shown}")),
+            n => (style::barred, format!("The pins do not hold: {n} of what {file} pins for {shown} would move")),
+        };
+        let head = line.split_once(':').map_or(line.clone(), |(head, _)| format!("{head}:"));
+        text.push_str(&format!("{}\n", wrap(&line, width).join("\n").replacen(&head, &painted(&head), 1)));
+        let mut table = Table::new(&["", "", "", ""]);
+        for drift in &checked.drifts {
+            let (before, after) = (drift.before.as_deref().unwrap_or("-"), drift.after.as_deref().unwrap_or("-"));
+            table.row([
+                format!("  {}", drift.kind),
+                drift.project.clone(),
+                format!("{before} -> {after}"),
+                drift.because.clone(),
+            ]);
+        }
+        text.push_str(&table.text(width));
+    }
+    if all.iter().any(|c| !c.drifts.is_empty()) {
+        text.push('\n');
+        let advice = "the same command without --check writes the pins anew; nothing was written";
+        text.push_str(&labelled("do", &style::care("do"), advice, width));
+    }
+    text
+}
