@@ -102,3 +102,48 @@ fn the_interpreter_is_part_of_the_question() {
     let inside = run(&["settle", "katabat", "--out", "fourth.toml"]);
     assert!(inside.out.contains(".venv/bin/python"), "{}", inside.out);
 }
+
+/// What is computed for each interpreter agrees with what its own standard library says, asked in other words.
+#[test]
+fn platform_facts_agree_with_the_interpreters_own_library() {
+    const ASK: &str = "import json, os, platform, sys, sysconfig\n\
+        from importlib import machinery\n\
+        libc = os.confstr('CS_GNU_LIBC_VERSION') if hasattr(os, 'confstr') and sys.platform == 'linux' else None\n\
+        print(json.dumps([platform.python_version(), platform.machine(), sys.maxsize > 2 ** 32, libc,\n\
+        machinery.EXTENSION_SUFFIXES[0], sysconfig.get_platform(), platform.system()]))";
+    let field = Field::new();
+    let all = present();
+    assert!(!all.is_empty());
+    for (series, python) in &all {
+        let output = std::process::Command::new(python).args(["-c", ASK]).output().unwrap();
+        let said: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+        let text = |i: usize| said[i].as_str().unwrap_or_default().to_owned();
+        let answer = field.json(0, &["survey", "--interpreter", &python.display().to_string(), "--tags"]);
+        let one = &answer["interpreters"][0];
+        assert_eq!(one["version"], text(0), "{series}");
+        assert_eq!(one["platform"], text(5), "{series}");
+        assert_eq!(answer["machine"]["kernel_arch"], text(1), "{series}");
+        assert_eq!(answer["machine"]["bits"], if said[2] == true { 64 } else { 32 }, "{series}");
+        if let Some(version) = text(3).strip_prefix("glibc ") {
+            assert_eq!(answer["machine"]["libc"], serde_json::json!({"name": "glibc", "version": version}), "{series}");
+        }
+        // `.cpython-312-x86_64-linux-gnu.so` is the file of the ABI that is ranked first: cp312.
+        let abi = one["abi"].as_str().unwrap().trim_start_matches("cp");
+        assert!(text(4).starts_with(&format!(".cpython-{abi}")), "{series}: {} {abi}", text(4));
+        let first = answer["tags"][0].as_str().unwrap();
+        let digits = series.replace('.', "");
+        assert!(first.starts_with(&format!("cp{digits}-cp{digits}")), "{first}");
+        // Markers: each of these holds exactly when the interpreter says so.
+        let marker = format!(
+            "katabat; platform_system == '{}' and python_full_version == '{}' and platform_machine == '{}'",
+            text(6),
+            text(0),
+            text(1)
+        );
+        let settled = field.json(
+            0,
+            &["settle", &marker, "snowpit", "--interpreter", &python.display().to_string(), "--out", "m.toml"],
+        );
+        assert!(pins(&settled).iter().any(|p| p.starts_with("katabat")), "{series}: {marker}");
+    }
+}
