@@ -105,6 +105,19 @@ pub struct Made {
     pub files: usize,
 }
 
+/// Writes a world as an index tree with its files; how many files it has.
+///
+/// # Errors
+/// When the folder cannot be written to.
+pub fn write_depot(world: &World, depot: &Path) -> io::Result<usize> {
+    let mut files = 0;
+    for project in &world.projects {
+        files += index::write_project(project, depot)?;
+    }
+    index::write_list(world, depot)?;
+    Ok(files)
+}
+
 /// Makes the demo world in a folder: `depot/` (an index tree with its files), lists of asks, settings, and `places/` (trees that
 /// stand in for the team's machines).
 ///
@@ -114,12 +127,9 @@ pub fn make(folder: &Path) -> io::Result<Made> {
     let world = World::built_in().map_err(io::Error::other)?;
     let depot = folder.join("depot");
     let mut made = Made { depot: depot.clone(), asks: folder.join("fieldkit.txt"), projects: 0, releases: 0, files: 0 };
-    for project in &world.projects {
-        made.projects += 1;
-        made.releases += project.releases.len();
-        made.files += index::write_project(project, &depot)?;
-    }
-    index::write_list(&world, &depot)?;
+    made.projects = world.projects.len();
+    made.releases = world.projects.iter().map(|p| p.releases.len()).sum();
+    made.files = write_depot(&world, &depot)?;
     std::fs::write(&made.asks, ASKS)?;
     std::fs::write(folder.join("night.txt"), NIGHT)?;
     std::fs::write(folder.join("draft.txt"), DRAFT)?;

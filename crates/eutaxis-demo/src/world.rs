@@ -79,7 +79,15 @@ impl World {
     /// # Errors
     /// When `world.toml` does not describe one; a test reads it.
     pub fn built_in() -> Result<Self, String> {
-        toml::from_str(include_str!("../world.toml")).map_err(|e| e.to_string())
+        World::parse(include_str!("../world.toml"))
+    }
+
+    /// A world of a description.
+    ///
+    /// # Errors
+    /// When the text does not describe one.
+    pub fn parse(text: &str) -> Result<Self, String> {
+        toml::from_str(text).map_err(|e| e.to_string())
     }
 }
 

@@ -51,6 +51,10 @@ pub(super) fn told(kind: &FileKind, stated: Option<&MadeFor>, target: &Target) -
     if let Some(made_for) = stated {
         return Some(Build { made_for: made_for.clone(), evidence: Evidence::Stated });
     }
+    // Asked of every file: most versions have no label, and nothing is allocated for them.
+    if !name.version.is_local() {
+        return None;
+    }
     let label = name.version.local()?;
     let made_for = target.accelerators.families.of_label(&label)?;
     Some(Build { made_for, evidence: Evidence::Label })

@@ -17,16 +17,27 @@ struct Step {
     about: &'static str,
     arguments: Vec<String>,
     expected: i32,
+    /// The tree that stands in for another machine.
+    place: Option<&'static str>,
 }
 
 fn step(about: &'static str, arguments: &[&str], expected: i32) -> Step {
-    Step { about, arguments: arguments.iter().map(|a| (*a).to_owned()).collect(), expected }
+    Step { about, arguments: arguments.iter().map(|a| (*a).to_owned()).collect(), expected, place: None }
 }
 
 /// The way, in the order in which people work.
 fn steps() -> Vec<Step> {
     vec![
         step("First: what is this machine, and which interpreters are here?", &["survey"], 0),
+        Step {
+            place: Some("places/base-camp"),
+            ..step(
+                "The same of the workstation at base camp, whose files are looked at from here: it has an accelerator, made up and known only by \
+                 the demo's own borealis.toml.",
+                &["survey"],
+                0,
+            )
+        },
         step(
             "One project for one of the team's machines: which releases of radargram are there, which is to be taken on the ridge logger, and \
              what stands in the way of the newer ones?",
@@ -120,7 +131,42 @@ fn steps() -> Vec<Step> {
             1,
         ),
         step(
-            "One kit for all machines: pins for each, with the same releases wherever that can be.",
+            "Which interpreter for all of the team's machines, if nothing may be built? An older one, and why:",
+            &[
+                "span",
+                "radargram",
+                "nunatak",
+                "--wheels",
+                "only",
+                "--target",
+                "ridge-logger",
+                "--target",
+                "base-camp",
+                "--target",
+                "office-mac",
+                "--target",
+                "field-laptop",
+            ],
+            0,
+        ),
+        step(
+            "Two tools that need different interpreters: no version holds both, and the smallest split does.",
+            &["span", "rimefall", "bergschrund", "katabat", "--target", "base-camp"],
+            1,
+        ),
+        step(
+            "Builds for the accelerator at base camp. The driver runs toolkit 4.1 and not 4.2, and firnflow is built for 3.6 and 3.9 only: one \
+             environment holds one toolkit, so seracnet comes in an older release for the older one.",
+            &["settle", "seracnet", "firnflow", "--target", "base-camp", "--out", "other.toml"],
+            0,
+        ),
+        step(
+            "The newest seracnet beside firnflow cannot be:",
+            &["settle", "seracnet==2.3.0+bor41", "firnflow", "--target", "base-camp", "--out", "newest.toml"],
+            1,
+        ),
+        step(
+            "One kit for all four machines: pins for each, with the same releases wherever that can be.",
             &[
                 "settle",
                 "--asks",
@@ -129,6 +175,8 @@ fn steps() -> Vec<Step> {
                 "base-camp",
                 "--target",
                 "ridge-logger",
+                "--target",
+                "office-mac",
                 "--target",
                 "field-laptop",
                 "--out",
@@ -222,15 +270,17 @@ fn run_step(step: &Step, folder: &Path, common: &Common, output: &Output) -> Res
         .iter()
         .map(|a| if a.contains([' ', '>', '=']) { format!("\"{a}\"") } else { a.clone() })
         .collect();
-    let line = format!("eutaxis {}", shown.join(" "));
+    let place = step.place.map_or(String::new(), |p| format!("EUTAXIS_ROOT={p} "));
+    let line = format!("{place}eutaxis {}", shown.join(" "));
     output.now(&format!("{}\n", style::dim(&format!("$ {line}"))));
     let program = std::env::current_exe().doing("cannot find", Path::new("this program"))?;
     let mut command = Command::new(&program);
     command.args(&step.arguments).current_dir(folder).arg("--cache").arg(cache(folder));
     // The demo has its own settings and depot.
-    for name in ["EUTAXIS_DEPOT", "EUTAXIS_CONFIG", "EUTAXIS_CACHE", "VIRTUAL_ENV"] {
+    for name in ["EUTAXIS_DEPOT", "EUTAXIS_CONFIG", "EUTAXIS_CACHE", "EUTAXIS_ROOT", "VIRTUAL_ENV"] {
         command.env_remove(name);
     }
+    command.envs(step.place.map(|place| ("EUTAXIS_ROOT", place)));
     command.env("COLUMNS", width().to_string());
     if output.is_json() {
         command.arg("--json");

@@ -7,6 +7,7 @@ use eutaxis_core::span::{Cell, Split, in_few_words};
 use super::table::{Table, labelled, wrap};
 use super::{count, near, style, width};
 use crate::commands::span::{Report, Toolkits};
+use crate::typed;
 
 /// So many reasons are told.
 const MOST_REASONS: usize = 6;
@@ -227,8 +228,9 @@ fn reasons(report: &Report<'_>, width: usize) -> String {
     let more = told.len().saturating_sub(MOST_REASONS);
     let mut table = Table::new(&["", ""]);
     for (why, places) in told.iter().take(MOST_REASONS) {
-        let mut series: Vec<&str> = places.iter().map(|(s, _)| s.as_str()).collect();
-        series.dedup();
+        let rows: Vec<usize> = (0..report.rows.len())
+            .filter(|r| report.rows.get(*r).is_some_and(|h| places.iter().any(|(s, _)| *s == h.series.to_string())))
+            .collect();
         let mut targets: Vec<&str> = places.iter().map(|(_, t)| t.as_str()).collect();
         targets.sort_unstable();
         targets.dedup();
@@ -237,7 +239,7 @@ fn reasons(report: &Report<'_>, width: usize) -> String {
             (all, some) if all == some => String::new(),
             _ => format!(" on {}", targets.join(", ")),
         };
-        table.row([format!("{}{on}", series.join(", ")), why.clone()]);
+        table.row([format!("{}{on}", runs(&rows, report)), why.clone()]);
     }
     let mut text = if told.is_empty() { String::new() } else { table.text(width) };
     if more > 0 {
@@ -250,6 +252,24 @@ fn reasons(report: &Report<'_>, width: usize) -> String {
         text.push_str(&format!("{} is here: {}\n", head.series, near(&here.path)));
     }
     text
+}
+
+/// Rows by their versions, those that follow each other as `3.9 to 3.13`.
+fn runs(rows: &[usize], report: &Report<'_>) -> String {
+    let name = |row: usize| report.rows.get(row).map(|h| h.series.to_string()).unwrap_or_default();
+    let mut parts: Vec<(usize, usize)> = Vec::new();
+    for row in rows {
+        match parts.last_mut() {
+            Some((_, last)) if *last + 1 == *row => *last = *row,
+            _ => parts.push((*row, *row)),
+        }
+    }
+    let words = parts.iter().map(|(newest, oldest)| match oldest - newest {
+        0 => name(*newest),
+        1 => format!("{}, {}", name(*newest), name(*oldest)),
+        _ => format!("{} to {}", name(*oldest), name(*newest)),
+    });
+    words.collect::<Vec<_>>().join(", ")
 }
 
 /// Why a cell does not settle: its bars, else the needs that clash.
@@ -291,10 +311,7 @@ fn split(split: &Split, report: &Report<'_>, width: usize) -> String {
         Split::Parts(parts) => parts,
         Split::Nowhere(i) => {
             let name = ask(i).map_or(String::new(), |a| a.requirement.short());
-            let line = format!(
-                "no split helps: {name} cannot be had under any of these interpreters. `eutaxis settle` for it alone says why, and what does"
-            );
-            return labelled("do", &style::care("do"), &line, width);
+            return labelled("do", &style::care("do"), &nowhere(&name, report), width);
         }
         Split::GaveUp => {
             let line = "no split was found within the limit: ask for less at once, or name fewer interpreters";
@@ -319,18 +336,36 @@ fn split(split: &Split, report: &Report<'_>, width: usize) -> String {
     text.push_str(&table.text(width));
     text.push('\n');
     for (i, part) in parts.iter().enumerate() {
-        let asks: Vec<String> = part.asks.iter().filter_map(ask).map(|a| quoted(&a.requirement.to_string())).collect();
+        let asks: Vec<String> =
+            part.asks.iter().filter_map(ask).map(|a| typed::quoted(&a.requirement.to_string())).collect();
         let series = report.rows.get(part.row).map(|h| h.series.to_string()).unwrap_or_default();
         let line = format!(
             "eutaxis settle {}{} --interpreter {series} --out pylock.{}.toml",
             asks.join(" "),
-            targets(report),
+            options(report),
             i + 1
         );
         let head = format!("settle {}:", i + 1);
         text.push_str(&labelled(&head, &head, &line, width));
     }
     text
+}
+
+/// What to do when an ask cannot be had on all targets, whatever the interpreter.
+fn nowhere(name: &str, report: &Report<'_>) -> String {
+    let settles =
+        |column: &usize| (0..report.rows.len()).any(|row| report.cell(row, *column).and_then(Cell::solution).is_some());
+    let some = (0..report.columns.len()).filter(settles).filter_map(|c| report.columns.get(c));
+    let some: Vec<&str> = some.map(|c| c.shown.as_str()).collect();
+    if some.is_empty() {
+        return format!(
+            "no split helps: {name} cannot be had under any of these interpreters. `eutaxis settle` for it alone says why, and what does"
+        );
+    }
+    format!(
+        "no split helps: {name} cannot be had on all of these targets, whatever the interpreter. Everything settles on {}; ask for that apart, and elsewhere without {name}",
+        some.join(", ")
+    )
 }
 
 /// Toolkits against interpreters on one target.
@@ -343,6 +378,7 @@ fn toolkits(toolkits: &Toolkits, report: &Report<'_>, width: usize) -> String {
         Some((series, toolkit)) => {
             format!("{family} on {shown}: {toolkit} is the newest toolkit for which everything settles under {series}")
         }
+        None if row.is_none() => format!("{family} on {shown}: toolkits against interpreters"),
         None => format!("{family} on {shown}: no toolkit holds everything; builds without it are in the table above"),
     };
     let mut text = format!("{}\n", wrap(&head, width).join("\n"));
@@ -381,44 +417,15 @@ fn no_build(cell: &Cell, family: &str, toolkit: &str) -> Option<String> {
 
 /// The `settle` that goes with the answer, as typed.
 fn command(report: &Report<'_>) -> String {
-    let asks = &report.arguments.asks;
-    let mut words = vec!["eutaxis".to_owned(), "settle".to_owned()];
-    words.extend(asks.requirements.iter().map(|r| quoted(r)));
-    let files = [("--asks", &asks.asks), ("--bounds", &asks.bounds)];
-    for (option, paths) in files {
-        words.extend(paths.iter().flat_map(|p| [option.to_owned(), quoted(&p.display().to_string())]));
-    }
-    for (option, names) in [("--extra", &asks.extra), ("--group", &asks.group)] {
-        words.extend(names.iter().flat_map(|n| [option.to_owned(), quoted(n)]));
-    }
     let row = report.best.as_ref().and_then(|b| report.rows.get(b.row));
     let series = row.map(|h| h.series.to_string()).unwrap_or_default();
-    format!("{}{} --interpreter {series}", words.join(" "), targets(report))
+    let asks = typed::asks(&report.arguments.asks);
+    format!("eutaxis settle{asks}{} --interpreter {series}", options(report))
 }
 
-/// The targets, as typed.
-fn targets(report: &Report<'_>) -> String {
-    let options = &report.arguments.target;
-    let mut words = String::new();
-    for target in &options.target {
-        words.push_str(&format!(" --target {}", quoted(target)));
-    }
-    for (option, value) in [("--platform", &options.platform), ("--accelerator", &options.accelerator)] {
-        if let Some(value) = value {
-            words.push_str(&format!(" {option} {}", quoted(value)));
-        }
-    }
-    words
-}
-
-/// As a shell takes it: what is not plain in quotes.
-fn quoted(text: &str) -> String {
-    let plain = |c: char| c.is_ascii_alphanumeric() || "-_./=,:@+".contains(c);
-    if !text.is_empty() && text.chars().all(plain) {
-        text.to_owned()
-    } else if text.contains('"') {
-        format!("'{}'", text.replace('\'', "'\\''"))
-    } else {
-        format!("\"{text}\"")
-    }
+/// The options on targets, depots and policy, as typed.
+fn options(report: &Report<'_>) -> String {
+    let arguments = report.arguments;
+    let policy = typed::policy(&arguments.policy);
+    format!("{}{}{policy}", typed::target(&arguments.target), typed::depots(&arguments.depots))
 }

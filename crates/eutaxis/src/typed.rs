@@ -1,0 +1,100 @@
+//! Options as they would be typed, for commands that an answer recommends.
+
+use clap::ValueEnum;
+
+use crate::cli::{AskOptions, DepotOptions, PolicyOptions, TargetOptions};
+
+/// As a shell takes it: what is not plain in quotes.
+pub(crate) fn quoted(text: &str) -> String {
+    let plain = |c: char| c.is_ascii_alphanumeric() || "-_./=,:@+".contains(c);
+    if !text.is_empty() && text.chars().all(plain) {
+        text.to_owned()
+    } else if text.contains(['"', '$', '`', '\\', '!']) {
+        format!("'{}'", text.replace('\'', "'\\''"))
+    } else {
+        format!("\"{text}\"")
+    }
+}
+
+/// `--option VALUE` for each value, each with a blank before it.
+fn each<T: AsRef<str>>(option: &str, values: impl IntoIterator<Item = T>) -> String {
+    values.into_iter().map(|v| format!(" {option} {}", quoted(v.as_ref()))).collect()
+}
+
+fn word<T: ValueEnum>(option: &str, value: Option<&T>) -> String {
+    let value = value.and_then(ValueEnum::to_possible_value);
+    each(option, value.map(|v| v.get_name().to_owned()))
+}
+
+/// What is asked for.
+pub(crate) fn asks(options: &AskOptions) -> String {
+    let paths = |list: &[std::path::PathBuf]| list.iter().map(|p| p.display().to_string()).collect::<Vec<_>>();
+    let requirements: String = options.requirements.iter().map(|r| format!(" {}", quoted(r))).collect();
+    let parts = [
+        requirements,
+        each("--asks", paths(&options.asks)),
+        each("--extra", &options.extra),
+        each("--group", &options.group),
+        each("--bounds", paths(&options.bounds)),
+    ];
+    parts.concat()
+}
+
+/// Where it must run; not the interpreter, which the answer names.
+pub(crate) fn target(options: &TargetOptions) -> String {
+    let parts = [
+        each("--target", &options.target),
+        each("--platform", &options.platform),
+        each("--accelerator", &options.accelerator),
+    ];
+    parts.concat()
+}
+
+/// Where files come from.
+pub(crate) fn depots(options: &DepotOptions) -> String {
+    each("--depot", &options.depot)
+}
+
+/// What is permitted and preferred.
+pub(crate) fn policy(options: &PolicyOptions) -> String {
+    let parts = [
+        word("--wheels", options.wheels.as_ref()),
+        each("--build", &options.build),
+        each("--prereleases", &options.prereleases),
+        each("--as-of", &options.as_of),
+        word("--prefer", options.prefer.as_ref()),
+        word("--chronology", options.chronology.as_ref()),
+    ];
+    parts.concat()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::cli::{Cli, Command};
+    use clap::Parser;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("radargram", "radargram")]
+    #[case("radargram>=2", "\"radargram>=2\"")]
+    #[case("a b", "\"a b\"")]
+    #[case("it's $HOME", "'it'\\''s $HOME'")]
+    fn values_are_quoted_for_the_shell(#[case] text: &str, #[case] typed: &str) {
+        assert_eq!(quoted(text), typed);
+    }
+
+    /// What is typed is read back as the same options.
+    #[test]
+    fn options_come_back() {
+        let line = "eutaxis span a --asks f.txt --extra x --target t --accelerator none --depot d --wheels only --build b --as-of 2026-01-01 --prefer oldest --chronology ignore --prereleases all";
+        let Ok(Cli { command: Command::Span(span), .. }) = Cli::try_parse_from(line.split(' ')) else { panic!("span") };
+        let typed =
+            format!("{}{}{}{}", asks(&span.asks), target(&span.target), depots(&span.depots), policy(&span.policy));
+        let again = format!("eutaxis span{typed}");
+        let Ok(Cli { command: Command::Span(read), .. }) = Cli::try_parse_from(again.split(' ')) else {
+            panic!("{again}")
+        };
+        assert_eq!(format!("{span:?}"), format!("{read:?}"));
+    }
+}
