@@ -9,6 +9,7 @@ use serde::{Deserialize, Deserializer};
 
 use crate::fault::{Fault, escaped};
 use crate::name::nearest;
+use crate::requirement::Requirement;
 use crate::target::System;
 
 /// The number of a toolkit or driver: whole numbers between dots, compared one by one, absent ones as zero.
@@ -88,7 +89,7 @@ pub struct Family {
     /// Labels of builds that leave the accelerator out.
     #[serde(default)]
     processor: Vec<String>,
-    /// Names of runtime packages, with `{major}` and `{minor}` of the toolkit.
+    /// Names of runtime packages, with `{major}` and `{minor}` of the toolkit; without them the version is the toolkit's.
     #[serde(default)]
     packages: Vec<String>,
     /// Runtime libraries that compiled files name.
@@ -229,10 +230,13 @@ impl Family {
         }
     }
 
-    /// The toolkit to which a runtime package of that name belongs.
-    fn of_package(&self, name: &str) -> Option<Number> {
+    /// The toolkit that a need for a runtime package tells.
+    fn of_package(&self, need: &Requirement) -> Option<Number> {
+        let name = need.name.as_str();
         self.packages.iter().find_map(|pattern| {
-            let (before, rest) = pattern.split_once("{major}")?;
+            let Some((before, rest)) = pattern.split_once("{major}") else {
+                return if pattern == name { pinned(need) } else { None };
+            };
             let digits = |text: &str| text.bytes().take_while(u8::is_ascii_digit).count();
             let text = name.strip_prefix(before)?;
             let major = text.get(..digits(text)).filter(|d| !d.is_empty())?;
@@ -309,6 +313,16 @@ impl Family {
         let last = generation.last.as_ref().is_none_or(|l| toolkit <= l || toolkit.is_within(l));
         Some((first && last, &generation.first, generation.last.as_ref()))
     }
+}
+
+/// The series of the version that a requirement pins, as a toolkit: `==13.2.2` is 13.2.
+fn pinned(need: &Requirement) -> Option<Number> {
+    let set = need.versions()?.to_string();
+    let exact =
+        set.split(',').find_map(|clause| clause.trim().strip_prefix("==").or(clause.trim().strip_prefix("~=")))?;
+    let mut parts = exact.trim_start_matches('=').split('.');
+    let (major, minor) = (parts.next()?, parts.next()?);
+    Number::parse(&format!("{major}.{minor}")).ok()
 }
 
 fn floor<'a>(linux: &'a Option<Number>, windows: &'a Option<Number>, system: System) -> Option<&'a Number> {
@@ -452,9 +466,9 @@ impl Families {
         self.all.iter().any(|f| f.processor.iter().any(|p| p == first)).then_some(MadeFor::Processor)
     }
 
-    /// The toolkit to which a runtime package belongs.
-    pub fn of_package(&self, name: &str) -> Option<(Arc<Family>, Number)> {
-        self.all.iter().find_map(|f| Some((Arc::clone(f), f.of_package(name)?)))
+    /// The toolkit that a need for a runtime package tells; none when it is no such package.
+    pub fn of_package(&self, need: &Requirement) -> Option<(Arc<Family>, Number)> {
+        self.all.iter().find_map(|f| Some((Arc::clone(f), f.of_package(need)?)))
     }
 }
 
@@ -529,9 +543,14 @@ mod tests {
     #[rstest]
     #[case("nvidia-cuda-runtime-cu12", Some("12"))]
     #[case("nvidia-cuda-runtime", None)]
+    #[case("nvidia-cuda-runtime==13.2.86", Some("13.2"))]
+    #[case("cuda-toolkit[cudart]==13.2.*", Some("13.2"))]
+    #[case("cuda-toolkit>=13", None)]
+    #[case("cuda-toolkit==13", None)]
     #[case("nvidia-cuda-runtime-cu12-extra", None)]
     fn runtime_packages_name_toolkits(#[case] name: &str, #[case] toolkit: Option<&str>) {
-        let found = Families::built_in().of_package(name).map(|(_, t)| t.to_string());
+        let need = Requirement::parse(name).unwrap();
+        let found = Families::built_in().of_package(&need).map(|(_, t)| t.to_string());
         assert_eq!(found.as_deref(), toolkit);
     }
 

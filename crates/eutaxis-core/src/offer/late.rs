@@ -13,8 +13,7 @@ pub fn learned_build(file: &OfferFile, metadata: &Metadata, target: &Target) -> 
     }
     let counts = |r: &&Requirement| r.marker.as_ref().is_none_or(|m| m.holds(&target.markers, None));
     let families = &target.accelerators.families;
-    let (family, toolkit) =
-        metadata.requires.iter().filter(counts).find_map(|r| families.of_package(r.name.as_str()))?;
+    let (family, toolkit) = metadata.requires.iter().filter(counts).find_map(|r| families.of_package(r))?;
     Some(Build { made_for: MadeFor::Toolkit(family, toolkit), evidence: Evidence::Dependency })
 }
 
@@ -22,5 +21,7 @@ pub fn learned_build(file: &OfferFile, metadata: &Metadata, target: &Target) -> 
 pub fn late_bar(file: &OfferFile, metadata: &Metadata, target: &Target) -> Option<Bar> {
     let stated = metadata.requires_python.as_ref().filter(|_| file.file.requires_python.is_none());
     let python = stated.and_then(|set| python_bar(set, target));
-    python.or_else(|| build::bar(&learned_build(file, metadata, target)?, target))
+    // On a place without accelerators such a build runs on the processor: its own metadata says that it is for this platform.
+    let learned = learned_build(file, metadata, target).filter(|_| !target.accelerators.is_empty());
+    python.or_else(|| build::bar(&learned?, target))
 }

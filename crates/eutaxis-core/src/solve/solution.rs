@@ -12,7 +12,7 @@ use super::queue::{Queue, in_force};
 use crate::index::{FileKind, PageFile};
 use crate::knowledge::MadeFor;
 use crate::name::Name;
-use crate::offer::{Bar, BarKind, Build, Chronology, Offer, Prefer, Verdict};
+use crate::offer::{Bar, BarKind, Build, Chronology, Evidence, Offer, Prefer, Verdict};
 use crate::requirement::Requirement;
 use crate::version::Version;
 
@@ -348,7 +348,12 @@ impl Reader<'_> {
         }
         out.extend(self.unmet_need(known, version).map(|(need, other)| Out::Unmet(need, other)));
         let theirs = offer.best().and_then(|f| f.build.as_ref());
-        let apart = |c: &&Chosen| match (&c.build, theirs) {
+        let apart = |c: &&Chosen| match (
+            c.build
+                .as_ref()
+                .filter(|b| b.evidence != Evidence::Dependency || !self.problem.target.accelerators.is_empty()),
+            theirs,
+        ) {
             (Some(mine), Some(theirs)) => c.project != chosen.project && !mine.made_for.goes_with(&theirs.made_for),
             _ => false,
         };

@@ -2,6 +2,7 @@
 
 use crate::artifact::Metadata;
 use crate::name::Name;
+use crate::offer::{Build, Evidence};
 use crate::requirement::{Accepts, Requirement};
 
 use super::adjust;
@@ -48,7 +49,9 @@ pub fn verify<'a>(
                 meets(c.project.as_str(), need)?;
             }
         }
-        let other = |o: &&super::solution::Chosen| match (&o.build, &c.build) {
+        let binds = |b: &&Build| !problem.target.accelerators.is_empty() || b.evidence != Evidence::Dependency;
+        let build = |c: &super::solution::Chosen| c.build.as_ref().filter(binds).cloned();
+        let other = |o: &&super::solution::Chosen| match (build(o), build(c)) {
             (Some(theirs), Some(mine)) => !theirs.made_for.goes_with(&mine.made_for),
             _ => false,
         };

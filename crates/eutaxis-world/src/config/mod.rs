@@ -278,6 +278,9 @@ fn read_target(table: &Table<'_>, families: &Arc<Families>) -> std::result::Resu
             Accelerators::parse(text.value, families).map_err(|f| f.shifted(text.at))?
         }
         Some(value) if value.is_table() => read_accelerator(&[value.table()?], families)?,
+        Some(value) if value.items().is_err() => {
+            return Err(value.wrong("a text, a table, or a list of tables"));
+        }
         Some(value) => {
             let tables = value.items()?.iter().map(|v| v.table()).collect::<std::result::Result<Vec<_>, _>>()?;
             read_accelerator(&tables, families)?

@@ -38,7 +38,12 @@ pub(super) fn resolved(root: &Path, path: &Path) -> PathBuf {
         let Ok(link) = std::fs::read_link(&path) else { break };
         path = if link.is_absolute() { under(root, &link) } else { path.parent().unwrap_or(root).join(link) };
     }
-    path
+    // Folders may be links too (`/bin` to `/usr/bin`): one program has one place, as long as that stays below the root.
+    let inside = |real: &PathBuf| std::fs::canonicalize(root).is_ok_and(|root| real.starts_with(root));
+    match std::fs::canonicalize(&path).ok().filter(inside) {
+        Some(real) => root.join(real.strip_prefix(std::fs::canonicalize(root).unwrap_or_default()).unwrap_or(&real)),
+        None => path,
+    }
 }
 
 /// An absolute path of the machine, under the root that stands in for it; it cannot leave it.

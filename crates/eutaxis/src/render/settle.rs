@@ -85,6 +85,13 @@ fn accelerator(settled: &Settled<'_>) -> Option<String> {
         MadeFor::Processor => None,
     });
     let builds: Vec<_> = builds.collect();
+    if target.accelerators.is_empty() {
+        let names: Vec<String> =
+            builds.iter().map(|(name, family, t)| format!("{name} ({} {t})", family.name)).collect();
+        return (!names.is_empty()).then(|| {
+            format!("built for one, and this target has none: {}. They bring its runtime packages and run on the processor; a depot with builds without it (often labelled +cpu) saves their size.", names.join(", "))
+        });
+    }
     // Some builds tell only the major number: the most exact one is told.
     let (_, family, toolkit) = builds.iter().max_by_key(|(_, _, t)| t.to_string().len())?;
     let names: Vec<&str> = builds.iter().map(|(name, ..)| *name).collect();

@@ -7,6 +7,7 @@ use eutaxis_core::span::{Cell, Split, in_few_words};
 use super::table::{Table, labelled, wrap};
 use super::{count, near, style, width};
 use crate::commands::span::{Report, Toolkits};
+use crate::plan::Chosen;
 use crate::typed;
 
 /// So many reasons are told.
@@ -69,8 +70,7 @@ fn headline(report: &Report<'_>, width: usize) -> String {
         );
         return format!("{}\n\n", wrap(&line, width).join("\n").replacen(head, &style::barred(head), 1));
     };
-    let series = report.rows.get(best.row).map(|h| h.series.to_string()).unwrap_or_default();
-    let head = format!("Take CPython {series}");
+    let head = format!("Take {}", taken(report));
     let passed: Vec<String> =
         best.passed_over.iter().filter_map(|r| report.rows.get(*r)).map(|h| h.series.to_string()).collect();
     let built = match best.built {
@@ -94,6 +94,40 @@ fn headline(report: &Report<'_>, width: usize) -> String {
     };
     let line = format!("{head}: {why}.");
     format!("{}\n\n", wrap(&line, width).join("\n").replacen(&head, &style::good(&head), 1))
+}
+
+/// The interpreter to take: `CPython 3.12`, or that of the targets where they have another kind.
+pub(crate) fn taken(report: &Report<'_>) -> String {
+    let row = report.best.as_ref().and_then(|b| report.rows.get(b.row));
+    let series = row.map(|h| h.series.to_string()).unwrap_or_default();
+    let (implementation, threads) = kind(report);
+    let name = if implementation == "pypy" { "PyPy" } else { "CPython" };
+    format!("{name} {series}{threads}")
+}
+
+/// What the interpreters of all targets are: the implementation, and `t` for builds without the global lock. Where the targets
+/// differ, the plain one.
+fn kind<'a>(report: &'a Report<'_>) -> (&'a str, &'static str) {
+    let of = |c: &Chosen| {
+        let interpreter = &c.target.interpreter;
+        (interpreter.implementation.clone(), interpreter.free_threaded)
+    };
+    let first = report.columns.first();
+    match first.filter(|f| report.columns.iter().all(|c| of(c) == of(f))) {
+        Some(chosen) => {
+            let interpreter = &chosen.target.interpreter;
+            (interpreter.implementation.name(), if interpreter.free_threaded { "t" } else { "" })
+        }
+        None => ("cpython", ""),
+    }
+}
+
+/// `--interpreter` for a series, as typed.
+fn interpreter_option(series: &str, report: &Report<'_>) -> String {
+    match kind(report) {
+        ("cpython", threads) => format!("--interpreter {series}{threads}"),
+        (implementation, _) => format!("--interpreter \"{implementation} {series}\""),
+    }
 }
 
 /// Rows at the end that hold nothing anywhere say the same: they are told in one line.
@@ -247,7 +281,7 @@ fn reasons(report: &Report<'_>, width: usize) -> String {
     }
     if let Some(best) = &report.best
         && let Some(head) = report.rows.get(best.row)
-        && let Some(here) = &head.here
+        && let Some(here) = head.here.as_ref().filter(|_| kind(report) == ("cpython", ""))
     {
         text.push_str(&format!("{} is here: {}\n", head.series, near(&here.path)));
     }
@@ -340,9 +374,10 @@ fn split(split: &Split, report: &Report<'_>, width: usize) -> String {
             part.asks.iter().filter_map(ask).map(|a| typed::quoted(&a.requirement.to_string())).collect();
         let series = report.rows.get(part.row).map(|h| h.series.to_string()).unwrap_or_default();
         let line = format!(
-            "eutaxis settle {}{} --interpreter {series} --out pylock.{}.toml",
+            "eutaxis settle {}{} {} --out pylock.{}.toml",
             asks.join(" "),
             options(report),
+            interpreter_option(&series, report),
             i + 1
         );
         let head = format!("settle {}:", i + 1);
@@ -420,7 +455,7 @@ fn command(report: &Report<'_>) -> String {
     let row = report.best.as_ref().and_then(|b| report.rows.get(b.row));
     let series = row.map(|h| h.series.to_string()).unwrap_or_default();
     let asks = typed::asks(&report.arguments.asks);
-    format!("eutaxis settle{asks}{} --interpreter {series}", options(report))
+    format!("eutaxis settle{asks}{} {}", options(report), interpreter_option(&series, report))
 }
 
 /// The options on targets, depots and policy, as typed.

@@ -193,7 +193,7 @@ impl Report {
     pub(crate) fn machine_words(&self) -> String {
         let Some(platform) = &self.platform else { return format!("{} {}", self.os, std::env::consts::ARCH) };
         let (system, library) = match platform.system {
-            System::Linux(Libc::Static) => ("Linux", "no C library that is loaded".to_owned()),
+            System::Linux(Libc::Static) => ("Linux", "C library not known".to_owned()),
             System::Linux(libc) => ("Linux", libc.to_string()),
             System::Macos(major, minor) => ("macOS", format!("macOS {major}.{minor}")),
             System::Windows => ("Windows", String::new()),

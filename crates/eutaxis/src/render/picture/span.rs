@@ -5,7 +5,7 @@ use eutaxis_core::span::{Cell, Split};
 use super::{BARRED, CHARACTERS, EMPTY, GOOD, INK, LINE, MARGIN, PALE, Page, WIDTH};
 use crate::commands::span::Report;
 use crate::render::count;
-use crate::render::span::{cell_words, legend};
+use crate::render::span::{cell_words, legend, taken};
 use crate::render::table::wrap;
 
 /// The cells begin here.
@@ -19,7 +19,7 @@ const CHARACTER: usize = 8;
 pub(crate) fn span(report: &Report<'_>) -> String {
     let mut page = Page::new();
     let (colour, head) = match report.best.as_ref().and_then(|b| report.rows.get(b.row)) {
-        Some(head) => (GOOD, format!("Take CPython {}", head.series)),
+        Some(_) => (GOOD, format!("Take {}", taken(report))),
         None => (BARRED, "No interpreter holds everything".to_owned()),
     };
     page.text(MARGIN, 18, colour, true, &head);
