@@ -153,10 +153,10 @@ pub(crate) struct Span {
     pub(crate) asks: AskOptions,
     /// The interpreter versions: a range (3.8..3.13), or versions with commas [default: from the oldest that the files of the
     /// projects speak of to the newest there is, those of the targets, and those found here]
-    #[arg(long, value_name = "VERSIONS")]
+    #[arg(long, value_name = "VERSIONS", help_heading = "The matrix")]
     pub(crate) interpreters: Option<String>,
     /// Draw the matrix
-    #[arg(long, value_name = "FILE.svg")]
+    #[arg(long, value_name = "FILE.svg", help_heading = "The matrix")]
     pub(crate) picture: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) target: TargetOptions,

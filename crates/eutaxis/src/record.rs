@@ -245,6 +245,10 @@ pub(crate) fn adjustments_of(lock: &Lock, families: &Families) -> Vec<Adjustment
 
 /// The question of the pins, with the pins as what was there before.
 pub(crate) fn problem_of(lock: &Lock, families: &Arc<Families>) -> Result<Problem, Error> {
+    let stated = own(lock.tool.as_ref()).and_then(|t| string(t, "target"));
+    if let Some(Err(fault)) = stated.map(|text| Target::parse_with(text, families)) {
+        return Err(Error::fault(eutaxis_world::ErrorKind::Request, "the target that the pins record", &fault));
+    }
     let target = target_of(lock, families).ok_or_else(|| {
         let error = Error::request("the pins do not record the question that they answer");
         error.help("pins that `eutaxis settle` wrote do: settle again")

@@ -39,6 +39,14 @@ pub struct Build {
     pub evidence: Evidence,
 }
 
+impl Build {
+    /// Whether it keeps builds for other toolkits out of the environment. Where nothing is accelerated, one that only
+    /// depends on runtime packages runs on the processor, whatever its toolkit.
+    pub(crate) fn binds(&self, target: &Target) -> bool {
+        self.evidence != Evidence::Dependency || !target.accelerators.is_empty()
+    }
+}
+
 impl fmt::Display for Build {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         self.made_for.fmt(f)

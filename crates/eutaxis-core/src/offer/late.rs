@@ -21,7 +21,7 @@ pub fn learned_build(file: &OfferFile, metadata: &Metadata, target: &Target) -> 
 pub fn late_bar(file: &OfferFile, metadata: &Metadata, target: &Target) -> Option<Bar> {
     let stated = metadata.requires_python.as_ref().filter(|_| file.file.requires_python.is_none());
     let python = stated.and_then(|set| python_bar(set, target));
-    // On a place without accelerators such a build runs on the processor: its own metadata says that it is for this platform.
-    let learned = learned_build(file, metadata, target).filter(|_| !target.accelerators.is_empty());
+    // Where it does not bind, its own metadata says that it is for this platform, and it runs on the processor.
+    let learned = learned_build(file, metadata, target).filter(|b| b.binds(target));
     python.or_else(|| build::bar(&learned?, target))
 }

@@ -14,8 +14,8 @@ use crate::index::Page;
 use crate::knowledge::{MadeFor, Number};
 use crate::name::Name;
 use crate::offer::{
-    Bar, BarKind, Build, LateBar, Offer, Place, Prefer, Verdict, Wheels, late_bar, learned_build, offer_of, offers,
-    places,
+    Bar, BarKind, Build, LateBar, Offer, OfferFile, Place, Prefer, Verdict, Wheels, late_bar, learned_build, offer_of,
+    offers, places,
 };
 use crate::requirement::{Accepts, Requirement};
 use crate::version::{SpecifierSet, Version};
@@ -211,7 +211,11 @@ impl ProjectFacts {
 
     /// What the best file of a value was made for, if that is told.
     pub(super) fn build(&self, value: usize) -> Option<&Build> {
-        let file = self.offer(value).and_then(Offer::best)?;
+        self.build_of(self.offer(value).and_then(Offer::best)?)
+    }
+
+    /// What a file was made for, by its page or by its metadata.
+    pub(super) fn build_of<'a>(&'a self, file: &'a OfferFile) -> Option<&'a Build> {
         file.build.as_ref().or_else(|| self.builds.get(&file.file.filename))
     }
 

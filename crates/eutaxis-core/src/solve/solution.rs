@@ -12,7 +12,7 @@ use super::queue::{Queue, in_force};
 use crate::index::{FileKind, PageFile};
 use crate::knowledge::MadeFor;
 use crate::name::Name;
-use crate::offer::{Bar, BarKind, Build, Chronology, Evidence, Offer, Prefer, Verdict};
+use crate::offer::{Bar, BarKind, Build, Chronology, Offer, Prefer, Verdict};
 use crate::requirement::Requirement;
 use crate::version::Version;
 
@@ -199,7 +199,7 @@ impl Solution {
                     reason: reason.clone(),
                 });
             }
-            cautions.extend(unaccelerated(problem, known, project, offer));
+            cautions.extend(unaccelerated(problem, known, project, value));
             let mut needed: Vec<Name> = Vec::new();
             for need in in_force(needs, &extras).filter(|n| n.requirement.name != *project) {
                 if !needed.contains(&need.requirement.name) {
@@ -230,14 +230,13 @@ impl Solution {
 }
 
 /// What is lost where the chosen release leaves the accelerator of the place unused, though builds of the project use one.
-fn unaccelerated(problem: &Problem, known: &ProjectFacts, project: &Name, chosen: &Offer) -> Option<Caution> {
-    let accelerators = &problem.target.accelerators;
-    let toolkit =
-        |o: &Offer| o.files.iter().any(|f| matches!(f.build.as_ref().map(|b| &b.made_for), Some(MadeFor::Toolkit(..))));
-    if accelerators.is_empty() || toolkit(chosen) {
+fn unaccelerated(problem: &Problem, known: &ProjectFacts, project: &Name, value: usize) -> Option<Caution> {
+    let uses = |build: Option<&Build>| matches!(build.map(|b| &b.made_for), Some(MadeFor::Toolkit(..)));
+    if problem.target.accelerators.is_empty() || uses(known.build(value)) {
         return None;
     }
-    let build = known.offers.iter().find(|o| toolkit(o))?;
+    let chosen = known.offer(value)?;
+    let build = known.offers.iter().find(|o| o.files.iter().any(|f| uses(f.build.as_ref())))?;
     let bar = build.bars.iter().find(|b| b.kind == BarKind::Accelerator);
     Some(Caution::Unaccelerated {
         project: project.clone(),
@@ -348,12 +347,8 @@ impl Reader<'_> {
         }
         out.extend(self.unmet_need(known, version).map(|(need, other)| Out::Unmet(need, other)));
         let theirs = offer.best().and_then(|f| f.build.as_ref());
-        let apart = |c: &&Chosen| match (
-            c.build
-                .as_ref()
-                .filter(|b| b.evidence != Evidence::Dependency || !self.problem.target.accelerators.is_empty()),
-            theirs,
-        ) {
+        let binding = |c: &Chosen| c.build.clone().filter(|b| b.binds(&self.problem.target));
+        let apart = |c: &&Chosen| match (binding(c), theirs) {
             (Some(mine), Some(theirs)) => c.project != chosen.project && !mine.made_for.goes_with(&theirs.made_for),
             _ => false,
         };

@@ -38,12 +38,9 @@ impl Search {
 
     /// The clause of a release whose metadata says what it was made for.
     pub(super) fn add_learned_build(&mut self, project: &Name, value: usize) {
-        // Where nothing is accelerated, such builds run on the processor, whatever the toolkit.
-        if self.problem.target.accelerators.is_empty() {
-            return;
-        }
         let build = self.facts.get(project).and_then(|f| f.build(value));
-        let Some(build) = build.filter(|b| b.evidence == Evidence::Dependency).cloned() else { return };
+        let learned = build.filter(|b| b.evidence == Evidence::Dependency && b.binds(&self.problem.target));
+        let Some(build) = learned.cloned() else { return };
         let node = self.project_node(project);
         self.add_build(project, node, &build.made_for, &[value]);
     }

@@ -2,12 +2,11 @@
 
 use crate::artifact::Metadata;
 use crate::name::Name;
-use crate::offer::{Build, Evidence};
 use crate::requirement::{Accepts, Requirement};
 
 use super::adjust;
 use super::problem::Problem;
-use super::solution::Solution;
+use super::solution::{Chosen, Solution};
 
 /// Checks that every ask and bound holds and every need of every chosen release is met.
 ///
@@ -49,9 +48,8 @@ pub fn verify<'a>(
                 meets(c.project.as_str(), need)?;
             }
         }
-        let binds = |b: &&Build| !problem.target.accelerators.is_empty() || b.evidence != Evidence::Dependency;
-        let build = |c: &super::solution::Chosen| c.build.as_ref().filter(binds).cloned();
-        let other = |o: &&super::solution::Chosen| match (build(o), build(c)) {
+        let build = |c: &'_ Chosen| c.build.clone().filter(|b| b.binds(&problem.target));
+        let other = |o: &&Chosen| match (build(o), build(c)) {
             (Some(theirs), Some(mine)) => !theirs.made_for.goes_with(&mine.made_for),
             _ => false,
         };

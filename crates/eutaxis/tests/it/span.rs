@@ -132,6 +132,7 @@ fn a_projects_own_word_on_interpreters_counts() {
 #[rstest]
 #[case(&["--interpreters", "3.13..3.9"], "no range of versions")]
 #[case(&["--interpreters", "new"], "not a version")]
+#[case(&["--interpreter", "3.11"], "write --interpreters 3.11")]
 #[case(&["--target", "nowhere"], "there is no target")]
 fn bad_questions_are_told(#[case] arguments: &[&str], #[case] part: &str) {
     let field = Field::new();

@@ -215,8 +215,9 @@ impl Search {
             releases.sort();
             releases.dedup();
             let allows = |b: &MadeFor| of(b).filter_map(|(_, t)| Version::parse(&t).ok()).collect::<Vec<_>>();
-            let rows = builds.iter().map(|(i, b)| (*i, allows(b))).collect();
-            Some(Contested { project: Name::parse(family).ok()?, releases, rows })
+            let rows: Vec<(usize, Vec<Version>)> = builds.iter().map(|(i, b)| (*i, allows(b))).collect();
+            let empty = releases.iter().all(|r| rows.iter().any(|(_, allowed)| !allowed.contains(r)));
+            Some(Contested { project: Name::parse(family).ok()?, releases, rows }).filter(|_| empty)
         };
         families.into_iter().filter_map(one).collect()
     }

@@ -75,9 +75,9 @@ impl Search {
                 let dates = mine().filter_map(|o| o.published()).collect();
                 let also = mine().flat_map(|o| o.bars.iter().map(|b| b.kind)).filter(|k| k != kind).collect();
                 let versions = self.range_set(project, releases);
-                let builds =
-                    mine().flat_map(|o| o.files.iter().filter_map(|f| Some(f.build.as_ref()?.made_for.clone())));
-                let builds = builds.collect();
+                let known = self.facts.get(project);
+                let files = mine().flat_map(|o| &o.files);
+                let builds = files.filter_map(|f| Some(known?.build_of(f)?.made_for.clone())).collect();
                 Fact { dates, also, builds, ..fact(FactKind::Bar(*kind), project.to_string(), versions, text) }
             }
         }

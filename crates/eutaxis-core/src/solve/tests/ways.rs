@@ -65,6 +65,10 @@ fn words(way: &Way) -> String {
 #[case::driver_too_old("borealis driver 498.2", &["a 1+bor41", "a 2+bor41"], &["a"], &[
     "accelerator: with \"borealis driver 505.0\" => a 2+bor41",
 ])]
+#[case::told_by_metadata("borealis driver 450.0", &["a 1 -> borealis-runtime-4", "borealis-runtime-4 1"], &["a"], &[
+    "accelerator: with \"borealis driver 505.0\" => a 1, borealis-runtime-4 1",
+    "accelerator: with none => a 1, borealis-runtime-4 1",
+])]
 #[case::no_accelerator("none", &["a 1+bor36", "a 2+bor41", "b 1"], &["a", "b"], &[
     "accelerator: with \"borealis toolkit 4.1\" => a 2+bor41, b 1",
     "accelerator: with \"borealis toolkit 3.6\" => a 1+bor36, b 1",

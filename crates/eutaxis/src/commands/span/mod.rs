@@ -57,6 +57,10 @@ struct Question<'a> {
 pub(crate) fn run(arguments: &Span, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
     let one = |e: Error| vec![e];
     let surroundings = Surroundings::new(common).map_err(one)?;
+    if let Some(one) = &arguments.target.interpreter {
+        let error = Error::request("span looks at several interpreters, and --interpreter names one");
+        return Err(vec![error.help(format!("write --interpreters {one}, or a range such as 3.9..3.13"))]);
+    }
     let stated = arguments.interpreters.as_deref().map(rows::parse).transpose().map_err(one)?;
     let mut asks = plan::asks(&arguments.asks)?;
     let columns = plan::targets(&arguments.target, &surroundings).map_err(one)?;
