@@ -147,19 +147,7 @@ impl Facts {
                 let mut numbers = self.mac.split('.').map(|n| n.parse().unwrap_or(0));
                 Platform::macos(machine, numbers.next().unwrap_or(11), numbers.next().unwrap_or(0))
             }
-            _ => Platform::linux(machine, self.bits, self.libc()),
-        }
-    }
-
-    fn libc(&self) -> Libc {
-        if self.soft_float {
-            return Libc::Static;
-        }
-        let glibc = self.glibc.as_deref().and_then(|t| t.strip_prefix("glibc ")).and_then(two_numbers);
-        match (glibc, self.musl) {
-            (Some((major, minor)), _) => Libc::Glibc(major, minor),
-            (None, Some((major, minor))) => Libc::Musl(major, minor),
-            (None, None) => Libc::Static,
+            _ => Platform::linux(machine, self.bits, libc(self.glibc.as_deref(), self.musl, self.soft_float)),
         }
     }
 
@@ -174,6 +162,17 @@ impl Facts {
             accelerators,
             markers: self.markers.clone(),
         })
+    }
+}
+
+/// The C library that decides: `glibc` as `glibc 2.36`. Tags promise nothing to 32-bit ARM programs without hard floating point.
+fn libc(glibc: Option<&str>, musl: Option<(u32, u32)>, soft_float: bool) -> Libc {
+    let glibc = glibc.and_then(|t| t.strip_prefix("glibc ")).and_then(two_numbers);
+    match (glibc, musl) {
+        _ if soft_float => Libc::Static,
+        (Some((major, minor)), _) => Libc::Glibc(major, minor),
+        (None, Some((major, minor))) => Libc::Musl(major, minor),
+        (None, None) => Libc::Static,
     }
 }
 

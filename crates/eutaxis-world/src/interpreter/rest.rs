@@ -4,6 +4,7 @@
 use std::path::{Component, Path, PathBuf};
 
 use eutaxis_core::MarkerValues;
+use eutaxis_core::target::Platform;
 use object::elf;
 
 use super::Facts;
@@ -29,6 +30,13 @@ pub struct Machine {
     pub musl: Option<(u32, u32)>,
     /// 32-bit ARM programs without hard floating point.
     pub soft_float: bool,
+}
+
+impl Machine {
+    /// The platform part of a target.
+    pub fn platform(&self) -> Platform {
+        Platform::linux(&self.kernel, self.bits, super::libc(self.glibc.as_deref(), self.musl, self.soft_float))
+    }
 }
 
 /// A path of the stand-in, links followed inside it.

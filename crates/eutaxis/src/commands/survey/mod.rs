@@ -116,17 +116,10 @@ fn list(folder: &Path, finder: &Finder) -> Result<(PathBuf, Vec<Listed>), Error>
 
 /// The platform of a machine on which no interpreter was found.
 fn platform_alone() -> (Option<Platform>, u32) {
-    let Some(machine) = stand_in().as_deref().and_then(machine) else { return (None, usize::BITS) };
-    let numbers = |text: &str| {
-        let (major, minor) = text.split_once(' ')?.1.split_once('.')?;
-        Some((major.parse().ok()?, minor.parse().ok()?))
-    };
-    let libc = match (machine.glibc.as_deref().and_then(numbers), machine.musl) {
-        (Some((major, minor)), _) => Libc::Glibc(major, minor),
-        (None, Some((major, minor))) => Libc::Musl(major, minor),
-        (None, None) => Libc::Static,
-    };
-    (Some(Platform::linux(&machine.kernel, machine.bits, libc)), machine.bits)
+    match stand_in().as_deref().and_then(machine) {
+        Some(machine) => (Some(machine.platform()), machine.bits),
+        None => (None, usize::BITS),
+    }
 }
 
 fn os_release() -> String {
