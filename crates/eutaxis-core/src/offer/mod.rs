@@ -410,4 +410,76 @@ mod tests {
         let offers = offers(&page, &target, &Policy::default(), &late);
         assert_eq!(offers[0].verdict, Verdict::Build);
     }
+
+    const BOREALIS: &str = "[[family]]\nname = 'borealis'\nlabel = { before = 'bor', number = 'digits' }\nprocessor = ['cpu']\n\
+        packages = ['borealis-runtime-{major}']\ntoolkit = [{ version = '3.6', linux = '450.0' }, { version = '4.1', linux = '510.0' }]";
+
+    /// A workstation with these accelerators.
+    fn place(accelerators: &str) -> Target {
+        let families = Arc::new(crate::knowledge::Families::built_in().with(BOREALIS).unwrap());
+        let mut target = Target::parse(LINUX).unwrap();
+        target.accelerators = crate::target::Accelerators::parse(accelerators, &families).unwrap();
+        target
+    }
+
+    const BUILDS: [&str; 5] = [
+        "m-2.0+bor41-py3-none-any.whl",
+        "m-2.0+cpu-py3-none-any.whl",
+        "m-1.0+bor36-py3-none-any.whl",
+        "m-1.0+note7-py3-none-any.whl",
+        "m-1.0.tar.gz",
+    ];
+
+    #[rstest]
+    #[case::none("none", &["2.0+cpu ready", "2.0+bor41 barred", "1.0+note7 ready", "1.0+bor36 barred", "1.0 build"], "2.0+cpu")]
+    #[case::too_old("borealis driver 498", &["2.0+cpu ready", "2.0+bor41 barred", "1.0+note7 ready", "1.0+bor36 ready", "1.0 build"], "1.0+bor36")]
+    #[case::new("borealis driver 512", &["2.0+cpu ready", "2.0+bor41 ready", "1.0+note7 ready", "1.0+bor36 ready", "1.0 build"], "2.0+bor41")]
+    fn builds_are_judged_by_the_place(#[case] accelerators: &str, #[case] expected: &[&str], #[case] best: &str) {
+        let target = place(accelerators);
+        let offers = offers(&page(&BUILDS), &target, &Policy::default(), &[]);
+        let told: Vec<String> = offers.iter().map(|o| format!("{} {}", o.version, o.verdict.as_str())).collect();
+        assert_eq!(told, expected);
+        let asked = crate::Requirement::parse("m").unwrap();
+        let taken = pick(&offers, &asked, &target, &Policy::default()).unwrap();
+        assert_eq!(offers[taken].version.to_string(), best);
+        let oldest = Policy { prefer: Prefer::Oldest, ..Policy::default() };
+        let taken = pick(&offers, &asked, &target, &oldest).unwrap();
+        assert!(offers[taken].version.to_string().starts_with("1.0"), "the oldest that runs and uses what is there");
+    }
+
+    #[test]
+    fn what_is_stated_counts_before_the_label() {
+        let mut page = page(&BUILDS);
+        page.made_for = Some("borealis 3.6".to_owned());
+        let target = place("borealis driver 498");
+        let stated = offers(&page, &target, &Policy::default(), &[]);
+        let builds: Vec<String> = stated
+            .iter()
+            .flat_map(|o| &o.files)
+            .map(|f| f.build.as_ref().map_or("-".to_owned(), |b| format!("{b} {}", b.evidence.as_str())))
+            .collect();
+        assert_eq!(builds, ["built for borealis 3.6 stated"; 4].iter().copied().chain(["-"]).collect::<Vec<_>>());
+        let first = stated.into_iter().next().unwrap();
+        let none = restated(first, &MadeFor::Processor, &target);
+        assert_eq!(
+            none.files[0].build.as_ref().map(ToString::to_string).as_deref(),
+            Some("built without accelerators")
+        );
+    }
+
+    #[rstest]
+    #[case::bars_on_an_old_driver("borealis driver 498", Some("needs borealis 4; driver 498 runs up to 3.6"))]
+    #[case::runs("borealis driver 512", None)]
+    #[case::on_the_processor("none", None)]
+    fn metadata_tells_what_a_build_is_for(#[case] accelerators: &str, #[case] bar: Option<&str>) {
+        let target = place(accelerators);
+        let text =
+            "Metadata-Version: 2.1\nName: m\nVersion: 3\nRequires-Dist: borealis-runtime-4; sys_platform == 'linux'\n";
+        let metadata = crate::artifact::Metadata::parse(text.as_bytes()).unwrap();
+        let offers = offers(&page(&["m-3-py3-none-any.whl", "m-3.tar.gz"]), &target, &Policy::default(), &[]);
+        let of = |wheel: bool| offers[0].files.iter().find(|f| f.is_wheel() == wheel).unwrap();
+        assert_eq!(learned_build(of(true), &metadata, &target).unwrap().evidence, Evidence::Dependency);
+        assert_eq!(late_bar(of(true), &metadata, &target).map(|b| b.detail).as_deref(), bar);
+        assert!(learned_build(of(false), &metadata, &target).is_none(), "source is for any place");
+    }
 }

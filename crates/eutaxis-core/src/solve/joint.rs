@@ -48,7 +48,7 @@ pub fn joint<S: Solver>(problems: &[Problem], solver: &mut S) -> Result<Joint, S
     while let Some(name) = next(&solutions, &done) {
         done.push(name.clone());
         let taking: Vec<usize> = (0..problems.len()).filter(|i| version(&solutions[*i], &name).is_some()).collect();
-        let differ = taking.windows(2).any(|w| version(&solutions[w[0]], &name) != version(&solutions[w[1]], &name));
+        let differ = taking.windows(2).any(|w| release(&solutions[w[0]], &name) != release(&solutions[w[1]], &name));
         if differ && let Some(equal) = common(problems, &held, &solutions, &taking, &name, solver)? {
             for (i, solution) in equal {
                 solutions[i] = solution;
@@ -59,6 +59,11 @@ pub fn joint<S: Solver>(problems: &[Problem], solver: &mut S) -> Result<Joint, S
         }
     }
     Ok(Joint::Settled(solutions))
+}
+
+/// The release of a project in a solution; builds of it, which differ in their local label, are one release.
+fn release(solution: &Solution, name: &Name) -> Option<Version> {
+    version(solution, name).map(Version::public)
 }
 
 fn version<'a>(solution: &'a Solution, name: &Name) -> Option<&'a Version> {
@@ -84,15 +89,15 @@ fn common<S: Solver>(
 ) -> Result<Option<Vec<(usize, Solution)>>, S::Error> {
     let mut now: Vec<(usize, Solution)> = taking.iter().map(|i| (*i, solutions[*i].clone())).collect();
     for _ in 0..MOST_ROUNDS {
-        let versions: Vec<&Version> = now.iter().filter_map(|(_, s)| version(s, name)).collect();
+        let versions: Vec<Version> = now.iter().filter_map(|(_, s)| release(s, name)).collect();
         let oldest = problems.iter().all(|p| p.policy.prefer == Prefer::Oldest);
         let worst = if oldest { versions.iter().max() } else { versions.iter().min() };
-        let Some(worst) = worst.map(|v| (*v).clone()) else { return Ok(None) };
-        if versions.len() == taking.len() && versions.iter().all(|v| **v == worst) {
+        let Some(worst) = worst.cloned() else { return Ok(None) };
+        if versions.len() == taking.len() && versions.iter().all(|v| *v == worst) {
             return Ok(Some(now));
         }
         let operator = if oldest { ">=" } else { "<=" };
-        let Ok(set) = SpecifierSet::parse(&format!("{operator}{}", worst.public())) else { return Ok(None) };
+        let Ok(set) = SpecifierSet::parse(&format!("{operator}{worst}")) else { return Ok(None) };
         let mut next = Vec::new();
         for i in taking {
             let mut problem = problems[*i].clone();
@@ -104,7 +109,7 @@ fn common<S: Solver>(
                 _ => return Ok(None),
             }
         }
-        let same = |a: &[(usize, Solution)]| a.iter().map(|(_, s)| version(s, name).cloned()).collect::<Vec<_>>();
+        let same = |a: &[(usize, Solution)]| a.iter().map(|(_, s)| release(s, name)).collect::<Vec<_>>();
         if same(&next) == same(&now) {
             return Ok(None);
         }

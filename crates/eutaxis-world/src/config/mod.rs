@@ -381,6 +381,25 @@ timeout = 5
     }
 
     #[test]
+    fn families_of_further_files_count_for_targets_and_depots() {
+        let folder = tempfile::tempdir().unwrap();
+        let family = "[[family]]\nname = 'borealis'\nlabel = { before = 'bor', number = 'digits' }\ntoolkit = [{ version = '4.1' }]\n";
+        std::fs::create_dir(folder.path().join("facts")).unwrap();
+        std::fs::write(folder.path().join("facts/borealis.toml"), family).unwrap();
+        // The targets stand before what they rest on.
+        let text = "[target.a]\ninterpreter = '3.11'\nplatform = 'linux x86_64'\naccelerator = { family = 'borealis', toolkit = '4.1', device = ['b2', 'b3'] }\n\
+            [target.b]\ninterpreter = '3.11'\nplatform = 'linux x86_64'\naccelerator = 'borealis driver 5 / cuda'\n\
+            [[depot]]\npath = 'wheels'\naccelerator = 'borealis 4.1'\n[knowledge]\naccelerators = ['facts/borealis.toml']\n";
+        std::fs::write(folder.path().join("eutaxis.toml"), text).unwrap();
+        let config = Config::load(folder.path(), None).unwrap();
+        let shown = |name: &str| config.targets[name].accelerators.as_option();
+        assert_eq!(shown("a"), "\"borealis toolkit 4.1 device b2 device b3\"");
+        assert_eq!(shown("b"), "\"borealis driver 5 / cuda\"");
+        assert_eq!(config.depots[0].accelerator.as_deref(), Some("borealis 4.1"));
+        assert!(config.families.named("cuda").is_ok(), "those that are compiled in stay");
+    }
+
+    #[test]
     fn a_project_file_holds_the_same_settings() {
         let text =
             "[project]\nname = 'x'\n[[tool.eutaxis.depot]]\npath = 'wheels'\n[tool.eutaxis.policy]\nwheels = 'any'\n";

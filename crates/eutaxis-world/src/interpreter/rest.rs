@@ -44,7 +44,8 @@ pub(super) fn resolved(root: &Path, path: &Path) -> PathBuf {
     let mut path = path.to_owned();
     for _ in 0..MOST_LINKS {
         let Ok(link) = std::fs::read_link(&path) else { break };
-        path = if link.is_absolute() { under(root, &link) } else { path.parent().unwrap_or(root).join(link) };
+        let here = path.strip_prefix(root).ok().and_then(Path::parent).unwrap_or(Path::new(""));
+        path = under(root, &if link.is_absolute() { link } else { here.join(link) });
     }
     // Folders may be links too (`/bin` to `/usr/bin`): one program has one place, as long as that stays below the root.
     let inside = |real: &PathBuf| std::fs::canonicalize(root).is_ok_and(|root| real.starts_with(root));

@@ -79,3 +79,62 @@ fn what_is_no_program_is_told() {
     assert_eq!((found.len(), failed.len()), (1, 1));
     assert!(failed[0].message.contains("no program of a Linux machine"));
 }
+
+/// What is told of the interpreter at a path of the workstation, after some files were added there.
+fn told(add: impl Fn(&std::path::Path), name: &str) -> (String, String, bool) {
+    let folder = places();
+    let root = folder.path().join("base-camp");
+    add(&root);
+    let found = Finder::under(root, Vec::new()).named(name, &ProbeCache::open(folder.path())).unwrap();
+    let abi = found.facts.interpreter().unwrap().abis.first().cloned().unwrap_or_default();
+    (found.facts.version.clone(), abi, found.facts.in_environment())
+}
+
+fn copy(root: &std::path::Path, to: &str) {
+    let to = root.join(to);
+    std::fs::create_dir_all(to.parent().unwrap()).unwrap();
+    std::fs::copy(root.join("bin/sh"), to).unwrap();
+}
+
+#[test]
+fn kinds_of_interpreters_are_told_by_their_files() {
+    let threads = told(
+        |root| {
+            copy(root, "usr/bin/python3.13t");
+            std::fs::create_dir_all(root.join("usr/include/python3.13t")).unwrap();
+            let header = "#define PY_VERSION \"3.13.5\"\n";
+            std::fs::write(root.join("usr/include/python3.13t/patchlevel.h"), header).unwrap();
+        },
+        "/usr/bin/python3.13t",
+    );
+    assert_eq!(threads, ("3.13.5".to_owned(), "cp313t".to_owned(), false));
+    let (_, abi, _) = told(|root| copy(root, "opt/pypy/bin/pypy3.10"), "/opt/pypy/bin/pypy3.10");
+    assert_eq!(abi, "pypy310_pp73");
+    // Without any word on the patch release, the newest of the series is as good a guess as any.
+    let (version, _, _) = told(|root| copy(root, "usr/bin/python3.8"), "3.8");
+    assert!(version.starts_with("3.8."), "{version}");
+}
+
+#[test]
+#[cfg(unix)]
+fn links_of_the_machine_lead_to_its_own_files() {
+    use std::os::unix::fs::symlink;
+    let env = |root: &std::path::Path| {
+        let bin = root.join("srv/kit/bin");
+        std::fs::create_dir_all(&bin).unwrap();
+        // As it would be made there: an absolute link.
+        symlink("/usr/bin/python3.11", bin.join("python")).unwrap();
+        std::fs::write(root.join("srv/kit/pyvenv.cfg"), "home = /usr/bin\n").unwrap();
+    };
+    assert_eq!(told(env, "/srv/kit/bin/python"), ("3.11.9".to_owned(), "cp311".to_owned(), true));
+    // One that goes around in a circle, and one that leads out, are no interpreters.
+    let folder = places();
+    let root = folder.path().join("base-camp");
+    symlink("python3.7", root.join("usr/bin/python3.7")).unwrap();
+    symlink("../../../../../../../../../../usr/bin/env", root.join("usr/bin/python3.6")).unwrap();
+    let (found, _) = Finder::under(root, Vec::new()).all(&ProbeCache::open(folder.path()));
+    assert!(
+        found.iter().all(|f| f.facts.version.starts_with("3.11") || f.facts.version.starts_with("3.9")),
+        "{found:?}"
+    );
+}

@@ -26,7 +26,10 @@ pub(crate) fn differences(settled: &[Settled<'_>]) -> Vec<Difference> {
         let releases = chosen.iter().map(|c| c.map(|c| c.version.to_string())).collect();
         Difference { project: name.to_string(), releases, because: because(&chosen, settled) }
     });
-    found.filter(|d| d.releases.iter().any(|r| *r != d.releases.first().cloned().flatten())).collect()
+    // Builds of one release are one: each place has its own.
+    let public = |r: &Option<String>| r.as_ref().map(|r| r.split('+').next().unwrap_or(r).to_owned());
+    let differs = |d: &Difference| d.releases.windows(2).any(|w| public(&w[0]) != public(&w[1]));
+    found.filter(differs).collect()
 }
 
 /// Why the target with the oldest release does not take the newest of the others.
@@ -37,7 +40,7 @@ fn because(chosen: &[Option<&Chosen>], settled: &[Settled<'_>]) -> String {
     else {
         return String::new();
     };
-    if oldest.version == newest.version {
+    if oldest.version.public() == newest.version.public() {
         let without: Vec<&str> =
             chosen.iter().zip(settled).filter(|(c, _)| c.is_none()).map(|(_, s)| s.target.as_str()).collect();
         return format!("nothing needs it on {}", without.join(", "));

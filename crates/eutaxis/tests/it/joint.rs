@@ -47,6 +47,16 @@ fn what_cannot_be_equal_differs_with_its_reason() {
 }
 
 #[test]
+fn each_place_takes_its_own_build_of_one_release() {
+    let field = Field::new();
+    let answer = field.json(0, &["settle", "seracnet", "--target", "base-camp", "--target", crate::field::WORKSTATION]);
+    let told: Vec<Vec<String>> = answer["targets"].as_array().unwrap().iter().map(crate::field::pins).collect();
+    assert!(told[0].contains(&"seracnet 2.3.0+bor41".to_owned()), "{told:?}");
+    assert!(told[1].contains(&"seracnet 2.3.0+cpu".to_owned()), "{told:?}");
+    assert_eq!(answer["differences"], serde_json::json!([]), "one release is no difference");
+}
+
+#[test]
 fn a_target_that_cannot_be_is_named_and_nothing_is_written() {
     let field = Field::new();
     let text = field

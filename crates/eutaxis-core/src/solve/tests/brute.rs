@@ -321,16 +321,22 @@ pub(super) fn usable(project: &str, release: &Release, problem: &Problem) -> boo
     has_file && runs && self::runs(label.as_deref(), &problem.target).is_some()
 }
 
-/// Whether a release is a build that is out just for its accelerator, beside another build of it that can be taken.
-pub(super) fn stood_for(project: &str, release: &Release, world: &World, problem: &Problem) -> bool {
+/// Whether a release is a build that is out just for its accelerator, beside another build of it that can be taken: as its
+/// page says, or as the metadata of the other says too. That of a barred build is never read.
+pub(super) fn stood_for(project: &str, release: &Release, world: &World, problem: &Problem, by_page: bool) -> bool {
     let version = |r: &Release| Version::parse(&r.version).unwrap();
     let runs = runs(version(release).local().as_deref(), &problem.target).is_some();
-    let otherwise = Release { version: version(release).public().to_string(), ..release.clone() };
+    let public = version(release).public().to_string();
+    let otherwise = Release { version: public, python: None, ..release.clone() };
     let same = |r: &&Release| version(r).public() == version(release).public();
+    let can_be_taken = |r: &Release| match by_page {
+        true => usable(project, &Release { python: None, ..r.clone() }, problem),
+        false => usable(project, r, problem),
+    };
     !runs
         && !release.source_only
         && usable(project, &otherwise, problem)
-        && world.projects[project].iter().filter(same).any(|r| usable(project, r, problem))
+        && world.projects[project].iter().filter(same).any(can_be_taken)
 }
 
 /// The tier of a build that leaves accelerators out.

@@ -14,8 +14,9 @@ type Chosen = BTreeMap<String, Version>;
 /// Whether the facts of a clash cannot hold together while any others of them can. That "nothing pins" a yanked release is
 /// taken as it stands, or unless a release that is taken pins it: one of the two must show it.
 pub(super) fn are_smallest(world: &World, problem: &Problem, clash: &[Fact]) -> bool {
-    [true, false].into_iter().any(|heed_pins| {
-        let can_hold = |facts: &[Fact]| can_hold(&Alone { world, problem, clash, facts, heed_pins });
+    let readings = [(true, true), (true, false), (false, true), (false, false)];
+    readings.into_iter().any(|(heed_pins, by_page)| {
+        let can_hold = |facts: &[Fact]| can_hold(&Alone { world, problem, clash, facts, heed_pins, by_page });
         !can_hold(clash)
             && (0..clash.len()).all(|i| {
                 let mut fewer = clash.to_vec();
@@ -43,6 +44,8 @@ struct Alone<'a> {
     clash: &'a [Fact],
     facts: &'a [Fact],
     heed_pins: bool,
+    /// Whether a build stands for another one of its release by what its page says alone.
+    by_page: bool,
 }
 
 fn search(alone: &Alone<'_>, names: &[String], chosen: &mut Chosen) -> bool {
@@ -54,7 +57,7 @@ fn search(alone: &Alone<'_>, names: &[String], chosen: &mut Chosen) -> bool {
     let releases = match alone.world.projects.get(name) {
         Some(releases) => releases
             .iter()
-            .filter(|r| !super::brute::stood_for(name, r, alone.world, alone.problem))
+            .filter(|r| !super::brute::stood_for(name, r, alone.world, alone.problem, alone.by_page))
             .map(|r| Version::parse(&r.version).unwrap())
             .collect(),
         None => vec![Version::parse("1").unwrap()],

@@ -364,7 +364,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 800, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 500, ..ProptestConfig::default() })]
 
     /// The promise and the smallest clash where builds for accelerators are told apart, and an environment holds one
     /// toolkit.
