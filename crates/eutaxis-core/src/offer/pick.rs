@@ -1,6 +1,6 @@
 //! The release to take when only one project is looked at: the rules of choice, without the other projects.
 
-use super::{Bar, BarKind, Offer, Policy, Prefer, Verdict, Wheels, places};
+use super::{Bar, BarKind, Offer, Policy, Prefer, Verdict, Wheels, build::Place, places};
 use crate::fault::escaped;
 use crate::requirement::Requirement;
 use crate::target::Target;
@@ -37,17 +37,16 @@ pub fn admit(offers: Vec<Offer>, requirement: &Requirement, policy: &Policy) -> 
 /// The best of the offers (newest first, admitted) that the requirement takes, as an index: yanked ones after all others,
 /// then by the policy (choice, rule 2).
 pub fn pick(offers: &[Offer], requirement: &Requirement, target: &Target, policy: &Policy) -> Option<usize> {
-    let possible =
-        offers.iter().enumerate().filter(|(_, o)| o.verdict != Verdict::Barred && takes(requirement, &o.version));
-    let mut places: Vec<_> = places(offers, target).into_iter().map(Some).collect();
-    let mut key = |at: usize, o: &Offer| {
-        let source = policy.wheels != Wheels::Any && o.verdict == Verdict::Build;
-        let place = places.get_mut(at).and_then(Option::take).map(|(unused, place)| {
-            (unused, if policy.prefer == Prefer::Oldest { place.oldest_first() } else { place })
-        });
-        (o.yanked.is_some(), source, place)
+    let key = |offer: &Offer, (unused, place): (bool, Place)| {
+        let source = policy.wheels != Wheels::Any && offer.verdict == Verdict::Build;
+        let place = if policy.prefer == Prefer::Oldest { place.oldest_first() } else { place };
+        (offer.yanked.is_some(), source, unused, place)
     };
-    possible.min_by_key(|(at, o)| key(*at, o)).map(|(at, _)| at)
+    let placed = offers.iter().zip(places(offers, target)).enumerate();
+    placed
+        .filter(|(_, (o, _))| o.verdict != Verdict::Barred && takes(requirement, &o.version))
+        .min_by_key(|(_, (o, place))| key(o, place.clone()))
+        .map(|(at, _)| at)
 }
 
 #[cfg(test)]

@@ -171,39 +171,36 @@ impl Search {
 }
 
 /// Adds a ground, or its releases to the one that says the same of others.
-fn add(grounds: &mut Vec<Ground>, ground: Ground) {
-    if let Ground::Built { project, made_for, releases } = &ground {
-        let same = grounds.iter_mut().find_map(|g| match g {
-            Ground::Built { project: p, made_for: m, releases: all } if p == project && m == made_for => Some(all),
-            _ => None,
-        });
-        if let Some(all) = same {
-            all.extend(releases.iter().cloned());
-            all.sort();
-            all.dedup();
-            return;
-        }
-    }
-    let Ground::Needs { project, extra, requirement, releases, adjusted, .. } = &ground else {
-        if !grounds.contains(&ground) {
-            grounds.push(ground);
-        }
+fn add(grounds: &mut Vec<Ground>, mut ground: Ground) {
+    let Some(same) = grounds.iter_mut().find(|g| says_the_same(g, &ground)) else {
+        grounds.push(ground);
         return;
     };
-    let same = grounds.iter_mut().find_map(|g| match g {
-        Ground::Needs { project: p, extra: e, requirement: r, releases: all, adjusted: a, .. }
-            if p == project && e == extra && r == requirement && a == adjusted =>
-        {
-            Some(all)
+    if let (Some(all), Some(more)) = (releases_of(same), releases_of(&mut ground)) {
+        all.append(more);
+        all.sort();
+        all.dedup();
+    }
+}
+
+/// Whether two grounds say the same, be it of different releases.
+fn says_the_same(one: &Ground, other: &Ground) -> bool {
+    match (one, other) {
+        (Ground::Built { project, made_for, .. }, Ground::Built { project: p, made_for: m, .. }) => {
+            project == p && made_for == m
         }
+        (
+            Ground::Needs { project, extra, requirement, adjusted, .. },
+            Ground::Needs { project: p, extra: e, requirement: r, adjusted: a, .. },
+        ) => project == p && extra == e && requirement == r && adjusted == a,
+        _ => one == other,
+    }
+}
+
+/// The releases that grounds put together: of what was built, and of what needs.
+fn releases_of(ground: &mut Ground) -> Option<&mut Vec<Version>> {
+    match ground {
+        Ground::Built { releases, .. } | Ground::Needs { releases, .. } => Some(releases),
         _ => None,
-    });
-    match same {
-        Some(all) => {
-            all.extend(releases.iter().cloned());
-            all.sort();
-            all.dedup();
-        }
-        None => grounds.push(ground),
     }
 }

@@ -94,13 +94,17 @@ pub struct Fact {
 impl Clash {
     /// The asks that have a part in it, by their place in a list of them.
     pub fn asked(&self, asks: &[Ask]) -> Vec<usize> {
-        let is = |fact: &Fact, ask: &Ask| {
-            fact.kind == FactKind::Ask
-                && Some(&ask.origin) == fact.origin.as_ref()
-                && ask.requirement.subject() == fact.project
-                && ask.requirement.versions().map_or(String::new(), ToString::to_string) == fact.versions
-        };
-        (0..asks.len()).filter(|i| self.facts.iter().any(|f| is(f, &asks[*i]))).collect()
+        let has_a_part = |ask: &Ask| self.facts.iter().any(|f| f.kind == FactKind::Ask && f.states(ask));
+        asks.iter().enumerate().filter(|(_, ask)| has_a_part(ask)).map(|(i, _)| i).collect()
+    }
+}
+
+impl Fact {
+    /// Whether it is what this ask, or bound, says.
+    pub(super) fn states(&self, ask: &Ask) -> bool {
+        Some(&ask.origin) == self.origin.as_ref()
+            && ask.requirement.subject() == self.project
+            && ask.requirement.versions().map_or(String::new(), ToString::to_string) == self.versions
     }
 }
 

@@ -92,12 +92,7 @@ pub(super) fn candidates(problem: &Problem, clash: &Clash, alternatives: &[Alter
 
 /// The ask or bound that a fact speaks of.
 fn stated<'a>(asks: &'a [Ask], fact: &Fact) -> Option<&'a Ask> {
-    let versions = |ask: &Ask| ask.requirement.versions().map_or(String::new(), ToString::to_string);
-    asks.iter().find(|a| {
-        Some(&a.origin) == fact.origin.as_ref()
-            && a.requirement.subject() == fact.project
-            && versions(a) == fact.versions
-    })
+    asks.iter().find(|ask| fact.states(ask))
 }
 
 /// Other interpreters, when one of the facts is that this one does not do: nearest first, those that are here before.
