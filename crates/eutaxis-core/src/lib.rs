@@ -8,7 +8,10 @@
 //! [`offer`]s; [`solve`] chooses; [`pins`] writes down.
 
 pub mod artifact;
+pub mod assay;
+pub mod binary;
 pub mod document;
+pub mod examine;
 pub mod fault;
 pub mod index;
 pub mod knowledge;
@@ -19,6 +22,7 @@ pub mod pins;
 pub mod proofread;
 pub mod rehearse;
 pub mod requirement;
+pub mod severity;
 pub mod solve;
 pub mod span;
 pub mod target;

@@ -16,6 +16,7 @@ mod world;
 use std::io;
 use std::path::{Path, PathBuf};
 
+pub use binary::Library;
 pub use wheel::{Wheel, write_wheel};
 pub use world::{Project, Release, World};
 

@@ -2,6 +2,8 @@
 //! environments, configuration. Nothing here decides what is chosen; that is `eutaxis-core`.
 
 pub mod accelerator;
+pub mod assay;
+pub mod attempt;
 pub mod catalogue;
 pub mod config;
 pub mod depot;
@@ -11,11 +13,13 @@ pub mod files;
 pub mod gather;
 mod hash;
 pub mod interpreter;
+pub mod loader;
 pub mod network;
 pub mod root;
 pub mod stock;
 pub mod store;
 pub mod supply;
 mod threads;
+pub mod wheel;
 
 pub use error::{Doing, Error, ErrorKind, Place, Result};

@@ -73,8 +73,14 @@ pub(crate) enum Command {
     Gather(Box<Gather>),
     /// Make or update an environment to match the pins
     Furnish(Furnish),
+    /// What is wrong in this environment? Does it match the pins? Do the imports work?
+    Examine(Box<Examine>),
     /// What would move if this were added to that environment or those pins?
     Rehearse(Box<Rehearse>),
+    /// What does this wheel really need, and does it run on the target?
+    Assay(Box<Assay>),
+    /// Which interpreters and environments here can import a module, and why this one cannot
+    Locate(Locate),
     /// What is wrong in this requirement list, project file or pins, before anything is fetched or placed?
     Proofread(Box<Proofread>),
     /// What cache and store hold, and making room in them
@@ -94,7 +100,10 @@ impl Command {
             Command::Reason(_) => "reason",
             Command::Gather(_) => "gather",
             Command::Furnish(_) => "furnish",
+            Command::Examine(_) => "examine",
             Command::Rehearse(_) => "rehearse",
+            Command::Assay(_) => "assay",
+            Command::Locate(_) => "locate",
             Command::Proofread(_) => "proofread",
             Command::Stock(_) => "stock",
             Command::Demo(_) => "demo",
@@ -323,6 +332,66 @@ pub(crate) struct Reason {
     pub(crate) pins: PathBuf,
     #[command(flatten)]
     pub(crate) depots: DepotOptions,
+}
+
+/// `examine`
+#[derive(Debug, Args)]
+pub(crate) struct Examine {
+    /// An environment's folder, or an interpreter [default: the active environment, else .venv, else what `python3` starts]
+    #[arg(value_name = "ENV")]
+    pub(crate) environment: Option<PathBuf>,
+    /// Compare with these pins (their default groups)
+    #[arg(long, value_name = "FILE")]
+    pub(crate) pins: Option<PathBuf>,
+    /// The folder that code is started from: its modules are found before all others
+    #[arg(long, value_name = "DIR")]
+    pub(crate) from_folder: Option<PathBuf>,
+    /// Leave the hashes of files out
+    #[arg(long)]
+    pub(crate) quick: bool,
+    /// Show what takes the room
+    #[arg(long)]
+    pub(crate) sizes: bool,
+    /// Also write the findings in the open format for findings of checks (SARIF), for CI and editors
+    #[arg(long, value_name = "FILE")]
+    pub(crate) sarif: Option<PathBuf>,
+    /// Really import every top-level module, each in a process of its own
+    #[arg(long, help_heading = "Trying it")]
+    pub(crate) imports: bool,
+    /// Run the trials of the settings ([trial.NAME])
+    #[arg(long, help_heading = "Trying it")]
+    pub(crate) trials: bool,
+    /// How long an import or a trial may take
+    #[arg(long, value_name = "SECONDS", default_value_t = 60, help_heading = "Trying it",
+        value_parser = clap::value_parser!(u64).range(1..=86_400))]
+    pub(crate) seconds: u64,
+    /// How much memory an import or a trial may take for its data
+    #[arg(long, value_name = "SIZE", default_value = "8GB", help_heading = "Trying it")]
+    pub(crate) memory: String,
+    #[command(flatten)]
+    pub(crate) depots: DepotOptions,
+}
+
+/// `assay`
+#[derive(Debug, Args)]
+pub(crate) struct Assay {
+    /// Wheels
+    #[arg(value_name = "FILE", required = true)]
+    pub(crate) files: Vec<PathBuf>,
+    #[command(flatten)]
+    pub(crate) target: TargetOptions,
+}
+
+/// `locate`
+#[derive(Debug, Args)]
+pub(crate) struct Locate {
+    /// A module as code imports it: firnio, or firnio.tables
+    #[arg(value_name = "MODULE")]
+    pub(crate) module: String,
+    /// Only look into this environment or interpreter; repeatable [default: all that are found here, and the environments of this
+    /// folder]
+    #[arg(long = "in", value_name = "ENV")]
+    pub(crate) places: Vec<PathBuf>,
 }
 
 /// `rehearse`

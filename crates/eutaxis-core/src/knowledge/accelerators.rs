@@ -466,6 +466,15 @@ impl Families {
         self.all.iter().any(|f| f.processor.iter().any(|p| p == first)).then_some(MadeFor::Processor)
     }
 
+    /// The toolkit that a compiled file's need for a runtime library tells; none when it is no such library.
+    pub fn of_library(&self, file: &str) -> Option<(Arc<Family>, Number)> {
+        let of = |f: &Arc<Family>| {
+            let library = f.libraries.iter().find(|l| l.file.eq_ignore_ascii_case(file))?;
+            Some((Arc::clone(f), library.toolkit.clone()))
+        };
+        self.all.iter().find_map(of)
+    }
+
     /// The toolkit that a need for a runtime package tells; none when it is no such package.
     pub fn of_package(&self, need: &Requirement) -> Option<(Arc<Family>, Number)> {
         self.all.iter().find_map(|f| Some((Arc::clone(f), f.of_package(need)?)))

@@ -44,6 +44,11 @@ pub(super) fn tags(judged: &Judged<'_>) -> Option<Bar> {
     sentence(&Misses::of([&judged.target.tag_miss(&name.tags)]), judged.target).into_iter().next()
 }
 
+/// Why the tags of a wheel do not fit, in sentences.
+pub(crate) fn tag_bars(tags: &crate::artifact::WheelTags, target: &Target) -> Vec<Bar> {
+    sentence(&Misses::of([&target.tag_miss(tags)]), target)
+}
+
 /// `--wheels only`, but for projects named by `--build`.
 pub(super) fn wheels_policy(judged: &Judged<'_>) -> Option<Bar> {
     let FileKind::Sdist(name) = &judged.file.kind else { return None };

@@ -12,6 +12,7 @@ mod served;
 use std::fmt;
 use std::sync::Arc;
 
+pub(crate) use bars::{python_bar, tag_bars};
 pub use build::{Build, Evidence};
 pub(crate) use build::{Place, places, restated};
 pub use late::{late_bar, learned_build};

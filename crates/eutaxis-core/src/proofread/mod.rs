@@ -6,30 +6,9 @@ mod paged;
 use crate::fault::Origin;
 use crate::name::Name;
 
+pub use crate::severity::Severity;
 pub use alone::alone;
 pub use paged::{around, paged};
-
-/// How bad it is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Severity {
-    /// It cannot be settled as it stands.
-    Breaks,
-    /// It can, and may not do what was meant.
-    Risk,
-    /// Worth knowing.
-    Note,
-}
-
-impl Severity {
-    /// The word for it.
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Severity::Breaks => "breaks",
-            Severity::Risk => "risk",
-            Severity::Note => "note",
-        }
-    }
-}
 
 /// Something to be said of a line.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -27,7 +27,7 @@ pub enum Strength {
 }
 
 /// A series: releases with the same first number, in the same epoch. None when the number is a calendar year.
-pub(super) fn series(version: &Version) -> Option<(u64, u64)> {
+pub(crate) fn series(version: &Version) -> Option<(u64, u64)> {
     let major = version.release_number(0);
     (major < FIRST_YEAR).then(|| (version.parts().epoch.small().unwrap_or(u64::MAX), major))
 }

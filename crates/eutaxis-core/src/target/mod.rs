@@ -12,7 +12,7 @@ use std::sync::Arc;
 
 pub use accelerator::{Accelerator, Accelerators, BuildOrder};
 pub use interpreter::{Implementation, Interpreter};
-pub use platform::{Libc, Platform, PlatformMiss, System};
+pub use platform::{Libc, Platform, PlatformMiss, System, TagFacts, architectures, describe};
 pub use tags::{Rank, TagMiss};
 
 use crate::fault::Fault;

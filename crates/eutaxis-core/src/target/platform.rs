@@ -117,6 +117,12 @@ impl Platform {
         self.archs.iter().any(|a| a == arch)
     }
 
+    /// Whether its programs load compiled files of an architecture. Such files do not tell generations of 32-bit ARM with
+    /// floating point apart.
+    pub fn loads_arch(&self, arch: &str) -> bool {
+        self.takes_arch(arch) || (arch == "armv7l" && self.arch().starts_with("armv"))
+    }
+
     /// The kernel's word for the processor, as `platform_machine` in markers.
     pub fn machine(&self) -> &str {
         &self.machine
@@ -338,14 +344,28 @@ fn glibc_before(major: u32, here: u32, arch: &str, until: Option<u32>) -> u32 {
 }
 
 /// What a platform tag says.
-enum TagFacts<'a> {
-    Linux { libc: Option<Libc>, arch: &'a str },
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum TagFacts<'a> {
+    /// Linux, with the C library that the tag promises, if it does.
+    Linux {
+        /// The C library, and the lowest version.
+        libc: Option<Libc>,
+        /// The architecture.
+        arch: &'a str,
+    },
+    /// macOS: the lowest version, and the format.
     Macos(u32, u32, &'a str),
+    /// Windows, with the architecture.
     Windows(&'static str),
 }
 
+/// The architectures that a format of macOS stands for; of a plain one itself.
+pub fn architectures(format: &str) -> Vec<&str> {
+    FAT.iter().find(|(f, _)| *f == format).map_or_else(|| vec![format], |(_, parts)| parts.to_vec())
+}
+
 /// Reads a platform tag; `any` and unknown ones give none.
-fn describe(tag: &str) -> Option<TagFacts<'_>> {
+pub fn describe(tag: &str) -> Option<TagFacts<'_>> {
     match tag {
         "win32" => return Some(TagFacts::Windows("x86")),
         "win_amd64" => return Some(TagFacts::Windows("x86_64")),

@@ -39,7 +39,7 @@ fn libc_symbol(minor: u32) -> (&'static str, &'static str) {
 }
 
 /// The System V hash of a version name.
-fn hash(name: &str) -> u32 {
+pub(super) fn hash(name: &str) -> u32 {
     name.bytes().fold(0u32, |h, b| {
         let h = (h << 4).wrapping_add(u32::from(b));
         let high = h & 0xf000_0000;
@@ -48,10 +48,10 @@ fn hash(name: &str) -> u32 {
 }
 
 /// Texts one after the other, each ended by a zero byte; the first is empty.
-struct Strings(Vec<u8>);
+pub(super) struct Strings(pub(super) Vec<u8>);
 
 impl Strings {
-    fn add(&mut self, text: &str) -> u32 {
+    pub(super) fn add(&mut self, text: &str) -> u32 {
         let at = self.0.len() as u32;
         self.0.extend_from_slice(text.as_bytes());
         self.0.push(0);
@@ -82,6 +82,55 @@ impl Bytes {
     }
     fn at(&self) -> u64 {
         self.out.len() as u64
+    }
+    /// Zeros up to a place.
+    pub(super) fn fill(&mut self, to: u64) {
+        self.out.resize(to as usize, 0);
+    }
+
+    /// The header of a shared object with so many segments.
+    pub(super) fn file_header(&mut self, arch: &Arch, segments: u16) {
+        let (header, segment, section) = if arch.wide { (64, 56, 64) } else { (52, 32, 40) };
+        self.out.extend_from_slice(&elf::ELFMAG);
+        self.out.extend_from_slice(&[if arch.wide { 2 } else { 1 }, 1, 1, 0, 0, 0, 0, 0, 0, 0, 0, 0]);
+        self.u16(3);
+        self.u16(arch.machine);
+        self.u32(1);
+        self.word(0);
+        self.word(u64::from(header));
+        self.word(0);
+        self.u32(arch.flags);
+        [header, segment, segments, section, 0, 0].into_iter().for_each(|n| self.u16(n));
+    }
+
+    /// A segment that lies in memory as it does in the file.
+    pub(super) fn segment(&mut self, kind: u32, at: u64, size: u64) {
+        const READABLE: u32 = 4;
+        self.u32(kind);
+        if self.wide {
+            self.u32(READABLE);
+        }
+        [at, at, at, size, size].into_iter().for_each(|n| self.word(n));
+        if !self.wide {
+            self.u32(READABLE);
+        }
+        self.word(8);
+    }
+
+    /// A global symbol that is used, or that stands in the first section.
+    pub(super) fn symbol(&mut self, name: u32, used: bool) {
+        const GLOBAL_FUNCTION: u8 = 0x12;
+        let section = u16::from(!used);
+        self.u32(name);
+        if self.wide {
+            self.out.extend([GLOBAL_FUNCTION, 0]);
+            self.u16(section);
+            [0, 0].into_iter().for_each(|n| self.word(n));
+        } else {
+            [0, 0].into_iter().for_each(|n| self.word(n));
+            self.out.extend([GLOBAL_FUNCTION, 0]);
+            self.u16(section);
+        }
     }
 }
 
@@ -127,17 +176,7 @@ pub(super) fn module(name: &str, glibc: Option<u32>) -> Vec<u8> {
     let end = dynamic - PAGE + dynamic_size;
 
     let mut b = Bytes { out: Vec::new(), wide: arch.wide };
-    // File header.
-    b.out.extend_from_slice(&elf::ELFMAG);
-    b.out.extend_from_slice(&[if arch.wide { 2 } else { 1 }, 1, 1, 0, 0, 0, 0, 0, 0, 0, 0, 0]);
-    b.u16(3);
-    b.u16(arch.machine);
-    b.u32(1);
-    b.word(0);
-    b.word(header);
-    b.word(0);
-    b.u32(arch.flags);
-    [header as u16, segment as u16, 4, if arch.wide { 64 } else { 40 }, 0, 0].into_iter().for_each(|n| b.u16(n));
+    b.file_header(&arch, 4);
     // Segments: code, data, dynamic, stack.
     let mut segment = |kind: u32, flags: u32, file: u64, memory: u64, size: u64, align: u64| {
         b.u32(kind);

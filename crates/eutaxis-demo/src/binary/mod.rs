@@ -1,15 +1,18 @@
 //! Compiled modules, small and real: the right format, architecture, needed libraries and symbols for a wheel's tags.
 
 mod elf;
+mod library;
 mod macho;
 mod pe;
 mod program;
 
+pub use library::Library;
 pub(crate) use program::program;
 
 /// File suffix and bytes of the module `_core` for a series of CPython and the platform part of a wheel's tags.
 pub(crate) fn extension(series: &str, platform: &str, stable: bool) -> (String, Vec<u8>) {
     let digits = series.replace('.', "");
+    let flags = if matches!(series, "3.6" | "3.7") { "m" } else { "" };
     // Of joined tags the first is the stricter.
     let platform = platform.split('.').next().unwrap_or(platform);
     if platform == "win_amd64" {
@@ -22,7 +25,7 @@ pub(crate) fn extension(series: &str, platform: &str, stable: bool) -> (String, 
         let mut number = || parts.next().and_then(|p| p.parse().ok()).unwrap_or(11);
         let version = (number(), number());
         let arch = parts.next().unwrap_or("arm64");
-        let suffix = if stable { ".abi3.so".to_owned() } else { format!(".cpython-{digits}-darwin.so") };
+        let suffix = if stable { ".abi3.so".to_owned() } else { format!(".cpython-{digits}{flags}-darwin.so") };
         return (suffix, macho::module(arch, version));
     }
     let (family, rest) = platform.split_once('_').unwrap_or(("linux", platform));
@@ -34,7 +37,6 @@ pub(crate) fn extension(series: &str, platform: &str, stable: bool) -> (String, 
     let suffix = if stable {
         ".abi3.so".to_owned()
     } else {
-        let flags = if matches!(series, "3.6" | "3.7") { "m" } else { "" };
         let triple = match arch {
             "armv7l" => "arm-linux-gnueabihf".to_owned(),
             arch => format!("{arch}-linux-{}", if musl { "musl" } else { "gnu" }),

@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use eutaxis_core::document::{Document, Table};
 use eutaxis_core::fault::Fault;
-use eutaxis_core::knowledge::{Families, Number};
+use eutaxis_core::knowledge::{Families, Libraries, Number};
 use eutaxis_core::offer::{Chronology, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::solve::Adjustment;
 use eutaxis_core::target::{Accelerator, Accelerators};
@@ -59,8 +59,12 @@ pub struct Config {
     pub policy: Policy,
     /// The families of accelerators: those that are compiled in, and those of further files.
     pub families: Arc<Families>,
+    /// What is known of system libraries: what is compiled in, and further files.
+    pub libraries: Arc<Libraries>,
     /// Targets by name.
     pub targets: BTreeMap<String, Target>,
+    /// What the user tries environments with, by name.
+    pub trials: BTreeMap<String, Trial>,
     /// Facts stated over the metadata, in their order.
     pub adjustments: Vec<Adjustment>,
     /// Globs of interpreters.
@@ -76,7 +80,9 @@ impl Default for Config {
             depots: Vec::new(),
             policy: Policy::default(),
             families: Families::built_in(),
+            libraries: Libraries::built_in(),
             targets: BTreeMap::new(),
+            trials: BTreeMap::new(),
             adjustments: Vec::new(),
             search: Vec::new(),
             network: NetworkSettings::default(),
@@ -118,19 +124,24 @@ impl Config {
     /// `[knowledge]`: further files of the form of those that are compiled in.
     fn read_knowledge(&mut self, text: &str, path: &Path) -> Result<()> {
         let shown = path.display().to_string();
-        let named = || -> std::result::Result<Vec<PathBuf>, Fault> {
+        let base = path.parent().unwrap_or(Path::new(""));
+        let named = |key: &str| -> std::result::Result<Vec<PathBuf>, Fault> {
             let document = Document::parse(text)?;
             let Some(table) = own_table(&document, path)? else { return Ok(Vec::new()) };
             let Some(knowledge) = table.table("knowledge")? else { return Ok(Vec::new()) };
-            knowledge.ensure_known(&["accelerators"])?;
-            let base = path.parent().unwrap_or(Path::new(""));
-            let files = knowledge.strings("accelerators")?.unwrap_or_default();
+            knowledge.ensure_known(&["accelerators", "libraries"])?;
+            let files = knowledge.strings(key)?.unwrap_or_default();
             Ok(files.into_iter().map(|f| base.join(expand_home(f.value))).collect())
         };
-        for file in named().map_err(|f| Error::in_file(&shown, text, &f))? {
+        for file in named("accelerators").map_err(|f| Error::in_file(&shown, text, &f))? {
             let text = read_text(&file).map_err(Error::of_request)?;
             let families = self.families.with(&text);
             self.families = Arc::new(families.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?);
+        }
+        for file in named("libraries").map_err(|f| Error::in_file(&shown, text, &f))? {
+            let text = read_text(&file).map_err(Error::of_request)?;
+            let libraries = self.libraries.with(&text);
+            self.libraries = Arc::new(libraries.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?);
         }
         Ok(())
     }
@@ -138,7 +149,16 @@ impl Config {
     fn read_text(&mut self, text: &str, path: &Path) -> std::result::Result<(), Fault> {
         let document = Document::parse(text)?;
         let Some(table) = own_table(&document, path)? else { return Ok(()) };
-        table.ensure_known(&["depot", "policy", "target", "interpreters", "network", "adjust", "knowledge"])?;
+        table.ensure_known(&[
+            "depot",
+            "policy",
+            "target",
+            "interpreters",
+            "network",
+            "adjust",
+            "knowledge",
+            "trial",
+        ])?;
         let base = path.parent().map(Path::to_owned).unwrap_or_default();
         for entry in table.tables("depot")? {
             self.depots.push(depot(&entry, &base, &self.families)?);
@@ -152,6 +172,10 @@ impl Config {
         for (name, value) in table.table("target")?.iter().flat_map(|t| t.entries().collect::<Vec<_>>()) {
             let target = read_target(&value.table()?, &self.families)?;
             self.targets.entry(name.value.to_owned()).or_insert(target);
+        }
+        for (name, value) in table.table("trial")?.iter().flat_map(|t| t.entries().collect::<Vec<_>>()) {
+            let trial = read_trial(&value.table()?)?;
+            self.trials.entry(name.value.to_owned()).or_insert(trial);
         }
         if let Some(network) = table.table("network")? {
             self.network = read_network(&network, self.network)?;
@@ -205,6 +229,22 @@ fn depot(entry: &Table<'_>, base: &Path, families: &Arc<Families>) -> std::resul
     }
     let accelerator = accelerator.map(|t| t.value.to_owned());
     Ok(DepotEntry { name, place, base: base.to_owned(), only, accelerator })
+}
+
+/// What an environment is tried with.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Trial {
+    /// Python code, run by the environment's interpreter.
+    pub code: String,
+    /// A text that it must print; none when it is enough that it ends well.
+    pub expect: Option<String>,
+}
+
+fn read_trial(table: &Table<'_>) -> std::result::Result<Trial, Fault> {
+    table.ensure_known(&["code", "expect"])?;
+    let code = table.string("code")?.ok_or_else(|| table.fault("a trial has `code`, which is run"))?;
+    let expect = table.string("expect")?.map(|t| t.value.to_owned());
+    Ok(Trial { code: code.value.to_owned(), expect })
 }
 
 fn read_policy(table: &Table<'_>, policy: &mut Policy) -> std::result::Result<(), Fault> {

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use eutaxis_core::target::Implementation;
+use eutaxis_core::target::{Implementation, Interpreter};
 
 use crate::interpreter::Facts;
 use crate::{Error, ErrorKind, Result};
@@ -38,17 +38,23 @@ impl Layout {
                 Error::new(ErrorKind::Interpreter, message).help("settle and its pins work for Windows targets")
             );
         }
+        Ok(Layout::planned(&interpreter))
+    }
+
+    /// The layout for an interpreter on a system of the POSIX kind.
+    pub fn planned(interpreter: &Interpreter) -> Self {
+        let (major, minor) = interpreter.series();
         let threads = if interpreter.free_threaded { "t" } else { "" };
         let folder = match interpreter.implementation {
             Implementation::Pypy => format!("pypy{major}.{minor}"),
             _ => format!("python{major}.{minor}{threads}"),
         };
-        Ok(Layout {
+        Layout {
             site: Path::new("lib").join(&folder).join("site-packages"),
             scripts: PathBuf::from("bin"),
             headers: Path::new("include").join("site").join(&folder),
             python: format!("python{major}.{minor}{threads}"),
-        })
+        }
     }
 
     /// Where a path of a wheel goes, relative to the root. `data` is the wheel's `.data` folder.

@@ -109,8 +109,34 @@ fn look_below(folder: &Path, depth: usize, left: &mut usize, found: &mut Vec<Pat
 }
 
 fn listed(root: &Path, active: bool) -> Listed {
+    let Stated { version, base, faults } = stated(root);
+    let infos = info_folders(root);
+    Listed {
+        project: project(root, &infos),
+        projects: infos.len(),
+        size: if root.is_dir() { size(root) } else { Size::default() },
+        shares_system: matches!(look(root), Ok(Place::Environment { shares_system: true, .. })),
+        root: root.to_owned(),
+        version,
+        base,
+        active,
+        faults,
+    }
+}
+
+/// What an environment states of itself, and whether it holds.
+pub(super) struct Stated {
+    /// The version of its interpreter, as it was recorded.
+    pub(super) version: Option<String>,
+    /// Its base interpreter.
+    pub(super) base: Option<PathBuf>,
+    /// Why it is not whole.
+    pub(super) faults: Vec<Fault>,
+}
+
+/// Reads what an environment states of itself.
+pub(super) fn stated(root: &Path) -> Stated {
     let text = fs::read_to_string(root.join("pyvenv.cfg")).unwrap_or_default();
-    let shares_system = matches!(look(root), Ok(Place::Environment { shares_system: true, .. }));
     let version = config_value(&text, "version").or_else(|| config_value(&text, "version_info"));
     let version = version.map(|v| v.trim_end_matches(".final.0").to_owned());
     let home = config_value(&text, "home").map(PathBuf::from);
@@ -120,24 +146,13 @@ fn listed(root: &Path, active: bool) -> Listed {
         home.as_ref().map(|h| h.join(format!("python{name}")))
     });
     let mut faults = Vec::new();
-    if !root.is_dir() {
-        faults.push(Fault::Gone);
-    } else {
+    if root.is_dir() {
         faults.extend(interpreter_fault(&python, home.as_deref(), base.as_deref()));
         faults.extend(moved(root).map(Fault::Moved));
+    } else {
+        faults.push(Fault::Gone);
     }
-    let infos = info_folders(root);
-    Listed {
-        project: project(root, &infos),
-        projects: infos.len(),
-        size: if root.is_dir() { size(root) } else { Size::default() },
-        root: root.to_owned(),
-        version,
-        base,
-        shares_system,
-        active,
-        faults,
-    }
+    Stated { version, base, faults }
 }
 
 fn interpreter_fault(python: &Path, home: Option<&Path>, base: Option<&Path>) -> Option<Fault> {

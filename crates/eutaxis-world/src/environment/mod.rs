@@ -9,9 +9,11 @@ mod list;
 mod plan;
 mod read;
 mod scripts;
+pub mod snapshot;
 
 pub use furnish::{Bytes, Furnish, Item, Moved, Progress, Report, WheelAt, furnish};
 pub use layout::Layout;
 pub use link::LinkMode;
 pub use list::{Fault, Listed, Size, environments};
+pub(crate) use plan::destination;
 pub use read::{Installed, Place, installed, look};

@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use eutaxis_core::Target;
 use eutaxis_core::artifact::{EntryPoints, Record, RecordLine, record_base64};
 
 use super::furnish::Item;
@@ -58,8 +59,7 @@ pub(super) fn plan(item: &Item, unpacked: &Unpacked, layout: &Layout, root: &Pat
         .map(|f| format!("{info}/{f}"));
     let mut files = Vec::with_capacity(manifest.files.len() + 6);
     for file in manifest.files.iter().filter(|f| !skipped.contains(&f.path)) {
-        let to = layout.destination(&file.path, item.name.as_str()).map_err(|why| refuse(item, why))?;
-        ensure_harmless(&to, layout).map_err(|why| refuse(item, why))?;
+        let to = place(&file.path, item.name.as_str(), layout).map_err(|why| refuse(item, why))?;
         let from = unpacked.root.join(&file.path);
         let script = data_part(&file.path).is_some_and(|(key, _)| key == "scripts");
         if script {
@@ -116,6 +116,21 @@ fn entry_scripts(item: &Item, unpacked: &Unpacked, python: &Path) -> Result<Vec<
         scripts.entry(entry.name.clone()).or_insert_with(|| entry_script(entry, python).into_bytes());
     }
     Ok(scripts.into_iter().collect())
+}
+
+/// Where a file of a wheel goes, relative to the root.
+fn place(path: &str, project: &str, layout: &Layout) -> std::result::Result<PathBuf, String> {
+    let to = layout.destination(path, project)?;
+    ensure_harmless(&to, layout)?;
+    Ok(to)
+}
+
+/// Where a file of a wheel would go in an environment on a target.
+///
+/// # Errors
+/// Why it cannot be placed there.
+pub(crate) fn destination(path: &str, project: &str, target: &Target) -> std::result::Result<PathBuf, String> {
+    place(path, project, &Layout::planned(&target.interpreter))
 }
 
 /// Nothing may take the place of the environment's own files.

@@ -111,11 +111,16 @@ fn project(site: &Path, info: PathBuf) -> Option<Installed> {
     let name = metadata.as_ref().map(|m| m.name.clone()).or(from_folder)?;
     let record = fs::read(info.join("RECORD")).ok().and_then(|b| Record::parse(&b).ok());
     let files = record.map(|r| r.lines.iter().map(|l| tidy_path(&site.join(&l.path))).collect());
-    let note: Option<Note> = fs::read(info.join(NOTE)).ok().and_then(|b| serde_json::from_slice(&b).ok());
+    let note = noted(&info);
     let version = metadata.as_ref().map_or(String::new(), |m| m.version.to_string());
     let requested = info.join("REQUESTED").is_file();
     let (sha256, file) = note.map_or((None, None), |n| (Some(n.sha256), Some(n.file)));
     Some(Installed { name, version, info, files, sha256, file, requested, metadata })
+}
+
+/// What we noted when we placed a project.
+pub(super) fn noted(info: &Path) -> Option<Note> {
+    fs::read(info.join(NOTE)).ok().and_then(|b| serde_json::from_slice(&b).ok())
 }
 
 /// A path without `.` and `..`, by its words alone.

@@ -4,6 +4,7 @@ mod cache;
 mod elf;
 mod find;
 mod numbered;
+mod paths;
 mod probe;
 mod rest;
 
@@ -17,8 +18,10 @@ pub use cache::ProbeCache;
 pub(crate) use find::expand_home;
 pub use find::{Finder, Found, Seat};
 pub use numbered::Numbered;
+pub use paths::{Paths, paths, planned};
 pub use probe::probe;
 pub use rest::{Machine, machine};
+pub(crate) use rest::{resolved, under};
 
 use crate::{Error, ErrorKind, Result};
 

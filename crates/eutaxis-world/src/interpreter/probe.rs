@@ -17,21 +17,29 @@ const PATIENCE: Duration = Duration::from_secs(20);
 /// # Errors
 /// When it cannot be started, fails, does not answer in time, or its answer cannot be read.
 pub fn probe(path: &Path) -> Result<Facts> {
-    let bad = |what: String| Error::new(ErrorKind::Interpreter, format!("{} {what}", path.display()));
-    // `-I` isolates from 3.4 on; 2.7 has only the parts of it and says so with exit code 2.
-    let answer = match run(path, &["-I", "-S", "-c", SCRIPT]) {
-        Ok(answer) => answer,
-        Err(Failure::Refused) => run(path, &["-E", "-s", "-S", "-c", SCRIPT]).map_err(|f| bad(f.words()))?,
-        Err(other) => return Err(bad(other.words())),
-    };
-    let mut facts: Facts = serde_json::from_slice(&answer)
-        .map_err(|_| bad("is not a Python interpreter: it does not answer as one".to_owned()))?;
+    let mut facts: Facts = serde_json::from_slice(&answer(path, SCRIPT)?).map_err(|_| {
+        let what = "is not a Python interpreter: it does not answer as one";
+        Error::new(ErrorKind::Interpreter, format!("{} {what}", path.display()))
+    })?;
     let binary = elf::read(&facts.executable);
     facts.soft_float = binary.soft_float;
     if facts.glibc.is_none() {
         facts.musl = binary.loader.as_deref().and_then(elf::musl_version);
     }
     Ok(facts)
+}
+
+/// What a script prints, run isolated and without the site module's work.
+///
+/// # Errors
+/// When the interpreter cannot be started, fails, or does not answer in time.
+pub(super) fn answer(path: &Path, script: &str) -> Result<Vec<u8>> {
+    let bad = |what: Failure| Error::new(ErrorKind::Interpreter, format!("{} {}", path.display(), what.words()));
+    // `-I` isolates from 3.4 on; 2.7 has only the parts of it and says so with exit code 2.
+    match run(path, &["-I", "-S", "-c", script]) {
+        Err(Failure::Refused) => run(path, &["-E", "-s", "-S", "-c", script]).map_err(bad),
+        other => other.map_err(bad),
+    }
 }
 
 enum Failure {

@@ -40,7 +40,7 @@ impl Machine {
 }
 
 /// A path of the stand-in, links followed inside it.
-pub(super) fn resolved(root: &Path, path: &Path) -> PathBuf {
+pub(crate) fn resolved(root: &Path, path: &Path) -> PathBuf {
     let mut path = path.to_owned();
     for _ in 0..MOST_LINKS {
         let Ok(link) = std::fs::read_link(&path) else { break };
@@ -56,7 +56,7 @@ pub(super) fn resolved(root: &Path, path: &Path) -> PathBuf {
 }
 
 /// An absolute path of the machine, under the root that stands in for it; it cannot leave it.
-pub(super) fn under(root: &Path, path: &Path) -> PathBuf {
+pub(crate) fn under(root: &Path, path: &Path) -> PathBuf {
     let mut out = root.to_owned();
     for part in path.components() {
         match part {

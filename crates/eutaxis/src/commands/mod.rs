@@ -1,8 +1,11 @@
 //! One file per command.
 
+pub(crate) mod assay;
 mod demo;
+pub(crate) mod examine;
 pub(crate) mod furnish;
 pub(crate) mod gather;
+pub(crate) mod locate;
 pub(crate) mod proofread;
 pub(crate) mod reason;
 pub(crate) mod rehearse;
@@ -24,6 +27,9 @@ pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Vec<Error>> {
         Command::Shortlist(arguments) => shortlist::run(arguments, &cli.common, output),
         Command::Span(arguments) => span::run(arguments, &cli.common, output),
         Command::Settle(arguments) => settle::run(arguments, &cli.common, output),
+        Command::Examine(arguments) => examine::run(arguments, &cli.common, output),
+        Command::Assay(arguments) => assay::run(arguments, &cli.common, output),
+        Command::Locate(arguments) => locate::run(arguments, &cli.common, output),
         Command::Rehearse(arguments) => rehearse::run(arguments, &cli.common, output),
         Command::Proofread(arguments) => proofread::run(arguments, &cli.common, output),
         Command::Reason(arguments) => reason::run(arguments, &cli.common, output),

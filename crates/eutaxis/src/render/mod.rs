@@ -1,11 +1,14 @@
 //! From reports to text: columns, words, sizes. Nothing here decides anything.
 
+pub(crate) mod assay;
 pub(crate) mod axis;
 pub(crate) mod check;
 pub(crate) mod clash;
+pub(crate) mod examine;
 pub(crate) mod furnish;
 pub(crate) mod gather;
 pub(crate) mod joint;
+pub(crate) mod locate;
 pub(crate) mod picture;
 pub(crate) mod proofread;
 pub(crate) mod reason;

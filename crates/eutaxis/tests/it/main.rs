@@ -5,17 +5,21 @@
 
 mod accelerators;
 mod adjust;
+mod assay;
 mod bad_input;
 mod check;
 mod chronology;
 mod clash;
 mod demo;
+mod examine;
 mod field;
 mod furnish;
 mod gather;
+mod hut;
 mod interpreters;
 mod joint;
 mod killed;
+mod locate;
 mod metadata;
 mod network;
 mod proofread;

@@ -1,0 +1,64 @@
+//! `absent-file`, `altered-file`: the files of projects against their RECORD (digest 3.4).
+
+use std::collections::BTreeMap;
+
+use super::{Finding, Kind, Owned, Severity, Snapshot, State, some};
+
+pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
+    // A system that manages its packages moves and changes their files, and has lists of its own.
+    if snapshot.is_managed() {
+        return;
+    }
+    let owners = owners(snapshot);
+    for (_, project) in snapshot.here() {
+        let of = |wanted: fn(&State) -> bool| project.files.iter().filter(|f| wanted(&f.state)).collect::<Vec<_>>();
+        let absent = of(|s| *s == State::Absent);
+        if !absent.is_empty() {
+            let evidence =
+                format!("{} of its files {}: {}", absent.len(), are_gone(absent.len()), names(snapshot, &absent));
+            let finding = Finding::new("absent-file", Severity::Breaks, evidence, snapshot.again(project));
+            findings.push(finding.about(project).of(paths(&absent)));
+        }
+        let altered = of(|s| matches!(s, State::Altered(_)));
+        // What two projects own is as one of them placed it.
+        let altered: Vec<&Owned> = altered.into_iter().filter(|f| owners.get(f.path.as_str()) == Some(&1)).collect();
+        let Some(State::Altered(how)) = altered.first().map(|f| &f.state) else { continue };
+        let evidence = match altered.as_slice() {
+            [one] => format!("{} was changed since it was placed: {how}", snapshot.shown(&one.path)),
+            many => {
+                format!("{} of its files were changed since they were placed: {}", many.len(), names(snapshot, many))
+            }
+        };
+        // Placing passes over a project whose files are all there.
+        let remedy = match snapshot.kind {
+            Kind::Virtual { .. } => {
+                let first = altered.first().map_or("", |f| f.path.as_str());
+                format!("if you did not mean it:  rm \"{first}\" && {}", snapshot.furnish())
+            }
+            Kind::System { .. } => format!("if you did not mean it, {}", snapshot.again(project)),
+        };
+        let finding = Finding::new("altered-file", Severity::Risk, evidence, remedy);
+        findings.push(finding.about(project).of(paths(&altered)));
+    }
+}
+
+fn are_gone(count: usize) -> &'static str {
+    if count == 1 { "is not there" } else { "are not there" }
+}
+
+/// How many projects own each file.
+fn owners(snapshot: &Snapshot) -> BTreeMap<&str, usize> {
+    let mut owners = BTreeMap::new();
+    for file in snapshot.projects.iter().flat_map(|p| &p.files) {
+        *owners.entry(file.path.as_str()).or_insert(0) += 1;
+    }
+    owners
+}
+
+fn names(snapshot: &Snapshot, files: &[&Owned]) -> String {
+    some(&files.iter().map(|f| snapshot.shown(&f.path)).collect::<Vec<_>>())
+}
+
+fn paths(files: &[&Owned]) -> Vec<String> {
+    files.iter().map(|f| f.path.clone()).collect()
+}

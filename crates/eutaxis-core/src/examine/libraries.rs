@@ -1,0 +1,132 @@
+//! `library-absent`, `toolkit-absent`, `libc-too-old`, `cxx-runtime-too-old`, `library-differs`: what compiled files need from
+//! outside, as the loader finds it (digest 10.1).
+
+use std::collections::BTreeMap;
+
+use super::architecture::fits;
+use super::{AbsentLibrary, Compiled, Finding, LackingVersion, Severity, Snapshot, State};
+use crate::name::Name;
+
+pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
+    for compiled in &snapshot.compiled {
+        // What cannot be loaded at all is told by its architecture.
+        let loadable = compiled.parts.as_ref().is_ok_and(|p| p.iter().any(|p| fits(p, &snapshot.target)));
+        if !loadable {
+            continue;
+        }
+        // A library that no module needs may be there for a feature that nobody uses.
+        let severity = if snapshot.is_loaded(compiled) { Severity::Breaks } else { Severity::Risk };
+        let told = compiled.absent.iter().map(|a| absent(snapshot, compiled, a));
+        let told = told.chain(lacking(snapshot, compiled));
+        for (id, evidence, remedy) in told {
+            let finding = Finding::new(id, severity, evidence, remedy);
+            findings.push(finding.about_owner(snapshot, compiled.owner).of(vec![compiled.path.clone()]));
+        }
+    }
+    differing(snapshot, findings);
+}
+
+type Told = (&'static str, String, String);
+
+fn absent(snapshot: &Snapshot, compiled: &Compiled, absent: &AbsentLibrary) -> Told {
+    let AbsentLibrary { library, by, near } = absent;
+    let name = snapshot.shown(&compiled.path);
+    let through = if *by == compiled.path { String::new() } else { format!(" (through {})", snapshot.shown(by)) };
+    let instead = near.as_ref().map_or(String::new(), |n| format!("; {} is there", snapshot.shown(n)));
+    let evidence = format!("{name} needs {library}{through}; it is nowhere on the loader's path{instead}");
+    if let Some((family, toolkit)) = snapshot.target.accelerators.families.of_library(library) {
+        let remedy = format!(
+            "install the toolkit {} {toolkit}, or take a build that brings its runtime, or one without:  eutaxis shortlist {}",
+            family.name,
+            owner(snapshot, compiled).map_or("PROJECT", Name::as_str)
+        );
+        return ("toolkit-absent", evidence, remedy);
+    }
+    let remedy = match snapshot.libraries.provided(library, &snapshot.distribution) {
+        Some(provided) => match provided.package {
+            Some(package) => format!("usually provided by {package} (system package; {})", provided.what),
+            None => format!("it is {}", provided.what),
+        },
+        None => "find the system package that brings it, or take a release that brings it along".to_owned(),
+    };
+    ("library-absent", evidence, remedy)
+}
+
+fn owner<'a>(snapshot: &'a Snapshot, compiled: &Compiled) -> Option<&'a Name> {
+    snapshot.projects.get(compiled.owner?).map(|p| &p.name)
+}
+
+/// Versions that are lacking, one finding per library: its highest that is needed tells.
+fn lacking(snapshot: &Snapshot, compiled: &Compiled) -> Vec<Told> {
+    let mut by_name: BTreeMap<(&str, &str), &LackingVersion> = BTreeMap::new();
+    for lacking in &compiled.lacking {
+        let name = lacking.version.split('_').next().unwrap_or("");
+        let highest = by_name.entry((&lacking.library, name)).or_insert(lacking);
+        if numbers(&lacking.version) > numbers(&highest.version) {
+            *highest = lacking;
+        }
+    }
+    let name = snapshot.shown(&compiled.path);
+    let told = |(_, lacking): (_, &LackingVersion)| {
+        let LackingVersion { library, path, version, highest } = lacking;
+        let ends = highest.as_ref().map_or(String::new(), |h| format!(", which ends at {h}"));
+        let evidence = format!("{name} needs {version} of {library}; here is {path}{ends}");
+        let project = owner(snapshot, compiled).map_or("PROJECT", Name::as_str);
+        let older = format!("take a release that was built for an older system:  eutaxis shortlist {project}");
+        let word = version.split('_').next().unwrap_or("");
+        match word {
+            "GLIBC" => ("libc-too-old", evidence, older),
+            "GLIBCXX" | "CXXABI" | "GCC" => {
+                ("cxx-runtime-too-old", evidence, format!("a newer C++ runtime, or {older}"))
+            }
+            _ => ("library-absent", evidence, format!("a newer {library}, or {older}")),
+        }
+    };
+    by_name.into_iter().map(told).collect()
+}
+
+fn numbers(version: &str) -> Vec<u32> {
+    let rest = version.split_once('_').map_or("", |(_, r)| r);
+    rest.split('.').map(|n| n.parse().unwrap_or(0)).collect()
+}
+
+/// Libraries of one name that two projects bring with different bytes, where modules of both need them: which one is loaded
+/// depends on which is imported first.
+fn differing(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
+    let mut by_name: BTreeMap<&str, Vec<&Compiled>> = BTreeMap::new();
+    for compiled in snapshot.compiled.iter().filter(|c| c.reached && c.owner.is_some()) {
+        let part = compiled.parts.iter().flatten().find(|p| fits(p, &snapshot.target));
+        if let Some(name) = part.and_then(|p| p.soname.as_deref()) {
+            by_name.entry(name).or_default().push(compiled);
+        }
+    }
+    for (name, files) in by_name {
+        let Some((first, rest)) = files.split_first() else { continue };
+        for other in rest {
+            let differ = first.owner != other.owner && !same_bytes(snapshot, first, other);
+            let (Some(one), Some(two)) = (owner(snapshot, first), owner(snapshot, other)) else { continue };
+            if !differ {
+                continue;
+            }
+            let evidence = format!(
+                "{one} and {two} bring {name} each, with different contents ({} and {}); one process loads only the first",
+                snapshot.shown(&first.path),
+                snapshot.shown(&other.path)
+            );
+            let remedy =
+                format!("take releases of {one} and {two} that were built together:  eutaxis settle {one} {two}");
+            let finding = Finding::new("library-differs", Severity::Risk, evidence, remedy);
+            let paths = vec![first.path.clone(), other.path.clone()];
+            findings.push(finding.about_owner(snapshot, other.owner).of(paths));
+        }
+    }
+}
+
+fn same_bytes(snapshot: &Snapshot, a: &Compiled, b: &Compiled) -> bool {
+    let hash = |c: &Compiled| {
+        let project = snapshot.projects.get(c.owner?)?;
+        let owned = project.files.iter().find(|f| f.path == c.path && f.state == State::Whole)?;
+        owned.hash.clone()
+    };
+    hash(a).is_some_and(|h| Some(h) == hash(b))
+}

@@ -1,0 +1,72 @@
+//! `shadowed-import`: modules that are found first outside their project (digest 9.5).
+
+use std::collections::BTreeSet;
+
+use super::{Entry, Finding, Project, Seat, Severity, Snapshot, Top};
+
+pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
+    for (_, project) in snapshot.here() {
+        let Some(own) = snapshot.path.get(project.entry) else { continue };
+        let mut told = BTreeSet::new();
+        for name in top_names(project, own) {
+            if !told.insert(name) {
+                continue;
+            }
+            let Some((entry, top)) = first(snapshot, name) else { continue };
+            // A package without a file of its own gives way to anything; one with a file is its own.
+            let mine = project.files.iter().any(|f| f.path == top.path);
+            if mine || top.namespace || entry.seat == Seat::Site && owner(snapshot, top).is_none() {
+                continue;
+            }
+            let Some(whose) = whose(snapshot, entry, top, project) else { continue };
+            let evidence = format!("`import {name}` finds {} first, {whose}", snapshot.shown(&top.path));
+            let remedy = match entry.seat {
+                Seat::Standard => {
+                    format!("take {} out, or start without it: the standard library has that name", project.name)
+                }
+                Seat::Variable => "take that folder out of PYTHONPATH".to_owned(),
+                Seat::Start => "rename that file, or start from another folder".to_owned(),
+                _ => "keep one of the two".to_owned(),
+            };
+            let finding = Finding::new("shadowed-import", Severity::Risk, evidence, remedy);
+            findings.push(finding.about(project).of(vec![top.path.clone()]));
+        }
+    }
+}
+
+/// Names of what a project places at the top of its folder.
+fn top_names<'a>(project: &'a Project, own: &'a Entry) -> impl Iterator<Item = &'a str> {
+    let inside = project.files.iter().filter_map(|f| f.path.strip_prefix(own.folder.as_str())?.strip_prefix('/'));
+    inside.filter_map(|path| match path.split_once('/') {
+        Some((folder, _)) => own.modules.contains_key(folder).then_some(folder),
+        None => path.split('.').next().filter(|stem| own.modules.contains_key(*stem)),
+    })
+}
+
+/// What an import finds: the first with a file; packages without one only when there is nothing else.
+fn first<'a>(snapshot: &'a Snapshot, name: &str) -> Option<(&'a Entry, &'a Top)> {
+    let found = || snapshot.path.iter().filter_map(|e| Some((e, e.modules.get(name)?)));
+    found().find(|(_, top)| !top.namespace).or_else(|| found().next())
+}
+
+fn owner<'a>(snapshot: &'a Snapshot, top: &Top) -> Option<&'a Project> {
+    snapshot.projects.iter().find(|p| p.files.iter().any(|f| f.path == top.path))
+}
+
+/// Whose it is, in words; none when it is the project's own after all.
+fn whose(snapshot: &Snapshot, entry: &Entry, top: &Top, project: &Project) -> Option<String> {
+    match (owner(snapshot, top), entry.seat) {
+        (Some(other), _) if other.name == project.name && other.version == project.version => None,
+        (Some(other), _) if other.name == project.name => {
+            Some(format!("of {}", other.version.as_ref().map_or("another release".to_owned(), ToString::to_string)))
+        }
+        (Some(other), _) => Some(format!("which belongs to {}", other.name)),
+        (None, Seat::Standard) => Some("in the standard library".to_owned()),
+        (None, Seat::Variable) => Some("by PYTHONPATH".to_owned()),
+        (None, Seat::Start) => Some("in the folder that code is started from".to_owned()),
+        // The same project, used in place.
+        (None, Seat::Pth) if project.direct.as_ref().is_some_and(|d| d.editable) => None,
+        (None, Seat::Pth) => Some(format!("in {}, which a .pth file adds", entry.folder)),
+        (None, _) => None,
+    }
+}

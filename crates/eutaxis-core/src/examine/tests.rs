@@ -1,0 +1,2 @@
+#[allow(unused)]
+use super::*;

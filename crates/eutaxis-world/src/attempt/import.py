@@ -1,0 +1,44 @@
+# Imports one module; the file that is named second tells how it went, so that a module that ends the process is told apart from
+# one that ends well. The syntax is common to Python 2.7 and 3.
+import os, sys
+
+name, told, memory = sys.argv[1], sys.argv[2], int(sys.argv[3])
+sys.argv = [""]
+try:
+    import resource
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    limit = getattr(resource, "RLIMIT_DATA", resource.RLIMIT_AS)
+    hard = resource.getrlimit(limit)[1]
+    resource.setrlimit(limit, (memory if hard < 0 else min(memory, hard), hard))
+except Exception:
+    pass
+
+
+def tell(text):
+    with open(told, "w") as out:
+        out.write(text)
+
+
+try:
+    if name == "-":
+        exec(compile(sys.stdin.read(), "<trial>", "exec"), {"__name__": "__main__"})
+    else:
+        __import__(name)
+except SystemExit as end:
+    code = end.code if isinstance(end.code, int) else (0 if end.code is None else 1)
+    if code and not isinstance(end.code, int):
+        sys.stderr.write("%s\n" % end.code)
+    tell("well" if name == "-" and code == 0 else "exited %d" % code)
+except BaseException:
+    import traceback
+    traceback.print_exc()
+    tell("raised")
+else:
+    tell("well")
+for stream in (sys.stdout, sys.stderr):
+    try:
+        stream.flush()
+    except Exception:
+        pass
+# Threads that the module left do not keep the answer.
+os._exit(0)

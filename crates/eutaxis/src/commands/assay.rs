@@ -1,0 +1,146 @@
+//! `assay`: what does this wheel really need, and does it run on the target?
+
+use std::path::{Path, PathBuf};
+
+use eutaxis_core::Target;
+use eutaxis_core::assay::{Assayed, Contents, Needs, Remark, assay};
+use eutaxis_world::Error;
+use eutaxis_world::assay::{Looked, look_into};
+use eutaxis_world::loader::Loader;
+use eutaxis_world::root::stand_in;
+use eutaxis_world::wheel::RefusalKind;
+use serde_json::{Map, Value, json};
+
+use crate::cli::{Assay, Common};
+use crate::output::{Answer, Outcome, Output};
+use crate::plan::{self, Chosen, Surroundings};
+use crate::render;
+
+/// The answer about one file.
+#[derive(Debug)]
+pub(crate) struct Verdict {
+    pub(crate) path: PathBuf,
+    pub(crate) word: Word,
+    pub(crate) bars: Vec<Remark>,
+    pub(crate) broken: Vec<Remark>,
+    pub(crate) needs: Vec<Needs>,
+    /// What is wrong with RECORD and hashes.
+    pub(crate) record: Vec<String>,
+    pub(crate) files: usize,
+    pub(crate) unpacked: u64,
+}
+
+/// The verdict in a word.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Word {
+    Fits,
+    Barred,
+    Unreadable,
+}
+
+impl Word {
+    pub(crate) fn as_str(self) -> &'static str {
+        match self {
+            Word::Fits => "fits",
+            Word::Barred => "barred",
+            Word::Unreadable => "unreadable",
+        }
+    }
+}
+
+pub(crate) fn run(arguments: &Assay, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+    walk(arguments, common, output)
+}
+
+fn walk(arguments: &Assay, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+    let one = |e: Error| vec![e];
+    let surroundings = Surroundings::new(common).map_err(one)?;
+    let absent: Vec<Error> = arguments.files.iter().filter(|f| !f.is_file()).map(|f| no_file(f)).collect();
+    if !absent.is_empty() {
+        return Err(absent);
+    }
+    let chosen = plan::target(&arguments.target, &surroundings).map_err(one)?;
+    let loader = loader(&chosen, arguments, &surroundings).map_err(one)?;
+    let bar = output.progress();
+    bar.set_length(arguments.files.len() as u64);
+    bar.set_message("reading");
+    let mut verdicts = Vec::new();
+    for file in &arguments.files {
+        let looked = look_into(file, &chosen.target, loader.as_ref());
+        bar.inc(1);
+        verdicts.push(looked.map(|l| verdict(file, l, &chosen.target)));
+    }
+    bar.finish_and_clear();
+    let verdicts: Vec<Verdict> = verdicts.into_iter().collect::<Result<_, _>>().map_err(one)?;
+    let text = render::assay::text(&verdicts, &chosen, loader.is_some(), output.verbose());
+    let all = verdicts.iter().all(|v| v.word == Word::Fits);
+    Ok(Answer { outcome: if all { Outcome::Ok } else { Outcome::No }, text, json: json(&verdicts, &chosen.target) })
+}
+
+fn no_file(path: &Path) -> Error {
+    let what = if path.is_dir() { "is a folder" } else { "is not there" };
+    Error::request(format!("{} {what}", path.display())).help("name wheels: files whose names end in .whl")
+}
+
+/// The loader of the machine that is the target; none for a target that is only described.
+fn loader(chosen: &Chosen, arguments: &Assay, surroundings: &Surroundings) -> Result<Option<Loader>, Error> {
+    if !chosen.here {
+        return Ok(None);
+    }
+    let found = plan::interpreter(arguments.target.interpreter.as_deref(), surroundings)?;
+    Ok(Some(Loader::new(stand_in().as_deref(), Some(&found.facts.executable))))
+}
+
+fn verdict(path: &Path, looked: Looked, target: &Target) -> Verdict {
+    let assayed = match &looked.name {
+        Ok(name) => {
+            let contents = Contents { name, metadata: looked.metadata.as_ref(), carried: &looked.carried };
+            assay(&contents, target)
+        }
+        Err(fault) => {
+            let bars = vec![Remark { kind: "name", detail: fault.to_string() }];
+            Assayed { bars, ..Assayed::default() }
+        }
+    };
+    let refused = |r: &eutaxis_world::wheel::Refusal| Remark { kind: r.kind.as_str(), detail: r.detail.clone() };
+    let bars: Vec<Remark> = looked.refusals.iter().map(refused).chain(assayed.bars).collect();
+    let about_record = |r: &&eutaxis_world::wheel::Refusal| matches!(r.kind, RefusalKind::Record | RefusalKind::Hash);
+    let word = match (looked.unreadable, bars.is_empty()) {
+        (true, _) => Word::Unreadable,
+        (false, true) => Word::Fits,
+        (false, false) => Word::Barred,
+    };
+    Verdict {
+        path: path.to_owned(),
+        word,
+        bars,
+        broken: assayed.broken,
+        needs: assayed.needs,
+        record: looked.refusals.iter().filter(about_record).map(|r| r.detail.clone()).collect(),
+        files: looked.files,
+        unpacked: looked.unpacked,
+    }
+}
+
+fn json(verdicts: &[Verdict], target: &Target) -> Map<String, Value> {
+    let remarks =
+        |list: &[Remark]| list.iter().map(|r| json!({"kind": r.kind, "detail": r.detail})).collect::<Vec<_>>();
+    let needs = |n: &Needs| {
+        json!({
+            "path": n.path, "format": n.format.map(|f| f.as_str()), "arch": n.arch, "libc_floor": n.libc_floor,
+            "needs": n.needs, "absent": n.absent, "python_abi": n.python_abi, "accelerator": n.accelerator,
+        })
+    };
+    let files = verdicts.iter().map(|v| {
+        json!({
+            "file": v.path.display().to_string(), "verdict": v.word.as_str(), "bars": remarks(&v.bars),
+            "promises_broken": remarks(&v.broken), "binaries": v.needs.iter().map(needs).collect::<Vec<_>>(),
+            "record": {"ok": v.record.is_empty() && v.word != Word::Unreadable, "problems": v.record},
+            "files": v.files, "unpacked": v.unpacked,
+        })
+    });
+    let mut object = Map::new();
+    object.insert("target".into(), json!(target.to_string()));
+    object.insert("files".into(), files.collect());
+    object
+}

@@ -1,0 +1,180 @@
+//! `examine`: what is wrong in this environment? does it match the pins? do the imports work?
+
+mod against;
+mod remedies;
+mod sarif;
+mod sizes;
+
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use eutaxis_core::examine::{Finding, Kind, Severity, Snapshot, examine, imports, modules, trials};
+use eutaxis_world::attempt::{Limits, Runner};
+use eutaxis_world::environment::snapshot::{Look, snapshot};
+use eutaxis_world::root::stand_in;
+use eutaxis_world::stock::Trim;
+use eutaxis_world::{Error, ErrorKind};
+use serde_json::{Map, Value, json};
+
+use crate::cli::{Common, Examine};
+use crate::output::{Answer, Outcome, Output};
+use crate::plan::{self, Surroundings};
+use crate::render;
+
+pub(crate) use sizes::Share;
+
+/// What was found, for rendering.
+#[derive(Debug)]
+pub(crate) struct Report {
+    pub(crate) snapshot: Snapshot,
+    pub(crate) findings: Vec<Finding>,
+    pub(crate) sizes: Option<Vec<Share>>,
+    /// What was tried beside reading: modules imported, trials run.
+    pub(crate) tried: (Option<usize>, Option<usize>),
+    /// Where the findings were written.
+    pub(crate) written: Option<PathBuf>,
+    /// Hashes were left out.
+    pub(crate) quick: bool,
+}
+
+pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+    walk(arguments, common, output).map_err(|e| vec![e])
+}
+
+fn walk(arguments: &Examine, common: &Common, output: &Output) -> Result<Answer, Error> {
+    let surroundings = Surroundings::new(common)?;
+    let runner_limits = limits(arguments)?;
+    if arguments.trials && surroundings.config.trials.is_empty() {
+        let error = Error::request("no trials are named in the settings");
+        return Err(error.help("write [trial.NAME] with code = \"...\" and expect = \"...\" into eutaxis.toml"));
+    }
+    let (finder, probes) = (surroundings.finder(), surroundings.probes());
+    let place = match &arguments.environment {
+        Some(place) => place.clone(),
+        None => plan::interpreter(None, &surroundings)?.path,
+    };
+    if let Some(folder) = arguments.from_folder.as_ref().filter(|f| !f.is_dir()) {
+        return Err(Error::request(format!("there is no folder {}", folder.display()))
+            .help("name the folder with --from-folder"));
+    }
+    let look = Look {
+        place: &place,
+        finder: &finder,
+        probes: &probes,
+        families: &surroundings.config.families,
+        libraries: &surroundings.config.libraries,
+        from_folder: arguments.from_folder.as_deref(),
+        quick: arguments.quick,
+    };
+    let bar = output.progress();
+    bar.set_message("reading");
+    let read = snapshot(&look);
+    bar.finish_and_clear();
+    let mut snapshot = read?;
+    if let Some(file) = &arguments.pins {
+        snapshot.pins = Some(against::pins(file, &snapshot.target, &mut snapshot.dates)?);
+    }
+    let depots = plan::named_depots(&arguments.depots, &surroundings, false)?;
+    if !depots.is_empty() {
+        against::dates(&mut snapshot, &depots, output);
+    }
+    let mut findings = examine(&snapshot);
+    if !depots.is_empty() {
+        remedies::solve(&mut findings, &snapshot, &depots, &surroundings, &arguments.depots, output);
+    }
+    let mut tried = (None, None);
+    if arguments.imports || arguments.trials {
+        let runner = runner(&snapshot, runner_limits)?;
+        if arguments.imports {
+            let modules = modules(&snapshot);
+            let bar = output.progress();
+            bar.set_length(modules.len() as u64);
+            bar.set_message("importing");
+            let count = AtomicU64::new(0);
+            let attempts = runner.import(&modules, &|| bar.set_position(count.fetch_add(1, Ordering::Relaxed) + 1));
+            bar.finish_and_clear();
+            findings.extend(imports(&snapshot, &attempts?));
+            tried.0 = Some(modules.len());
+        }
+        if arguments.trials {
+            let named: Vec<_> =
+                surroundings.config.trials.iter().map(|(n, t)| (n.clone(), t.code.clone(), t.expect.clone())).collect();
+            findings.extend(trials(&runner.trials(&named)?));
+            tried.1 = Some(named.len());
+        }
+        findings.sort_by(|a, b| (a.severity, &a.project).cmp(&(b.severity, &b.project)));
+    }
+    output.report_network(depots.network());
+    if let Some(file) = &arguments.sarif {
+        sarif::write(&findings, file)?;
+    }
+    let sizes = arguments.sizes.then(|| sizes::shares(&snapshot));
+    let report = Report { snapshot, findings, sizes, tried, written: arguments.sarif.clone(), quick: arguments.quick };
+    let breaks = report.findings.iter().any(|f| f.severity == Severity::Breaks);
+    let text = render::examine::text(&report, output.verbose());
+    Ok(Answer { outcome: if breaks { Outcome::No } else { Outcome::Ok }, text, json: json(&report) })
+}
+
+fn limits(arguments: &Examine) -> Result<Limits, Error> {
+    match Trim::parse(&arguments.memory) {
+        Ok(Trim::Size(memory)) => Ok(Limits { seconds: arguments.seconds, memory }),
+        _ => Err(Error::request(format!("`{}` is no size", arguments.memory)).help("write --memory 2GB, or 500MB")),
+    }
+}
+
+/// The environment's interpreter, which must be one that runs here.
+fn runner(snapshot: &Snapshot, limits: Limits) -> Result<Runner, Error> {
+    if stand_in().is_some() {
+        let error = Error::request("EUTAXIS_ROOT stands in for another machine, whose interpreters cannot be run here");
+        return Err(error.help("unset it, or leave out --imports and --trials"));
+    }
+    let python = PathBuf::from(&snapshot.python);
+    if !python.exists() {
+        let message = format!("the interpreter {} is not there, so that nothing can be imported", python.display());
+        return Err(Error::new(ErrorKind::Interpreter, message).help("leave out --imports and --trials to see why"));
+    }
+    let user = snapshot.path.iter().find(|e| e.seat == eutaxis_core::examine::Seat::User);
+    let user_base = user.and_then(|e| Path::new(&e.folder).ancestors().nth(3)).map(Path::to_owned);
+    Ok(Runner { python, user_base, limits })
+}
+
+/// What is examined, in a word.
+pub(crate) fn kind_word(kind: Kind) -> &'static str {
+    match kind {
+        Kind::Virtual { shares_system: true } => "environment that shares its base's packages",
+        Kind::Virtual { shares_system: false } => "environment",
+        Kind::System { managed: true } => "interpreter that the system manages",
+        Kind::System { managed: false } => "interpreter",
+    }
+}
+
+fn json(report: &Report) -> Map<String, Value> {
+    let snapshot = &report.snapshot;
+    let mut object = Map::new();
+    object.insert(
+        "environment".into(),
+        json!({
+            "root": snapshot.root, "interpreter": snapshot.python, "projects": snapshot.here().count(),
+            "target": snapshot.target.to_string(), "kind": kind_word(snapshot.kind),
+        }),
+    );
+    object.insert("findings".into(), Value::Array(report.findings.iter().map(finding_json).collect()));
+    if let Some(sizes) = &report.sizes {
+        let sizes = sizes
+            .iter()
+            .map(|s| json!({"project": s.project, "version": s.version, "bytes": s.bytes, "files": s.files}));
+        object.insert("sizes".into(), sizes.collect());
+    }
+    object.insert("imported".into(), json!(report.tried.0));
+    object.insert("trials".into(), json!(report.tried.1));
+    object.insert("hashes_checked".into(), json!(!report.quick));
+    object
+}
+
+fn finding_json(finding: &Finding) -> Value {
+    json!({
+        "id": finding.id, "severity": finding.severity.as_str(),
+        "project": finding.project.as_ref().map(eutaxis_core::Name::as_str), "version": finding.version,
+        "evidence": finding.evidence, "remedy": finding.remedy, "verified": finding.verified, "paths": finding.paths,
+    })
+}

@@ -1,0 +1,148 @@
+//! `locate`: which interpreters and environments here can import a module, which project brings it, and why this one cannot.
+
+use std::path::{Path, PathBuf};
+
+use eutaxis_core::examine::Seat;
+use eutaxis_core::name::nearest;
+use eutaxis_world::Error;
+use eutaxis_world::environment::environments;
+use eutaxis_world::environment::snapshot::{Spot, locate};
+use eutaxis_world::interpreter::Found;
+use serde_json::{Map, Value, json};
+
+use crate::cli::{Common, Locate};
+use crate::output::{Answer, Outcome, Output};
+use crate::plan::{self, Surroundings};
+use crate::render;
+
+/// A place that was looked into.
+#[derive(Debug)]
+pub(crate) struct Row {
+    pub(crate) spot: Spot,
+    /// What starts it here: `python3`, or nothing.
+    pub(crate) bare_names: Vec<String>,
+    /// It is the one that code runs with here, unless told otherwise.
+    pub(crate) default: bool,
+    /// What is to be said of it.
+    pub(crate) note: String,
+}
+
+pub(crate) fn run(arguments: &Locate, common: &Common, _: &Output) -> Result<Answer, Vec<Error>> {
+    walk(arguments, common).map_err(|e| vec![e])
+}
+
+fn walk(arguments: &Locate, common: &Common) -> Result<Answer, Error> {
+    let module = arguments.module.as_str();
+    ensure_module(module)?;
+    let surroundings = Surroundings::new(common)?;
+    let (finder, probes) = (surroundings.finder(), surroundings.probes());
+    let default = plan::interpreter(None, &surroundings).ok();
+    let mut rows: Vec<Row> = Vec::new();
+    for (place, bare_names) in places(arguments, &surroundings, default.as_ref()) {
+        let spot = match locate(&place, module, &finder, &probes) {
+            Ok(spot) => spot,
+            // Of what was named by hand the fault is the answer; what was found by itself may be broken.
+            Err(error) if !arguments.places.is_empty() => return Err(error),
+            Err(_) => continue,
+        };
+        if rows.iter().any(|r| same(&r.spot.root, &spot.root)) {
+            continue;
+        }
+        let default = default.as_ref().is_some_and(|d| same(&d.facts.prefix, &spot.root));
+        rows.push(Row { spot, bare_names, default, note: String::new() });
+    }
+    let notes: Vec<String> = rows.iter().map(|row| note(row, &rows, module)).collect();
+    rows.iter_mut().zip(notes).for_each(|(row, note)| row.note = note);
+    let asked = |row: &&Row| row.default || !arguments.places.is_empty();
+    let found = rows.iter().filter(asked).any(|r| is_found(&r.spot));
+    let text = render::locate::text(module, &rows);
+    Ok(Answer { outcome: if found { Outcome::Ok } else { Outcome::No }, text, json: json(module, &rows) })
+}
+
+fn ensure_module(module: &str) -> Result<(), Error> {
+    let is_name = |part: &str| {
+        let mut chars = part.chars();
+        chars.next().is_some_and(|c| c.is_alphabetic() || c == '_') && chars.all(|c| c.is_alphanumeric() || c == '_')
+    };
+    if module.split('.').all(is_name) {
+        return Ok(());
+    }
+    let error = Error::request(format!("`{module}` is not the name of a module"));
+    Err(error.help("name it as code imports it: firnio, or firnio.tables"))
+}
+
+/// Where to look: what was named, else the active environment, those of this folder, and every interpreter.
+fn places(arguments: &Locate, surroundings: &Surroundings, default: Option<&Found>) -> Vec<(PathBuf, Vec<String>)> {
+    if !arguments.places.is_empty() {
+        return arguments.places.iter().map(|p| (p.clone(), Vec::new())).collect();
+    }
+    let (all, _) = surroundings.finder().all(&surroundings.probes());
+    let mut places: Vec<(PathBuf, Vec<String>)> = Vec::new();
+    // The bare names first: what they start is found under them.
+    places.extend(default.map(|d| (d.path.clone(), names_of(&d.facts.prefix, &all))));
+    places.extend(all.iter().map(|f| (f.path.clone(), f.bare_names.clone())));
+    let here = std::env::current_dir().unwrap_or_default();
+    places.extend(environments(&here, None).into_iter().map(|l| (l.root, Vec::new())));
+    places
+}
+
+fn names_of(prefix: &Path, all: &[Found]) -> Vec<String> {
+    all.iter().find(|f| same(&f.facts.prefix, prefix)).map_or_else(Vec::new, |f| f.bare_names.clone())
+}
+
+fn same(a: &Path, b: &Path) -> bool {
+    a == b || std::fs::canonicalize(a).ok().is_some_and(|a| Some(a) == std::fs::canonicalize(b).ok())
+}
+
+pub(crate) fn is_found(spot: &Spot) -> bool {
+    spot.found.is_some() || spot.built_in
+}
+
+/// What is to be said: of what is found where it comes from, when that is no project; else the likely reason.
+fn note(row: &Row, rows: &[Row], module: &str) -> String {
+    let spot = &row.spot;
+    match (spot.built_in, spot.seat) {
+        (true, _) => return "inside the interpreter".to_owned(),
+        (_, Some(Seat::Standard)) => return "the standard library".to_owned(),
+        (_, Some(Seat::Variable)) => return "by PYTHONPATH".to_owned(),
+        (_, Some(Seat::Pth)) if spot.owner.is_none() => return "by a .pth file".to_owned(),
+        (_, Some(Seat::System)) => return "from the base interpreter".to_owned(),
+        (_, Some(_)) if spot.owner.is_none() => return "belongs to no project".to_owned(),
+        (_, Some(_)) => return String::new(),
+        (_, None) => {}
+    }
+    if let Some(part) = &spot.part {
+        return format!("{part} is here, and has no `{}`", module.get(part.len() + 1..).unwrap_or(module));
+    }
+    if let Some((project, names)) = spot.namesake.as_ref().filter(|(_, names)| !names.is_empty()) {
+        return format!("{project} is placed here, and is imported as {}", names.join(", "));
+    }
+    let provider =
+        rows.iter().filter(|r| is_found(&r.spot)).find_map(|r| r.spot.owner.as_ref().map(|(name, _)| (name, r)));
+    if let Some((project, other)) = provider {
+        return format!("{project} is not placed here; it is in {}", render::near(&other.spot.root));
+    }
+    match nearest(module, spot.names.iter().map(String::as_str), 1).first() {
+        Some(near) => format!("not placed here; did you mean {near}?"),
+        None => "not placed here".to_owned(),
+    }
+}
+
+fn json(module: &str, rows: &[Row]) -> Map<String, Value> {
+    let row = |row: &Row| {
+        let spot = &row.spot;
+        json!({
+            "interpreter": spot.interpreter.display().to_string(), "interpreter_version": spot.version,
+            "root": spot.root.display().to_string(), "environment": spot.is_environment, "found": is_found(spot),
+            "project": spot.owner.as_ref().map(|(name, _)| name.as_str()),
+            "version": spot.owner.as_ref().and_then(|(_, v)| v.as_ref()).map(ToString::to_string),
+            "path": spot.found.as_ref().map(|p| p.display().to_string()), "bare_names": row.bare_names, "note": row.note,
+        })
+    };
+    let default = rows.iter().find(|r| r.default).map(|r| r.spot.interpreter.display().to_string());
+    let mut object = Map::new();
+    object.insert("module".into(), module.into());
+    object.insert("places".into(), rows.iter().map(row).collect());
+    object.insert("default".into(), json!(default));
+    object
+}

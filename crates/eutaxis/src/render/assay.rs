@@ -1,0 +1,135 @@
+//! What wheels need, as text: a verdict per file, what bars it, what of its promises is broken, what it needs from outside.
+
+use eutaxis_core::assay::{Needs, Remark};
+use eutaxis_core::fault::escaped;
+
+use super::table::{Table, labelled, wrap};
+use super::{count, near, size, style, width};
+use crate::commands::assay::{Verdict, Word};
+use crate::plan::Chosen;
+
+/// So many remarks of one kind are told of a file; -v tells all.
+const MOST: usize = 6;
+
+pub(crate) fn text(verdicts: &[Verdict], chosen: &Chosen, looked_here: bool, verbose: bool) -> String {
+    let width = width();
+    let fitting = verdicts.iter().filter(|v| v.word == Word::Fits).count();
+    let answer = match (verdicts, fitting) {
+        ([one], _) => one.word.as_str().to_owned(),
+        (all, n) if n == all.len() => format!("All {n} fit"),
+        (all, n) => format!("{n} of {} fit", all.len()),
+    };
+    let painted = if fitting == verdicts.len() { style::good(&answer) } else { style::barred(&answer) };
+    let subject = match verdicts {
+        [one] => format!("{}: {answer}", near(&one.path)),
+        _ => answer.clone(),
+    };
+    let name = chosen.target.to_string();
+    let on = if chosen.shown == name { name } else { format!("{} ({name})", chosen.shown) };
+    let line = format!("{subject} on {on}");
+    // Only the verdict is painted, not what its name may hold of it.
+    let lines = wrap(&line, width).join("\n");
+    let mut text = match lines.rfind(&answer) {
+        Some(at) => format!("{}{painted}{}\n", &lines[..at], &lines[at + answer.len()..]),
+        None => format!("{lines}\n"),
+    };
+    for verdict in verdicts {
+        if verdicts.len() > 1 {
+            several(verdict, width, &mut text);
+        }
+        if verdicts.len() == 1 || verbose {
+            text.push('\n');
+            one(verdict, width, verbose, &mut text);
+        }
+    }
+    if !looked_here {
+        let told = "libraries from outside were not looked for: this target is only described";
+        text.push_str(&style::dim_lines(&format!("\n{}\n", wrap(told, width).join("\n"))));
+    }
+    text
+}
+
+/// A file among several: its verdict, its name, and what decides.
+fn several(verdict: &Verdict, width: usize, text: &mut String) {
+    let word = format!("{:<10}", verdict.word.as_str());
+    let painted = if verdict.word == Word::Fits { style::good(&word) } else { style::barred(&word) };
+    let name = verdict.path.file_name().map_or_else(|| near(&verdict.path), |n| n.to_string_lossy().into_owned());
+    text.push_str(&format!("\n{painted}  {}\n", escaped(&name)));
+    let told = verdict.bars.iter().chain(&verdict.broken).map(|r| format!("{}: {}", r.kind, escaped(&r.detail)));
+    for line in told.take(2) {
+        wrap(&line, width.saturating_sub(12)).iter().for_each(|l| text.push_str(&format!("{}{l}\n", " ".repeat(12))));
+    }
+}
+
+fn one(verdict: &Verdict, width: usize, verbose: bool, text: &mut String) {
+    remarks("barred", style::barred, &verdict.bars, width, verbose, text);
+    // What bars it is not told once more as a promise.
+    let said = |r: &&Remark| !verdict.bars.iter().any(|b| b.detail == r.detail);
+    let broken: Vec<Remark> = verdict.broken.iter().filter(said).cloned().collect();
+    remarks("broken", style::care, &broken, width, verbose, text);
+    if verdict.word == Word::Unreadable {
+        return;
+    }
+    let compiled = if verdict.needs.is_empty() {
+        "nothing compiled".to_owned()
+    } else {
+        format!("{} compiled", verdict.needs.len())
+    };
+    let record = if verdict.record.is_empty() { "RECORD and hashes agree" } else { "RECORD does not agree" };
+    let line = format!("{}, {} unpacked, {compiled}; {record}", count(verdict.files, "file"), size(verdict.unpacked));
+    text.push_str(&labelled("holds ", &style::dim("holds "), &line, width));
+    if !verdict.needs.is_empty() {
+        text.push('\n');
+        text.push_str(&needs(&verdict.needs, width, verbose));
+    }
+}
+
+fn remarks(label: &str, paint: fn(&str) -> String, list: &[Remark], width: usize, verbose: bool, text: &mut String) {
+    let most = if verbose { list.len() } else { MOST };
+    for remark in list.iter().take(most) {
+        let line = format!("{}: {}", remark.kind, escaped(&remark.detail));
+        text.push_str(&labelled(label, &paint(label), &line, width));
+    }
+    if list.len() > most {
+        let line = format!("{} more (-v shows them)", list.len() - most);
+        text.push_str(&labelled(label, &paint(label), &line, width));
+    }
+}
+
+/// What compiled files need; files with equal needs share a row.
+fn needs(all: &[Needs], width: usize, verbose: bool) -> String {
+    let mut table = Table::new(&["compiled file", "for", "lowest", "Python", "needs from outside"]);
+    let mut rows: Vec<(Vec<&Needs>, [String; 4])> = Vec::new();
+    let dash = |text: &Option<String>| text.clone().unwrap_or_else(|| "-".to_owned());
+    for one in all {
+        let outside: Vec<String> = one
+            .needs
+            .iter()
+            .map(|n| if one.absent.contains(n) { format!("{n} (absent)") } else { n.clone() })
+            .chain(one.accelerator.clone())
+            .collect();
+        let outside = if outside.is_empty() { "nothing".to_owned() } else { outside.join(", ") };
+        let arch = if one.arch.is_empty() { "unreadable".to_owned() } else { one.arch.clone() };
+        let cells = [arch, dash(&one.libc_floor), dash(&one.python_abi), outside];
+        match rows.iter_mut().find(|(_, other)| !verbose && *other == cells) {
+            Some((files, _)) => files.push(one),
+            None => rows.push((vec![one], cells)),
+        }
+    }
+    for (files, [arch, floor, python, outside]) in rows {
+        let first = files.first().map_or(String::new(), |n| shortened(&escaped(&n.path), width / 3));
+        let name = if files.len() > 1 { format!("{first} and {} more", files.len() - 1) } else { first };
+        table.row([name, arch, floor, python, outside]);
+    }
+    table.text(width)
+}
+
+/// The end of a long path, which tells more than its start.
+fn shortened(path: &str, most: usize) -> String {
+    let count = path.chars().count();
+    if count <= most {
+        return path.to_owned();
+    }
+    let end: String = path.chars().skip(count - most.saturating_sub(3)).collect();
+    format!("...{end}")
+}

@@ -1,0 +1,133 @@
+//! What `examine` found, as text: worst first, one line each, with what to do below.
+
+use eutaxis_core::examine::{Finding, Severity};
+use unicode_width::UnicodeWidthStr;
+
+use super::table::{Table, wrap};
+use super::{count, size, style, width};
+use crate::commands::examine::{Report, Share, kind_word};
+
+/// Fewer columns than this are too few for a sentence beside the ids.
+const NARROWEST: usize = 44;
+/// The longest bar of a share.
+const BAR: usize = 24;
+
+pub(crate) fn text(report: &Report, verbose: bool) -> String {
+    let width = width();
+    let mut text = head(report, width);
+    let shown: Vec<&Finding> = report.findings.iter().filter(|f| verbose || f.severity != Severity::Note).collect();
+    let who = |f: &Finding| match (&f.project, &f.version) {
+        (Some(project), Some(version)) => format!("{project} {version}"),
+        (Some(project), None) => project.to_string(),
+        (None, _) => "-".to_owned(),
+    };
+    let room = |of: &dyn Fn(&Finding) -> usize| shown.iter().map(|f| of(f)).max().unwrap_or(0);
+    let (ids, names) = (room(&|f| f.id.len()), room(&|f| who(f).width()));
+    let beside = 8 + ids + 2 + names + 2;
+    // Where too little is left beside them, the words stand below.
+    let below = width < beside + NARROWEST;
+    let indent = if below { 8 } else { beside };
+    for finding in &shown {
+        let lead = format!("{}  {:<ids$}  {}", severity(finding.severity), finding.id, padded(&who(finding), names));
+        let mut lines =
+            wrap(&eutaxis_core::fault::escaped(&finding.evidence), width.saturating_sub(indent)).into_iter();
+        text.push('\n');
+        if below {
+            text.push_str(&format!("{}\n", lead.trim_end()));
+        } else {
+            text.push_str(&format!("{lead}  {}\n", lines.next().unwrap_or_default()));
+        }
+        lines.for_each(|line| text.push_str(&format!("{}{line}\n", " ".repeat(indent))));
+        let word = if finding.verified { "mend" } else { "do" };
+        for (i, part) in
+            wrap(&eutaxis_core::fault::escaped(&finding.remedy), width.saturating_sub(14)).iter().enumerate()
+        {
+            let lead =
+                if i == 0 { format!("{}{}", style::care(word), " ".repeat(6 - word.len())) } else { " ".repeat(6) };
+            text.push_str(&format!("{}{lead}{part}\n", " ".repeat(8)));
+        }
+        for path in finding.paths.iter().filter(|_| verbose) {
+            text.push_str(&format!("{}{}\n", " ".repeat(8), style::dim(&eutaxis_core::fault::escaped(path))));
+        }
+    }
+    let notes = report.findings.len() - shown.len();
+    if notes > 0 {
+        let line = format!("{} (-v shows {})", count(notes, "note"), if notes == 1 { "it" } else { "them" });
+        text.push_str(&format!("\n{}\n", style::dim(&line)));
+    }
+    if let Some(sizes) = &report.sizes {
+        text.push_str(&shares(sizes, width));
+    }
+    if let Some(file) = &report.written {
+        text.push_str(&format!("\nwrote {}\n", file.display()));
+    }
+    text
+}
+
+fn padded(text: &str, to: usize) -> String {
+    format!("{text}{}", " ".repeat(to.saturating_sub(text.width())))
+}
+
+fn severity(severity: Severity) -> String {
+    let word = format!("{:<6}", severity.as_str());
+    match severity {
+        Severity::Breaks => style::barred(&word),
+        Severity::Risk => style::care(&word),
+        Severity::Note => style::dim(&word),
+    }
+}
+
+/// The answer: how many of each, where, and what was looked at.
+fn head(report: &Report, width: usize) -> String {
+    let number = |severity: Severity| report.findings.iter().filter(|f| f.severity == severity).count();
+    let (breaks, risks) = (number(Severity::Breaks), number(Severity::Risk));
+    let things = |n: usize, one: &str, many: &str| if n == 1 { format!("1 {one}") } else { format!("{n} {many}") };
+    let answer = match (breaks, risks) {
+        (0, 0) => "Nothing is wrong".to_owned(),
+        (0, n) => things(n, "risk", "risks"),
+        (n, 0) => things(n, "thing breaks", "things break"),
+        (n, m) => format!("{} and {}", things(n, "thing breaks", "things break"), things(m, "is a risk", "are risks")),
+    };
+    let painted = match (breaks, risks) {
+        (0, 0) => style::good(&answer),
+        (0, _) => style::care(&answer),
+        _ => style::barred(&answer),
+    };
+    let snapshot = &report.snapshot;
+    let interpreter = &snapshot.target.interpreter;
+    let projects = count(snapshot.here().count(), "project");
+    let place = &snapshot.name;
+    let line = format!("{answer} in {place} ({} with {interpreter}, {projects})", kind_word(snapshot.kind));
+    let mut text = format!("{}\n", wrap(&line, width).join("\n").replacen(&answer, &painted, 1));
+    let mut looked = Vec::new();
+    if let Some(pins) = &snapshot.pins {
+        looked.push(format!("compared with {} ({})", pins.shown, count(pins.entries.len(), "pin")));
+    }
+    looked.extend(report.tried.0.map(|n| format!("{} imported", count(n, "module"))));
+    looked.extend(report.tried.1.map(|n| format!("{} run", count(n, "trial"))));
+    looked.extend(report.quick.then(|| "hashes of files left out".to_owned()));
+    if !looked.is_empty() {
+        text.push_str(&style::dim_lines(&format!("{}\n", wrap(&looked.join("; "), width).join("\n"))));
+    }
+    text
+}
+
+/// What takes the room, with bars.
+fn shares(sizes: &[Share], width: usize) -> String {
+    let total: u64 = sizes.iter().map(|s| s.bytes).sum();
+    let largest = sizes.first().map_or(1, |s| s.bytes.max(1));
+    let bars = width > 70;
+    let mut table = Table::new(&["project", "size", "files", "share", ""]);
+    for share in sizes {
+        let name = match (&share.project, &share.version) {
+            (Some(project), Some(version)) => format!("{project} {version}"),
+            (Some(project), None) => project.clone(),
+            (None, _) => "(no project's)".to_owned(),
+        };
+        let percent = share.bytes.saturating_mul(100).checked_div(total).unwrap_or(0);
+        let length = usize::try_from(share.bytes.saturating_mul(BAR as u64) / largest).unwrap_or(BAR);
+        let bar = if bars { "#".repeat(length.max(usize::from(share.bytes > 0))) } else { String::new() };
+        table.cells(vec![name, size(share.bytes), share.files.to_string(), format!("{percent} %"), bar]);
+    }
+    format!("\n{} in all\n\n{}", size(total), table.text(width))
+}
