@@ -7,6 +7,7 @@
 mod binary;
 mod files;
 mod index;
+mod neglect;
 pub mod places;
 mod sdist;
 pub mod server;
@@ -17,6 +18,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 pub use binary::Library;
+pub use neglect::{FIRN, found_wheels, neglect};
 pub use wheel::{Wheel, write_wheel};
 pub use world::{Project, Release, World};
 
@@ -72,6 +74,7 @@ path = "depot"
 
 [knowledge]
 accelerators = ["borealis.toml"]
+libraries = ["firn.toml"]
 
 [target.ridge-logger]
 interpreter = "cpython 3.9"
@@ -119,8 +122,8 @@ pub fn write_depot(world: &World, depot: &Path) -> io::Result<usize> {
     Ok(files)
 }
 
-/// Makes the demo world in a folder: `depot/` (an index tree with its files), lists of asks, settings, and `places/` (trees that
-/// stand in for the team's machines).
+/// Makes the demo world in a folder: `depot/` (an index tree with its files), lists of asks, settings, `places/` (trees that
+/// stand in for the team's machines), and `found/` (wheels of unknown origin).
 ///
 /// # Errors
 /// When the folder cannot be written to.
@@ -135,6 +138,8 @@ pub fn make(folder: &Path) -> io::Result<Made> {
     std::fs::write(folder.join("night.txt"), NIGHT)?;
     std::fs::write(folder.join("draft.txt"), DRAFT)?;
     std::fs::write(folder.join("borealis.toml"), BOREALIS)?;
+    std::fs::write(folder.join("firn.toml"), FIRN)?;
+    found_wheels(&folder.join("found"))?;
     places::make(&folder.join("places"))?;
     std::fs::write(folder.join("eutaxis.toml"), SETTINGS)?;
     std::fs::write(folder.join("careful.toml"), format!("{SETTINGS}{CAREFUL}"))?;

@@ -128,6 +128,21 @@ pub fn lock(path: &Path, waiting: &dyn Fn()) -> Result<Lock> {
     Ok(Lock { _file: file })
 }
 
+/// Files that describe something are not larger than this.
+const MOST_BYTES: u64 = 64 << 20;
+
+/// The bytes of a file that describes something; not of what is no file, which might never end.
+///
+/// # Errors
+/// When it is not there, is no file, is larger than can be meant, or cannot be read.
+pub(crate) fn read_plain(path: &Path) -> std::io::Result<Vec<u8>> {
+    let metadata = fs::metadata(path)?;
+    if !metadata.is_file() || metadata.len() > MOST_BYTES {
+        return Err(std::io::Error::other("it is no file of a size that can be meant"));
+    }
+    fs::read(path)
+}
+
 /// The bytes of a small text file.
 ///
 /// # Errors

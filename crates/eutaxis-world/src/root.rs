@@ -24,7 +24,8 @@ pub(crate) fn start_of(path: &Path) -> String {
     const MOST: u64 = 64 * 1024;
     let mut bytes = Vec::new();
     // What cannot be read tells nothing: the caller goes on to the next place.
-    if let Ok(file) = std::fs::File::open(path) {
+    let is_file = std::fs::metadata(path).is_ok_and(|m| m.is_file());
+    if let Some(file) = is_file.then(|| std::fs::File::open(path).ok()).flatten() {
         let _ = file.take(MOST).read_to_end(&mut bytes);
     }
     String::from_utf8_lossy(&bytes).into_owned()

@@ -167,3 +167,38 @@ fn text_at(table: &[u8], at: usize) -> Option<&[u8]> {
     let end = rest.iter().take(LONGEST).position(|b| *b == 0)?;
     rest.get(..end)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(b"\x7fELF\x02\x01\x01\0", true)]
+    #[case(b"\xca\xfe\xba\xbe\0\0\0\x02", true)]
+    #[case(b"\xca\xfe\xba\xbe\0\0\0\x41", false)]
+    #[case(b"MZ\x90\0", true)]
+    #[case(b"#!/bin/sh", false)]
+    #[case(b"", false)]
+    fn first_bytes_tell_compiled_files(#[case] start: &[u8], #[case] expected: bool) {
+        assert_eq!(is_binary(start), expected);
+    }
+
+    proptest! {
+        /// Whatever follows the first bytes: an answer or a fault.
+        #[test]
+        fn any_bytes_are_read_or_refused(start in 0usize..6, rest in proptest::collection::vec(any::<u8>(), 0..600)) {
+            let starts: [&[u8]; 6] = [
+                b"\x7fELF\x02\x01\x01\0\0\0\0\0\0\0\0\0\x03\0\x3e\0\x01\0\0\0",
+                b"\x7fELF\x01\x01\x01\0\0\0\0\0\0\0\0\0\x03\0\x28\0\x01\0\0\0",
+                b"\xcf\xfa\xed\xfe",
+                b"\xca\xfe\xba\xbe\0\0\0\x02",
+                b"MZ",
+                b"",
+            ];
+            let bytes = [starts[start], rest.as_slice()].concat();
+            let _ = read(bytes.as_slice());
+        }
+    }
+}

@@ -14,8 +14,10 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         let of = |wanted: fn(&State) -> bool| project.files.iter().filter(|f| wanted(&f.state)).collect::<Vec<_>>();
         let absent = of(|s| *s == State::Absent);
         if !absent.is_empty() {
-            let evidence =
-                format!("{} of its files {}: {}", absent.len(), are_gone(absent.len()), names(snapshot, &absent));
+            let evidence = match absent.as_slice() {
+                [one] => format!("{} is not there", snapshot.shown(&one.path)),
+                many => format!("{} of its files are not there: {}", many.len(), names(snapshot, many)),
+            };
             let finding = Finding::new("absent-file", Severity::Breaks, evidence, snapshot.again(project));
             findings.push(finding.about(project).of(paths(&absent)));
         }
@@ -40,10 +42,6 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         let finding = Finding::new("altered-file", Severity::Risk, evidence, remedy);
         findings.push(finding.about(project).of(paths(&altered)));
     }
-}
-
-fn are_gone(count: usize) -> &'static str {
-    if count == 1 { "is not there" } else { "are not there" }
 }
 
 /// How many projects own each file.

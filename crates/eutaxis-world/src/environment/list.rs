@@ -72,11 +72,18 @@ impl Fault {
     }
 }
 
-/// The environments in a folder and below it, in the order of their paths; and the active one, wherever it is.
-pub fn environments(folder: &Path, active: Option<&Path>) -> Vec<Listed> {
+/// The folders of environments in a folder and below it, in the order of their paths.
+pub fn roots_below(folder: &Path) -> Vec<PathBuf> {
     let mut roots = Vec::new();
     let mut left = MOST_FOLDERS;
     look_below(folder, DEEPEST, &mut left, &mut roots);
+    roots.sort();
+    roots
+}
+
+/// The environments in a folder and below it, in the order of their paths; and the active one, wherever it is.
+pub fn environments(folder: &Path, active: Option<&Path>) -> Vec<Listed> {
+    let mut roots = roots_below(folder);
     let same = |a: &Path, b: &Path| fs::canonicalize(a).ok().is_some_and(|a| Some(a) == fs::canonicalize(b).ok());
     if let Some(active) = active
         && !roots.iter().any(|r| same(r, active))

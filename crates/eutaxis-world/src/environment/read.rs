@@ -8,6 +8,7 @@ use eutaxis_core::artifact::{Metadata, Record};
 use serde::{Deserialize, Serialize};
 
 use crate::error::Doing;
+use crate::files::read_plain;
 use crate::{Error, Result};
 
 /// What a folder is.
@@ -107,9 +108,9 @@ pub fn installed(site: &Path) -> Result<Vec<Installed>> {
 fn project(site: &Path, info: PathBuf) -> Option<Installed> {
     let stem = info.file_stem()?.to_str()?;
     let from_folder = Name::parse(stem.split('-').next()?).ok();
-    let metadata = fs::read(info.join("METADATA")).ok().and_then(|b| Metadata::parse(&b).ok());
+    let metadata = read_plain(&info.join("METADATA")).ok().and_then(|b| Metadata::parse(&b).ok());
     let name = metadata.as_ref().map(|m| m.name.clone()).or(from_folder)?;
-    let record = fs::read(info.join("RECORD")).ok().and_then(|b| Record::parse(&b).ok());
+    let record = read_plain(&info.join("RECORD")).ok().and_then(|b| Record::parse(&b).ok());
     let files = record.map(|r| r.lines.iter().map(|l| tidy_path(&site.join(&l.path))).collect());
     let note = noted(&info);
     let version = metadata.as_ref().map_or(String::new(), |m| m.version.to_string());
@@ -120,7 +121,7 @@ fn project(site: &Path, info: PathBuf) -> Option<Installed> {
 
 /// What we noted when we placed a project.
 pub(super) fn noted(info: &Path) -> Option<Note> {
-    fs::read(info.join(NOTE)).ok().and_then(|b| serde_json::from_slice(&b).ok())
+    read_plain(&info.join(NOTE)).ok().and_then(|b| serde_json::from_slice(&b).ok())
 }
 
 /// A path without `.` and `..`, by its words alone.

@@ -19,10 +19,18 @@ struct Step {
     expected: i32,
     /// The tree that stands in for another machine.
     place: Option<&'static str>,
+    /// The environment that nobody has looked after before this step.
+    neglected: Option<&'static str>,
 }
 
 fn step(about: &'static str, arguments: &[&str], expected: i32) -> Step {
-    Step { about, arguments: arguments.iter().map(|a| (*a).to_owned()).collect(), expected, place: None }
+    Step {
+        about,
+        arguments: arguments.iter().map(|a| (*a).to_owned()).collect(),
+        expected,
+        place: None,
+        neglected: None,
+    }
 }
 
 /// The way, in the order in which people work.
@@ -76,6 +84,44 @@ fn steps() -> Vec<Step> {
         step(
             "The first way out is taken: one line of night.txt changes, and the pins are written.",
             &["settle", "--asks", "night.txt", "--target", "base-camp", "--out", "night.toml", "--take", "a"],
+            0,
+        ),
+        step(
+            "The watch has an environment of its own, made from pins, on the machine that stands in its hut.",
+            &["settle", "radargram", "firnio", "sastrugi==0.8.1", "--out", "watch.toml"],
+            0,
+        ),
+        step("Made, and left to itself:", &["furnish", "watch.toml", "--at", "watch"], 0),
+        step(
+            "Somebody wants the newest frostgrid, and places it alone. Nothing complains.",
+            &["settle", "frostgrid>=2", "--out", "newest-frostgrid.toml"],
+            0,
+        ),
+        step("It moves under the feet of sastrugi:", &["furnish", "newest-frostgrid.toml", "--at", "watch"], 0),
+        Step {
+            neglected: Some("watch"),
+            ..step(
+                "A winter later files were copied from the board, two packages were placed by hand, one file is gone. What is wrong there? What can be \
+                 mended by placing is solved with the depot.",
+                &["examine", "watch", "--pins", "watch.toml"],
+                1,
+            )
+        },
+        step(
+            "Wheels from a memory card of unknown origin: what do they really need, and would they run at base camp?",
+            &[
+                "assay",
+                "found/snowpit-2.4-cp311-cp311-manylinux_2_17_x86_64.whl",
+                "found/nunatak-1.9-cp311-cp311-manylinux_2_17_x86_64.whl",
+                "found/katabat-0.9-py3-none-any.whl",
+                "--target",
+                "base-camp",
+            ],
+            1,
+        ),
+        step(
+            "Where is the module borelog, and whose is it?",
+            &["locate", "borelog", "--in", "watch", "--in", ".venv"],
             0,
         ),
         step(
@@ -273,6 +319,10 @@ fn run_step(step: &Step, folder: &Path, common: &Common, output: &Output) -> Res
     let place = step.place.map_or(String::new(), |p| format!("EUTAXIS_ROOT={p} "));
     let line = format!("{place}eutaxis {}", shown.join(" "));
     output.now(&format!("{}\n", style::dim(&format!("$ {line}"))));
+    if let Some(place) = step.neglected {
+        let root = folder.join(place);
+        eutaxis_demo::neglect(&root).doing("cannot change the environment", &root)?;
+    }
     let program = std::env::current_exe().doing("cannot find", Path::new("this program"))?;
     let mut command = Command::new(&program);
     command.args(&step.arguments).current_dir(folder).arg("--cache").arg(cache(folder));

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use eutaxis_core::examine::Seat;
 use eutaxis_core::name::nearest;
 use eutaxis_world::Error;
-use eutaxis_world::environment::environments;
+use eutaxis_world::environment::roots_below;
 use eutaxis_world::environment::snapshot::{Spot, locate};
 use eutaxis_world::interpreter::Found;
 use serde_json::{Map, Value, json};
@@ -82,7 +82,7 @@ fn places(arguments: &Locate, surroundings: &Surroundings, default: Option<&Foun
     places.extend(default.map(|d| (d.path.clone(), names_of(&d.facts.prefix, &all))));
     places.extend(all.iter().map(|f| (f.path.clone(), f.bare_names.clone())));
     let here = std::env::current_dir().unwrap_or_default();
-    places.extend(environments(&here, None).into_iter().map(|l| (l.root, Vec::new())));
+    places.extend(roots_below(&here).into_iter().map(|root| (root, Vec::new())));
     places
 }
 

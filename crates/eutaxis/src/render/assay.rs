@@ -26,7 +26,14 @@ pub(crate) fn text(verdicts: &[Verdict], chosen: &Chosen, looked_here: bool, ver
     };
     let name = chosen.target.to_string();
     let on = if chosen.shown == name { name } else { format!("{} ({name})", chosen.shown) };
-    let line = format!("{subject} on {on}");
+    let kept = match verdicts {
+        [one] if one.word == Word::Fits && !one.broken.is_empty() => {
+            let are = if one.broken.len() == 1 { "is" } else { "are" };
+            format!("; {} of its name {are} broken", count(one.broken.len(), "promise"))
+        }
+        _ => String::new(),
+    };
+    let line = format!("{subject} on {on}{kept}");
     // Only the verdict is painted, not what its name may hold of it.
     let lines = wrap(&line, width).join("\n");
     let mut text = match lines.rfind(&answer) {
@@ -35,7 +42,7 @@ pub(crate) fn text(verdicts: &[Verdict], chosen: &Chosen, looked_here: bool, ver
     };
     for verdict in verdicts {
         if verdicts.len() > 1 {
-            several(verdict, width, &mut text);
+            several(verdict, width, verbose, &mut text);
         }
         if verdicts.len() == 1 || verbose {
             text.push('\n');
@@ -50,13 +57,15 @@ pub(crate) fn text(verdicts: &[Verdict], chosen: &Chosen, looked_here: bool, ver
 }
 
 /// A file among several: its verdict, its name, and what decides.
-fn several(verdict: &Verdict, width: usize, text: &mut String) {
+fn several(verdict: &Verdict, width: usize, verbose: bool, text: &mut String) {
     let word = format!("{:<10}", verdict.word.as_str());
     let painted = if verdict.word == Word::Fits { style::good(&word) } else { style::barred(&word) };
     let name = verdict.path.file_name().map_or_else(|| near(&verdict.path), |n| n.to_string_lossy().into_owned());
     text.push_str(&format!("\n{painted}  {}\n", escaped(&name)));
-    let told = verdict.bars.iter().chain(&verdict.broken).map(|r| format!("{}: {}", r.kind, escaped(&r.detail)));
-    for line in told.take(2) {
+    let told = if verdict.bars.is_empty() { &verdict.broken } else { &verdict.bars };
+    let told = told.iter().map(|r| format!("{}: {}", r.kind, escaped(&r.detail)));
+    // With all of it below, what decides is not said twice.
+    for line in told.take(if verbose { 0 } else { 2 }) {
         wrap(&line, width.saturating_sub(12)).iter().for_each(|l| text.push_str(&format!("{}{l}\n", " ".repeat(12))));
     }
 }
@@ -117,19 +126,21 @@ fn needs(all: &[Needs], width: usize, verbose: bool) -> String {
         }
     }
     for (files, [arch, floor, python, outside]) in rows {
-        let first = files.first().map_or(String::new(), |n| shortened(&escaped(&n.path), width / 3));
+        let first = files.first().map_or(String::new(), |n| shortened(&escaped(&n.path), width * 2 / 5));
         let name = if files.len() > 1 { format!("{first} and {} more", files.len() - 1) } else { first };
         table.row([name, arch, floor, python, outside]);
     }
     table.text(width)
 }
 
-/// The end of a long path, which tells more than its start.
+/// A long path without its middle: its start tells the project, its end the form.
 fn shortened(path: &str, most: usize) -> String {
     let count = path.chars().count();
     if count <= most {
         return path.to_owned();
     }
-    let end: String = path.chars().skip(count - most.saturating_sub(3)).collect();
-    format!("...{end}")
+    let half = most.saturating_sub(3) / 2;
+    let start: String = path.chars().take(most.saturating_sub(3) - half).collect();
+    let end: String = path.chars().skip(count - half).collect();
+    format!("{start}...{end}")
 }

@@ -15,13 +15,15 @@ const BAR: usize = 24;
 pub(crate) fn text(report: &Report, verbose: bool) -> String {
     let width = width();
     let mut text = head(report, width);
-    let shown: Vec<&Finding> = report.findings.iter().filter(|f| verbose || f.severity != Severity::Note).collect();
+    let counting = report.findings.iter().filter(|f| verbose || f.severity != Severity::Note);
+    let shown: Vec<Finding> = if verbose { counting.cloned().collect() } else { joined(counting) };
     let who = |f: &Finding| match (&f.project, &f.version) {
         (Some(project), Some(version)) => format!("{project} {version}"),
         (Some(project), None) => project.to_string(),
-        (None, _) => "-".to_owned(),
+        (None, Some(several)) => several.clone(),
+        (None, None) => "-".to_owned(),
     };
-    let room = |of: &dyn Fn(&Finding) -> usize| shown.iter().map(|f| of(f)).max().unwrap_or(0);
+    let room = |of: &dyn Fn(&Finding) -> usize| shown.iter().map(of).max().unwrap_or(0);
     let (ids, names) = (room(&|f| f.id.len()), room(&|f| who(f).width()));
     let beside = 8 + ids + 2 + names + 2;
     // Where too little is left beside them, the words stand below.
@@ -38,19 +40,12 @@ pub(crate) fn text(report: &Report, verbose: bool) -> String {
             text.push_str(&format!("{lead}  {}\n", lines.next().unwrap_or_default()));
         }
         lines.for_each(|line| text.push_str(&format!("{}{line}\n", " ".repeat(indent))));
-        let word = if finding.verified { "mend" } else { "do" };
-        for (i, part) in
-            wrap(&eutaxis_core::fault::escaped(&finding.remedy), width.saturating_sub(14)).iter().enumerate()
-        {
-            let lead =
-                if i == 0 { format!("{}{}", style::care(word), " ".repeat(6 - word.len())) } else { " ".repeat(6) };
-            text.push_str(&format!("{}{lead}{part}\n", " ".repeat(8)));
-        }
+        text.push_str(&remedy(finding, width));
         for path in finding.paths.iter().filter(|_| verbose) {
             text.push_str(&format!("{}{}\n", " ".repeat(8), style::dim(&eutaxis_core::fault::escaped(path))));
         }
     }
-    let notes = report.findings.len() - shown.len();
+    let notes = report.findings.iter().filter(|f| !verbose && f.severity == Severity::Note).count();
     if notes > 0 {
         let line = format!("{} (-v shows {})", count(notes, "note"), if notes == 1 { "it" } else { "them" });
         text.push_str(&format!("\n{}\n", style::dim(&line)));
@@ -62,6 +57,72 @@ pub(crate) fn text(report: &Report, verbose: bool) -> String {
         text.push_str(&format!("\nwrote {}\n", file.display()));
     }
     text
+}
+
+/// What to do: in words, and the command on lines of its own, as a shell takes them.
+fn remedy(finding: &Finding, width: usize) -> String {
+    let word = if finding.verified { "mend" } else { "do" };
+    let told = eutaxis_core::fault::escaped(&finding.remedy);
+    let (words, command) = match told.split_once(":  ") {
+        Some((words, command)) => (words.to_owned(), Some(command)),
+        None => (told.clone(), None),
+    };
+    let mut lines = wrap(&words, width.saturating_sub(14));
+    for part in command.iter().flat_map(|c| c.split_inclusive(" && ")) {
+        lines.extend(continued(part.trim_end(), width.saturating_sub(14)));
+    }
+    let lead =
+        |i: usize| if i == 0 { format!("{}{}", style::care(word), " ".repeat(6 - word.len())) } else { " ".repeat(6) };
+    lines.iter().enumerate().map(|(i, line)| format!("{}{}{line}\n", " ".repeat(8), lead(i))).collect()
+}
+
+/// A command in lines that a shell joins again; what stands in quotes stays together.
+fn continued(command: &str, width: usize) -> Vec<String> {
+    let mut quote = None;
+    let mut hold = |c: char| {
+        match quote {
+            None if c == '"' || c == '\'' => quote = Some(c),
+            Some(open) if c == open => quote = None,
+            _ => {}
+        }
+        if c == ' ' && quote.is_some() { '\u{a0}' } else { c }
+    };
+    let held: String = command.chars().map(&mut hold).collect();
+    if held.width() <= width {
+        return vec![command.to_owned()];
+    }
+    let mut lines = wrap(&held, width.saturating_sub(4));
+    let last = lines.len().saturating_sub(1);
+    for (i, line) in lines.iter_mut().enumerate() {
+        *line = format!("{}{line}{}", if i > 0 { "  " } else { "" }, if i < last { " \\" } else { "" });
+    }
+    lines
+}
+
+/// From so many on, findings of one kind with one remedy share a line.
+const MANY: usize = 3;
+
+/// Findings that many projects share with one remedy, as one; it has no project, and says in its place how many there are.
+fn joined<'a>(findings: impl Iterator<Item = &'a Finding>) -> Vec<Finding> {
+    let all: Vec<&Finding> = findings.collect();
+    let alike = |a: &Finding, b: &Finding| (a.severity, a.id, &a.remedy) == (b.severity, b.id, &b.remedy);
+    let mut out: Vec<Finding> = Vec::new();
+    for (at, finding) in all.iter().enumerate() {
+        let group: Vec<&&Finding> = all.iter().filter(|f| f.project.is_some() && alike(f, finding)).collect();
+        if finding.project.is_none() || group.len() < MANY {
+            out.push((*finding).clone());
+            continue;
+        }
+        // The first of them stands for all.
+        if all.iter().position(|f| f.project.is_some() && alike(f, finding)) != Some(at) {
+            continue;
+        }
+        let names: Vec<String> = group.iter().filter_map(|f| Some(f.project.as_ref()?.to_string())).collect();
+        let evidence = format!("{}: {}", finding.evidence, names.join(", "));
+        let several = Some(count(group.len(), "project"));
+        out.push(Finding { project: None, version: several, evidence, ..(*finding).clone() });
+    }
+    out
 }
 
 fn padded(text: &str, to: usize) -> String {
@@ -103,7 +164,7 @@ fn head(report: &Report, width: usize) -> String {
     if let Some(pins) = &snapshot.pins {
         looked.push(format!("compared with {} ({})", pins.shown, count(pins.entries.len(), "pin")));
     }
-    looked.extend(report.tried.0.map(|n| format!("{} imported", count(n, "module"))));
+    looked.extend(report.tried.0.map(|n| format!("imports of {} tried", count(n, "module"))));
     looked.extend(report.tried.1.map(|n| format!("{} run", count(n, "trial"))));
     looked.extend(report.quick.then(|| "hashes of files left out".to_owned()));
     if !looked.is_empty() {
@@ -130,4 +191,17 @@ fn shares(sizes: &[Share], width: usize) -> String {
         table.cells(vec![name, size(share.bytes), share.files.to_string(), format!("{percent} %"), bar]);
     }
     format!("\n{} in all\n\n{}", size(total), table.text(width))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::continued;
+
+    #[test]
+    fn commands_are_broken_as_a_shell_joins_them() {
+        let command = "eutaxis settle \"frostgrid >=1,<2\" sastrugi==0.8.1 --out mend.toml";
+        assert_eq!(continued(command, 90), [command]);
+        let lines = continued(command, 40);
+        assert_eq!(lines, ["eutaxis settle \"frostgrid >=1,<2\" \\", "  sastrugi==0.8.1 --out mend.toml"]);
+    }
 }

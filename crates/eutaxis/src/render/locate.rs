@@ -61,7 +61,9 @@ pub(crate) fn text(module: &str, rows: &[Row]) -> String {
     text
 }
 
-/// A path below the environment's folder, or whole.
+/// A path below the folder of packages, or below the environment's folder, or whole.
 fn inside(path: &std::path::Path, root: &std::path::Path) -> String {
-    path.strip_prefix(root).unwrap_or(path).display().to_string()
+    let shown = path.strip_prefix(root).unwrap_or(path).display().to_string();
+    let packages = ["/site-packages/", "/dist-packages/"].iter().find_map(|p| shown.split_once(p));
+    packages.filter(|_| path.starts_with(root)).map_or(shown.clone(), |(_, rest)| rest.to_owned())
 }

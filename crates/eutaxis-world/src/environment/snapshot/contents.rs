@@ -69,6 +69,10 @@ fn compare(path: &Path, hash: Option<&str>, size: Option<u64>, quick: bool, buff
     if metadata.is_dir() || bytecode {
         return (State::Whole, if metadata.is_dir() { 0 } else { found });
     }
+    // Devices and pipes might never end.
+    if !metadata.is_file() {
+        return (State::Altered("it is no file any more".to_owned()), 0);
+    }
     if size.is_some_and(|s| s != found) {
         return (State::Altered(format!("it has {found} bytes, recorded are {}", size.unwrap_or(0))), found);
     }

@@ -15,6 +15,7 @@ use super::search::Search;
 use super::shown;
 use crate::Result;
 use crate::error::Doing;
+use crate::files::read_plain;
 
 /// A project with what is recorded of its files and not yet compared.
 #[derive(Debug)]
@@ -64,6 +65,10 @@ fn project(entry: usize, here: bool, path: &Path) -> Option<Placed> {
     }
 }
 
+fn text(path: &Path) -> Option<String> {
+    read_plain(path).ok().map(|b| String::from_utf8_lossy(&b).into_owned())
+}
+
 /// Name and release by the name of the metadata's folder.
 fn by_name(path: &Path) -> Option<(Name, Option<Version>)> {
     let stem = path.file_stem()?.to_str()?;
@@ -78,14 +83,14 @@ fn dist_info(entry: usize, here: bool, info: &Path) -> Option<Placed> {
         return None;
     }
     let site = info.parent()?;
-    let metadata = match fs::read(info.join("METADATA")) {
+    let metadata = match read_plain(&info.join("METADATA")) {
         Ok(bytes) => Metadata::parse(&bytes).map_err(|f| f.to_string()),
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => Err("it has no METADATA".to_owned()),
         Err(e) => Err(format!("METADATA cannot be read ({e})")),
     };
     let (name, version) = names(&metadata, info)?;
     let mut recorded = Vec::new();
-    let record = match fs::read(info.join("RECORD")) {
+    let record = match read_plain(&info.join("RECORD")) {
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => Recorded::Absent,
         Err(e) => Recorded::Broken(format!("RECORD cannot be read ({e})")),
         Ok(bytes) => match Record::parse(&bytes) {
@@ -98,8 +103,9 @@ fn dist_info(entry: usize, here: bool, info: &Path) -> Option<Placed> {
         },
     };
     let note = noted(info);
-    let read = |file: &str| fs::read_to_string(info.join(file)).ok();
-    let tags = fs::read(info.join("WHEEL")).ok().and_then(|b| WheelInfo::parse(&b).ok()).map(|w| tags(&name, &w.tags));
+    let read = |file: &str| text(&info.join(file));
+    let tags =
+        read_plain(&info.join("WHEEL")).ok().and_then(|b| WheelInfo::parse(&b).ok()).map(|w| tags(&name, &w.tags));
     let direct = read("direct_url.json").and_then(|t| direct(&t));
     let in_place = direct.as_ref().is_some_and(|d| d.editable);
     let unknown = in_place || !matches!(record, Recorded::Read(_));
@@ -146,17 +152,17 @@ fn remarks(record: &Record) -> Vec<String> {
 /// The older form: a folder or a single file.
 fn egg_info(entry: usize, here: bool, info: &Path) -> Option<Placed> {
     let file = if info.is_dir() { info.join("PKG-INFO") } else { info.to_owned() };
-    let mut metadata = match fs::read(&file) {
+    let mut metadata = match read_plain(&file) {
         Ok(bytes) => Metadata::parse(&bytes).map_err(|f| f.to_string()),
         Err(e) => Err(format!("PKG-INFO cannot be read ({e})")),
     };
-    if let (Ok(metadata), Ok(text)) = (&mut metadata, fs::read_to_string(info.join("requires.txt")))
+    if let (Ok(metadata), Ok(text)) = (&mut metadata, text(&info.join("requires.txt")).ok_or(()))
         && metadata.requires.is_empty()
     {
         metadata.requires = eutaxis_core::examine::legacy_requirements(&text);
     }
     let (name, version) = names(&metadata, info)?;
-    let listed = fs::read_to_string(info.join("installed-files.txt")).ok();
+    let listed = text(&info.join("installed-files.txt"));
     let recorded: Vec<_> =
         listed.iter().flat_map(|t| t.lines()).map(|l| (tidy_path(&info.join(l.trim())), None, None)).collect();
     let claims = if recorded.is_empty() { claims(info, &name, metadata.as_ref().ok()) } else { Vec::new() };
@@ -183,7 +189,7 @@ fn egg_info(entry: usize, here: bool, info: &Path) -> Option<Placed> {
 
 /// A link to a source tree, whose metadata lies there.
 fn egg_link(entry: usize, here: bool, link: &Path) -> Option<Placed> {
-    let text = fs::read_to_string(link).ok()?;
+    let text = text(link)?;
     let tree = PathBuf::from(text.lines().next()?.trim());
     let stem = Name::parse(link.file_stem()?.to_str()?).ok()?;
     let mut infos: Vec<PathBuf> = fs::read_dir(&tree).into_iter().flatten().flatten().map(|e| e.path()).collect();
@@ -208,7 +214,7 @@ fn claims(info: &Path, name: &Name, metadata: Option<&Metadata>) -> Vec<String> 
     if !stated.is_empty() {
         return stated;
     }
-    let told = fs::read_to_string(info.join("top_level.txt")).unwrap_or_default();
+    let told = text(&info.join("top_level.txt")).unwrap_or_default();
     let told: Vec<String> = told.lines().map(str::trim).filter(|l| !l.is_empty()).map(str::to_owned).collect();
     if told.is_empty() { vec![name.as_str().replace('-', "_"), name.as_str().to_owned()] } else { told }
 }

@@ -88,8 +88,9 @@ fn own_sites(seen: &Seen) -> Vec<PathBuf> {
         _ => format!("python{series}{threads}"),
     };
     let mut sites: Vec<PathBuf> = Vec::new();
-    for library in ["lib", "lib64"] {
-        let site = seen.root.join(library).join(&name).join("site-packages");
+    let usual = ["lib", "lib64"].map(|library| seen.root.join(library).join(&name).join("site-packages"));
+    let windows = (&*seen.facts.markers.os_name == "nt").then(|| seen.root.join("Lib").join("site-packages"));
+    for site in windows.into_iter().chain(usual) {
         // Where the one is a link to the other there is one place.
         let real = fs::canonicalize(&site).ok();
         if !sites.iter().any(|s| fs::canonicalize(s).ok() == real) || sites.is_empty() {

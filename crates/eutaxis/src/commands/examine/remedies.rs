@@ -3,10 +3,11 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use eutaxis_core::examine::{Finding, Snapshot, unmet};
+use eutaxis_core::examine::{Finding, Project, Snapshot, unmet};
 use eutaxis_core::fault::Origin;
 use eutaxis_core::solve::{Chosen, Problem, Solution};
 use eutaxis_core::{Ask, Name, Requirement, Version};
+use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::supply::{Outcome as End, Run};
 
@@ -44,9 +45,9 @@ pub(super) fn solve(
     if !findings.iter().any(|f| MENDED_BY_PLACING.contains(&f.id)) {
         return;
     }
-    let problem = problem(snapshot, surroundings);
     let run = Run::new(Arc::clone(depots));
-    let solution = match run.solve(&problem, &|_| ()) {
+    let solved = problem(snapshot, surroundings, &run).and_then(|problem| run.solve(&problem, &|_| ()));
+    let solution = match solved {
         Ok(End::Settled(solution)) => solution,
         Ok(End::Clash(_)) => {
             return output
@@ -57,6 +58,11 @@ pub(super) fn solve(
     let needs = unmet(snapshot);
     for finding in findings.iter_mut().filter(|f| MENDED_BY_PLACING.contains(&f.id)) {
         let Some(project) = finding.project.clone() else { continue };
+        // What is pinned is brought back to its pin.
+        if snapshot.pins.as_ref().is_some_and(|p| p.entries.iter().any(|e| e.name == project)) {
+            finding.remedy = format!("bring it to the pins:  {}", snapshot.furnish());
+            continue;
+        }
         // What the project needs and does not find, and the project itself.
         let mut concerned: BTreeSet<Name> = BTreeSet::from([project.clone()]);
         if matches!(finding.id, "unmet-requirement" | "version-clash") {
@@ -72,18 +78,28 @@ pub(super) fn solve(
     }
 }
 
-/// What is placed as a question: the projects that nobody brought, with the releases that are there where they hold.
-fn problem(snapshot: &Snapshot, surroundings: &Surroundings) -> Problem {
-    let needed: BTreeSet<Name> = snapshot
-        .here()
-        .flat_map(|(_, p)| p.metadata.iter().flat_map(|m| &m.requires).map(|r| r.name.clone()).collect::<Vec<_>>())
-        .collect();
-    let asked = snapshot.here().filter(|(_, p)| p.requested || !needed.contains(&p.name));
-    let asks = asked.map(|(_, p)| Ask { requirement: Requirement::any(&p.name), origin: Origin::Argument }).collect();
+/// What is placed as a question: the projects that nobody brought, with the releases that are there where they hold. Of those that
+/// the depots do not have only the needs count.
+fn problem(snapshot: &Snapshot, surroundings: &Surroundings, run: &Run) -> Result<Problem, Error> {
+    let names: Vec<Name> = snapshot.here().map(|(_, p)| p.name.clone()).collect();
+    let pages = run.pages(&names)?;
+    let known: BTreeSet<&Name> = names.iter().zip(&pages).filter(|(_, page)| page.is_some()).map(|(n, _)| n).collect();
+    let counts = |r: &&Requirement| r.marker.as_ref().is_none_or(|m| m.holds(&snapshot.target.markers, None));
+    let needs = |p: &Project| p.metadata.iter().flat_map(|m| &m.requires).filter(counts).cloned().collect::<Vec<_>>();
+    let needed: BTreeSet<Name> = snapshot.here().flat_map(|(_, p)| needs(p)).map(|r| r.name).collect();
+    let mut asked: Vec<Requirement> = Vec::new();
+    for (_, project) in snapshot.here() {
+        match known.contains(&project.name) {
+            true if project.requested || !needed.contains(&project.name) => asked.push(Requirement::any(&project.name)),
+            true => {}
+            false => asked.extend(needs(project).into_iter().filter(|r| known.contains(&r.name))),
+        }
+    }
+    let asks = asked.into_iter().map(|requirement| Ask { requirement, origin: Origin::Argument }).collect();
     let mut problem = Problem::new(snapshot.target.clone(), surroundings.config.policy.clone(), asks);
     problem.adjustments.clone_from(&surroundings.config.adjustments);
     problem.prior = snapshot.here().filter_map(|(_, p)| Some((p.name.clone(), p.version.clone()?))).collect();
-    problem
+    Ok(problem)
 }
 
 /// What changes for some projects, and the command that changes it.
