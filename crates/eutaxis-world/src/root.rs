@@ -4,7 +4,9 @@ use std::path::{Path, PathBuf};
 
 /// The folder that stands in for the root (EUTAXIS_ROOT); none when this machine itself is looked at.
 pub fn stand_in() -> Option<PathBuf> {
-    std::env::var_os("EUTAXIS_ROOT").filter(|r| !r.is_empty()).map(PathBuf::from)
+    let named = std::env::var_os("EUTAXIS_ROOT").filter(|r| !r.is_empty()).map(PathBuf::from)?;
+    // Paths of the machine are told by their start, so that the root must be whole.
+    Some(std::path::absolute(&named).unwrap_or(named))
 }
 
 /// The root: the stand-in, else `/`.

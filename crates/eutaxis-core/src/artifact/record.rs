@@ -61,7 +61,7 @@ impl Record {
         lines.sort_by(|a, b| a.path.cmp(&b.path));
         lines.iter().fold(String::new(), |mut text, line| {
             let size = line.size.map_or(String::new(), |s| s.to_string());
-            let hash = line.hash.as_deref().unwrap_or("");
+            let hash = quoted(line.hash.as_deref().unwrap_or(""));
             // Writing to a string cannot fail.
             let _ = writeln!(text, "{},{hash},{size}", quoted(&line.path));
             text
@@ -104,6 +104,13 @@ mod tests {
     fn bad_records_are_refused(#[case] bytes: &[u8], #[case] part: &str) {
         let fault = Record::parse(bytes).unwrap_err();
         assert!(fault.message().contains(part), "{fault}");
+    }
+
+    #[test]
+    fn odd_hashes_are_written_so_that_they_read_back() {
+        let record = Record::parse(b"a\"b,\"r,gh").unwrap();
+        assert_eq!(record.lines[0].hash.as_deref(), Some("r,gh"));
+        assert_eq!(Record::parse(record.write().as_bytes()).unwrap(), record);
     }
 
     proptest! {

@@ -4,41 +4,68 @@
 use std::collections::BTreeMap;
 
 use super::architecture::fits;
-use super::{AbsentLibrary, Compiled, Finding, LackingVersion, Severity, Snapshot, State};
+use super::{AbsentLibrary, Compiled, Finding, LackingVersion, Severity, Snapshot, State, some};
 use crate::name::Name;
 
+/// A compiled file, and a library that it needs and that is not found.
+type Need<'a> = (&'a Compiled, &'a AbsentLibrary);
+
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
+    // By owner and library; of what no module loads, by owner alone.
+    let mut needed: BTreeMap<(Severity, Option<usize>, &str), Vec<Need<'_>>> = BTreeMap::new();
     for compiled in &snapshot.compiled {
         // What cannot be loaded at all is told by its architecture.
         let loadable = compiled.parts.as_ref().is_ok_and(|p| p.iter().any(|p| fits(p, &snapshot.target)));
         if !loadable {
             continue;
         }
-        // A library that no module needs may be there for a feature that nobody uses.
-        let severity = if snapshot.is_loaded(compiled) { Severity::Breaks } else { Severity::Risk };
-        let told = compiled.absent.iter().map(|a| absent(snapshot, compiled, a));
-        let told = told.chain(lacking(snapshot, compiled));
-        for (id, evidence, remedy) in told {
+        let severity = severity(snapshot, compiled);
+        for absent in &compiled.absent {
+            let known = snapshot.target.accelerators.families.of_library(&absent.library).is_some();
+            let library = if severity == Severity::Risk && !known { "" } else { absent.library.as_str() };
+            needed.entry((severity, compiled.owner, library)).or_default().push((compiled, absent));
+        }
+        for (id, evidence, remedy) in lacking(snapshot, compiled) {
             let finding = Finding::new(id, severity, evidence, remedy);
             findings.push(finding.about_owner(snapshot, compiled.owner).of(vec![compiled.path.clone()]));
         }
     }
+    for ((severity, owner, library), all) in needed {
+        let (id, evidence, remedy) = match library {
+            "" => unused(snapshot, &all),
+            library => absent(snapshot, library, &all),
+        };
+        let paths = all.iter().map(|(c, _)| c.path.clone()).collect();
+        findings.push(Finding::new(id, severity, evidence, remedy).about_owner(snapshot, owner).of(paths));
+    }
     differing(snapshot, findings);
+}
+
+/// A library that no module needs may be there for a feature that nobody uses.
+fn severity(snapshot: &Snapshot, compiled: &Compiled) -> Severity {
+    if snapshot.is_loaded(compiled) { Severity::Breaks } else { Severity::Risk }
 }
 
 type Told = (&'static str, String, String);
 
-fn absent(snapshot: &Snapshot, compiled: &Compiled, absent: &AbsentLibrary) -> Told {
-    let AbsentLibrary { library, by, near } = absent;
-    let name = snapshot.shown(&compiled.path);
-    let through = if *by == compiled.path { String::new() } else { format!(" (through {})", snapshot.shown(by)) };
-    let instead = near.as_ref().map_or(String::new(), |n| format!("; {} is there", snapshot.shown(n)));
-    let evidence = format!("{name} needs {library}{through}; it is nowhere on the loader's path{instead}");
+/// A library that files of one project need.
+fn absent(snapshot: &Snapshot, library: &str, all: &[Need<'_>]) -> Told {
+    let files: Vec<String> = all.iter().map(|(c, _)| snapshot.shown(&c.path)).collect();
+    let needs = if files.len() == 1 { "needs" } else { "need" };
+    let through =
+        all.iter().find(|(c, a)| a.by != c.path).map(|(_, a)| format!(" (through {})", snapshot.shown(&a.by)));
+    let instead = all.iter().find_map(|(_, a)| a.near.as_ref()).map(|n| format!("; {} is there", snapshot.shown(n)));
+    let evidence = format!(
+        "{} {needs} {library}{}; it is nowhere on the loader's path{}",
+        some(&files),
+        through.unwrap_or_default(),
+        instead.unwrap_or_default()
+    );
+    let project = all.first().and_then(|(c, _)| owner(snapshot, c)).map_or("PROJECT", Name::as_str);
     if let Some((family, toolkit)) = snapshot.target.accelerators.families.of_library(library) {
         let remedy = format!(
-            "install the toolkit {} {toolkit}, or take a build that brings its runtime, or one without:  eutaxis shortlist {}",
-            family.name,
-            owner(snapshot, compiled).map_or("PROJECT", Name::as_str)
+            "install the toolkit {} {toolkit}, or take a build that brings its runtime, or one without:  eutaxis shortlist {project}",
+            family.name
         );
         return ("toolkit-absent", evidence, remedy);
     }
@@ -50,6 +77,24 @@ fn absent(snapshot: &Snapshot, compiled: &Compiled, absent: &AbsentLibrary) -> T
         None => "find the system package that brings it, or take a release that brings it along".to_owned(),
     };
     ("library-absent", evidence, remedy)
+}
+
+/// Libraries that files of one project need which no module loads: all at once.
+fn unused(snapshot: &Snapshot, all: &[Need<'_>]) -> Told {
+    let mut files: Vec<String> = all.iter().map(|(c, _)| snapshot.shown(&c.path)).collect();
+    let mut libraries: Vec<String> = all.iter().map(|(_, a)| a.library.clone()).collect();
+    for list in [&mut files, &mut libraries] {
+        list.sort();
+        list.dedup();
+    }
+    let (needs, are) =
+        (if files.len() == 1 { "needs" } else { "need" }, if libraries.len() == 1 { "it is" } else { "they are" });
+    let evidence = format!(
+        "{} {needs} {}; {are} nowhere on the loader's path, and no module that is here loads what needs them",
+        some(&files),
+        some(&libraries)
+    );
+    ("library-absent", evidence, "nothing, unless you use what these files are for".to_owned())
 }
 
 fn owner<'a>(snapshot: &'a Snapshot, compiled: &Compiled) -> Option<&'a Name> {

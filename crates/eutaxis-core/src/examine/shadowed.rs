@@ -8,14 +8,17 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     for (_, project) in snapshot.here() {
         let Some(own) = snapshot.path.get(project.entry) else { continue };
         let mut told = BTreeSet::new();
-        for name in top_names(project, own) {
-            if !told.insert(name) {
+        for (name, is_folder) in top_names(project, own) {
+            if !told.insert((name, is_folder)) {
                 continue;
             }
             let Some((entry, top)) = first(snapshot, name) else { continue };
             // A package without a file of its own gives way to anything; one with a file is its own.
             let mine = project.files.iter().any(|f| f.path == top.path);
-            if mine || top.namespace || entry.seat == Seat::Site && owner(snapshot, top).is_none() {
+            // Several projects may place files in one package.
+            let inside = top.path.strip_prefix(own.folder.as_str()).and_then(|p| p.strip_prefix('/'));
+            let shared = is_folder && inside.is_some_and(|p| p.split('/').next() == Some(name));
+            if mine || shared || top.namespace || entry.seat == Seat::Site && owner(snapshot, top).is_none() {
                 continue;
             }
             let Some(whose) = whose(snapshot, entry, top, project) else { continue };
@@ -34,12 +37,12 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     }
 }
 
-/// Names of what a project places at the top of its folder.
-fn top_names<'a>(project: &'a Project, own: &'a Entry) -> impl Iterator<Item = &'a str> {
+/// Names of what a project places at the top of its folder, and whether they are those of folders.
+fn top_names<'a>(project: &'a Project, own: &'a Entry) -> impl Iterator<Item = (&'a str, bool)> {
     let inside = project.files.iter().filter_map(|f| f.path.strip_prefix(own.folder.as_str())?.strip_prefix('/'));
     inside.filter_map(|path| match path.split_once('/') {
-        Some((folder, _)) => own.modules.contains_key(folder).then_some(folder),
-        None => path.split('.').next().filter(|stem| own.modules.contains_key(*stem)),
+        Some((folder, _)) => own.modules.contains_key(folder).then_some((folder, true)),
+        None => path.split('.').next().filter(|stem| own.modules.contains_key(*stem)).map(|stem| (stem, false)),
     })
 }
 

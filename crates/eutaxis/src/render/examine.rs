@@ -102,10 +102,12 @@ fn continued(command: &str, width: usize) -> Vec<String> {
 /// From so many on, findings of one kind with one remedy share a line.
 const MANY: usize = 3;
 
-/// Findings that many projects share with one remedy, as one; it has no project, and says in its place how many there are.
+/// Findings that are the same for many projects, as one; it has no project, and says in its place how many there are.
 fn joined<'a>(findings: impl Iterator<Item = &'a Finding>) -> Vec<Finding> {
     let all: Vec<&Finding> = findings.collect();
-    let alike = |a: &Finding, b: &Finding| (a.severity, a.id, &a.remedy) == (b.severity, b.id, &b.remedy);
+    let alike = |a: &Finding, b: &Finding| {
+        (a.severity, a.id, &a.remedy, &a.evidence) == (b.severity, b.id, &b.remedy, &b.evidence)
+    };
     let mut out: Vec<Finding> = Vec::new();
     for (at, finding) in all.iter().enumerate() {
         let group: Vec<&&Finding> = all.iter().filter(|f| f.project.is_some() && alike(f, finding)).collect();

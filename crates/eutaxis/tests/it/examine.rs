@@ -162,6 +162,10 @@ fn each_fault_is_found_alone(#[case] expected: &str, #[case] breaking: impl Fn(&
     h.place(&project);
     h.write("firnio/__pycache__/__init__.cpython-311.pyc", "x");
 })]
+#[case::one_package_of_two(|h: &Hut| {
+    h.place(&plain("firnio", "1.2"));
+    h.place(&Placed { files: vec![("firnio/maps/tiles.py".into(), vec![])], ..plain("firnio_maps", "1.0") });
+})]
 #[case::extras_not_asked(|h: &Hut| h.place(&requiring("moulin", "Provides-Extra: plot\nRequires-Dist: neveplot; extra == 'plot'\n")))]
 #[case::extras_asked(|h: &Hut| {
     h.place(&requiring("moulin", "Provides-Extra: plot\nRequires-Dist: neveplot; extra == 'plot'\n"));
@@ -255,6 +259,23 @@ fn drivers_of_another_machine_are_looked_at() {
     let answer: serde_json::Value = serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e} {ran:?}"));
     assert!(told(&answer).contains(&"breaks driver-too-old seracnet".to_owned()), "{answer:#}");
     assert!(answer["findings"].to_string().contains("driver 512.4 runs up to 4.1"), "{answer:#}");
+}
+
+/// The interpreter of another machine, by a root that is named from here.
+#[test]
+fn another_machines_interpreter_is_read() {
+    let hut = Hut::new();
+    let mut command = hut.field.command(&["examine", "--json"]);
+    let ran = crate::field::ran(
+        command.current_dir(crate::field::world()).env("EUTAXIS_ROOT", "places/ridge-logger").output().unwrap(),
+    );
+    let answer: serde_json::Value = serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e} {ran:?}"));
+    assert_eq!(answer["environment"]["target"], "cpython 3.9.2 / linux armv7l kernel aarch64 glibc 2.31");
+    let mut command = hut.field.command(&["examine", "--imports"]);
+    let refused = crate::field::ran(
+        command.current_dir(crate::field::world()).env("EUTAXIS_ROOT", "places/ridge-logger").output().unwrap(),
+    );
+    assert!(refused.code == 2 && refused.err.contains("cannot be run here"), "{refused:?}");
 }
 
 #[test]

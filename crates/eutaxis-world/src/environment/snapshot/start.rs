@@ -42,6 +42,14 @@ pub fn seen(place: &Path, finder: &Finder, probes: &ProbeCache) -> Result<Seen> 
         _ if place.is_dir() => Some(place.to_owned()),
         _ => None,
     };
+    let as_version = place.to_str().is_some_and(|t| Version::parse(t.trim_start_matches("python")).is_ok());
+    let on_path = || finder.path.iter().any(|folder| folder.join(place).exists());
+    if !place.exists() && !as_version && !place.is_symlink() && stand_in().is_none() && !on_path() {
+        let error =
+            Error::request(format!("there is neither an environment nor an interpreter at {}", place.display()));
+        return Err(error
+            .help("name the folder of an environment, or an interpreter; `eutaxis survey --environments` lists them"));
+    }
     match root {
         Some(root) => environment(&std::path::absolute(&root).unwrap_or(root), finder, probes),
         None => interpreter(place, finder, probes),
