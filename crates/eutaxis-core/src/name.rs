@@ -130,6 +130,12 @@ fn distance(a: &str, b: &str) -> usize {
     above.last().copied().unwrap_or(0)
 }
 
+/// Whether a text can be the name of a module, or a part of it: what code can write behind `import`.
+pub fn is_identifier(text: &str) -> bool {
+    let mut chars = text.chars();
+    chars.next().is_some_and(|c| c.is_alphabetic() || c == '_') && chars.all(|c| c.is_alphanumeric() || c == '_')
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

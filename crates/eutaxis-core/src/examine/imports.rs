@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 
 use super::{Finding, Severity, Snapshot};
 use crate::fault::escaped;
+use crate::name::is_identifier;
 
 /// The modules to be imported, with the projects that own them: public ones at the top, in the environment itself; of packages
 /// without a file of their own the parts. Tests, stubs and private ones are left out.
@@ -47,9 +48,11 @@ fn module_of(path: &str, snapshot: &Snapshot) -> Option<String> {
 /// Whether a name is one that users import.
 fn is_public(name: &str) -> bool {
     let tests = ["test", "tests", "testing", "conftest", "setup", "examples", "docs", "benchmarks"];
-    let plain =
-        name.chars().all(|c| c.is_alphanumeric() || c == '_') && !name.starts_with(|c: char| c.is_ascii_digit());
-    plain && !name.starts_with('_') && !tests.contains(&name) && !name.ends_with("_tests") && !name.ends_with("_stubs")
+    is_identifier(name)
+        && !name.starts_with('_')
+        && !tests.contains(&name)
+        && !name.ends_with("_tests")
+        && !name.ends_with("_stubs")
 }
 
 /// How a process ended.

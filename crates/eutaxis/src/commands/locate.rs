@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use eutaxis_core::examine::Seat;
-use eutaxis_core::name::nearest;
+use eutaxis_core::name::{is_identifier, nearest};
 use eutaxis_world::Error;
 use eutaxis_world::environment::roots_below;
 use eutaxis_world::environment::snapshot::{Spot, locate};
@@ -60,11 +60,7 @@ fn walk(arguments: &Locate, common: &Common) -> Result<Answer, Error> {
 }
 
 fn ensure_module(module: &str) -> Result<(), Error> {
-    let is_name = |part: &str| {
-        let mut chars = part.chars();
-        chars.next().is_some_and(|c| c.is_alphabetic() || c == '_') && chars.all(|c| c.is_alphanumeric() || c == '_')
-    };
-    if module.split('.').all(is_name) {
+    if module.split('.').all(is_identifier) {
         return Ok(());
     }
     let error = Error::request(format!("`{module}` is not the name of a module"));

@@ -169,6 +169,9 @@ fn head(report: &Report, width: usize) -> String {
     looked.extend(report.tried.0.map(|n| format!("imports of {} tried", count(n, "module"))));
     looked.extend(report.tried.1.map(|n| format!("{} run", count(n, "trial"))));
     looked.extend(report.quick.then(|| "hashes of files left out".to_owned()));
+    if let Some(other) = &report.other {
+        looked.push(format!("the bare name python3 starts another interpreter: {}", other.display()));
+    }
     if !looked.is_empty() {
         text.push_str(&style::dim_lines(&format!("{}\n", wrap(&looked.join("; "), width).join("\n"))));
     }

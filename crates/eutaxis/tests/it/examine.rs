@@ -278,6 +278,37 @@ fn another_machines_interpreter_is_read() {
     assert!(refused.code == 2 && refused.err.contains("cannot be run here"), "{refused:?}");
 }
 
+/// What a compiler makes: a module with a library beside it, and then without.
+#[test]
+fn what_a_compiler_makes_is_followed() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name).display().to_string();
+    let compile = |text: &str, arguments: &[&str]| {
+        let source = at("source.c");
+        std::fs::write(&source, text).unwrap();
+        let run = std::process::Command::new("cc").args(["-shared", "-fPIC", &source]).args(arguments).output();
+        run.is_ok_and(|r| r.status.success())
+    };
+    let (library, module) = (at("libfirn.so.3"), at("_core.so"));
+    if !compile("int firn(void) { return 3; }", &["-Wl,-soname,libfirn.so.3", "-o", &library]) {
+        return;
+    }
+    let text =
+        "#include <math.h>\nint firn(void); void *PyInit__core(void) { return firn() + (int) sqrt(firn()) ? 0 : 0; }";
+    let rpath = "-Wl,--enable-new-dtags,-rpath,$ORIGIN";
+    assert!(compile(text, &[&library, "-lm", rpath, "-o", &module]));
+    let hut = Hut::new();
+    let mut project = plain("hoarfrost", "1.0");
+    project.files.push((format!("hoarfrost/_core{}", python().suffix), std::fs::read(&module).unwrap()));
+    project.files.push(("hoarfrost/libfirn.so.3".into(), std::fs::read(&library).unwrap()));
+    hut.place(&project);
+    assert_eq!(hut.found(0, &[]), [""; 0]);
+    project.files.pop();
+    hut.place(&project);
+    std::fs::remove_file(hut.site().join("hoarfrost/libfirn.so.3")).unwrap();
+    assert_eq!(hut.found(1, &[]), ["breaks library-absent hoarfrost"]);
+}
+
 #[test]
 fn pins_are_compared_and_tidying_mends_exactly_that() {
     let field = Field::settled(&["radargram>=2", "borelog"]);

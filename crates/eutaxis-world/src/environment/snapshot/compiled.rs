@@ -5,9 +5,10 @@ use std::path::{Path, PathBuf};
 
 use eutaxis_core::binary::{Binary, module_stem};
 use eutaxis_core::examine::{Compiled, Project, Seat, Stray};
+use eutaxis_core::name::is_identifier;
 use rayon::prelude::*;
 
-use super::search::{Search, is_identifier};
+use super::search::Search;
 use super::shown;
 use super::start::Seen;
 use crate::loader::{Followed, Loader, Parts, read_binary};

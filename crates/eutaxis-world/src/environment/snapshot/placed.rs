@@ -88,7 +88,7 @@ fn dist_info(entry: usize, here: bool, info: &Path) -> Option<Placed> {
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => Err("it has no METADATA".to_owned()),
         Err(e) => Err(format!("METADATA cannot be read ({e})")),
     };
-    let (name, version) = names(&metadata, info)?;
+    let bare = bare(entry, here, info, metadata)?;
     let mut recorded = Vec::new();
     let record = match read_plain(&info.join("RECORD")) {
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => Recorded::Absent,
@@ -105,37 +105,49 @@ fn dist_info(entry: usize, here: bool, info: &Path) -> Option<Placed> {
     let note = noted(info);
     let read = |file: &str| text(&info.join(file));
     let tags =
-        read_plain(&info.join("WHEEL")).ok().and_then(|b| WheelInfo::parse(&b).ok()).map(|w| tags(&name, &w.tags));
+        read_plain(&info.join("WHEEL")).ok().and_then(|b| WheelInfo::parse(&b).ok()).map(|w| tags(&bare.name, &w.tags));
     let direct = read("direct_url.json").and_then(|t| direct(&t));
     let in_place = direct.as_ref().is_some_and(|d| d.editable);
     let unknown = in_place || !matches!(record, Recorded::Read(_));
-    let claims = if unknown { claims(info, &name, metadata.as_ref().ok()) } else { Vec::new() };
+    let claims = if unknown { claims(info, &bare) } else { Vec::new() };
     let project = Project {
-        name,
-        version,
-        info: shown(info),
-        entry,
-        here,
-        metadata,
         form: Form::DistInfo,
         record,
-        files: Vec::new(),
         claims,
         installer: read("INSTALLER").map(|t| t.trim().to_owned()).filter(|t| !t.is_empty()),
         requested: info.join("REQUESTED").is_file(),
         direct,
         wheel: note.map(|n| (n.file, n.sha256)),
         tags,
-        placed: changed(info),
+        ..bare
     };
     Some(Placed { project, recorded })
 }
 
-fn names(metadata: &std::result::Result<Metadata, String>, info: &Path) -> Option<(Name, Option<Version>)> {
-    match metadata {
-        Ok(metadata) => Some((metadata.name.clone(), Some(metadata.version.clone()))),
-        Err(_) => by_name(info),
-    }
+/// A project of the older form, of which nothing is known but its metadata.
+fn bare(entry: usize, here: bool, info: &Path, metadata: std::result::Result<Metadata, String>) -> Option<Project> {
+    let (name, version) = match &metadata {
+        Ok(metadata) => (metadata.name.clone(), Some(metadata.version.clone())),
+        Err(_) => by_name(info)?,
+    };
+    Some(Project {
+        name,
+        version,
+        info: shown(info),
+        entry,
+        here,
+        metadata,
+        form: Form::EggInfo,
+        record: Recorded::Absent,
+        files: Vec::new(),
+        claims: Vec::new(),
+        installer: None,
+        requested: false,
+        direct: None,
+        wheel: None,
+        tags: None,
+        placed: changed(info),
+    })
 }
 
 /// What is wrong in single lines of a RECORD: paths twice, and hashes that count for nothing.
@@ -156,34 +168,18 @@ fn egg_info(entry: usize, here: bool, info: &Path) -> Option<Placed> {
         Ok(bytes) => Metadata::parse(&bytes).map_err(|f| f.to_string()),
         Err(e) => Err(format!("PKG-INFO cannot be read ({e})")),
     };
-    if let (Ok(metadata), Ok(text)) = (&mut metadata, text(&info.join("requires.txt")).ok_or(()))
+    if let (Ok(metadata), Some(text)) = (&mut metadata, text(&info.join("requires.txt")))
         && metadata.requires.is_empty()
     {
         metadata.requires = eutaxis_core::examine::legacy_requirements(&text);
     }
-    let (name, version) = names(&metadata, info)?;
+    let mut project = bare(entry, here, info, metadata)?;
     let listed = text(&info.join("installed-files.txt"));
     let recorded: Vec<_> =
         listed.iter().flat_map(|t| t.lines()).map(|l| (tidy_path(&info.join(l.trim())), None, None)).collect();
-    let claims = if recorded.is_empty() { claims(info, &name, metadata.as_ref().ok()) } else { Vec::new() };
-    let project = Project {
-        name,
-        version,
-        info: shown(info),
-        entry,
-        here,
-        metadata,
-        form: Form::EggInfo,
-        record: Recorded::Absent,
-        files: Vec::new(),
-        claims,
-        installer: None,
-        requested: false,
-        direct: None,
-        wheel: None,
-        tags: None,
-        placed: changed(info),
-    };
+    if recorded.is_empty() {
+        project.claims = claims(info, &project);
+    }
     Some(Placed { project, recorded })
 }
 
@@ -207,16 +203,17 @@ fn egg_link(entry: usize, here: bool, link: &Path) -> Option<Placed> {
 }
 
 /// Names at the top that a project of unknown files has: as it says, else its own.
-fn claims(info: &Path, name: &Name, metadata: Option<&Metadata>) -> Vec<String> {
-    let stated = metadata.map_or(&[][..], |m| m.import_names.as_slice());
+fn claims(info: &Path, project: &Project) -> Vec<String> {
+    let stated = project.metadata.as_ref().map_or(&[][..], |m| m.import_names.as_slice());
     let stated: Vec<String> =
         stated.iter().filter_map(|n| n.split(['.', ';']).next()).map(|n| n.trim().to_owned()).collect();
     if !stated.is_empty() {
         return stated;
     }
+    let name = project.name.as_str();
     let told = text(&info.join("top_level.txt")).unwrap_or_default();
     let told: Vec<String> = told.lines().map(str::trim).filter(|l| !l.is_empty()).map(str::to_owned).collect();
-    if told.is_empty() { vec![name.as_str().replace('-', "_"), name.as_str().to_owned()] } else { told }
+    if told.is_empty() { vec![name.replace('-', "_"), name.to_owned()] } else { told }
 }
 
 fn direct(text: &str) -> Option<Direct> {

@@ -5,6 +5,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use eutaxis_core::examine::{Entry, Seat, Top};
+use eutaxis_core::name::is_identifier;
 
 use super::super::read::tidy_path;
 use super::start::Seen;
@@ -170,12 +171,6 @@ pub(super) fn modules(folder: &Path, suffixes: &[String]) -> BTreeMap<String, To
 fn initial(folder: &Path, suffixes: &[String]) -> Option<PathBuf> {
     let names = suffixes.iter().map(String::as_str).chain([".py", ".pyc"]).map(|s| folder.join(format!("__init__{s}")));
     names.into_iter().find(|p| p.is_file())
-}
-
-/// Whether a name is one that can be imported.
-pub(super) fn is_identifier(name: &str) -> bool {
-    let mut chars = name.chars();
-    chars.next().is_some_and(|c| c.is_alphabetic() || c == '_') && chars.all(|c| c.is_alphanumeric() || c == '_')
 }
 
 #[cfg(test)]

@@ -11,6 +11,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use eutaxis_core::examine::{Finding, Kind, Severity, Snapshot, examine, imports, modules, trials};
 use eutaxis_world::attempt::{Limits, Runner};
 use eutaxis_world::environment::snapshot::{Look, snapshot};
+use eutaxis_world::interpreter::{Finder, ProbeCache};
 use eutaxis_world::root::stand_in;
 use eutaxis_world::stock::Trim;
 use eutaxis_world::{Error, ErrorKind};
@@ -35,6 +36,8 @@ pub(crate) struct Report {
     pub(crate) written: Option<PathBuf>,
     /// Hashes were left out.
     pub(crate) quick: bool,
+    /// The interpreter that the bare name starts here, when it is another one.
+    pub(crate) other: Option<PathBuf>,
 }
 
 pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
@@ -82,37 +85,53 @@ fn walk(arguments: &Examine, common: &Common, output: &Output) -> Result<Answer,
     if !depots.is_empty() {
         remedies::solve(&mut findings, &snapshot, &depots, &surroundings, &arguments.depots, output);
     }
-    let mut tried = (None, None);
-    if arguments.imports || arguments.trials {
-        let runner = runner(&snapshot, runner_limits)?;
-        if arguments.imports {
-            let modules = modules(&snapshot);
-            let bar = output.progress();
-            bar.set_length(modules.len() as u64);
-            bar.set_message("importing");
-            let count = AtomicU64::new(0);
-            let attempts = runner.import(&modules, &|| bar.set_position(count.fetch_add(1, Ordering::Relaxed) + 1));
-            bar.finish_and_clear();
-            findings.extend(imports(&snapshot, &attempts?));
-            tried.0 = Some(modules.len());
-        }
-        if arguments.trials {
-            let named: Vec<_> =
-                surroundings.config.trials.iter().map(|(n, t)| (n.clone(), t.code.clone(), t.expect.clone())).collect();
-            findings.extend(trials(&runner.trials(&named)?));
-            tried.1 = Some(named.len());
-        }
-        findings.sort_by(|a, b| (a.severity, &a.project).cmp(&(b.severity, &b.project)));
-    }
+    let tried = try_it(arguments, &snapshot, &surroundings, runner_limits, output, &mut findings)?;
     output.report_network(depots.network());
     if let Some(file) = &arguments.sarif {
         sarif::write(&findings, file)?;
     }
+    let other = other_interpreter(&snapshot, &finder, &probes);
     let sizes = arguments.sizes.then(|| sizes::shares(&snapshot));
-    let report = Report { snapshot, findings, sizes, tried, written: arguments.sarif.clone(), quick: arguments.quick };
+    let report =
+        Report { snapshot, findings, sizes, tried, written: arguments.sarif.clone(), quick: arguments.quick, other };
     let breaks = report.findings.iter().any(|f| f.severity == Severity::Breaks);
     let text = render::examine::text(&report, output.verbose());
     Ok(Answer { outcome: if breaks { Outcome::No } else { Outcome::Ok }, text, json: json(&report) })
+}
+
+/// Really imports modules and runs trials, as far as that is asked for: how many of each.
+fn try_it(
+    arguments: &Examine,
+    snapshot: &Snapshot,
+    surroundings: &Surroundings,
+    limits: Limits,
+    output: &Output,
+    findings: &mut Vec<Finding>,
+) -> Result<(Option<usize>, Option<usize>), Error> {
+    if !arguments.imports && !arguments.trials {
+        return Ok((None, None));
+    }
+    let runner = runner(snapshot, limits)?;
+    let mut tried = (None, None);
+    if arguments.imports {
+        let modules = modules(snapshot);
+        let bar = output.progress();
+        bar.set_length(modules.len() as u64);
+        bar.set_message("importing");
+        let count = AtomicU64::new(0);
+        let attempts = runner.import(&modules, &|| bar.set_position(count.fetch_add(1, Ordering::Relaxed) + 1));
+        bar.finish_and_clear();
+        findings.extend(imports(snapshot, &attempts?));
+        tried.0 = Some(modules.len());
+    }
+    if arguments.trials {
+        let named = surroundings.config.trials.iter();
+        let named: Vec<_> = named.map(|(n, t)| (n.clone(), t.code.clone(), t.expect.clone())).collect();
+        findings.extend(trials(&runner.trials(&named)?));
+        tried.1 = Some(named.len());
+    }
+    findings.sort_by(|a, b| (a.severity, &a.project).cmp(&(b.severity, &b.project)));
+    Ok(tried)
 }
 
 fn limits(arguments: &Examine) -> Result<Limits, Error> {
@@ -138,6 +157,13 @@ fn runner(snapshot: &Snapshot, limits: Limits) -> Result<Runner, Error> {
     Ok(Runner { python, user_base, limits })
 }
 
+/// The interpreter that `python3` starts here, when it is not this one: what is placed with the one, the other does not see.
+fn other_interpreter(snapshot: &Snapshot, finder: &Finder, probes: &ProbeCache) -> Option<PathBuf> {
+    let found = finder.default(probes).ok()?;
+    let real = |path: &Path| std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
+    (real(&found.facts.prefix) != real(Path::new(&snapshot.root))).then_some(found.path)
+}
+
 /// What is examined, in a word.
 pub(crate) fn kind_word(kind: Kind) -> &'static str {
     match kind {
@@ -155,7 +181,7 @@ fn json(report: &Report) -> Map<String, Value> {
         "environment".into(),
         json!({
             "root": snapshot.root, "interpreter": snapshot.python, "projects": snapshot.here().count(),
-            "target": snapshot.target.to_string(), "kind": kind_word(snapshot.kind),
+            "target": snapshot.target.to_string(), "kind": kind_word(snapshot.kind), "default": report.other.is_none(),
         }),
     );
     object.insert("findings".into(), Value::Array(report.findings.iter().map(finding_json).collect()));
