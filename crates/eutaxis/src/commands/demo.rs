@@ -88,16 +88,16 @@ fn steps() -> Vec<Step> {
         ),
         step(
             "The watch has an environment of its own, made from pins, on the machine that stands in its hut.",
-            &["settle", "radargram", "firnio", "sastrugi==0.8.1", "--out", "watch.toml"],
+            &["settle", "radargram", "fieldlog", "--out", "watch.toml"],
             0,
         ),
         step("Made, and left to itself:", &["furnish", "watch.toml", "--at", "watch"], 0),
         step(
-            "Somebody wants the newest frostgrid, and places it alone. Nothing complains.",
-            &["settle", "frostgrid>=2", "--out", "newest-frostgrid.toml"],
+            "Somebody wants the newest wirepack, and places it alone. Nothing complains.",
+            &["settle", "wirepack>=5", "--out", "newest-wirepack.toml"],
             0,
         ),
-        step("It moves under the feet of sastrugi:", &["furnish", "newest-frostgrid.toml", "--at", "watch"], 0),
+        step("It moves under the feet of fieldlog:", &["furnish", "newest-wirepack.toml", "--at", "watch"], 0),
         Step {
             neglected: Some("watch"),
             ..step(

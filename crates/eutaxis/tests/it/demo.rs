@@ -13,8 +13,7 @@ fn the_demo_goes_the_whole_way() {
     let mut ids: Vec<&str> = found.iter().filter_map(|f| f.split(' ').nth(1)).collect();
     ids.sort();
     ids.dedup();
-    let expected =
-        "absent-file differs-from-pin leftover library-absent not-pinned shared-path version-clash wrong-interpreter";
+    let expected = "absent-file built-before differs-from-pin leftover library-absent not-pinned shared-path version-clash wrong-interpreter";
     assert_eq!(ids.join(" "), expected);
     assert!(field.path("camp/depot/frostgrid/index.html").exists());
     field.expect(2, &["demo", "camp"]);
