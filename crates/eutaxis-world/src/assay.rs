@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use eutaxis_core::artifact::{Metadata, NameRules, WheelName};
 use eutaxis_core::assay::Carried;
 use eutaxis_core::binary::{Binary, is_binary};
+use eutaxis_core::examine::LackingVersion;
 use eutaxis_core::fault::Fault;
 use eutaxis_core::target::{System, Target};
 
@@ -86,6 +87,7 @@ pub fn look_into(path: &Path, target: &Target, here: Option<&Loader>) -> Result<
                     path: member.path.clone(),
                     parts,
                     absent: Vec::new(),
+                    lacking: Vec::new(),
                 }));
             }
             Err(refusal) => looked.refusals.push(refusal),
@@ -181,7 +183,15 @@ fn absent(carried: &mut [Carried], loader: &Loader) {
     for one in carried {
         let outside = |b: &Binary| b.needs.iter().filter(|n| !brought.contains(&last(n))).cloned().collect::<Vec<_>>();
         let parts = one.parts.iter().flatten().filter(|b| loader.loads(b));
-        let needed: Vec<String> = parts.flat_map(outside).collect();
+        let needed: Vec<String> = parts.clone().flat_map(outside).collect();
+        // The C library itself is told by its version.
+        let told = |l: &LackingVersion| !brought.contains(&l.library) && !l.version.starts_with("GLIBC_");
+        let lacking = parts.flat_map(|b| loader.lacking(b)).filter(told);
+        let words = lacking.map(|l| {
+            let ends = l.highest.map_or(String::new(), |h| format!(", which ends at {h}"));
+            format!("{} of {}; here is {}{ends}", l.version, l.library, l.path)
+        });
+        one.lacking = words.collect();
         one.absent = needed.into_iter().filter(|n| !loader.has(n)).collect();
     }
 }

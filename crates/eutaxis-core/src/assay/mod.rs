@@ -18,6 +18,8 @@ pub struct Carried {
     pub parts: Result<Vec<Binary>, String>,
     /// Libraries that it needs from outside and that the target's machine does not have; empty when that is not known.
     pub absent: Vec<String>,
+    /// Versions that libraries of the target's machine do not define, in words; empty when that is not known.
+    pub lacking: Vec<String>,
 }
 
 /// A wheel that is looked into.

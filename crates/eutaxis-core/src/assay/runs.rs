@@ -96,6 +96,9 @@ fn by_file(carried: &Carried, contents: &Contents<'_>, target: &Target, bars: &m
             bars.push(Remark::new("platform", detail));
         }
     }
+    for version in &carried.lacking {
+        bars.push(Remark::new("library", format!("{path} needs {version}")));
+    }
     for library in &carried.absent {
         bars.push(Remark::new("library", format!("{path} needs {library}, which this machine does not have")));
     }

@@ -6,7 +6,7 @@ use super::*;
 use crate::binary::Binary;
 
 fn carried(path: &str, parts: Vec<Binary>) -> Carried {
-    Carried { path: path.to_owned(), parts: Ok(parts), absent: Vec::new() }
+    Carried { path: path.to_owned(), parts: Ok(parts), absent: Vec::new(), lacking: Vec::new() }
 }
 
 fn part(format: Format, arch: &str) -> Binary {
@@ -70,9 +70,18 @@ fn files_of_windows_tell_their_interpreter(#[case] path: &str, #[case] library: 
 /// What cannot be read is told, and a library as data is not a module.
 #[test]
 fn damage_bars_where_it_would_be_loaded() {
-    let broken =
-        Carried { path: "firnio/_core.abi3.so".into(), parts: Err("it is cut off".into()), absent: Vec::new() };
-    let data = Carried { path: "firnio/data.so".into(), parts: Err("it is cut off".into()), absent: Vec::new() };
+    let broken = Carried {
+        path: "firnio/_core.abi3.so".into(),
+        parts: Err("it is cut off".into()),
+        absent: Vec::new(),
+        lacking: Vec::new(),
+    };
+    let data = Carried {
+        path: "firnio/data.so".into(),
+        parts: Err("it is cut off".into()),
+        absent: Vec::new(),
+        lacking: Vec::new(),
+    };
     let target = "cpython 3.11 / linux x86_64 glibc 2.35";
     let found = judged("firnio-1.0-cp39-abi3-manylinux_2_17_x86_64.whl", &[broken, data], target);
     assert_eq!(kinds(&found.bars), ["archive"]);

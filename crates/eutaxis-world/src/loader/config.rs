@@ -9,11 +9,11 @@ use crate::root::{matching, start_of};
 const DEEPEST: usize = 8;
 
 /// The folders, in order, for programs of an architecture; as paths of the machine.
-pub(super) fn folders(root: &Path, arch: &str, configured: bool) -> Vec<PathBuf> {
-    let musl = start_of(&root.join(format!("etc/ld-musl-{}.path", musl_arch(arch))));
-    if root.join(format!("lib/ld-musl-{}.so.1", musl_arch(arch))).exists() {
+pub(super) fn folders(root: &Path, arch: &str, configured: bool, musl: bool) -> Vec<PathBuf> {
+    if musl {
+        let told = start_of(&root.join(format!("etc/ld-musl-{}.path", musl_arch(arch))));
         let listed: Vec<PathBuf> =
-            musl.split([':', '\n']).map(str::trim).filter(|l| !l.is_empty()).map(PathBuf::from).collect();
+            told.split([':', '\n']).map(str::trim).filter(|l| !l.is_empty()).map(PathBuf::from).collect();
         return if listed.is_empty() {
             ["/lib", "/usr/local/lib", "/usr/lib"].map(PathBuf::from).to_vec()
         } else {
@@ -34,6 +34,14 @@ pub(super) fn folders(root: &Path, arch: &str, configured: bool) -> Vec<PathBuf>
     found.extend(["/lib/", "/usr/lib/"].map(|f| PathBuf::from(format!("{f}{triple}"))));
     found.extend(["/lib64", "/usr/lib64", "/lib", "/usr/lib"].map(PathBuf::from));
     found
+}
+
+/// Libraries that musl's loader is itself, whatever files are there.
+const OF_MUSL: [&str; 7] = ["libc.so", "libpthread.so", "librt.so", "libm.so", "libdl.so", "libutil.so", "libxnet.so"];
+
+/// Whether a library is one that musl's loader is itself.
+pub(super) fn is_of_musl(library: &str) -> bool {
+    library.starts_with("libc.musl-") || OF_MUSL.contains(&library)
 }
 
 /// musl's word for an architecture.

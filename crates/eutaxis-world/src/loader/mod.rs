@@ -44,6 +44,8 @@ pub struct Loader {
     known: Mutex<HashMap<PathBuf, Option<Arc<Binary>>>>,
     /// Architecture and bits of what it loads.
     kind: (String, u32),
+    /// It is that of musl.
+    musl: bool,
 }
 
 /// What following a file's needs came to.
@@ -78,12 +80,15 @@ impl Loader {
             preloaded: OnceLock::new(),
             known: Mutex::new(HashMap::new()),
             kind: (String::new(), 0),
+            musl: false,
         };
         loader.main = interpreter.map(|p| loader.place(p));
         if let Some(main) = loader.main.as_deref().and_then(first_elf) {
             loader.kind = (main.arch.clone(), main.bits);
+            // A system may have both: the interpreter's own counts.
+            loader.musl = main.needs.iter().any(|n| config::is_of_musl(n));
         }
-        loader.folders = config::folders(root, &loader.kind.0, loader.cache.is_empty());
+        loader.folders = config::folders(root, &loader.kind.0, loader.cache.is_empty(), loader.musl);
         loader
     }
 
@@ -93,7 +98,7 @@ impl Loader {
         if self.kind.0.is_empty() {
             self.kind = (arch.to_owned(), bits);
             let root = self.stand_in.clone().unwrap_or_else(|| PathBuf::from("/"));
-            self.folders = config::folders(&root, arch, self.cache.is_empty());
+            self.folders = config::folders(&root, arch, self.cache.is_empty(), false);
         }
         self
     }
@@ -115,9 +120,22 @@ impl Loader {
 
     /// Whether the machine has a library, where every file of it finds it.
     pub fn has(&self, library: &str) -> bool {
+        (self.musl && config::is_of_musl(library)) || self.of_system(library).is_some()
+    }
+
+    /// Versions that the machine's libraries do not define for a file that is nowhere yet.
+    pub fn lacking(&self, binary: &Binary) -> Vec<LackingVersion> {
+        let found = binary.needs.iter().filter_map(|n| Some((n.as_str(), self.of_system(n)?))).collect();
+        let mut followed = Followed::default();
+        self.versions(Path::new(""), binary, &found, &mut followed);
+        followed.lacking.into_iter().map(|(_, lacking)| lacking).collect()
+    }
+
+    fn of_system(&self, library: &str) -> Option<PathBuf> {
         let loaded = self.main.as_ref().map(|main| self.preloaded.get_or_init(|| self.loaded_by(main)));
         let empty = Binary::plain(Format::Elf, &self.kind.0, self.kind.1);
-        loaded.is_some_and(|l| l.contains_key(library)) || self.find(library, Path::new("/"), &empty, &[]).is_some()
+        let there = loaded.and_then(|l| l.get(library).cloned());
+        there.or_else(|| self.find(library, Path::new("/"), &empty, &[]))
     }
 
     /// Functions and data that the interpreter offers, itself or by its library.
@@ -177,6 +195,9 @@ impl Loader {
             let Some(binary) = self.binary(&path) else { continue };
             let mut found: BTreeMap<&str, PathBuf> = BTreeMap::new();
             for needed in &binary.needs {
+                if self.musl && config::is_of_musl(needed) {
+                    continue;
+                }
                 if let Some(there) = loaded.get(needed) {
                     found.insert(needed, there.clone());
                     continue;

@@ -149,6 +149,35 @@ fn what_this_machine_lacks_bars() {
     assert!(text.contains("this target is only described"), "{text}");
 }
 
+/// Versions of a library that another machine has and does not define.
+#[test]
+fn what_a_machines_runtime_lacks_bars() {
+    let root = tempfile::tempdir().unwrap();
+    let put = |path: &str, library: &Library| {
+        let path = root.path().join(path);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, library.bytes()).unwrap();
+    };
+    let runtime = |defines: &str| Library {
+        soname: "libstdc++.so.6".into(),
+        defines: vec![defines.to_owned()],
+        ..Library::default()
+    };
+    put("usr/lib/x86_64-linux-gnu/libstdc++.so.6", &runtime("GLIBCXX_3.4.20"));
+    let loader = eutaxis_world::loader::Loader::new(Some(root.path()), None).for_arch("x86_64", 64);
+    let one =
+        wheel("cp311-cp311-linux_x86_64", CORE, &needing(&["libstdc++.so.6"], &[("libstdc++.so.6", "GLIBCXX_3.4.32")]));
+    let file = root.path().join(one.filename());
+    std::fs::write(&file, write_wheel(&one).unwrap()).unwrap();
+    let target = eutaxis_core::Target::parse(WORKSTATION).unwrap();
+    let looked = eutaxis_world::assay::look_into(&file, &target, Some(&loader)).unwrap();
+    let lacking = &looked.carried[0].lacking;
+    assert!(lacking.len() == 1 && lacking[0].starts_with("GLIBCXX_3.4.32 of libstdc++.so.6"), "{lacking:?}");
+    put("usr/lib/x86_64-linux-gnu/libstdc++.so.6", &runtime("GLIBCXX_3.4.32"));
+    let loader = eutaxis_world::loader::Loader::new(Some(root.path()), None).for_arch("x86_64", 64);
+    assert!(eutaxis_world::assay::look_into(&file, &target, Some(&loader)).unwrap().carried[0].lacking.is_empty());
+}
+
 /// All wheels of the demo keep what their names promise, and run exactly where their names say.
 #[rstest]
 #[case("base-camp")]
