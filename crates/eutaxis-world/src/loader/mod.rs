@@ -82,7 +82,9 @@ impl Loader {
             kind: (String::new(), 0),
             musl: false,
         };
-        loader.main = interpreter.map(|p| loader.place(p));
+        // Where a program stands for `$ORIGIN` is its own place, not that of a link to it.
+        let real = |p: &Path| std::fs::canonicalize(p).unwrap_or_else(|_| p.to_owned());
+        loader.main = interpreter.map(|p| if stand_in.is_some() { loader.place(p) } else { real(p) });
         if let Some(main) = loader.main.as_deref().and_then(first_elf) {
             loader.kind = (main.arch.clone(), main.bits);
             // A system may have both: the interpreter's own counts.

@@ -80,10 +80,11 @@ fn is_importable(path: &str, parts: &Parts, suffixes: &[String], search: &Search
 /// Follows what each file needs, and notes at each what is missing there.
 fn follow(files: &mut [Compiled], seen: &Seen) {
     let stand_in = stand_in();
-    let interpreter = seen.runs.then(|| seen.facts.executable.clone()).or_else(|| {
-        let python = seen.python.clone();
-        (stand_in.is_some() && python.exists()).then_some(python)
-    });
+    let interpreter = match seen.runs {
+        true => Some(seen.facts.executable.clone()),
+        // One of another machine is read, too; one of this machine that does not run is not.
+        false => stand_in.is_some().then(|| seen.python.clone()),
+    };
     let platform = seen.facts.target_platform();
     let mut loader =
         Loader::new(stand_in.as_deref(), interpreter.as_deref()).for_arch(platform.arch(), seen.facts.bits);
