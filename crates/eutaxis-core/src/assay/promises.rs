@@ -204,8 +204,7 @@ fn abi(carried: &Carried, contents: &Contents<'_>, broken: &mut Vec<Remark>) {
 /// The toolkit that the label promises.
 fn accelerator(contents: &Contents<'_>, target: &Target, broken: &mut Vec<Remark>) {
     let families = &target.accelerators.families;
-    let label = contents.name.version.local().map(|l| l.to_string());
-    let Some(promised) = label.as_deref().and_then(|l| families.of_label(l)) else { return };
+    let Some(promised) = families.of_version(&contents.name.version) else { return };
     for carried in contents.carried {
         let Some(found) = carried.toolkit(target) else { continue };
         let kept = match &promised {

@@ -48,8 +48,7 @@ fn by_name(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
 /// A build for an accelerator, by its label or by what its files need.
 fn accelerator(contents: &Contents<'_>, target: &Target, bars: &mut Vec<Remark>) {
     let accelerators = &target.accelerators;
-    let label = contents.name.version.local().map(|l| l.to_string());
-    let by_label = label.as_deref().and_then(|l| accelerators.families.of_label(l));
+    let by_label = accelerators.families.of_version(&contents.name.version);
     let made = by_label.clone().or_else(|| contents.carried.iter().find_map(|c| c.toolkit(target)));
     let Some(made) = made else { return };
     // What only its libraries tell does not bar it where there is no such accelerator: it may use them when they are there.

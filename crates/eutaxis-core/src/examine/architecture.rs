@@ -35,18 +35,19 @@ fn is_ours_elsewhere(snapshot: &Snapshot, compiled: &Compiled) -> bool {
 
 /// Whether a part is one that the target's programs load.
 pub(crate) fn fits(part: &Binary, target: &Target) -> bool {
-    let system = match target.platform.system {
+    part.format == form(target) && target.platform.loads_arch(&part.arch)
+}
+
+/// The form of compiled files that the target's programs load.
+fn form(target: &Target) -> Format {
+    match target.platform.system {
         System::Linux(_) => Format::Elf,
         System::Macos(..) => Format::MachO,
         System::Windows => Format::Pe,
-    };
-    part.format == system && target.platform.loads_arch(&part.arch)
+    }
 }
 
 fn described(part: &Binary, target: &Target) -> String {
-    let own = matches!(
-        (part.format, target.platform.system),
-        (Format::Elf, System::Linux(_)) | (Format::MachO, System::Macos(..)) | (Format::Pe, System::Windows)
-    );
+    let own = part.format == form(target);
     if own { part.arch.clone() } else { format!("{} ({})", part.arch, part.format.system()) }
 }

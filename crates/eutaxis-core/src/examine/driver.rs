@@ -13,9 +13,10 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     // What a project's label says, else what its compiled files need; each project once, by its newest toolkit.
     let mut told: BTreeMap<usize, (MadeFor, String, Vec<String>)> = BTreeMap::new();
     for (index, project) in snapshot.here() {
-        let label = project.version.as_ref().and_then(crate::Version::local).map(|l| l.to_string());
-        if let Some(made) = label.as_deref().and_then(|l| accelerators.families.of_label(l)) {
-            told.insert(index, (made, format!("its label is +{}", label.unwrap_or_default()), Vec::new()));
+        let Some(version) = &project.version else { continue };
+        if let Some(made) = accelerators.families.of_version(version) {
+            let label = version.local().unwrap_or_default();
+            told.insert(index, (made, format!("its label is +{label}"), Vec::new()));
         }
     }
     for compiled in snapshot.compiled.iter().filter(|c| snapshot.is_loaded(c)) {

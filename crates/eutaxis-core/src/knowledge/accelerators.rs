@@ -11,6 +11,7 @@ use crate::fault::{Fault, escaped};
 use crate::name::nearest;
 use crate::requirement::Requirement;
 use crate::target::System;
+use crate::version::Version;
 
 /// The number of a toolkit or driver: whole numbers between dots, compared one by one, absent ones as zero.
 #[derive(Debug, Clone)]
@@ -464,6 +465,11 @@ impl Families {
         }
         let first = local.split('.').next().unwrap_or(local);
         self.all.iter().any(|f| f.processor.iter().any(|p| p == first)).then_some(MadeFor::Processor)
+    }
+
+    /// What a release's local label says; none when it has none, or it is no family's.
+    pub fn of_version(&self, version: &Version) -> Option<MadeFor> {
+        self.of_label(&version.local()?)
     }
 
     /// The toolkit that a compiled file's need for a runtime library tells; none when it is no such library.

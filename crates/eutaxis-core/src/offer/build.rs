@@ -63,8 +63,7 @@ pub(super) fn told(kind: &FileKind, stated: Option<&MadeFor>, target: &Target) -
     if !name.version.is_local() {
         return None;
     }
-    let label = name.version.local()?;
-    let made_for = target.accelerators.families.of_label(&label)?;
+    let made_for = target.accelerators.families.of_version(&name.version)?;
     Some(Build { made_for, evidence: Evidence::Label })
 }
 

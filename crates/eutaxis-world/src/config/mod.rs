@@ -125,20 +125,24 @@ impl Config {
     fn read_knowledge(&mut self, text: &str, path: &Path) -> Result<()> {
         let shown = path.display().to_string();
         let base = path.parent().unwrap_or(Path::new(""));
-        let named = |key: &str| -> std::result::Result<Vec<PathBuf>, Fault> {
+        let named = || -> std::result::Result<[Vec<PathBuf>; 2], Fault> {
             let document = Document::parse(text)?;
-            let Some(table) = own_table(&document, path)? else { return Ok(Vec::new()) };
-            let Some(knowledge) = table.table("knowledge")? else { return Ok(Vec::new()) };
+            let Some(table) = own_table(&document, path)? else { return Ok([const { Vec::new() }; 2]) };
+            let Some(knowledge) = table.table("knowledge")? else { return Ok([const { Vec::new() }; 2]) };
             knowledge.ensure_known(&["accelerators", "libraries"])?;
-            let files = knowledge.strings(key)?.unwrap_or_default();
-            Ok(files.into_iter().map(|f| base.join(expand_home(f.value))).collect())
+            let files = |key: &str| -> std::result::Result<Vec<PathBuf>, Fault> {
+                let files = knowledge.strings(key)?.unwrap_or_default();
+                Ok(files.into_iter().map(|f| base.join(expand_home(f.value))).collect())
+            };
+            Ok([files("accelerators")?, files("libraries")?])
         };
-        for file in named("accelerators").map_err(|f| Error::in_file(&shown, text, &f))? {
+        let [accelerators, libraries] = named().map_err(|f| Error::in_file(&shown, text, &f))?;
+        for file in accelerators {
             let text = read_text(&file).map_err(Error::of_request)?;
             let families = self.families.with(&text);
             self.families = Arc::new(families.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?);
         }
-        for file in named("libraries").map_err(|f| Error::in_file(&shown, text, &f))? {
+        for file in libraries {
             let text = read_text(&file).map_err(Error::of_request)?;
             let libraries = self.libraries.with(&text);
             self.libraries = Arc::new(libraries.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?);

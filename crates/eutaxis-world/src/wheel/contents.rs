@@ -131,7 +131,7 @@ fn check_record(
 }
 
 /// The stronger hashes that RECORD may use; weaker ones are refused.
-fn is_other_hash(bytes: &[u8], hash: &str) -> bool {
+pub(crate) fn is_other_hash(bytes: &[u8], hash: &str) -> bool {
     let (algorithm, value) = hash.split_once('=').unwrap_or((hash, ""));
     let found = match algorithm {
         "sha384" => record_base64(&sha384(bytes)),

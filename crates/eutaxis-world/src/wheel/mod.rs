@@ -5,7 +5,7 @@ mod archive;
 mod contents;
 
 pub(crate) use archive::{Archive, Member};
-pub(crate) use contents::{Seen, check, hash_of_part};
+pub(crate) use contents::{Seen, check, hash_of_part, is_other_hash};
 
 /// Why a wheel is refused.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -1,12 +1,10 @@
 //! What an environment is compared with: pins, and the dates that pins and depots tell.
 
 use std::path::Path;
-use std::sync::Arc;
 
 use eutaxis_core::examine::{Dates, Pinned, Pins, Snapshot, dates_of};
 use eutaxis_core::pins::{Selection, select};
 use eutaxis_core::{Name, Target, Version};
-use eutaxis_world::depot::Depots;
 use eutaxis_world::supply::Run;
 use eutaxis_world::{Error, ErrorKind};
 
@@ -38,11 +36,11 @@ pub(super) fn pins(file: &Path, target: &Target, dates: &mut Dates) -> Result<Pi
 }
 
 /// Dates of what is placed, by the depots; without the network they are left out.
-pub(super) fn dates(snapshot: &mut Snapshot, depots: &Arc<Depots>, output: &Output) {
+pub(super) fn dates(snapshot: &mut Snapshot, run: &Run, output: &Output) {
     let placed: Vec<(Name, Version)> =
         snapshot.here().filter_map(|(_, p)| Some((p.name.clone(), p.version.clone()?))).collect();
     let names: Vec<Name> = placed.iter().map(|(n, _)| n.clone()).collect();
-    let pages = match Run::new(Arc::clone(depots)).pages(&names) {
+    let pages = match run.pages(&names) {
         Ok(pages) => pages,
         Err(error) => {
             output.notice(&format!("dates are left out: {}", error.message));

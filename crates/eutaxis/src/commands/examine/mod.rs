@@ -6,6 +6,7 @@ mod sarif;
 mod sizes;
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use eutaxis_core::examine::{Finding, Kind, Severity, Snapshot, examine, imports, modules, trials};
@@ -14,6 +15,7 @@ use eutaxis_world::environment::snapshot::{Look, snapshot};
 use eutaxis_world::interpreter::{Finder, ProbeCache};
 use eutaxis_world::root::stand_in;
 use eutaxis_world::stock::Trim;
+use eutaxis_world::supply::Run;
 use eutaxis_world::{Error, ErrorKind};
 use serde_json::{Map, Value, json};
 
@@ -78,12 +80,14 @@ fn walk(arguments: &Examine, common: &Common, output: &Output) -> Result<Answer,
         snapshot.pins = Some(against::pins(file, &snapshot.target, &mut snapshot.dates)?);
     }
     let depots = plan::named_depots(&arguments.depots, &surroundings, false)?;
+    // Dates and remedies rest on the same pages.
+    let run = Run::new(Arc::clone(&depots));
     if !depots.is_empty() {
-        against::dates(&mut snapshot, &depots, output);
+        against::dates(&mut snapshot, &run, output);
     }
     let mut findings = examine(&snapshot);
     if !depots.is_empty() {
-        remedies::solve(&mut findings, &snapshot, &depots, &surroundings, &arguments.depots, output);
+        remedies::solve(&mut findings, &snapshot, &run, &surroundings, &arguments.depots, output);
     }
     let tried = try_it(arguments, &snapshot, &surroundings, runner_limits, output, &mut findings)?;
     output.report_network(depots.network());

@@ -1,14 +1,12 @@
 //! Remedies that were solved to the end: what the depots have that mends a finding, together with everything else that is placed.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
 
 use eutaxis_core::examine::{Finding, Project, Snapshot, unmet};
 use eutaxis_core::fault::Origin;
 use eutaxis_core::solve::{Chosen, Problem, Solution};
 use eutaxis_core::{Ask, Name, Requirement, Version};
 use eutaxis_world::Error;
-use eutaxis_world::depot::Depots;
 use eutaxis_world::supply::{Outcome as End, Run};
 
 use crate::cli::DepotOptions;
@@ -37,7 +35,7 @@ const MOST_ASKS: usize = 8;
 pub(super) fn solve(
     findings: &mut [Finding],
     snapshot: &Snapshot,
-    depots: &Arc<Depots>,
+    run: &Run,
     surroundings: &Surroundings,
     options: &DepotOptions,
     output: &Output,
@@ -45,8 +43,7 @@ pub(super) fn solve(
     if !findings.iter().any(|f| MENDED_BY_PLACING.contains(&f.id)) {
         return;
     }
-    let run = Run::new(Arc::clone(depots));
-    let solved = problem(snapshot, surroundings, &run).and_then(|problem| run.solve(&problem, &|_| ()));
+    let solved = problem(snapshot, surroundings, run).and_then(|problem| run.solve(&problem, &|_| ()));
     let solution = match solved {
         Ok(End::Settled(solution)) => solution,
         Ok(End::Clash(_)) => {

@@ -1,6 +1,6 @@
 //! What takes the room in an environment.
 
-use std::collections::BTreeMap;
+use std::collections::BTreeSet;
 
 use eutaxis_core::examine::Snapshot;
 
@@ -19,7 +19,7 @@ pub(crate) struct Share {
 
 /// The shares, largest first. A file that two projects own counts for the first.
 pub(super) fn shares(snapshot: &Snapshot) -> Vec<Share> {
-    let mut seen: BTreeMap<&str, ()> = BTreeMap::new();
+    let mut seen: BTreeSet<&str> = BTreeSet::new();
     let mut shares = Vec::new();
     for (_, project) in snapshot.here() {
         let mut share = Share {
@@ -29,7 +29,7 @@ pub(super) fn shares(snapshot: &Snapshot) -> Vec<Share> {
             files: 0,
         };
         for file in project.files.iter().filter(|f| f.size > 0) {
-            if seen.insert(&file.path, ()).is_none() {
+            if seen.insert(&file.path) {
                 share.bytes += file.size;
                 share.files += 1;
             }
