@@ -3,11 +3,15 @@
 //! Which asks cannot be together under an interpreter is learned from the clashes: a split is only tried when it parts every
 //! set of asks that is known to clash, so that every trial either succeeds or teaches a new one. First two environments, with
 //! as few asks as can be in the second; where two do not do, what was taken out is split again.
+//!
+//! A clash that rests on a yanked file or a pre-release forbids only the very asks that were tried: another ask may pin that
+//! file or name that pre-release, and so what goes nowhere alone may hold beside it.
 
 use std::collections::HashMap;
 
+use crate::offer::BarKind;
 use crate::requirement::Ask;
-use crate::solve::{Clash, End, Problem, Solution, Solver};
+use crate::solve::{Clash, End, FactKind, Problem, Solution, Solver};
 
 /// So many searches at most.
 const MOST_SOLVED: usize = 600;
@@ -51,6 +55,7 @@ pub fn split<S: Solver>(
         problems,
         asks: &asks,
         cores: vec![Vec::new(); problems.len()],
+        liftable: vec![Vec::new(); problems.len()],
         tried: HashMap::new(),
         left: MOST_SOLVED,
         solver,
@@ -71,19 +76,21 @@ struct Splitter<'a, S: Solver> {
     asks: &'a [Ask],
     /// For each row sets of asks that cannot be together.
     cores: Vec<Vec<Vec<usize>>>,
+    /// For each row asks that cannot be together unless another ask lets in what is kept out.
+    liftable: Vec<Vec<Vec<usize>>>,
     tried: HashMap<(usize, Vec<usize>), Option<Vec<Solution>>>,
     left: usize,
     solver: &'a mut S,
 }
 
 impl<S: Solver> Splitter<'_, S> {
-    fn learn(&mut self, row: usize, clash: &Clash) -> bool {
+    fn learn(&mut self, row: usize, clash: &Clash) {
         let core = clash.asked(self.asks);
-        let Some(cores) = self.cores.get_mut(row).filter(|cores| !core.is_empty() && !cores.contains(&core)) else {
-            return false;
-        };
-        cores.push(core);
-        true
+        let lets_in = |kind: FactKind| matches!(kind, FactKind::Bar(BarKind::Yanked | BarKind::Prerelease));
+        let kept = if clash.facts.iter().any(|f| lets_in(f.kind)) { &mut self.liftable } else { &mut self.cores };
+        if let Some(cores) = kept.get_mut(row).filter(|cores| !core.is_empty() && !cores.contains(&core)) {
+            cores.push(core);
+        }
     }
 
     /// Whether nothing that is known forbids these asks under an interpreter.
@@ -144,17 +151,25 @@ impl<S: Solver> Splitter<'_, S> {
         if let [only] = asks {
             return Ok(if self.left == 0 { Split::GaveUp } else { Split::Nowhere(*only) });
         }
-        // An ask that goes nowhere by itself cannot be helped by any split.
+        // An ask that goes nowhere by itself cannot be helped by any split, unless its clash is one that another ask lifts.
+        let mut nowhere = None;
         let mut contested: Vec<usize> = (0..self.problems.len()).flat_map(|row| self.contested(row, asks)).collect();
         contested.sort_unstable();
         contested.dedup();
         for ask in contested {
-            if self.anywhere(&[ask])?.is_none() {
-                return Ok(if self.left == 0 { Split::GaveUp } else { Split::Nowhere(ask) });
+            if self.anywhere(&[ask])?.is_some() {
+                continue;
             }
+            if self.left == 0 {
+                return Ok(Split::GaveUp);
+            }
+            if !self.may_be_lifted(ask) {
+                return Ok(Split::Nowhere(ask));
+            }
+            nowhere.get_or_insert(ask);
         }
-        // What was taken out first, in case no two environments do.
-        let mut taken_out: Option<(Part, Vec<usize>)> = None;
+        // What was taken out, the fewest first, in case no two environments do.
+        let mut taken_out: Vec<(Part, Vec<usize>)> = Vec::new();
         for size in 1..asks.len().min(MOST_APART + 1) {
             for row in 0..self.problems.len() {
                 let mut choice = Choice::first(size);
@@ -172,7 +187,7 @@ impl<S: Solver> Splitter<'_, S> {
                         if let Some(other) = self.anywhere(&apart)? {
                             return Ok(Split::Parts(vec![part, other]));
                         }
-                        taken_out.get_or_insert((part, apart));
+                        taken_out.push((part, apart));
                     }
                     if self.left == 0 {
                         return Ok(Split::GaveUp);
@@ -183,16 +198,24 @@ impl<S: Solver> Splitter<'_, S> {
                 }
             }
         }
-        let Some((part, apart)) = taken_out else { return Ok(Split::GaveUp) };
-        Ok(match self.split(&apart)? {
-            Split::Parts(others) => Split::Parts(std::iter::once(part).chain(others).collect()),
-            other => other,
-        })
+        for (part, apart) in taken_out {
+            match self.split(&apart)? {
+                Split::Parts(others) => return Ok(Split::Parts(std::iter::once(part).chain(others).collect())),
+                Split::Nowhere(ask) if self.may_be_lifted(ask) => nowhere = nowhere.or(Some(ask)),
+                other => return Ok(other),
+            }
+        }
+        Ok(nowhere.map_or(Split::GaveUp, Split::Nowhere))
+    }
+
+    /// Whether another ask might let in what keeps this one out.
+    fn may_be_lifted(&self, ask: usize) -> bool {
+        self.liftable.iter().flatten().any(|core| core == &[ask])
     }
 
     /// Asks that clash with others under an interpreter, as far as that is known, in their order.
     fn contested(&self, row: usize, asks: &[usize]) -> Vec<usize> {
-        let cores = self.cores.get(row).into_iter().flatten();
+        let cores = self.cores.get(row).into_iter().chain(self.liftable.get(row)).flatten();
         let mut found: Vec<usize> = cores.flatten().copied().filter(|a| asks.contains(a)).collect();
         found.sort_unstable();
         found.dedup();

@@ -101,6 +101,16 @@ fn fewest(world: &World, asks: &[&str]) -> Option<usize> {
     best
 }
 
+/// What goes nowhere by itself holds beside an ask that pins its yanked file.
+#[test]
+fn an_ask_may_hold_only_beside_another() {
+    let world = World::of(&["a 1 python:<3.10", "b 1.1 yanked python:>=3.12", "c 1 -> b==1.1"]);
+    assert_eq!(words(&world, &["a", "b<2", "c"]), "3.13: b<2 c | 3.9: a");
+    assert_eq!(words(&world, &["a", "b<2"]), "nowhere: b<2");
+    let world = World::of(&["a 1 yanked", "d 1.0", "d 1.1 yanked", "d 2.0rc1"]);
+    assert_eq!(words(&world, &["a", "d", "d>=1.1"]), "nowhere: a");
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { cases: 120, ..ProptestConfig::default() })]
 
