@@ -10,6 +10,7 @@
 pub mod artifact;
 pub mod assay;
 pub mod binary;
+pub mod diagnose;
 pub mod document;
 pub mod examine;
 pub mod fault;

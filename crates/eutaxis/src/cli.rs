@@ -77,6 +77,8 @@ pub(crate) enum Command {
     Examine(Box<Examine>),
     /// What would move if this were added to that environment or those pins?
     Rehearse(Box<Rehearse>),
+    /// What broke this installation, build or import, and what mends it?
+    Diagnose(Box<Diagnose>),
     /// What does this wheel really need, and does it run on the target?
     Assay(Box<Assay>),
     /// Which interpreters and environments here can import a module, and why this one cannot
@@ -102,6 +104,7 @@ impl Command {
             Command::Furnish(_) => "furnish",
             Command::Examine(_) => "examine",
             Command::Rehearse(_) => "rehearse",
+            Command::Diagnose(_) => "diagnose",
             Command::Assay(_) => "assay",
             Command::Locate(_) => "locate",
             Command::Proofread(_) => "proofread",
@@ -370,6 +373,26 @@ pub(crate) struct Examine {
     pub(crate) memory: String,
     #[command(flatten)]
     pub(crate) depots: DepotOptions,
+}
+
+/// `diagnose`
+#[derive(Debug, Args)]
+pub(crate) struct Diagnose {
+    /// The log of an installation, a build, or an import, whatever program wrote it [default: standard input]
+    #[arg(value_name = "LOG")]
+    pub(crate) log: Option<PathBuf>,
+    /// The environment it happened in: its folder, or its interpreter
+    #[arg(long = "in", value_name = "ENV")]
+    pub(crate) environment: Option<PathBuf>,
+    /// Also write the causes in the open format for findings of checks (SARIF), for CI and editors
+    #[arg(long, value_name = "FILE")]
+    pub(crate) sarif: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) target: TargetOptions,
+    #[command(flatten)]
+    pub(crate) depots: DepotOptions,
+    #[command(flatten)]
+    pub(crate) policy: PolicyOptions,
 }
 
 /// `assay`

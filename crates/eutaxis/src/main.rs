@@ -9,6 +9,7 @@ mod pins;
 mod plan;
 mod record;
 mod render;
+mod sarif;
 mod typed;
 
 use std::process::ExitCode;

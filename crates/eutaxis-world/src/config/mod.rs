@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use eutaxis_core::document::{Document, Table};
 use eutaxis_core::fault::Fault;
-use eutaxis_core::knowledge::{Families, Libraries, Number};
+use eutaxis_core::knowledge::{Causes, Families, Libraries, Number};
 use eutaxis_core::offer::{Chronology, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::solve::Adjustment;
 use eutaxis_core::target::{Accelerator, Accelerators};
@@ -61,6 +61,8 @@ pub struct Config {
     pub families: Arc<Families>,
     /// What is known of system libraries: what is compiled in, and further files.
     pub libraries: Arc<Libraries>,
+    /// What is known of causes and their signs: what is compiled in, and further files.
+    pub causes: Arc<Causes>,
     /// Targets by name.
     pub targets: BTreeMap<String, Target>,
     /// What the user tries environments with, by name.
@@ -81,6 +83,7 @@ impl Default for Config {
             policy: Policy::default(),
             families: Families::built_in(),
             libraries: Libraries::built_in(),
+            causes: Causes::built_in(),
             targets: BTreeMap::new(),
             trials: BTreeMap::new(),
             adjustments: Vec::new(),
@@ -125,18 +128,18 @@ impl Config {
     fn read_knowledge(&mut self, text: &str, path: &Path) -> Result<()> {
         let shown = path.display().to_string();
         let base = path.parent().unwrap_or(Path::new(""));
-        let named = || -> std::result::Result<[Vec<PathBuf>; 2], Fault> {
+        let named = || -> std::result::Result<[Vec<PathBuf>; 3], Fault> {
             let document = Document::parse(text)?;
-            let Some(table) = own_table(&document, path)? else { return Ok([const { Vec::new() }; 2]) };
-            let Some(knowledge) = table.table("knowledge")? else { return Ok([const { Vec::new() }; 2]) };
-            knowledge.ensure_known(&["accelerators", "libraries"])?;
+            let Some(table) = own_table(&document, path)? else { return Ok([const { Vec::new() }; 3]) };
+            let Some(knowledge) = table.table("knowledge")? else { return Ok([const { Vec::new() }; 3]) };
+            knowledge.ensure_known(&["accelerators", "libraries", "causes"])?;
             let files = |key: &str| -> std::result::Result<Vec<PathBuf>, Fault> {
                 let files = knowledge.strings(key)?.unwrap_or_default();
                 Ok(files.into_iter().map(|f| base.join(expand_home(f.value))).collect())
             };
-            Ok([files("accelerators")?, files("libraries")?])
+            Ok([files("accelerators")?, files("libraries")?, files("causes")?])
         };
-        let [accelerators, libraries] = named().map_err(|f| Error::in_file(&shown, text, &f))?;
+        let [accelerators, libraries, causes] = named().map_err(|f| Error::in_file(&shown, text, &f))?;
         for file in accelerators {
             let text = read_text(&file).map_err(Error::of_request)?;
             let families = self.families.with(&text);
@@ -146,6 +149,11 @@ impl Config {
             let text = read_text(&file).map_err(Error::of_request)?;
             let libraries = self.libraries.with(&text);
             self.libraries = Arc::new(libraries.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?);
+        }
+        for file in causes {
+            let text = read_text(&file).map_err(Error::of_request)?;
+            let causes = self.causes.with(&text);
+            self.causes = Arc::new(causes.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?);
         }
         Ok(())
     }

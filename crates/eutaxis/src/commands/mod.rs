@@ -2,6 +2,7 @@
 
 pub(crate) mod assay;
 mod demo;
+pub(crate) mod diagnose;
 pub(crate) mod examine;
 pub(crate) mod furnish;
 pub(crate) mod gather;
@@ -28,6 +29,7 @@ pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Vec<Error>> {
         Command::Span(arguments) => span::run(arguments, &cli.common, output),
         Command::Settle(arguments) => settle::run(arguments, &cli.common, output),
         Command::Examine(arguments) => examine::run(arguments, &cli.common, output),
+        Command::Diagnose(arguments) => diagnose::run(arguments, &cli.common, output),
         Command::Assay(arguments) => assay::run(arguments, &cli.common, output),
         Command::Locate(arguments) => locate::run(arguments, &cli.common, output),
         Command::Rehearse(arguments) => rehearse::run(arguments, &cli.common, output),

@@ -3,7 +3,7 @@
 use eutaxis_core::examine::{Finding, Severity};
 use unicode_width::UnicodeWidthStr;
 
-use super::table::{Table, wrap};
+use super::table::{Table, continued, wrap};
 use super::{count, size, style, width};
 use crate::commands::examine::{Report, Share, kind_word};
 
@@ -74,29 +74,6 @@ fn remedy(finding: &Finding, width: usize) -> String {
     let lead =
         |i: usize| if i == 0 { format!("{}{}", style::care(word), " ".repeat(6 - word.len())) } else { " ".repeat(6) };
     lines.iter().enumerate().map(|(i, line)| format!("{}{}{line}\n", " ".repeat(8), lead(i))).collect()
-}
-
-/// A command in lines that a shell joins again; what stands in quotes stays together.
-fn continued(command: &str, width: usize) -> Vec<String> {
-    let mut quote = None;
-    let mut hold = |c: char| {
-        match quote {
-            None if c == '"' || c == '\'' => quote = Some(c),
-            Some(open) if c == open => quote = None,
-            _ => {}
-        }
-        if c == ' ' && quote.is_some() { '\u{a0}' } else { c }
-    };
-    let held: String = command.chars().map(&mut hold).collect();
-    if held.width() <= width {
-        return vec![command.to_owned()];
-    }
-    let mut lines = wrap(&held, width.saturating_sub(4));
-    let last = lines.len().saturating_sub(1);
-    for (i, line) in lines.iter_mut().enumerate() {
-        *line = format!("{}{line}{}", if i > 0 { "  " } else { "" }, if i < last { " \\" } else { "" });
-    }
-    lines
 }
 
 /// From so many on, findings of one kind with one remedy share a line.
@@ -196,17 +173,4 @@ fn shares(sizes: &[Share], width: usize) -> String {
         table.cells(vec![name, size(share.bytes), share.files.to_string(), format!("{percent} %"), bar]);
     }
     format!("\n{} in all\n\n{}", size(total), table.text(width))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::continued;
-
-    #[test]
-    fn commands_are_broken_as_a_shell_joins_them() {
-        let command = "eutaxis settle \"frostgrid >=1,<2\" sastrugi==0.8.1 --out mend.toml";
-        assert_eq!(continued(command, 90), [command]);
-        let lines = continued(command, 40);
-        assert_eq!(lines, ["eutaxis settle \"frostgrid >=1,<2\" \\", "  sastrugi==0.8.1 --out mend.toml"]);
-    }
 }

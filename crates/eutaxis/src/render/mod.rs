@@ -4,6 +4,7 @@ pub(crate) mod assay;
 pub(crate) mod axis;
 pub(crate) mod check;
 pub(crate) mod clash;
+pub(crate) mod diagnose;
 pub(crate) mod examine;
 pub(crate) mod furnish;
 pub(crate) mod gather;

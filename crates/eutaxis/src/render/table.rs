@@ -119,6 +119,29 @@ pub(crate) fn labelled(label: &str, painted: &str, text: &str, width: usize) -> 
     out
 }
 
+/// A command in lines that a shell joins again; what stands in quotes stays together.
+pub(crate) fn continued(command: &str, width: usize) -> Vec<String> {
+    let mut quote = None;
+    let mut hold = |c: char| {
+        match quote {
+            None if c == '"' || c == '\'' => quote = Some(c),
+            Some(open) if c == open => quote = None,
+            _ => {}
+        }
+        if c == ' ' && quote.is_some() { '\u{a0}' } else { c }
+    };
+    let held: String = command.chars().map(&mut hold).collect();
+    if held.width() <= width {
+        return vec![command.to_owned()];
+    }
+    let mut lines = wrap(&held, width.saturating_sub(4));
+    let last = lines.len().saturating_sub(1);
+    for (i, line) in lines.iter_mut().enumerate() {
+        *line = format!("{}{line}{}", if i > 0 { "  " } else { "" }, if i < last { " \\" } else { "" });
+    }
+    lines
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -154,5 +177,13 @@ mod tests {
         let text = plain(&table().text(40));
         assert!(text.contains("radargram  2.0.3\n    newest 2.2.0 is barred: needs glibc\n"), "{text}");
         assert!(text.lines().all(|l| l.width() <= 40));
+    }
+
+    #[test]
+    fn commands_are_broken_as_a_shell_joins_them() {
+        let command = "eutaxis settle \"frostgrid >=1,<2\" sastrugi==0.8.1 --out mend.toml";
+        assert_eq!(continued(command, 90), [command]);
+        let lines = continued(command, 40);
+        assert_eq!(lines, ["eutaxis settle \"frostgrid >=1,<2\" \\", "  sastrugi==0.8.1 --out mend.toml"]);
     }
 }

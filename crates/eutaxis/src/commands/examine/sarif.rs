@@ -1,34 +1,18 @@
-//! Findings in the open format for findings of checks (SARIF 2.1.0), which CI services and editors show.
+//! Findings in the open format for findings of checks (SARIF 2.1.0).
 
-use std::collections::BTreeSet;
 use std::path::Path;
 
 use eutaxis_core::examine::{Finding, Severity};
 use eutaxis_world::Error;
-use eutaxis_world::files::{file_url, write_whole};
-use serde_json::{Value, json};
+
+use crate::sarif::{Result, located, write as write_log};
 
 /// Writes the findings, whole or not at all.
-pub(super) fn write(findings: &[Finding], file: &Path) -> Result<(), Error> {
-    let text = serde_json::to_string_pretty(&log(findings)).unwrap_or_default();
-    write_whole(file, format!("{text}\n").as_bytes())
+pub(super) fn write(findings: &[Finding], file: &Path) -> std::result::Result<(), Error> {
+    write_log(findings.iter().map(result), file)
 }
 
-fn log(findings: &[Finding]) -> Value {
-    let ids: BTreeSet<&str> = findings.iter().map(|f| f.id).collect();
-    let rules: Vec<Value> =
-        ids.iter().map(|id| json!({"id": id, "shortDescription": {"text": id.replace('-', " ")}})).collect();
-    let results: Vec<Value> = findings.iter().map(result).collect();
-    json!({
-        "version": "2.1.0",
-        "runs": [{
-            "tool": {"driver": {"name": "eutaxis", "version": env!("CARGO_PKG_VERSION"), "rules": rules}},
-            "results": results,
-        }],
-    })
-}
-
-fn result(finding: &Finding) -> Value {
+fn result(finding: &Finding) -> Result {
     let level = match finding.severity {
         Severity::Breaks => "error",
         Severity::Risk => "warning",
@@ -38,13 +22,10 @@ fn result(finding: &Finding) -> Value {
         Some(version) => format!("{p} {version}: "),
         None => format!("{p}: "),
     });
-    let locations: Vec<Value> = finding
-        .paths
-        .iter()
-        .map(|p| json!({"physicalLocation": {"artifactLocation": {"uri": file_url(Path::new(p))}}}))
-        .collect();
-    json!({
-        "ruleId": finding.id, "level": level, "locations": locations,
-        "message": {"text": format!("{who}{}. To do: {}", finding.evidence, finding.remedy)},
-    })
+    Result {
+        id: finding.id.to_owned(),
+        level,
+        message: format!("{who}{}. To do: {}", finding.evidence, finding.remedy),
+        locations: finding.paths.iter().map(|p| located(Path::new(p), None)).collect(),
+    }
 }

@@ -1,0 +1,169 @@
+//! What `diagnose` found, as text: the root cause first, the line that shows it, why, and what to do.
+
+use eutaxis_core::diagnose::{Aside, Ended, Remedy};
+use eutaxis_core::fault::escaped;
+
+use super::table::{continued, wrap};
+use super::{count, style, width};
+use crate::commands::diagnose::{Found, Report};
+
+/// Where the words begin.
+const INDENT: usize = 12;
+
+pub(crate) fn text(report: &Report, verbose: bool) -> String {
+    let width = width();
+    let mut text = match report.found.as_slice() {
+        [] => nothing(report, width),
+        [root, others @ ..] => {
+            let mut text = root_cause(root, width);
+            for other in others {
+                text.push_str(&other_cause(other, width));
+            }
+            text
+        }
+    };
+    text.push_str(&asides(report, width, verbose));
+    for note in &report.notes {
+        text.push_str(&format!("\n{}", style::dim_lines(&lines(&wrap(&escaped(note), width)))));
+    }
+    if let Some(file) = &report.written {
+        text.push_str(&format!("\nwrote {}\n", file.display()));
+    }
+    text
+}
+
+fn lines(of: &[String]) -> String {
+    of.iter().map(|line| format!("{line}\n")).collect()
+}
+
+/// A word in the margin, and text beside it.
+fn beside(word: &str, painted: &str, text: &str, width: usize) -> String {
+    let wrapped = wrap(&escaped(text), width.saturating_sub(INDENT));
+    let lead = |i: usize| {
+        if i == 0 { format!("{painted}{}", " ".repeat(INDENT.saturating_sub(word.len()))) } else { " ".repeat(INDENT) }
+    };
+    wrapped.iter().enumerate().map(|(i, line)| format!("{}{line}\n", lead(i)).replace(" \n", "\n")).collect()
+}
+
+fn root_cause(found: &Found, width: usize) -> String {
+    let title = format!("Root cause: {}.", escaped(&found.told.title));
+    let head = wrap(&title, width).join("\n");
+    let mut text = format!("{}\n\n", head.replacen("Root cause", &style::barred("Root cause"), 1));
+    let number = format!("line {}", found.cause.line);
+    text.push_str(&beside(&number, &style::dim(&number), &found.cause.excerpt, width));
+    text.push_str(&beside("because", "because", &found.told.explanation, width));
+    for fact in &found.checked {
+        text.push_str(&beside("", "", fact, width));
+    }
+    if let Some(doubt) = doubt(found) {
+        text.push_str(&beside("sure?", &style::care("sure?"), doubt, width));
+    }
+    text.push_str(&remedies(&found.told.remedies, width));
+    let vain = &found.told.would_not_help;
+    if !vain.is_empty() {
+        text.push('\n');
+        text.push_str(&style::dim_lines(&lines(&wrap(
+            &escaped(&format!("would not help: {}", vain.join("; "))),
+            width,
+        ))));
+    }
+    text
+}
+
+fn doubt(found: &Found) -> Option<&'static str> {
+    use eutaxis_core::knowledge::Confidence;
+    match found.cause.confidence {
+        Confidence::High => None,
+        Confidence::Medium => Some("usually; the words of the log leave room for another cause"),
+        Confidence::Low => Some("a guess: the line alone does not decide it"),
+    }
+}
+
+fn remedies(remedies: &[Remedy], width: usize) -> String {
+    let mut text = String::new();
+    for (i, remedy) in remedies.iter().enumerate() {
+        let verified = if remedy.verified { "  (solved)" } else { "" };
+        let word = if i == 0 { "do" } else { "" };
+        let body = format!("{}  {}{verified}", i + 1, remedy.text);
+        let wrapped = wrap(&escaped(&body), width.saturating_sub(INDENT));
+        for (n, line) in wrapped.iter().enumerate() {
+            let lead = if n == 0 && !word.is_empty() {
+                format!("{}{}", style::care(word), " ".repeat(INDENT - word.len()))
+            } else {
+                " ".repeat(INDENT)
+            };
+            let more = if n > 0 { "   " } else { "" };
+            let line = if remedy.verified { line.replace("(solved)", &style::good("(solved)")) } else { line.clone() };
+            text.push_str(&format!("{lead}{more}{line}\n"));
+        }
+        for line in remedy.change.iter().flat_map(|c| command(c, width.saturating_sub(INDENT + 3))) {
+            text.push_str(&format!("{}{}\n", " ".repeat(INDENT + 3), style::strong(&line)));
+        }
+    }
+    text
+}
+
+/// A command on lines of its own, as a shell takes them.
+fn command(change: &str, width: usize) -> Vec<String> {
+    change.split_inclusive(" && ").flat_map(|part| continued(&escaped(part.trim_end()), width)).collect()
+}
+
+/// Beside the root: the cause, its line, and the first thing to do.
+fn other_cause(found: &Found, width: usize) -> String {
+    let title = format!("line {}: {}", found.cause.line, found.told.title);
+    let mut text = format!("\n{}", beside("also", &style::care("also"), &title, width));
+    if let Some(first) = found.told.remedies.first() {
+        text.push_str(&beside("", "", &first.text, width));
+        for line in first.change.iter().flat_map(|c| command(c, width.saturating_sub(INDENT))) {
+            text.push_str(&format!("{}{line}\n", " ".repeat(INDENT)));
+        }
+    }
+    text
+}
+
+/// What is no cause of its own, shortly.
+fn asides(report: &Report, width: usize, verbose: bool) -> String {
+    let mut parts = Vec::new();
+    let told = |all: &[Aside], what: &str| {
+        let all: Vec<String> = all.iter().map(|a| format!("{} (line {})", a.id, a.line)).collect();
+        (!all.is_empty()).then(|| format!("{what}: {}", all.join(", ")))
+    };
+    parts.extend(told(&report.diagnosis.overcome, "overcome"));
+    parts.extend(told(&report.diagnosis.consequences, "goes away with it"));
+    if verbose {
+        parts.extend(told(&report.diagnosis.guessed, "perhaps"));
+    }
+    let mut text = if parts.is_empty() { String::new() } else { "\n".to_owned() };
+    for part in parts {
+        text.push_str(&style::dim_lines(&lines(&wrap(&escaped(&part), width))));
+    }
+    text
+}
+
+/// No cause: the log ends well, or nothing that is known explains it.
+fn nothing(report: &Report, width: usize) -> String {
+    let read = count(usize::try_from(report.diagnosis.lines).unwrap_or(usize::MAX), "line");
+    if report.diagnosis.lines == 0 {
+        return "Nothing is broken: the log is empty\n".to_owned();
+    }
+    match report.diagnosis.ended {
+        Ended::Well => {
+            let line = format!("Nothing is broken: the log ends well ({read})");
+            format!("{}\n", style::good(&line))
+        }
+        ended => {
+            let how = match ended {
+                Ended::Badly => "It ends badly",
+                _ => "It does not say how it ended",
+            };
+            let mut text = format!("{}\n", style::care(&format!("No cause that is known was seen in {read}")));
+            text.push_str(&lines(&wrap(&format!("{how}; its last lines:"), width)));
+            for line in &report.diagnosis.last {
+                text.push_str(&format!("    {}\n", escaped(line)));
+            }
+            let help = "What you find out can be written down as a sign of your own (docs/diagnose.md, \"Files of your own\").";
+            text.push_str(&lines(&wrap(help, width)));
+            text
+        }
+    }
+}
