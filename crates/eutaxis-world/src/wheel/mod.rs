@@ -3,9 +3,11 @@
 
 mod archive;
 mod contents;
+mod modules;
 
 pub(crate) use archive::{Archive, Member};
 pub(crate) use contents::{Seen, check, hash_of_part, is_other_hash};
+pub use modules::top_modules;
 
 /// Why a wheel is refused.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -1,0 +1,208 @@
+//! `module-absent`, `module-shadowed`: where a module is, who brings it, and which command leads there.
+
+use std::path::{Path, PathBuf};
+
+use eutaxis_core::diagnose::Cause;
+use eutaxis_core::name::nearest;
+use eutaxis_core::{Name, Requirement};
+use eutaxis_world::Error;
+use eutaxis_world::environment::roots_below;
+use eutaxis_world::environment::snapshot::{Spot as Place, locate};
+
+use super::{Checked, Checker, offers};
+use crate::commands::locate::is_found;
+use crate::render::{count, near};
+use crate::typed::quoted;
+
+pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Checked) -> Result<(), Error> {
+    let Some(module) = cause.facts.get("module").filter(|m| m.split('.').all(eutaxis_core::name::is_identifier)) else {
+        return command(checker, cause, checked);
+    };
+    let top = module.split('.').next().unwrap_or(&module).to_owned();
+    if let Some(standing) = eutaxis_core::knowledge::standing(&module).filter(|_| cause.id == "module-absent") {
+        return standard(checker, cause, &module, standing, checked);
+    }
+    let places = places(checker, &module)?;
+    let mine = places.first().filter(|_| checker.snapshot.is_some());
+    if let Some(place) = mine {
+        in_place(place, &module, cause, checked);
+    }
+    let elsewhere = places.iter().filter(|p| is_found(p) && mine.is_none_or(|m| m.root != p.root));
+    let mut provider: Option<Name> = None;
+    for place in elsewhere {
+        if let Some((project, _)) = &place.owner {
+            provider.get_or_insert_with(|| project.clone());
+        }
+        tell_place(place, &module, checked);
+    }
+    if mine.is_some_and(is_found) || cause.id == "module-shadowed" {
+        return Ok(());
+    }
+    place_it(checker, cause, &top, provider, checked)
+}
+
+/// The environment that was named, else what is found here: interpreters, and environments of this folder.
+fn places(checker: &Checker<'_>, module: &str) -> Result<Vec<Place>, Error> {
+    let (finder, probes) = (checker.surroundings.finder(), checker.surroundings.probes());
+    let mut found: Vec<Place> = Vec::new();
+    if let Some(snapshot) = &checker.snapshot {
+        found.push(locate(Path::new(&snapshot.root), module, &finder, &probes)?);
+    }
+    let mut all: Vec<PathBuf> = roots_below(&std::env::current_dir().unwrap_or_default());
+    all.extend(finder.all(&probes).0.into_iter().map(|f| f.path));
+    for place in all {
+        // What is found by itself may be broken: then it has nothing to offer.
+        let Ok(place) = locate(&place, module, &finder, &probes) else { continue };
+        if !found.iter().any(|f| f.root == place.root) {
+            found.push(place);
+        }
+    }
+    Ok(found)
+}
+
+/// What the environment that was named says of it.
+fn in_place(place: &Place, module: &str, cause: &Cause, checked: &mut Checked) {
+    let root = near(&place.root);
+    if let Some(path) = &place.found {
+        let owner = place.owner.as_ref().map_or(String::new(), |(project, _)| format!(" ({project})"));
+        checked.say(format!("{root} has it at {}{owner}", near(path)));
+        if cause.id == "module-absent" {
+            let python = quoted(&near(&place.interpreter));
+            checked.solved(
+                format!("run the code with the interpreter of {root}: another one ran it"),
+                format!("{python} ..."),
+            );
+        }
+        return;
+    }
+    if let Some((project, names)) = place.namesake.as_ref().filter(|(_, names)| !names.is_empty()) {
+        checked.say(format!("{project} is placed in {root}, and is imported as {}", names.join(", ")));
+        checked.solved(format!("import it by its own name in {root}"), format!("import {}", names.join(", ")));
+    } else if let Some(part) = &place.part {
+        let rest = module.get(part.len() + 1..).unwrap_or(module);
+        checked.say(format!("{root} has {part}, without `{rest}`: another release of it has moved or lost that part"));
+    } else {
+        checked.say(format!("{root} does not have it"));
+        if let Some(name) = nearest(module, place.names.iter().map(String::as_str), 1).first() {
+            checked.suggest(format!("if {name} is meant, which {root} has: import that"), None);
+        }
+    }
+}
+
+/// Another interpreter or environment has it.
+fn tell_place(place: &Place, module: &str, checked: &mut Checked) {
+    let root = near(&place.root);
+    let owner = place.owner.as_ref().map_or(String::new(), |(project, version)| {
+        format!(" ({project}{})", version.as_ref().map_or(String::new(), |v| format!(" {v}")))
+    });
+    let kind = if place.is_environment { "the environment" } else { "the interpreter" };
+    checked.solved(
+        format!("{kind} {root} has {module}{owner}: run the code with it"),
+        format!("{} ...", quoted(&near(&place.interpreter))),
+    );
+}
+
+/// The project that brings it, from the depots.
+fn place_it(
+    checker: &Checker<'_>,
+    cause: &Cause,
+    module: &str,
+    provider: Option<Name>,
+    checked: &mut Checked,
+) -> Result<(), Error> {
+    if checker.depots.is_empty() {
+        return Ok(());
+    }
+    let project = match provider {
+        Some(project) => Some(project),
+        None => provider_of(checker, module)?,
+    };
+    let Some(project) = project else {
+        checked.say(format!("no project of the depots is known to bring {module}"));
+        return Ok(());
+    };
+    let spot = checker.spot(cause)?;
+    let problem = checker.problem(&spot.target, &[Requirement::any(&project)], &checker.policy);
+    match checker.solve(&problem)? {
+        Ok(solution) => {
+            let version = solution
+                .chosen
+                .iter()
+                .find(|c| c.project == project)
+                .map_or(String::new(), |c| format!(" {}", c.version));
+            let number = count(solution.chosen.len(), "project");
+            let text = format!("place {project}{version}, which brings {module}: {number}");
+            checked.solved(text, checker.settle(&[project.to_string()], &spot, ""));
+        }
+        Err(_) => {
+            checked.say(format!("{project} brings it, and has no release that runs on {}", spot.shown));
+            let policy = offers::wheels_only(&checker.policy);
+            offers::other_interpreter(checker, &Requirement::any(&project), &spot, &policy, None, checked)?;
+        }
+    }
+    Ok(())
+}
+
+/// A project of the depots that brings a module: by its name, else by the modules that its newest metadata names.
+fn provider_of(checker: &Checker<'_>, module: &str) -> Result<Option<Name>, Error> {
+    if let Some(name) = Name::parse(module).ok().filter(|_| !module.is_empty())
+        && checker.run.pages(std::slice::from_ref(&name))?.pop().flatten().is_some()
+    {
+        return Ok(Some(name));
+    }
+    if checker.depots.are_remote() {
+        // Nobody reads a whole index for that.
+        return Ok(None);
+    }
+    for name in checker.depots.projects() {
+        let Some(page) = checker.run.pages(std::slice::from_ref(&name))?.pop().flatten() else { continue };
+        let wheels = page.files.iter().filter(|f| f.filename.ends_with(".whl"));
+        let Some(newest) = wheels.max_by(|a, b| a.kind.version().cmp(b.kind.version())) else { continue };
+        let Some(metadata) = checker.run.metadata(&name, &newest.filename)? else { continue };
+        if metadata.import_names.iter().any(|m| m.split('.').next() == Some(module)) {
+            return Ok(Some(name));
+        }
+        let path = checker.run.obtain(&name, newest);
+        if path.is_ok_and(|p| eutaxis_world::wheel::top_modules(&p).iter().any(|m| m == module)) {
+            return Ok(Some(name));
+        }
+    }
+    Ok(None)
+}
+
+/// A module of the standard library that is not there.
+fn standard(
+    checker: &Checker<'_>,
+    cause: &Cause,
+    module: &str,
+    standing: &eutaxis_core::knowledge::Standing,
+    checked: &mut Checked,
+) -> Result<(), Error> {
+    if standing.parts {
+        let package =
+            cause.facts.get("package").map_or(String::new(), |p| format!("; the system package is usually {p}"));
+        checked.say(format!(
+            "{module} is a part of the standard library that an interpreter can be built without{package}"
+        ));
+        checked.would_not_help.push(format!("placing a project named {module}: it is the interpreter's own"));
+    }
+    for place in places(checker, module)?.iter().filter(|p| is_found(p)).take(2) {
+        tell_place(place, module, checked);
+    }
+    Ok(())
+}
+
+/// A command that the shell does not find: the environments here whose scripts have it.
+fn command(checker: &Checker<'_>, cause: &Cause, checked: &mut Checked) -> Result<(), Error> {
+    let Some(command) = cause.facts.get("command").or(cause.facts.get("module")) else { return Ok(()) };
+    let here = roots_below(&std::env::current_dir().unwrap_or_default());
+    let named = checker.snapshot.iter().map(|s| PathBuf::from(&s.root));
+    for root in named.chain(here) {
+        let scripts = [root.join("bin").join(&command), root.join("Scripts").join(format!("{command}.exe"))];
+        if let Some(script) = scripts.iter().find(|s| s.exists()) {
+            let text = format!("{} has it: enter that environment, or call it by its path", near(&root));
+            checked.solved(text, quoted(&near(script)));
+        }
+    }
+    Ok(())
+}

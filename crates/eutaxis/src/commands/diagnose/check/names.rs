@@ -1,0 +1,67 @@
+//! `name-unknown`: the nearest names in the depots.
+
+use eutaxis_core::Name;
+use eutaxis_core::diagnose::Cause;
+use eutaxis_core::name::nearest;
+use eutaxis_world::Error;
+
+use super::{Checked, Checker};
+
+/// So many names are told.
+const MOST: usize = 3;
+
+pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Checked) -> Result<(), Error> {
+    let Some(project) = cause.facts.get("project").and_then(|p| Name::parse(&p).ok()) else { return Ok(()) };
+    if checker.depots.is_empty() {
+        return Ok(());
+    }
+    if let Some((depot, _)) = checker.depots.page(&project)? {
+        checked.say(format!(
+            "the depot {} has {project}: the log was written with another index, or without it",
+            depot.label()
+        ));
+        let spot = checker.spot(cause)?;
+        if let Ok(solution) = checker.solve(&checker.problem(
+            &spot.target,
+            &[eutaxis_core::Requirement::any(&project)],
+            &checker.policy,
+        ))? {
+            let number = crate::render::count(solution.chosen.len(), "project");
+            checked.solved(
+                format!("settle it from that depot: {number}"),
+                checker.settle(&[project.to_string()], &spot, ""),
+            );
+        }
+        return Ok(());
+    }
+    absent(checker, &project, cause, checked)
+}
+
+/// The depots do not have it: what they have that is nearest, as far as it can be placed.
+pub(super) fn absent(
+    checker: &Checker<'_>,
+    project: &Name,
+    cause: &mut Cause,
+    checked: &mut Checked,
+) -> Result<(), Error> {
+    let known = checker.depots.projects();
+    let near = nearest(project.as_str(), known.iter().map(Name::as_str), MOST);
+    if near.is_empty() {
+        let labels = checker.depots.labels().join(", ");
+        checked.say(format!("{labels} has no {project}, and nothing of a name like it"));
+        return Ok(());
+    }
+    checked.say(format!("the depots have no {project}; the nearest names are {}", near.join(", ")));
+    let spot = checker.spot(cause)?;
+    for name in near.iter().filter_map(|n| Name::parse(n).ok()) {
+        let problem = checker.problem(&spot.target, &[eutaxis_core::Requirement::any(&name)], &checker.policy);
+        if let Ok(solution) = checker.solve(&problem)? {
+            let version = solution.chosen.first().map_or(String::new(), |c| format!(" {}", c.version));
+            checked.solved(
+                format!("if {name} is meant: {name}{version} runs on {}", spot.shown),
+                checker.settle(&[name.to_string()], &spot, ""),
+            );
+        }
+    }
+    Ok(())
+}

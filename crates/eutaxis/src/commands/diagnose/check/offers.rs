@@ -1,0 +1,216 @@
+//! What a depot has of a project for the target: which bars, and what would fit.
+
+use eutaxis_core::diagnose::Cause;
+use eutaxis_core::index::Page;
+use eutaxis_core::offer::{Offer, Policy, Verdict, Wheels, admit, offers, takes};
+use eutaxis_core::requirement::Accepts;
+use eutaxis_core::solve::{Alternative, Chosen, Solution, offered};
+use eutaxis_core::{Name, Requirement, Version};
+use eutaxis_world::Error;
+
+use super::{Checked, Checker, Spot, names};
+use crate::render::count;
+
+/// So many other interpreters are tried.
+const MOST_TRIED: usize = 6;
+
+pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Checked) -> Result<(), Error> {
+    let Some(project) = checker.project(cause).filter(|_| !checker.depots.is_empty()) else { return Ok(()) };
+    let spot = checker.spot(cause)?;
+    let Some(page) = checker.run.pages(std::slice::from_ref(&project))?.pop().flatten() else {
+        if matches!(cause.id.as_str(), "no-release-fits" | "version-unknown") {
+            "name-unknown".clone_into(&mut cause.id);
+            return names::absent(checker, &project, cause, checked);
+        }
+        return Ok(());
+    };
+    cause.facts.set("target", spot.shown.as_str());
+    cause.facts.set("project", project.as_str());
+    let requirement = requirement(cause, &project);
+    let policy = wheels_only(&checker.policy);
+    let adjustments = &checker.surroundings.config.adjustments;
+    let all = offers(&page, &spot.target, &policy, &[]).into_iter();
+    let all: Vec<Offer> = all.map(|o| offered(o, &project, &spot.target, adjustments)).collect();
+    let admitted = admit(all, &requirement, &policy);
+    let asked: Vec<&Offer> = admitted.iter().filter(|o| takes(&requirement, &o.version)).collect();
+    exists(cause, &requirement, &page, &asked, checked);
+    if asks_for_accelerator(&cause.id) && spot.target.accelerators.is_empty() {
+        checked.say(format!(
+            "no accelerator is known of {}: name it with --accelerator, or the --target that has it",
+            spot.shown
+        ));
+    }
+    bars(cause, &asked, &spot, checked);
+    let here = fitting(checker, cause, &project, &requirement, &spot, checked)?;
+    if !here || cause.id == "no-release-fits" {
+        other_interpreter(checker, &requirement, &spot, &policy, None, checked)?;
+    }
+    Ok(())
+}
+
+fn asks_for_accelerator(id: &str) -> bool {
+    matches!(id, "driver-too-old" | "device-unsupported" | "accelerator-build-absent" | "toolkit-absent")
+}
+
+pub(super) fn wheels_only(policy: &Policy) -> Policy {
+    Policy { wheels: Wheels::Only, ..policy.clone() }
+}
+
+/// What was asked for: of what could not be chosen its own bounds; what broke after it was chosen may be replaced by any release.
+fn requirement(cause: &Cause, project: &Name) -> Requirement {
+    let bounded = matches!(cause.id.as_str(), "no-release-fits" | "version-unknown");
+    let told = cause.facts.get("requirement").filter(|_| bounded);
+    let exact = || cause.facts.get("version").filter(|_| bounded).map(|v| format!("{project}=={v}"));
+    let read = told.or_else(exact).and_then(|text| Requirement::parse_lenient(&text).ok());
+    read.filter(|r| r.name == *project).unwrap_or_else(|| Requirement::any(project))
+}
+
+/// Whether what was asked for exists at all decides between two causes.
+fn exists(cause: &mut Cause, requirement: &Requirement, page: &Page, asked: &[&Offer], checked: &mut Checked) {
+    let bounds = requirement.versions().map_or(String::new(), ToString::to_string);
+    match cause.id.as_str() {
+        "no-release-fits" if asked.is_empty() && !bounds.is_empty() => {
+            "version-unknown".clone_into(&mut cause.id);
+            cause.facts.set("specifier", bounds);
+        }
+        "version-unknown" if !asked.is_empty() => "no-release-fits".clone_into(&mut cause.id),
+        _ => {}
+    }
+    if cause.id != "version-unknown" {
+        return;
+    }
+    let mut versions: Vec<Version> = page.files.iter().map(|f| f.kind.version().clone()).collect();
+    versions.sort();
+    versions.dedup();
+    if let (Some(first), Some(last)) = (versions.first(), versions.last()) {
+        let number = count(versions.len(), "release");
+        checked.say(format!("the depots have {number} of {}, {first} to {last}", requirement.name));
+    }
+    let wanted = cause.facts.get("version").and_then(|v| Version::parse(&v).ok());
+    if let Some(wanted) = wanted {
+        let below = versions.iter().rfind(|v| **v < wanted);
+        let above = versions.iter().find(|v| **v > wanted);
+        let near: Vec<String> = below.into_iter().chain(above).map(ToString::to_string).collect();
+        checked.say(format!("nearest to {wanted}: {}", near.join(" and ")));
+    }
+}
+
+/// Why the newest of what was asked for is out, and how many more are.
+fn bars(cause: &Cause, asked: &[&Offer], spot: &Spot, checked: &mut Checked) {
+    if asked.iter().any(|o| o.verdict == Verdict::Ready) {
+        if cause.id == "no-release-fits" {
+            checked.say(format!(
+                "on {} it has a wheel that runs: the log is of another place, or older than the release",
+                spot.shown
+            ));
+        }
+        return;
+    }
+    let Some(newest) = asked.first() else { return };
+    let why = newest.bars.first().map_or(String::new(), |b| format!(": {}", b.detail));
+    let more = match asked.len() {
+        1 => String::new(),
+        n => format!(
+            "; {} more that {} asked for, none with a wheel that runs",
+            n - 1,
+            if n == 2 { "is" } else { "are" }
+        ),
+    };
+    checked.say(format!("{} {}{why}{more}", cause.facts.get("project").unwrap_or_default(), newest.version));
+}
+
+/// The newest release with a wheel that runs on the target; whether there is one.
+fn fitting(
+    checker: &Checker<'_>,
+    cause: &Cause,
+    project: &Name,
+    requirement: &Requirement,
+    spot: &Spot,
+    checked: &mut Checked,
+) -> Result<bool, Error> {
+    let policy = wheels_only(&checker.policy);
+    // As it was asked for, if that can be; else any release.
+    let mut tried = vec![requirement.clone()];
+    if matches!(&requirement.accepts, Accepts::Versions(set) if !set.to_string().is_empty()) {
+        tried.push(Requirement::any(project));
+    }
+    for requirement in tried {
+        let Ok(solution) = checker.solve(&checker.problem(&spot.target, &[requirement], &policy))? else { continue };
+        let Some(chosen) = solution.chosen.iter().find(|c| c.project == *project) else { continue };
+        let text = taken(chosen, cause, spot, &solution);
+        checked.solved(text, checker.settle(&[format!("{project}=={}", chosen.version)], spot, ""));
+        return Ok(true);
+    }
+    checked.would_not_help.push(format!("another release of {project}: none has a file for {}", spot.shown));
+    Ok(false)
+}
+
+fn taken(chosen: &Chosen, cause: &Cause, spot: &Spot, solution: &Solution) -> String {
+    let file = &chosen.file.filename;
+    let size = chosen.file.size.map_or(String::new(), |s| format!(", {}", crate::render::size(s)));
+    let others = match solution.chosen.len() {
+        1 => String::new(),
+        n => format!(", {n} projects in all"),
+    };
+    let what = match cause.id.as_str() {
+        id if asks_for_accelerator(id) => {
+            format!("take {} {}, which {} runs", chosen.project, chosen.version, spot.shown)
+        }
+        id if id.starts_with("build-") || id == "header-missing" || id == "memory-exhausted" => {
+            format!(
+                "take {} {}, which has a wheel for {} and needs no building",
+                chosen.project, chosen.version, spot.shown
+            )
+        }
+        _ => format!("take {} {}, the newest with a wheel that runs on {}", chosen.project, chosen.version, spot.shown),
+    };
+    format!("{what} ({file}{size}{others})")
+}
+
+/// Another interpreter under which it settles: one that is here, else the newest that would do. With `below` only series below it.
+pub(super) fn other_interpreter(
+    checker: &Checker<'_>,
+    requirement: &Requirement,
+    spot: &Spot,
+    policy: &Policy,
+    below: Option<(u64, u64)>,
+    checked: &mut Checked,
+) -> Result<bool, Error> {
+    let others = checker.others(spot);
+    let admitted = |a: &&Alternative| below.is_none_or(|b| series(a) < b);
+    let (mut here, mut elsewhere) = (0, 0);
+    for other in others.iter().filter(admitted) {
+        let tried = if other.here { &mut here } else { &mut elsewhere };
+        *tried += 1;
+        if *tried > MOST_TRIED {
+            continue;
+        }
+        let problem = checker.problem(&other.target, std::slice::from_ref(requirement), policy);
+        let Ok(solution) = checker.solve(&problem)? else { continue };
+        let number = count(solution.chosen.len(), "project");
+        let interpreter = &other.target.interpreter;
+        let asks = [requirement.short().replace(' ', "")];
+        let (text, name) = match other.here {
+            true => (format!("use {interpreter}, here at {}: {number}", other.name), other.name.clone()),
+            false => (format!("use {interpreter}, which is not here: {number}"), other.name.clone()),
+        };
+        let other_spot = Spot {
+            target: other.target.clone(),
+            shown: interpreter.to_string(),
+            here: other.here,
+            typed: format!(
+                "{} --interpreter {}",
+                crate::typed::target(&checker.arguments.target),
+                crate::typed::quoted(&name)
+            ),
+        };
+        checked.solved(text, checker.settle(&asks, &other_spot, ""));
+        return Ok(true);
+    }
+    Ok(false)
+}
+
+fn series(other: &Alternative) -> (u64, u64) {
+    let (major, minor) = other.target.interpreter.series();
+    (u64::from(major), u64::from(minor))
+}

@@ -1,0 +1,124 @@
+//! `clash`, `stale-dependency`: what was asked for, settled: the clash with its ways out, or releases that go together.
+
+use eutaxis_core::Requirement;
+use eutaxis_core::diagnose::Cause;
+use eutaxis_core::solve::Way;
+use eutaxis_world::Error;
+
+use super::{Checked, Checker, Spot};
+use crate::commands::settle::alternatives;
+use crate::commands::settle::take::options;
+use crate::render::{count, ways::sentence};
+
+/// So many ways out are told.
+const MOST_WAYS: usize = 3;
+
+pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Checked) -> Result<(), Error> {
+    let asks = asks(checker, cause);
+    if asks.is_empty() || checker.depots.is_empty() {
+        return Ok(());
+    }
+    let spot = checker.spot(cause)?;
+    let problem = checker.problem(&spot.target, &asks, &checker.policy);
+    match checker.solve(&problem)? {
+        Ok(solution) => {
+            let named = |r: &Requirement| {
+                let chosen = solution.chosen.iter().find(|c| c.project == r.name)?;
+                Some(format!("{} {}", chosen.project, chosen.version))
+            };
+            let together: Vec<String> = asks.iter().filter_map(named).collect();
+            let typed: Vec<String> = asks.iter().map(|a| a.short().replace(' ', "")).collect();
+            let number = count(solution.chosen.len(), "project");
+            let text = format!("these go together on {}: {} ({number})", spot.shown, together.join(", "));
+            checked.solved(text, checker.settle(&typed, &spot, ""));
+        }
+        Err(clash) => {
+            clash.facts.iter().for_each(|f| checked.say(f.text.clone()));
+            let others = alternatives(&clash, &spot.target, spot.here, checker.surroundings);
+            let ways = checker.run.ways_out(&problem, &clash, &others, &|_| ())?;
+            for way in ways.iter().take(MOST_WAYS) {
+                tell(checker, way, &spot, checked);
+            }
+        }
+    }
+    Ok(())
+}
+
+/// A way out, with the command that takes it.
+fn tell(checker: &Checker<'_>, way: &Way, spot: &Spot, checked: &mut Checked) {
+    let commands: Vec<String> = way
+        .environments
+        .iter()
+        .map(|environment| {
+            let asks = &environment.problem.asks;
+            let typed: Vec<String> = asks.iter().map(|a| a.requirement.short().replace(' ', "")).collect();
+            let more: String = options(way).iter().map(|o| format!(" {o}")).collect();
+            checker.settle(&typed, spot, &more)
+        })
+        .collect();
+    let [command] = commands.as_slice() else {
+        return checked.suggest(sentence(way), None);
+    };
+    checked.solved(sentence(way), command.clone());
+}
+
+/// What the log says was asked for; of a placed project that lost what it needs: both.
+fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
+    let facts = &cause.facts;
+    let read = |text: &str| Requirement::parse_lenient(&text.replace(['(', ')'], "")).ok();
+    let asked: Vec<Requirement> = facts.all("asked").iter().filter_map(|a| read(a)).collect();
+    if asked.len() > 1 {
+        return asked;
+    }
+    if cause.id == "clash" {
+        // Who needs what: `seracnet 2.3.0 depends on frostgrid>=2`.
+        let needing = facts.all("needs").iter().filter_map(|n| needing(n));
+        let mut all: Vec<Requirement> = Vec::new();
+        for requirement in needing {
+            if !all.iter().any(|r| r.name == requirement.name) {
+                all.push(requirement);
+            }
+        }
+        return all;
+    }
+    let project = checker.project(cause).map(|name| match checker.placed(&name) {
+        Some(version) => Requirement::exactly(&name, version),
+        None => {
+            facts.get("version").and_then(|v| read(&format!("{name}=={v}"))).unwrap_or_else(|| Requirement::any(&name))
+        }
+    });
+    let needed = facts.get("requirement_needed").and_then(|n| read(&n));
+    let found = || facts.get("found_project").and_then(|n| read(&n));
+    project.into_iter().chain(needed.or_else(found)).collect()
+}
+
+/// The one that needs something, pinned to its release: of `a 1.0 depends on b<2`, `a (1.0) depends on`, `a==1.0 depends on`.
+fn needing(text: &str) -> Option<Requirement> {
+    let (who, _) = text.split_once(" depends on ").or_else(|| text.split_once(" requires "))?;
+    let who = who.trim().replace(['(', ')'], "");
+    if who.contains(['=', '<', '>', '~', '!']) {
+        return Requirement::parse_lenient(&who).ok();
+    }
+    let requested = who.trim_start_matches("the user requested ").to_owned();
+    match requested.rsplit_once(' ') {
+        Some((name, version)) if version.starts_with(|c: char| c.is_ascii_digit()) => {
+            Requirement::parse_lenient(&format!("{name}=={version}")).ok()
+        }
+        _ => Requirement::parse_lenient(&requested).ok(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::needing;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("seracnet 2.3.0 depends on frostgrid>=2", "seracnet==2.3.0")]
+    #[case("seracnet (2.3.0) depends on frostgrid (>=2)", "seracnet==2.3.0")]
+    #[case("seracnet>=2 depends on frostgrid>=2", "seracnet>=2")]
+    #[case("glacier-kit depends on seracnet", "glacier-kit")]
+    fn who_needs_something_is_read(#[case] text: &str, #[case] expected: &str) {
+        assert_eq!(needing(text).unwrap().to_string().replace(' ', ""), expected);
+    }
+}
