@@ -21,8 +21,10 @@ impl Scene<'_> {
             Condition::Build => self.is_build(),
             Condition::NoBuild => !self.is_build(),
             Condition::OwnFile => self.own_file(facts),
+            Condition::OwnImported => self.own_imported(facts),
             Condition::LibraryFile => facts.get("path").or(facts.get("file")).is_some_and(|f| is_of_library(&f)),
             Condition::Standard => facts.get("module").is_some_and(|m| standing(&m).is_some()),
+            Condition::StandardPart => facts.get("module").and_then(|m| standing(&m)).is_some_and(|s| s.parts),
             Condition::Dropped => {
                 facts.get("module").and_then(|m| standing(&m)).is_some_and(|s| s.is_dropped(facts.series()))
             }
@@ -31,7 +33,7 @@ impl Scene<'_> {
             }
             Condition::ToolkitLibrary => {
                 let library = facts.get("library").as_deref().and_then(file_name).map(str::to_owned);
-                library.is_some_and(|l| context.families.of_library(&l).is_some())
+                library.is_some_and(|l| context.families.has_library(&l))
             }
             Condition::BuildTool => facts.get("tool").is_some_and(|t| tool(&t).is_some()),
         }
@@ -49,6 +51,7 @@ impl Scene<'_> {
         ];
         let of_build = |f: &Frame| {
             file_name(&f.file) == Some("setup.py")
+                || file_name(&f.file) == Some("_in_process.py")
                 || functions.iter().any(|n| f.function.contains(n))
                 || f.file.contains("build-env")
         };
@@ -65,6 +68,31 @@ impl Scene<'_> {
         own.iter().for_each(|file| facts.set("own", file.as_str()));
         own.is_some()
     }
+
+    /// A library's line of code imports a module, and what is then run is a file outside the folders of packages that bears its name.
+    fn own_imported(&self, facts: &mut Facts) -> bool {
+        // What the interpreter's own import machinery does in between is no step of its own.
+        let told: Vec<&Frame> = self.frames.iter().filter(|f| !f.file.starts_with('<')).collect();
+        let found = told.windows(2).find_map(|pair| {
+            let [importing, imported] = pair else { return None };
+            let module = imported_module(&importing.code)?;
+            let top = module.split('.').next()?;
+            let own = is_of_library(&importing.file) && !is_of_library(&imported.file) && bears(&imported.file, top);
+            own.then(|| (top.to_owned(), imported.file.clone()))
+        });
+        found.iter().for_each(|(module, file)| {
+            facts.set("module", module.as_str());
+            facts.set("own", file.as_str());
+        });
+        found.is_some()
+    }
+}
+
+/// The module of `import a.b`, `from a.b import c`; none where the names are relative.
+fn imported_module(code: &str) -> Option<&str> {
+    let rest = code.strip_prefix("import ").or_else(|| code.strip_prefix("from "))?.trim_start();
+    let module = rest.split([' ', ',', ';']).next()?;
+    (!module.starts_with('.')).then_some(module)
 }
 
 /// Whether a path is that of a module or package of this name.
@@ -92,11 +120,7 @@ pub(super) fn is_of_library(file: &str) -> bool {
         }
         found
     };
-    package_of(&file).is_some()
-        || file.contains("/pip-")
-        || file.ends_with("/setup.py")
-        || file.starts_with("<frozen")
-        || of_interpreter()
+    package_of(&file).is_some() || file.ends_with("/setup.py") || file.starts_with("<frozen") || of_interpreter()
 }
 
 #[cfg(test)]

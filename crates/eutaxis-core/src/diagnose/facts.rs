@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::Context;
+use super::claims::{Claim, claims};
 use super::traceback::Frame;
 use crate::artifact::WheelName;
 use crate::knowledge::{self, header, standing, tool};
@@ -56,16 +57,29 @@ impl Facts {
             self.set_if_absent(name, value);
             return;
         }
-        let values = self.0.entry(name.to_owned()).or_default();
+        if name == "needs" {
+            for claim in claims(value) {
+                match claim {
+                    Claim::Asked(what) => self.add("asked", &what),
+                    Claim::Needs(who, what) => self.add("needs", &format!("{who} needs {what}")),
+                }
+            }
+            return;
+        }
         let items: Vec<&str> = match name {
             "offered" => value.split(',').collect(),
             "asked" => value.split([',', ';']).flat_map(|v| v.split(" and ")).collect(),
             _ => vec![value],
         };
-        for item in items.into_iter().map(|i| i.trim().trim_end_matches(['.', ','])) {
-            if !item.is_empty() && values.len() < MOST && !values.iter().any(|v| v == item) {
-                values.push(item.to_owned());
-            }
+        items.into_iter().for_each(|item| self.add(name, item));
+    }
+
+    /// One more item of a list.
+    fn add(&mut self, name: &str, item: &str) {
+        let item = item.trim().trim_end_matches(['.', ',']);
+        let values = self.0.entry(name.to_owned()).or_default();
+        if !item.is_empty() && values.len() < MOST && !values.iter().any(|v| v == item) {
+            values.push(item.to_owned());
         }
     }
 
@@ -101,7 +115,9 @@ impl Facts {
             self.set_if_absent("host", host);
         }
         self.of_knowledge(context);
+        self.of_word_size();
         self.of_binaries();
+        self.of_needs();
         self.of_commands();
     }
 
@@ -110,6 +126,10 @@ impl Facts {
             for value in values.iter_mut() {
                 let trimmed = value.trim_matches(['\'', '"', '`', ' ', ':', ',']).trim_end_matches('.');
                 *value = trimmed.to_owned();
+                if name == "path" || name == "own" {
+                    // As a program shows it that doubles the backslashes of Windows.
+                    *value = value.replace("\\\\", "\\");
+                }
                 if matches!(name.as_str(), "library" | "tool") {
                     let base = file_name(value).unwrap_or(value).to_owned();
                     *value = base.strip_suffix(".exe").map(str::to_owned).unwrap_or(base);
@@ -200,6 +220,31 @@ impl Facts {
         if let Some(project) = &needed.project {
             self.set_if_absent("tool_project", project.as_str());
         }
+    }
+
+    /// Between which releases it is that what they need excludes the other's.
+    fn of_needs(&mut self) {
+        let mut who: Vec<&str> = Vec::new();
+        for (one, _) in self.all("needs").iter().filter_map(|n| n.split_once(" needs ")) {
+            if !who.contains(&one) {
+                who.push(one);
+            }
+        }
+        if who.len() > 1 {
+            let all = who.join(" and ");
+            self.set("between", all);
+        }
+    }
+
+    /// A word size is told of the file; what loads it has the other one.
+    fn of_word_size(&mut self) {
+        let sizes = match self.get("architecture").as_deref() {
+            Some("ELFCLASS64") => ("64-bit", "32-bit"),
+            Some("ELFCLASS32") => ("32-bit", "64-bit"),
+            _ => return,
+        };
+        self.set("architecture", sizes.0);
+        self.set_if_absent("wanted", sizes.1);
     }
 
     /// Of compiled code that met another release: whose interface it is, and the series to stay below.

@@ -4,6 +4,7 @@
 //! sightings of signs ([`reader`], with [`conditions`] and [`facts`]) -> causes, the root first ([`root`]) -> words ([`words`]).
 //! Which words tell which cause is data: [`crate::knowledge::Causes`].
 
+mod claims;
 mod conditions;
 mod decode;
 mod facts;

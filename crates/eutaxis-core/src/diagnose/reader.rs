@@ -190,6 +190,9 @@ impl<'a> Reader<'a> {
                     let mut facts = Facts::default();
                     found.iter().for_each(|(name, value)| facts.take(name, value));
                     entry.facts.iter().for_each(|(name, value)| facts.set(name, value.as_str()));
+                    // What the lines that follow may tell can stand on the same line.
+                    let beside = entry.follow.iter().filter_map(|p| self.causes.found(*p, text));
+                    beside.flatten().for_each(|(name, value)| facts.take(&name, &value));
                     facts.of_frames(&frames);
                     facts.complete(self.context, text);
                     let scene = Scene { frames: &frames, building };

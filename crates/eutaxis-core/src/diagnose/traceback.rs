@@ -50,7 +50,8 @@ const LINKS: [&str; 2] = [
     "The above exception was the direct cause of the following exception:",
 ];
 
-/// Begins with this line, if it begins a traceback; also that of a file that cannot be compiled, which has no head.
+/// Begins with this line, if it begins a traceback; also that of a file that cannot be compiled, which has no head, and one whose head
+/// was cut off.
 pub(super) fn begins(line: &str) -> Option<Open> {
     let indent = indent_of(line);
     let open = |indent, frames| Open { indent, frames, raised: 0, between: None, linked: false, lines: 0 };
@@ -60,7 +61,7 @@ pub(super) fn begins(line: &str) -> Option<Open> {
         let alone = line.get(..before).is_some_and(|b| b.trim().is_empty() || b.ends_with("Group "));
         return Some(open(if alone { indent } else { 0 }, Vec::new()));
     }
-    frame_of(line).filter(|f| f.function.is_empty() && indent >= 2).map(|frame| open(indent - 2, vec![frame]))
+    frame_of(line).filter(|_| indent >= 2).map(|frame| open(indent - 2, vec![frame]))
 }
 
 impl Open {
@@ -186,6 +187,7 @@ mod tests {
     #[case::two("Traceback (most recent call last):\n  File \"a.py\", line 1, in f\nMemoryError\nTraceback (most recent call last):\n  File \"b.py\", line 1, in f\nOSError: y\n",
         &["0 MemoryError [a.py f]", "0 OSError: y [b.py f]"])]
     #[case::cut_off("Traceback (most recent call last):\n  File \"a.py\", line 1, in f\nand then it goes on\nOSError: y", &[])]
+    #[case::without_head("ning of the log is lost\n  File \"a.py\", line 1, in f\n    g()\n  File \"b.py\", line 2, in g\nOSError: y", &["0 OSError: y [a.py f g(); b.py g]"])]
     #[case::logged("ERROR 12:00 Traceback (most recent call last):\n  File \"a.py\", line 1, in f\nOSError: y", &["0 OSError: y [a.py f]"])]
     fn tracebacks_are_put_together(#[case] text: &str, #[case] expected: &[&str]) {
         assert_eq!(read(text), expected);

@@ -96,6 +96,9 @@ pub struct Family {
     /// Runtime libraries that compiled files name.
     #[serde(default)]
     pub libraries: Vec<Library>,
+    /// How the names of further libraries begin that come with the toolkit or beside it, with numbers of their own.
+    #[serde(default)]
+    companions: Vec<String>,
     toolkit: Vec<Toolkit>,
     #[serde(default)]
     series: Vec<Floor>,
@@ -479,6 +482,12 @@ impl Families {
             Some((Arc::clone(f), library.toolkit.clone()))
         };
         self.all.iter().find_map(of)
+    }
+
+    /// Whether a library is one of a toolkit's, or comes beside it.
+    pub fn has_library(&self, file: &str) -> bool {
+        let lower = file.to_ascii_lowercase();
+        self.of_library(file).is_some() || self.all.iter().any(|f| f.companions.iter().any(|c| lower.starts_with(c)))
     }
 
     /// The toolkit that a need for a runtime package tells; none when it is no such package.

@@ -43,7 +43,8 @@ pub fn tool(name: &str) -> Option<&'static Needed> {
     // `gcc-12`, `clang-15`: the series of a compiler.
     let base =
         plain.rsplit_once('-').filter(|(_, v)| v.chars().all(|c| c.is_ascii_digit() || c == '.')).map(|(b, _)| b);
-    let is = |n: &String| n == name || n == plain || Some(n.as_str()) == base;
+    let same = |n: &String, other: &str| n.eq_ignore_ascii_case(other);
+    let is = |n: &String| same(n, name) || same(n, plain) || base.is_some_and(|b| same(n, b));
     FILE.tool.iter().find(|t| t.names.iter().any(is))
 }
 

@@ -106,6 +106,8 @@ pub enum Condition {
     NoBuild,
     /// A file outside the folders of packages bears the name of the module.
     OwnFile,
+    /// Code of a library imports a module, and gets a file outside the folders of packages.
+    OwnImported,
     /// The last file, or the one that is named, lies in a folder of packages or of the standard library.
     LibraryFile,
     /// The module is part of the standard library of some series.
@@ -114,6 +116,8 @@ pub enum Condition {
     Dropped,
     /// The module is part of the standard library from a series on that the interpreter (if it is known) is older than.
     Later,
+    /// The module is part of the standard library, and an interpreter can be built without it.
+    StandardPart,
     /// The library belongs to the toolkit of an accelerator.
     ToolkitLibrary,
     /// The tool is one that builds need.
@@ -234,8 +238,9 @@ fn compiled(text: &str) -> Result<Regex, String> {
     built.map_err(|e| e.to_string().lines().last().unwrap_or_default().trim_start_matches("error: ").to_owned())
 }
 
-/// What begins a traceback of the interpreter.
-const TRACEBACK: [&str; 2] = ["Traceback (most recent call last)", "File \""];
+/// Lines with one of these are always worth a look: what begins a traceback of the interpreter, and what may stand in the middle of a
+/// text that a pattern looks for, colours and typographic quotes.
+const ALWAYS: [&str; 5] = ["Traceback (most recent call last)", "File \"", "\u{1b}", "\u{2018}", "\u{201c}"];
 
 /// What stands between the name of a group and its number, where alternatives of a pattern tell the same fact.
 const AGAIN: &str = "__";
@@ -394,8 +399,7 @@ impl Causes {
     }
 
     fn gather_hints(&mut self) {
-        // Lines that begin a traceback are always worth a look.
-        self.hints.extend(TRACEBACK.iter().map(|t| ((*t).to_owned(), usize::MAX)));
+        self.hints.extend(ALWAYS.iter().map(|t| ((*t).to_owned(), usize::MAX)));
         for (number, pattern) in self.patterns.iter().enumerate().filter(|(_, p)| p.purpose != Use::Beside) {
             match literals::required(&pattern.text) {
                 Some(texts) => self.hints.extend(texts.into_iter().map(|t| (t, number))),
@@ -487,12 +491,19 @@ mod tests {
         });
         let slow: Vec<&str> = causes.always.iter().map(|n| causes.patterns().nth(*n).unwrap()).collect();
         assert_eq!(slow, [""; 0], "no text of three letters must be there: the pattern would be tried on every line");
+        let needs_nothing = |r: &Advice| !r.text.contains('{') && r.change.as_ref().is_none_or(|c| !c.contains('{'));
         for kind in &causes.kinds {
             let known = |id: &String| id == "*" || causes.kind_of(id).is_some();
             assert!(kind.hides.iter().all(known), "{}: {:?}", kind.id, kind.hides);
             assert!(!kind.title.each().is_empty() && !kind.remedies.is_empty(), "{}", kind.id);
             let plain = |text: &String| !text.contains('{');
             assert!(kind.title.each().last().is_some_and(plain), "{}: a title without facts is the last", kind.id);
+            assert!(kind.remedies.iter().any(|r| needs_nothing(r)), "{}: a remedy that needs no facts", kind.id);
+        }
+        for sign in &causes.signs {
+            let id = &causes.kinds[sign.kind].id;
+            let told = sign.remedies.as_ref().is_none_or(|all| all.iter().any(needs_nothing));
+            assert!(told, "{id}: a sign's own remedies, of which none can be told without facts: {:?}", sign.remedies);
         }
     }
 

@@ -68,7 +68,11 @@ impl Libraries {
     pub fn provided(&self, file: &str, distributions: &[String]) -> Option<Provided> {
         let names = |pattern: &String| match pattern.strip_suffix('*') {
             Some(start) => file.starts_with(start),
-            None => pattern == file,
+            // As code that loads a library itself names it: without the number of its interface.
+            None => {
+                pattern == file
+                    || file.ends_with(".so") && pattern.strip_prefix(file).is_some_and(|r| r.starts_with('.'))
+            }
         };
         let library = self.all.iter().find(|l| l.files.iter().any(names))?;
         let package = distributions.iter().find_map(|d| library.packages.get(d)).cloned();
@@ -84,6 +88,7 @@ mod tests {
     #[rstest]
     #[case("libGL.so.1", &["ubuntu", "debian"], Some("libgl1"))]
     #[case("libGL.so.1", &["fedora"], Some("mesa-libGL"))]
+    #[case("libGL.so", &["fedora"], Some("mesa-libGL"))]
     #[case("libGL.so.1", &["unheard-of"], None)]
     #[case("libc.musl-x86_64.so.1", &[], None)]
     fn what_provides_a_library_is_told(#[case] file: &str, #[case] systems: &[&str], #[case] package: Option<&str>) {

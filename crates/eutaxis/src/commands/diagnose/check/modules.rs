@@ -27,6 +27,10 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
     if let Some(place) = mine {
         in_place(place, &module, cause, checked);
     }
+    if cause.id == "module-shadowed" {
+        // Another place has it as well: the file in front of it is what is wrong.
+        return Ok(());
+    }
     let elsewhere = places.iter().filter(|p| is_found(p) && mine.is_none_or(|m| m.root != p.root));
     let mut provider: Option<Name> = None;
     for place in elsewhere {
@@ -35,7 +39,7 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
         }
         tell_place(place, &module, checked);
     }
-    if mine.is_some_and(is_found) || cause.id == "module-shadowed" {
+    if mine.is_some_and(is_found) {
         return Ok(());
     }
     place_it(checker, cause, &top, provider, checked)

@@ -62,21 +62,17 @@ fn tell(checker: &Checker<'_>, way: &Way, spot: &Spot, checked: &mut Checked) {
     checked.solved(sentence(way), command.clone());
 }
 
-/// What the log says was asked for; of a placed project that lost what it needs: both.
+/// What the log says was asked for, and the releases that it says need something; of a placed project that lost what it needs: both.
 fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
     let facts = &cause.facts;
     let read = |text: &str| Requirement::parse_lenient(&text.replace(['(', ')'], "")).ok();
-    let asked: Vec<Requirement> = facts.all("asked").iter().filter_map(|a| read(a)).collect();
-    if asked.len() > 1 {
-        return asked;
-    }
     if cause.id == "clash" {
-        // Who needs what: `seracnet 2.3.0 depends on frostgrid>=2`.
-        let needing = facts.all("needs").iter().filter_map(|n| needing(n));
-        let mut all: Vec<Requirement> = Vec::new();
-        for requirement in needing {
-            if !all.iter().any(|r| r.name == requirement.name) {
-                all.push(requirement);
+        let mut all: Vec<Requirement> = facts.all("asked").iter().filter_map(|a| read(a)).collect();
+        if all.len() < 2 {
+            for requirement in facts.all("needs").iter().filter_map(|n| needing(n)) {
+                if !all.iter().any(|r| r.name == requirement.name) {
+                    all.push(requirement);
+                }
             }
         }
         return all;
@@ -84,7 +80,8 @@ fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
     let project = checker.project(cause).map(|name| match checker.placed(&name) {
         Some(version) => Requirement::exactly(&name, version),
         None => {
-            facts.get("version").and_then(|v| read(&format!("{name}=={v}"))).unwrap_or_else(|| Requirement::any(&name))
+            let told = facts.get("version").and_then(|v| read(&format!("{name}=={v}")));
+            told.unwrap_or_else(|| Requirement::any(&name))
         }
     });
     let needed = facts.get("requirement_needed").and_then(|n| read(&n));
@@ -92,20 +89,14 @@ fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
     project.into_iter().chain(needed.or_else(found)).collect()
 }
 
-/// The one that needs something, pinned to its release: of `a 1.0 depends on b<2`, `a (1.0) depends on`, `a==1.0 depends on`.
+/// The one that needs something, pinned to its release: of `a 1.0 needs b<2`.
 fn needing(text: &str) -> Option<Requirement> {
-    let (who, _) = text.split_once(" depends on ").or_else(|| text.split_once(" requires "))?;
-    let who = who.trim().replace(['(', ')'], "");
-    if who.contains(['=', '<', '>', '~', '!']) {
-        return Requirement::parse_lenient(&who).ok();
-    }
-    let requested = who.trim_start_matches("the user requested ").to_owned();
-    match requested.rsplit_once(' ') {
-        Some((name, version)) if version.starts_with(|c: char| c.is_ascii_digit()) => {
-            Requirement::parse_lenient(&format!("{name}=={version}")).ok()
-        }
-        _ => Requirement::parse_lenient(&requested).ok(),
-    }
+    let (who, _) = text.split_once(" needs ")?;
+    let asked = match who.rsplit_once(' ') {
+        Some((name, version)) if version.starts_with(|c: char| c.is_ascii_digit()) => format!("{name}=={version}"),
+        _ => who.to_owned(),
+    };
+    Requirement::parse_lenient(&asked).ok()
 }
 
 #[cfg(test)]
@@ -114,10 +105,9 @@ mod tests {
     use rstest::rstest;
 
     #[rstest]
-    #[case("seracnet 2.3.0 depends on frostgrid>=2", "seracnet==2.3.0")]
-    #[case("seracnet (2.3.0) depends on frostgrid (>=2)", "seracnet==2.3.0")]
-    #[case("seracnet>=2 depends on frostgrid>=2", "seracnet>=2")]
-    #[case("glacier-kit depends on seracnet", "glacier-kit")]
+    #[case("seracnet 2.3.0 needs frostgrid>=2", "seracnet==2.3.0")]
+    #[case("seracnet>=2 needs frostgrid>=2", "seracnet>=2")]
+    #[case("glacier-kit needs seracnet", "glacier-kit")]
     fn who_needs_something_is_read(#[case] text: &str, #[case] expected: &str) {
         assert_eq!(needing(text).unwrap().to_string().replace(' ', ""), expected);
     }
