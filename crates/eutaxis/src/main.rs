@@ -6,6 +6,7 @@ mod cli;
 mod commands;
 mod output;
 mod pins;
+mod placed;
 mod plan;
 mod record;
 mod render;

@@ -12,7 +12,7 @@ use super::{Context, Diagnosis};
 use crate::knowledge::{Causes, Condition, Confidence, Course, Use};
 
 /// So much of what was seen is kept: the first, and the last ones.
-const MOST_SEEN: usize = 2000;
+const MOST_SEEN: usize = 500;
 /// Outputs that are told apart at the same time.
 const MOST_STREAMS: usize = 64;
 /// So many lines after a sign may tell more of it.
@@ -203,7 +203,7 @@ impl<'a> Reader<'a> {
                     if entry.code.is_some_and(|c| self.causes.found(c, code).is_none()) {
                         continue;
                     }
-                    if entry.when.contains(&Condition::OwnFile) {
+                    if entry.when.iter().any(|c| matches!(c, Condition::OwnFile | Condition::OwnImported)) {
                         facts.complete(self.context, text);
                     }
                     if scene.holds(Condition::Build, &mut facts, self.context) {

@@ -89,7 +89,7 @@ fn memory_is_bounded_and_the_first_and_last_sightings_are_kept() {
     }
     let found = read(&log);
     assert_eq!(found.lines, 20_001);
-    assert!(found.causes.len() <= 2001, "{}", found.causes.len());
+    assert!(found.causes.len() <= 501, "{}", found.causes.len());
     let has = |module: &str| found.causes.iter().any(|c| c.facts.get("module").as_deref() == Some(module));
     assert!(has("m0") && has("m19999") && !has("m10000"));
     assert_eq!(found.causes[0].id, "no-release-fits");

@@ -7,6 +7,8 @@ use super::table::{continued, wrap};
 use super::{count, style, width};
 use crate::commands::diagnose::{Found, Report};
 
+/// So many causes beside the root are told.
+const MOST_OTHERS: usize = 5;
 /// Where the words begin.
 const INDENT: usize = 12;
 
@@ -16,8 +18,13 @@ pub(crate) fn text(report: &Report, verbose: bool) -> String {
         [] => nothing(report, width),
         [root, others @ ..] => {
             let mut text = root_cause(root, width);
-            for other in others {
+            let shown = if verbose { others.len() } else { MOST_OTHERS };
+            for other in others.iter().take(shown) {
                 text.push_str(&other_cause(other, width));
+            }
+            if let Some(more) = others.len().checked_sub(shown).filter(|n| *n > 0) {
+                let more = format!("and {more} more (-v)");
+                text.push_str(&format!("\n{}", style::dim_lines(&lines(&wrap(&more, width)))));
             }
             text
         }
@@ -82,7 +89,7 @@ fn doubt(found: &Found) -> Option<&'static str> {
 fn remedies(remedies: &[Remedy], width: usize) -> String {
     let mut text = String::new();
     for (i, remedy) in remedies.iter().enumerate() {
-        let verified = if remedy.verified { "  (solved)" } else { "" };
+        let verified = if remedy.verified { "  (verified)" } else { "" };
         let word = if i == 0 { "do" } else { "" };
         let body = format!("{}  {}{verified}", i + 1, remedy.text);
         let wrapped = wrap(&escaped(&body), width.saturating_sub(INDENT));
@@ -93,7 +100,8 @@ fn remedies(remedies: &[Remedy], width: usize) -> String {
                 " ".repeat(INDENT)
             };
             let more = if n > 0 { "   " } else { "" };
-            let line = if remedy.verified { line.replace("(solved)", &style::good("(solved)")) } else { line.clone() };
+            let line =
+                if remedy.verified { line.replace("(verified)", &style::good("(verified)")) } else { line.clone() };
             text.push_str(&format!("{lead}{more}{line}\n"));
         }
         for line in remedy.change.iter().flat_map(|c| command(c, width.saturating_sub(INDENT + 3))) {

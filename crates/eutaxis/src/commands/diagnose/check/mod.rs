@@ -9,23 +9,26 @@ mod offers;
 mod together;
 
 use std::cell::OnceCell;
+use std::path::PathBuf;
 use std::sync::Arc;
 
 use eutaxis_core::diagnose::{Cause, Remedy};
 use eutaxis_core::examine::Snapshot;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::offer::Policy;
-use eutaxis_core::solve::{Alternative, Clash, Problem, Solution};
+use eutaxis_core::solve::{Alternative, Chosen, Clash, Problem, Solution};
 use eutaxis_core::target::Interpreter;
 use eutaxis_core::{Ask, Name, Requirement, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
+use eutaxis_world::environment::roots_below;
 use eutaxis_world::environment::snapshot::{Look, snapshot};
 use eutaxis_world::supply::{Outcome as End, Run};
 
 use super::Found;
-use crate::cli::Diagnose;
+use crate::cli::{Diagnose, TargetOptions};
 use crate::output::Output;
+use crate::placed;
 use crate::plan::{self, Surroundings};
 use crate::typed::{self, quoted};
 
@@ -61,6 +64,8 @@ const CHECKS: [(&[&str], Check); 5] = [
     (&["clash", "stale-dependency"], together::check),
 ];
 
+/// So many causes are checked: a log that tells of more has one reason for most of them.
+const MOST_CHECKED: usize = 8;
 /// So many remedies are told at most.
 const MOST_REMEDIES: usize = 5;
 
@@ -96,7 +101,7 @@ struct Spot {
     target: Target,
     /// For people.
     shown: String,
-    /// It is this machine.
+    /// It is this machine, whose interpreters are others to be had.
     here: bool,
     /// Its options, as typed.
     typed: String,
@@ -113,6 +118,10 @@ struct Checker<'a> {
     run: Run,
     /// This machine, or the target that was named.
     target: OnceCell<Result<plan::Chosen, String>>,
+    /// That target has an interpreter that is not on this machine.
+    planned: bool,
+    /// The environments of this folder, then the interpreters here.
+    places: OnceCell<Vec<PathBuf>>,
 }
 
 /// All causes with their words, and why something could not be checked.
@@ -128,10 +137,13 @@ pub(super) fn all(
     let bar = output.progress();
     bar.set_message("checking");
     let mut found = Vec::new();
-    for cause in causes {
+    for (place, cause) in causes.iter().enumerate() {
         let mut cause = cause.clone();
         let mut checked = Checked::default();
-        let checks = CHECKS.iter().filter(|(ids, _)| ids.contains(&cause.id.as_str())).map(|(_, check)| check);
+        let checks = CHECKS
+            .iter()
+            .filter(|(ids, _)| place < MOST_CHECKED && ids.contains(&cause.id.as_str()))
+            .map(|(_, check)| check);
         for check in checks.collect::<Vec<_>>() {
             if let Err(error) = check(&checker, &mut cause, &mut checked) {
                 let note = format!("not checked to the end: {}", error.message);
@@ -141,6 +153,9 @@ pub(super) fn all(
             }
         }
         found.push(checker.told(cause, checked));
+    }
+    if causes.len() > MOST_CHECKED {
+        notes.push(format!("only the first {MOST_CHECKED} of {} causes were checked", causes.len()));
     }
     bar.finish_and_clear();
     output.report_network(checker.depots.network());
@@ -162,17 +177,16 @@ impl<'a> Checker<'a> {
         let policy = plan::policy(&arguments.policy, &surroundings.config)?;
         let depots = plan::named_depots(&arguments.depots, surroundings, false)?;
         let snapshot = arguments.environment.as_deref().map(|place| read(place, surroundings)).transpose()?;
-        let target = OnceCell::new();
+        let (target, mut planned) = (OnceCell::new(), false);
         let options = &arguments.target;
-        if !options.target.is_empty()
-            || options.interpreter.is_some()
-            || options.platform.is_some()
-            || options.accelerator.is_some()
-        {
-            let _ = target.set(Ok(plan::target(options, surroundings)?));
+        let named = !options.target.is_empty() || options.platform.is_some() || options.accelerator.is_some();
+        if named || options.interpreter.is_some() {
+            let (chosen, is_planned) = named_target(options, surroundings)?;
+            planned = is_planned;
+            let _ = target.set(Ok(chosen));
         }
         let run = Run::new(Arc::clone(&depots));
-        Ok(Checker { arguments, surroundings, snapshot, policy, depots, run, target })
+        Ok(Checker { arguments, surroundings, snapshot, policy, depots, run, target, planned, places: OnceCell::new() })
     }
 
     /// Where a cause is checked: the target or the environment that was named, else this machine, with the interpreter that the log
@@ -183,7 +197,7 @@ impl<'a> Checker<'a> {
             let interpreter = crate::render::near(std::path::Path::new(&snapshot.python));
             return Ok(Spot {
                 target: snapshot.target.clone(),
-                shown: format!("{} ({})", snapshot.name, snapshot.target.interpreter),
+                shown: format!("{} ({})", snapshot.name, called(&snapshot.target.interpreter)),
                 here: true,
                 typed: format!(" --interpreter {}", quoted(&interpreter)),
             });
@@ -192,16 +206,29 @@ impl<'a> Checker<'a> {
             self.target.get_or_init(|| plan::target(&self.arguments.target, self.surroundings).map_err(|e| e.message));
         let chosen = chosen.as_ref().map_err(|message| Error::request(message.clone()))?;
         let mut typed = typed::target(&self.arguments.target);
-        if let Some(interpreter) = &self.arguments.target.interpreter {
+        if self.planned {
+            typed = format!(" --target {}", quoted(&spec(&chosen.target)));
+        } else if let Some(interpreter) = &self.arguments.target.interpreter {
             typed.push_str(&format!(" --interpreter {}", quoted(interpreter)));
         }
         let mut spot = Spot { target: chosen.target.clone(), shown: chosen.shown.clone(), here: chosen.here, typed };
         if let Some(version) = self.told_interpreter(cause).filter(|_| !named) {
             self.with_interpreter(&mut spot, &version);
         } else if spot.here {
-            spot.shown = format!("{} on this machine", spot.target.interpreter);
+            spot.shown = format!("{} on this machine", called(&spot.target.interpreter));
         }
         Ok(spot)
+    }
+
+    /// The same place with another interpreter.
+    fn spot_with(&self, spot: &Spot, other: &Alternative) -> Spot {
+        let typed = match other.here {
+            true => format!("{} --interpreter {}", typed::target(&self.arguments.target), quoted(&other.name)),
+            // One that is not here is planned for.
+            false if spot.here => format!(" --target {}", quoted(&spec(&other.target))),
+            false => format!("{} --interpreter {}", typed::target(&self.arguments.target), quoted(&other.name)),
+        };
+        Spot { target: other.target.clone(), shown: called(&other.target.interpreter), here: other.here, typed }
     }
 
     /// The interpreter that the log tells of.
@@ -215,21 +242,44 @@ impl<'a> Checker<'a> {
         let implementation = spot.target.interpreter.implementation.clone();
         let Ok(planned) = Interpreter::planned(implementation, version, false) else { return };
         if planned.series() != spot.target.interpreter.series() {
-            spot.shown = format!("{planned} on this machine, as the log tells");
-            let series = planned.series();
-            spot.typed = format!(" --interpreter {}.{}", series.0, series.1);
+            spot.shown = format!("{} on this machine", called(&planned));
             spot.target = spot.target.with_interpreter(planned);
+            // It may be here or not: what was placed with it is another one's to say.
+            spot.typed = format!(" --target {}", quoted(&spec(&spot.target)));
         } else if spot.here {
-            spot.shown = format!("{} on this machine", spot.target.interpreter);
+            spot.shown = format!("{} on this machine", called(&spot.target.interpreter));
         }
     }
 
-    /// The question of these requirements on a target.
-    fn problem(&self, target: &Target, requirements: &[Requirement], policy: &Policy) -> Problem {
+    /// Where a module may be: the environments of this folder, then the interpreters here.
+    fn places(&self) -> &[PathBuf] {
+        self.places.get_or_init(|| {
+            let mut all = roots_below(&std::env::current_dir().unwrap_or_default());
+            all.extend(self.surroundings.finder().all(&self.surroundings.probes()).0.into_iter().map(|f| f.path));
+            all
+        })
+    }
+
+    /// The question of these requirements on a target. In the environment that was named, together with everything else that is placed
+    /// there: what mends one thing must not break another.
+    fn problem(&self, spot: &Spot, requirements: &[Requirement], policy: &Policy) -> Result<Problem, Error> {
         let ask = |r: &Requirement| Ask { requirement: r.clone(), origin: Origin::Argument };
-        let mut problem = Problem::new(target.clone(), policy.clone(), requirements.iter().map(ask).collect());
+        let asks = requirements.iter().map(ask);
+        let mut problem = match self.snapshot.as_ref().filter(|s| s.target.interpreter == spot.target.interpreter) {
+            Some(snapshot) => {
+                let mut problem = placed::question(snapshot, self.surroundings, &self.run)?;
+                let named = |name: &Name| requirements.iter().any(|r| r.name == *name);
+                problem.asks.retain(|a| !named(&a.requirement.name));
+                problem.prior.retain(|name, _| !named(name));
+                problem.asks.splice(0..0, asks);
+                problem
+            }
+            None => Problem::new(spot.target.clone(), policy.clone(), asks.collect()),
+        };
+        problem.target.clone_from(&spot.target);
+        problem.policy.clone_from(policy);
         problem.adjustments.clone_from(&self.surroundings.config.adjustments);
-        problem
+        Ok(problem)
     }
 
     fn solve(&self, problem: &Problem) -> Result<Result<Solution, Clash>, Error> {
@@ -249,17 +299,37 @@ impl<'a> Checker<'a> {
         all
     }
 
-    /// The command that settles and places requirements.
-    fn settle(&self, asks: &[String], spot: &Spot, more: &str) -> String {
-        let asks: Vec<String> = asks.iter().map(|a| quoted(a)).collect();
-        let depots = typed::depots(&self.arguments.depots);
-        let settle = format!("eutaxis settle {}{}{more}{depots} --out mend.toml", asks.join(" "), spot.typed);
-        match &self.snapshot {
-            Some(snapshot) => {
-                format!("{settle} && eutaxis furnish mend.toml --at {}{depots}", quoted(&snapshot.name))
-            }
-            None => settle,
+    /// A remedy that was solved, with the command for it, and what else moves in the environment that was named.
+    fn solved(
+        &self,
+        checked: &mut Checked,
+        text: impl Into<String>,
+        asks: &[Requirement],
+        spot: &Spot,
+        solution: &Solution,
+    ) {
+        let mut text = text.into();
+        let named = self.snapshot.as_ref().filter(|s| s.target.interpreter == spot.target.interpreter);
+        let Some(snapshot) = named else { return checked.solved(text, self.settle(asks, spot, "")) };
+        let there = placed::releases(snapshot);
+        let asked = |c: &&Chosen| asks.iter().any(|a| a.name == c.project);
+        let moved = |c: &&Chosen| !asked(c) && there.get(&c.project).is_some_and(|v| **v != c.version);
+        let mut all: Vec<&Chosen> = solution.chosen.iter().filter(asked).collect();
+        let moves: Vec<&Chosen> = solution.chosen.iter().filter(moved).collect();
+        if !moves.is_empty() {
+            let told: Vec<String> = moves.iter().map(|c| format!("{} {}", c.project, c.version)).collect();
+            text.push_str(&format!("; so that all that is placed holds, also {}", told.join(", ")));
         }
+        all.extend(moves);
+        let command = placed::command(&all, solution, snapshot, &typed::depots(&self.arguments.depots));
+        checked.solved(text, command.unwrap_or_else(|| self.settle(asks, spot, "")));
+    }
+
+    /// The command that settles requirements.
+    fn settle(&self, asks: &[Requirement], spot: &Spot, more: &str) -> String {
+        let asks: Vec<String> = asks.iter().map(|a| quoted(&a.short().replace(' ', ""))).collect();
+        let depots = typed::depots(&self.arguments.depots);
+        format!("eutaxis settle {}{}{more}{depots} --out mend.toml", asks.join(" "), spot.typed)
     }
 
     /// The project of a cause: that which is named, else the one that a module of this name belongs to in the environment.
@@ -322,6 +392,38 @@ impl<'a> Checker<'a> {
         let target = typed::target(&self.arguments.target);
         format!("{command}{target}{}", typed::depots(&self.arguments.depots))
     }
+}
+
+/// The target that the options name, and whether it is planned: an interpreter that is not here.
+fn named_target(options: &TargetOptions, surroundings: &Surroundings) -> Result<(plan::Chosen, bool), Error> {
+    let error = match plan::target(options, surroundings) {
+        Ok(chosen) => return Ok((chosen, false)),
+        Err(error) => error,
+    };
+    let planned = options.interpreter.as_deref().and_then(|text| Interpreter::parse(text).ok());
+    let (Some(interpreter), true) = (planned, options.target.is_empty()) else { return Err(error) };
+    let mut chosen = plan::target(&TargetOptions { interpreter: None, ..options.clone() }, surroundings)?;
+    chosen.shown = called(&interpreter);
+    chosen.target = chosen.target.with_interpreter(interpreter);
+    Ok((chosen, true))
+}
+
+/// An interpreter as people call it: `CPython 3.9`.
+fn called(interpreter: &Interpreter) -> String {
+    let name = match interpreter.implementation.name() {
+        "cpython" => "CPython",
+        "pypy" => "PyPy",
+        other => other,
+    };
+    format!("{name} {}{}", interpreter.series_text(), if interpreter.free_threaded { "t" } else { "" })
+}
+
+/// A target as it is typed, with the series of its interpreter.
+fn spec(target: &Target) -> String {
+    let interpreter = &target.interpreter;
+    let whole = target.to_string();
+    let rest = whole.split_once(" / ").map_or("", |(_, rest)| rest);
+    format!("{} {} / {rest}", interpreter.implementation.name(), interpreter.series_text())
 }
 
 /// The environment that was named, without the hashes of its files.

@@ -52,11 +52,9 @@ fn places(checker: &Checker<'_>, module: &str) -> Result<Vec<Place>, Error> {
     if let Some(snapshot) = &checker.snapshot {
         found.push(locate(Path::new(&snapshot.root), module, &finder, &probes)?);
     }
-    let mut all: Vec<PathBuf> = roots_below(&std::env::current_dir().unwrap_or_default());
-    all.extend(finder.all(&probes).0.into_iter().map(|f| f.path));
-    for place in all {
+    for place in checker.places() {
         // What is found by itself may be broken: then it has nothing to offer.
-        let Ok(place) = locate(&place, module, &finder, &probes) else { continue };
+        let Ok(place) = locate(place, module, &finder, &probes) else { continue };
         if !found.iter().any(|f| f.root == place.root) {
             found.push(place);
         }
@@ -126,7 +124,8 @@ fn place_it(
         return Ok(());
     };
     let spot = checker.spot(cause)?;
-    let problem = checker.problem(&spot.target, &[Requirement::any(&project)], &checker.policy);
+    let asks = [Requirement::any(&project)];
+    let problem = checker.problem(&spot, &asks, &checker.policy)?;
     match checker.solve(&problem)? {
         Ok(solution) => {
             let version = solution
@@ -136,7 +135,7 @@ fn place_it(
                 .map_or(String::new(), |c| format!(" {}", c.version));
             let number = count(solution.chosen.len(), "project");
             let text = format!("place {project}{version}, which brings {module}: {number}");
-            checked.solved(text, checker.settle(&[project.to_string()], &spot, ""));
+            checker.solved(checked, text, &asks, &spot, &solution);
         }
         Err(_) => {
             checked.say(format!("{project} brings it, and has no release that runs on {}", spot.shown));

@@ -76,7 +76,7 @@ fn earlier_series(
     };
     let mut asks: Vec<Requirement> = by.map(kept).into_iter().collect();
     asks.push(Requirement::any(interface));
-    let Ok(now) = checker.solve(&checker.problem(&spot.target, &asks, &checker.policy))? else {
+    let Ok(now) = checker.solve(&checker.problem(spot, &asks, &checker.policy)?)? else {
         checked.say(format!("the depots have no {interface} that goes with it on {}", spot.shown));
         return Ok(());
     };
@@ -90,17 +90,19 @@ fn earlier_series(
     let Ok(below) = Requirement::parse(&bound) else { return Ok(()) };
     asks.pop();
     asks.push(below);
-    match checker.solve(&checker.problem(&spot.target, &asks, &checker.policy))? {
+    match checker.solve(&checker.problem(spot, &asks, &checker.policy)?)? {
         Ok(solution) => {
             let version = version_of(&solution, interface).map_or(String::new(), |v| format!(" {v}"));
             let with = by.map_or(String::new(), |by| {
                 format!(", with {by}{}", version_of(&solution, by).map_or(String::new(), |v| format!(" {v}")))
             });
-            let typed: Vec<String> = asks.iter().map(|a| a.short().replace(' ', "")).collect();
             cause.facts.set("series", major.to_string());
-            checked.solved(
+            checker.solved(
+                checked,
                 format!("hold {interface} below {major}: {interface}{version}{with}"),
-                checker.settle(&typed, spot, ""),
+                &asks,
+                spot,
+                &solution,
             );
         }
         Err(_) => checked.say(format!("no set of releases holds {interface} below {major}")),
@@ -120,7 +122,7 @@ fn newer_caller(
     let Some(by) = by else { return Ok(()) };
     let began = page(checker, interface)?.and_then(|p| dates_of(&p, met).1);
     let asks = [Requirement::any(by), Requirement::exactly(interface, met)];
-    let Ok(solution) = checker.solve(&checker.problem(&spot.target, &asks, &checker.policy))? else { return Ok(()) };
+    let Ok(solution) = checker.solve(&checker.problem(spot, &asks, &checker.policy)?)? else { return Ok(()) };
     let Some(chosen) = solution.chosen.iter().find(|c| c.project == *by) else { return Ok(()) };
     let newer = checker.placed(by).is_none_or(|placed| *placed < chosen.version);
     if let (Some(began), Some(published)) = (began, chosen.file.published)
@@ -132,8 +134,8 @@ fn newer_caller(
             chosen.version,
             day(published)
         );
-        let asks = [format!("{by}=={}", chosen.version), format!("{interface}=={met}")];
-        checked.solved(text, checker.settle(&asks, spot, ""));
+        let asks = [Requirement::exactly(by, &chosen.version), Requirement::exactly(interface, met)];
+        checker.solved(checked, text, &asks, spot, &solution);
     }
     Ok(())
 }
@@ -190,14 +192,15 @@ fn of_interpreter(
     let policy = offers::wheels_only(&checker.policy);
     cause.facts.set("of", by.as_str());
     let placed = checker.placed(by);
-    if let Ok(solution) = checker.solve(&checker.problem(&spot.target, &[Requirement::any(by)], &policy))?
+    if let Ok(solution) = checker.solve(&checker.problem(spot, &[Requirement::any(by)], &policy)?)?
         && let Some(version) = version_of(&solution, by)
     {
         let again = cause.id == "abi-changed";
         if placed.is_none_or(|p| *p < version) || again {
             let why = if again { "whose file is for" } else { "the newest that runs on" };
-            let ask = format!("{by}=={version}");
-            checked.solved(format!("take {by} {version}, {why} {}", spot.shown), checker.settle(&[ask], spot, ""));
+            let asks = [Requirement::exactly(by, &version)];
+            let text = format!("take {by} {version}, {why} {}", spot.shown);
+            checker.solved(checked, text, &asks, spot, &solution);
         }
     }
     // Of what was removed it is known since when.

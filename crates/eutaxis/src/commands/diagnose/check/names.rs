@@ -1,8 +1,8 @@
 //! `name-unknown`: the nearest names in the depots.
 
-use eutaxis_core::Name;
 use eutaxis_core::diagnose::Cause;
 use eutaxis_core::name::nearest;
+use eutaxis_core::{Name, Requirement};
 use eutaxis_world::Error;
 
 use super::{Checked, Checker};
@@ -21,16 +21,10 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
             depot.label()
         ));
         let spot = checker.spot(cause)?;
-        if let Ok(solution) = checker.solve(&checker.problem(
-            &spot.target,
-            &[eutaxis_core::Requirement::any(&project)],
-            &checker.policy,
-        ))? {
+        let asks = [Requirement::any(&project)];
+        if let Ok(solution) = checker.solve(&checker.problem(&spot, &asks, &checker.policy)?)? {
             let number = crate::render::count(solution.chosen.len(), "project");
-            checked.solved(
-                format!("settle it from that depot: {number}"),
-                checker.settle(&[project.to_string()], &spot, ""),
-            );
+            checker.solved(checked, format!("settle it from that depot: {number}"), &asks, &spot, &solution);
         }
         return Ok(());
     }
@@ -51,15 +45,19 @@ pub(super) fn absent(
         checked.say(format!("{labels} has no {project}, and nothing of a name like it"));
         return Ok(());
     }
-    checked.say(format!("the depots have no {project}; the nearest names are {}", near.join(", ")));
+    checked.say(format!("the depots have no {project}; nearest: {}", near.join(", ")));
     let spot = checker.spot(cause)?;
     for name in near.iter().filter_map(|n| Name::parse(n).ok()) {
-        let problem = checker.problem(&spot.target, &[eutaxis_core::Requirement::any(&name)], &checker.policy);
+        let asks = [Requirement::any(&name)];
+        let problem = checker.problem(&spot, &asks, &checker.policy)?;
         if let Ok(solution) = checker.solve(&problem)? {
             let version = solution.chosen.first().map_or(String::new(), |c| format!(" {}", c.version));
-            checked.solved(
+            checker.solved(
+                checked,
                 format!("if {name} is meant: {name}{version} runs on {}", spot.shown),
-                checker.settle(&[name.to_string()], &spot, ""),
+                &asks,
+                &spot,
+                &solution,
             );
         }
     }

@@ -8,7 +8,7 @@ use eutaxis_core::solve::{Alternative, Chosen, Solution, offered};
 use eutaxis_core::{Name, Requirement, Version};
 use eutaxis_world::Error;
 
-use super::{Checked, Checker, Spot, names};
+use super::{Checked, Checker, Spot, called, names};
 use crate::render::count;
 
 /// So many other interpreters are tried.
@@ -42,7 +42,7 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
     }
     bars(cause, &asked, &spot, checked);
     let here = fitting(checker, cause, &project, &requirement, &spot, checked)?;
-    if !here || cause.id == "no-release-fits" {
+    if !here {
         other_interpreter(checker, &requirement, &spot, &policy, None, checked)?;
     }
     Ok(())
@@ -135,10 +135,11 @@ fn fitting(
         tried.push(Requirement::any(project));
     }
     for requirement in tried {
-        let Ok(solution) = checker.solve(&checker.problem(&spot.target, &[requirement], &policy))? else { continue };
+        let Ok(solution) = checker.solve(&checker.problem(spot, &[requirement], &policy)?)? else { continue };
         let Some(chosen) = solution.chosen.iter().find(|c| c.project == *project) else { continue };
         let text = taken(chosen, cause, spot, &solution);
-        checked.solved(text, checker.settle(&[format!("{project}=={}", chosen.version)], spot, ""));
+        let asks = [Requirement::exactly(project, &chosen.version)];
+        checker.solved(checked, text, &asks, spot, &solution);
         return Ok(true);
     }
     checked.would_not_help.push(format!("another release of {project}: none has a file for {}", spot.shown));
@@ -185,26 +186,17 @@ pub(super) fn other_interpreter(
         if *tried > MOST_TRIED {
             continue;
         }
-        let problem = checker.problem(&other.target, std::slice::from_ref(requirement), policy);
-        let Ok(solution) = checker.solve(&problem)? else { continue };
+        let other_spot = checker.spot_with(spot, other);
+        let asks = std::slice::from_ref(requirement);
+        let Ok(solution) = checker.solve(&checker.problem(&other_spot, asks, policy)?)? else { continue };
         let number = count(solution.chosen.len(), "project");
-        let interpreter = &other.target.interpreter;
-        let asks = [requirement.short().replace(' ', "")];
-        let (text, name) = match other.here {
-            true => (format!("use {interpreter}, here at {}: {number}", other.name), other.name.clone()),
-            false => (format!("use {interpreter}, which is not here: {number}"), other.name.clone()),
+        let interpreter = called(&other.target.interpreter);
+        let text = match other.here {
+            true => format!("use {interpreter}, here at {}: {number}", other.name),
+            false if spot.here => format!("use {interpreter}, which is not here: {number}"),
+            false => format!("use {interpreter}: {number}"),
         };
-        let other_spot = Spot {
-            target: other.target.clone(),
-            shown: interpreter.to_string(),
-            here: other.here,
-            typed: format!(
-                "{} --interpreter {}",
-                crate::typed::target(&checker.arguments.target),
-                crate::typed::quoted(&name)
-            ),
-        };
-        checked.solved(text, checker.settle(&asks, &other_spot, ""));
+        checked.solved(text, checker.settle(asks, &other_spot, ""));
         return Ok(true);
     }
     Ok(false)

@@ -2,7 +2,7 @@
 
 use eutaxis_core::Requirement;
 use eutaxis_core::diagnose::Cause;
-use eutaxis_core::solve::Way;
+use eutaxis_core::solve::{Change, Environment, Way};
 use eutaxis_world::Error;
 
 use super::{Checked, Checker, Spot};
@@ -19,7 +19,7 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
         return Ok(());
     }
     let spot = checker.spot(cause)?;
-    let problem = checker.problem(&spot.target, &asks, &checker.policy);
+    let problem = checker.problem(&spot, &asks, &checker.policy)?;
     match checker.solve(&problem)? {
         Ok(solution) => {
             let named = |r: &Requirement| {
@@ -27,10 +27,9 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
                 Some(format!("{} {}", chosen.project, chosen.version))
             };
             let together: Vec<String> = asks.iter().filter_map(named).collect();
-            let typed: Vec<String> = asks.iter().map(|a| a.short().replace(' ', "")).collect();
             let number = count(solution.chosen.len(), "project");
             let text = format!("these go together on {}: {} ({number})", spot.shown, together.join(", "));
-            checked.solved(text, checker.settle(&typed, &spot, ""));
+            checker.solved(checked, text, &asks, &spot, &solution);
         }
         Err(clash) => {
             clash.facts.iter().for_each(|f| checked.say(f.text.clone()));
@@ -46,16 +45,16 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
 
 /// A way out, with the command that takes it.
 fn tell(checker: &Checker<'_>, way: &Way, spot: &Spot, checked: &mut Checked) {
-    let commands: Vec<String> = way
-        .environments
-        .iter()
-        .map(|environment| {
-            let asks = &environment.problem.asks;
-            let typed: Vec<String> = asks.iter().map(|a| a.requirement.short().replace(' ', "")).collect();
-            let more: String = options(way).iter().map(|o| format!(" {o}")).collect();
-            checker.settle(&typed, spot, &more)
-        })
-        .collect();
+    // Another interpreter has a way of its own to be named.
+    let other = way.changes.iter().find_map(|c| if let Change::Interpreter(other) = c { Some(other) } else { None });
+    let place = other.map(|other| checker.spot_with(spot, other));
+    let options = options(way).into_iter().filter(|o| place.is_none() || !o.starts_with("--interpreter"));
+    let more: String = options.map(|o| format!(" {o}")).collect();
+    let of = |environment: &Environment| {
+        let asks: Vec<Requirement> = environment.problem.asks.iter().map(|a| a.requirement.clone()).collect();
+        checker.settle(&asks, place.as_ref().unwrap_or(spot), &more)
+    };
+    let commands: Vec<String> = way.environments.iter().map(of).collect();
     let [command] = commands.as_slice() else {
         return checked.suggest(sentence(way), None);
     };
