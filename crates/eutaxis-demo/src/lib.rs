@@ -7,6 +7,7 @@
 mod binary;
 mod files;
 mod index;
+mod logs;
 mod neglect;
 pub mod places;
 mod sdist;
@@ -18,6 +19,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 pub use binary::Library;
+pub use logs::LOGS;
 pub use neglect::{FIRN, found_wheels, neglect};
 pub use wheel::{Wheel, write_wheel};
 pub use world::{Project, Release, World};
@@ -141,6 +143,7 @@ pub fn make(folder: &Path) -> io::Result<Made> {
     std::fs::write(folder.join("firn.toml"), FIRN)?;
     found_wheels(&folder.join("found"))?;
     places::make(&folder.join("places"))?;
+    logs::make(&folder.join("logs"))?;
     std::fs::write(folder.join("eutaxis.toml"), SETTINGS)?;
     std::fs::write(folder.join("careful.toml"), format!("{SETTINGS}{CAREFUL}"))?;
     Ok(made)

@@ -3,7 +3,9 @@
 use std::collections::BTreeSet;
 
 use super::{Finding, Severity, Snapshot};
+use crate::diagnose::{Context, Reader};
 use crate::fault::escaped;
+use crate::knowledge::Causes;
 use crate::name::is_identifier;
 
 /// The modules to be imported, with the projects that own them: public ones at the top, in the environment itself; of packages
@@ -98,12 +100,13 @@ pub struct Trial {
     pub complained: String,
 }
 
-/// The imports that failed, as findings.
-pub fn imports(snapshot: &Snapshot, attempts: &[Attempt]) -> Vec<Finding> {
-    attempts.iter().filter(|a| a.ended != Ended::Well).map(|a| import(snapshot, a)).collect()
+/// The imports that failed, as findings, with what explains them by what they wrote.
+pub fn imports(snapshot: &Snapshot, attempts: &[Attempt], causes: &Causes, context: &Context<'_>) -> Vec<Finding> {
+    let failed = attempts.iter().filter(|a| a.ended != Ended::Well);
+    failed.map(|a| import(snapshot, a, causes, context)).collect()
 }
 
-fn import(snapshot: &Snapshot, attempt: &Attempt) -> Finding {
+fn import(snapshot: &Snapshot, attempt: &Attempt, causes: &Causes, context: &Context<'_>) -> Finding {
     let how = match attempt.ended {
         Ended::Raised => reason(&attempt.output),
         ended => words(ended),
@@ -117,7 +120,23 @@ fn import(snapshot: &Snapshot, attempt: &Attempt) -> Finding {
         _ => "look at its compiled parts:  eutaxis examine -v".to_owned(),
     };
     let finding = Finding::new("import-fails", Severity::Breaks, format!("{evidence}{at}"), remedy);
-    finding.about_owner(snapshot, attempt.owner).of(frames)
+    explained(finding, &attempt.output, causes, context).about_owner(snapshot, attempt.owner).of(frames)
+}
+
+/// What an import wrote is a log like any other.
+fn explained(mut finding: Finding, output: &str, causes: &Causes, context: &Context<'_>) -> Finding {
+    let mut reader = Reader::new(causes, context);
+    reader.read(output.as_bytes());
+    let Some(root) = reader.finish().causes.into_iter().next() else { return finding };
+    let told = root.told(causes);
+    finding.evidence.push_str(&format!(": {}", told.title));
+    // What examines is no advice here.
+    let helps = |c: &Option<String>| c.as_ref().is_none_or(|c| !c.starts_with("eutaxis examine"));
+    if let Some(first) = told.remedies.into_iter().find(|r| helps(&r.change)) {
+        finding.remedy = first.text + &first.change.map_or(String::new(), |change| format!(":  {change}"));
+    }
+    finding.cause = Some(root.id);
+    finding
 }
 
 fn words(ended: Ended) -> String {

@@ -50,6 +50,8 @@ pub struct Finding {
     pub version: Option<String>,
     /// What was read, and where.
     pub evidence: String,
+    /// What explains it, as an id of [`crate::diagnose`].
+    pub cause: Option<String>,
     /// What to do.
     pub remedy: String,
     /// The remedy was solved to the end.
@@ -61,7 +63,17 @@ pub struct Finding {
 impl Finding {
     /// A finding about the environment itself.
     pub fn new(id: &'static str, severity: Severity, evidence: String, remedy: String) -> Self {
-        Finding { id, severity, project: None, version: None, evidence, remedy, verified: false, paths: Vec::new() }
+        Finding {
+            id,
+            severity,
+            project: None,
+            version: None,
+            evidence,
+            remedy,
+            cause: None,
+            verified: false,
+            paths: Vec::new(),
+        }
     }
 
     /// The same, about a project.

@@ -8,7 +8,8 @@ use rstest::rstest;
 use super::*;
 use crate::artifact::Metadata;
 use crate::binary::{Binary, Format};
-use crate::knowledge::{Families, Libraries};
+use crate::diagnose::Context;
+use crate::knowledge::{Causes, Families, Libraries};
 use crate::target::Target;
 use crate::version::Version;
 
@@ -234,10 +235,16 @@ fn failed_imports_are_told(#[case] ended: Ended, #[case] output: &str, #[case] p
     let mut camp = camp();
     camp.projects = vec![project("firnio", "1.2", "", &[])];
     let attempt = Attempt { module: "firnio".into(), owner: Some(0), ended, output: output.into() };
-    let findings = imports(&camp, &[attempt.clone(), Attempt { ended: Ended::Well, ..attempt }]);
+    let (families, libraries) = (Families::built_in(), Libraries::built_in());
+    let context = Context { families: &families, libraries: &libraries, distributions: &[] };
+    let attempts = [attempt.clone(), Attempt { ended: Ended::Well, ..attempt }];
+    let findings = imports(&camp, &attempts, &Causes::built_in(), &context);
     let [one] = findings.as_slice() else { panic!("{findings:?}") };
     assert!(one.id == "import-fails" && one.evidence.contains(part), "{}", one.evidence);
     assert_eq!(one.project.as_ref().map(Name::as_str), Some("firnio"));
+    // What it wrote is explained as a log is.
+    let explained = one.cause.as_deref() == Some("module-absent") && one.remedy.ends_with(":  eutaxis locate ice");
+    assert_eq!(explained, ended == Ended::Raised, "{one:?}");
 }
 
 #[test]

@@ -125,6 +125,37 @@ fn steps() -> Vec<Step> {
             0,
         ),
         step(
+            "Things also broke where nobody had Eutaxis at hand. The logs are left, of whatever program wrote them. The ridge logger found no \
+             nunatak for itself:",
+            &["diagnose", "logs/ridge-install.log", "--target", "ridge-logger"],
+            1,
+        ),
+        step(
+            "It then built another project from its source, on a board without a build tool:",
+            &["diagnose", "logs/ridge-build.log", "--target", "ridge-logger"],
+            1,
+        ),
+        step(
+            "A list whose lines exclude each other:",
+            &["diagnose", "logs/night-watch.log", "--target", "base-camp"],
+            1,
+        ),
+        step(
+            "A job of the night that does not find its module, although the watch has it:",
+            &["diagnose", "logs/hut-import.log", "--in", "watch"],
+            1,
+        ),
+        step(
+            "Two services in one log, and a build for an accelerator that the driver does not run:",
+            &["diagnose", "logs/crevasses.log", "--target", "base-camp"],
+            1,
+        ),
+        step(
+            "And a compiled module that met a newer release than the one it was built against:",
+            &["diagnose", "logs/melt.log", "--target", "base-camp"],
+            1,
+        ),
+        step(
             "Other clashes. An interpreter that is too old:",
             &["settle", "bergschrund", "--target", "ridge-logger", "--out", "other.toml"],
             1,

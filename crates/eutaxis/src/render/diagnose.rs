@@ -102,7 +102,7 @@ fn remedies(remedies: &[Remedy], width: usize) -> String {
             let more = if n > 0 { "   " } else { "" };
             let line =
                 if remedy.verified { line.replace("(verified)", &style::good("(verified)")) } else { line.clone() };
-            text.push_str(&format!("{lead}{more}{line}\n"));
+            text.push_str(&format!("{}\n", format!("{lead}{more}{line}").trim_end()));
         }
         for line in remedy.change.iter().flat_map(|c| command(c, width.saturating_sub(INDENT + 3))) {
             text.push_str(&format!("{}{}\n", " ".repeat(INDENT + 3), style::strong(&line)));

@@ -9,11 +9,12 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
+use eutaxis_core::diagnose::Context;
 use eutaxis_core::examine::{Finding, Kind, Severity, Snapshot, examine, imports, modules, trials};
 use eutaxis_world::attempt::{Limits, Runner};
-use eutaxis_world::environment::snapshot::{Look, snapshot};
+use eutaxis_world::environment::snapshot::{Look, distribution, snapshot};
 use eutaxis_world::interpreter::{Finder, ProbeCache};
-use eutaxis_world::root::stand_in;
+use eutaxis_world::root::{root, stand_in};
 use eutaxis_world::stock::Trim;
 use eutaxis_world::supply::Run;
 use eutaxis_world::{Error, ErrorKind};
@@ -125,7 +126,11 @@ fn try_it(
         let count = AtomicU64::new(0);
         let attempts = runner.import(&modules, &|| bar.set_position(count.fetch_add(1, Ordering::Relaxed) + 1));
         bar.finish_and_clear();
-        findings.extend(imports(snapshot, &attempts?));
+        let config = &surroundings.config;
+        let distributions = distribution(&root());
+        let (families, libraries) = (&config.families, &config.libraries);
+        let context = Context { families, libraries, distributions: &distributions };
+        findings.extend(imports(snapshot, &attempts?, &config.causes, &context));
         tried.0 = Some(modules.len());
     }
     if arguments.trials {
@@ -205,6 +210,6 @@ fn finding_json(finding: &Finding) -> Value {
     json!({
         "id": finding.id, "severity": finding.severity.as_str(),
         "project": finding.project.as_ref().map(eutaxis_core::Name::as_str), "version": finding.version,
-        "evidence": finding.evidence, "remedy": finding.remedy, "verified": finding.verified, "paths": finding.paths,
+        "evidence": finding.evidence, "cause": finding.cause, "remedy": finding.remedy, "verified": finding.verified, "paths": finding.paths,
     })
 }

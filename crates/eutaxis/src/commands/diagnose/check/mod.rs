@@ -368,13 +368,16 @@ impl<'a> Checker<'a> {
         let mut remedies = checked.remedies;
         for mut remedy in told.remedies {
             // What was solved takes the place of what would have been looked up.
-            let lookup =
-                |c: &String| ["eutaxis settle", "eutaxis shortlist", "eutaxis span"].iter().any(|l| c.starts_with(l));
+            let lookups =
+                ["eutaxis settle", "eutaxis shortlist", "eutaxis span", "eutaxis locate", ". .venv/bin/activate"];
+            let lookup = |c: &String| lookups.iter().any(|l| c.starts_with(l));
             if remedy.change.as_ref().is_some_and(lookup) {
                 if solved {
                     continue;
                 }
-                remedy.change = remedy.change.map(|c| self.completed(&c));
+                remedy.change = remedy.change.map(|c| {
+                    if c.starts_with("eutaxis") && !c.starts_with("eutaxis locate") { self.completed(&c) } else { c }
+                });
             }
             let same = |r: &Remedy| r.change.is_some() && r.change == remedy.change || r.text == remedy.text;
             if !remedies.iter().any(same) {

@@ -2,6 +2,7 @@
 
 use eutaxis_core::diagnose::Cause;
 use eutaxis_core::index::Page;
+use eutaxis_core::knowledge::Confidence;
 use eutaxis_core::offer::{Offer, Policy, Verdict, Wheels, admit, offers, takes};
 use eutaxis_core::requirement::Accepts;
 use eutaxis_core::solve::{Alternative, Chosen, Solution, offered};
@@ -72,6 +73,7 @@ fn exists(cause: &mut Cause, requirement: &Requirement, page: &Page, asked: &[&O
         "no-release-fits" if asked.is_empty() && !bounds.is_empty() => {
             "version-unknown".clone_into(&mut cause.id);
             cause.facts.set("specifier", bounds);
+            cause.confidence = Confidence::High;
         }
         "version-unknown" if !asked.is_empty() => "no-release-fits".clone_into(&mut cause.id),
         _ => {}
@@ -96,7 +98,7 @@ fn exists(cause: &mut Cause, requirement: &Requirement, page: &Page, asked: &[&O
 }
 
 /// Why the newest of what was asked for is out, and how many more are.
-fn bars(cause: &Cause, asked: &[&Offer], spot: &Spot, checked: &mut Checked) {
+fn bars(cause: &mut Cause, asked: &[&Offer], spot: &Spot, checked: &mut Checked) {
     if asked.iter().any(|o| o.verdict == Verdict::Ready) {
         if cause.id == "no-release-fits" {
             checked.say(format!(
@@ -107,6 +109,8 @@ fn bars(cause: &Cause, asked: &[&Offer], spot: &Spot, checked: &mut Checked) {
         return;
     }
     let Some(newest) = asked.first() else { return };
+    // The words of the log left it open; the depots do not.
+    cause.confidence = Confidence::High;
     let why = newest.bars.first().map_or(String::new(), |b| format!(": {}", b.detail));
     let more = match asked.len() {
         1 => String::new(),

@@ -55,10 +55,12 @@ fn tell(checker: &Checker<'_>, way: &Way, spot: &Spot, checked: &mut Checked) {
         checker.settle(&asks, place.as_ref().unwrap_or(spot), &more)
     };
     let commands: Vec<String> = way.environments.iter().map(of).collect();
-    let [command] = commands.as_slice() else {
-        return checked.suggest(sentence(way), None);
+    let numbered = |(n, command): (usize, &String)| command.replace("mend.toml", &format!("mend-{}.toml", n + 1));
+    let command = match commands.as_slice() {
+        [command] => command.clone(),
+        several => several.iter().enumerate().map(numbered).collect::<Vec<_>>().join(" && "),
     };
-    checked.solved(sentence(way), command.clone());
+    checked.solved(sentence(way), command);
 }
 
 /// What the log says was asked for, and the releases that it says need something; of a placed project that lost what it needs: both.
