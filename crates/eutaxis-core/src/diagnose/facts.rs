@@ -66,12 +66,11 @@ impl Facts {
             }
             return;
         }
-        let items: Vec<&str> = match name {
-            "offered" => value.split(',').collect(),
-            "asked" => value.split([',', ';']).flat_map(|v| v.split(" and ")).collect(),
-            _ => vec![value],
-        };
-        items.into_iter().for_each(|item| self.add(name, item));
+        match name {
+            "offered" => value.split(',').for_each(|item| self.add(name, item)),
+            "asked" => listed(value).iter().for_each(|item| self.add(name, item)),
+            _ => self.add(name, value),
+        }
     }
 
     /// One more item of a list.
@@ -284,6 +283,18 @@ impl Facts {
     }
 }
 
+/// The requirements of a list in words: `a>=1,<2, b and c`. What begins with an operator is a further bound of the one before.
+fn listed(text: &str) -> Vec<String> {
+    let mut items: Vec<String> = Vec::new();
+    for part in text.split([',', ';']).flat_map(|p| p.split(" and ")).map(str::trim).filter(|p| !p.is_empty()) {
+        match items.last_mut().filter(|_| part.starts_with(['<', '>', '=', '!', '~'])) {
+            Some(last) => last.push_str(&format!(",{part}")),
+            None => items.push(part.to_owned()),
+        }
+    }
+    items
+}
+
 /// The last part of a path of any system.
 pub(super) fn file_name(path: &str) -> Option<&str> {
     path.rsplit(['/', '\\']).next().filter(|n| !n.is_empty())
@@ -334,6 +345,14 @@ mod tests {
     #[case("no address here", None)]
     fn hosts_are_told_without_passwords(#[case] line: &str, #[case] host: Option<&str>) {
         assert_eq!(host_of(line), host);
+    }
+
+    #[rstest]
+    #[case("sastrugi==0.8.1 and seracnet>=2.0", &["sastrugi==0.8.1", "seracnet>=2.0"])]
+    #[case("a>=1,<2, b and c", &["a>=1,<2", "b", "c"])]
+    #[case("", &[])]
+    fn lists_are_taken_apart(#[case] text: &str, #[case] items: &[&str]) {
+        assert_eq!(listed(text), items);
     }
 
     #[rstest]

@@ -7,7 +7,10 @@ fn the_demo_goes_the_whole_way() {
     let field = Field::empty();
     let answer = field.json(0, &["demo", "camp"]);
     let exits: Vec<i64> = answer["steps"].as_array().unwrap().iter().map(|s| s["exit"].as_i64().unwrap()).collect();
-    assert_eq!(exits, [0, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 0, 0, 1, 1, 0, 1, 1, 1, 1, 1, 0, 1, 1, 0, 1, 0, 1, 0, 0]);
+    assert_eq!(
+        exits,
+        [0, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 0, 0, 1, 1, 0, 1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 0, 1, 1, 0, 1, 0, 1, 0, 0]
+    );
     // The environment that nobody looked after.
     let found = crate::hut::told(&answer["steps"][13]["answer"]);
     let mut ids: Vec<&str> = found.iter().filter_map(|f| f.split(' ').nth(1)).collect();

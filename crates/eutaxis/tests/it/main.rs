@@ -11,6 +11,7 @@ mod check;
 mod chronology;
 mod clash;
 mod demo;
+mod diagnose;
 mod examine;
 mod field;
 mod furnish;

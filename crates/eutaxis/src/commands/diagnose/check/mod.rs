@@ -179,8 +179,7 @@ impl<'a> Checker<'a> {
         let snapshot = arguments.environment.as_deref().map(|place| read(place, surroundings)).transpose()?;
         let (target, mut planned) = (OnceCell::new(), false);
         let options = &arguments.target;
-        let named = !options.target.is_empty() || options.platform.is_some() || options.accelerator.is_some();
-        if named || options.interpreter.is_some() {
+        if is_named(options) {
             let (chosen, is_planned) = named_target(options, surroundings)?;
             planned = is_planned;
             let _ = target.set(Ok(chosen));
@@ -192,8 +191,8 @@ impl<'a> Checker<'a> {
     /// Where a cause is checked: the target or the environment that was named, else this machine, with the interpreter that the log
     /// tells of.
     fn spot(&self, cause: &Cause) -> Result<Spot, Error> {
-        let named = self.target.get().is_some();
-        if let Some(snapshot) = self.snapshot.as_ref().filter(|_| !named) {
+        let options = &self.arguments.target;
+        if let Some(snapshot) = self.snapshot.as_ref().filter(|_| !is_named(options)) {
             let interpreter = crate::render::near(std::path::Path::new(&snapshot.python));
             return Ok(Spot {
                 target: snapshot.target.clone(),
@@ -212,7 +211,8 @@ impl<'a> Checker<'a> {
             typed.push_str(&format!(" --interpreter {}", quoted(interpreter)));
         }
         let mut spot = Spot { target: chosen.target.clone(), shown: chosen.shown.clone(), here: chosen.here, typed };
-        if let Some(version) = self.told_interpreter(cause).filter(|_| !named) {
+        let interpreter_named = !options.target.is_empty() || options.interpreter.is_some();
+        if let Some(version) = self.told_interpreter(cause).filter(|_| !interpreter_named) {
             self.with_interpreter(&mut spot, &version);
         } else if spot.here {
             spot.shown = format!("{} on this machine", called(&spot.target.interpreter));
@@ -242,7 +242,8 @@ impl<'a> Checker<'a> {
         let implementation = spot.target.interpreter.implementation.clone();
         let Ok(planned) = Interpreter::planned(implementation, version, false) else { return };
         if planned.series() != spot.target.interpreter.series() {
-            spot.shown = format!("{} on this machine", called(&planned));
+            let machine = if spot.here { "this machine".to_owned() } else { spot.target.platform.to_string() };
+            spot.shown = format!("{} on {machine}", called(&planned));
             spot.target = spot.target.with_interpreter(planned);
             // It may be here or not: what was placed with it is another one's to say.
             spot.typed = format!(" --target {}", quoted(&spec(&spot.target)));
@@ -395,6 +396,14 @@ impl<'a> Checker<'a> {
         let target = typed::target(&self.arguments.target);
         format!("{command}{target}{}", typed::depots(&self.arguments.depots))
     }
+}
+
+/// Whether the options name a target, or a part of one.
+fn is_named(options: &TargetOptions) -> bool {
+    !options.target.is_empty()
+        || options.platform.is_some()
+        || options.accelerator.is_some()
+        || options.interpreter.is_some()
 }
 
 /// The target that the options name, and whether it is planned: an interpreter that is not here.

@@ -1,0 +1,268 @@
+//! `diagnose`: what a log tells, held against environments, targets and depots; remedies that are typed as they are told.
+
+use std::io::Write;
+use std::path::Path;
+use std::process::Stdio;
+
+use rstest::rstest;
+use serde_json::Value;
+
+use crate::field::{Field, ran};
+use crate::hut::{Hut, Placed, plain};
+
+/// A field with the demo's logs.
+fn field() -> Field {
+    let field = Field::new();
+    eutaxis_demo::LOGS.iter().for_each(|(name, text)| field.write(&format!("logs/{name}"), text));
+    field
+}
+
+fn root(answer: &Value) -> &Value {
+    answer["causes"].get(0).unwrap_or_else(|| panic!("no cause: {answer:#}"))
+}
+
+/// Remedies that were solved or tried.
+fn verified(cause: &Value) -> Vec<(&str, &str)> {
+    let all = cause["remedies"].as_array().unwrap().iter().filter(|r| r["verified"] == true);
+    all.map(|r| (r["text"].as_str().unwrap(), r["change"].as_str().unwrap())).collect()
+}
+
+/// Types a remedy into a shell, as it is told.
+fn type_in(field: &Field, command: &str) {
+    let program = Path::new(env!("CARGO_BIN_EXE_eutaxis")).parent().unwrap();
+    let path = std::env::var("PATH").unwrap();
+    let mut shell = std::process::Command::new("sh");
+    shell.args(["-c", command]).current_dir(field.path("")).stdin(Stdio::null());
+    shell.env("PATH", format!("{}:{path}", program.display())).env("EUTAXIS_CACHE", field.path("cache"));
+    shell.env("HOME", field.path("")).env_remove("EUTAXIS_DEPOT").env_remove("VIRTUAL_ENV");
+    let ran = ran(shell.output().unwrap());
+    assert_eq!(ran.code, 0, "{command}\n{}\n{}", ran.out, ran.err);
+}
+
+#[rstest]
+#[case::no_wheel("ridge-install", "ridge-logger", "no-release-fits", "take nunatak 1.2")]
+#[case::needs_building("ridge-build", "ridge-logger", "build-tool-missing", "take radargram 2.0.3")]
+#[case::clash("night-watch", "base-camp", "clash", "ask sastrugi >=0.9.0 instead of ==0.8.1")]
+#[case::driver("crevasses", "base-camp", "driver-too-old", "take seracnet 2.3.0+bor41")]
+#[case::abi("melt", "base-camp", "abi-changed", "hold moulin below 5: moulin 4.2")]
+fn the_demos_logs_have_remedies_that_work(
+    #[case] log: &str,
+    #[case] target: &str,
+    #[case] id: &str,
+    #[case] remedy: &str,
+) {
+    let field = field();
+    let answer = field.json(1, &["diagnose", &format!("logs/{log}.log"), "--target", target]);
+    let cause = root(&answer);
+    assert_eq!(cause["id"], id, "{answer:#}");
+    let solved = verified(cause);
+    assert!(solved.first().is_some_and(|(text, _)| text.starts_with(remedy)), "{answer:#}");
+    solved.iter().for_each(|(_, change)| type_in(&field, change));
+    for key in ["confidence", "line", "excerpt", "facts", "explanation", "would_not_help"] {
+        assert!(!cause[key].is_null(), "{key}");
+    }
+}
+
+/// Logs in a few words, checked against the demo's depot and a machine.
+#[rstest]
+#[case::too_new_an_interpreter(
+    "error: no matching distribution found for nunatak>=1.3", &["--target", "cpython 3.14 / linux x86_64 glibc 2.36"],
+    "no-release-fits", "wheels for cp39, cp310, cp311, cp312, cp313; this target is cp314", "use CPython 3.13"
+)]
+#[case::the_log_tells_the_interpreter(
+    "Package 'bergschrund' requires a different Python: 3.9.18 not in '>=3.11'", &["--platform", "linux x86_64 glibc 2.36"],
+    "no-release-fits", "needs Python >=3.11, here 3.9", "use CPython 3.1"
+)]
+#[case::what_does_not_exist_is_told_from_what_does_not_fit(
+    "error: no matching distribution found for frostgrid==9.9", &["--target", "base-camp"],
+    "version-unknown", "nearest to 9.9: 2.2.0rc1", "take frostgrid 2.1.0"
+)]
+#[case::an_existing_version_that_does_not_fit(
+    "ERROR: Could not find a version that satisfies the requirement nunatak==1.3 (from versions: 1.1, 1.2)", &["--target", "ridge-logger"],
+    "no-release-fits", "wheels for x86_64, aarch64 only", "take nunatak 1.2"
+)]
+#[case::a_name_that_is_none(
+    "error: no matching distribution found for frostgird", &["--target", "base-camp"],
+    "name-unknown", "the depots have no frostgird; nearest: frostgrid", "if frostgrid is meant"
+)]
+#[case::a_name_of_another_index(
+    "Because radargram was not found in the package registry and you require radargram, your requirements are unsatisfiable", &["--target", "base-camp"],
+    "name-unknown", "has radargram: the log was written with another index", "settle it from that depot"
+)]
+#[case::header(
+    "  focus.c:1:10: fatal error: firn.h: No such file or directory\n  ERROR: Failed building wheel for radargram", &["--target", "ridge-logger"],
+    "header-missing", "", "take radargram 2.0.3, which has a wheel for ridge-logger and needs no building"
+)]
+#[case::library_of_c(
+    "ImportError: /lib/libc.so.6: version `GLIBC_2.34' not found (required by /e/lib/python3.9/site-packages/radargram/_focus.so)", &["--target", "ridge-logger"],
+    "libc-too-old", "", "take radargram 2.0.3"
+)]
+#[case::processor_build(
+    "AssertionError: seracnet not compiled with borealis enabled", &["--target", "base-camp"],
+    "accelerator-build-absent", "", "take seracnet 2.3.0+bor41, which base-camp runs"
+)]
+#[case::stale(
+    "fieldlog 2.3 requires wirepack<4,>=3.19, but you have wirepack 5.28.0 which is incompatible.", &["--target", "base-camp"],
+    "stale-dependency", "", "these go together on base-camp: fieldlog 2.3, wirepack 3.20.3"
+)]
+#[case::our_own_words(
+    "Cannot be settled for base-camp: 4 facts clash.\n 1  you ask  sastrugi ==0.8.1   (a.txt:1)\n 2  you ask  seracnet >=2,<3   (a.txt:2)\n", &["--target", "base-camp"],
+    "clash", "sastrugi 0.8.1 needs frostgrid >=1.8,<2", "ask s"
+)]
+fn causes_are_held_against_the_depots(
+    #[case] log: &str,
+    #[case] place: &[&str],
+    #[case] id: &str,
+    #[case] said: &str,
+    #[case] remedy: &str,
+) {
+    let field = field();
+    field.write("it.log", log);
+    let answer = field.json(1, &[&["diagnose", "it.log"], place].concat());
+    let cause = root(&answer);
+    assert_eq!(cause["id"], id, "{answer:#}");
+    let checked = cause["checked"].to_string();
+    assert!(checked.contains(said), "{answer:#}");
+    let solved = verified(cause);
+    assert!(solved.first().is_some_and(|(text, _)| text.starts_with(remedy)), "{answer:#}");
+    type_in(&field, solved[0].1);
+}
+
+#[test]
+fn in_an_environment_a_remedy_keeps_what_else_is_placed() {
+    let field = field();
+    field.expect(0, &["settle", "icelens", "moulin==5.0", "fieldlog", "--interpreter", "python3"]);
+    field.expect(0, &["furnish", "--at", ".venv"]);
+    let answer = field.json(1, &["diagnose", "logs/melt.log", "--in", ".venv"]);
+    let cause = root(&answer);
+    assert!(
+        cause["checked"].to_string().contains("icelens 3.1 was published 2023-06-14, and series 5 of moulin began"),
+        "{answer:#}"
+    );
+    let solved = verified(cause);
+    assert!(solved[0].0.starts_with("hold moulin below 5: moulin 4.2, with icelens 3.1"), "{answer:#}");
+    type_in(&field, solved[0].1);
+    let placed = field.python(
+        "import importlib.metadata as m; print(*(n + m.version(n) for n in ('icelens', 'moulin', 'fieldlog')))",
+    );
+    assert_eq!(placed.out.trim(), "icelens3.1 moulin4.2 fieldlog2.3");
+    field.expect(0, &["examine", ".venv", "--quick"]);
+}
+
+#[test]
+fn a_module_is_looked_for_where_it_may_be() {
+    let hut = Hut::new();
+    hut.place(&Placed { files: vec![("tables/__init__.py".into(), vec![])], ..plain("firnio", "1.2") });
+    let diagnose = |line: &str, more: &[&str]| {
+        hut.field.write("it.log", line);
+        hut.field.json(1, &[&["diagnose", "it.log"], more].concat())
+    };
+    // Placed there, and another interpreter ran.
+    let answer = diagnose("ModuleNotFoundError: No module named 'tables'", &["--in", ".venv"]);
+    assert_eq!(verified(root(&answer))[0].1, ".venv/bin/python ...");
+    // Not named: the environments of this folder are looked through.
+    let answer = diagnose("ModuleNotFoundError: No module named 'tables'", &[]);
+    assert!(verified(root(&answer))[0].0.contains(".venv has tables (firnio 1.2)"), "{answer:#}");
+    // The name of the project is not that of its module.
+    let answer = diagnose("ModuleNotFoundError: No module named 'firnio'", &["--in", ".venv"]);
+    assert!(
+        root(&answer)["checked"][0].as_str().unwrap().contains("firnio is placed in .venv, and is imported as tables")
+    );
+    // A command of an environment that was not entered.
+    hut.field.write(".venv/bin/fieldlog", "#!/bin/sh\n");
+    let answer = diagnose("bash: fieldlog: command not found", &[]);
+    assert_eq!(verified(root(&answer))[0].1, ".venv/bin/fieldlog");
+}
+
+#[test]
+fn the_project_that_brings_a_module_is_found_in_the_depots() {
+    let field = field();
+    field.write("it.log", "ModuleNotFoundError: No module named 'radargram.cli'\n");
+    let answer = field.json(1, &["diagnose", "it.log", "--target", "base-camp"]);
+    let solved = verified(root(&answer));
+    assert!(solved.iter().any(|(text, _)| text.starts_with("place radargram 2")), "{answer:#}");
+}
+
+#[test]
+fn a_log_may_come_through_a_pipe() {
+    let field = Field::empty();
+    let mut child = field
+        .command(&["diagnose"])
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    child.stdin.take().unwrap().write_all(b"collecting\nOSError: [Errno 28] No space left on device\n").unwrap();
+    let ran = ran(child.wait_with_output().unwrap());
+    assert_eq!(ran.code, 1, "{ran:?}");
+    assert!(ran.out.starts_with("Root cause: no space is left on the disk.\n"), "{}", ran.out);
+    assert!(ran.out.contains("line 2      OSError: [Errno 28] No space left on device"), "{}", ran.out);
+}
+
+#[test]
+fn what_is_sound_or_not_known_is_told_as_such() {
+    let field = Field::empty();
+    field.write("sound.log", "Failed building wheel for firnio\nSuccessfully installed firnio-1.3\n");
+    let sound = field.expect(0, &["diagnose", "sound.log"]);
+    assert!(sound.out.starts_with("Nothing is broken: the log ends well (2 lines)"), "{}", sound.out);
+    assert!(sound.out.contains("overcome: build-failed (line 1)"), "{}", sound.out);
+    field.write("odd.log", "the glacier moved\nprocess exited with code 4\n");
+    let odd = field.expect(0, &["diagnose", "odd.log"]);
+    assert!(odd.out.starts_with("No cause that is known was seen in 2 lines"), "{}", odd.out);
+    field.write("empty.log", "");
+    field.expect(0, &["diagnose", "empty.log"]);
+}
+
+#[rstest]
+#[case::no_file(&["diagnose", "none.log"], "none.log")]
+#[case::a_folder(&["diagnose", "logs"], "is a folder, not a log")]
+#[case::no_environment(&["diagnose", "logs/melt.log", "--in", "nowhere"], "nowhere")]
+#[case::no_target(&["diagnose", "logs/melt.log", "--target", "nowhere"], "nowhere")]
+fn wrong_requests_are_told(#[case] arguments: &[&str], #[case] part: &str) {
+    let refused = field().expect(2, arguments);
+    assert!(refused.err.contains(part), "{}", refused.err);
+}
+
+#[test]
+fn signs_of_ones_own_are_read_from_files_that_settings_name() {
+    let field = Field::empty();
+    field.write("signs.toml", "[[cause]]\nid = \"gate-closed\"\ndepth = 5\ntitle = \"the gate of {place} is closed\"\nremedies = [{ text = \"open it\", change = \"gate open {place}\" }]\n[[sign]]\ncause = \"gate-closed\"\nline = ['gate of (?<place>\\w+) is closed']\n");
+    field.write("eutaxis.toml", "[knowledge]\ncauses = [\"signs.toml\"]\n");
+    field.write("it.log", "the gate of ridge is closed\n");
+    let answer = field.json(1, &["diagnose", "it.log"]);
+    assert_eq!(
+        (&root(&answer)["id"], &root(&answer)["title"]),
+        (&"gate-closed".into(), &"the gate of ridge is closed".into())
+    );
+    assert_eq!(root(&answer)["remedies"][0]["change"], "gate open ridge");
+    // A broken file is told with its line.
+    field.write("signs.toml", "[[sign]]\ncause = \"clash\"\nline = ['fine', '(']\n");
+    let refused = field.expect(2, &["diagnose", "it.log"]);
+    assert!(refused.err.contains("signs.toml:3:") && refused.err.contains("this is no pattern"), "{}", refused.err);
+}
+
+#[test]
+fn causes_are_written_in_the_open_format_for_findings() {
+    let field = field();
+    field.expect(1, &["diagnose", "logs/melt.log", "--sarif", "found.sarif"]);
+    let written: Value = serde_json::from_str(&field.read("found.sarif")).unwrap();
+    let result = &written["runs"][0]["results"][0];
+    assert_eq!((&result["ruleId"], &result["level"]), (&"abi-changed".into(), &"error".into()));
+    let region = &result["locations"][0]["physicalLocation"]["region"];
+    assert_eq!(region["startLine"], 7, "{written:#}");
+}
+
+#[test]
+fn the_text_fits_narrow_terminals() {
+    let field = field();
+    for (name, _) in eutaxis_demo::LOGS {
+        let log = format!("logs/{name}");
+        let narrow =
+            ran(field.command(&["diagnose", &log, "--target", "base-camp"]).env("COLUMNS", "60").output().unwrap());
+        let words = |l: &&str| !l.contains("eutaxis ") && !l.contains(".whl") && l.contains(' ');
+        let wide: Vec<&str> = narrow.out.lines().filter(words).filter(|l| l.chars().count() > 60).collect();
+        assert!(wide.is_empty(), "{name}: {wide:#?}");
+        assert!(!narrow.out.lines().any(|l| l.ends_with(' ')), "{name}: {}", narrow.out);
+    }
+}
