@@ -24,6 +24,7 @@ mod locate;
 mod metadata;
 mod network;
 mod proofread;
+mod provoked;
 mod reason;
 mod rehearse;
 mod secrets;
