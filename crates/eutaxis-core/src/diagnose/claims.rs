@@ -76,7 +76,7 @@ fn sentence(text: &str) -> Vec<Claim> {
 fn claim(who: &str, what: &str) -> Claim {
     let who = release(who);
     let what = requirement(what.strip_prefix("(constraint) ").unwrap_or(what));
-    if who == "you" || who == "user" { Claim::Asked(what) } else { Claim::Needs(who, what) }
+    if ["you", "user", "your project"].contains(&who.as_str()) { Claim::Asked(what) } else { Claim::Needs(who, what) }
 }
 
 /// `NAME VERSION` of `NAME (VERSION)`, `NAME==VERSION`, `NAME@VERSION`.

@@ -178,6 +178,9 @@ impl Facts {
 
     /// What the frames of a traceback tell: the file that raised, the package it belongs to, the interpreter.
     pub(super) fn of_frames(&mut self, frames: &[Frame]) {
+        if let Some(first) = frames.first().filter(|f| f.function == "<module>" && f.file.ends_with(".py")) {
+            self.set_if_absent("script", first.file.as_str());
+        }
         if let Some(last) = frames.iter().rev().find(|f| !f.file.starts_with('<')) {
             self.set_if_absent("file", last.file.as_str());
         }
@@ -221,17 +224,23 @@ impl Facts {
         }
     }
 
-    /// Between which releases it is that what they need excludes the other's.
+    /// What cannot be placed together: what was asked for, else the releases whose needs exclude each other.
     fn of_needs(&mut self) {
-        let mut who: Vec<&str> = Vec::new();
-        for (one, _) in self.all("needs").iter().filter_map(|n| n.split_once(" needs ")) {
-            if !who.contains(&one) {
-                who.push(one);
+        let asked = self.all("asked");
+        let mut all: Vec<&str> = asked.iter().map(String::as_str).collect();
+        if all.len() < 2 {
+            all.clear();
+            for (one, _) in self.all("needs").iter().filter_map(|n| n.split_once(" needs ")) {
+                if !all.contains(&one) {
+                    all.push(one);
+                }
             }
         }
-        if who.len() > 1 {
-            let all = who.join(" and ");
-            self.set("between", all);
+        if let [first @ .., last] = all.as_slice()
+            && !first.is_empty()
+        {
+            let together = format!("{} and {last}", first.join(", "));
+            self.set("together", together);
         }
     }
 

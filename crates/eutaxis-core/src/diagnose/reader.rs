@@ -123,7 +123,7 @@ impl<'a> Reader<'a> {
                 return;
             };
             self.lines += line_feeds(text.get(at..at + skipped).unwrap_or_default());
-            let length = rest.iter().position(|b| *b == b'\n').map_or(rest.len(), |i| i + 1);
+            let length = memchr::memchr(b'\n', rest).map_or(rest.len(), |i| i + 1);
             let (line, _) = rest.split_at(length);
             let number = self.lines + 1;
             for part in plain(line.strip_suffix(b"\n").unwrap_or(line)) {
@@ -289,7 +289,7 @@ impl<'a> Reader<'a> {
 }
 
 fn line_feeds(bytes: &[u8]) -> u64 {
-    bytes.iter().map(|b| u64::from(*b == b'\n')).sum()
+    memchr::memchr_iter(b'\n', bytes).count() as u64
 }
 
 fn is_warning(text: &str) -> bool {

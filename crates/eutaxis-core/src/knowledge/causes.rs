@@ -498,7 +498,7 @@ mod tests {
             assert!(!kind.title.each().is_empty() && !kind.remedies.is_empty(), "{}", kind.id);
             let plain = |text: &String| !text.contains('{');
             assert!(kind.title.each().last().is_some_and(plain), "{}: a title without facts is the last", kind.id);
-            assert!(kind.remedies.iter().any(|r| needs_nothing(r)), "{}: a remedy that needs no facts", kind.id);
+            assert!(kind.remedies.iter().any(needs_nothing), "{}: a remedy that needs no facts", kind.id);
         }
         for sign in &causes.signs {
             let id = &causes.kinds[sign.kind].id;

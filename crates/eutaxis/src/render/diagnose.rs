@@ -59,8 +59,9 @@ fn root_cause(found: &Found, width: usize) -> String {
     let number = format!("line {}", found.cause.line);
     text.push_str(&beside(&number, &style::dim(&number), &found.cause.excerpt, width));
     text.push_str(&beside("because", "because", &found.told.explanation, width));
-    for fact in &found.checked {
-        text.push_str(&beside("", "", fact, width));
+    for (i, fact) in found.checked.iter().enumerate() {
+        let word = if i == 0 { "checked" } else { "" };
+        text.push_str(&beside(word, word, fact, width));
     }
     if let Some(doubt) = doubt(found) {
         text.push_str(&beside("sure?", &style::care("sure?"), doubt, width));

@@ -131,6 +131,8 @@ pub(crate) fn continued(command: &str, width: usize) -> Vec<String> {
         if c == ' ' && quote.is_some() { '\u{a0}' } else { c }
     };
     let held: String = command.chars().map(&mut hold).collect();
+    // An option and its value stay together as well.
+    let held = with_values(&held);
     if held.width() <= width {
         return vec![command.to_owned()];
     }
@@ -140,6 +142,20 @@ pub(crate) fn continued(command: &str, width: usize) -> Vec<String> {
         *line = format!("{}{line}{}", if i > 0 { "  " } else { "" }, if i < last { " \\" } else { "" });
     }
     lines
+}
+
+/// The blank between an option and its value as one that does not break.
+fn with_values(command: &str) -> String {
+    let mut words = command.split(' ').peekable();
+    let mut out = String::new();
+    while let Some(word) = words.next() {
+        out.push_str(word);
+        if let Some(next) = words.peek() {
+            let holds = word.starts_with("--") && !word.contains('=') && !next.starts_with('-') && *next != "&&";
+            out.push(if holds { '\u{a0}' } else { ' ' });
+        }
+    }
+    out
 }
 
 #[cfg(test)]

@@ -296,7 +296,7 @@ impl<'a> Checker<'a> {
         let mut all = plan::alternatives(&spot.target, spot.here, self.surroundings);
         all.retain(|a| a.target.interpreter.series() != mine);
         // The newest first, of those that are here and of the others.
-        all.sort_by(|a, b| (b.here, b.target.interpreter.series()).cmp(&(a.here, a.target.interpreter.series())));
+        all.sort_by_key(|a| std::cmp::Reverse((a.here, a.target.interpreter.series())));
         all
     }
 
@@ -330,7 +330,8 @@ impl<'a> Checker<'a> {
     fn settle(&self, asks: &[Requirement], spot: &Spot, more: &str) -> String {
         let asks: Vec<String> = asks.iter().map(|a| quoted(&a.short().replace(' ', ""))).collect();
         let depots = typed::depots(&self.arguments.depots);
-        format!("eutaxis settle {}{}{more}{depots} --out mend.toml", asks.join(" "), spot.typed)
+        let policy = typed::policy(&self.arguments.policy);
+        format!("eutaxis settle {}{}{policy}{more}{depots} --out mend.toml", asks.join(" "), spot.typed)
     }
 
     /// The project of a cause: that which is named, else the one that a module of this name belongs to in the environment.

@@ -37,7 +37,7 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
         if let Some((project, _)) = &place.owner {
             provider.get_or_insert_with(|| project.clone());
         }
-        tell_place(place, &module, checked);
+        tell_place(place, &module, cause, checked);
     }
     if mine.is_some_and(is_found) {
         return Ok(());
@@ -69,11 +69,8 @@ fn in_place(place: &Place, module: &str, cause: &Cause, checked: &mut Checked) {
         let owner = place.owner.as_ref().map_or(String::new(), |(project, _)| format!(" ({project})"));
         checked.say(format!("{root} has it at {}{owner}", near(path)));
         if cause.id == "module-absent" {
-            let python = quoted(&near(&place.interpreter));
-            checked.solved(
-                format!("run the code with the interpreter of {root}: another one ran it"),
-                format!("{python} ..."),
-            );
+            let text = format!("run the code with the interpreter of {root}: another one ran it");
+            checked.solved(text, run(place, cause));
         }
         return;
     }
@@ -91,17 +88,20 @@ fn in_place(place: &Place, module: &str, cause: &Cause, checked: &mut Checked) {
     }
 }
 
+/// The script that the log is of, run with the interpreter of a place.
+fn run(place: &Place, cause: &Cause) -> String {
+    let script = cause.facts.get("script").map_or("...".to_owned(), |s| quoted(&s));
+    format!("{} {script}", quoted(&near(&place.interpreter)))
+}
+
 /// Another interpreter or environment has it.
-fn tell_place(place: &Place, module: &str, checked: &mut Checked) {
+fn tell_place(place: &Place, module: &str, cause: &Cause, checked: &mut Checked) {
     let root = near(&place.root);
     let owner = place.owner.as_ref().map_or(String::new(), |(project, version)| {
         format!(" ({project}{})", version.as_ref().map_or(String::new(), |v| format!(" {v}")))
     });
     let kind = if place.is_environment { "the environment" } else { "the interpreter" };
-    checked.solved(
-        format!("{kind} {root} has {module}{owner}: run the code with it"),
-        format!("{} ...", quoted(&near(&place.interpreter))),
-    );
+    checked.solved(format!("{kind} {root} has {module}{owner}: run the code with it"), run(place, cause));
 }
 
 /// The project that brings it, from the depots.
@@ -190,7 +190,7 @@ fn standard(
         checked.would_not_help.push(format!("placing a project named {module}: it is the interpreter's own"));
     }
     for place in places(checker, module)?.iter().filter(|p| is_found(p)).take(2) {
-        tell_place(place, module, checked);
+        tell_place(place, module, cause, checked);
     }
     Ok(())
 }

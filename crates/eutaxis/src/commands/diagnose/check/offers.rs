@@ -182,7 +182,7 @@ pub(super) fn other_interpreter(
     checked: &mut Checked,
 ) -> Result<bool, Error> {
     let others = checker.others(spot);
-    let admitted = |a: &&Alternative| below.is_none_or(|b| series(a) < b);
+    let admitted = |a: &&Alternative| below.is_none_or(|b| a.target.interpreter.series() < b);
     let (mut here, mut elsewhere) = (0, 0);
     for other in others.iter().filter(admitted) {
         let tried = if other.here { &mut here } else { &mut elsewhere };
@@ -204,9 +204,4 @@ pub(super) fn other_interpreter(
         return Ok(true);
     }
     Ok(false)
-}
-
-fn series(other: &Alternative) -> (u64, u64) {
-    let (major, minor) = other.target.interpreter.series();
-    (u64::from(major), u64::from(minor))
 }
