@@ -10,11 +10,15 @@ use crate::hash::Sha256;
 /// How the names of files begin that are not finished yet.
 pub(crate) const UNFINISHED: &str = ".eutaxis-";
 
-/// Writes a file so that it appears whole or not at all.
+/// Writes a file so that it appears whole or not at all. A pipe or a device stays what it is, and takes the bytes as they come.
 ///
 /// # Errors
 /// When the folder cannot be written to; the old file is then as it was.
 pub fn write_whole(path: &Path, bytes: &[u8]) -> Result<()> {
+    if fs::metadata(path).is_ok_and(|m| !m.is_file() && !m.is_dir()) {
+        let mut file = fs::OpenOptions::new().write(true).open(path).doing("cannot write", path)?;
+        return file.write_all(bytes).and_then(|()| file.flush()).doing("cannot write", path);
+    }
     let folder = match path.parent() {
         Some(parent) if !parent.as_os_str().is_empty() => parent.to_owned(),
         _ => PathBuf::from("."),

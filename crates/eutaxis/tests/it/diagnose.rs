@@ -219,8 +219,11 @@ fn what_is_sound_or_not_known_is_told_as_such() {
 #[case::a_folder(&["diagnose", "logs"], "is a folder, not a log")]
 #[case::no_environment(&["diagnose", "logs/melt.log", "--in", "nowhere"], "nowhere")]
 #[case::no_target(&["diagnose", "logs/melt.log", "--target", "nowhere"], "nowhere")]
+#[case::packed(&["diagnose", "packed.log.gz"], "is packed (gzip), not text")]
 fn wrong_requests_are_told(#[case] arguments: &[&str], #[case] part: &str) {
-    let refused = field().expect(2, arguments);
+    let field = field();
+    std::fs::write(field.path("packed.log.gz"), b"\x1f\x8b\x08\0\0").unwrap();
+    let refused = field.expect(2, arguments);
     assert!(refused.err.contains(part), "{}", refused.err);
 }
 
@@ -251,6 +254,15 @@ fn causes_are_written_in_the_open_format_for_findings() {
     assert_eq!((&result["ruleId"], &result["level"]), (&"abi-changed".into(), &"error".into()));
     let region = &result["locations"][0]["physicalLocation"]["region"];
     assert_eq!(region["startLine"], 7, "{written:#}");
+}
+
+/// What is neither file nor folder is written to, and stays what it is.
+#[test]
+fn a_device_that_is_full_stays_one() {
+    let field = field();
+    let full = field.expect(3, &["diagnose", "logs/melt.log", "--sarif", "/dev/full"]);
+    assert!(full.err.contains("/dev/full"), "{}", full.err);
+    assert!(!std::fs::metadata("/dev/full").unwrap().is_file());
 }
 
 #[test]

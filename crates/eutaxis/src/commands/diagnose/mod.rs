@@ -80,14 +80,35 @@ fn read(log: Option<&Path>, reader: &mut Reader<'_>) -> Result<(), Error> {
         None => Box::new(std::io::stdin().lock()),
     };
     let mut piece = vec![0; PIECE];
+    let mut begun = false;
     loop {
         match source.read(&mut piece) {
             Ok(0) => return Ok(()),
-            Ok(n) => reader.read(piece.get(..n).unwrap_or_default()),
+            Ok(n) => {
+                let bytes = piece.get(..n).unwrap_or_default();
+                if let Some((how, unpack)) = packed(bytes).filter(|_| !begun) {
+                    let error = Error::request(format!("{} is packed ({how}), not text", shown.display()));
+                    return Err(error.help(format!("unpack it on the way:  {unpack} FILE | eutaxis diagnose")));
+                }
+                begun = true;
+                reader.read(bytes);
+            }
             Err(e) if e.kind() == std::io::ErrorKind::Interrupted => {}
             Err(e) => return Err(e).doing("cannot read", shown),
         }
     }
+}
+
+/// How a file is packed, by its first bytes, and what unpacks it.
+fn packed(head: &[u8]) -> Option<(&'static str, &'static str)> {
+    let kinds: [(&[u8], _); 5] = [
+        (b"\x1f\x8b", ("gzip", "zcat")),
+        (b"\x28\xb5\x2f\xfd", ("zstd", "zstdcat")),
+        (b"\xfd7zXZ\0", ("xz", "xzcat")),
+        (b"BZh", ("bzip2", "bzcat")),
+        (b"PK\x03\x04", ("zip", "unzip -p")),
+    ];
+    kinds.into_iter().find(|(mark, _)| head.starts_with(mark)).map(|(_, how)| how)
 }
 
 fn json(report: &Report) -> Map<String, Value> {
