@@ -181,6 +181,22 @@ fn the_project_that_brings_a_module_is_found_in_the_depots() {
     let answer = field.json(1, &["diagnose", "it.log", "--target", "base-camp"]);
     let solved = verified(root(&answer));
     assert!(solved.iter().any(|(text, _)| text.starts_with("place radargram 2")), "{answer:#}");
+    // One that bears another name is found by what its wheels hold.
+    let depot = tempfile::tempdir().unwrap();
+    let wheel = |name: &str, module: &str| {
+        let (version, tags) = ("1.0".to_owned(), "py3-none-any".to_owned());
+        let metadata = format!("Metadata-Version: 2.1\nName: {name}\nVersion: 1.0\n").into_bytes();
+        let files =
+            vec![(format!("{module}/__init__.py"), Vec::new()), (format!("{name}-1.0.dist-info/METADATA"), metadata)];
+        let wheel = eutaxis_demo::Wheel { name: name.to_owned(), version, tags, files };
+        std::fs::write(depot.path().join(wheel.filename()), eutaxis_demo::write_wheel(&wheel).unwrap()).unwrap();
+    };
+    wheel("ice_tools", "crampon");
+    wheel("crampon", "rope");
+    field.write("it.log", "ModuleNotFoundError: No module named 'crampon'\n");
+    let place = depot.path().display().to_string();
+    let answer = field.json(1, &["diagnose", "it.log", "--target", "base-camp", "--depot", &place]);
+    assert!(verified(root(&answer))[0].0.starts_with("place ice-tools 1.0, which brings crampon"), "{answer:#}");
 }
 
 #[test]

@@ -14,6 +14,9 @@ use crate::commands::locate::is_found;
 use crate::render::{count, near};
 use crate::typed::quoted;
 
+/// So many projects of a depot on disk are looked into.
+const MOST_LOOKED_AT: usize = 1000;
+
 pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Checked) -> Result<(), Error> {
     let Some(module) = cause.facts.get("module").filter(|m| m.split('.').all(eutaxis_core::name::is_identifier)) else {
         return command(checker, cause, checked);
@@ -115,11 +118,11 @@ fn place_it(
     if checker.depots.is_empty() {
         return Ok(());
     }
-    let project = match provider {
-        Some(project) => Some(project),
+    let found = match provider {
+        Some(project) => Some((project, true)),
         None => provider_of(checker, module)?,
     };
-    let Some(project) = project else {
+    let Some((project, known)) = found else {
         checked.say(format!("no project of the depots is known to bring {module}"));
         return Ok(());
     };
@@ -134,11 +137,20 @@ fn place_it(
                 .find(|c| c.project == project)
                 .map_or(String::new(), |c| format!(" {}", c.version));
             let number = count(solution.chosen.len(), "project");
-            let text = format!("place {project}{version}, which brings {module}: {number}");
-            checker.solved(checked, text, &asks, &spot, &solution);
+            if known {
+                let text = format!("place {project}{version}, which brings {module}: {number}");
+                checker.solved(checked, text, &asks, &spot, &solution);
+            } else {
+                // A name alone is no proof: what bears it may be another project.
+                let text = format!(
+                    "look at the project {project}{version}, which bears the name; whether it brings {module} is not known"
+                );
+                checked.suggest(text, Some(checker.completed(&format!("eutaxis shortlist {project}"))));
+            }
         }
         Err(_) => {
-            checked.say(format!("{project} brings it, and has no release that runs on {}", spot.shown));
+            let how = if known { "brings it" } else { "bears its name" };
+            checked.say(format!("{project} {how}, and has no release that runs on {}", spot.shown));
             let policy = offers::wheels_only(&checker.policy);
             offers::other_interpreter(checker, &Requirement::any(&project), &spot, &policy, None, checked)?;
         }
@@ -146,31 +158,58 @@ fn place_it(
     Ok(())
 }
 
-/// A project of the depots that brings a module: by its name, else by the modules that its newest metadata names.
-fn provider_of(checker: &Checker<'_>, module: &str) -> Result<Option<Name>, Error> {
-    if let Some(name) = Name::parse(module).ok().filter(|_| !module.is_empty())
-        && checker.run.pages(std::slice::from_ref(&name))?.pop().flatten().is_some()
+/// A project of the depots that brings a module, and whether that is known: the one of its name first. On an index over the network only
+/// that one is looked at, and known to bring it when its metadata say so.
+fn provider_of(checker: &Checker<'_>, module: &str) -> Result<Option<(Name, bool)>, Error> {
+    let named = Name::parse(module).ok();
+    if let Some(name) = &named
+        && let Some(brings) = brings(checker, name, module)?
+        && brings != Brings::Others
     {
-        return Ok(Some(name));
+        return Ok(Some((name.clone(), brings == Brings::It)));
     }
     if checker.depots.are_remote() {
-        // Nobody reads a whole index for that.
         return Ok(None);
     }
-    for name in checker.depots.projects() {
-        let Some(page) = checker.run.pages(std::slice::from_ref(&name))?.pop().flatten() else { continue };
-        let wheels = page.files.iter().filter(|f| f.filename.ends_with(".whl"));
-        let Some(newest) = wheels.max_by(|a, b| a.kind.version().cmp(b.kind.version())) else { continue };
-        let Some(metadata) = checker.run.metadata(&name, &newest.filename)? else { continue };
-        if metadata.import_names.iter().any(|m| m.split('.').next() == Some(module)) {
-            return Ok(Some(name));
-        }
-        let path = checker.run.obtain(&name, newest);
-        if path.is_ok_and(|p| eutaxis_world::wheel::top_modules(&p).iter().any(|m| m == module)) {
-            return Ok(Some(name));
+    for name in checker.depots.projects().into_iter().filter(|n| Some(n) != named.as_ref()).take(MOST_LOOKED_AT) {
+        if brings(checker, &name, module)? == Some(Brings::It) {
+            return Ok(Some((name, true)));
         }
     }
     Ok(None)
+}
+
+/// What a project brings.
+#[derive(Debug, PartialEq, Eq)]
+enum Brings {
+    /// The module.
+    It,
+    /// Others.
+    Others,
+    /// Its files would have to be fetched to know.
+    Unknown,
+}
+
+/// Whether the newest wheel of a project brings a module, by its metadata or its files; none when the depots do not have the project.
+fn brings(checker: &Checker<'_>, name: &Name, module: &str) -> Result<Option<Brings>, Error> {
+    let Some(page) = checker.run.pages(std::slice::from_ref(name))?.pop().flatten() else { return Ok(None) };
+    let wheels = page.files.iter().filter(|f| f.filename.ends_with(".whl"));
+    let Some(newest) = wheels.max_by(|a, b| a.kind.version().cmp(b.kind.version())) else {
+        return Ok(Some(Brings::Unknown));
+    };
+    let of = |names: &[String]| {
+        let is_it = |m: &String| m.split(['.', ' ', ';']).next() == Some(module);
+        if names.iter().any(is_it) { Brings::It } else { Brings::Others }
+    };
+    let metadata = checker.run.metadata(name, &newest.filename)?;
+    if let Some(stated) = metadata.as_ref().map(|m| &m.import_names).filter(|names| !names.is_empty()) {
+        return Ok(Some(of(stated)));
+    }
+    if checker.depots.are_remote() {
+        return Ok(Some(Brings::Unknown));
+    }
+    let Ok(path) = checker.run.obtain(name, newest) else { return Ok(Some(Brings::Unknown)) };
+    Ok(Some(of(&eutaxis_world::wheel::top_modules(&path))))
 }
 
 /// A module of the standard library that is not there.
