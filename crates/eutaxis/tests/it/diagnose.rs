@@ -105,6 +105,58 @@ fn the_demos_logs_have_remedies_that_work(
     "fieldlog 2.3 requires wirepack<4,>=3.19, but you have wirepack 5.28.0 which is incompatible.", &["--target", "base-camp"],
     "stale-dependency", "", "these go together on base-camp: fieldlog 2.3, wirepack 3.20.3"
 )]
+#[case::a_wheel_of_another_place(
+    "ERROR: radargram-2.2.0-cp312-cp312-win_amd64.whl is not a supported wheel on this platform.", &["--target", "ridge-logger"],
+    "wheel-not-for-target", "", "take radargram 2.0.3"
+)]
+#[case::a_program_of_the_build(
+    "  radargram: Cython is required to build\n  ModuleNotFoundError: No module named 'Cython'\n  ERROR: Failed building wheel for radargram", &["--target", "ridge-logger"],
+    "build-dependency-missing", "", "take radargram 2.0.3, which has a wheel for ridge-logger"
+)]
+#[case::a_build_that_failed(
+    "src/focus.c:3:1: error: expected ';'\nERROR: Failed building wheel for radargram", &["--target", "ridge-logger"],
+    "build-failed", "", "take radargram 2.0.3, which has a wheel for ridge-logger"
+)]
+#[case::a_build_without_memory(
+    "c++: fatal error: Killed signal terminated program cc1plus\nERROR: Failed building wheel for radargram", &["--target", "ridge-logger"],
+    "memory-exhausted", "", "take radargram 2.0.3"
+)]
+#[case::another_word_size(
+    "ImportError: /e/lib/python3.9/site-packages/hoarfrost/_core.so: wrong ELF class: ELFCLASS64", &["--target", "ridge-logger"],
+    "wrong-architecture", "", "take hoarfrost 1.5, the newest with a wheel that runs on ridge-logger"
+)]
+#[case::runtime_of_cxx(
+    "ImportError: /lib/libstdc++.so.6: version `GLIBCXX_3.4.32' not found (required by /e/lib/python3.9/site-packages/nunatak/_core.so)", &["--target", "ridge-logger"],
+    "cxx-runtime-too-old", "", "take nunatak 1.2"
+)]
+#[case::a_device_without_code(
+    "RuntimeError: seracnet: device 'b3' is not supported by this build of seracnet", &["--target", "base-camp"],
+    "device-unsupported", "", "take seracnet 2.3.0+bor41, which base-camp runs"
+)]
+#[case::no_toolkit(
+    "  BOREALIS_HOME environment variable is not set. Please set it to your borealis install root.\n  ERROR: Failed building wheel for firnflow", &["--target", "base-camp"],
+    "toolkit-absent", "", "take firnflow 1.1+bor39, which base-camp runs"
+)]
+#[case::syntax_of_a_newer_interpreter(
+    "  File \"/e/lib/python3.9/site-packages/neveplot/__init__.py\", line 3\n    match kind:\n          ^\nSyntaxError: invalid syntax", &["--target", "ridge-logger"],
+    "syntax-too-new", "", "take neveplot 1.1, the newest with a wheel that runs on ridge-logger"
+)]
+#[case::a_name_that_is_gone(
+    "  File \"/e/lib/python3.11/site-packages/icelens/a.py\", line 3, in f\n    moulin.old()\nAttributeError: module 'moulin' has no attribute 'old'", &["--target", "base-camp"],
+    "api-removed", "series 5 of moulin began 2024-09-03: it has never met it", "hold moulin below 5"
+)]
+#[case::a_module_that_the_interpreter_dropped(
+    "  File \"/e/lib/python3.12/site-packages/tarnlog/a.py\", line 3, in f\n    import imp\nModuleNotFoundError: No module named 'imp'", &["--target", "base-camp"],
+    "api-removed", "", "take tarnlog 1.0, the newest that runs on base-camp"
+)]
+#[case::an_older_binary_interface(
+    "  File \"/e/lib/python3.11/site-packages/icelens/a.py\", line 3, in f\nRuntimeError: module compiled against ABI version 0x10 but this version of moulin is 0x20", &["--target", "base-camp"],
+    "abi-changed", "icelens 3.1 was published 2023-06-14", "hold moulin below 5: moulin 4.2, with icelens 3.1"
+)]
+#[case::a_file_for_another_interpreter(
+    "ImportError: /e/lib/python3.11/site-packages/icelens/_core.so: undefined symbol: PyUnicode_GetSize", &["--target", "base-camp"],
+    "abi-changed", "", "take icelens 3.1, whose file is for base-camp"
+)]
 #[case::our_own_words(
     "Cannot be settled for base-camp: 4 facts clash.\n 1  you ask  sastrugi ==0.8.1   (a.txt:1)\n 2  you ask  seracnet >=2,<3   (a.txt:2)\n", &["--target", "base-camp"],
     "clash", "sastrugi 0.8.1 needs frostgrid >=1.8,<2", "ask s"
@@ -214,6 +266,46 @@ fn a_log_may_come_through_a_pipe() {
     assert_eq!(ran.code, 1, "{ran:?}");
     assert!(ran.out.starts_with("Root cause: no space is left on the disk.\n"), "{}", ran.out);
     assert!(ran.out.contains("line 2      OSError: [Errno 28] No space left on device"), "{}", ran.out);
+}
+
+#[test]
+fn without_a_depot_the_log_alone_is_told_and_how_to_have_more() {
+    let field = Field::empty();
+    field.write("it.log", "error: no matching distribution found for nunatak>=1.3\n");
+    let told = field.expect(1, &["diagnose", "it.log", "--target", "cpython 3.9 / linux armv7l glibc 2.31"]);
+    assert!(told.out.starts_with("Root cause: no release of nunatak"), "{}", told.out);
+    assert!(told.out.contains("sure?"), "the words alone leave it open: {}", told.out);
+    assert!(
+        told.out.contains("eutaxis shortlist nunatak --target \"cpython 3.9 / linux armv7l glibc 2.31\""),
+        "{}",
+        told.out
+    );
+    assert!(told.out.contains("no depot is named, so that no remedy was solved"), "{}", told.out);
+    assert!(!told.out.contains("(verified)"), "{}", told.out);
+}
+
+#[test]
+fn a_depot_that_cannot_be_reached_leaves_what_the_log_tells() {
+    let field = field();
+    let told = field.expect(
+        1,
+        &["diagnose", "logs/melt.log", "--target", "base-camp", "--depot", "http://127.0.0.1:9/", "--offline"],
+    );
+    assert!(told.out.contains("not checked to the end"), "{}", told.out);
+    assert!(told.out.contains("line 7"), "{}", told.out);
+}
+
+#[test]
+fn many_causes_are_told_shortly() {
+    let field = field();
+    let log: String = (0..40).map(|n| format!("ModuleNotFoundError: No module named 'glacier_{n}'\n")).collect();
+    field.write("it.log", &log);
+    let told = field.expect(1, &["diagnose", "it.log", "--target", "base-camp"]);
+    assert_eq!(told.out.matches("\nalso ").count(), 5, "{}", told.out);
+    assert!(told.out.contains("and 34 more (-v)"), "{}", told.out);
+    assert!(told.out.contains("only the first 8 of 40 causes were checked"), "{}", told.out);
+    let all = field.expect(1, &["diagnose", "it.log", "--target", "base-camp", "-v"]);
+    assert_eq!(all.out.matches("\nalso ").count(), 39);
 }
 
 #[test]

@@ -21,7 +21,6 @@ use eutaxis_core::target::Interpreter;
 use eutaxis_core::{Ask, Name, Requirement, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
-use eutaxis_world::environment::roots_below;
 use eutaxis_world::environment::snapshot::{Look, snapshot};
 use eutaxis_world::supply::{Outcome as End, Run};
 
@@ -120,8 +119,8 @@ struct Checker<'a> {
     target: OnceCell<Result<plan::Chosen, String>>,
     /// That target has an interpreter that is not on this machine.
     planned: bool,
-    /// The environments of this folder, then the interpreters here.
-    places: OnceCell<Vec<PathBuf>>,
+    /// The interpreters here: asking each what it is takes a while.
+    interpreters: OnceCell<Vec<PathBuf>>,
 }
 
 /// All causes with their words, and why something could not be checked.
@@ -185,7 +184,17 @@ impl<'a> Checker<'a> {
             let _ = target.set(Ok(chosen));
         }
         let run = Run::new(Arc::clone(&depots));
-        Ok(Checker { arguments, surroundings, snapshot, policy, depots, run, target, planned, places: OnceCell::new() })
+        Ok(Checker {
+            arguments,
+            surroundings,
+            snapshot,
+            policy,
+            depots,
+            run,
+            target,
+            planned,
+            interpreters: OnceCell::new(),
+        })
     }
 
     /// Where a cause is checked: the target or the environment that was named, else this machine, with the interpreter that the log
@@ -252,12 +261,11 @@ impl<'a> Checker<'a> {
         }
     }
 
-    /// Where a module may be: the environments of this folder, then the interpreters here.
-    fn places(&self) -> &[PathBuf] {
-        self.places.get_or_init(|| {
-            let mut all = roots_below(&std::env::current_dir().unwrap_or_default());
-            all.extend(self.surroundings.finder().all(&self.surroundings.probes()).0.into_iter().map(|f| f.path));
-            all
+    /// The interpreters that are found here.
+    fn interpreters(&self) -> &[PathBuf] {
+        self.interpreters.get_or_init(|| {
+            let (found, _) = self.surroundings.finder().all(&self.surroundings.probes());
+            found.into_iter().map(|f| f.path).collect()
         })
     }
 

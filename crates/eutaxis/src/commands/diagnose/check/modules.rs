@@ -48,19 +48,24 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
     place_it(checker, cause, &top, provider, checked)
 }
 
-/// The environment that was named, else what is found here: interpreters, and environments of this folder.
+/// The environment that was named, then those of this folder; where none of them has the module, also the interpreters here.
 fn places(checker: &Checker<'_>, module: &str) -> Result<Vec<Place>, Error> {
     let (finder, probes) = (checker.surroundings.finder(), checker.surroundings.probes());
     let mut found: Vec<Place> = Vec::new();
     if let Some(snapshot) = &checker.snapshot {
         found.push(locate(Path::new(&snapshot.root), module, &finder, &probes)?);
     }
-    for place in checker.places() {
+    let mut look = |places: &[PathBuf]| {
         // What is found by itself may be broken: then it has nothing to offer.
-        let Ok(place) = locate(place, module, &finder, &probes) else { continue };
-        if !found.iter().any(|f| f.root == place.root) {
-            found.push(place);
+        for place in places.iter().filter_map(|place| locate(place, module, &finder, &probes).ok()) {
+            if !found.iter().any(|f| f.root == place.root) {
+                found.push(place);
+            }
         }
+        found.iter().any(is_found)
+    };
+    if !look(&roots_below(&std::env::current_dir().unwrap_or_default())) {
+        look(checker.interpreters());
     }
     Ok(found)
 }
