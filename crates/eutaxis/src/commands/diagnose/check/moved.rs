@@ -130,7 +130,7 @@ fn newer_caller(
         && published > began
     {
         let text = format!(
-            "or take {by} {}, published {}, after {interface} {met} was there: it may be built for it",
+            "take {by} {}, published {}, after {interface} {met} was there: it may be built for it",
             chosen.version,
             day(published)
         );

@@ -43,6 +43,14 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
     }
     bars(cause, &asked, &spot, checked);
     let here = fitting(checker, cause, &project, &requirement, &spot, checked)?;
+    if !here && admitted.iter().any(|o| o.verdict == Verdict::Ready) {
+        checked.say(format!(
+            "it has wheels for {}, and none goes with all that it needs, or with what else is placed",
+            spot.shown
+        ));
+    } else if !here {
+        checked.would_not_help.push(format!("another release of {project}: none has a file for {}", spot.shown));
+    }
     if !here {
         other_interpreter(checker, &requirement, &spot, &policy, None, checked)?;
     }
@@ -146,7 +154,6 @@ fn fitting(
         checker.solved(checked, text, &asks, spot, &solution);
         return Ok(true);
     }
-    checked.would_not_help.push(format!("another release of {project}: none has a file for {}", spot.shown));
     Ok(false)
 }
 
