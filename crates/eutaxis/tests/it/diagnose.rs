@@ -8,7 +8,7 @@ use rstest::rstest;
 use serde_json::Value;
 
 use crate::field::{Field, ran};
-use crate::hut::{Hut, Placed, plain};
+use crate::hut::{Hut, Placed, needing, plain, python};
 
 /// A field with the demo's logs.
 fn field() -> Field {
@@ -224,6 +224,19 @@ fn a_module_is_looked_for_where_it_may_be() {
     hut.field.write(".venv/bin/fieldlog", "#!/bin/sh\n");
     let answer = diagnose("bash: fieldlog: command not found", &[]);
     assert_eq!(verified(root(&answer))[0].1, ".venv/bin/fieldlog");
+}
+
+#[test]
+fn an_absent_library_is_looked_for_as_the_loader_does() {
+    let hut = Hut::new();
+    hut.place_compiled("snowpit", &python().suffix, &needing(&["libfirn.so.9"]));
+    hut.field.write("it.log", "ImportError: libfirn.so.9: cannot open shared object file: No such file or directory\n");
+    let told = |hut: &Hut| root(&hut.field.json(1, &["diagnose", "it.log", "--in", ".venv"]))["checked"][0].clone();
+    let lacks = told(&hut);
+    assert!(lacks.as_str().unwrap().starts_with("so it is in .venv still: snowpit: "), "{lacks}");
+    let whole = Hut::new();
+    whole.field.write("it.log", &hut.field.read("it.log"));
+    assert_eq!(told(&whole), "nothing that is placed in .venv lacks libfirn.so.9 now");
 }
 
 #[test]

@@ -2,6 +2,7 @@
 //!
 //! A new check is a file and a line in [`CHECKS`].
 
+mod libraries;
 mod modules;
 mod moved;
 mod names;
@@ -22,9 +23,11 @@ use eutaxis_core::{Ask, Name, Requirement, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::snapshot::{Look, snapshot};
+use eutaxis_world::interpreter::Found;
+use eutaxis_world::root::stand_in;
 use eutaxis_world::supply::{Outcome as End, Run};
 
-use super::Found;
+use super::Found as Told;
 use crate::cli::{Diagnose, TargetOptions};
 use crate::output::Output;
 use crate::placed;
@@ -35,7 +38,7 @@ use crate::typed::{self, quoted};
 type Check = fn(&Checker<'_>, &mut Cause, &mut Checked) -> Result<(), Error>;
 
 /// Which causes each check is for.
-const CHECKS: [(&[&str], Check); 5] = [
+const CHECKS: [(&[&str], Check); 6] = [
     (
         &[
             "no-release-fits",
@@ -58,6 +61,7 @@ const CHECKS: [(&[&str], Check); 5] = [
         offers::check,
     ),
     (&["name-unknown"], names::check),
+    (&["library-absent", "toolkit-absent"], libraries::check),
     (&["module-absent", "module-shadowed"], modules::check),
     (&["abi-changed", "api-removed", "library-version-differs", "symbol-absent"], moved::check),
     (&["clash", "stale-dependency"], together::check),
@@ -129,7 +133,7 @@ pub(super) fn all(
     arguments: &Diagnose,
     surroundings: &Surroundings,
     output: &Output,
-) -> Result<(Vec<Found>, Vec<String>), Error> {
+) -> Result<(Vec<Told>, Vec<String>), Error> {
     // What was named must be right, whether it is needed or not.
     let checker = Checker::new(arguments, surroundings)?;
     let mut notes: Vec<String> = Vec::new();
@@ -261,11 +265,17 @@ impl<'a> Checker<'a> {
         }
     }
 
-    /// The interpreters that are found here.
+    /// The interpreters that are found here, each by its own path: what only leads to it would have to be asked anew each time.
     fn interpreters(&self) -> &[PathBuf] {
         self.interpreters.get_or_init(|| {
             let (found, _) = self.surroundings.finder().all(&self.surroundings.probes());
-            found.into_iter().map(|f| f.path).collect()
+            let own = |f: Found| match f.facts.executable.exists() && stand_in().is_none() {
+                true => f.facts.executable,
+                false => f.path,
+            };
+            let mut all: Vec<PathBuf> = found.into_iter().map(own).collect();
+            all.dedup();
+            all
         })
     }
 
@@ -372,7 +382,7 @@ impl<'a> Checker<'a> {
     }
 
     /// The cause in words, with what was checked first.
-    fn told(&self, cause: Cause, checked: Checked) -> Found {
+    fn told(&self, cause: Cause, checked: Checked) -> Told {
         let mut told = cause.told(&self.surroundings.config.causes);
         let solved = checked.remedies.iter().any(|r| r.verified);
         let mut remedies = checked.remedies;
@@ -397,7 +407,7 @@ impl<'a> Checker<'a> {
         remedies.truncate(MOST_REMEDIES);
         told.remedies = remedies;
         told.would_not_help.splice(0..0, checked.would_not_help);
-        Found { cause, told, checked: checked.sentences }
+        Told { cause, told, checked: checked.sentences }
     }
 
     /// A command with the target and the depots of this one.
