@@ -153,11 +153,11 @@ fn hides(root: &Sighting, other: &Sighting, causes: &Causes) -> bool {
     }
     let (Some(kind), Some(of)) = (causes.kind(root.kind), causes.kind(other.kind)) else { return false };
     let named = |k: &CauseKind, id: &str| k.hides.iter().any(|h| h == id || h == "*");
-    // On one line both speak of the same thing.
     // What was told before is no consequence where it is a module that is absent: another one was looked for.
     if of.id == "module-absent" && other.line < root.line {
         return false;
     }
+    // On one line both speak of the same thing.
     let apart = kind.depth >= OF_A_PROJECT && root.line != other.line && are_of_different_projects(root, other);
     // Where each would hide the other, the one that is told more surely stays, then the one that lies nearer to the root.
     let mutual = named(of, &kind.id);

@@ -16,6 +16,7 @@ use std::sync::Arc;
 use eutaxis_core::diagnose::{Cause, Remedy};
 use eutaxis_core::examine::Snapshot;
 use eutaxis_core::fault::Origin;
+use eutaxis_core::index::Page;
 use eutaxis_core::offer::Policy;
 use eutaxis_core::solve::{Alternative, Chosen, Clash, Problem, Solution};
 use eutaxis_core::target::Interpreter;
@@ -69,6 +70,9 @@ const CHECKS: [(&[&str], Check); 6] = [
 
 /// So many causes are checked: a log that tells of more has one reason for most of them.
 const MOST_CHECKED: usize = 8;
+/// Advice to ask the depots, with the target and the depots of this run to be added; and advice to find something on this machine.
+const ASKS_DEPOTS: [&str; 3] = ["eutaxis settle", "eutaxis shortlist", "eutaxis span"];
+const FINDS_HERE: [&str; 2] = ["eutaxis locate", ". .venv/bin/activate"];
 /// So many remedies are told at most.
 const MOST_REMEDIES: usize = 5;
 
@@ -279,12 +283,22 @@ impl<'a> Checker<'a> {
         })
     }
 
+    /// The environment that was named, where a cause is checked with its interpreter.
+    fn environment(&self, spot: &Spot) -> Option<&Snapshot> {
+        self.snapshot.as_ref().filter(|s| s.target.interpreter == spot.target.interpreter)
+    }
+
+    /// The page of a project; none when no depot has it.
+    fn page(&self, project: &Name) -> Result<Option<Arc<Page>>, Error> {
+        Ok(self.run.pages(std::slice::from_ref(project))?.pop().flatten())
+    }
+
     /// The question of these requirements on a target. In the environment that was named, together with everything else that is placed
     /// there: what mends one thing must not break another.
     fn problem(&self, spot: &Spot, requirements: &[Requirement], policy: &Policy) -> Result<Problem, Error> {
         let ask = |r: &Requirement| Ask { requirement: r.clone(), origin: Origin::Argument };
         let asks = requirements.iter().map(ask);
-        let mut problem = match self.snapshot.as_ref().filter(|s| s.target.interpreter == spot.target.interpreter) {
+        let mut problem = match self.environment(spot) {
             Some(snapshot) => {
                 let mut problem = placed::question(snapshot, self.surroundings, &self.run)?;
                 let named = |name: &Name| requirements.iter().any(|r| r.name == *name);
@@ -328,8 +342,7 @@ impl<'a> Checker<'a> {
         solution: &Solution,
     ) {
         let mut text = text.into();
-        let named = self.snapshot.as_ref().filter(|s| s.target.interpreter == spot.target.interpreter);
-        let Some(snapshot) = named else { return checked.solved(text, self.settle(asks, spot, "")) };
+        let Some(snapshot) = self.environment(spot) else { return checked.solved(text, self.settle(asks, spot, "")) };
         let there = placed::releases(snapshot);
         let asked = |c: &&Chosen| asks.iter().any(|a| a.name == c.project);
         let moved = |c: &&Chosen| !asked(c) && there.get(&c.project).is_some_and(|v| **v != c.version);
@@ -388,16 +401,14 @@ impl<'a> Checker<'a> {
         let mut remedies = checked.remedies;
         for mut remedy in told.remedies {
             // What was solved takes the place of what would have been looked up.
-            let lookups =
-                ["eutaxis settle", "eutaxis shortlist", "eutaxis span", "eutaxis locate", ". .venv/bin/activate"];
-            let lookup = |c: &String| lookups.iter().any(|l| c.starts_with(l));
-            if remedy.change.as_ref().is_some_and(lookup) {
-                if solved {
-                    continue;
-                }
-                remedy.change = remedy.change.map(|c| {
-                    if c.starts_with("eutaxis") && !c.starts_with("eutaxis locate") { self.completed(&c) } else { c }
-                });
+            let is_of =
+                |commands: &[&str]| remedy.change.as_ref().is_some_and(|c| commands.iter().any(|l| c.starts_with(l)));
+            let (asks, finds) = (is_of(&ASKS_DEPOTS), is_of(&FINDS_HERE));
+            if solved && (asks || finds) {
+                continue;
+            }
+            if asks {
+                remedy.change = remedy.change.map(|c| self.completed(&c));
             }
             let same = |r: &Remedy| r.change.is_some() && r.change == remedy.change || r.text == remedy.text;
             if !remedies.iter().any(same) {
@@ -415,6 +426,11 @@ impl<'a> Checker<'a> {
         let target = typed::target(&self.arguments.target);
         format!("{command}{target}{}", typed::depots(&self.arguments.depots))
     }
+}
+
+/// The release that a solution has of a project.
+fn version_of(solution: &Solution, name: &Name) -> Option<Version> {
+    solution.chosen.iter().find(|c| c.project == *name).map(|c| c.version.clone())
 }
 
 /// Whether the options name a target, or a part of one.

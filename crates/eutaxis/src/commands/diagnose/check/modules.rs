@@ -9,7 +9,7 @@ use eutaxis_world::Error;
 use eutaxis_world::environment::roots_below;
 use eutaxis_world::environment::snapshot::{Spot as Place, locate};
 
-use super::{Checked, Checker, offers};
+use super::{Checked, Checker, offers, version_of};
 use crate::commands::locate::is_found;
 use crate::render::{count, near};
 use crate::typed::quoted;
@@ -25,14 +25,15 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
     if let Some(standing) = eutaxis_core::knowledge::standing(&module).filter(|_| cause.id == "module-absent") {
         return standard(checker, cause, &module, standing, checked);
     }
+    if cause.id == "module-shadowed" {
+        // Another place has it as well: the file in front of it is what is wrong.
+        mine(checker, &module)?.iter().for_each(|place| in_place(place, &module, cause, checked));
+        return Ok(());
+    }
     let places = places(checker, &module)?;
     let mine = places.first().filter(|_| checker.snapshot.is_some());
     if let Some(place) = mine {
         in_place(place, &module, cause, checked);
-    }
-    if cause.id == "module-shadowed" {
-        // Another place has it as well: the file in front of it is what is wrong.
-        return Ok(());
     }
     let elsewhere = places.iter().filter(|p| is_found(p) && mine.is_none_or(|m| m.root != p.root));
     let mut provider: Option<Name> = None;
@@ -48,13 +49,17 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
     place_it(checker, cause, &top, provider, checked)
 }
 
+/// The environment that was named.
+fn mine(checker: &Checker<'_>, module: &str) -> Result<Option<Place>, Error> {
+    let (finder, probes) = (checker.surroundings.finder(), checker.surroundings.probes());
+    let root = checker.snapshot.as_ref().map(|s| Path::new(&s.root));
+    root.map(|root| locate(root, module, &finder, &probes)).transpose()
+}
+
 /// The environment that was named, then those of this folder; where none of them has the module, also the interpreters here.
 fn places(checker: &Checker<'_>, module: &str) -> Result<Vec<Place>, Error> {
     let (finder, probes) = (checker.surroundings.finder(), checker.surroundings.probes());
-    let mut found: Vec<Place> = Vec::new();
-    if let Some(snapshot) = &checker.snapshot {
-        found.push(locate(Path::new(&snapshot.root), module, &finder, &probes)?);
-    }
+    let mut found: Vec<Place> = mine(checker, module)?.into_iter().collect();
     let mut look = |places: &[PathBuf]| {
         // What is found by itself may be broken: then it has nothing to offer.
         for place in places.iter().filter_map(|place| locate(place, module, &finder, &probes).ok()) {
@@ -136,11 +141,7 @@ fn place_it(
     let problem = checker.problem(&spot, &asks, &checker.policy)?;
     match checker.solve(&problem)? {
         Ok(solution) => {
-            let version = solution
-                .chosen
-                .iter()
-                .find(|c| c.project == project)
-                .map_or(String::new(), |c| format!(" {}", c.version));
+            let version = version_of(&solution, &project).map_or(String::new(), |v| format!(" {v}"));
             let number = count(solution.chosen.len(), "project");
             if known {
                 let text = format!("place {project}{version}, which brings {module}: {number}");
@@ -197,7 +198,7 @@ enum Brings {
 
 /// Whether the newest wheel of a project brings a module, by its metadata or its files; none when the depots do not have the project.
 fn brings(checker: &Checker<'_>, name: &Name, module: &str) -> Result<Option<Brings>, Error> {
-    let Some(page) = checker.run.pages(std::slice::from_ref(name))?.pop().flatten() else { return Ok(None) };
+    let Some(page) = checker.page(name)? else { return Ok(None) };
     let wheels = page.files.iter().filter(|f| f.filename.ends_with(".whl"));
     let Some(newest) = wheels.max_by(|a, b| a.kind.version().cmp(b.kind.version())) else {
         return Ok(Some(Brings::Unknown));

@@ -7,7 +7,7 @@ use eutaxis_core::solve::Solution;
 use eutaxis_core::{Name, Requirement, Version};
 use eutaxis_world::Error;
 
-use super::{Checked, Checker, Spot, offers};
+use super::{Checked, Checker, Spot, offers, version_of};
 use crate::render::day;
 
 pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Checked) -> Result<(), Error> {
@@ -120,7 +120,7 @@ fn newer_caller(
     checked: &mut Checked,
 ) -> Result<(), Error> {
     let Some(by) = by else { return Ok(()) };
-    let began = page(checker, interface)?.and_then(|p| dates_of(&p, met).1);
+    let began = checker.page(interface)?.and_then(|p| dates_of(&p, met).1);
     let asks = [Requirement::any(by), Requirement::exactly(interface, met)];
     let Ok(solution) = checker.solve(&checker.problem(spot, &asks, &checker.policy)?)? else { return Ok(()) };
     let Some(chosen) = solution.chosen.iter().find(|c| c.project == *by) else { return Ok(()) };
@@ -149,10 +149,10 @@ fn chronology(
     met: &Version,
     checked: &mut Checked,
 ) -> Result<(), Error> {
-    let (published, began) = page(checker, interface)?.map_or((None, None), |p| dates_of(&p, met));
+    let (published, began) = checker.page(interface)?.map_or((None, None), |p| dates_of(&p, met));
     let caller = by.and_then(|by| Some((by, checker.placed(by).cloned().or_else(|| version_of(now, by))?)));
     let of_caller = match &caller {
-        Some((by, version)) => page(checker, by)?.and_then(|p| dates_of(&p, version).0),
+        Some((by, version)) => checker.page(by)?.and_then(|p| dates_of(&p, version).0),
         None => None,
     };
     let series = met.release_number(0);
@@ -171,14 +171,6 @@ fn chronology(
         _ => {}
     }
     Ok(())
-}
-
-fn page(checker: &Checker<'_>, name: &Name) -> Result<Option<std::sync::Arc<eutaxis_core::index::Page>>, Error> {
-    Ok(checker.run.pages(std::slice::from_ref(name))?.pop().flatten())
-}
-
-fn version_of(solution: &Solution, name: &Name) -> Option<Version> {
-    solution.chosen.iter().find(|c| c.project == *name).map(|c| c.version.clone())
 }
 
 /// It is the interpreter that has moved: a newer release of what uses it, or an interpreter of before.

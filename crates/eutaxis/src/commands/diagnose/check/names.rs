@@ -5,7 +5,7 @@ use eutaxis_core::name::nearest;
 use eutaxis_core::{Name, Requirement};
 use eutaxis_world::Error;
 
-use super::{Checked, Checker};
+use super::{Checked, Checker, version_of};
 
 /// So many names are told.
 const MOST: usize = 3;
@@ -15,11 +15,10 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
     if checker.depots.is_empty() {
         return Ok(());
     }
-    if let Some((depot, _)) = checker.depots.page(&project)? {
-        checked.say(format!(
-            "the depot {} has {project}: the log was written with another index, or without it",
-            depot.label()
-        ));
+    if checker.page(&project)?.is_some() {
+        let depot = checker.run.depot_of(&project).map_or(String::new(), |d| d.label().to_owned());
+        checked
+            .say(format!("the depot {} has {project}: the log was written with another index, or without it", depot));
         let spot = checker.spot(cause)?;
         let asks = [Requirement::any(&project)];
         if let Ok(solution) = checker.solve(&checker.problem(&spot, &asks, &checker.policy)?)? {
@@ -51,7 +50,7 @@ pub(super) fn absent(
         let asks = [Requirement::any(&name)];
         let problem = checker.problem(&spot, &asks, &checker.policy)?;
         if let Ok(solution) = checker.solve(&problem)? {
-            let version = solution.chosen.first().map_or(String::new(), |c| format!(" {}", c.version));
+            let version = version_of(&solution, &name).map_or(String::new(), |v| format!(" {v}"));
             checker.solved(
                 checked,
                 format!("if {name} is meant: {name}{version} runs on {}", spot.shown),

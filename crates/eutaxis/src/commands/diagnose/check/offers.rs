@@ -18,7 +18,7 @@ const MOST_TRIED: usize = 6;
 pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Checked) -> Result<(), Error> {
     let Some(project) = checker.project(cause).filter(|_| !checker.depots.is_empty()) else { return Ok(()) };
     let spot = checker.spot(cause)?;
-    let Some(page) = checker.run.pages(std::slice::from_ref(&project))?.pop().flatten() else {
+    let Some(page) = checker.page(&project)? else {
         if matches!(cause.id.as_str(), "no-release-fits" | "version-unknown") {
             "name-unknown".clone_into(&mut cause.id);
             return names::absent(checker, &project, cause, checked);
