@@ -15,7 +15,7 @@ use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use eutaxis_core::Name;
 use eutaxis_demo::server::{Server, Trouble};
 use eutaxis_world::config::NetworkSettings;
-use eutaxis_world::depot::open;
+use eutaxis_world::depot::{Named, open};
 use eutaxis_world::network::{Network, Wanted};
 use sha2::{Digest, Sha256};
 
@@ -74,7 +74,9 @@ fn files(c: &mut Criterion) {
             let wanted = Wanted {
                 url: url.parse().unwrap(),
                 filename: name.to_owned(),
-                sha256: Some(sha256.clone()),
+                hashes: [("sha256", &sha256)].into_iter().collect(),
+                insecure: false,
+                learning: false,
                 size: Some(BYTES as u64),
             };
             black_box(network.bring(&wanted, &|_| {}).unwrap());
@@ -100,7 +102,7 @@ fn pages(c: &mut Criterion) {
     let project = Name::parse("bigpage").unwrap();
     let look = |cache: &Path| {
         let network = std::sync::Arc::new(Network::new(cache, false, false, NetworkSettings::default()));
-        let depot = open(&server.url(), Path::new("/"), None, &network).unwrap();
+        let depot = open(&Named::at(&server.url(), Path::new("/")), &network).unwrap();
         depot.page(&project).unwrap().unwrap()
     };
     let warm = tempfile::tempdir().unwrap();

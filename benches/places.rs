@@ -15,7 +15,7 @@ use eutaxis_core::target::Interpreter;
 use eutaxis_core::{Ask, Requirement, Target};
 use eutaxis_demo::World;
 use eutaxis_world::config::NetworkSettings;
-use eutaxis_world::depot::{Depots, Listed, open};
+use eutaxis_world::depot::{Depots, Listed, Named, open};
 use eutaxis_world::network::Network;
 use eutaxis_world::supply::Run;
 
@@ -56,7 +56,7 @@ fn wide(projects: usize) -> World {
 fn run(depot: &Path, cache: &Path) -> Run {
     let network = Arc::new(Network::new(cache, true, false, NetworkSettings::default()));
     let place = depot.display().to_string();
-    let depot = open(&place, depot, None, &network).expect("a depot");
+    let depot = open(&Named::at(&place, depot), &network).expect("a depot");
     Run::new(Arc::new(Depots::new(vec![Listed { depot, only: Vec::new(), accelerator: None }], network)))
 }
 

@@ -227,7 +227,7 @@ impl Forest {
                                     facts.pages.push((name, page));
                                 }
                             }
-                            Want::Metadata(name, file) => {
+                            Want::Metadata(name, file) | Want::Archive(name, file) => {
                                 let answer = MetadataAnswer::Known(Arc::new(self.metadata(&name, &file)?));
                                 search.supply_metadata(&name, &file, &answer);
                                 if let Some(facts) = &mut record {
@@ -278,7 +278,7 @@ impl Solver for Memory<'_> {
                                     self.pages.entry(name.clone()).or_insert_with(|| forest.page(&name).map(Arc::new));
                                 search.supply_page(&name, page.clone());
                             }
-                            Want::Metadata(name, file) => {
+                            Want::Metadata(name, file) | Want::Archive(name, file) => {
                                 let forest = self.forest;
                                 let key = (name.clone(), file.clone());
                                 let answer = self.metadata.entry(key).or_insert_with(|| {
@@ -344,7 +344,7 @@ impl Facts {
             .iter()
             .map(|(_, _, a)| match a {
                 MetadataAnswer::Known(m) => m.requires.iter().map(|r| r.name.as_str().len()).sum(),
-                MetadataAnswer::UnknownUntilBuilt | MetadataAnswer::Unusable(_) => 0,
+                _ => 0,
             })
             .sum();
         files + needs

@@ -22,6 +22,8 @@ pub enum ErrorKind {
     Contents,
     /// The metadata of a file breaks the standard, or speaks of another file: that release cannot be used.
     Metadata,
+    /// To answer, more would have to be fetched than is permitted: the answer is no.
+    Budget,
 }
 
 impl ErrorKind {
@@ -35,6 +37,7 @@ impl ErrorKind {
             ErrorKind::Interpreter => "interpreter",
             ErrorKind::Contents => "contents",
             ErrorKind::Metadata => "metadata",
+            ErrorKind::Budget => "budget",
         }
     }
 }

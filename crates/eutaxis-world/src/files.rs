@@ -132,6 +132,46 @@ pub fn lock(path: &Path, waiting: &dyn Fn()) -> Result<Lock> {
     Ok(Lock { _file: file })
 }
 
+/// Less than this is written without looking whether there is room.
+const SMALL: u64 = 8 << 20;
+
+/// Whether there is room for so many bytes in a folder, which need not be there yet; asked before the first byte is fetched.
+///
+/// # Errors
+/// When there is less. Where the system does not say how much there is, it is tried.
+pub(crate) fn ensure_room(folder: &Path, bytes: u64, what: &str) -> Result<()> {
+    if bytes < SMALL {
+        return Ok(());
+    }
+    let free = folder.ancestors().filter(|f| !f.as_os_str().is_empty()).find_map(room);
+    match free {
+        Some(free) if free < bytes => {
+            let size = crate::network::size;
+            let message = format!(
+                "{what} would take {} in {}, where {} are free; nothing was fetched",
+                size(bytes),
+                folder.display(),
+                size(free)
+            );
+            Err(Error::new(ErrorKind::Disk, message)
+                .help("make room (eutaxis stock --trim 30d drops what was not used for so long), or name another folder with --cache"))
+        }
+        _ => Ok(()),
+    }
+}
+
+/// Bytes that are free for this user where a folder lies.
+#[cfg(unix)]
+fn room(folder: &Path) -> Option<u64> {
+    let told = rustix::fs::statvfs(folder).ok()?;
+    Some(told.f_bavail.saturating_mul(told.f_frsize))
+}
+
+#[cfg(not(unix))]
+fn room(_: &Path) -> Option<u64> {
+    None
+}
+
 /// Files that describe something are not larger than this.
 const MOST_BYTES: u64 = 64 << 20;
 

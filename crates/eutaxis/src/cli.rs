@@ -262,6 +262,10 @@ pub(crate) struct DepotOptions {
     /// name of a depot of the settings; repeatable, in order; before those of the settings
     #[arg(long, value_name = "URL|PATH")]
     pub(crate) depot: Vec<String>,
+    /// The most that is fetched to learn what releases need: of one file [default: 32MB], and of all together where it is
+    /// more than 256MB
+    #[arg(long, value_name = "SIZE", value_parser = eutaxis_world::stock::parse_size)]
+    pub(crate) fetch_limit: Option<u64>,
 }
 
 /// What is permitted and preferred.

@@ -3,11 +3,12 @@
 use std::cell::Cell;
 use std::io::{IsTerminal, Write};
 use std::process::ExitCode;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Condvar, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use anstream::ColorChoice;
 use eutaxis_world::network::Network;
+use eutaxis_world::supply::Run;
 use eutaxis_world::{Error, ErrorKind};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde_json::{Map, Value, json};
@@ -15,6 +16,17 @@ use serde_json::{Map, Value, json};
 use crate::cli::{ColorWhen, Common};
 use crate::render::style;
 use crate::render::table::wrap;
+
+/// How often it is looked what is being waited for.
+const TICK: Duration = Duration::from_millis(200);
+/// After so long the first line says it where there is no terminal; the pauses then double up to the rarest.
+const FIRST_LINE: Duration = Duration::from_secs(4);
+const RAREST: Duration = Duration::from_secs(60);
+
+/// A line on standard error; nobody to read it is no error.
+fn say(line: &str) {
+    let _ = writeln!(anstream::stderr().lock(), "{line}");
+}
 
 /// How a command ends (commands, section 1).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -78,9 +90,7 @@ impl Output {
     /// A notice about the run itself.
     pub(crate) fn notice(&self, text: &str) {
         if !self.quiet {
-            let mut out = anstream::stderr().lock();
-            // Nobody to read it is no error.
-            let _ = writeln!(out, "{text}");
+            say(text);
         }
     }
 
@@ -103,6 +113,9 @@ impl Output {
     pub(crate) fn report_network(&self, network: &Network) {
         if let Some(why) = network.trouble() {
             self.notice(&format!("nothing is remembered for the next run: the catalogue cannot be used ({why})"));
+        }
+        for caution in network.cautions() {
+            self.notice(&format!("caution: {caution}"));
         }
         if !self.verbose {
             return;
@@ -128,6 +141,60 @@ impl Output {
         bar
     }
 
+    /// What is shown on a terminal while facts are gathered: nobody knows how many there will be.
+    pub(crate) fn searching(&self) -> ProgressBar {
+        let bar = self.progress();
+        if let Ok(style) = ProgressStyle::with_template("{spinner} {msg}") {
+            bar.set_style(style);
+        }
+        bar
+    }
+
+    /// Works, and says meanwhile what is being waited for: on a terminal at once, else in a line after some seconds and then
+    /// ever more rarely.
+    pub(crate) fn watch<T>(
+        &self,
+        what: &str,
+        bar: &ProgressBar,
+        run: &Run,
+        network: &Network,
+        work: impl FnOnce() -> T,
+    ) -> T {
+        let quiet = self.quiet;
+        let shown = bar.clone();
+        network.tell_much(move |line| {
+            if !quiet {
+                shown.suspend(|| say(line));
+            }
+        });
+        let done = (Mutex::new(false), Condvar::new());
+        let tick = || {
+            let started = Instant::now();
+            let mut next = FIRST_LINE;
+            let mut ended = done.0.lock().unwrap_or_else(PoisonError::into_inner);
+            while !*ended {
+                ended = done.1.wait_timeout(ended, TICK).unwrap_or_else(PoisonError::into_inner).0;
+                let since = started.elapsed();
+                let Some(waits) = run.waits_for().filter(|_| !*ended) else { continue };
+                let fetched = crate::render::size(network.fetched());
+                if !bar.is_hidden() {
+                    bar.tick();
+                    bar.set_message(format!("{what}: waiting for {waits}; {fetched} fetched"));
+                } else if !quiet && since >= next {
+                    say(&format!("{what} for {} s: waiting for {waits}; {fetched} fetched", since.as_secs()));
+                    next = since + (next * 2).min(RAREST);
+                }
+            }
+        };
+        std::thread::scope(|scope| {
+            scope.spawn(tick);
+            let result = work();
+            *done.0.lock().unwrap_or_else(PoisonError::into_inner) = true;
+            done.1.notify_all();
+            result
+        })
+    }
+
     /// A progress bar in bytes with a rate, on a terminal.
     pub(crate) fn bytes_progress(&self) -> BytesBar {
         let bar = self.progress();
@@ -142,6 +209,7 @@ impl Output {
         let (word, code) = match &result {
             Ok(Answer { outcome: Outcome::Ok, .. }) => ("ok", 0),
             Ok(Answer { outcome: Outcome::No, .. }) => ("no", 1),
+            Err(errors) if errors.iter().all(|e| e.kind == ErrorKind::Budget) => ("no", 1),
             Err(errors) => ("error", exit_code(errors)),
         };
         if self.json {

@@ -3,6 +3,7 @@
 use std::path::Path;
 
 use eutaxis_core::Name;
+use eutaxis_core::index::Hashes;
 use eutaxis_core::pins::{Lock, LockFile, Package};
 use eutaxis_world::Error;
 use eutaxis_world::depot::{Depots, Place, local_path};
@@ -30,6 +31,11 @@ pub(crate) fn sha256(file: &LockFile, package: &Package) -> Result<String, Error
         ))
         .help("settle again: it writes one for every file")
     })
+}
+
+/// All hashes that are pinned of a file.
+pub(crate) fn hashes(file: &LockFile) -> Hashes {
+    file.hashes.iter().collect()
 }
 
 /// Where a pinned file is: beside the pins, in a depot on this disk, or on the network.

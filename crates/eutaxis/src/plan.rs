@@ -12,10 +12,10 @@ use eutaxis_core::target::{Accelerators, Interpreter, Platform};
 use eutaxis_core::{Ask, Name, Requirement, SpecifierSet, Target, Version};
 use eutaxis_world::accelerator;
 use eutaxis_world::config::{Config, as_of};
-use eutaxis_world::depot::{Depots, Listed, open};
+use eutaxis_world::depot::{Depots, Listed, Named, open};
 use eutaxis_world::files::read_text;
 use eutaxis_world::interpreter::{Facts, Finder, Found, ProbeCache};
-use eutaxis_world::network::Network;
+use eutaxis_world::network::{FetchLimits, Network};
 use eutaxis_world::root::root;
 use eutaxis_world::{Doing, Error, ErrorKind};
 use url::Url;
@@ -52,8 +52,10 @@ impl Surroundings {
     }
 
     /// The network. With `renew` the servers are asked again, however fresh their pages are.
-    pub(crate) fn network(&self, renew: bool) -> Arc<Network> {
-        Arc::new(Network::new(&self.cache, self.offline, renew, self.config.network))
+    pub(crate) fn network(&self, renew: bool, fetch_limit: Option<u64>) -> Arc<Network> {
+        let mut settings = self.config.network;
+        settings.limits = fetch_limit.map_or(settings.limits, FetchLimits::of);
+        Arc::new(Network::new(&self.cache, self.offline, renew, settings))
     }
 
     /// A finder of interpreters with the globs of the settings.
@@ -147,10 +149,12 @@ pub(crate) fn keep_secrets<'a>(requirements: impl Iterator<Item = &'a mut Requir
     for requirement in requirements {
         if let Accepts::Url(text) = &mut requirement.accepts
             && let Ok(mut url) = Url::parse(text)
-            && (!url.username().is_empty() || url.password().is_some())
         {
-            network.keep_secret(&mut url, None);
-            *text = url.to_string();
+            if !url.username().is_empty() || url.password().is_some() {
+                network.keep_secret(&mut url, None);
+                *text = url.to_string();
+            }
+            network.name_place(&url, &[]);
         }
     }
 }
@@ -419,20 +423,20 @@ pub(crate) fn named_depots(
 ) -> Result<Arc<Depots>, Error> {
     let here = std::env::current_dir().doing("cannot find the current folder", Path::new("."))?;
     let from_environment = std::env::var("EUTAXIS_DEPOT").ok().filter(|d| !d.is_empty() && options.depot.is_empty());
-    let network = surroundings.network(renew);
+    let network = surroundings.network(renew, options.fetch_limit);
     let mut listed = Vec::new();
     for place in options.depot.iter().chain(&from_environment) {
         // A depot of the settings may be named instead of written out.
         let entry = surroundings.config.depots.iter().find(|e| e.name.as_ref() == Some(place));
         let depot = match entry {
-            Some(entry) => open(&entry.place, &entry.base, entry.name.as_deref(), &network)?,
-            None => open(place, &here, None, &network)?,
+            Some(entry) => open(&entry.named(), &network)?,
+            None => open(&Named::at(place, &here), &network)?,
         };
         let accelerator = entry.and_then(|e| e.accelerator.clone());
         listed.push(Listed { depot, only: Vec::new(), accelerator });
     }
     for entry in &surroundings.config.depots {
-        let depot = open(&entry.place, &entry.base, entry.name.as_deref(), &network)?;
+        let depot = open(&entry.named(), &network)?;
         listed.push(Listed { depot, only: entry.only.clone(), accelerator: entry.accelerator.clone() });
     }
     Ok(Arc::new(Depots::new(listed, network)))

@@ -3,17 +3,16 @@
 //! The form is ours alone and may change with any version of the program: whoever keeps it drops what cannot be read.
 
 use std::borrow::Cow;
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
-use super::{FileKind, Page, PageFile, Skipped};
+use super::{FileKind, Hashes, Page, PageFile, Skipped};
 use crate::name::Name;
 use crate::version::SpecifierSet;
 
 /// Changes with the form, so that older bytes are not misread.
-const FORM: u8 = 1;
+const FORM: u8 = 2;
 
 #[derive(Serialize, Deserialize)]
 struct Kept<'a> {
@@ -28,28 +27,28 @@ struct Kept<'a> {
     specifiers: Vec<Cow<'a, str>>,
 }
 
-type Hashes<'a> = Vec<(Cow<'a, str>, Cow<'a, str>)>;
+type KeptHashes<'a> = Vec<(Cow<'a, str>, Cow<'a, str>)>;
 
 #[derive(Serialize, Deserialize)]
 struct KeptFile<'a> {
     #[serde(borrow)]
     filename: Cow<'a, str>,
     url: Cow<'a, str>,
-    hashes: Hashes<'a>,
+    hashes: KeptHashes<'a>,
     requires_python: Option<u32>,
-    metadata: Option<Hashes<'a>>,
+    metadata: Option<KeptHashes<'a>>,
     yanked: Option<Cow<'a, str>>,
     size: Option<u64>,
     /// Seconds and nanoseconds.
     published: Option<(i64, i32)>,
 }
 
-fn kept_hashes(hashes: &BTreeMap<String, String>) -> Hashes<'_> {
-    hashes.iter().map(|(a, h)| (Cow::from(a.as_str()), Cow::from(h.as_str()))).collect()
+fn kept_hashes(hashes: &Hashes) -> KeptHashes<'_> {
+    hashes.iter().map(|(a, h)| (Cow::from(a.as_str()), Cow::from(h))).collect()
 }
 
-fn hashes(kept: Hashes<'_>) -> BTreeMap<String, String> {
-    kept.into_iter().map(|(a, h)| (a.into_owned(), h.into_owned())).collect()
+fn hashes(kept: KeptHashes<'_>) -> Hashes {
+    kept.into_iter().collect()
 }
 
 impl Page {

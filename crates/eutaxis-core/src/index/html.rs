@@ -1,25 +1,43 @@
 //! The HTML form of index pages (PEP 503, 592, 658, 714, 792; digest 5.2), read by an HTML5 tokenizer: attribute order,
 //! case, quotes, entities and missing end tags do not matter.
 
-use std::collections::BTreeMap;
+use std::convert::Infallible;
 
-use html5gum::{Token, Tokenizer};
+use html5gum::emitters::callback::{CallbackEmitter, CallbackEvent};
+use html5gum::{Span, Token, Tokenizer};
 use percent_encoding::percent_decode_str;
 
-use super::{Page, RawFile, SpecifierCache};
+use super::{Hashes, MOST_FILES, Page, RawFile, SpecifierCache, too_many};
 use crate::fault::Fault;
 use crate::name::Name;
 
-/// One link of a page with its attributes (names in lower case, values without entities).
+/// The attributes that count.
+const HREF: &str = "href";
+const NAME: &str = "name";
+const CONTENT: &str = "content";
+const KNOWN: [&str; 7] =
+    [HREF, NAME, CONTENT, "data-requires-python", "data-core-metadata", "data-dist-info-metadata", "data-yanked"];
+/// The text of a link is not longer: it is the name of a file.
+const LONGEST_TEXT: usize = 1024;
+/// So many `<meta>` elements are read.
+const MOST_META: usize = 1000;
+
+/// One link of a page with the attributes that count, without entities.
+#[derive(Default)]
 struct Link {
-    attributes: BTreeMap<String, String>,
+    attributes: Vec<(&'static str, String)>,
     text: String,
 }
 
-/// What a page holds.
+impl Link {
+    fn get(&self, name: &str) -> Option<&str> {
+        self.attributes.iter().find(|(n, _)| *n == name).map(|(_, value)| value.as_str())
+    }
+}
+
+/// What a page says beside its links.
 #[derive(Default)]
 pub(super) struct Document {
-    links: Vec<Link>,
     base: Option<String>,
     /// `<meta name= content=>`, in their order.
     meta: Vec<(String, String)>,
@@ -28,17 +46,18 @@ pub(super) struct Document {
 /// Reads a project's page.
 ///
 /// # Errors
-/// When the page states an API version with another major than 1.
+/// When the page states an API version with another major than 1, or lists more files than any page can mean.
 pub fn parse_html(bytes: &[u8], project: &Name) -> Result<Page, Fault> {
-    let document = read(bytes);
     let mut page = Page::new(project.clone());
-    super::json::check_version(document.first_meta("pypi:repository-version"), &mut page.remarks)?;
+    let mut specifiers = SpecifierCache::default();
+    let document = each_file(bytes, &mut |raw| page.add(raw, &mut specifiers))?;
+    let mut remarks = Vec::new();
+    super::json::check_version(document.first_meta("pypi:repository-version"), &mut remarks)?;
+    page.remarks.splice(0..0, remarks);
     let status = document.first_meta("pypi:project-status").filter(|s| *s != "active");
     page.status = status.map(|s| (s.to_owned(), document.first_meta("pypi:project-status-reason").map(str::to_owned)));
     let elsewhere = document.meta.iter().filter(|(n, _)| n == "pypi:tracks" || n == "pypi:alternate-locations");
     page.elsewhere = elsewhere.map(|(_, content)| content.clone()).collect();
-    let mut specifiers = SpecifierCache::default();
-    document.each_file(&mut |raw| page.add(raw, &mut specifiers));
     Ok(page)
 }
 
@@ -46,34 +65,49 @@ impl Document {
     fn first_meta(&self, name: &str) -> Option<&str> {
         self.meta.iter().find(|(n, _)| n == name).map(|(_, content)| content.as_str())
     }
+}
 
-    /// Every link as a file.
-    pub(super) fn each_file(&self, take: &mut dyn FnMut(RawFile<'_>)) {
-        for link in &self.links {
-            let Some(href) = link.attributes.get("href") else { continue };
-            let (url, fragment) = href.split_once('#').unwrap_or((href, ""));
-            let last = url.split('?').next().unwrap_or(url).rsplit('/').next().unwrap_or("");
-            let from_url = percent_decode_str(last).decode_utf8_lossy();
-            let text = link.text.trim();
-            // The text is the file's name; a page of links made by hand may say something else there, and listings of
-            // folders shorten it.
-            let named = text.ends_with(".whl") || text.ends_with(".tar.gz") || text.ends_with(".zip");
-            let filename = if named && !text.contains(char::is_whitespace) { text } else { from_url.as_ref() };
-            let get = |name: &str| link.attributes.get(name);
-            let metadata = get("data-core-metadata").or_else(|| get("data-dist-info-metadata"));
-            let resolved = resolve(self.base.as_deref(), url);
-            take(RawFile {
-                filename,
-                url: &resolved,
-                hashes: hashes(fragment),
-                requires_python: get("data-requires-python").map(String::as_str),
-                metadata: metadata.filter(|m| *m != "false").map(|m| hashes(m)),
-                yanked: get("data-yanked").cloned(),
-                size: None,
-                published: None,
-            });
+/// Every link of a page as a file, as it is come by: nothing of a page is held but what its files say.
+///
+/// # Errors
+/// When there are more than any page can mean.
+pub(super) fn each_file(bytes: &[u8], take: &mut dyn FnMut(RawFile<'_>)) -> Result<Document, Fault> {
+    let mut files = 0usize;
+    read(bytes, &mut |base, link| {
+        let Some(href) = link.get(HREF) else { return true };
+        files += 1;
+        if files > MOST_FILES {
+            return false;
         }
-    }
+        file_of(base, href, link, take);
+        true
+    })
+    .filter(|_| files <= MOST_FILES)
+    .ok_or_else(too_many)
+}
+
+fn file_of(base: Option<&str>, href: &str, link: &Link, take: &mut dyn FnMut(RawFile<'_>)) {
+    let (url, fragment) = href.split_once('#').unwrap_or((href, ""));
+    let last = url.split('?').next().unwrap_or(url).rsplit('/').next().unwrap_or("");
+    let from_url = percent_decode_str(last).decode_utf8_lossy();
+    let text = link.text.trim();
+    // The text is the file's name; a page of links made by hand may say something else there, listings of folders shorten
+    // it, and some pages encode it as the address is.
+    let named = text.ends_with(".whl") || text.ends_with(".tar.gz") || text.ends_with(".zip");
+    let plain = named && !text.contains(char::is_whitespace) && !text.contains('%');
+    let filename = if plain { text } else { from_url.as_ref() };
+    let metadata = link.get("data-core-metadata").or_else(|| link.get("data-dist-info-metadata"));
+    let resolved = resolve(base, url);
+    take(RawFile {
+        filename,
+        url: &resolved,
+        hashes: hashes(fragment),
+        requires_python: link.get("data-requires-python"),
+        metadata: metadata.filter(|m| *m != "false").map(hashes),
+        yanked: link.get("data-yanked").map(str::to_owned),
+        size: None,
+        published: None,
+    });
 }
 
 /// Reads the list of projects of an index; links whose text is no name are left out. Large indexes list most of a million:
@@ -106,14 +140,8 @@ pub fn parse_html_list(bytes: &[u8]) -> Vec<Name> {
 }
 
 /// `sha256=ab&other=x`: the parts that are hashes.
-fn hashes(text: &str) -> BTreeMap<String, String> {
-    text.split('&')
-        .filter_map(|part| part.split_once('='))
-        .filter(|(name, value)| {
-            name.starts_with("sha") || name.starts_with("blake") || (*name == "md5" && !value.is_empty())
-        })
-        .map(|(name, value)| (name.to_owned(), value.to_ascii_lowercase()))
-        .collect()
+fn hashes(text: &str) -> Hashes {
+    text.split('&').filter_map(|part| part.split_once('=')).collect()
 }
 
 /// A link beside a `<base href>`; whoever knows the page's own place does the rest.
@@ -126,41 +154,110 @@ fn resolve(base: Option<&str>, url: &str) -> String {
     format!("{}{url}", base.get(..kept).unwrap_or(""))
 }
 
-pub(super) fn read(bytes: &[u8]) -> Document {
-    let mut document = Document::default();
-    let mut open: Option<Link> = None;
-    for token in Tokenizer::new(bytes) {
-        let Ok(token) = token;
-        match token {
-            Token::StartTag(tag) => {
-                let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-                let attributes: BTreeMap<String, String> =
-                    tag.attributes.iter().map(|(k, v)| (text(k), text(v))).collect();
-                match &**tag.name {
-                    b"a" => {
-                        document.links.extend(open.take());
-                        open = Some(Link { attributes, text: String::new() });
-                    }
-                    b"base" => document.base = document.base.or_else(|| attributes.get("href").cloned()),
-                    b"meta" => {
-                        if let (Some(name), Some(content)) = (attributes.get("name"), attributes.get("content")) {
-                            document.meta.push((name.clone(), content.clone()));
-                        }
-                    }
-                    _ => {}
-                }
+/// What is being read at the moment.
+enum Open {
+    Nothing,
+    Link,
+    Base,
+    Meta,
+    Other,
+}
+
+/// Takes a page apart, link by link; `take` is given each with the base so far, and says whether to go on. None when it
+/// did not want to.
+fn read(bytes: &[u8], take: &mut dyn FnMut(Option<&str>, &Link) -> bool) -> Option<Document> {
+    let mut reader = Reader {
+        document: Document::default(),
+        link: None,
+        tag: Open::Nothing,
+        attributes: Vec::new(),
+        attribute: None,
+    };
+    let mut wanted = true;
+    let emitter = CallbackEmitter::new(|event: CallbackEvent<'_>, _: Span<()>| -> Option<()> {
+        if let Some(link) = reader.hear(event) {
+            wanted = wanted && take(reader.document.base.as_deref(), &link);
+        }
+        // Something is given out only to stop.
+        (!wanted).then_some(())
+    });
+    let stopped = Tokenizer::new_with_emitter(bytes, emitter).any(|given: Result<(), Infallible>| given.is_ok());
+    if stopped {
+        return None;
+    }
+    if let Some(link) = reader.link.take() {
+        wanted = take(reader.document.base.as_deref(), &link);
+    }
+    wanted.then_some(reader.document)
+}
+
+struct Reader {
+    document: Document,
+    /// A link whose end has not come.
+    link: Option<Link>,
+    tag: Open,
+    attributes: Vec<(&'static str, String)>,
+    /// The attribute whose value comes next, if it counts.
+    attribute: Option<&'static str>,
+}
+
+impl Reader {
+    /// Takes in one event; a link that ends with it is given out.
+    fn hear(&mut self, event: CallbackEvent<'_>) -> Option<Link> {
+        match event {
+            CallbackEvent::OpenStartTag { name } => {
+                self.attributes.clear();
+                self.attribute = None;
+                self.tag = match name {
+                    b"a" => Open::Link,
+                    b"base" => Open::Base,
+                    b"meta" => Open::Meta,
+                    _ => Open::Other,
+                };
+                None
             }
-            Token::String(text) => {
-                if let Some(link) = &mut open {
-                    link.text.push_str(&String::from_utf8_lossy(&text));
-                }
+            CallbackEvent::AttributeName { name } => {
+                let known = KNOWN.iter().find(|k| k.as_bytes() == name).copied();
+                // Of two with one name the first counts.
+                self.attribute = known.filter(|k| !self.attributes.iter().any(|(n, _)| n == k));
+                self.attributes.extend(self.attribute.map(|k| (k, String::new())));
+                None
             }
-            Token::EndTag(tag) if &**tag.name == b"a" => document.links.extend(open.take()),
-            _ => {}
+            CallbackEvent::AttributeValue { value } => {
+                if self.attribute.is_some()
+                    && let Some((_, text)) = self.attributes.last_mut()
+                {
+                    *text = String::from_utf8_lossy(value).into_owned();
+                }
+                None
+            }
+            CallbackEvent::CloseStartTag { .. } => self.close_start(),
+            CallbackEvent::String { value } => {
+                if let Some(link) = &mut self.link
+                    && link.text.len() < LONGEST_TEXT
+                {
+                    link.text.push_str(&String::from_utf8_lossy(value.get(..LONGEST_TEXT).unwrap_or(value)));
+                }
+                None
+            }
+            CallbackEvent::EndTag { name: b"a" } => self.link.take(),
+            _ => None,
         }
     }
-    document.links.extend(open);
-    document
+
+    fn close_start(&mut self) -> Option<Link> {
+        let attributes = std::mem::take(&mut self.attributes);
+        let get = |name: &str| attributes.iter().find(|(n, _)| *n == name).map(|(_, value)| value.clone());
+        match std::mem::replace(&mut self.tag, Open::Nothing) {
+            Open::Link => return self.link.replace(Link { attributes, text: String::new() }),
+            Open::Base => self.document.base = self.document.base.take().or_else(|| get(HREF)),
+            Open::Meta if self.document.meta.len() < MOST_META => {
+                self.document.meta.extend(get(NAME).zip(get(CONTENT)))
+            }
+            _ => {}
+        }
+        None
+    }
 }
 
 #[cfg(test)]
@@ -183,15 +280,29 @@ mod tests {
         );
         let [one, two, three] = page.files.as_slice() else { panic!("{page:?}") };
         assert_eq!(
-            (&*one.filename, one.hashes["sha256"].as_str(), one.yanked.as_deref()),
+            (&*one.filename, one.hashes.sha256().unwrap(), one.yanked.as_deref()),
             ("made_up-1.0+x-py3-none-any.whl", "ab", Some(""))
         );
         assert_eq!(one.requires_python.as_ref().unwrap().to_string(), ">=3.8,<4");
         assert_eq!((&*two.filename, two.metadata.is_some()), ("made_up-2.0.tar.gz", true));
         assert_eq!(
-            (&*three.filename, three.metadata.as_ref().unwrap()["sha256"].as_str()),
+            (&*three.filename, three.metadata.as_ref().unwrap().sha256().unwrap()),
             ("made_up-3.0-py3-none-any.whl", "cd")
         );
+    }
+
+    #[test]
+    fn a_page_without_end_is_refused() {
+        let name = Name::parse("m").unwrap();
+        let links = |n: usize| "<a href=x>".repeat(n).into_bytes();
+        assert_eq!(parse_html(&links(MOST_FILES), &name).unwrap().skipped.len(), MOST_FILES);
+        assert!(parse_html(&links(MOST_FILES + 1), &name).unwrap_err().message().contains("more than any page"));
+    }
+
+    #[test]
+    fn a_text_that_is_encoded_as_the_address_is_gives_way_to_it() {
+        let page = page("<a href='made_up-1.0%2Bcpu-py3-none-any.whl'>made_up-1.0%2Bcpu-py3-none-any.whl</a>");
+        assert_eq!(&*page.files[0].filename, "made_up-1.0+cpu-py3-none-any.whl");
     }
 
     #[test]

@@ -1,25 +1,66 @@
 //! The JSON form of index pages (PEP 691, 700, 714, 792; digest 5.3).
 
 use std::borrow::Cow;
-use std::collections::BTreeMap;
+use std::fmt;
+use std::marker::PhantomData;
 
-use serde::Deserialize;
-use serde::de::IgnoredAny;
+use serde::de::{Error as _, IgnoredAny, MapAccess, SeqAccess, Visitor};
+use serde::{Deserialize, Deserializer};
 
-use super::{Page, RawFile, SpecifierCache};
+use super::hashes::read_map;
+use super::{Hashes, MOST_FILES, Page, RawFile, SpecifierCache};
 use crate::fault::Fault;
 use crate::name::Name;
+
+/// No project names more places elsewhere than this.
+const MOST_PLACES: usize = 100;
+
+/// A list that is refused as soon as it turns out to be longer than it can mean to be, before it fills the memory.
+struct Limited<T, const MOST: usize>(Vec<T>);
+
+impl<T, const MOST: usize> Default for Limited<T, MOST> {
+    fn default() -> Self {
+        Limited(Vec::new())
+    }
+}
+
+impl<'de, T: Deserialize<'de>, const MOST: usize> Deserialize<'de> for Limited<T, MOST> {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct Items<T, const MOST: usize>(PhantomData<T>);
+        impl<'de, T: Deserialize<'de>, const MOST: usize> Visitor<'de> for Items<T, MOST> {
+            type Value = Limited<T, MOST>;
+
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                write!(f, "a list of at most {MOST} entries")
+            }
+
+            fn visit_seq<A: SeqAccess<'de>>(self, mut list: A) -> Result<Self::Value, A::Error> {
+                let mut items = Vec::new();
+                while let Some(item) = list.next_element()? {
+                    if items.len() == MOST {
+                        return Err(A::Error::custom(format_args!(
+                            "a list has more than {MOST} entries, more than any page can mean"
+                        )));
+                    }
+                    items.push(item);
+                }
+                Ok(Limited(items))
+            }
+        }
+        deserializer.deserialize_seq(Items(PhantomData))
+    }
+}
 
 #[derive(Deserialize)]
 struct JsonPage<'a> {
     #[serde(borrow, default)]
     meta: Meta<'a>,
     #[serde(borrow, default)]
-    files: Vec<JsonFile<'a>>,
+    files: Limited<JsonFile<'a>, MOST_FILES>,
     #[serde(borrow, default, rename = "project-status")]
     status: Option<Status<'a>>,
     #[serde(default, rename = "alternate-locations")]
-    alternates: Vec<String>,
+    alternates: Limited<String, MOST_PLACES>,
 }
 
 #[derive(Deserialize, Default)]
@@ -27,7 +68,7 @@ struct Meta<'a> {
     #[serde(borrow, default, rename = "api-version")]
     api_version: Option<Cow<'a, str>>,
     #[serde(default)]
-    tracks: Vec<String>,
+    tracks: Limited<String, MOST_PLACES>,
 }
 
 #[derive(Deserialize)]
@@ -46,14 +87,14 @@ struct JsonFile<'a> {
     #[serde(borrow)]
     url: Cow<'a, str>,
     #[serde(default)]
-    hashes: BTreeMap<String, String>,
+    hashes: Hashes,
     #[serde(borrow, default)]
     requires_python: Option<Cow<'a, str>>,
     #[serde(default, deserialize_with = "present")]
     core_metadata: Option<MetadataOffer>,
     #[serde(default, deserialize_with = "present")]
     dist_info_metadata: Option<MetadataOffer>,
-    #[serde(borrow, default)]
+    #[serde(borrow, default, deserialize_with = "yanked")]
     yanked: Option<Yanked<'a>>,
     #[serde(default)]
     size: Option<u64>,
@@ -62,25 +103,84 @@ struct JsonFile<'a> {
 }
 
 /// `core-metadata`: a truth value, or the hashes of the metadata.
-#[derive(Deserialize)]
-#[serde(untagged)]
 enum MetadataOffer {
-    Hashes(BTreeMap<String, String>),
+    Hashes(Hashes),
     Plain(bool),
-    Other(IgnoredAny),
+    Other,
+}
+
+/// Reads values of several kinds without keeping what is of none of them.
+struct Kinds<T>(PhantomData<T>);
+
+impl<'de> Visitor<'de> for Kinds<MetadataOffer> {
+    type Value = MetadataOffer;
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("a truth value or hashes")
+    }
+
+    fn visit_bool<E>(self, value: bool) -> Result<MetadataOffer, E> {
+        Ok(MetadataOffer::Plain(value))
+    }
+
+    fn visit_map<A: MapAccess<'de>>(self, map: A) -> Result<MetadataOffer, A::Error> {
+        read_map(map).map(MetadataOffer::Hashes)
+    }
+
+    fn visit_unit<E>(self) -> Result<MetadataOffer, E> {
+        Ok(MetadataOffer::Other)
+    }
+
+    fn visit_str<E>(self, _: &str) -> Result<MetadataOffer, E> {
+        Ok(MetadataOffer::Other)
+    }
+
+    fn visit_u64<E>(self, _: u64) -> Result<MetadataOffer, E> {
+        Ok(MetadataOffer::Other)
+    }
+
+    fn visit_seq<A: SeqAccess<'de>>(self, mut list: A) -> Result<MetadataOffer, A::Error> {
+        while list.next_element::<IgnoredAny>()?.is_some() {}
+        Ok(MetadataOffer::Other)
+    }
 }
 
 /// The key was there, whatever its value: PEP 714 reads the old spelling only when the new one is absent.
-fn present<'de, D: serde::Deserializer<'de>>(d: D) -> Result<Option<MetadataOffer>, D::Error> {
-    MetadataOffer::deserialize(d).map(Some)
+fn present<'de, D: Deserializer<'de>>(d: D) -> Result<Option<MetadataOffer>, D::Error> {
+    d.deserialize_any(Kinds::<MetadataOffer>(PhantomData)).map(Some)
 }
 
-#[derive(Deserialize)]
-#[serde(untagged)]
 enum Yanked<'a> {
     Plain(bool),
-    #[serde(borrow)]
     Reason(Cow<'a, str>),
+}
+
+impl<'de> Visitor<'de> for Kinds<Yanked<'de>> {
+    type Value = Yanked<'de>;
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("a truth value or a reason")
+    }
+
+    fn visit_bool<E>(self, value: bool) -> Result<Yanked<'de>, E> {
+        Ok(Yanked::Plain(value))
+    }
+
+    fn visit_unit<E>(self) -> Result<Yanked<'de>, E> {
+        Ok(Yanked::Plain(false))
+    }
+
+    fn visit_str<E>(self, value: &str) -> Result<Yanked<'de>, E> {
+        Ok(Yanked::Reason(value.to_owned().into()))
+    }
+
+    fn visit_borrowed_str<E>(self, value: &'de str) -> Result<Yanked<'de>, E> {
+        Ok(Yanked::Reason(value.into()))
+    }
+}
+
+fn yanked<'de, D: Deserializer<'de>>(d: D) -> Result<Option<Yanked<'de>>, D::Error> {
+    d.deserialize_any(Kinds::<Yanked<'de>>(PhantomData)).map(Some)
 }
 
 /// Reads a project's page.
@@ -94,13 +194,13 @@ pub fn parse_json(bytes: &[u8], project: &Name) -> Result<Page, Fault> {
     check_version(json.meta.api_version.as_deref(), &mut page.remarks)?;
     page.status =
         json.status.filter(|s| s.status != "active").map(|s| (s.status.into_owned(), s.reason.map(Cow::into_owned)));
-    page.elsewhere = json.meta.tracks.into_iter().chain(json.alternates).collect();
+    page.elsewhere = json.meta.tracks.0.into_iter().chain(json.alternates.0).collect();
     let mut specifiers = SpecifierCache::default();
-    page.files.reserve(json.files.len());
-    for file in json.files {
+    page.files.reserve(json.files.0.len());
+    for file in json.files.0 {
         let metadata = match file.core_metadata.or(file.dist_info_metadata) {
             Some(MetadataOffer::Hashes(hashes)) => Some(hashes),
-            Some(MetadataOffer::Plain(true)) => Some(BTreeMap::new()),
+            Some(MetadataOffer::Plain(true)) => Some(Hashes::default()),
             _ => None,
         };
         let yanked = match file.yanked {
@@ -185,7 +285,7 @@ mod tests {
         assert_eq!(wheel.requires_python.as_ref().unwrap().to_string(), ">=3.9");
         assert_eq!((wheel.size, wheel.yanked.as_deref()), (Some(5), Some("broken \"x\"")));
         assert_eq!(wheel.published.unwrap().to_string(), "2024-03-01T10:20:30.123456Z");
-        assert_eq!(wheel.metadata.as_ref().unwrap()["sha256"], "e3b0");
+        assert_eq!(wheel.metadata.as_ref().unwrap().sha256(), Some("e3b0"));
         assert!(matches!(&sdist.kind, FileKind::Sdist(name) if name.version.to_string() == "1.0"));
         assert_eq!((sdist.yanked.as_deref(), &sdist.metadata), (Some(""), &None));
     }
@@ -209,6 +309,25 @@ mod tests {
                {"filename":"made_up-1-py3-none-any.whl","url":"x","requires-python":"three","upload-time":"soon"}"#,
         );
         assert_eq!((page.files.len(), page.skipped.len(), page.remarks.len()), (1, 3, 2));
+    }
+
+    #[test]
+    fn a_page_without_end_is_refused() {
+        let name = Name::parse("m").unwrap();
+        let page = |files: usize| {
+            let files = vec![r#"{"filename":"x","url":""}"#; files].join(",");
+            parse_json(format!("{{\"files\":[{files}]}}").as_bytes(), &name)
+        };
+        assert_eq!(page(MOST_FILES).unwrap().skipped.len(), MOST_FILES);
+        assert!(page(MOST_FILES + 1).unwrap_err().message().contains("more than any page can mean"));
+    }
+
+    #[rstest]
+    #[case(r#""yanked":[1]"#)]
+    #[case(r#""hashes":{"sha256":1}"#)]
+    fn values_of_another_kind_are_refused(#[case] keys: &str) {
+        let text = format!(r#"{{"files":[{{"filename":"m-1-py3-none-any.whl","url":"x",{keys}}}]}}"#);
+        assert!(parse_json(text.as_bytes(), &Name::parse("m").unwrap()).is_err());
     }
 
     #[test]

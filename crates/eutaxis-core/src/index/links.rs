@@ -5,26 +5,30 @@ use std::collections::BTreeMap;
 
 use super::{Page, RawFile, SpecifierCache, html};
 use crate::artifact::{SdistName, WheelName};
+use crate::fault::Fault;
 use crate::name::Name;
 
 /// Reads a page of links: the page of each project whose files it lists. Links that are no wheel or source distribution
 /// are left out; there is no project to count them with.
-pub fn parse_links(bytes: &[u8]) -> BTreeMap<Name, Page> {
+///
+/// # Errors
+/// When it lists more files than any page can mean.
+pub fn parse_links(bytes: &[u8]) -> Result<BTreeMap<Name, Page>, Fault> {
     let mut pages: BTreeMap<Name, (Page, SpecifierCache)> = BTreeMap::new();
-    html::read(bytes).each_file(&mut |raw| {
+    html::each_file(bytes, &mut |raw| {
         let Some(project) = project_of(&raw) else { return };
         let (page, specifiers) =
             pages.entry(project.clone()).or_insert_with(|| (Page::new(project), SpecifierCache::default()));
         page.add(raw, specifiers);
-    });
-    pages.into_iter().map(|(name, (page, _))| (name, page)).collect()
+    })?;
+    Ok(pages.into_iter().map(|(name, (page, _))| (name, page)).collect())
 }
 
 /// Whether the beginning of an HTML page lists files, so that it is a page of links and not a list of projects.
 pub fn holds_files(bytes: &[u8]) -> bool {
     let mut found = false;
-    html::read(bytes).each_file(&mut |raw| found |= project_of(&raw).is_some());
-    found
+    let read = html::each_file(bytes, &mut |raw| found |= project_of(&raw).is_some());
+    found && read.is_ok()
 }
 
 fn project_of(raw: &RawFile<'_>) -> Option<Name> {
@@ -45,12 +49,13 @@ mod tests {
         let pages = parse_links(
             b"<a href='../'>Parent</a><a href='w/radargram-2.0-py3-none-any.whl#sha256=ab'>radargram 2.0 (new!)</a>
               <a href='w/radargram-1.0.tar.gz'>x</a><a href=\"moulin-5.0-cp39-cp39-linux_armv7l.whl\">moulin-5.0-cp39-cp39-linux..&gt;</a>",
-        );
+        )
+        .unwrap();
         let told: Vec<_> = pages.iter().map(|(n, p)| (n.as_str(), p.files.len())).collect();
         assert_eq!(told, [("moulin", 1), ("radargram", 2)]);
         let radargram = &pages[&Name::parse("radargram").unwrap()];
         assert_eq!(
-            (&*radargram.files[0].url, radargram.files[0].hashes["sha256"].as_str()),
+            (&*radargram.files[0].url, radargram.files[0].hashes.sha256().unwrap()),
             ("w/radargram-2.0-py3-none-any.whl", "ab")
         );
     }

@@ -3,22 +3,33 @@
 //! What cannot be used is left out, counted and named in [`Page::skipped`]: no file vanishes silently.
 
 mod compact;
+mod hashes;
 mod html;
 mod json;
 mod links;
 
-use std::collections::BTreeMap;
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use jiff::Timestamp;
 
+pub use hashes::{Algorithm, Hashes};
 pub use html::{parse_html, parse_html_list};
 pub use json::{parse_json, parse_json_list};
 pub use links::{holds_files, parse_links};
 
 use crate::artifact::{SdistName, WheelName};
+use crate::fault::Fault;
 use crate::name::Name;
 use crate::version::{SpecifierSet, Version};
+
+/// No page lists more files than this: what claims to would only fill the memory.
+pub const MOST_FILES: usize = 100_000;
+
+/// The fault of a page that lists more.
+fn too_many() -> Fault {
+    Fault::new(format!("it lists more than {MOST_FILES} files, more than any page can mean"), 0)
+}
 
 /// A project's page.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -48,12 +59,12 @@ pub struct PageFile {
     pub url: Arc<str>,
     /// What its name says.
     pub kind: FileKind,
-    /// Hashes by algorithm, lower-case hexadecimal.
-    pub hashes: BTreeMap<String, String>,
+    /// Hashes by algorithm.
+    pub hashes: Hashes,
     /// Interpreters it runs on, when the page says so and it can be read.
     pub requires_python: Option<Arc<SpecifierSet>>,
     /// Metadata is offered beside the file (PEP 658), with its hashes when stated.
-    pub metadata: Option<BTreeMap<String, String>>,
+    pub metadata: Option<Hashes>,
     /// Yanked, with the reason (may be empty).
     pub yanked: Option<String>,
     /// Size in bytes.
@@ -115,9 +126,9 @@ pub struct Skipped {
 struct RawFile<'a> {
     filename: &'a str,
     url: &'a str,
-    hashes: BTreeMap<String, String>,
+    hashes: Hashes,
     requires_python: Option<&'a str>,
-    metadata: Option<BTreeMap<String, String>>,
+    metadata: Option<Hashes>,
     yanked: Option<String>,
     size: Option<u64>,
     published: Option<&'a str>,
@@ -174,16 +185,16 @@ impl Page {
 /// Files of one project state few distinct specifiers: each is read once.
 #[derive(Default)]
 struct SpecifierCache {
-    known: Vec<(String, Option<Arc<SpecifierSet>>)>,
+    known: HashMap<String, Option<Arc<SpecifierSet>>>,
 }
 
 impl SpecifierCache {
     fn get(&mut self, text: &str) -> Option<Arc<SpecifierSet>> {
-        if let Some((_, set)) = self.known.iter().rev().find(|(t, _)| t == text) {
+        if let Some(set) = self.known.get(text) {
             return set.clone();
         }
         let set = SpecifierSet::parse_lenient(text).ok().map(Arc::new);
-        self.known.push((text.to_owned(), set.clone()));
+        self.known.insert(text.to_owned(), set.clone());
         set
     }
 }

@@ -70,6 +70,10 @@ pub enum BarKind {
     Adjust,
     /// No file, no file whose metadata can be used, or no depot has the project.
     Absent,
+    /// What it needs is not known, and learning it would cost more than is permitted.
+    Unknown,
+    /// Its project is quarantined by those who run the depot (PEP 792).
+    Quarantined,
 }
 
 impl BarKind {
@@ -86,6 +90,8 @@ impl BarKind {
             BarKind::Wheels => "wheels",
             BarKind::Adjust => "adjust",
             BarKind::Absent => "absent",
+            BarKind::Unknown => "unknown",
+            BarKind::Quarantined => "quarantined",
         }
     }
 }

@@ -92,12 +92,12 @@ impl Search {
         let Some(facts) = self.facts.get_mut(&requirement.name) else { return (None, None) };
         let mut values = facts.values(requirement, bound, &problem).as_ref().clone();
         let mut prereleases = None;
-        if let Some(file) = facts.unproven_final(requirement, &problem).filter(|_| !bound) {
+        if let Some(unproven) = facts.unproven_final(requirement, &problem).filter(|_| !bound) {
             let mut out = facts.values(requirement, true, &problem).as_ref().clone();
             out.drop_all(&values);
             values.add(&out);
             prereleases = Some(out);
-            self.unseen_finals.push((requirement.name.clone(), file));
+            self.unseen_finals.push((requirement.name.clone(), unproven));
         }
         if values.is_empty() {
             return (None, None);
@@ -115,11 +115,12 @@ impl Search {
     /// Metadata of the final releases that keep pre-releases out, where it is not known.
     pub(super) fn unseen_finals(&mut self) -> Vec<Want> {
         let facts = &self.facts;
-        self.unseen_finals.retain(|(project, file)| {
-            let known = facts.get(project).is_some_and(|f| f.knows_needs(file));
-            !known
-        });
-        self.unseen_finals.drain(..).map(|(project, file)| Want::Metadata(project, file)).collect()
+        let unseen = std::mem::take(&mut self.unseen_finals);
+        let want = |(project, value): (Name, usize)| {
+            let facts = facts.get(&project)?;
+            facts.want(value).filter(|_| facts.needs(value).is_none())
+        };
+        unseen.into_iter().filter_map(want).collect()
     }
 
     /// The node of a project. With it come the clauses of its yanked releases: each is taken only when one of those
@@ -131,8 +132,10 @@ impl Search {
         }
         let Some(facts) = self.facts.get(project) else { return self.state.node(kind, 1) };
         let node = self.state.node(kind, facts.size());
+        // Where it would cost too much to know who pins them, they are taken for pinned, and it is looked whether that matters.
+        let closed = !self.yanked_open;
         let unpinned = |v: &usize| facts.offer(*v).is_some_and(|o| !self.problem.pins(project, &o.version));
-        let yanked: Vec<usize> = facts.yanked.iter().copied().filter(unpinned).collect();
+        let yanked: Vec<usize> = facts.yanked.iter().copied().filter(|_| closed).filter(unpinned).collect();
         for value in yanked {
             self.yanked_clauses(project, node, value);
         }
@@ -176,9 +179,9 @@ impl Search {
         self.state.node(NodeKind::Extra(project.clone(), extra.clone()), 2)
     }
 
-    /// Adds the clauses of every node that has come down to one value. What must be known first is returned; nodes
-    /// that wait for it stay on the list.
-    pub(super) fn expand_settled(&mut self) -> Vec<Want> {
+    /// Adds the clauses of every node that has come down to one value. What must be known first is returned, and apart from
+    /// it what would be dear to know; nodes that wait for it stay on the list.
+    pub(super) fn expand_settled(&mut self) -> (Vec<Want>, Vec<Want>) {
         let mut wants = Vec::new();
         let settled = std::mem::take(&mut self.state.settled);
         let mut waiting = Vec::new();
@@ -209,7 +212,7 @@ impl Search {
             }
         }
         self.state.settled.extend(waiting);
-        wants
+        wants.into_iter().partition(|want| !matches!(want, Want::Archive(..)))
     }
 
     /// Extras that a release offers and that are asked for as things stand.
@@ -230,7 +233,7 @@ impl Search {
         }
         let Some(facts) = self.facts.get(project) else { return };
         let Some(needs) = facts.needs(value).cloned() else {
-            wants.extend(facts.file(value).map(|file| Want::Metadata(project.clone(), file.clone())));
+            wants.extend(facts.want(value));
             return;
         };
         let before = wants.len();
@@ -335,7 +338,7 @@ impl Search {
             for value in 1..facts.size() {
                 count += 1;
                 let Some(needs) = facts.needs(value) else {
-                    wants.extend(facts.file(value).map(|file| Want::Metadata(project.clone(), file.clone())));
+                    wants.extend(facts.want(value));
                     continue;
                 };
                 for need in &needs.all {

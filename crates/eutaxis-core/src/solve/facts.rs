@@ -4,7 +4,7 @@ use std::rc::Rc;
 use std::sync::Arc;
 
 use indexmap::IndexMap;
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::adjust;
 use super::bits::Bits;
@@ -18,6 +18,7 @@ use crate::offer::{
     offers, places,
 };
 use crate::requirement::{Accepts, Requirement};
+use crate::target::Target;
 use crate::version::{SpecifierSet, Version};
 
 /// Something that the search wants to know. It never fetches anything itself.
@@ -27,8 +28,19 @@ pub enum Want {
     Page(Name),
     /// The page that holds just the file at a URL, which an ask demands.
     Direct(Name, String),
-    /// The metadata of a file.
+    /// The metadata of a file, if it can be had cheaply.
     Metadata(Name, Arc<str>),
+    /// The metadata of a file that can only be had by fetching the archive.
+    Archive(Name, Arc<str>),
+}
+
+/// How far somebody goes to learn what a file needs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Effort {
+    /// What a depot says beside the file, or in small parts of it.
+    Cheap,
+    /// The archive itself.
+    Archive,
 }
 
 /// The answer to [`Want::Metadata`].
@@ -40,6 +52,15 @@ pub enum MetadataAnswer {
     UnknownUntilBuilt,
     /// A file whose metadata breaks the standard, so that nobody can know what it needs: why, in words.
     Unusable(String),
+    /// Only the archive would tell, of so many bytes (0: not known): it is asked for by [`Want::Archive`].
+    Dear(u64),
+    /// Only the archive would tell, and to fetch it is not permitted.
+    TooDear {
+        /// Its bytes.
+        size: u64,
+        /// What is permitted.
+        limit: u64,
+    },
 }
 
 /// A requirement of a release that counts on the target.
@@ -55,7 +76,7 @@ pub(super) struct Need {
 }
 
 /// What a release needs on the target, in the order of its metadata.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub(super) struct Needs {
     pub(super) all: Vec<Need>,
     /// Extras that the release offers.
@@ -108,6 +129,8 @@ pub(super) struct ProjectFacts {
     /// Values whose best file is yanked.
     pub(super) yanked: Vec<usize>,
     needs: FxHashMap<Arc<str>, Rc<Needs>>,
+    /// Files of which only the archive would tell what they need.
+    dear: FxHashSet<Arc<str>>,
     /// What files were made for by their metadata, where nothing else says it.
     builds: FxHashMap<Arc<str>, Build>,
     /// The same as `needs` by value, for the search, which asks at every turn.
@@ -132,6 +155,7 @@ impl ProjectFacts {
             releases: Vec::new(),
             yanked: Vec::new(),
             needs: FxHashMap::default(),
+            dear: FxHashSet::default(),
             builds: FxHashMap::default(),
             needs_by_value: Vec::new(),
             sets: FxHashMap::default(),
@@ -224,9 +248,15 @@ impl ProjectFacts {
         self.needs_by_value.get(value)?.as_ref()
     }
 
-    /// Whether the metadata of a file was supplied.
-    pub(super) fn knows_needs(&self, file: &Arc<str>) -> bool {
-        self.needs.contains_key(file)
+    /// The want for the metadata of the best file of a value: cheaply, or where that was tried, at its price.
+    pub(super) fn want(&self, value: usize) -> Option<Want> {
+        let (project, file) = (self.page.project.clone(), self.file(value)?.clone());
+        Some(if self.dear.contains(&file) { Want::Archive(project, file) } else { Want::Metadata(project, file) })
+    }
+
+    /// Whether only the archive of the best file of a value would tell what it needs, and it was not asked for.
+    pub(super) fn is_dear(&self, value: usize) -> bool {
+        self.needs(value).is_none() && self.file(value).is_some_and(|file| self.dear.contains(file))
     }
 
     /// The value of a release that can be used.
@@ -253,7 +283,7 @@ impl ProjectFacts {
 
     /// When a requirement leaves pre-releases out only because of final releases that their own metadata might still
     /// bar: the file to look into first.
-    pub(super) fn unproven_final(&self, requirement: &Requirement, problem: &Problem) -> Option<Arc<str>> {
+    pub(super) fn unproven_final(&self, requirement: &Requirement, problem: &Problem) -> Option<usize> {
         let set = requirement.versions()?;
         let takes_some = (1..self.size())
             .filter_map(|v| self.offer(v))
@@ -265,7 +295,7 @@ impl ProjectFacts {
         if self.finals(set).any(|v| told(v) || self.needs(v).is_some()) {
             return None;
         }
-        self.finals(set).find_map(|v| self.file(v).cloned())
+        self.finals(set).min_by_key(|v| self.is_dear(*v))
     }
 
     /// The values that a requirement takes; never absence.
@@ -370,24 +400,19 @@ impl Facts {
         problem: &Problem,
     ) -> bool {
         let Some(facts) = self.get_mut(project) else { return false };
+        if let MetadataAnswer::Dear(_) = answer {
+            facts.dear.insert(file.clone());
+            return false;
+        }
         let judged = facts.offers.iter().enumerate().find_map(|(at, offer)| {
             let file = offer.files.iter().find(|f| f.file.filename == *file)?;
             Some((at, offer.version.clone(), file))
         });
         let Some((at, version, judged)) = judged else { return false };
-        let mut learned = None;
-        let bar = match answer {
-            MetadataAnswer::UnknownUntilBuilt => {
-                let detail = "only source, and what it needs is known only by building it".to_owned();
-                Some(Bar { kind: BarKind::Wheels, detail })
-            }
-            MetadataAnswer::Unusable(why) => {
-                Some(Bar { kind: BarKind::Absent, detail: format!("its metadata cannot be used: {why}") })
-            }
-            MetadataAnswer::Known(metadata) => {
-                learned = learned_build(judged, metadata, &problem.target);
-                late_bar(judged, metadata, &problem.target)
-            }
+        let bar = bar_of(answer, judged, &version, &problem.target);
+        let learned = match answer {
+            MetadataAnswer::Known(metadata) => learned_build(judged, metadata, &problem.target),
+            _ => None,
         };
         facts.builds.extend(learned.clone().map(|build| (file.clone(), build)));
         if let MetadataAnswer::Known(metadata) = answer {
@@ -409,4 +434,35 @@ impl Facts {
         facts.rank(problem);
         true
     }
+}
+
+/// What an answer to the question for its metadata bars a file by.
+pub fn bar_of(answer: &MetadataAnswer, file: &OfferFile, version: &Version, target: &Target) -> Option<Bar> {
+    match answer {
+        MetadataAnswer::Known(metadata) => late_bar(file, metadata, target),
+        MetadataAnswer::UnknownUntilBuilt => {
+            let detail = "only source, and what it needs is known only by building it".to_owned();
+            Some(Bar { kind: BarKind::Wheels, detail })
+        }
+        MetadataAnswer::Unusable(why) => {
+            Some(Bar { kind: BarKind::Absent, detail: format!("its metadata cannot be used: {why}") })
+        }
+        MetadataAnswer::Dear(_) => None,
+        MetadataAnswer::TooDear { size, limit } => Some(too_dear(version, *size, *limit)),
+    }
+}
+
+/// The bar of a release of which it would cost too much to learn what it needs.
+pub fn too_dear(version: &Version, size: u64, limit: u64) -> Bar {
+    let mb = |bytes: u64| match bytes {
+        0..1_000_000 => format!("{} kB", bytes.div_ceil(1_000)),
+        1_000_000..1_000_000_000 => format!("{} MB", bytes / 1_000_000),
+        _ => format!("{}.{} GB", bytes / 1_000_000_000, bytes % 1_000_000_000 / 100_000_000),
+    };
+    let detail = format!(
+        "what {version} needs is not known: learning it means fetching {} (limit {}; --fetch-limit)",
+        mb(size),
+        mb(limit)
+    );
+    Bar { kind: BarKind::Unknown, detail }
 }

@@ -41,7 +41,7 @@ pub fn joint<S: Solver>(problems: &[Problem], solver: &mut S) -> Result<Joint, S
         match solver.solve(problem)? {
             End::Settled(solution) => solutions.push(solution),
             End::Clash(clash) => return Ok(Joint::Clash(i, clash)),
-            End::GaveUp => return Ok(Joint::GaveUp(i)),
+            End::GaveUp | End::Untried(_) => return Ok(Joint::GaveUp(i)),
         }
     }
     let mut done: Vec<Name> = Vec::new();

@@ -33,13 +33,13 @@ mod ways;
 pub use adjust::{Adjustment, Effect, offered, requirements};
 pub use chronology::Strength;
 pub use clash::{Clash, Contested, Fact, FactKind};
-pub use facts::{MetadataAnswer, Want};
+pub use facts::{Effort, MetadataAnswer, Want, bar_of, too_dear};
 pub use joint::{Joint, joint};
 pub use problem::Problem;
 pub use search::{Search, Step};
 pub use solution::{Asker, Caution, Chosen, Newer, Out, Solution};
 pub use verify::verify;
-pub use ways::{Alternative, Change, End, Environment, Solver, Way, WayKind, ways_out};
+pub use ways::{Alternative, Change, End, Environment, Solver, Way, WayKind, Ways, ways_out};
 
 #[cfg(test)]
 mod tests;

@@ -61,12 +61,18 @@ pub struct Search {
     pub(super) expanded: FxHashSet<(Name, usize, Option<Name>)>,
     pub(super) shared: FxHashMap<ShareKey, ClauseId>,
     pub(super) yanked_pins: Vec<YankedPin>,
-    /// Files of final releases that keep pre-releases out while their metadata is not known.
-    pub(super) unseen_finals: Vec<(Name, Arc<str>)>,
+    /// Final releases, by project and value, that keep pre-releases out while their metadata is not known.
+    pub(super) unseen_finals: Vec<(Name, usize)>,
     pub(super) must_restart: bool,
     pub(super) most_for_yanked: usize,
     /// All who pin yanked releases are known, or as many as are looked for.
     yanked_known: bool,
+    /// Yanked releases are taken for pinned, because to know who pins them would be dear: what holds so too holds.
+    pub(super) yanked_open: bool,
+    /// That did not do: the archives are asked for.
+    yanked_dear: bool,
+    /// What would be dear to know of releases that are taken as things stand. Until then they need nothing.
+    dear: Vec<Want>,
     conflicts: usize,
 }
 
@@ -87,6 +93,9 @@ impl Search {
             must_restart: false,
             most_for_yanked: MOST_FOR_YANKED,
             yanked_known: false,
+            yanked_open: false,
+            yanked_dear: false,
+            dear: Vec::new(),
             conflicts: 0,
         }
     }
@@ -135,7 +144,7 @@ impl Search {
                 continue;
             }
             let clauses = self.state.clauses.len();
-            let needed = self.expand_settled();
+            let (needed, dear) = self.expand_settled();
             if self.must_restart {
                 continue;
             }
@@ -145,8 +154,14 @@ impl Search {
             if self.state.clauses.len() > clauses || self.state.has_unchecked() {
                 continue;
             }
+            self.dear = dear;
             if self.advance() {
                 continue;
+            }
+            if !self.dear.is_empty() {
+                // No cheap fact speaks against what is taken. Turns were given without these needs: all of it is done anew.
+                self.must_restart = true;
+                return Step::Wants { needed: unique(std::mem::take(&mut self.dear)), likely: Vec::new() };
             }
             match self.look_into(self.passed_over()) {
                 Some(Some(wants)) => return wants,
@@ -167,6 +182,7 @@ impl Search {
         self.expanded.clear();
         self.shared.clear();
         self.unseen_finals.clear();
+        self.dear.clear();
         self.must_restart = false;
     }
 
@@ -206,6 +222,15 @@ impl Search {
         if needed.is_empty() && rests.on_nobody_pinning && !self.yanked_known {
             needed = self.close_over_yanked();
             self.yanked_known = needed.is_empty();
+            let cheap = |want: &Want| !matches!(want, Want::Archive(..));
+            if needed.iter().any(cheap) {
+                needed.retain(cheap);
+            } else if !needed.is_empty() && !self.yanked_dear {
+                // Perhaps it does not matter who pins them.
+                needed.clear();
+                self.yanked_open = true;
+                self.must_restart = true;
+            }
         }
         if needed.is_empty() {
             return self.must_restart.then_some(None);
@@ -227,7 +252,12 @@ impl Search {
                 self.state.decide(node, best);
                 return true;
             };
-            let Some(needs) = self.facts.get(&project).and_then(|f| f.needs(value)).cloned() else { return false };
+            let Some(facts) = self.facts.get(&project) else { return false };
+            let needs = match facts.needs(value) {
+                Some(needs) => Rc::clone(needs),
+                None if facts.is_dear(value) => Rc::default(),
+                None => return false,
+            };
             let state = &self.state;
             let value_of = |name: &Name| {
                 let node = state.find(&NodeKind::Project(name.clone()))?;
@@ -294,6 +324,11 @@ impl Search {
         if self.yanked_are_pinned(&solution) {
             return Some(solution);
         }
+        if self.yanked_open {
+            // It does matter who pins them.
+            (self.yanked_open, self.yanked_dear, self.must_restart) = (false, true, true);
+            return None;
+        }
         // Exactly this set is out.
         let mut terms: SmallVec<[Term; 2]> = SmallVec::new();
         let mut about = None;
@@ -343,7 +378,7 @@ impl Search {
             let mut left = self.state.get(node).domain.clone();
             left.remove(0);
             let Some(best) = left.first().filter(|v| facts.needs(*v).is_none()) else { continue };
-            wants.extend(facts.file(best).map(|f| Want::Metadata(project.clone(), f.clone())));
+            wants.extend(facts.want(best).filter(|want| matches!(want, Want::Metadata(..))));
         }
         wants
     }

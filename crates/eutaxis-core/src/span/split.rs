@@ -124,7 +124,7 @@ impl<S: Solver> Splitter<'_, S> {
                     solutions = None;
                     break;
                 }
-                End::GaveUp => {
+                End::GaveUp | End::Untried(_) => {
                     solutions = None;
                     break;
                 }

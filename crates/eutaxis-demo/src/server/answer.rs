@@ -12,15 +12,25 @@ use super::{Asked, Fault, Trouble};
 const JSON: &str = "application/vnd.pypi.simple.v1+json";
 const HTML: &str = "text/html; charset=utf-8";
 
+/// So much of a body is sent at once.
+const PIECE: usize = 16 << 10;
+
 /// An answer.
 pub(super) struct Answer {
     pub(super) status: u16,
     headers: Vec<(&'static str, String)>,
     pub(super) body: Vec<u8>,
+    /// Else the end of the connection is the end of the body.
+    states_length: bool,
 }
 
 fn plain(status: u16, text: &str) -> Answer {
-    Answer { status, headers: vec![("Content-Type", "text/plain".to_owned())], body: text.as_bytes().to_vec() }
+    Answer {
+        status,
+        headers: vec![("Content-Type", "text/plain".to_owned())],
+        body: text.as_bytes().to_vec(),
+        states_length: true,
+    }
 }
 
 /// Decides what to answer.
@@ -38,6 +48,11 @@ pub(super) fn answer(root: &Path, asked: &Asked, trouble: &Trouble, fault: Optio
             return answer;
         }
     }
+    if let Some((_, to)) = trouble.redirect.as_ref().filter(|(on, _)| asked.path.contains(on.as_str())) {
+        let mut answer = plain(302, "elsewhere");
+        answer.headers.push(("Location", format!("{to}{}", asked.path)));
+        return answer;
+    }
     let Some(path) = inside(&asked.path) else { return plain(404, "no such page") };
     let is_file = path.extension().is_some_and(|e| e == "whl" || e == "gz" || e == "metadata");
     if let Some(other) = trouble.files_at.as_ref().filter(|_| is_file) {
@@ -46,7 +61,10 @@ pub(super) fn answer(root: &Path, asked: &Asked, trouble: &Trouble, fault: Optio
         answer.headers.push(("Location", format!("{other}{rest}")));
         return answer;
     }
-    if path.extension().is_some_and(|e| e == "metadata") && trouble.no_sidecars {
+    let is_sidecar = path.extension().is_some_and(|e| e == "metadata");
+    let has_none =
+        trouble.no_sidecars || trouble.sidecars_on.as_ref().is_some_and(|on| !asked.path.contains(on.as_str()));
+    if is_sidecar && has_none {
         return plain(404, "no metadata here");
     }
     let mut answer = if is_file { file(&root.join(&path)) } else { page(&root.join(&path), asked, trouble) };
@@ -58,14 +76,18 @@ pub(super) fn answer(root: &Path, asked: &Asked, trouble: &Trouble, fault: Optio
     }
     let etag = format!("\"{}\"", hex(Sha256::digest(&answer.body).get(..8).unwrap_or_default()));
     if asked.header("if-none-match") == Some(&etag) {
-        return Answer { status: 304, headers: vec![("ETag", etag)], body: Vec::new() };
+        return Answer { status: 304, headers: vec![("ETag", etag)], body: Vec::new(), states_length: true };
     }
     answer.headers.push(("ETag", etag));
     if let Some(control) = trouble.cache_control.as_ref().filter(|_| !is_file) {
         answer.headers.push(("Cache-Control", control.clone()));
     }
-    if is_file && !trouble.no_ranges {
+    let from_end = asked.header("range").is_some_and(|r| r.starts_with("bytes=-"));
+    if is_file && !trouble.no_ranges && !(from_end && trouble.no_suffix_ranges) {
         answer = part(answer, asked.header("range"));
+    }
+    if is_file && trouble.no_lengths && answer.status == 200 {
+        answer.states_length = false;
     }
     if !is_file && trouble.gzip && asked.header("accept-encoding").is_some_and(|e| e.contains("gzip")) {
         answer = compressed(answer);
@@ -89,7 +111,8 @@ fn inside(asked: &str) -> Option<PathBuf> {
 fn file(path: &Path) -> Answer {
     match std::fs::read(path) {
         Ok(body) => {
-            Answer { status: 200, headers: vec![("Content-Type", "application/octet-stream".to_owned())], body }
+            let headers = vec![("Content-Type", "application/octet-stream".to_owned())];
+            Answer { status: 200, headers, body, states_length: true }
         }
         Err(_) => plain(404, "no such file"),
     }
@@ -160,7 +183,8 @@ fn part(mut answer: Answer, range: Option<&str>) -> Answer {
 
 impl Answer {
     /// Sends it, with what goes wrong in sending. False: the connection is to be dropped.
-    pub(super) fn send(&self, stream: &mut dyn Write, fault: Option<&Fault>) -> io::Result<bool> {
+    /// `sent` counts the bytes of the body.
+    pub(super) fn send(&self, stream: &mut dyn Write, fault: Option<&Fault>, sent: &mut u64) -> io::Result<bool> {
         if fault == Some(&Fault::Drop) {
             return Ok(false);
         }
@@ -169,7 +193,7 @@ impl Answer {
         for (name, value) in &self.headers {
             head.push_str(&format!("{name}: {value}\r\n"));
         }
-        if self.status != 304 {
+        if self.status != 304 && self.states_length {
             head.push_str(&format!("Content-Length: {stated}\r\n"));
         }
         head.push_str("\r\n");
@@ -188,10 +212,15 @@ impl Answer {
                     std::thread::sleep(Duration::from_millis(50));
                 }
             }
-            _ => stream.write_all(&self.body)?,
+            _ => {
+                for piece in self.body.chunks(PIECE) {
+                    stream.write_all(piece)?;
+                    *sent += piece.len() as u64;
+                }
+            }
         }
         stream.flush()?;
-        Ok(true)
+        Ok(self.states_length)
     }
 }
 

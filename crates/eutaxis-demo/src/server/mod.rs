@@ -146,6 +146,13 @@ impl Drop for Server {
 }
 
 impl Shared {
+    /// Notes a request, and gives its place in the list.
+    fn note(&self, seen: Seen) -> usize {
+        let mut all = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
+        all.push(seen);
+        all.len() - 1
+    }
+
     fn serve(&self, socket: TcpStream) -> io::Result<()> {
         socket.set_nodelay(true)?;
         socket.set_read_timeout(Some(Duration::from_secs(60)))?;
@@ -168,9 +175,18 @@ impl Shared {
             seen.status = answer.status;
             seen.bytes = answer.body.len() as u64;
             // Noted before it is sent, so that whoever got the answer finds it here.
-            self.seen.lock().unwrap_or_else(PoisonError::into_inner).push(seen);
-            if !answer.send(stream.get_mut(), fault.as_ref())? {
-                return Ok(());
+            let at = self.note(seen);
+            let mut sent = 0;
+            match answer.send(stream.get_mut(), fault.as_ref(), &mut sent) {
+                Ok(true) => {}
+                Ok(false) => return Ok(()),
+                Err(error) => {
+                    // The client broke off: only so much was sent.
+                    if let Some(seen) = self.seen.lock().unwrap_or_else(PoisonError::into_inner).get_mut(at) {
+                        seen.bytes = sent;
+                    }
+                    return Err(error);
+                }
             }
         }
         Ok(())

@@ -16,6 +16,14 @@ pub struct Trouble {
     pub times: u32,
     /// Parts are not given: a range gets the whole.
     pub no_ranges: bool,
+    /// Parts are not given from the end (`bytes=-N`): such a range gets the whole.
+    pub no_suffix_ranges: bool,
+    /// Lengths are not stated where the whole is given.
+    pub no_lengths: bool,
+    /// Only files whose path contains this have metadata beside them.
+    pub sidecars_on: Option<String>,
+    /// Requests whose path contains the first are sent on to the second, with the path behind it.
+    pub redirect: Option<(String, String)>,
     /// Only HTML pages.
     pub html_only: bool,
     /// No metadata beside files, and none announced.

@@ -10,6 +10,11 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
+use std::io::Read;
+
+use flate2::Compression;
+use flate2::read::ZlibDecoder;
+use flate2::write::ZlibEncoder;
 use rusqlite::{Connection, OptionalExtension, params};
 
 /// What a server gave to ask it later whether something changed.
@@ -37,6 +42,17 @@ pub struct KeptPage {
     pub validators: Validators,
     /// Until when it may be used without asking, in seconds since 1970.
     pub fresh_until: i64,
+}
+
+/// A file of a wheel, by the directory of its archive.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct ListedFile {
+    /// Its path within the wheel.
+    pub path: String,
+    /// Its bytes once unpacked.
+    pub size: u64,
+    /// The CRC-32 of its bytes.
+    pub crc: u32,
 }
 
 /// What the catalogue holds of one kind.
@@ -150,41 +166,85 @@ impl Catalogue {
         self.with(|c| c.execute("DELETE FROM pages WHERE key = ?1", [key]));
     }
 
-    /// The metadata of the file with this hash, as it was kept.
-    pub fn metadata(&self, sha256: &str) -> Option<Vec<u8>> {
+    /// What is kept of the needs of a file under a key: that of its bytes, or that of a depot that says it.
+    pub fn metadata(&self, key: &str) -> Option<Vec<u8>> {
+        self.blob("metadata", key)
+    }
+
+    /// Keeps it.
+    pub fn keep_metadata(&self, key: &str, body: &[u8]) {
+        self.keep_blob("metadata", key, body);
+    }
+
+    /// Drops it.
+    pub fn forget_metadata(&self, key: &str) {
+        self.forget_blob("metadata", key);
+    }
+
+    /// The list of a wheel's files under a key.
+    pub fn listed(&self, key: &str) -> Option<Vec<ListedFile>> {
+        let packed = self.blob("listed", key)?;
+        let mut plain = Vec::new();
+        ZlibDecoder::new(packed.as_slice()).read_to_end(&mut plain).ok()?;
+        serde_json::from_slice(&plain).ok()
+    }
+
+    /// Keeps it.
+    pub fn keep_listed(&self, key: &str, list: &[ListedFile]) {
+        let mut packer = ZlibEncoder::new(Vec::new(), Compression::fast());
+        let packed = serde_json::to_writer(&mut packer, list).is_ok().then(|| packer.finish().ok()).flatten();
+        if let Some(packed) = packed {
+            self.keep_blob("listed", key, &packed);
+        }
+    }
+
+    /// Whether a depot once served a project.
+    pub fn has_served(&self, depot: &str, project: &str) -> bool {
+        let found = self.with(|c| {
+            c.prepare_cached("SELECT 1 FROM served WHERE depot = ?1 AND project = ?2")?.exists(params![depot, project])
+        });
+        found.unwrap_or(false)
+    }
+
+    /// Remembers that it does.
+    pub fn note_served(&self, depot: &str, project: &str) {
+        if !self.has_served(depot, project) {
+            self.with(|c| c.execute("INSERT OR IGNORE INTO served VALUES (?1, ?2)", params![depot, project]));
+        }
+    }
+
+    fn blob(&self, table: &str, key: &str) -> Option<Vec<u8>> {
         let row = self.with(|c| {
-            c.prepare_cached("SELECT body, seal, used FROM metadata WHERE key = ?1")?
-                .query_row([sha256], |r| Ok((r.get::<_, Vec<u8>>(0)?, r.get::<_, Vec<u8>>(1)?, r.get::<_, i64>(2)?)))
+            c.prepare_cached(&format!("SELECT body, seal, used FROM {table} WHERE key = ?1"))?
+                .query_row([key], |r| Ok((r.get::<_, Vec<u8>>(0)?, r.get::<_, Vec<u8>>(1)?, r.get::<_, i64>(2)?)))
                 .optional()
         });
         let (body, sealed, used) = match row {
             Some(row) => row?,
             None => {
-                self.forget_metadata(sha256);
+                self.forget_blob(table, key);
                 return None;
             }
         };
-        if sealed != seal(&[sha256.as_bytes(), &body]) {
-            self.forget_metadata(sha256);
+        if sealed != seal(&[key.as_bytes(), &body]) {
+            self.forget_blob(table, key);
             return None;
         }
         if self.now - used > NOTE_USE_AFTER {
-            self.with(|c| c.execute("UPDATE metadata SET used = ?2 WHERE key = ?1", params![sha256, self.now]));
+            self.with(|c| c.execute(&format!("UPDATE {table} SET used = ?2 WHERE key = ?1"), params![key, self.now]));
         }
         Some(body)
     }
 
-    /// Keeps the metadata of a file: it is that of its hash for ever.
-    pub fn keep_metadata(&self, sha256: &str, body: &[u8]) {
+    fn keep_blob(&self, table: &str, key: &str, body: &[u8]) {
         self.with(|c| {
-            c.prepare_cached("INSERT OR REPLACE INTO metadata (key, body, seal, used) VALUES (?1, ?2, ?3, ?4)")?
-                .execute(params![sha256, body, seal(&[sha256.as_bytes(), body]), self.now])
+            let sql = format!("INSERT OR REPLACE INTO {table} (key, body, seal, used) VALUES (?1, ?2, ?3, ?4)");
+            c.prepare_cached(&sql)?.execute(params![key, body, seal(&[key.as_bytes(), body]), self.now])
         });
     }
 
-    /// Drops the metadata of a file.
-    pub fn forget_metadata(&self, sha256: &str) {
-        self.with(|c| c.execute("DELETE FROM metadata WHERE key = ?1", [sha256]));
+    fn forget_blob(&self, table: &str, key: &str) {
+        self.with(|c| c.execute(&format!("DELETE FROM {table} WHERE key = ?1"), [key]));
     }
 
     /// What was learned about a host, while it counts.
@@ -217,14 +277,16 @@ impl Catalogue {
         };
         (
             count("SELECT count(*), coalesce(sum(length(body)), 0) FROM pages"),
-            count("SELECT count(*), coalesce(sum(length(body)), 0) FROM metadata"),
+            count(
+                "SELECT (SELECT count(*) FROM metadata), (SELECT coalesce(sum(length(body)), 0) FROM metadata) + (SELECT coalesce(sum(length(body)), 0) FROM listed)",
+            ),
         )
     }
 
     /// Drops what was not used since a moment (seconds since 1970). Gives how many bytes of contents went.
     pub fn trim(&self, before: i64) -> u64 {
         let (pages, metadata) = self.held();
-        for table in ["pages", "metadata"] {
+        for table in ["pages", "metadata", "listed"] {
             self.with(|c| c.execute(&format!("DELETE FROM {table} WHERE used < ?1"), [before]));
         }
         self.with(|c| c.execute("DELETE FROM habits WHERE until < ?1", [self.now]));
@@ -236,7 +298,7 @@ impl Catalogue {
     /// When each row was last used, with its bytes, oldest first: for trimming to a size.
     pub fn uses(&self) -> Vec<(i64, u64)> {
         self.with(|c| {
-            let sql = "SELECT used, coalesce(length(body), 0) FROM pages UNION ALL SELECT used, length(body) FROM metadata ORDER BY 1";
+            let sql = "SELECT used, coalesce(length(body), 0) FROM pages UNION ALL SELECT used, length(body) FROM metadata UNION ALL SELECT used, length(body) FROM listed ORDER BY 1";
             c.prepare(sql)?.query_map([], |r| Ok((r.get(0)?, u64::try_from(r.get::<_, i64>(1)?).unwrap_or(0))))?.collect()
         })
         .unwrap_or_default()

@@ -6,7 +6,9 @@ use std::time::Duration;
 use rusqlite::{Connection, Error, ErrorCode};
 
 /// Its name; the number changes with the tables.
-pub(super) const FILE: &str = "catalogue-1.sqlite";
+pub(super) const FILE: &str = "catalogue-2.sqlite";
+/// The file of an older form, of which nothing can be believed any more: it kept what depots say for everybody.
+const OLDER: &str = "catalogue-1.sqlite";
 
 /// How long to wait for another process that is writing.
 const PATIENCE: Duration = Duration::from_secs(10);
@@ -16,6 +18,9 @@ const TABLES: &str = "
         fresh INTEGER NOT NULL, seal BLOB NOT NULL, used INTEGER NOT NULL) WITHOUT ROWID;
     CREATE TABLE IF NOT EXISTS metadata (key TEXT PRIMARY KEY, body BLOB NOT NULL, seal BLOB NOT NULL,
         used INTEGER NOT NULL) WITHOUT ROWID;
+    CREATE TABLE IF NOT EXISTS listed (key TEXT PRIMARY KEY, body BLOB NOT NULL, seal BLOB NOT NULL,
+        used INTEGER NOT NULL) WITHOUT ROWID;
+    CREATE TABLE IF NOT EXISTS served (depot TEXT, project TEXT, PRIMARY KEY (depot, project)) WITHOUT ROWID;
     CREATE TABLE IF NOT EXISTS habits (host TEXT, what TEXT, holds INTEGER NOT NULL, until INTEGER NOT NULL,
         PRIMARY KEY (host, what)) WITHOUT ROWID;
 ";
@@ -24,6 +29,7 @@ const TABLES: &str = "
 pub(super) fn open(path: &Path) -> Result<Connection, String> {
     if let Some(folder) = path.parent() {
         std::fs::create_dir_all(folder).map_err(|e| e.to_string())?;
+        remove(&folder.join(OLDER));
     }
     match connect(path) {
         Err(error) if is_damage(&error) => begin_anew(path).map_err(|e| e.to_string()),
@@ -33,13 +39,18 @@ pub(super) fn open(path: &Path) -> Result<Connection, String> {
 
 /// Removes what is there and makes an empty catalogue. Another process that has the old one open goes on with it.
 pub(super) fn begin_anew(path: &Path) -> rusqlite::Result<Connection> {
+    remove(path);
+    connect(path)
+}
+
+/// Removes a catalogue with what lies beside it.
+fn remove(path: &Path) {
     for end in ["", "-wal", "-shm"] {
         let mut name = path.as_os_str().to_owned();
         name.push(end);
         // What is not there need not go; what cannot go shows its fault at the next step.
         let _ = std::fs::remove_file(name);
     }
-    connect(path)
 }
 
 fn connect(path: &Path) -> rusqlite::Result<Connection> {
@@ -49,11 +60,11 @@ fn connect(path: &Path) -> rusqlite::Result<Connection> {
     // A power cut may lose the last rows, which are only fetched again, but never the file.
     connection.pragma_update(None, "synchronous", "NORMAL")?;
     let known: i64 = connection.query_row(
-        "SELECT count(*) FROM sqlite_master WHERE name IN ('pages', 'metadata', 'habits')",
+        "SELECT count(*) FROM sqlite_master WHERE name IN ('pages', 'metadata', 'listed', 'served', 'habits')",
         [],
         |r| r.get(0),
     )?;
-    if known < 3 {
+    if known < 5 {
         connection.execute_batch(TABLES)?;
     }
     Ok(connection)

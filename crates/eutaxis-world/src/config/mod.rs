@@ -13,9 +13,13 @@ use eutaxis_core::offer::{Chronology, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::solve::Adjustment;
 use eutaxis_core::target::{Accelerator, Accelerators};
 use eutaxis_core::{Name, Target};
+use url::Url;
 
+use crate::depot::Named;
 use crate::files::read_text;
 use crate::interpreter::expand_home;
+use crate::network::FetchLimits;
+use crate::stock::parse_size;
 use crate::{Error, Result};
 
 /// A `[[depot]]`.
@@ -23,14 +27,31 @@ use crate::{Error, Result};
 pub struct DepotEntry {
     /// Its name, if it has one.
     pub name: Option<String>,
-    /// URL or path, as written.
-    pub place: String,
+    /// URLs or a path, as written: its addresses, to be tried in this order.
+    pub places: Vec<String>,
     /// The folder that a path is relative to: that of the file.
     pub base: PathBuf,
     /// Projects that it alone serves.
     pub only: Vec<Name>,
     /// What all builds that it serves were made for: `FAMILY TOOLKIT`, or `none`.
     pub accelerator: Option<String>,
+    /// The user insists on it, though what comes from there could be changed on the way.
+    pub insecure: bool,
+    /// Further origins of its files, which get the same login.
+    pub files: Vec<Url>,
+}
+
+impl DepotEntry {
+    /// As a depot to open.
+    pub fn named(&self) -> Named<'_> {
+        Named {
+            places: self.places.iter().map(String::as_str).collect(),
+            base: self.base.clone(),
+            name: self.name.as_deref(),
+            insecure: self.insecure,
+            files: self.files.clone(),
+        }
+    }
 }
 
 /// `[network]`: how patient the client is.
@@ -40,11 +61,13 @@ pub struct NetworkSettings {
     pub timeout: u64,
     /// How often something is tried at most.
     pub attempts: u32,
+    /// What may be fetched to learn something.
+    pub limits: FetchLimits,
 }
 
 impl Default for NetworkSettings {
     fn default() -> Self {
-        NetworkSettings { timeout: 30, attempts: 4 }
+        NetworkSettings { timeout: 30, attempts: 4, limits: FetchLimits::default() }
     }
 }
 
@@ -225,12 +248,20 @@ fn settings_in(folder: &Path) -> Option<PathBuf> {
 }
 
 fn depot(entry: &Table<'_>, base: &Path, families: &Arc<Families>) -> std::result::Result<DepotEntry, Fault> {
-    entry.ensure_known(&["name", "url", "path", "only", "accelerator"])?;
+    entry.ensure_known(&["name", "url", "path", "only", "accelerator", "insecure", "files"])?;
     let name = entry.string("name")?.map(|t| t.value.to_owned());
-    let place = match (entry.string("url")?, entry.string("path")?) {
-        (Some(place), None) | (None, Some(place)) => place.value.to_owned(),
+    let places = match (addresses(entry)?, entry.string("path")?) {
+        (Some(places), None) => places,
+        (None, Some(place)) => vec![place.value.to_owned()],
         _ => return Err(entry.fault("a depot has either `url` or `path`")),
     };
+    let insecure = entry.boolean("insecure")?.unwrap_or(false);
+    let mut files = Vec::new();
+    for text in entry.strings("files")?.unwrap_or_default() {
+        let origin = Url::parse(text.value).ok().filter(|u| matches!(u.scheme(), "http" | "https"));
+        let bad = || Fault::new("`files` lists origins such as \"https://files.example\"", text.at);
+        files.push(origin.ok_or_else(bad)?);
+    }
     let mut only = Vec::new();
     for text in entry.strings("only")?.unwrap_or_default() {
         only.push(Name::parse(text.value).map_err(|f| f.shifted(text.at))?);
@@ -240,7 +271,23 @@ fn depot(entry: &Table<'_>, base: &Path, families: &Arc<Families>) -> std::resul
         families.made_for(text.value).map_err(|f| f.shifted(text.at))?;
     }
     let accelerator = accelerator.map(|t| t.value.to_owned());
-    Ok(DepotEntry { name, place, base: base.to_owned(), only, accelerator })
+    Ok(DepotEntry { name, places, base: base.to_owned(), only, accelerator, insecure, files })
+}
+
+/// `url`: one address, or several.
+fn addresses(entry: &Table<'_>) -> std::result::Result<Option<Vec<String>>, Fault> {
+    match entry.get("url") {
+        None => Ok(None),
+        Some(value) if value.is_string() => Ok(Some(vec![value.string()?.value.to_owned()])),
+        Some(value) => {
+            let items = value
+                .items()?
+                .iter()
+                .map(|v| Ok(v.string()?.value.to_owned()))
+                .collect::<std::result::Result<Vec<_>, Fault>>()?;
+            if items.is_empty() { Err(entry.fault("`url` lists no address")) } else { Ok(Some(items)) }
+        }
+    }
 }
 
 /// What an environment is tried with.
@@ -308,7 +355,7 @@ fn read_policy(table: &Table<'_>, policy: &mut Policy) -> std::result::Result<()
 }
 
 fn read_network(table: &Table<'_>, before: NetworkSettings) -> std::result::Result<NetworkSettings, Fault> {
-    table.ensure_known(&["timeout", "attempts"])?;
+    table.ensure_known(&["timeout", "attempts", "fetch-limit"])?;
     let number = |key: &str, most: u64| match table.integer(key)? {
         None => Ok(None),
         Some(found) => match u64::try_from(found.value) {
@@ -318,7 +365,11 @@ fn read_network(table: &Table<'_>, before: NetworkSettings) -> std::result::Resu
     };
     let timeout = number("timeout", 3600)?.unwrap_or(before.timeout);
     let attempts = number("attempts", 20)?.and_then(|n| u32::try_from(n).ok()).unwrap_or(before.attempts);
-    Ok(NetworkSettings { timeout, attempts })
+    let limits = match table.string("fetch-limit")? {
+        Some(text) => FetchLimits::of(parse_size(text.value).map_err(|why| Fault::new(why, text.at))?),
+        None => before.limits,
+    };
+    Ok(NetworkSettings { timeout, attempts, limits })
 }
 
 fn read_target(table: &Table<'_>, families: &Arc<Families>) -> std::result::Result<Target, Fault> {
@@ -456,7 +507,7 @@ timeout = 5
         let text =
             "[project]\nname = 'x'\n[[tool.eutaxis.depot]]\npath = 'wheels'\n[tool.eutaxis.policy]\nwheels = 'any'\n";
         let config = load("pyproject.toml", text).unwrap();
-        assert_eq!((config.depots[0].place.as_str(), config.policy.wheels), ("wheels", Wheels::Any));
+        assert_eq!((config.depots[0].places[0].as_str(), config.policy.wheels), ("wheels", Wheels::Any));
         assert!(load("pyproject.toml", "[tool.other]\ndepots = 1").unwrap().files.is_empty());
     }
 

@@ -3,18 +3,19 @@
 use std::sync::Arc;
 
 use eutaxis_core::Name;
-use eutaxis_core::index::{FileKind, Page, PageFile};
-use eutaxis_core::solve::MetadataAnswer;
+use eutaxis_core::index::{FileKind, Hashes, Page, PageFile};
+use eutaxis_core::solve::{Effort, MetadataAnswer};
 use url::Url;
 
 use super::Depot;
 use super::remote::{self, Remote};
-use crate::network::{Network, Wanted};
+use crate::network::{Manner, Network, Wanted};
 use crate::{Error, Result};
 
 #[derive(Debug)]
 struct Direct {
     label: String,
+    manner: Manner,
     network: Arc<Network>,
 }
 
@@ -30,7 +31,14 @@ pub(super) fn page(project: &Name, mut url: Url, network: &Arc<Network>) -> Resu
         .map_err(|reason| Error::request(format!("{project} is asked for at {url}: {reason}")))?;
     if sha256.is_none() {
         // Nothing says which bytes they must be: those that are there now are taken, and pinned.
-        let wanted = Wanted { url: url.clone(), filename: filename.clone(), sha256: None, size: None };
+        let wanted = Wanted {
+            url: url.clone(),
+            filename: filename.clone(),
+            hashes: Hashes::default(),
+            size: None,
+            insecure: false,
+            learning: false,
+        };
         sha256 = Some(network.bring(&wanted, &|_| {})?.1.sha256);
     }
     let label = url.to_string();
@@ -38,24 +46,29 @@ pub(super) fn page(project: &Name, mut url: Url, network: &Arc<Network>) -> Resu
         filename: filename.as_str().into(),
         url: label.as_str().into(),
         kind,
-        hashes: sha256.into_iter().map(|h| ("sha256".to_owned(), h)).collect(),
+        hashes: sha256.iter().map(|h| ("sha256", h)).collect(),
         requires_python: None,
         metadata: None,
         yanked: None,
         size: None,
         published: None,
     };
-    if let MetadataAnswer::Known(metadata) = remote::metadata(network, project, &file)? {
+    let manner = Manner { origin: label.clone(), insecure: false };
+    if let MetadataAnswer::Known(metadata) = remote::metadata(network, &manner, project, &file, Effort::Cheap)? {
         file.requires_python = metadata.requires_python.clone().map(Arc::new);
     }
     let mut page = Page::new(project.clone());
     page.files.push(Arc::new(file));
-    Ok((Arc::new(Direct { label, network: Arc::clone(network) }), page))
+    Ok((Arc::new(Direct { label, manner, network: Arc::clone(network) }), page))
 }
 
 impl Remote for Direct {
     fn network(&self) -> &Network {
         &self.network
+    }
+
+    fn manner(&self) -> &Manner {
+        &self.manner
     }
 
     fn label(&self) -> &str {

@@ -8,13 +8,14 @@ use std::sync::Arc;
 
 use eutaxis_core::Name;
 use eutaxis_core::artifact::{Metadata, SdistName, WheelName};
-use eutaxis_core::index::{FileKind, Page, PageFile};
-use eutaxis_core::solve::MetadataAnswer;
+use eutaxis_core::index::{FileKind, Hashes, Page, PageFile};
+use eutaxis_core::solve::{Effort, MetadataAnswer};
 use rayon::prelude::*;
 
 use super::{Depot, Place, ensure_truthful, sdist_metadata, wheel_metadata};
+use crate::catalogue::ListedFile;
 use crate::error::Doing;
-use crate::{Error, Result};
+use crate::{Error, ErrorKind, Result};
 
 /// A folder with its files by project.
 #[derive(Debug)]
@@ -50,7 +51,7 @@ fn project_of(file: &str) -> Option<Name> {
 }
 
 /// Metadata of a file on disk: the sidecar, else from inside. None when only building would tell.
-pub(super) fn metadata_at(path: &Path, kind: &FileKind) -> Result<Option<Metadata>> {
+pub(super) fn read_at(path: &Path, kind: &FileKind) -> Result<Option<Metadata>> {
     let sidecar = sidecar(path);
     if let Ok(bytes) = std::fs::read(&sidecar) {
         return super::inside::read_metadata(&bytes, sidecar.display()).map(Some);
@@ -58,6 +59,25 @@ pub(super) fn metadata_at(path: &Path, kind: &FileKind) -> Result<Option<Metadat
     match kind {
         FileKind::Wheel(_) => wheel_metadata(path).map(Some),
         FileKind::Sdist(_) => sdist_metadata(path),
+    }
+}
+
+/// What a file on disk needs. One that is damaged, or speaks of another release, bars its release and no more.
+///
+/// # Errors
+/// When the disk fails.
+pub(super) fn metadata_at(path: &Path, project: &Name, file: &PageFile) -> Result<MetadataAnswer> {
+    let found = read_at(path, &file.kind).and_then(|found| {
+        found.iter().try_for_each(|m| ensure_truthful(m, project, file, path.display()))?;
+        Ok(found)
+    });
+    match found {
+        Ok(Some(metadata)) => Ok(MetadataAnswer::Known(Arc::new(metadata))),
+        Ok(None) => Ok(MetadataAnswer::UnknownUntilBuilt),
+        Err(error) if matches!(error.kind, ErrorKind::Contents | ErrorKind::Metadata) => {
+            Ok(MetadataAnswer::Unusable(error.message))
+        }
+        Err(error) => Err(error),
     }
 }
 
@@ -82,12 +102,12 @@ impl Depot for Folder {
             .filter_map(|name| {
                 let kind = FileKind::of(name, project).ok()?;
                 let path = self.root.join(name);
-                let metadata = metadata_at(&path, &kind).ok().flatten();
+                let metadata = read_at(&path, &kind).ok().flatten();
                 Some(Arc::new(PageFile {
                     filename: name.as_str().into(),
                     url: name.as_str().into(),
                     kind,
-                    hashes: BTreeMap::new(),
+                    hashes: Hashes::default(),
                     requires_python: metadata.and_then(|m| m.requires_python).map(Arc::new),
                     metadata: None,
                     yanked: None,
@@ -99,15 +119,12 @@ impl Depot for Folder {
         Ok(Some(page))
     }
 
-    fn metadata(&self, project: &Name, file: &PageFile) -> Result<MetadataAnswer> {
-        let path = self.obtain(project, file)?;
-        match metadata_at(&path, &file.kind)? {
-            Some(metadata) => {
-                ensure_truthful(&metadata, project, file, path.display())?;
-                Ok(MetadataAnswer::Known(Arc::new(metadata)))
-            }
-            None => Ok(MetadataAnswer::UnknownUntilBuilt),
-        }
+    fn metadata(&self, project: &Name, file: &PageFile, _: Effort) -> Result<MetadataAnswer> {
+        metadata_at(&self.obtain(project, file)?, project, file)
+    }
+
+    fn listed(&self, project: &Name, file: &PageFile) -> Option<Vec<ListedFile>> {
+        super::listed_on_disk(&self.obtain(project, file).ok()?)
     }
 
     fn place(&self, project: &Name, file: &PageFile) -> Result<Place> {

@@ -11,7 +11,7 @@ use url::Url;
 
 use super::links::Links;
 use super::remote::{self, Remote};
-use crate::network::{Answer, Form, Network};
+use crate::network::{Answer, Form, Manner, Network, Request};
 use crate::{Error, Result};
 
 /// What index pages are asked for as (digest 5.1).
@@ -32,6 +32,7 @@ const DOUBT: &str = "is the address that of an index (it often ends in /simple/)
 pub(super) struct Index {
     label: String,
     root: Url,
+    manner: Manner,
     network: Arc<Network>,
     /// The root as a page of links, if it is one; looked at when a project has no page.
     links: OnceLock<Option<Links>>,
@@ -44,11 +45,11 @@ enum Format {
 }
 
 impl Index {
-    pub(super) fn open(label: String, mut root: Url, network: Arc<Network>) -> Self {
+    pub(super) fn open(label: String, mut root: Url, manner: Manner, network: Arc<Network>) -> Self {
         if !root.path().ends_with('/') {
             root.set_path(&format!("{}/", root.path()));
         }
-        Index { label, root, network, links: OnceLock::new() }
+        Index { label, root, manner, network, links: OnceLock::new() }
     }
 
     /// The root as a page of links, if it is one.
@@ -65,17 +66,23 @@ impl Index {
                 .network
                 .habit(key, LINKS, || {
                     let client = self.network.client(&what)?;
-                    let beginning = client.beginning(&self.root, &what, "text/html", A_LOOK)?;
+                    let mut request = Request::new(&self.root, &what, u64::MAX);
+                    request.accept = Some("text/html");
+                    request.trust = self.manner.trust();
+                    request.learning = Some(0);
+                    let beginning = client.beginning(&request, A_LOOK)?;
                     Ok(holds_files(&beginning).then_some(()))
                 })?
                 .is_some(),
         };
-        let links = found.then(|| Links::open(self.label.clone(), self.root.clone(), Arc::clone(&self.network)));
+        let open =
+            || Links::open(self.label.clone(), self.root.clone(), self.manner.clone(), Arc::clone(&self.network));
+        let links = found.then(open);
         Ok(self.links.get_or_init(|| links).as_ref())
     }
 }
 
-fn format(answer: &Answer, what: &str) -> Result<Format> {
+fn format(answer: &Answer<'_>, what: &str) -> Result<Format> {
     let stated = answer.head.header(header::CONTENT_TYPE).unwrap_or("").to_ascii_lowercase();
     let kind = stated.split(';').next().unwrap_or("").trim();
     match kind {
@@ -99,6 +106,10 @@ impl Remote for Index {
         &self.network
     }
 
+    fn manner(&self) -> &Manner {
+        &self.manner
+    }
+
     fn label(&self) -> &str {
         &self.label
     }
@@ -112,19 +123,20 @@ impl Remote for Index {
         let what = format!("the page of {project} from {}", self.label);
         let url = self.root.join(&format!("{project}/")).map_err(|e| Error::request(format!("{}: {e}", self.label)))?;
         let form = Form {
-            read: &|answer: &Answer| {
+            read: &|answer: &Answer<'_>| {
                 let mut page = match format(answer, &what)? {
                     Format::Json => parse_json(&answer.body, project),
                     Format::Html => parse_html(&answer.body, project),
                 }
                 .map_err(|f| Error::contents(format!("{what} cannot be read: {}", f.message())).help(DOUBT))?;
-                remote::resolve(&mut page, &answer.head.url);
+                remote::resolve(&mut page, &answer.head.url, &self.manner);
                 Ok(page)
             },
             pack: &|page: &Page| page.to_compact(),
             unpack: &|bytes: &[u8]| Page::from_compact(bytes, project),
+            is_list: false,
         };
-        if let Some(page) = self.network.document(&url, &what, ACCEPT, &form)? {
+        if let Some(page) = self.network.document(&url, &what, ACCEPT, &self.manner, &form)? {
             return Ok(Some(page));
         }
         match self.links()? {
@@ -142,7 +154,7 @@ impl Remote for Index {
             return links.projects();
         }
         let form = Form {
-            read: &|answer: &Answer| {
+            read: &|answer: &Answer<'_>| {
                 Ok(match format(answer, &self.label)? {
                     Format::Json => parse_json_list(&answer.body).unwrap_or_default(),
                     Format::Html => parse_html_list(&answer.body),
@@ -153,9 +165,10 @@ impl Remote for Index {
                 let text = std::str::from_utf8(bytes).ok()?;
                 text.lines().map(|n| Name::parse(n).ok()).collect()
             },
+            is_list: true,
         };
         // Only a help for people: without the list nothing is suggested.
         let what = format!("the list of projects from {}", self.label);
-        self.network.document(&self.root, &what, ACCEPT, &form).ok().flatten().unwrap_or_default()
+        self.network.document(&self.root, &what, ACCEPT, &self.manner, &form).ok().flatten().unwrap_or_default()
     }
 }

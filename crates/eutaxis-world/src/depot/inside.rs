@@ -12,6 +12,8 @@ use crate::{Error, ErrorKind, Result};
 
 /// No metadata file is larger; what claims to be is refused before it is read.
 const LARGEST: u64 = 16 * 1024 * 1024;
+/// No more of a source archive is unpacked to find its metadata.
+const MOST_UNPACKED: u64 = 2 << 30;
 
 fn bad(path: &Path, what: impl std::fmt::Display) -> Error {
     Error::contents(format!("{} cannot be used: {what}", path.display()))
@@ -68,41 +70,73 @@ pub(super) fn member_of_archive(archive: impl Read + Seek) -> std::result::Resul
 /// # Errors
 /// When the archive cannot be read.
 pub fn sdist_metadata(path: &Path) -> Result<Option<Metadata>> {
-    let (mut info, mut project) = (None, None);
-    let mut take = |name: &str, reader: &mut dyn Read| -> std::io::Result<bool> {
-        // Only files right under the one top folder.
-        let slot = match name.split('/').collect::<Vec<_>>().as_slice() {
-            [_, "PKG-INFO"] => &mut info,
-            [_, "pyproject.toml"] => &mut project,
-            _ => return Ok(false),
-        };
+    let mut file = std::io::BufReader::new(File::open(path).doing("cannot open", path)?);
+    let is_zip = path.extension().is_some_and(|e| e.eq_ignore_ascii_case("zip"));
+    let read = if is_zip { read_zipped_source(file) } else { read_source(&mut file) };
+    let (info, project) = read.map_err(|why| bad(path, why))?;
+    source_metadata(info, project, path.display())
+}
+
+/// The members of a source distribution that count: PKG-INFO and the project file.
+pub(super) type Members = (Option<Vec<u8>>, Option<Vec<u8>>);
+
+/// Whether a member of a source distribution counts: only those right under the one top folder do.
+pub(super) fn counts_in_source(name: &str) -> bool {
+    matches!(name.split('/').collect::<Vec<_>>().as_slice(), [_, "PKG-INFO" | "pyproject.toml"])
+}
+
+/// Takes a member of a source distribution; true when all that counts was seen.
+fn take(members: &mut Members, name: &str, reader: &mut dyn Read) -> std::io::Result<bool> {
+    if counts_in_source(name) {
         let mut bytes = Vec::new();
         reader.take(LARGEST).read_to_end(&mut bytes)?;
+        let slot = if name.ends_with("PKG-INFO") { &mut members.0 } else { &mut members.1 };
         *slot = Some(bytes);
-        Ok(info.is_some() && project.is_some())
-    };
-    let file = std::io::BufReader::new(File::open(path).doing("cannot open", path)?);
-    if path.extension().is_some_and(|e| e.eq_ignore_ascii_case("zip")) {
-        let mut zip =
-            zip::ZipArchive::new(file).map_err(|e| bad(path, format!("it is not a whole zip archive ({e})")))?;
-        for i in 0..zip.len() {
-            let mut member = zip.by_index(i).map_err(|e| bad(path, e))?;
-            let name = String::from_utf8_lossy(member.name_raw()).into_owned();
-            if take(&name, &mut member).map_err(|e| bad(path, e))? {
-                break;
-            }
-        }
-    } else {
-        let mut archive = tar::Archive::new(flate2::read::GzDecoder::new(file));
-        for entry in archive.entries().map_err(|e| bad(path, e))? {
-            let mut entry = entry.map_err(|e| bad(path, format!("it is not a whole tar.gz archive ({e})")))?;
-            let name = String::from_utf8_lossy(&entry.path_bytes()).into_owned();
-            if take(&name, &mut entry).map_err(|e| bad(path, e))? {
-                break;
-            }
+    }
+    let says_all = |info: &Vec<u8>| Metadata::parse(info).is_ok_and(|m| m.needs_are_static());
+    Ok(members.0.as_ref().is_some_and(|info| members.1.is_some() || says_all(info)))
+}
+
+/// Reads a tar archive of a source distribution until all that counts was seen. On failure says why.
+pub(super) fn read_source(archive: &mut dyn Read) -> std::result::Result<Members, String> {
+    let mut members = Members::default();
+    let plain = flate2::read::GzDecoder::new(archive).take(MOST_UNPACKED);
+    let mut archive = tar::Archive::new(plain);
+    let damaged = |e: std::io::Error| format!("it is not a whole tar.gz archive ({e})");
+    for entry in archive.entries().map_err(damaged)? {
+        let mut entry = entry.map_err(damaged)?;
+        let name = String::from_utf8_lossy(&entry.path_bytes()).into_owned();
+        if take(&mut members, &name, &mut entry).map_err(damaged)? {
+            break;
         }
     }
-    if let Some(metadata) = info.map(|bytes| parse(path, &bytes)).transpose()?.filter(Metadata::needs_are_static) {
+    Ok(members)
+}
+
+fn read_zipped_source(archive: impl Read + Seek) -> std::result::Result<Members, String> {
+    let mut members = Members::default();
+    let mut zip = zip::ZipArchive::new(archive).map_err(|e| format!("it is not a whole zip archive ({e})"))?;
+    for i in 0..zip.len() {
+        let mut member = zip.by_index(i).map_err(|e| e.to_string())?;
+        let name = String::from_utf8_lossy(member.name_raw()).into_owned();
+        if take(&mut members, &name, &mut member).map_err(|e| e.to_string())? {
+            break;
+        }
+    }
+    Ok(members)
+}
+
+/// What the members of a source distribution say, as [`sdist_metadata`].
+///
+/// # Errors
+/// When PKG-INFO cannot be read.
+pub(super) fn source_metadata(
+    info: Option<Vec<u8>>,
+    project: Option<Vec<u8>>,
+    from: impl std::fmt::Display,
+) -> Result<Option<Metadata>> {
+    let read = info.map(|bytes| read_metadata(&bytes, &from)).transpose()?;
+    if let Some(metadata) = read.filter(Metadata::needs_are_static) {
         return Ok(Some(metadata));
     }
     let text = project.map(|bytes| String::from_utf8_lossy(&bytes).into_owned());
@@ -110,8 +144,8 @@ pub fn sdist_metadata(path: &Path) -> Result<Option<Metadata>> {
     Ok(text.and_then(|t| Metadata::from_pyproject(&t).ok().flatten()))
 }
 
-/// Bytes of a wheel's files once unpacked, as its directory states; none when it cannot be read.
-pub fn unpacked_size(path: &Path) -> Option<u64> {
-    let zip = zip::ZipArchive::new(std::io::BufReader::new(File::open(path).ok()?)).ok()?;
-    zip.decompressed_size().and_then(|n| u64::try_from(n).ok())
+/// The error of a wheel with several `.dist-info` folders.
+pub(super) fn several(from: impl std::fmt::Display) -> Error {
+    Error::new(ErrorKind::Metadata, format!("it does not hold exactly one .dist-info/METADATA ({from})"))
+        .help("take another release, or tell those who publish it")
 }

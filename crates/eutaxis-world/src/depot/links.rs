@@ -5,12 +5,13 @@ use std::path::PathBuf;
 use std::sync::{Arc, OnceLock};
 
 use eutaxis_core::Name;
+use eutaxis_core::fault::Fault;
 use eutaxis_core::index::{Page, parse_links};
 use url::Url;
 
 use super::remote::{self, Remote};
 use crate::error::Doing;
-use crate::network::{Answer, Form, Network};
+use crate::network::{Answer, Form, Manner, Network};
 use crate::{Error, Result};
 
 /// A page of links, read when it is first needed.
@@ -18,41 +19,48 @@ use crate::{Error, Result};
 pub(super) struct Links {
     label: String,
     url: Url,
+    manner: Manner,
     network: Arc<Network>,
     pages: OnceLock<Result<BTreeMap<Name, Page>>>,
 }
 
 impl Links {
-    pub(super) fn open(label: String, url: Url, network: Arc<Network>) -> Self {
-        Links { label, url, network, pages: OnceLock::new() }
+    pub(super) fn open(label: String, url: Url, manner: Manner, network: Arc<Network>) -> Self {
+        Links { label, url, manner, network, pages: OnceLock::new() }
     }
 
     fn pages(&self) -> Result<&BTreeMap<Name, Page>> {
         self.pages.get_or_init(|| self.read()).as_ref().map_err(Clone::clone)
     }
 
+    fn resolved(&self, bytes: &[u8], base: &Url) -> Result<BTreeMap<Name, Page>> {
+        resolved(bytes, base, &self.manner)
+            .map_err(|f| Error::contents(format!("the page of links {} cannot be read: {}", self.label, f.message())))
+    }
+
     fn read(&self) -> Result<BTreeMap<Name, Page>> {
         if self.url.scheme() == "file" {
             let path =
                 PathBuf::from(percent_encoding::percent_decode_str(self.url.path()).decode_utf8_lossy().into_owned());
-            return Ok(resolved(&std::fs::read(&path).doing("cannot read", &path)?, &self.url));
+            return self.resolved(&std::fs::read(&path).doing("cannot read", &path)?, &self.url);
         }
         let what = format!("the page of links {}", self.label);
         let form = Form {
-            read: &|answer: &Answer| Ok(resolved(&answer.body, &answer.head.url)),
+            read: &|answer: &Answer<'_>| self.resolved(&answer.body, &answer.head.url),
             pack: &pack,
             unpack: &unpack,
+            is_list: false,
         };
         self.network
-            .document(&self.url, &what, "text/html", &form)?
+            .document(&self.url, &what, "text/html", &self.manner, &form)?
             .ok_or_else(|| Error::request(format!("{what} does not exist")).help("look at the address of the depot"))
     }
 }
 
-fn resolved(bytes: &[u8], base: &Url) -> BTreeMap<Name, Page> {
-    let mut pages = parse_links(bytes);
-    pages.values_mut().for_each(|page| remote::resolve(page, base));
-    pages
+fn resolved(bytes: &[u8], base: &Url, manner: &Manner) -> std::result::Result<BTreeMap<Name, Page>, Fault> {
+    let mut pages = parse_links(bytes)?;
+    pages.values_mut().for_each(|page| remote::resolve(page, base, manner));
+    Ok(pages)
 }
 
 /// Each project's name and page, with their lengths before them.
@@ -89,6 +97,10 @@ impl Remote for Links {
         &self.network
     }
 
+    fn manner(&self) -> &Manner {
+        &self.manner
+    }
+
     fn label(&self) -> &str {
         &self.label
     }
@@ -113,7 +125,7 @@ mod tests {
     #[test]
     fn pages_come_back_from_their_bytes() {
         let html = b"<a href='a-1-py3-none-any.whl#sha256=ab'></a><a href='b-2.tar.gz'></a>";
-        let pages = resolved(html, &Url::parse("https://d.example/w/").unwrap());
+        let pages = resolved(html, &Url::parse("https://d.example/w/").unwrap(), &Manner::default()).unwrap();
         let bytes = pack(&pages);
         assert_eq!(unpack(&bytes).unwrap(), pages);
         assert_eq!(unpack(&bytes[..bytes.len() - 1]), None);

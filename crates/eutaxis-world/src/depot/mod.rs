@@ -4,8 +4,10 @@ mod direct;
 mod folder;
 mod http;
 mod inside;
+mod learn;
 mod links;
 mod remote;
+mod several;
 mod tree;
 
 use std::path::{Path, PathBuf};
@@ -14,14 +16,15 @@ use std::sync::Arc;
 use eutaxis_core::Name;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::{Page, PageFile};
-use eutaxis_core::solve::MetadataAnswer;
+use eutaxis_core::solve::{Effort, MetadataAnswer};
 
 pub(crate) use inside::wheel_metadata_bytes;
-pub use inside::{sdist_metadata, unpacked_size, wheel_metadata};
+pub use inside::{sdist_metadata, wheel_metadata};
 pub use tree::local_path;
 use url::Url;
 
-use crate::network::Network;
+use crate::catalogue::ListedFile;
+use crate::network::{Manner, Network};
 use crate::{Error, ErrorKind, Result};
 
 /// Where a file is.
@@ -44,11 +47,14 @@ pub trait Depot: Send + Sync + std::fmt::Debug {
     /// When the depot cannot be read.
     fn page(&self, project: &Name) -> Result<Option<Page>>;
 
-    /// The metadata of a file on a page of this depot.
+    /// The metadata of a file on a page of this depot, as far as this effort goes.
     ///
     /// # Errors
-    /// When it cannot be read, or speaks of another project or release than the file's name.
-    fn metadata(&self, project: &Name, file: &PageFile) -> Result<MetadataAnswer>;
+    /// When the network or the disk fails, or a run may fetch no more.
+    fn metadata(&self, project: &Name, file: &PageFile, effort: Effort) -> Result<MetadataAnswer>;
+
+    /// The files of a wheel on a page of this depot, where they are known without fetching it.
+    fn listed(&self, project: &Name, file: &PageFile) -> Option<Vec<ListedFile>>;
 
     /// Where a file on a page of this depot is.
     ///
@@ -160,23 +166,60 @@ impl Depots {
     }
 }
 
-/// Opens the depot that a path or URL names: the one place that picks a kind. `name` is that of the settings.
+/// A depot as the user names it.
+#[derive(Debug, Clone, Default)]
+pub struct Named<'a> {
+    /// Its addresses, URLs or paths, to be tried in this order.
+    pub places: Vec<&'a str>,
+    /// The folder that paths are relative to.
+    pub base: PathBuf,
+    /// Its name in the settings.
+    pub name: Option<&'a str>,
+    /// The user insists on it whatever the way.
+    pub insecure: bool,
+    /// Further origins of its files, which get the same login.
+    pub files: Vec<Url>,
+}
+
+impl<'a> Named<'a> {
+    /// The depot at one place.
+    pub fn at(place: &'a str, base: &Path) -> Self {
+        Named { places: vec![place], base: base.to_owned(), ..Named::default() }
+    }
+}
+
+/// Opens a depot: the one place that picks a kind.
 ///
 /// # Errors
-/// When it is no URL that can be read, or no folder.
-pub fn open(place: &str, base: &Path, name: Option<&str>, network: &Arc<Network>) -> Result<Arc<dyn Depot>> {
+/// When an address is no URL that can be read, or no folder.
+pub fn open(named: &Named<'_>, network: &Arc<Network>) -> Result<Arc<dyn Depot>> {
+    let mut opened = Vec::new();
+    for place in &named.places {
+        opened.push(open_at(place, named, network)?);
+    }
+    let mut opened = opened.into_iter();
+    let Some(first) = opened.next() else {
+        return Err(Error::request("a depot has no address").help("give it a `url` or a `path`"));
+    };
+    let others: Vec<Arc<dyn Depot>> = opened.collect();
+    Ok(if others.is_empty() { first } else { Arc::new(several::Several::new(first, others)) })
+}
+
+fn open_at(place: &str, named: &Named<'_>, network: &Arc<Network>) -> Result<Arc<dyn Depot>> {
     let scheme = place.split_once("://").map(|(scheme, _)| scheme.to_ascii_lowercase());
     if matches!(scheme.as_deref(), Some("http" | "https")) {
         let mut url = Url::parse(place).map_err(|e| {
             Error::request(format!("the depot {} is no URL: {e}", without_credentials(place)))
                 .help("write it as https://HOST/PATH/")
         })?;
-        network.keep_secret(&mut url, name);
+        network.keep_secret(&mut url, named.name);
+        network.name_place(&url, &named.files);
         let label = url.to_string();
+        let manner = Manner { origin: label.clone(), insecure: named.insecure };
         return Ok(if is_html(url.path()) {
-            Arc::new(links::Links::open(label, url, Arc::clone(network)))
+            Arc::new(links::Links::open(label, url, manner, Arc::clone(network)))
         } else {
-            Arc::new(http::Index::open(label, url, Arc::clone(network)))
+            Arc::new(http::Index::open(label, url, manner, Arc::clone(network)))
         });
     }
     if let Some(scheme) = scheme.filter(|s| s != "file") {
@@ -188,13 +231,14 @@ pub fn open(place: &str, base: &Path, name: Option<&str>, network: &Arc<Network>
     }
     let path = match Url::parse(place).ok().filter(|u| u.scheme() == "file").and_then(|u| u.to_file_path().ok()) {
         Some(path) => path,
-        None => base.join(place),
+        None => named.base.join(place),
     };
     let path = std::path::absolute(&path).unwrap_or(path);
     if path.is_file() && is_html(place) {
         let url =
             Url::from_file_path(&path).map_err(|()| Error::request(format!("the depot {place} cannot be found")))?;
-        return Ok(Arc::new(links::Links::open(place.to_owned(), url, Arc::clone(network))));
+        let manner = Manner { origin: url.to_string(), insecure: named.insecure };
+        return Ok(Arc::new(links::Links::open(place.to_owned(), url, manner, Arc::clone(network))));
     }
     if !path.is_dir() {
         let found = if path.exists() { "is a file" } else { "does not exist" };
@@ -208,6 +252,18 @@ pub fn open(place: &str, base: &Path, name: Option<&str>, network: &Arc<Network>
     } else {
         Ok(Arc::new(folder::Folder::open(place, path)?))
     }
+}
+
+/// The files of a wheel on this disk.
+fn listed_on_disk(path: &Path) -> Option<Vec<ListedFile>> {
+    let archive = zip::ZipArchive::new(std::io::BufReader::new(std::fs::File::open(path).ok()?));
+    let mut archive = archive.ok().filter(|_| path.extension().is_some_and(|e| e.eq_ignore_ascii_case("whl")))?;
+    let listed = (0..archive.len()).filter_map(|at| {
+        let member = archive.by_index_raw(at).ok()?;
+        let file = ListedFile { path: member.name().to_owned(), size: member.size(), crc: member.crc32() };
+        member.is_file().then_some(file)
+    });
+    Some(listed.collect())
 }
 
 fn is_html(path: &str) -> bool {

@@ -1,25 +1,23 @@
-//! Files on the network: their metadata without fetching them whole, if that can be.
-//!
-//! In this order: the catalogue, by the file's hash; the sidecar that the page announces; a sidecar that is not announced,
-//! tried once per host; parts of the archive; the whole file.
+//! What all depots on the network have in common: where their files are, and how what those need is learnt (`learn/`).
 
 use std::path::PathBuf;
 use std::sync::Arc;
 
 use eutaxis_core::Name;
-use eutaxis_core::artifact::Metadata;
-use eutaxis_core::index::{FileKind, Page, PageFile};
-use eutaxis_core::solve::MetadataAnswer;
+use eutaxis_core::index::{Page, PageFile};
+use eutaxis_core::solve::{Effort, MetadataAnswer};
 use url::Url;
 
-use super::{Depot, Place, ensure_truthful, inside, sdist_metadata, wheel_metadata};
-use crate::hash::sha256_hex;
-use crate::network::{Network, Opened, Request, Wanted, open_parts};
-use crate::{Error, ErrorKind, Result};
+use super::{Depot, Place, learn};
+use crate::catalogue::ListedFile;
+use crate::network::{Manner, Network, over_https};
+use crate::{Error, Result};
 
 /// A depot whose files lie on the network: what is particular to its kind. The rest is the same for all.
 pub(super) trait Remote: Send + Sync + std::fmt::Debug {
     fn network(&self) -> &Network;
+    /// How it may be reached.
+    fn manner(&self) -> &Manner;
     fn label(&self) -> &str;
     fn page(&self, project: &Name) -> Result<Option<Page>>;
     fn projects(&self) -> Vec<Name>;
@@ -42,8 +40,17 @@ impl<R: Remote> Depot for R {
         Remote::page(self, project)
     }
 
-    fn metadata(&self, project: &Name, file: &PageFile) -> Result<MetadataAnswer> {
-        metadata(self.network(), project, file)
+    fn metadata(&self, project: &Name, file: &PageFile, effort: Effort) -> Result<MetadataAnswer> {
+        metadata(self.network(), self.manner(), project, file, effort)
+    }
+
+    fn listed(&self, project: &Name, file: &PageFile) -> Option<Vec<ListedFile>> {
+        let url = match place(file).ok()? {
+            Place::Url(url) => url,
+            Place::Disk(path) => return super::listed_on_disk(&path),
+        };
+        let (network, manner) = (self.network(), self.manner());
+        learn::listed(&learn::Question { network, manner, project, file, url: &url })
     }
 
     fn place(&self, _: &Name, file: &PageFile) -> Result<Place> {
@@ -51,7 +58,7 @@ impl<R: Remote> Depot for R {
     }
 
     fn obtain(&self, _: &Name, file: &PageFile) -> Result<PathBuf> {
-        obtain(self.network(), file)
+        obtain(self.network(), self.manner(), file)
     }
 
     fn index(&self) -> Option<String> {
@@ -67,18 +74,12 @@ impl<R: Remote> Depot for R {
     }
 }
 
-/// Metadata of more bytes is refused.
-const LARGEST: u64 = 16 << 20;
-/// The first byte of a row of the catalogue that holds metadata, of one that says that only building would tell, and of one
-/// that says why nobody can use it.
-const KNOWN: u8 = b'k';
-const UNKNOWN: u8 = b'u';
-const UNUSABLE: u8 = b'x';
-
 /// Makes the URLs of a page's files whole, beside the address that the page came from in the end. A page of the network
-/// cannot name files of this disk.
-pub(super) fn resolve(page: &mut Page, base: &Url) {
+/// cannot name files of this disk. A page that came over https:// and names files of its own host over http://, as those
+/// behind a proxy do, means https://.
+pub(super) fn resolve(page: &mut Page, base: &Url, manner: &Manner) {
     let mut lost = Vec::new();
+    let mut instead = 0usize;
     let possible =
         |url: &Url| matches!(url.scheme(), "http" | "https") || (url.scheme() == "file" && base.scheme() == "file");
     page.files.retain_mut(|file| {
@@ -87,12 +88,36 @@ pub(super) fn resolve(page: &mut Page, base: &Url) {
             lost.push(eutaxis_core::index::Skipped { filename: file.filename.to_string(), reason });
             return false;
         };
+        if base.scheme() == "https" && url.scheme() == "http" && !manner.insecure {
+            match over_https(&url, base) {
+                Some(same) => {
+                    instead += 1;
+                    url = same;
+                }
+                // Its hash is stated over https: a changed one would be noticed. Else nobody could tell.
+                None if file.hashes.has_strong() => {}
+                None => {
+                    let reason = format!(
+                        "it lies at http://{}, where it could be changed on the way, and no hash is stated for it (`insecure = true` takes it all the same)",
+                        url.host_str().unwrap_or("?")
+                    );
+                    lost.push(eutaxis_core::index::Skipped { filename: file.filename.to_string(), reason });
+                    return false;
+                }
+            }
+        }
         crate::network::strip(&mut url);
         url.set_fragment(None);
         Arc::make_mut(file).url = url.as_str().into();
         true
     });
     page.skipped.append(&mut lost);
+    if instead > 0 {
+        let host = base.host_str().unwrap_or("?");
+        page.remarks.push(format!(
+            "the page names {instead} files of {host} over http://; they are asked for over https:// instead"
+        ));
+    }
 }
 
 /// Where a file of a page that was made whole is.
@@ -110,177 +135,25 @@ fn place(file: &PageFile) -> Result<Place> {
     }
 }
 
-fn wanted(file: &PageFile, url: &Url) -> Wanted {
-    Wanted {
-        url: url.clone(),
-        filename: file.filename.to_string(),
-        sha256: file.hashes.get("sha256").cloned(),
-        size: file.size,
-    }
-}
-
 /// The whole file, on this disk.
-fn obtain(network: &Network, file: &PageFile) -> Result<PathBuf> {
+fn obtain(network: &Network, manner: &Manner, file: &PageFile) -> Result<PathBuf> {
     match place(file)? {
         Place::Disk(path) => Ok(path),
-        Place::Url(url) => Ok(network.bring(&wanted(file, &url), &|_| {})?.0),
+        Place::Url(url) => Ok(network.bring(&learn::wanted(file, &url, manner), &|_| {})?.0),
     }
 }
 
 /// The metadata of a file.
-pub(super) fn metadata(network: &Network, project: &Name, file: &PageFile) -> Result<MetadataAnswer> {
-    let url = match place(file)? {
-        Place::Url(url) => url,
-        Place::Disk(path) => return Ok(answer(super::folder::metadata_at(&path, &file.kind)?)),
-    };
-    let of_file = |m: &Metadata| m.name == *project && m.version == *file.kind.version();
-    let look = || {
-        let checked = find(network, project, file, &url).and_then(|found| {
-            found.iter().try_for_each(|m| ensure_truthful(m, project, file, &url))?;
-            Ok(found)
-        });
-        match checked {
-            Ok(found) => Ok(answer(found)),
-            Err(error) if error.kind == ErrorKind::Metadata => Ok(MetadataAnswer::Unusable(error.message)),
-            Err(error) => Err(error),
-        }
-    };
-    match file.hashes.get("sha256") {
-        Some(sha256) => {
-            let kept = network.catalogue().metadata(sha256);
-            if let Some(known) = kept.as_deref().and_then(|bytes| recall(bytes, &of_file)) {
-                return Ok(known);
-            }
-            let found = look()?;
-            // A row of an older form, or of other bytes than the hash stands for, is written over.
-            network.catalogue().keep_metadata(sha256, &kept_form(&found));
-            Ok(found)
-        }
-        None => {
-            let (key, what) = (format!("metadata {url}"), &*file.filename);
-            let kept = network.unchanged(&key, &url, what)?;
-            if let Some(known) = kept.as_deref().and_then(|bytes| recall(bytes, &of_file)) {
-                return Ok(known);
-            }
-            let head = network.head_of(&url, what)?;
-            let found = look()?;
-            network.keep_of(&key, &head, kept_form(&found));
-            Ok(found)
-        }
-    }
-}
-
-fn answer(found: Option<Metadata>) -> MetadataAnswer {
-    found.map_or(MetadataAnswer::UnknownUntilBuilt, |m| MetadataAnswer::Known(Arc::new(m)))
-}
-
-/// The form in which an answer is kept.
-fn kept_form(answer: &MetadataAnswer) -> Vec<u8> {
-    let (mark, text) = match answer {
-        MetadataAnswer::Known(metadata) => (KNOWN, metadata.to_text()),
-        MetadataAnswer::UnknownUntilBuilt => (UNKNOWN, String::new()),
-        MetadataAnswer::Unusable(why) => (UNUSABLE, why.clone()),
-    };
-    std::iter::once(mark).chain(text.into_bytes()).collect()
-}
-
-/// What was kept, if it can be read and is of this file.
-fn recall(bytes: &[u8], of_file: &dyn Fn(&Metadata) -> bool) -> Option<MetadataAnswer> {
-    match bytes.split_first()? {
-        (&UNKNOWN, []) => Some(MetadataAnswer::UnknownUntilBuilt),
-        (&UNUSABLE, why) => Some(MetadataAnswer::Unusable(String::from_utf8_lossy(why).into_owned())),
-        (&KNOWN, text) => Metadata::parse(text).ok().filter(of_file).map(|m| MetadataAnswer::Known(Arc::new(m))),
-        _ => None,
-    }
-}
-
-fn find(network: &Network, project: &Name, file: &PageFile, url: &Url) -> Result<Option<Metadata>> {
-    // A whole file that was fetched before is nearest of all.
-    if let Some(path) = file.hashes.get("sha256").and_then(|h| network.kept_file(h, &file.filename)) {
-        return within(&path, &file.kind);
-    }
-    let what = format!("the metadata of {}", file.filename);
-    let host = url.origin().ascii_serialization();
-    let stated = |metadata: &Metadata| metadata.name == *project && metadata.version == *file.kind.version();
-    if let Some(hashes) = &file.metadata {
-        if let Some(bytes) = sidecar(network, url, &what)? {
-            ensure_hash(&bytes, hashes.get("sha256").map(String::as_str), &what)?;
-            return inside::read_metadata(&bytes, url).map(Some);
-        }
-    } else {
-        let tried = network.habit(&host, "sidecar", || {
-            let bytes = sidecar(network, url, &what)?;
-            Ok(bytes.and_then(|b| Metadata::parse(&b).ok()).filter(|m| stated(m)))
-        })?;
-        if tried.is_some() {
-            return Ok(tried);
-        }
-    }
-    if matches!(file.kind, FileKind::Wheel(_)) {
-        let parts = network.habit(&host, "parts", || by_parts(network, url, &file.filename))?;
-        if let Some(Some(metadata)) = parts {
-            return Ok(Some(metadata));
-        }
-    }
-    let (path, _) = network.bring(&wanted(file, url), &|_| {})?;
-    within(&path, &file.kind)
-}
-
-/// The metadata within a file that came whole and with the right bytes: what is wrong with it is wrong for everybody.
-fn within(path: &std::path::Path, kind: &FileKind) -> Result<Option<Metadata>> {
-    let found = match kind {
-        FileKind::Wheel(_) => wheel_metadata(path).map(Some),
-        FileKind::Sdist(_) => sdist_metadata(path),
-    };
-    found.map_err(|error| match error.kind {
-        ErrorKind::Contents => Error { kind: ErrorKind::Metadata, ..error },
-        _ => error,
-    })
-}
-
-/// The bytes of `FILE.metadata`, if the server has it.
-fn sidecar(network: &Network, url: &Url, what: &str) -> Result<Option<Vec<u8>>> {
-    let mut beside = url.clone();
-    beside.set_path(&format!("{}.metadata", url.path()));
-    let client = network.client(what)?;
-    let mut request = Request::new(&beside, what, LARGEST);
-    request.compressed = true;
-    let answer = client.get(&request)?;
-    match answer.head.status {
-        200 => Ok(Some(answer.body)),
-        // Some servers forbid what they do not have.
-        403 | 404 | 410 => Ok(None),
-        _ => Err(client.refusal(&answer.head, what)),
-    }
-}
-
-fn ensure_hash(bytes: &[u8], wanted: Option<&str>, what: &str) -> Result<()> {
-    let found = sha256_hex(bytes);
-    match wanted {
-        Some(wanted) if !wanted.eq_ignore_ascii_case(&found) => {
-            let message = format!("{what} has the SHA-256 {found}; the page says {wanted}");
-            Err(Error::contents(message).help("it was changed on the server or on the way (a proxy?): try again, and if it stays so, tell those who run the depot"))
-        }
-        _ => Ok(()),
-    }
-}
-
-/// METADATA from parts of the archive. None: the server gives no parts. Some(None): parts do not do for this file.
-fn by_parts(network: &Network, url: &Url, filename: &str) -> Result<Option<Option<Metadata>>> {
-    let client = network.client(filename)?;
-    match open_parts(client, url, filename)? {
-        Opened::WholeOnly => Ok(None),
-        Opened::Small => Ok(Some(None)),
-        Opened::Absent(error) => Err(error),
-        Opened::Parts(mut reader) => match inside::member_of_archive(&mut *reader) {
-            Ok(bytes) => inside::read_metadata(&bytes, url).map(|m| Some(Some(m))),
-            // The whole file tells what is wrong with it, if it still is.
-            Err(_) if reader.failure.is_none() => Ok(Some(None)),
-            Err(_) => match reader.failure.take() {
-                Some(error) if error.kind == ErrorKind::Network => Err(error),
-                _ => Ok(Some(None)),
-            },
-        },
+pub(super) fn metadata(
+    network: &Network,
+    manner: &Manner,
+    project: &Name,
+    file: &PageFile,
+    effort: Effort,
+) -> Result<MetadataAnswer> {
+    match place(file)? {
+        Place::Disk(path) => super::folder::metadata_at(&path, project, file),
+        Place::Url(url) => learn::metadata(&learn::Question { network, manner, project, file, url: &url }, effort),
     }
 }
 
@@ -296,9 +169,36 @@ mod tests {
             <a href='https://ann:pw@f.example/m-2-py3-none-any.whl?sig=x'></a><a href='http://[bad/m-3-py3-none-any.whl'></a>
             <a href='file:///etc/m-4-py3-none-any.whl'></a>";
         let mut page = parse_html(html, &name).unwrap();
-        resolve(&mut page, &Url::parse("https://d.example/simple/m/").unwrap());
+        resolve(&mut page, &Url::parse("https://d.example/simple/m/").unwrap(), &Manner::default());
         let urls: Vec<&str> = page.files.iter().map(|f| &*f.url).collect();
         assert_eq!(urls, ["https://d.example/f/m-1-py3-none-any.whl", "https://f.example/m-2-py3-none-any.whl?sig=x"]);
         assert_eq!(page.skipped.len(), 2);
+    }
+
+    #[test]
+    fn no_step_leads_from_https_to_http_without_a_hash() {
+        let name = Name::parse("m").unwrap();
+        let hash = "sha256=2cf24dba5fb0a30e26e83b2ac5b9e29e1b161e5c1fa7425e73043362938b9824";
+        let html = format!(
+            "<a href='http://d.example/f/m-1-py3-none-any.whl'></a><a href='http://f.example/m-2-py3-none-any.whl'></a>
+             <a href='http://f.example/m-3-py3-none-any.whl#{hash}'></a>"
+        );
+        let urls = |base: &str, insecure: bool| {
+            let mut page = parse_html(html.as_bytes(), &name).unwrap();
+            resolve(&mut page, &Url::parse(base).unwrap(), &Manner { insecure, ..Manner::default() });
+            (page.files.iter().map(|f| f.url.to_string()).collect::<Vec<_>>(), page.skipped.len(), page.remarks.len())
+        };
+        let (same, other, hashed) = (
+            "d.example/f/m-1-py3-none-any.whl",
+            "http://f.example/m-2-py3-none-any.whl",
+            "http://f.example/m-3-py3-none-any.whl",
+        );
+        assert_eq!(
+            urls("https://d.example/simple/m/", false),
+            (vec![format!("https://{same}"), hashed.to_owned()], 1, 1)
+        );
+        let all = vec![format!("http://{same}"), other.to_owned(), hashed.to_owned()];
+        assert_eq!(urls("https://d.example/simple/m/", true), (all.clone(), 0, 0));
+        assert_eq!(urls("http://d.example/simple/m/", false), (all, 0, 0));
     }
 }

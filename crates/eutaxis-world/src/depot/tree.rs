@@ -5,12 +5,13 @@ use std::sync::Arc;
 
 use eutaxis_core::Name;
 use eutaxis_core::index::{Page, PageFile, parse_html, parse_json};
-use eutaxis_core::solve::MetadataAnswer;
+use eutaxis_core::solve::{Effort, MetadataAnswer};
 use percent_encoding::percent_decode_str;
 
-use super::folder::{metadata_at, sidecar};
-use super::{Depot, Place, ensure_truthful};
-use crate::hash::sha256_hex;
+use super::folder::{metadata_at, read_at, sidecar};
+use super::{Depot, Place};
+use crate::catalogue::ListedFile;
+use crate::network::differs;
 use crate::{Doing, Error, Result};
 
 /// The root of an index tree.
@@ -61,32 +62,24 @@ impl Depot for Tree {
         Ok(None)
     }
 
-    fn metadata(&self, project: &Name, file: &PageFile) -> Result<MetadataAnswer> {
+    fn metadata(&self, project: &Name, file: &PageFile, _: Effort) -> Result<MetadataAnswer> {
         let path = self.obtain(project, file)?;
         let beside = sidecar(&path);
         if let (Some(hashes), Ok(bytes)) = (&file.metadata, std::fs::read(&beside)) {
-            if let Some(wanted) = hashes.get("sha256") {
-                let found = sha256_hex(&bytes);
-                if found != *wanted {
-                    let message = format!("{} has the hash {found}; the index says {wanted}", beside.display());
-                    return Err(Error::contents(message).help("the index tree is damaged: make it again"));
-                }
+            if let Some((algorithm, stated, found)) = differs(&bytes, hashes) {
+                let (shown, name) = (beside.display(), algorithm.as_str());
+                let message = format!("{shown} has the {name} {found}; the index says {stated}");
+                return Err(Error::contents(message).help("the index tree is damaged: make it again"));
             }
-            let metadata = super::inside::read_metadata(&bytes, beside.display())?;
-            ensure_truthful(&metadata, project, file, beside.display())?;
-            return Ok(MetadataAnswer::Known(Arc::new(metadata)));
-        }
-        if !path.exists() {
+        } else if !path.exists() {
             return Err(Error::contents(format!("{} is on the page of {project} but not on the disk", path.display()))
                 .help("the index tree is not whole: make it again"));
         }
-        match metadata_at(&path, &file.kind)? {
-            Some(metadata) => {
-                ensure_truthful(&metadata, project, file, path.display())?;
-                Ok(MetadataAnswer::Known(Arc::new(metadata)))
-            }
-            None => Ok(MetadataAnswer::UnknownUntilBuilt),
-        }
+        metadata_at(&path, project, file)
+    }
+
+    fn listed(&self, project: &Name, file: &PageFile) -> Option<Vec<ListedFile>> {
+        super::listed_on_disk(&self.obtain(project, file).ok()?)
     }
 
     fn place(&self, project: &Name, file: &PageFile) -> Result<Place> {
@@ -149,10 +142,8 @@ pub(super) fn direct_page(project: &Name, url: &str) -> Result<(Arc<dyn Depot>, 
     }
     let kind = eutaxis_core::index::FileKind::of(&filename, project)
         .map_err(|reason| Error::request(format!("{project} is asked for at {url}: {reason}")))?;
-    let metadata = metadata_at(&path, &kind)?;
-    let hashes = url
-        .split_once("#sha256=")
-        .map(|(_, h)| ("sha256".to_owned(), h.split('&').next().unwrap_or(h).to_ascii_lowercase()));
+    let metadata = read_at(&path, &kind)?;
+    let hashes = url.split_once("#sha256=").map(|(_, h)| ("sha256", h.split('&').next().unwrap_or(h)));
     let file = PageFile {
         filename: filename.as_str().into(),
         url: url.split('#').next().unwrap_or(url).into(),

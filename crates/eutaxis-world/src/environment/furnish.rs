@@ -12,6 +12,7 @@ use std::time::Instant;
 
 use eutaxis_core::Name;
 use eutaxis_core::artifact::{NameRules, WheelName};
+use eutaxis_core::index::{Algorithm, Hashes};
 use rayon::prelude::*;
 use url::Url;
 
@@ -22,10 +23,10 @@ use super::link::{Cost, LinkMode, Linker, writable};
 use super::plan::{Planned, PlannedWheel, Source, join, plan};
 use super::read::{Installed, Place, installed, look, tidy_path};
 use crate::error::Doing;
-use crate::files::{lock, lock_path};
+use crate::files::{ensure_room, lock, lock_path};
 use crate::hash::sha256_hex;
 use crate::interpreter::{Facts, ProbeCache, environment_python};
-use crate::network::{Network, Wanted};
+use crate::network::{Network, Wanted, check_file};
 use crate::store::{Store, Unpacked, remove_tree};
 use crate::threads::each;
 use crate::{Error, ErrorKind, Result};
@@ -45,6 +46,8 @@ pub struct Item {
     pub wheel_name: WheelName,
     /// Its SHA-256, as pinned.
     pub sha256: String,
+    /// All its hashes, as pinned.
+    pub hashes: Hashes,
     /// Its bytes, as pinned.
     pub size: Option<u64>,
     /// The user asked for it.
@@ -309,8 +312,10 @@ fn bring_all(items: &[Item], store: &Store, network: &Network, progress: Progres
     let wanted = |item: &Item, url: &Url| Wanted {
         url: url.clone(),
         filename: item.filename.clone(),
-        sha256: Some(item.sha256.clone()),
+        hashes: item.hashes.clone(),
         size: item.size,
+        insecure: false,
+        learning: false,
     };
     let absent: Vec<(&Item, &Url)> = items
         .iter()
@@ -321,6 +326,8 @@ fn bring_all(items: &[Item], store: &Store, network: &Network, progress: Progres
         .collect();
     network.ensure_within_reach(absent.iter().map(|(item, _)| (item.sha256.as_str(), item.filename.as_str())))?;
     let total = absent.iter().filter_map(|(item, _)| item.size).sum();
+    // Fetched, and then unpacked beside it.
+    ensure_room(store.root(), u64::saturating_mul(total, 2), "what is pinned")?;
     let done = AtomicI64::new(0);
     let brought = each(&absent, MOST_AT_ONCE, |(item, url)| {
         let told = |more: i64| {
@@ -332,6 +339,14 @@ fn bring_all(items: &[Item], store: &Store, network: &Network, progress: Progres
     let brought: Vec<_> = brought.into_iter().flatten().collect::<Result<_>>()?;
     let mut brought =
         absent.iter().zip(brought).map(|((item, _), (path, _))| (&item.sha256, path)).collect::<BTreeMap<_, _>>();
+    for item in items.iter().filter(|item| !store.has(&item.sha256)) {
+        // The SHA-256 is checked where the wheel is unpacked; what else is pinned of it is checked here.
+        if let WheelAt::Disk(path) = &item.wheel
+            && item.hashes.iter().any(|(algorithm, _)| algorithm != Algorithm::Sha256)
+        {
+            check_file(path, path, &item.hashes)?;
+        }
+    }
     Ok(items
         .iter()
         .map(|item| match &item.wheel {

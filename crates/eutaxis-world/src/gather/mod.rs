@@ -11,11 +11,12 @@ use std::sync::atomic::{AtomicI64, AtomicUsize, Ordering};
 use std::time::Instant;
 
 use eutaxis_core::Name;
+use eutaxis_core::index::Hashes;
 use url::Url;
 
 use crate::environment::WheelAt;
 use crate::error::Doing;
-use crate::files::{lock, lock_path, sha256_of};
+use crate::files::{ensure_room, lock, lock_path, sha256_of};
 use crate::hash::sha256_hex;
 use crate::network::{Network, Wanted, copy};
 use crate::threads::each;
@@ -35,6 +36,8 @@ pub struct Piece {
     pub filename: String,
     /// Its SHA-256, as pinned.
     pub sha256: String,
+    /// All its hashes, as pinned.
+    pub hashes: Hashes,
     /// Its bytes, as pinned.
     pub size: Option<u64>,
     /// Where it is.
@@ -99,6 +102,8 @@ pub fn gather(
     let absent = far.filter(|p| !into.join(p.project.as_str()).join(&p.filename).is_file());
     network.ensure_within_reach(absent.map(|p| (p.sha256.as_str(), p.filename.as_str())))?;
     tree::ensure_ours(&into)?;
+    let missing = pieces.iter().filter(|p| !into.join(p.project.as_str()).join(&p.filename).is_file());
+    ensure_room(&into, missing.filter_map(|p| p.size).sum(), "what is pinned")?;
     let of = pieces.iter().filter_map(|p| p.size).sum();
     let (bytes, files) = (AtomicI64::new(0), AtomicUsize::new(0));
     let tell = || {
@@ -148,9 +153,9 @@ fn one(piece: &Piece, into: &Path, network: &Network, bytes: &(dyn Fn(i64) + Syn
     }
     let part = folder.join(format!(".{}.part", piece.filename));
     let (how, came) = match &piece.from {
-        WheelAt::Disk(path) => (How::Copied, copy(path, Some(&piece.sha256), &part, bytes)?),
+        WheelAt::Disk(path) => (How::Copied, copy(path, &piece.hashes, &part, bytes)?),
         WheelAt::Url(url) => match network.kept_file(&piece.sha256, &piece.filename) {
-            Some(path) => (How::Copied, copy(&path, Some(&piece.sha256), &part, bytes)?),
+            Some(path) => (How::Copied, copy(&path, &piece.hashes, &part, bytes)?),
             None => (How::Fetched, network.download(&wanted(piece, url), &part, bytes)?),
         },
     };
@@ -159,7 +164,14 @@ fn one(piece: &Piece, into: &Path, network: &Network, bytes: &(dyn Fn(i64) + Syn
 }
 
 fn wanted(piece: &Piece, url: &Url) -> Wanted {
-    Wanted { url: url.clone(), filename: piece.filename.clone(), sha256: Some(piece.sha256.clone()), size: piece.size }
+    Wanted {
+        url: url.clone(),
+        filename: piece.filename.clone(),
+        hashes: piece.hashes.clone(),
+        size: piece.size,
+        insecure: false,
+        learning: false,
+    }
 }
 
 /// A name that stays in its folder.

@@ -1,7 +1,7 @@
 //! Requests over HTTP: redirects, retries, time limits, secrets. The runtime lives in here; callers block.
 
 use std::io::Read;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
 use flate2::read::GzDecoder;
@@ -9,6 +9,7 @@ use reqwest::header::{self, HeaderMap, HeaderName};
 use reqwest::redirect::Policy;
 use url::Url;
 
+use super::allowance::{Allowance, Share};
 use super::secrets::{Secret, Secrets};
 use super::words::{self, Failure};
 use crate::catalogue::Validators;
@@ -21,6 +22,8 @@ const MOST_HOPS: usize = 10;
 const FIRST_PAUSE: Duration = Duration::from_millis(250);
 /// A server that asks to wait longer than this is not waited for.
 const LONGEST_WAIT: u64 = 60;
+/// Bodies above this come into memory one at a time.
+const LARGE: usize = 2 << 20;
 /// A body that brings less than this in the time-out's span is too slow to wait for.
 const SLOWEST: u64 = 512;
 
@@ -41,13 +44,42 @@ pub(crate) struct Request<'a> {
     pub(crate) most: u64,
     /// It may come compressed.
     pub(crate) compressed: bool,
+    /// Where it was asked for at first, when that is another address: what may be sent is decided by it.
+    pub(crate) asked: Option<&'a Url>,
+    /// What may be done on the way.
+    pub(crate) trust: Trust,
+    /// It is fetched to learn something: so many bytes are expected.
+    pub(crate) learning: Option<u64>,
+}
+
+/// What may be done on the way to something.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) enum Trust {
+    /// A step from https to http is refused: who listens there could change it.
+    #[default]
+    Guarded,
+    /// Its strong hash is known, so that a changed one is noticed: such a step is taken, and told.
+    Hashed,
+    /// The user insists (`insecure = true`).
+    Insists,
 }
 
 impl<'a> Request<'a> {
     /// A plain request for at most `most` bytes.
     pub(crate) fn new(url: &'a Url, what: &'a str, most: u64) -> Self {
         let validators = Validators::default();
-        Request { url, what, accept: None, validators, range: None, most, compressed: false }
+        Request {
+            url,
+            what,
+            accept: None,
+            validators,
+            range: None,
+            most,
+            compressed: false,
+            asked: None,
+            trust: Trust::Guarded,
+            learning: None,
+        }
     }
 }
 
@@ -84,13 +116,20 @@ impl Head {
         let start = span.split_once('-').map_or(span, |(start, _)| start);
         Some((start.trim().parse().ok()?, whole.trim().parse().ok()?))
     }
+
+    /// How large the whole is, where a range was refused: `bytes */1234`.
+    pub(crate) fn content_range_of(&self) -> Option<u64> {
+        self.header(header::CONTENT_RANGE)?.strip_prefix("bytes */")?.trim().parse().ok()
+    }
 }
 
 /// A whole answer.
 #[derive(Debug)]
-pub(crate) struct Answer {
+pub(crate) struct Answer<'a> {
     pub(crate) head: Head,
     pub(crate) body: Vec<u8>,
+    /// Held as long as a large body is in memory: there is only one at a time.
+    _alone: Option<MutexGuard<'a, ()>>,
 }
 
 /// Takes a body as it comes. A failure of its own (a full disk) ends everything.
@@ -114,6 +153,8 @@ pub struct Traffic {
     pub bytes: u64,
     /// What was overcome by trying again, in words.
     pub overcome: Vec<String>,
+    /// What should be known of the way that something came, in words.
+    pub cautions: Vec<String>,
 }
 
 /// The client.
@@ -123,6 +164,9 @@ pub(crate) struct Client {
     secrets: Secrets,
     settings: NetworkSettings,
     traffic: Mutex<Traffic>,
+    allowance: Arc<Allowance>,
+    /// Whoever has a large body in memory.
+    large: Mutex<()>,
 }
 
 impl std::fmt::Debug for Client {
@@ -143,7 +187,7 @@ impl Client {
     ///
     /// # Errors
     /// When the system gives no threads.
-    pub(crate) fn new(secrets: Secrets, settings: NetworkSettings) -> Result<Self> {
+    pub(crate) fn new(secrets: Secrets, settings: NetworkSettings, allowance: Arc<Allowance>) -> Result<Self> {
         let trouble = |what: &str, e: &dyn std::fmt::Display| {
             Error::new(ErrorKind::Network, format!("the network cannot be used: {what} ({e})"))
         };
@@ -173,7 +217,8 @@ impl Client {
                 .or_else(|_| builder().tls_certs_only(std::iter::empty()).build())
                 .map_err(|e| trouble("no secure connections", &e))?
         };
-        Ok(Client { runtime, http, secrets, settings, traffic: Mutex::new(Traffic::default()) })
+        let traffic = Mutex::default();
+        Ok(Client { runtime, http, secrets, settings, traffic, allowance, large: Mutex::default() })
     }
 
     /// How much went over the network so far.
@@ -186,38 +231,59 @@ impl Client {
         self.traffic.lock().unwrap_or_else(PoisonError::into_inner).bytes
     }
 
+    /// What should be known of the way that things came.
+    pub(crate) fn cautions(&self) -> Vec<String> {
+        let mut all = self.traffic().cautions;
+        all.extend(self.secrets.caution());
+        all
+    }
+
     fn note(&self, note: impl FnOnce(&mut Traffic)) {
         note(&mut self.traffic.lock().unwrap_or_else(PoisonError::into_inner));
     }
 
     /// Whether something secret would be sent there.
     pub(crate) fn knows_secret(&self, url: &Url) -> bool {
-        self.secrets.of(url).is_some()
+        self.secrets.of(url, url).is_some()
     }
 
-    /// Fetches into memory. Statuses 200, 206, 304, 403, 404, 410 and 416 are answers; all others are errors.
+    /// Fetches into memory. Statuses 200, 206, 304, 403, 404, 410 and 416 are answers; all others are errors. Only one body
+    /// at a time may be a large one: many hostile pages together must not fill the memory.
     ///
     /// # Errors
     /// When the network fails for good, in words.
-    pub(crate) fn get(&self, request: &Request<'_>) -> Result<Answer> {
-        struct Memory(Vec<u8>);
-        impl Sink for Memory {
+    pub(crate) fn get(&self, request: &Request<'_>) -> Result<Answer<'_>> {
+        struct Memory<'a> {
+            bytes: Vec<u8>,
+            large: &'a Mutex<()>,
+            alone: Option<MutexGuard<'a, ()>>,
+        }
+        impl Sink for Memory<'_> {
             fn begin(&mut self, _: &Head) -> Result<bool> {
-                self.0.clear();
+                self.bytes.clear();
                 Ok(true)
             }
             fn more(&mut self, bytes: &[u8]) -> Result<bool> {
-                self.0.extend_from_slice(bytes);
+                if self.alone.is_none() && self.bytes.len() + bytes.len() > LARGE {
+                    self.alone = Some(self.large.lock().unwrap_or_else(PoisonError::into_inner));
+                }
+                self.bytes.extend_from_slice(bytes);
                 Ok(true)
             }
         }
-        let mut memory = Memory(Vec::new());
+        let mut memory = Memory { bytes: Vec::new(), large: &self.large, alone: None };
         let head = self.fetch(request, &mut memory)?;
+        let Memory { bytes, mut alone, .. } = memory;
         let body = match head.header(header::CONTENT_ENCODING) {
-            Some("gzip" | "x-gzip") => inflate(&memory.0, request)?,
-            _ => memory.0,
+            Some("gzip" | "x-gzip") => {
+                if alone.is_none() && unpacks_to(&bytes).is_none_or(|n| n > LARGE) {
+                    alone = Some(self.large.lock().unwrap_or_else(PoisonError::into_inner));
+                }
+                inflate(&bytes, request)?
+            }
+            _ => bytes,
         };
-        Ok(Answer { head, body })
+        Ok(Answer { head, body, _alone: alone })
     }
 
     /// Fetches a part. When the server gives the whole instead, nothing of it is read: the status says so.
@@ -245,7 +311,7 @@ impl Client {
     ///
     /// # Errors
     /// When the network fails for good, in words.
-    pub(crate) fn beginning(&self, url: &Url, what: &str, accept: &'static str, enough: usize) -> Result<Vec<u8>> {
+    pub(crate) fn beginning(&self, request: &Request<'_>, enough: usize) -> Result<Vec<u8>> {
         struct Beginning(Vec<u8>, usize);
         impl Sink for Beginning {
             fn begin(&mut self, head: &Head) -> Result<bool> {
@@ -258,8 +324,8 @@ impl Client {
             }
         }
         let mut beginning = Beginning(Vec::new(), enough);
-        let mut request = Request::new(url, what, u64::MAX);
-        request.accept = Some(accept);
+        let mut request = request.clone();
+        request.most = u64::MAX;
         request.range = Some(format!("bytes=0-{}", enough.saturating_sub(1)));
         self.fetch(&request, &mut beginning)?;
         Ok(beginning.0)
@@ -272,12 +338,16 @@ impl Client {
     pub(crate) fn fetch(&self, request: &Request<'_>, sink: &mut dyn Sink) -> Result<Head> {
         let mut pause = FIRST_PAUSE;
         let mut attempt = 1;
+        let mut share = match request.learning {
+            Some(expected) => Some(self.allowance.reserve(expected, request.what)?),
+            None => None,
+        };
         loop {
             let mut asked = request.clone();
             if sink.there() > 0 {
                 asked.range = Some(format!("bytes={}-", sink.there()));
             }
-            let failure = match self.runtime.block_on(self.attempt(&asked, sink)) {
+            let failure = match self.runtime.block_on(self.attempt(&asked, sink, share.as_mut())) {
                 Attempt::Done(head) => return Ok(head),
                 Attempt::Sink(error) => return Err(error),
                 Attempt::Failed(failure) => failure,
@@ -298,10 +368,13 @@ impl Client {
     }
 
     /// One attempt, with its redirects.
-    async fn attempt(&self, request: &Request<'_>, sink: &mut dyn Sink) -> Attempt {
+    async fn attempt(&self, request: &Request<'_>, sink: &mut dyn Sink, share: Option<&mut Share<'_>>) -> Attempt {
         let mut url = request.url.clone();
+        let asked = request.asked.unwrap_or(request.url);
+        // The server sent on to http, and the same address is asked over https instead.
+        let mut instead = false;
         for _ in 0..MOST_HOPS {
-            let found = self.secrets.of(&url);
+            let found = self.secrets.of(&url, asked);
             let mut builder = self.http.get(url.clone());
             if let Some(found) = &found {
                 builder = match &found.secret {
@@ -326,6 +399,10 @@ impl Client {
             self.note(|t| t.requests += 1);
             let response = match builder.send().await {
                 Ok(response) => response,
+                Err(error) if instead => {
+                    let why = words::of_transport(&error, &url, request.what).error.message;
+                    return Attempt::Failed(words::of_downgrade(&url, request.what, &why));
+                }
                 Err(error) => return Attempt::Failed(words::of_transport(&error, &url, request.what)),
             };
             let head =
@@ -335,7 +412,10 @@ impl Client {
                     Ok(mut next) if matches!(next.scheme(), "http" | "https") => {
                         // The rest of a page's address is the server's business; a name and password are ours.
                         super::secrets::strip(&mut next);
-                        url = next;
+                        match self.step(&url, next, request) {
+                            Ok((next, https_instead)) => (url, instead) = (next, instead | https_instead),
+                            Err(failure) => return Attempt::Failed(failure),
+                        }
                         continue;
                     }
                     _ => {
@@ -351,9 +431,17 @@ impl Client {
                 || (head.status == 403 && found.is_some())
             {
                 let wait = retry_after(&head);
-                return Attempt::Failed(words::of_status(head.status, &url, request.what, found.as_ref(), wait));
+                let netrc = self.secrets.withheld(&url, asked);
+                return Attempt::Failed(words::of_status(head.status, &url, request.what, found.as_ref(), wait, netrc));
             }
-            return self.body(response, head, request, sink).await;
+            if instead {
+                self.caution(format!(
+                    "{} sends requests for {} on to http://, which was asked over https:// instead: tell those who run it.",
+                    words::host(&url),
+                    request.what
+                ));
+            }
+            return self.body(response, head, request, sink, share).await;
         }
         Attempt::Failed(words::of_body(
             format!("{} redirects more than {MOST_HOPS} times", words::host(request.url)),
@@ -362,12 +450,42 @@ impl Client {
         ))
     }
 
+    /// Where a redirect leads, and whether it is https in the place of http. From https no step leads to http, unless the
+    /// bytes are known by a hash or the user insists.
+    fn step(&self, from: &Url, next: Url, request: &Request<'_>) -> std::result::Result<(Url, bool), Failure> {
+        if from.scheme() != "https" || next.scheme() == "https" || request.trust == Trust::Insists {
+            return Ok((next, false));
+        }
+        if let Some(same) = over_https(&next, from).filter(|same| same != from) {
+            return Ok((same, true));
+        }
+        if request.trust == Trust::Hashed {
+            self.caution(format!(
+                "{} came over http:// from {}: its hash was stated over https://, so that a changed one would have been noticed.",
+                request.what,
+                words::host(&next)
+            ));
+            return Ok((next, false));
+        }
+        Err(words::of_downgrade(&next, request.what, &format!("{} sends on to http://", words::host(from))))
+    }
+
+    /// Says once what should be known of the way that something came.
+    fn caution(&self, text: String) {
+        self.note(|t| {
+            if !t.cautions.contains(&text) {
+                t.cautions.push(text);
+            }
+        });
+    }
+
     async fn body(
         &self,
         mut response: reqwest::Response,
         head: Head,
         request: &Request<'_>,
         sink: &mut dyn Sink,
+        mut share: Option<&mut Share<'_>>,
     ) -> Attempt {
         match sink.begin(&head) {
             Ok(true) => {}
@@ -385,6 +503,9 @@ impl Client {
             total += chunk.len() as u64;
             window += chunk.len() as u64;
             self.note(|t| t.bytes += chunk.len() as u64);
+            if let Some(Err(error)) = share.as_mut().map(|share| share.took(chunk.len() as u64)) {
+                return Attempt::Sink(error);
+            }
             if total > request.most {
                 let why =
                     format!("{} sends more than the {} bytes that it can have", words::host(&head.url), request.most);
@@ -408,9 +529,29 @@ impl Client {
 
     /// The error for an answer that is no success.
     pub(crate) fn refusal(&self, head: &Head, what: &str) -> Error {
-        let found = self.secrets.of(&head.url);
-        words::of_status(head.status, &head.url, what, found.as_ref(), None).error
+        let found = self.secrets.of(&head.url, &head.url);
+        words::of_status(head.status, &head.url, what, found.as_ref(), None, None).error
     }
+}
+
+/// The same address over https, where both are of one host: at the port that https was spoken at, unless the other names its
+/// own.
+pub(crate) fn over_https(http: &Url, beside: &Url) -> Option<Url> {
+    if http.scheme() != "http" || http.host() != beside.host() {
+        return None;
+    }
+    let mut same = http.clone();
+    same.set_scheme("https").ok()?;
+    if http.port().is_none() {
+        same.set_port(beside.port()).ok()?;
+    }
+    Some(same)
+}
+
+/// What a gzip stream says at its end that it unpacks to (RFC 1952, 2.3.1); not to be relied on.
+fn unpacks_to(bytes: &[u8]) -> Option<usize> {
+    let last = u32::from_le_bytes(bytes.last_chunk::<4>().copied()?);
+    usize::try_from(last).ok()
 }
 
 /// `Retry-After`: seconds, or a date.
@@ -425,7 +566,7 @@ fn retry_after(head: &Head) -> Option<u64> {
 
 fn inflate(bytes: &[u8], request: &Request<'_>) -> Result<Vec<u8>> {
     let mut plain = Vec::new();
-    let read = GzDecoder::new(bytes).take(request.most + 1).read_to_end(&mut plain);
+    let read = GzDecoder::new(bytes).take(request.most.saturating_add(1)).read_to_end(&mut plain);
     if read.is_err() || plain.len() as u64 > request.most {
         let why = if read.is_err() { "its compressed form is damaged" } else { "it is larger than it can be" };
         return Err(words::of_body(format!("{}: {why}", words::host(request.url)), request.what, false).error);

@@ -3,14 +3,16 @@
 //!
 //! Client and catalogue are only opened when something needs them.
 
+mod allowance;
+mod checks;
 mod client;
 mod download;
 mod netrc;
-mod ranges;
 mod secrets;
 mod words;
+mod zip_parts;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use std::time::Duration;
@@ -18,13 +20,17 @@ use std::time::Duration;
 use reqwest::header;
 use url::Url;
 
+use allowance::Allowance;
+pub use allowance::FetchLimits;
+pub(crate) use allowance::size;
+pub(crate) use checks::{Checks, differs};
 pub use client::Traffic;
-pub(crate) use client::{Answer, Client, Head, Request};
-pub(crate) use download::copy;
+pub(crate) use client::{Answer, Client, Head, Request, Sink, Trust, over_https};
 pub use download::{Bytes, Came, Wanted};
-pub(crate) use ranges::{Opened, open as open_parts};
+pub(crate) use download::{check_file, copy, wrong};
 use secrets::Secrets;
 pub use secrets::{strip, without_secret};
+pub(crate) use zip_parts::{Entry, Parted, Source as ZipSource, read as read_parts};
 
 use crate::catalogue::{Catalogue, KeptPage};
 use crate::config::NetworkSettings;
@@ -38,8 +44,15 @@ const LONGEST_LIFE: i64 = 24 * 3600;
 /// A page that says nothing of its life, and gives nothing to ask after it by, would have to come whole every time: so long it
 /// is good, in seconds.
 const UNSAID_LIFE: i64 = 600;
-/// No page is larger.
-const LARGEST_PAGE: u64 = 512 << 20;
+/// No page is larger, unpacked.
+const LARGEST_PAGE: u64 = 64 << 20;
+/// No list of projects is larger, unpacked.
+const LARGEST_LIST: u64 = 128 << 20;
+/// After so many files of a host that have no metadata beside them, and none that has, no more are asked for.
+const ENOUGH_MISSES: u32 = 8;
+/// What is remembered of a host: metadata that is not announced lies beside its files; it gives files in parts.
+const SIDECAR: &str = "sidecar";
+const PARTS: &str = "parts";
 /// How long it is remembered what a host can do, and what it cannot.
 const HABITS_LAST: Duration = Duration::from_secs(7 * 24 * 3600);
 
@@ -49,11 +62,13 @@ pub(crate) const FILES: &str = "files-1";
 /// How a document is read, kept and read again.
 pub(crate) struct Form<'a, T> {
     /// From an answer of the server.
-    pub(crate) read: &'a dyn Fn(&Answer) -> Result<T>,
+    pub(crate) read: &'a dyn Fn(&Answer<'_>) -> Result<T>,
     /// To bytes for the catalogue.
     pub(crate) pack: &'a dyn Fn(&T) -> Vec<u8>,
     /// From those bytes; none when they are not whole.
     pub(crate) unpack: &'a dyn Fn(&[u8]) -> Option<T>,
+    /// It is the list of all projects, which may be longer than a page.
+    pub(crate) is_list: bool,
 }
 
 /// What all depots on the network share.
@@ -67,8 +82,31 @@ pub struct Network {
     secrets: Mutex<Option<Secrets>>,
     client: OnceLock<std::result::Result<Client, Error>>,
     catalogue: OnceLock<(Catalogue, Option<String>)>,
+    allowance: Arc<Allowance>,
     /// One at a time learns what a host can do.
     learning: Mutex<BTreeMap<String, Arc<Mutex<()>>>>,
+    /// By host, how often metadata that was not announced was there, and was not.
+    guesses: Mutex<BTreeMap<String, (u32, u32)>>,
+    /// What was learnt in this run, by its key: with `renew` the rest is asked anew.
+    learnt: Mutex<BTreeSet<String>>,
+    /// What should be known of pages, in words, once each.
+    told: Mutex<BTreeSet<String>>,
+}
+
+/// How a depot may be reached, and under which name what it says is kept.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Manner {
+    /// The depot's own address: what it says is believed for it alone.
+    pub(crate) origin: String,
+    /// The user insists on it whatever the way.
+    pub(crate) insecure: bool,
+}
+
+impl Manner {
+    /// What may be done on the way to what no hash is known of.
+    pub(crate) fn trust(&self) -> Trust {
+        if self.insecure { Trust::Insists } else { Trust::Guarded }
+    }
 }
 
 impl Network {
@@ -82,7 +120,62 @@ impl Network {
             secrets: Mutex::new(Some(Secrets::default())),
             client: OnceLock::new(),
             catalogue: OnceLock::new(),
+            allowance: Arc::new(Allowance::new(settings.limits)),
             learning: Mutex::default(),
+            guesses: Mutex::default(),
+            learnt: Mutex::default(),
+            told: Mutex::default(),
+        }
+    }
+
+    /// What may be fetched to learn something.
+    pub fn limits(&self) -> FetchLimits {
+        self.allowance.limits()
+    }
+
+    /// Bytes that were fetched to learn something so far.
+    pub fn learnt(&self) -> u64 {
+        self.allowance.spent()
+    }
+
+    /// Who is told once much was fetched to learn something.
+    pub fn tell_much(&self, voice: impl Fn(&str) + Send + Sync + 'static) {
+        self.allowance.set_voice(Box::new(voice));
+    }
+
+    /// Whether the servers are asked again, however fresh what they said is.
+    pub(crate) fn renews(&self) -> bool {
+        self.renew
+    }
+
+    /// Whether something was learnt in this run.
+    pub(crate) fn was_learnt(&self, key: &str) -> bool {
+        self.learnt.lock().unwrap_or_else(PoisonError::into_inner).contains(key)
+    }
+
+    /// Remembers for this run that something was learnt.
+    pub(crate) fn note_learnt(&self, key: &str) {
+        self.learnt.lock().unwrap_or_else(PoisonError::into_inner).insert(key.to_owned());
+    }
+
+    /// Notes what should be known of the run, once.
+    pub(crate) fn caution(&self, text: String) {
+        self.told.lock().unwrap_or_else(PoisonError::into_inner).insert(text);
+    }
+
+    /// What should be known of the way that things came, and of what was read.
+    pub fn cautions(&self) -> Vec<String> {
+        let mut all: Vec<String> = self.told.lock().unwrap_or_else(PoisonError::into_inner).iter().cloned().collect();
+        if let Some(Ok(client)) = self.client.get() {
+            all.extend(client.cautions());
+        }
+        all
+    }
+
+    /// Names a depot: its address, to which secrets may go, and the further origins of its files.
+    pub fn name_place(&self, url: &Url, files: &[Url]) {
+        if let Some(secrets) = &mut *self.secrets.lock().unwrap_or_else(PoisonError::into_inner) {
+            secrets.name(url, files);
         }
     }
 
@@ -131,7 +224,7 @@ impl Network {
         }
         let made = self.client.get_or_init(|| {
             let secrets = self.secrets.lock().unwrap_or_else(PoisonError::into_inner).take().unwrap_or_default();
-            Client::new(secrets, self.settings)
+            Client::new(secrets, self.settings, Arc::clone(&self.allowance))
         });
         made.as_ref().map_err(Clone::clone)
     }
@@ -143,6 +236,7 @@ impl Network {
         url: &Url,
         what: &str,
         accept: &'static str,
+        manner: &Manner,
         form: &Form<'_, T>,
     ) -> Result<Option<T>> {
         let key = url.as_str();
@@ -157,9 +251,11 @@ impl Network {
             kept => kept,
         };
         let client = self.client(what)?;
-        let mut request = Request::new(url, what, LARGEST_PAGE);
+        let mut request = Request::new(url, what, if form.is_list { LARGEST_LIST } else { LARGEST_PAGE });
         request.accept = Some(accept);
         request.compressed = true;
+        request.trust = manner.trust();
+        request.learning = Some(0);
         if let Some((page, _)) = &kept {
             request.validators = page.validators.clone();
         }
@@ -221,6 +317,43 @@ impl Network {
         Ok(found)
     }
 
+    /// Whether metadata that a page does not announce is to be asked for beside a file of a host: some hosts have it for some
+    /// files, so that one file that has none says nothing of the others.
+    pub(crate) fn may_guess(&self, host: &str) -> bool {
+        if let Some(known) = self.catalogue().habit(host, SIDECAR) {
+            return known;
+        }
+        let guesses = self.guesses.lock().unwrap_or_else(PoisonError::into_inner);
+        guesses.get(host).is_none_or(|(hits, misses)| *hits > 0 || *misses < ENOUGH_MISSES)
+    }
+
+    /// Remembers whether it was there.
+    pub(crate) fn guessed(&self, host: &str, hit: bool) {
+        let mut guesses = self.guesses.lock().unwrap_or_else(PoisonError::into_inner);
+        let (hits, misses) = guesses.entry(host.to_owned()).or_default();
+        let count = if hit { &mut *hits } else { &mut *misses };
+        *count = count.saturating_add(1);
+        let learnt = match (*hits, *misses) {
+            (1, _) if hit => Some(true),
+            (0, ENOUGH_MISSES) => Some(false),
+            _ => None,
+        };
+        drop(guesses);
+        if let Some(holds) = learnt {
+            self.catalogue().keep_habit(host, SIDECAR, holds, HABITS_LAST);
+        }
+    }
+
+    /// Whether a host is known to give files only whole.
+    pub(crate) fn gives_no_parts(&self, host: &str) -> bool {
+        self.catalogue().habit(host, PARTS) == Some(false)
+    }
+
+    /// Remembers that a host gives files only whole.
+    pub(crate) fn note_no_parts(&self, host: &str) {
+        self.catalogue().keep_habit(host, PARTS, false, HABITS_LAST);
+    }
+
     fn file(&self, sha256: &str, filename: &str) -> PathBuf {
         let folder = self.cache.join(FILES).join(sha256.get(..2).unwrap_or("00")).join(sha256);
         folder.join(Path::new(filename).file_name().unwrap_or_else(|| "file".as_ref()))
@@ -264,7 +397,7 @@ impl Network {
     /// # Errors
     /// When the network or the disk fails, or the bytes are not those of the hash.
     pub fn bring(&self, wanted: &Wanted, bytes: Bytes<'_>) -> Result<(PathBuf, Came)> {
-        match &wanted.sha256 {
+        match wanted.hashes.sha256() {
             Some(sha256) if !is_sha256(sha256) => Err(Error::contents(format!(
                 "`{}` is not a SHA-256 hash, by which {} would be known",
                 eutaxis_core::fault::escaped(sha256),
@@ -305,7 +438,7 @@ impl Network {
     /// it still gives them.
     fn bring_unknown(&self, wanted: &Wanted, bytes: Bytes<'_>) -> Result<(PathBuf, Came)> {
         let key = format!("file {}", wanted.url);
-        if let Some(body) = self.unchanged(&key, &wanted.url, &wanted.filename)?
+        if let Some(body) = self.unchanged(&key, &wanted.url, &wanted.filename, wanted.trust())?
             && let Ok(sha256) = String::from_utf8(body)
             && let Some(path) = self.kept_file(&sha256, &wanted.filename)
         {
@@ -319,7 +452,7 @@ impl Network {
         // What an earlier run left may be of other bytes, and nothing would show it.
         let _ = std::fs::remove_file(&part);
         // First what it is asked after by: a change between that and the file is seen at the next run.
-        let head = self.head_of(&wanted.url, &wanted.filename)?;
+        let head = self.head_of(&wanted.url, &wanted.filename, wanted.trust())?;
         let came = download::download(client, wanted, &part, bytes)?;
         let path = self.file(&came.sha256, &wanted.filename);
         if let Some(folder) = path.parent() {
@@ -331,7 +464,7 @@ impl Network {
     }
 
     /// What was kept of a file whose bytes no hash names, if the server still has the same one.
-    pub(crate) fn unchanged(&self, key: &str, url: &Url, what: &str) -> Result<Option<Vec<u8>>> {
+    pub(crate) fn unchanged(&self, key: &str, url: &Url, what: &str, trust: Trust) -> Result<Option<Vec<u8>>> {
         let Some(page) = self.catalogue().page(key) else { return Ok(None) };
         if self.offline || (page.fresh_until > self.catalogue().now() && !self.renew) {
             return Ok(page.body);
@@ -339,15 +472,15 @@ impl Network {
         if page.validators.is_empty() {
             return Ok(None);
         }
-        let mut request = one_byte(url, what);
+        let mut request = one_byte(url, what, trust);
         request.validators = page.validators;
         let (head, _) = self.client(what)?.part(&request)?;
         Ok(page.body.filter(|_| head.status == 304))
     }
 
     /// The head of the answer to a request for the first byte of a file.
-    pub(crate) fn head_of(&self, url: &Url, what: &str) -> Result<Head> {
-        Ok(self.client(what)?.part(&one_byte(url, what))?.0)
+    pub(crate) fn head_of(&self, url: &Url, what: &str, trust: Trust) -> Result<Head> {
+        Ok(self.client(what)?.part(&one_byte(url, what, trust))?.0)
     }
 
     /// Keeps something of a file whose bytes no hash names, for [`Network::unchanged`].
@@ -368,8 +501,9 @@ impl Network {
     }
 }
 
-fn one_byte<'a>(url: &'a Url, what: &'a str) -> Request<'a> {
+fn one_byte<'a>(url: &'a Url, what: &'a str, trust: Trust) -> Request<'a> {
     let mut request = Request::new(url, what, 1);
+    request.trust = trust;
     request.range = Some("bytes=0-0".to_owned());
     request
 }

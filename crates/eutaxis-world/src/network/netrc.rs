@@ -18,6 +18,8 @@ pub(super) struct Entry {
 #[derive(Clone, Default)]
 pub(super) struct Netrc {
     pub(super) path: PathBuf,
+    /// Others on this machine can read it.
+    pub(super) is_open: bool,
     entries: Vec<Entry>,
 }
 
@@ -32,16 +34,35 @@ impl Netrc {
         };
         for path in candidates {
             if let Ok(bytes) = std::fs::read(&path) {
-                return Netrc { entries: parse(&String::from_utf8_lossy(&bytes)), path };
+                return Netrc { entries: parse(&String::from_utf8_lossy(&bytes)), is_open: is_open(&path), path };
             }
         }
         Netrc::default()
+    }
+
+    #[cfg(test)]
+    pub(super) fn of_text(text: &str) -> Self {
+        Netrc { entries: parse(text), ..Netrc::default() }
     }
 
     /// The entry of a host, else the default one.
     pub(super) fn of(&self, host: &str) -> Option<&Entry> {
         let named = self.entries.iter().find(|e| e.host.as_deref().is_some_and(|h| h.eq_ignore_ascii_case(host)));
         named.or_else(|| self.entries.iter().find(|e| e.host.is_none()))
+    }
+}
+
+/// Whether others than its owner can read a file.
+fn is_open(path: &std::path::Path) -> bool {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        std::fs::metadata(path).is_ok_and(|m| m.is_file() && m.permissions().mode() & 0o077 != 0)
+    }
+    #[cfg(not(unix))]
+    {
+        let _ = path;
+        false
     }
 }
 
@@ -134,7 +155,7 @@ mod tests {
     #[case("hidden.example", "guest", "none")]
     #[case("other.example", "guest", "none")]
     fn the_entry_of_a_host_is_found(#[case] host: &str, #[case] login: &str, #[case] password: &str) {
-        let netrc = Netrc { path: PathBuf::new(), entries: parse(FILE) };
+        let netrc = Netrc::of_text(FILE);
         let entry = netrc.of(host).unwrap();
         assert_eq!((entry.login.as_str(), entry.password.as_str()), (login, password));
     }

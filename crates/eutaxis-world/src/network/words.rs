@@ -137,13 +137,24 @@ fn last(chain: &[String]) -> String {
 }
 
 /// An answer that is neither what was asked for nor a plain "not here".
-pub(super) fn of_status(status: u16, url: &Url, what: &str, sent: Option<&Found>, wait: Option<u64>) -> Failure {
+pub(super) fn of_status(
+    status: u16,
+    url: &Url,
+    what: &str,
+    sent: Option<&Found>,
+    wait: Option<u64>,
+    withheld: Option<&str>,
+) -> Failure {
     let host = host(url);
     let transient = matches!(status, 408 | 425 | 429 | 500 | 502 | 503 | 504);
     let (why, help) = match (status, sent) {
         (401, Some(found)) | (403, Some(found)) => (
             format!("{host} does not accept the name and password from {} ({status})", found.from),
             "look whether they are still valid".to_owned(),
+        ),
+        (401 | 403, None) if withheld.is_some() => (
+            format!("{host} asks for a name and a password ({status}), and {} has some for it, which were not sent: no depot at that address is named", withheld.unwrap_or("netrc")),
+            format!("if it is to have them, name the depot there (--depot, or [[depot]] in eutaxis.toml), or, where a depot's files lie there: files = [\"{}\"] in its entry", url.origin().ascii_serialization()),
         ),
         (401, None) => (
             format!("{host} asks for a name and a password (401)"),
@@ -177,6 +188,16 @@ pub(super) fn of_status(status: u16, url: &Url, what: &str, sent: Option<&Found>
 
 fn asked_to_wait(wait: Option<u64>) -> String {
     wait.map_or(String::new(), |seconds| format!(" and asks to come back in {seconds} s"))
+}
+
+/// A step from https to http, which is refused.
+pub(super) fn of_downgrade(url: &Url, what: &str, why: &str) -> Failure {
+    let message = format!(
+        "{what} could not be fetched: it would have to come over http:// from {}, where it can be read and changed on the way ({why})",
+        host(url)
+    );
+    let help = "tell those who run the depot; if it must be, `insecure = true` in its entry in eutaxis.toml takes it all the same";
+    Failure { error: network(message, help), transient: false, wait: None }
 }
 
 /// A body that does not come, or not as announced.

@@ -36,27 +36,47 @@ impl Trim {
     /// # Errors
     /// When it is neither, in words.
     pub fn parse(text: &str) -> std::result::Result<Self, String> {
-        let trimmed = text.trim();
-        let split = trimmed.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(trimmed.len());
-        let (number, unit) = trimmed.split_at(split);
         let bad = || format!("`{text}` is neither an age (30d, 12h, 2w) nor a size (2GB, 500MB, 64MiB)");
-        let number: f64 = number.parse().map_err(|_| bad())?;
+        let (number, unit) = number(text).ok_or_else(bad)?;
         let hours = |n: f64| Trim::Age(Duration::from_secs_f64((n * 3600.0 * number).min(1e12)));
-        let bytes = |n: f64| Trim::Size((n * number).min(1e18) as u64);
-        Ok(match unit.trim().to_ascii_lowercase().as_str() {
+        Ok(match unit.as_str() {
             "h" => hours(1.0),
             "d" => hours(24.0),
             "w" => hours(168.0),
-            "b" => bytes(1.0),
-            "kb" => bytes(1e3),
-            "mb" => bytes(1e6),
-            "gb" => bytes(1e9),
-            "kib" => bytes(1024.0),
-            "mib" => bytes(1024.0 * 1024.0),
-            "gib" => bytes(1024.0 * 1024.0 * 1024.0),
-            _ => return Err(bad()),
+            unit => Trim::Size(bytes(number, unit).ok_or_else(bad)?),
         })
     }
+}
+
+/// A number and the letters behind it, in lower case.
+fn number(text: &str) -> Option<(f64, String)> {
+    let trimmed = text.trim();
+    let split = trimmed.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(trimmed.len());
+    let (number, unit) = trimmed.split_at(split);
+    Some((number.parse().ok()?, unit.trim().to_ascii_lowercase()))
+}
+
+fn bytes(number: f64, unit: &str) -> Option<u64> {
+    let of = |n: f64| Some((n * number).min(1e18) as u64);
+    match unit {
+        "b" => of(1.0),
+        "kb" => of(1e3),
+        "mb" => of(1e6),
+        "gb" => of(1e9),
+        "kib" => of(1024.0),
+        "mib" => of(1024.0 * 1024.0),
+        "gib" => of(1024.0 * 1024.0 * 1024.0),
+        _ => None,
+    }
+}
+
+/// Reads a size (`2GB`, `500MB`, `64MiB`).
+///
+/// # Errors
+/// When it is none, in words.
+pub fn parse_size(text: &str) -> std::result::Result<u64, String> {
+    let read = number(text).and_then(|(number, unit)| bytes(number, &unit));
+    read.ok_or_else(|| format!("`{text}` is no size (2GB, 500MB, 64MiB)"))
 }
 
 /// A thing in the cache that stands for itself: a whole file, or an unpacked wheel.

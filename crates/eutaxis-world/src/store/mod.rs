@@ -78,6 +78,11 @@ const NOTE_USE_AFTER: Duration = Duration::from_secs(24 * 3600);
 const STALE: Duration = Duration::from_secs(24 * 3600);
 
 impl Store {
+    /// Its folder.
+    pub(crate) fn root(&self) -> &Path {
+        &self.root
+    }
+
     /// The store in a cache folder, made when it is not there.
     ///
     /// # Errors

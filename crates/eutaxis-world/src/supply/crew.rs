@@ -5,10 +5,11 @@
 
 use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::time::Instant;
 
 use eutaxis_core::Name;
 use eutaxis_core::index::Page;
-use eutaxis_core::solve::{MetadataAnswer, Want};
+use eutaxis_core::solve::{Effort, MetadataAnswer, Want};
 
 use super::ahead::Ahead;
 use crate::depot::{Depot, Depots};
@@ -26,8 +27,18 @@ pub(super) enum Fact {
 
 enum Slot {
     Waiting,
-    UnderWay,
+    UnderWay(Instant),
     Done(Result<Fact>),
+}
+
+/// What is wanted, in words.
+fn shown(want: &Want) -> String {
+    match want {
+        Want::Page(project) => format!("the page of {project}"),
+        Want::Direct(project, _) => format!("the file of {project}"),
+        Want::Metadata(_, file) => format!("the metadata of {file}"),
+        Want::Archive(_, file) => format!("{file}, to learn what it needs"),
+    }
 }
 
 #[derive(Default)]
@@ -105,6 +116,28 @@ impl Crew {
         }
     }
 
+    /// What is being waited for longest, in words; none when nothing is.
+    pub(super) fn waits_for(&self) -> Option<String> {
+        let state = self.shared.lock();
+        let under_way = state.slots.iter().filter_map(|(want, slot)| match slot {
+            Slot::UnderWay(since) => Some((*since, want)),
+            _ => None,
+        });
+        let all: Vec<_> = under_way.collect();
+        let (_, first) = all.iter().min_by_key(|(since, _)| *since)?;
+        let more = if all.len() > 1 { format!(" and {} more", all.len() - 1) } else { String::new() };
+        Some(format!("{}{more}", shown(first)))
+    }
+
+    /// The price of an archive that was asked for: what its cheap answer said.
+    pub(super) fn price(&self, project: &Name, file: &Arc<str>) -> u64 {
+        let state = self.shared.lock();
+        match state.slots.get(&Want::Metadata(project.clone(), file.clone())) {
+            Some(Slot::Done(Ok(Fact::Metadata(_, _, MetadataAnswer::Dear(bytes))))) => *bytes,
+            _ => 0,
+        }
+    }
+
     /// The page of a project that was answered, with its depot.
     pub(super) fn page_of(&self, project: &Name) -> Option<(Arc<dyn Depot>, Arc<Page>)> {
         self.shared.page_of(project)
@@ -161,7 +194,7 @@ impl Shared {
             if !matches!(state.slots.get(&want), Some(Slot::Waiting)) {
                 continue;
             }
-            state.slots.insert(want.clone(), Slot::UnderWay);
+            state.slots.insert(want.clone(), Slot::UnderWay(Instant::now()));
             drop(state);
             let fact = self.answer(&want);
             let foreseen = match (&self.ahead, &fact) {
@@ -193,10 +226,11 @@ impl Shared {
             Want::Direct(project, url) => {
                 Ok(Fact::Page(project.clone(), Some(shared(self.depots.direct(project, url)?))))
             }
-            Want::Metadata(project, filename) => {
+            Want::Metadata(project, filename) | Want::Archive(project, filename) => {
+                let effort = if matches!(want, Want::Archive(..)) { Effort::Archive } else { Effort::Cheap };
                 let (depot, page) = self.page_of(project).ok_or_else(|| unknown(filename))?;
                 let file = page.files.iter().find(|f| f.filename == *filename).ok_or_else(|| unknown(filename))?;
-                let answer = match depot.metadata(project, file) {
+                let answer = match depot.metadata(project, file, effort) {
                     Err(error) if error.kind == ErrorKind::Metadata => MetadataAnswer::Unusable(error.message),
                     answer => answer?,
                 };

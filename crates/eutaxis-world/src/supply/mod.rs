@@ -6,23 +6,32 @@
 mod ahead;
 mod crew;
 
+use std::collections::HashSet;
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Arc, OnceLock};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 use eutaxis_core::Name;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::{Page, PageFile};
 use eutaxis_core::solve::{
-    Alternative, Clash, End, Joint, MetadataAnswer, Problem, Search, Solution, Solver, Step, Want, Way, joint, ways_out,
+    Alternative, Clash, End, Joint, MetadataAnswer, Problem, Search, Solution, Solver, Step, Want, Ways, joint,
+    ways_out,
 };
 
-use rayon::prelude::*;
-
+use crate::catalogue::ListedFile;
 use crate::depot::{Depot, Depots, Place};
+use crate::threads::each;
 use crate::{Error, Result};
 use ahead::Ahead;
 use crew::{Crew, Fact};
+
+/// So many searches are under way at once where facts come over the network: each mostly waits.
+const MOST_SEARCHES: usize = 16;
+/// Archives of so many bytes are asked for to find ways out.
+const ARCHIVES_FOR_WAYS: u64 = 64_000_000;
+/// What an archive counts at least.
+const LEAST_PRICE: u64 = 200_000;
 
 /// The end of a run.
 #[derive(Debug)]
@@ -43,6 +52,8 @@ pub struct Run {
     crew: OnceLock<Crew>,
     pages: AtomicUsize,
     metadata: AtomicUsize,
+    /// Archives that were asked for and counted.
+    paid: Mutex<HashSet<Want>>,
 }
 
 /// How much was read.
@@ -57,7 +68,13 @@ pub struct Read {
 impl Run {
     /// A run over these depots.
     pub fn new(depots: Arc<Depots>) -> Self {
-        Run { depots, crew: OnceLock::new(), pages: AtomicUsize::new(0), metadata: AtomicUsize::new(0) }
+        Run {
+            depots,
+            crew: OnceLock::new(),
+            pages: AtomicUsize::new(0),
+            metadata: AtomicUsize::new(0),
+            paid: Mutex::default(),
+        }
     }
 
     /// The threads that answer, made on first use: with a problem, what its search will want is foreseen.
@@ -78,10 +95,10 @@ impl Run {
     /// # Errors
     /// When a depot cannot be read, or the search gives up.
     pub fn solve(&self, problem: &Problem, progress: Progress<'_>) -> Result<Outcome> {
-        match self.search(problem, progress)? {
+        match self.search(problem, progress, &mut None)? {
             End::Settled(solution) => Ok(Outcome::Settled(solution)),
             End::Clash(clash) => Ok(Outcome::Clash(clash)),
-            End::GaveUp => {
+            End::GaveUp | End::Untried(_) => {
                 let message = "the search gave up after very many conflicts: neither a solution nor a proof was found";
                 Err(Error::request(message).help("bound the projects that have very many releases"))
             }
@@ -98,8 +115,9 @@ impl Run {
         clash: &Clash,
         alternatives: &[Alternative],
         progress: Progress<'_>,
-    ) -> Result<Vec<Way>> {
-        ways_out(problem, clash, alternatives, &mut self.solver(progress))
+    ) -> Result<Ways> {
+        let mut solver = Reading { run: self, progress, left: Some(ARCHIVES_FOR_WAYS) };
+        ways_out(problem, clash, alternatives, &mut solver)
     }
 
     /// One choice for several targets, with releases kept equal where that can be.
@@ -110,35 +128,42 @@ impl Run {
         joint(problems, &mut self.solver(progress))
     }
 
-    /// Solves many problems over the same facts, as many at once as there are processors; the answers in their order.
+    /// Solves many problems over the same facts, many at once, so that what they want is asked for together; the answers in
+    /// their order.
     ///
     /// # Errors
     /// When a depot cannot be read.
     pub fn each(&self, problems: &[Problem], progress: Progress<'_>) -> Result<Vec<End>> {
-        problems.par_iter().map(|problem| self.search(problem, progress)).collect()
+        let processors = std::thread::available_parallelism().map_or(2, usize::from);
+        let at_once = if self.depots.are_remote() { MOST_SEARCHES } else { processors };
+        let ends = each(problems, at_once, |problem| self.search(problem, progress, &mut None));
+        ends.into_iter().flatten().collect()
     }
 
     /// Whoever solves problems one after the other.
     pub fn solver<'a>(&'a self, progress: Progress<'a>) -> impl Solver<Error = Error> + 'a {
-        Reading { run: self, progress }
+        Reading { run: self, progress, left: None }
     }
 
     /// A search to its end. A clash is looked for again in an order that does not depend on how the asks were listed, so
     /// that it is the same for the same asks.
-    fn search(&self, problem: &Problem, progress: Progress<'_>) -> Result<End> {
-        let end = self.search_once(problem, progress)?;
+    fn search(&self, problem: &Problem, progress: Progress<'_>, left: &mut Option<u64>) -> Result<End> {
+        let end = self.search_once(problem, progress, left)?;
         let ordered = problem.in_order();
         let End::Clash(clash) = end else { return Ok(end) };
         let same = ordered.asks == problem.asks && ordered.bounds == problem.bounds && problem.prior.is_empty();
-        if same { Ok(End::Clash(clash)) } else { self.search_once(&ordered, progress) }
+        if same { Ok(End::Clash(clash)) } else { self.search_once(&ordered, progress, left) }
     }
 
-    fn search_once(&self, problem: &Problem, progress: Progress<'_>) -> Result<End> {
+    fn search_once(&self, problem: &Problem, progress: Progress<'_>, left: &mut Option<u64>) -> Result<End> {
         let crew = self.crew(Some(problem));
         let mut search = Search::new(problem.clone());
         loop {
             match search.step() {
                 Step::Wants { needed, likely } => {
+                    if let Some(why) = self.beyond(&needed, left) {
+                        return Ok(End::Untried(why));
+                    }
                     // All at once, and those that hold the search up first.
                     crew.order(needed.iter().chain(&likely));
                     let facts: Vec<Result<Fact>> = needed.iter().map(|want| crew.fact(want)).collect();
@@ -156,6 +181,30 @@ impl Run {
                 Step::GaveUp { .. } => return Ok(End::GaveUp),
             }
         }
+    }
+
+    /// What is wanted and costs more than is left for a trial, in words; what it costs is taken off. Judged by prices alone,
+    /// not by what is known already, so that the same ways are told each time.
+    fn beyond(&self, needed: &[Want], left: &mut Option<u64>) -> Option<String> {
+        let left = left.as_mut()?;
+        for want in needed {
+            let Want::Archive(project, file) = want else { continue };
+            let price = self.crew(None).price(project, file).max(LEAST_PRICE);
+            if self.paid.lock().unwrap_or_else(PoisonError::into_inner).contains(want) {
+                continue;
+            }
+            if price > *left {
+                return Some(format!("what {file} needs is not known"));
+            }
+            *left -= price;
+            self.paid.lock().unwrap_or_else(PoisonError::into_inner).insert(want.clone());
+        }
+        None
+    }
+
+    /// What is being waited for longest, in words.
+    pub fn waits_for(&self) -> Option<String> {
+        self.crew.get()?.waits_for()
     }
 
     fn hand_in(&self, search: &mut Search, fact: Fact) {
@@ -198,12 +247,20 @@ impl Run {
         crew.order([&page].into_iter());
         let Fact::Page(_, Some((_, page))) = crew.fact(&page)? else { return Ok(None) };
         let Some(file) = page.files.iter().find(|f| *f.filename == *filename) else { return Ok(None) };
-        let want = Want::Metadata(project.clone(), file.filename.clone());
-        crew.order([&want].into_iter());
-        match crew.fact(&want)? {
-            Fact::Metadata(_, _, MetadataAnswer::Known(metadata)) => Ok(Some(metadata)),
-            _ => Ok(None),
+        for want in [Want::Metadata, Want::Archive].map(|of| of(project.clone(), file.filename.clone())) {
+            crew.order([&want].into_iter());
+            match crew.fact(&want)? {
+                Fact::Metadata(_, _, MetadataAnswer::Known(metadata)) => return Ok(Some(metadata)),
+                Fact::Metadata(_, _, MetadataAnswer::Dear(_)) => {}
+                _ => break,
+            }
         }
+        Ok(None)
+    }
+
+    /// The files of a wheel, where they are known without fetching it.
+    pub fn listed(&self, project: &Name, file: &PageFile) -> Option<Vec<ListedFile>> {
+        self.depot_of(project)?.listed(project, file)
     }
 
     /// The depot that a project came from.
@@ -241,13 +298,15 @@ impl Run {
 struct Reading<'a> {
     run: &'a Run,
     progress: Progress<'a>,
+    /// Bytes of archives that may still be asked for; none where all may.
+    left: Option<u64>,
 }
 
 impl Solver for Reading<'_> {
     type Error = Error;
 
     fn solve(&mut self, problem: &Problem) -> Result<End> {
-        self.run.search(problem, self.progress)
+        self.run.search(problem, self.progress, &mut self.left)
     }
 
     fn page(&self, project: &Name) -> Option<Arc<Page>> {

@@ -5,10 +5,10 @@ use std::path::Path;
 use std::sync::Arc;
 
 use eutaxis_core::Name;
-use eutaxis_core::solve::MetadataAnswer;
+use eutaxis_core::solve::{Effort, MetadataAnswer};
 use eutaxis_demo::{Wheel, write_wheel};
 use eutaxis_world::config::NetworkSettings;
-use eutaxis_world::depot::{Depot, Depots, Listed, Place, open};
+use eutaxis_world::depot::{Depot, Depots, Listed, Named, Place, open};
 use eutaxis_world::network::Network;
 use flate2::Compression;
 use flate2::write::GzEncoder;
@@ -24,7 +24,7 @@ fn network() -> Arc<Network> {
 }
 
 fn open_at(folder: &Path) -> eutaxis_world::Result<Arc<dyn Depot>> {
-    open(folder.to_str().unwrap(), Path::new("/"), None, &network())
+    open(&Named::at(folder.to_str().unwrap(), Path::new("/")), &network())
 }
 
 /// Writes a pure wheel whose metadata has these further lines.
@@ -61,7 +61,7 @@ fn folder() -> TempDir {
 
 fn answer(depot: &dyn Depot, project: &str) -> Result<MetadataAnswer, String> {
     let page = depot.page(&name(project)).unwrap().unwrap();
-    depot.metadata(&name(project), page.files.first().unwrap()).map_err(|e| e.message)
+    depot.metadata(&name(project), page.files.first().unwrap(), Effort::Archive).map_err(|e| e.message)
 }
 
 #[test]
@@ -113,7 +113,7 @@ fn needs_of_source_are_known_only_when_static(#[case] files: &[(&str, &str)], #[
     let found = match answer(depot.as_ref(), "firnio").unwrap() {
         MetadataAnswer::Known(metadata) => Some(metadata.requires.len()),
         MetadataAnswer::UnknownUntilBuilt => None,
-        MetadataAnswer::Unusable(why) => panic!("{why}"),
+        other => panic!("{other:?}"),
     };
     assert_eq!(found, needs);
 }
@@ -169,11 +169,11 @@ fn pages_that_cannot_be_read_are_told() {
 #[case("http://[bad/", "no URL")]
 fn what_is_no_depot_is_told(#[case] label: &str, #[case] part: &str) {
     let folder = folder();
-    let error = open(label, folder.path(), None, &network()).unwrap_err();
+    let error = open(&Named::at(label, folder.path()), &network()).unwrap_err();
     assert!(error.message.contains(part) && error.help.is_some(), "{}", error.message);
     assert!(!error.message.contains("pw"));
     assert!(
-        open(".", folder.path(), None, &network()).unwrap_err().message.contains("holds no wheel"),
+        open(&Named::at(".", folder.path()), &network()).unwrap_err().message.contains("holds no wheel"),
         "an empty folder offers nothing"
     );
 }
@@ -206,7 +206,7 @@ fn a_page_of_links_on_disk_serves_all_its_projects() {
     wheel(&folder.path().join("w"), "moulin", "5.0", "");
     let links = "<a href='w/firnio-1.0-py3-none-any.whl'>firnio</a> <a href='w/moulin-5.0-py3-none-any.whl'>moulin</a>";
     std::fs::write(folder.path().join("boards.html"), links).unwrap();
-    let depot = open("boards.html", folder.path(), None, &network()).unwrap();
+    let depot = open(&Named::at("boards.html", folder.path()), &network()).unwrap();
     assert_eq!(depot.projects(), [name("firnio"), name("moulin")]);
     let Ok(MetadataAnswer::Known(metadata)) = answer(depot.as_ref(), "firnio") else { panic!() };
     assert_eq!(metadata.requires[0].to_string(), "moulin");

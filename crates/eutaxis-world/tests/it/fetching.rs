@@ -7,10 +7,11 @@ use std::sync::atomic::{AtomicI64, Ordering};
 
 use eutaxis_core::Name;
 use eutaxis_core::artifact::hex;
-use eutaxis_core::solve::MetadataAnswer;
+use eutaxis_core::index::Hashes;
+use eutaxis_core::solve::{Effort, MetadataAnswer};
 use eutaxis_demo::server::{Fault, Server, Trouble};
 use eutaxis_world::config::NetworkSettings;
-use eutaxis_world::depot::{Depot, Depots, Listed, Place, open};
+use eutaxis_world::depot::{Depot, Depots, Listed, Named, Place, open};
 use eutaxis_world::environment::WheelAt;
 use eutaxis_world::gather::{How, Piece, gather};
 use eutaxis_world::network::{Network, Wanted};
@@ -40,6 +41,10 @@ fn wheel(members: &[(String, usize)], metadata_first: bool) -> Vec<u8> {
     zip.finish().unwrap().into_inner()
 }
 
+fn sha256(value: &str) -> Hashes {
+    [("sha256", value)].into_iter().collect()
+}
+
 /// An index with one project of one wheel; `keys` are further keys of the file, with `HASH` for its hash.
 struct Site {
     _root: TempDir,
@@ -65,18 +70,18 @@ impl Site {
     }
 
     fn network(&self) -> Arc<Network> {
-        let settings = NetworkSettings { timeout: 2, attempts: 2 };
+        let settings = NetworkSettings { timeout: 2, attempts: 2, ..NetworkSettings::default() };
         Arc::new(Network::new(self.cache.path(), false, false, settings))
     }
 
     fn depot(&self) -> Arc<dyn Depot> {
-        open(&self.server.url(), Path::new("/"), None, &self.network()).unwrap()
+        open(&Named::at(&self.server.url(), Path::new("/")), &self.network()).unwrap()
     }
 
     fn metadata(&self) -> Result<Vec<String>, Error> {
         let depot = self.depot();
         let page = depot.page(&name())?.unwrap();
-        match depot.metadata(&name(), &page.files[0])? {
+        match depot.metadata(&name(), &page.files[0], Effort::Archive)? {
             MetadataAnswer::Known(metadata) => Ok(metadata.requires.iter().map(ToString::to_string).collect()),
             other => panic!("{other:?}"),
         }
@@ -86,8 +91,10 @@ impl Site {
         Wanted {
             url: format!("{}snowbank/{FILE}", self.server.url()).parse().unwrap(),
             filename: FILE.to_owned(),
-            sha256: Some(self.sha256.clone()),
+            hashes: sha256(&self.sha256),
             size: Some(self.size),
+            insecure: false,
+            learning: false,
         }
     }
 
@@ -113,8 +120,9 @@ fn only_the_parts_that_matter_are_fetched(
 }
 
 #[rstest]
-#[case::large(100_000, 1)]
-#[case::small_files_say_nothing_of_others(1_000, 2)]
+// Where no page states the size, it is asked for before the whole is fetched.
+#[case::large(100_000, 2)]
+#[case::small_files_say_nothing_of_others(1_000, 3)]
 fn a_host_that_gives_no_parts_is_remembered(#[case] size: usize, #[case] requests_again: usize) {
     let trouble = Trouble { no_sidecars: true, no_ranges: true, ..Trouble::default() };
     let site = Site::new(&wheel(&[("a.bin".to_owned(), size)], true), r#","hashes":{"sha256":"HASH"}"#, trouble);
@@ -122,7 +130,7 @@ fn a_host_that_gives_no_parts_is_remembered(#[case] size: usize, #[case] request
     site.server.take_seen();
     // As if it were another file of that host.
     let network = site.network();
-    network.catalogue().forget_metadata(&site.sha256);
+    network.catalogue().trim(i64::MAX);
     network.forget_file(&site.sha256);
     assert_eq!(site.metadata().unwrap(), ["firnio>=1"]);
     let again = site.server.take_seen();
@@ -134,7 +142,7 @@ fn an_archive_that_cannot_be_read_in_parts_is_judged_whole() {
     let site = Site::new(b"no archive at all", r#","hashes":{"sha256":"HASH"}"#, Trouble::default());
     let depot = site.depot();
     let page = depot.page(&name()).unwrap().unwrap();
-    let answer = depot.metadata(&name(), &page.files[0]).unwrap();
+    let answer = depot.metadata(&name(), &page.files[0], Effort::Archive).unwrap();
     assert!(matches!(&answer, MetadataAnswer::Unusable(why) if why.contains("zip archive")), "{answer:?}");
 }
 
@@ -210,9 +218,9 @@ fn without_ranges_a_part_is_begun_anew() {
 
 #[rstest]
 #[case::longer_than_stated(|w: &mut Wanted| w.size = Some(10), "more than the 10 bytes", ErrorKind::Network)]
-#[case::no_hash_at_all(|w: &mut Wanted| w.sha256 = Some("../../etc".to_owned()), "not a SHA-256 hash", ErrorKind::Contents)]
-#[case::another_hash(|w: &mut Wanted| w.sha256 = Some("0".repeat(64)), "expected was 0000", ErrorKind::Contents)]
-#[case::shorter_than_stated(|w: &mut Wanted| (w.size, w.sha256) = (Some(1 << 30), None), "were announced", ErrorKind::Network)]
+#[case::no_hash_at_all(|w: &mut Wanted| w.hashes = sha256("../../etc"), "not a SHA-256 hash", ErrorKind::Contents)]
+#[case::another_hash(|w: &mut Wanted| w.hashes = sha256(&"0".repeat(64)), "expected was 0000", ErrorKind::Contents)]
+#[case::shorter_than_stated(|w: &mut Wanted| (w.size, w.hashes) = (Some(1 << 20), Hashes::default()), "were announced", ErrorKind::Network)]
 fn files_that_are_not_as_announced_are_refused(
     #[case] change: fn(&mut Wanted),
     #[case] part: &str,
@@ -240,6 +248,7 @@ fn piece(site: &Site, filename: &str) -> Piece {
         version: "1.0".to_owned(),
         filename: filename.to_owned(),
         sha256: site.sha256.clone(),
+        hashes: sha256(&site.sha256),
         size: Some(site.size),
         from: WheelAt::Url(site.wanted().url),
         requires_python: None,

@@ -7,4 +7,5 @@ mod depots;
 mod environments;
 mod fetching;
 mod hostile;
+mod learning;
 mod places;

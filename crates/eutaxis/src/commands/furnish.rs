@@ -14,7 +14,7 @@ use serde_json::{Map, Value, json};
 
 use crate::cli::{Common, Furnish, LinkArg};
 use crate::output::{Answer, Outcome, Output};
-use crate::pins::{place, read_lock, sha256};
+use crate::pins::{hashes, place, read_lock, sha256};
 use crate::plan::{Surroundings, named_depots};
 use crate::render;
 
@@ -220,6 +220,7 @@ fn item(selected: &Selected<'_>, folder: &Path, depots: &Depots) -> Result<Item,
         filename: file.filename().unwrap_or_default(),
         wheel_name: wheel_name.clone(),
         sha256: sha256(file, package)?,
+        hashes: hashes(file),
         size: file.size,
         requested: asked_by.is_some_and(|a| a.iter().any(|w| w.as_str() == Some("ask"))),
         direct_url: text("direct-url").map(|u| without_secret(&u)),

@@ -13,7 +13,7 @@ use serde_json::{Map, Value, json};
 
 use crate::cli::{Common, Gather};
 use crate::output::{Answer, Outcome, Output};
-use crate::pins::{place, read_lock, sha256};
+use crate::pins::{hashes, place, read_lock, sha256};
 use crate::plan::{Surroundings, named_depots};
 use crate::render;
 
@@ -77,6 +77,7 @@ fn piece(package: &Package, version: &str, file: &LockFile, folder: &Path, depot
         version: version.to_owned(),
         filename: file.filename().unwrap_or_default(),
         sha256: sha256(file, package)?,
+        hashes: hashes(file),
         size: file.size,
         from: place(file, folder, &package.name, depots)?,
         requires_python: package.requires_python.clone(),

@@ -5,7 +5,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use eutaxis_core::fault::{Fault, Origin, escaped, line_and_column};
-use eutaxis_core::index::Page;
+use eutaxis_core::index::{Hashes, Page};
 use eutaxis_core::name::nearest;
 use eutaxis_core::offer::{Policy, Verdict, offers};
 use eutaxis_core::pins::{Lock, Package};
@@ -227,8 +227,8 @@ impl Reader<'_> {
                 let text = format!("the depots have no {filename}");
                 return remark("absent-file", Severity::Risk, text, settle());
             };
-            let stated = listed.file.hashes.get("sha256");
-            if stated.zip(file.hashes.get("sha256")).is_some_and(|(a, b)| a != b) {
+            let pinned: Hashes = file.hashes.iter().collect();
+            if !listed.file.hashes.agree(&pinned) && listed.file.hashes.has_strong() {
                 let text = format!("the depot states another hash for {filename}");
                 return remark(
                     "hash-differs",

@@ -5,10 +5,9 @@ use std::sync::Arc;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::Page;
 use eutaxis_core::name::nearest;
-use eutaxis_core::offer::{Bar, Build, Grid, LateBar, Offer, admit, grid, late_bar, offers, pick, takes};
+use eutaxis_core::offer::{Bar, Build, Grid, LateBar, Offer, admit, grid, offers, pick, takes};
 use eutaxis_core::requirement::Accepts;
-use eutaxis_core::solve::MetadataAnswer;
-use eutaxis_core::solve::{Adjustment, offered};
+use eutaxis_core::solve::{Adjustment, Effort, MetadataAnswer, bar_of, offered};
 use eutaxis_core::{Name, Requirement, Target};
 use eutaxis_world::Error;
 use eutaxis_world::depot::{Depot, Depots};
@@ -123,11 +122,14 @@ fn judged(
         let best = pick(&offers, requirement, target, policy).and_then(|i| offers.get(i)).and_then(Offer::best);
         let Some(best) = best.cloned() else { return (offers, None) };
         let file = Arc::clone(&best.file);
+        // An archive of source is not fetched for a list.
+        let effort = if best.is_wheel() { Effort::Archive } else { Effort::Cheap };
         // A list is of use without the metadata: what cannot be fetched shows its fault when the project is settled.
-        let Ok(MetadataAnswer::Known(metadata)) = depot.metadata(&requirement.name, &file) else {
-            return (offers, None);
+        let Ok(answer) = depot.metadata(&requirement.name, &file, effort) else { return (offers, None) };
+        let Some(bar) = bar_of(&answer, &best, file.kind.version(), target) else {
+            let metadata = if let MetadataAnswer::Known(metadata) = answer { Some(metadata) } else { None };
+            return (offers, metadata);
         };
-        let Some(bar) = late_bar(&best, &metadata, target) else { return (offers, Some(metadata)) };
         if late.iter().any(|l| l.filename == file.filename) {
             return (offers, None);
         }
@@ -252,7 +254,7 @@ fn offer(offer: &Offer, files: bool) -> Value {
             .iter()
             .map(|f| {
                 json!({"file": &*f.file.filename, "size": f.file.size, "verdict": f.verdict().as_str(), "bars": bars(&f.bars),
-                    "yanked": f.file.yanked, "sha256": f.file.hashes.get("sha256")})
+                    "yanked": f.file.yanked, "sha256": f.file.hashes.sha256()})
             })
             .collect();
         object["files"] = json!(all);

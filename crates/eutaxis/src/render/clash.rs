@@ -8,18 +8,26 @@ use super::axis::{Stretch, each, folded};
 use super::table::{Table, labelled, wrap};
 use super::ways::block;
 use super::{style, ways, width};
-use crate::commands::settle::Refusal;
+use crate::commands::settle::{Refusal, Untried};
 
-pub(crate) fn text(refusal: &Refusal<'_>) -> String {
+/// What is known as soon as the clash is: the facts, and the contested releases.
+pub(crate) fn begin(clash: &Clash, shown: &str) -> String {
     let width = width();
-    let mut text = headline(refusal, width);
-    text.push_str(&facts(refusal.clash, width));
-    for name in told(refusal.clash) {
-        for contested in refusal.clash.contested.iter().filter(|c| c.project == name) {
+    let mut text = headline(clash, shown, width);
+    text.push_str(&facts(clash, width));
+    for name in told(clash) {
+        for contested in clash.contested.iter().filter(|c| c.project == name) {
             text.push('\n');
             text.push_str(&axis(contested, width));
         }
     }
+    text
+}
+
+/// What follows when the ways out are known.
+pub(crate) fn rest(refusal: &Refusal<'_>) -> String {
+    let width = width();
+    let mut text = String::new();
     for (name, near) in &refusal.absent {
         let words: Vec<&str> = near.iter().map(Name::as_str).collect();
         let advice = match (words.as_slice(), refusal.listed) {
@@ -30,35 +38,39 @@ pub(crate) fn text(refusal: &Refusal<'_>) -> String {
         text.push('\n');
         text.push_str(&labelled("do", &style::care("do"), &advice, width));
     }
+    let untried = || {
+        let one = |u: &Untried| block("    ", &format!("{} ({})", u.text, u.because), width);
+        let told: String = refusal.untried.iter().map(one).collect();
+        let head = "not tried, because it would cost too much to learn what they need (--fetch-limit permits more)";
+        if told.is_empty() { told } else { format!("{}\n{told}", wrap(head, width).join("\n")) }
+    };
     if refusal.ways.is_empty() {
         if refusal.absent.is_empty() {
             text.push('\n');
             let advice = "no way out was found: change one of the facts that are yours (a line above, --interpreter, --wheels, --prereleases, --as-of) and settle again; nothing was written";
             text.push_str(&labelled("do", &style::care("do"), advice, width));
         }
-        return text;
+        return text + &untried();
     }
     text.push('\n');
     text.push_str(&ways::text(refusal.ways, &refusal.edits, &involved(refusal.clash), width));
-    let example = if refusal.ways.len() == 1 { "it" } else { "one" };
-    for line in wrap(&format!("take {example}: the same command with  --take a  (nothing was written so far)"), width) {
+    let several = refusal.ways.first().is_some_and(|w| w.changes.len() > 1);
+    let behind = if several { "behind this clash lies another, which they mend too; " } else { "" };
+    let example = if refusal.ways.len() == 1 { "take it" } else { "any one mends it; take one" };
+    let line = format!("{behind}{example}: the same command with  --take a  (nothing was written so far)");
+    for line in wrap(&line, width) {
         text.push_str(&format!("{line}\n"));
     }
-    text
+    text + &untried()
 }
 
-fn headline(refusal: &Refusal<'_>, width: usize) -> String {
+fn headline(clash: &Clash, shown: &str, width: usize) -> String {
     let head = "Cannot be settled";
-    let facts = refusal.clash.facts.len();
-    let clash = if facts == 1 { "1 fact forbids it".to_owned() } else { format!("{facts} facts clash") };
-    let mends = match refusal.ways.len() {
-        0 => String::new(),
-        1 => " The way out below mends it.".to_owned(),
-        n => format!(" Any one of the {n} ways out below mends it."),
+    let clash = match clash.facts.len() {
+        1 => "1 fact forbids it".to_owned(),
+        facts => format!("{facts} facts clash"),
     };
-    let several = refusal.ways.first().is_some_and(|w| w.changes.len() > 1);
-    let behind = if several { " Behind it lies another, which they mend too." } else { "" };
-    let line = format!("{head} for {}: {clash}.{mends}{behind}", refusal.shown);
+    let line = format!("{head} for {shown}: {clash}.");
     format!("{}\n\n", wrap(&line, width).join("\n").replacen(head, &style::barred(head), 1))
 }
 

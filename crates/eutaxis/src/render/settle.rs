@@ -71,7 +71,10 @@ fn headline(settled: &Settled<'_>, width: usize) -> String {
         Some(bytes) => format!("{} to fetch", joined(bytes)),
         None => "the depot states no sizes".to_owned(),
     };
-    let place = settled.in_place.map_or(String::new(), |n| format!(", about {} in place", joined(n)));
+    let place = settled.in_place.map_or(String::new(), |n| {
+        let about = if n.is_exact { "" } else { "about\u{a0}" };
+        format!(", {about}{} in place", joined(n.bytes))
+    });
     let head = format!("Settled: {}", count(settled.pins.len(), "project"));
     let line = format!("{head} for {}, {kinds} ({fetch}{place})", settled.target);
     format!("{}\n\n", wrap(&line, width).join("\n").replacen(&head, &style::good(&head), 1))

@@ -28,7 +28,12 @@ pub(crate) fn sentence(way: &Way) -> String {
         };
         return format!("two environments: {} and {}", asks(first), asks(second));
     }
-    let all: Vec<String> = way.changes.iter().map(change).collect();
+    changes(&way.changes)
+}
+
+/// Several changes in words.
+pub(crate) fn changes(all: &[Change]) -> String {
+    let all: Vec<String> = all.iter().map(change).collect();
     all.join(", and ")
 }
 

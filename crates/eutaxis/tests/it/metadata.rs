@@ -39,7 +39,8 @@ fn a_sidecar_that_is_not_announced_is_tried() {
 #[test]
 fn without_sidecars_parts_of_the_wheels_are_read() {
     let (_, seen) = run(Trouble { no_sidecars: true, ..Trouble::default() });
-    assert_eq!(count(&seen, |s| s.path.ends_with(".metadata")), 1, "one try tells that this host has none");
+    // Some hosts have metadata for some files: one that is not there says nothing of the others, many do.
+    assert!(count(&seen, |s| s.path.ends_with(".metadata")) <= 8);
     assert!(count(&seen, |s| s.path.ends_with(".whl") && s.status == 206) >= 4);
     assert_eq!(count(&seen, |s| s.path.ends_with(".whl") && s.status == 200), 0);
 }

@@ -3,6 +3,7 @@
 mod brute;
 mod facts;
 mod joint;
+mod prices;
 mod rehearse;
 mod span;
 mod toy;

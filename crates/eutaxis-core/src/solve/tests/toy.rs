@@ -22,6 +22,8 @@ pub(super) struct Release {
     pub(super) yanked: bool,
     pub(super) source_only: bool,
     pub(super) barred: bool,
+    /// To learn what it needs is not permitted.
+    pub(super) costly: bool,
     /// The year in which it appeared.
     pub(super) year: Option<u32>,
     /// Requires-Python stated in the metadata only.
@@ -48,6 +50,7 @@ impl World {
                     "yanked" => release.yanked = true,
                     "source" => release.source_only = true,
                     "barred" => release.barred = true,
+                    "costly" => release.costly = true,
                     other => match other.split_once(':').unwrap() {
                         ("extras", list) => release.extras = list.split('+').map(str::to_owned).collect(),
                         ("year", year) => release.year = Some(year.parse().unwrap()),
@@ -69,6 +72,11 @@ impl World {
             Release { source_only: true, .. } => format!("{project}-{}.tar.gz", release.version),
             _ => format!("{project}-{}-py3-none-any.whl", release.version),
         }
+    }
+
+    fn is_costly(&self, project: &Name, file: &str) -> bool {
+        let releases = self.projects.get(project.as_str()).into_iter().flatten();
+        releases.filter(|r| World::file(project.as_str(), r) == file).any(|r| r.costly)
     }
 
     pub(super) fn page(&self, project: &Name) -> Option<Page> {
@@ -133,6 +141,17 @@ pub(super) type Outcome = Result<Solution, super::super::Clash>;
 
 /// Runs a search over a world. `eager` also hands in what is only likely to be wanted.
 pub(super) fn run(world: &World, problem: &Problem, eager: bool) -> Outcome {
+    run_priced(world, problem, eager, &|_| false).0
+}
+
+/// The same where only the archives of some files tell what they need; and which archives were asked for.
+pub(super) fn run_priced(
+    world: &World,
+    problem: &Problem,
+    eager: bool,
+    dear: &dyn Fn(&str) -> bool,
+) -> (Outcome, Vec<String>) {
+    let mut archives = Vec::new();
     let mut search = Search::new(problem.clone());
     let mut metadata: BTreeMap<(Name, String), Metadata> = BTreeMap::new();
     for _ in 0..10_000 {
@@ -142,7 +161,16 @@ pub(super) fn run(world: &World, problem: &Problem, eager: bool) -> Outcome {
                 for want in needed.into_iter().chain(likely.into_iter().filter(|_| eager)) {
                     match want {
                         Want::Page(name) => search.supply_page(&name, world.page(&name).map(Arc::new)),
-                        Want::Metadata(name, file) => {
+                        Want::Metadata(name, file) if dear(&file) => {
+                            search.supply_metadata(&name, &file, &MetadataAnswer::Dear(0));
+                        }
+                        Want::Metadata(name, file) | Want::Archive(name, file) => {
+                            if world.is_costly(&name, &file) {
+                                let answer = MetadataAnswer::TooDear { size: 593_000_000, limit: 32_000_000 };
+                                search.supply_metadata(&name, &file, &answer);
+                                continue;
+                            }
+                            archives.extend(dear(&file).then(|| file.to_string()));
                             let found = world.metadata(&name, &file).unwrap();
                             metadata.insert((name.clone(), file.to_string()), found.clone());
                             search.supply_metadata(&name, &file, &MetadataAnswer::Known(Arc::new(found)));
@@ -154,9 +182,13 @@ pub(super) fn run(world: &World, problem: &Problem, eager: bool) -> Outcome {
             Step::Settled(solution) => {
                 let known = |name: &Name, file: &str| metadata.get(&(name.clone(), file.to_owned()));
                 verify(problem, &solution, &known).unwrap();
-                return Ok(solution);
+                return (Ok(solution), archives);
             }
-            Step::Clash(clash) => return Err(in_order(world, problem, eager, clash)),
+            Step::Clash(clash) => {
+                let (clash, more) = in_order(world, problem, eager, dear, clash);
+                archives.extend(more);
+                return (Err(clash), archives);
+            }
             Step::GaveUp { .. } => panic!("gave up"),
         }
     }
@@ -164,10 +196,20 @@ pub(super) fn run(world: &World, problem: &Problem, eager: bool) -> Outcome {
 }
 
 /// The clash of the same problem in an order of its own.
-fn in_order(world: &World, problem: &Problem, eager: bool, clash: Clash) -> Clash {
+fn in_order(
+    world: &World,
+    problem: &Problem,
+    eager: bool,
+    dear: &dyn Fn(&str) -> bool,
+    clash: Clash,
+) -> (Clash, Vec<String>) {
     let ordered = problem.in_order();
     let same = !eager && ordered.asks == problem.asks && ordered.bounds == problem.bounds && problem.prior.is_empty();
-    if same { clash } else { run(world, &ordered, false).unwrap_err() }
+    if same {
+        return (clash, Vec::new());
+    }
+    let (end, archives) = run_priced(world, &ordered, false, dear);
+    (end.unwrap_err(), archives)
 }
 
 /// `a 1.0, b 2.0` in the order of turns; or `no`.

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::super::{Alternative, Change, End, Solver, Way, ways_out};
+use super::super::{Alternative, Change, End, Solver, Way, Ways, ways_out};
 use super::toy::{World, problem, run, shown};
 use super::{any_asks, any_policy, any_world, brute};
 use crate::index::Page;
@@ -39,7 +39,7 @@ fn others() -> Vec<Alternative> {
 
 fn ways(world: &World, problem: &Problem) -> Vec<Way> {
     let Err(clash) = run(world, problem, false) else { panic!("it settles") };
-    let Ok(ways) = ways_out(problem, &clash, &others(), &mut Toy(world));
+    let Ok(Ways { found: ways, .. }) = ways_out(problem, &clash, &others(), &mut Toy(world));
     ways
 }
 

@@ -38,6 +38,8 @@ pub enum End {
     Clash(Clash),
     /// Neither could be shown.
     GaveUp,
+    /// It was not tried to the end: what would have to be learnt costs more than a trial may. What that is, in words.
+    Untried(String),
 }
 
 /// Whoever can run a search to its end over facts that are already there, fetching what more it needs.
@@ -136,6 +138,15 @@ impl Way {
     }
 }
 
+/// What looking for ways out came to.
+#[derive(Debug, Default)]
+pub struct Ways {
+    /// Smallest change first; none that was not solved.
+    pub found: Vec<Way>,
+    /// Changes that were not tried to the end, each with what would have to be learnt for it.
+    pub untried: Vec<(Vec<Change>, String)>,
+}
+
 /// Ways out of a clash, smallest change first; at most five, and none that was not solved.
 ///
 /// # Errors
@@ -145,8 +156,8 @@ pub fn ways_out<S: Solver>(
     clash: &Clash,
     alternatives: &[Alternative],
     solver: &mut S,
-) -> Result<Vec<Way>, S::Error> {
-    let mut finder = Finder { original: problem, solver, alternatives, left: MOST_SOLVED };
+) -> Result<Ways, S::Error> {
+    let mut finder = Finder { original: problem, solver, alternatives, left: MOST_SOLVED, untried: Vec::new() };
     let mut open = vec![Open { made: Vec::new(), problem: problem.clone(), clash: clash.clone() }];
     let mut ways: Vec<Way> = Vec::new();
     for _ in 0..MOST_CHANGES {
@@ -164,7 +175,7 @@ pub fn ways_out<S: Solver>(
     }
     ways.sort_by_key(|w| (w.changes.len().max(1), w.kind));
     ways.truncate(MOST_WAYS);
-    Ok(ways)
+    Ok(Ways { found: ways, untried: finder.untried })
 }
 
 /// Changes after which something else clashes.
@@ -180,6 +191,8 @@ struct Finder<'a, S> {
     alternatives: &'a [Alternative],
     /// So many more problems may be solved.
     left: usize,
+    /// Changes that were not tried to the end.
+    untried: Vec<(Vec<Change>, String)>,
 }
 
 impl<S: Solver> Finder<'_, S> {
@@ -227,7 +240,8 @@ impl<S: Solver> Finder<'_, S> {
                     carried_on |= kind == WayKind::Interpreter;
                     next.push(Open { made, problem, clash });
                 }
-                _ => {}
+                End::Untried(why) => self.untried.push((made.into_iter().map(|(_, change)| change).collect(), why)),
+                End::Clash(_) | End::GaveUp => {}
             }
         }
         Ok(())
@@ -329,7 +343,7 @@ impl<S: Solver> Finder<'_, S> {
                 return Ok(Some(Environment { problem: problem.clone(), interpreter: None, solution }));
             }
             End::Clash(clash) => clash,
-            End::GaveUp => return Ok(None),
+            End::GaveUp | End::Untried(_) => return Ok(None),
         };
         for alternative in candidates::interpreters(problem, &clash, self.alternatives) {
             if self.left == 0 {

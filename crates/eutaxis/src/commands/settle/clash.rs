@@ -4,12 +4,11 @@ use eutaxis_core::Version;
 use eutaxis_core::name::nearest;
 use eutaxis_core::offer::BarKind;
 use eutaxis_core::pins::Lock;
-use eutaxis_core::solve::{Change, Clash, Environment, FactKind, Problem, Way};
+use eutaxis_core::solve::{Change, Clash, Environment, FactKind, Problem, Way, Ways};
 use eutaxis_core::{Name, Target};
-use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::files::write_whole;
-use eutaxis_world::supply::Read;
+use eutaxis_world::{Error, ErrorKind};
 use serde_json::{Map, Value, json};
 
 use super::{Job, take};
@@ -22,6 +21,8 @@ pub(crate) struct Refusal<'a> {
     pub(crate) clash: &'a Clash,
     pub(crate) problem: &'a Problem,
     pub(crate) ways: &'a [Way],
+    /// Changes that were not tried to the end.
+    pub(crate) untried: Vec<Untried>,
     /// For people: which place.
     pub(crate) shown: &'a str,
     /// For each way what it changes in files.
@@ -32,15 +33,26 @@ pub(crate) struct Refusal<'a> {
     pub(crate) listed: bool,
 }
 
+/// A change that was not tried to the end, in words, and why.
+pub(crate) struct Untried {
+    pub(crate) text: String,
+    pub(crate) because: String,
+}
+
 impl<'a> Refusal<'a> {
     pub(crate) fn new(
         clash: &'a Clash,
         problem: &'a Problem,
-        ways: &'a [Way],
+        all: &'a Ways,
         shown: &'a str,
         surroundings: &Surroundings,
         depots: Option<&Depots>,
     ) -> Self {
+        let ways = all.found.as_slice();
+        let untried = all
+            .untried
+            .iter()
+            .map(|(changes, because)| Untried { text: render::ways::changes(changes), because: because.clone() });
         let known = depots.filter(|_| !clash.absent.is_empty()).map(Depots::projects).unwrap_or_default();
         let near = |name: &Name| {
             let names = nearest(name.as_str(), known.iter().map(Name::as_str), 3);
@@ -48,7 +60,7 @@ impl<'a> Refusal<'a> {
         };
         let absent = clash.absent.iter().map(|name| (name.clone(), near(name))).collect();
         let edits = ways.iter().map(|way| take::edits(way, problem, surroundings)).collect();
-        Refusal { clash, problem, ways, shown, edits, absent, listed: !known.is_empty() }
+        Refusal { clash, problem, ways, untried: untried.collect(), shown, edits, absent, listed: !known.is_empty() }
     }
 
     /// The answer for programs.
@@ -63,6 +75,10 @@ impl<'a> Refusal<'a> {
         object.insert("clash".into(), clash_json(self.clash));
         object.insert("absent".into(), json!(absent));
         object.insert("ways_out".into(), ways_json(self.ways, &self.edits));
+        if !self.untried.is_empty() {
+            let untried = self.untried.iter().map(|u| json!({"text": u.text, "because": u.because}));
+            object.insert("untried".into(), Value::Array(untried.collect()));
+        }
         object
     }
 }
@@ -76,17 +92,28 @@ impl Job<'_> {
         problem: &Problem,
         old: Option<&Lock>,
     ) -> Result<Answer, Error> {
-        let bar = self.bar.clone();
-        bar.set_message("ways out");
-        let progress = |read: Read| bar.set_position((read.pages + read.metadata) as u64);
+        if self.arguments.take.is_none() {
+            // The facts are told as soon as they are proven.
+            self.bar.suspend(|| self.output.now(&render::clash::begin(clash, &chosen.shown)));
+        }
         let alternatives = alternatives(clash, &chosen.target, chosen.here, self.surroundings);
-        let ways = self.run.ways_out(problem, clash, &alternatives, &progress)?;
-        bar.finish_and_clear();
+        let search = || self.run.ways_out(problem, clash, &alternatives, &|_| ());
+        let ways = match self.output.watch("ways out", &self.bar, &self.run, self.depots.network(), search) {
+            // The clash is proven all the same.
+            Err(error)
+                if self.arguments.take.is_none() && matches!(error.kind, ErrorKind::Network | ErrorKind::Budget) =>
+            {
+                self.output.notice(&format!("ways out were not looked for to the end: {}", error.message));
+                Ways::default()
+            }
+            other => other?,
+        };
+        self.bar.finish_and_clear();
         if let Some(letter) = &self.arguments.take {
-            return self.take(letter, &ways, chosen, problem, old);
+            return self.take(letter, &ways.found, chosen, problem, old);
         }
         let refusal = Refusal::new(clash, problem, &ways, &chosen.shown, self.surroundings, Some(&self.depots));
-        let text = render::clash::text(&refusal);
+        let text = render::clash::rest(&refusal);
         let mut json = refusal.json();
         if let Some(file) = &self.arguments.picture {
             write_whole(file, render::picture::clash(&refusal).as_bytes())?;

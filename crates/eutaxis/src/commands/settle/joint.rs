@@ -5,7 +5,6 @@ use std::path::{Path, PathBuf};
 use eutaxis_core::pins::Lock;
 use eutaxis_core::solve::{Joint, Problem};
 use eutaxis_world::Error;
-use eutaxis_world::supply::Read;
 use serde_json::{Map, Value, json};
 
 use super::{Job, check, lock, out_of, pinned};
@@ -27,10 +26,10 @@ impl Job<'_> {
             let error = Error::request("--take goes a way out of one target");
             return Err(error.help("settle with --take for the target that clashes alone, then for all"));
         }
-        let bar = self.bar.clone();
-        let progress = |read: Read| bar.set_position((read.pages + read.metadata) as u64);
         let all: Vec<Problem> = problems.iter().map(|(_, problem, _)| problem.clone()).collect();
-        let solutions = match self.run.joint(&all, &progress)? {
+        let search = || self.run.joint(&all, &|_| ());
+        let joint = self.output.watch("settling", &self.bar, &self.run, self.depots.network(), search);
+        let solutions = match joint? {
             Joint::Settled(solutions) => solutions,
             Joint::Clash(place, clash) => {
                 let Some((chosen, problem, old)) = problems.get(place) else {

@@ -1,5 +1,6 @@
 //! The pins as files: the lock file of the standard, and the plain list.
 
+use std::collections::BTreeMap;
 use std::path::Path;
 
 use eutaxis_core::pins::{Lock, LockFile, Package, pin_list};
@@ -64,7 +65,7 @@ fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path, old: Option<&
             Place::Url(_) => None,
         },
         size: pin.size,
-        hashes: [("sha256".to_owned(), pin.sha256.clone())].into(),
+        hashes: pinned_hashes(pin),
     };
     let mut own = toml::Table::new();
     let asked_by: Vec<toml::Value> = asker_words(chosen).into_iter().map(toml::Value::String).collect();
@@ -97,6 +98,15 @@ fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path, old: Option<&
         attestation_identities: Vec::new(),
         tool: Some(tool),
     }
+}
+
+/// The SHA-256, by which files are known here, and what strong hashes its page states besides.
+fn pinned_hashes(pin: &Pinned<'_>) -> BTreeMap<String, String> {
+    let stated = pin.chosen.file.hashes.iter().filter(|(algorithm, _)| algorithm.is_strong());
+    let mut all: BTreeMap<String, String> =
+        stated.map(|(a, value)| (a.as_str().to_owned(), value.to_owned())).collect();
+    all.insert("sha256".to_owned(), pin.sha256.clone());
+    all
 }
 
 /// Writes the pins, and the plain list when it is asked for.

@@ -18,11 +18,11 @@ use eutaxis_core::{Name, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::files::read_text;
-use eutaxis_world::supply::{Outcome as End, Read, Run};
+use eutaxis_world::supply::{Outcome as End, Run};
 use indicatif::ProgressBar;
 
 pub(crate) use check::Checked;
-pub(crate) use clash::{Refusal, alternatives};
+pub(crate) use clash::{Refusal, Untried, alternatives};
 pub(crate) use interpreter::Taken;
 pub(crate) use pinned::{Move, Pinned, Settled};
 
@@ -75,8 +75,7 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
         problems.push((chosen, problem, old));
     }
     let run = Run::new(Arc::clone(&depots));
-    let bar = output.progress();
-    bar.set_message("settling");
+    let bar = output.searching();
     let mut job = Job { arguments, surroundings: &surroundings, output, asks, depots, run, bar, taken };
     let answer = match problems.as_slice() {
         [(chosen, problem, old)] => job.single(chosen, problem, old.as_ref()),
@@ -100,9 +99,8 @@ fn named(out: &Path, name: &str) -> PathBuf {
 
 impl Job<'_> {
     fn single(&mut self, chosen: &plan::Chosen, problem: &Problem, old: Option<&Lock>) -> Result<Answer, Error> {
-        let bar = self.bar.clone();
-        let progress = |read: Read| bar.set_position((read.pages + read.metadata) as u64);
-        match self.run.solve(problem, &progress)? {
+        let search = || self.run.solve(problem, &|_| ());
+        match self.output.watch("settling", &self.bar, &self.run, self.depots.network(), search)? {
             End::Clash(clash) => match self.under_another(&clash, chosen, problem)? {
                 Some((chosen, problem, solution, taken)) => {
                     self.taken = Some(taken);

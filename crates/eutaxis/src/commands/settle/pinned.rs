@@ -1,5 +1,7 @@
 //! A settled set with all that is said of it.
 
+use std::collections::BTreeMap;
+
 use eutaxis_core::Version;
 use eutaxis_core::fault::{Origin, escaped};
 use eutaxis_core::index::FileKind;
@@ -7,7 +9,8 @@ use eutaxis_core::pins::Lock;
 use eutaxis_core::requirement::{Accepts, Directive};
 use eutaxis_core::solve::{Adjustment, Asker, Caution, Chosen, Problem, Solution, Strength};
 use eutaxis_world::Error;
-use eutaxis_world::depot::{Place, unpacked_size};
+use eutaxis_world::catalogue::ListedFile;
+use eutaxis_world::depot::Place;
 use eutaxis_world::files::{sha256_of, slashed};
 use eutaxis_world::supply::Run;
 use rayon::prelude::*;
@@ -46,6 +49,14 @@ pub(crate) struct Move {
     pub(crate) kind: &'static str,
 }
 
+/// Bytes of all wheels once unpacked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct InPlace {
+    pub(crate) bytes: u64,
+    /// The files of every wheel are known; else some of it is estimated.
+    pub(crate) is_exact: bool,
+}
+
 /// A settled set with all that is said of it.
 #[derive(Debug)]
 pub(crate) struct Settled<'a> {
@@ -55,8 +66,8 @@ pub(crate) struct Settled<'a> {
     solution: &'a Solution,
     pub(crate) moves: Vec<Move>,
     pub(crate) cautions: Vec<String>,
-    /// Unpacked bytes of all wheels, when every file was a wheel that could be looked into.
-    pub(crate) in_place: Option<u64>,
+    /// What it takes in place, when all are wheels.
+    pub(crate) in_place: Option<InPlace>,
     /// Another interpreter was taken than the one that comes first.
     pub(crate) taken: Option<Taken>,
     /// What was written, in words.
@@ -86,20 +97,20 @@ pub(super) fn settle<'a>(
     target: &str,
     output: &Output,
 ) -> Result<Settled<'a>, Error> {
-    let pins: Vec<Result<(Pinned<'a>, Option<u64>), Error>> = solution
+    let pins: Vec<Result<(Pinned<'a>, Option<Vec<ListedFile>>), Error>> = solution
         .chosen
         .par_iter()
         .map(|chosen| {
             let place = run.place_of(&chosen.project, &chosen.file)?;
-            let on_disk = match (&place, chosen.file.hashes.get("sha256")) {
+            let on_disk = match (&place, chosen.file.hashes.sha256()) {
                 (Place::Disk(path), _) => Some(path.clone()),
                 // Nothing says which bytes it must be: those that are there now are fetched, and pinned.
                 (Place::Url(_), None) => Some(run.obtain(&chosen.project, &chosen.file)?),
                 (Place::Url(_), Some(_)) => None,
             };
             let length = || on_disk.as_ref().and_then(|p| std::fs::metadata(p).ok()).map(|m| m.len());
-            let (sha256, size) = match (chosen.file.hashes.get("sha256"), &on_disk) {
-                (Some(hash), _) => (hash.clone(), chosen.file.size.or_else(length)),
+            let (sha256, size) = match (chosen.file.hashes.sha256(), &on_disk) {
+                (Some(hash), _) => (hash.to_owned(), chosen.file.size.or_else(length)),
                 (None, Some(path)) => sha256_of(path).map(|(hash, size)| (hash, Some(size)))?,
                 (None, None) => return Err(Error::contents(format!("{} has no hash", chosen.file.filename))),
             };
@@ -107,22 +118,23 @@ pub(super) fn settle<'a>(
                 Accepts::Url(url) if ask.requirement.name == chosen.project => Some(url.clone()),
                 _ => None,
             });
-            let wheel = on_disk.filter(|p| p.extension().is_some_and(|e| e == "whl"));
-            let unpacked = wheel.and_then(|p| unpacked_size(&p));
+            let listed = run.listed(&chosen.project, &chosen.file);
             let source = run.depot_of(&chosen.project);
             let depot = source.as_ref().map_or(String::new(), |d| d.label().to_owned());
             let index = source.and_then(|d| d.index());
             let kept = problem.prior.get(&chosen.project) == Some(&chosen.version);
-            Ok((Pinned { chosen, place, sha256, size, depot, index, direct_url, kept }, unpacked))
+            Ok((Pinned { chosen, place, sha256, size, depot, index, direct_url, kept }, listed))
         })
         .collect();
-    let pins: Vec<(Pinned<'a>, Option<u64>)> = pins.into_iter().collect::<Result<_, _>>()?;
-    let in_place = pins.iter().map(|(_, unpacked)| *unpacked).sum();
+    let pins: Vec<(Pinned<'a>, Option<Vec<ListedFile>>)> = pins.into_iter().collect::<Result<_, _>>()?;
+    let in_place = in_place(&pins);
+    let shared = shared_paths(&pins);
     let mut pins: Vec<Pinned<'a>> = pins.into_iter().map(|(pin, _)| pin).collect();
     pins.sort_by(|a, b| a.chosen.project.cmp(&b.chosen.project));
     let mut cautions = directive_cautions(directives);
     cautions.extend(render::words::cautions(&solution.cautions, problem, output.verbose()));
     cautions.extend(idle_adjustments(problem, run));
+    cautions.extend(shared);
     for pin in &pins {
         let status = run.page_of(&pin.chosen.project).and_then(|p| p.status.clone());
         if let Some((status, reason)) = status {
@@ -142,6 +154,65 @@ pub(super) fn settle<'a>(
         written: Vec::new(),
         files: Vec::new(),
     })
+}
+
+/// A wheel unpacks to about so many times its bytes, where nothing better is known.
+const UNPACKS_TO: u64 = 3;
+
+/// What all wheels take in place: by the lists of their files where they are known, else by what those whose lists are known
+/// unpack to.
+fn in_place(pins: &[(Pinned<'_>, Option<Vec<ListedFile>>)]) -> Option<InPlace> {
+    if !pins.iter().all(|(pin, _)| pin.is_wheel()) {
+        return None;
+    }
+    let unpacked = |list: &[ListedFile]| list.iter().map(|f| f.size).fold(0, u64::saturating_add);
+    let known = || pins.iter().filter_map(|(pin, list)| Some((pin.size?, unpacked(list.as_ref()?))));
+    let (packed, plain) = known().fold((0u64, 0u64), |(p, u), (a, b)| (p.saturating_add(a), u.saturating_add(b)));
+    let estimated = |size: u64| match packed {
+        0 => size.saturating_mul(UNPACKS_TO),
+        packed => u64::try_from(u128::from(size) * u128::from(plain) / u128::from(packed)).unwrap_or(u64::MAX),
+    };
+    let mut total = InPlace { bytes: 0, is_exact: true };
+    for (pin, list) in pins {
+        let bytes = match list {
+            Some(list) => unpacked(list),
+            None => {
+                total.is_exact = false;
+                estimated(pin.size?)
+            }
+        };
+        total.bytes = total.bytes.saturating_add(bytes);
+    }
+    Some(total)
+}
+
+/// Pinned projects that bring different files of one path, as far as their lists are known.
+fn shared_paths(pins: &[(Pinned<'_>, Option<Vec<ListedFile>>)]) -> Vec<String> {
+    let mut owners: BTreeMap<&str, (usize, &ListedFile)> = BTreeMap::new();
+    let mut pairs: BTreeMap<(usize, usize), Vec<&str>> = BTreeMap::new();
+    for (at, (_, list)) in pins.iter().enumerate() {
+        for file in list.iter().flatten().filter(|f| !f.path.ends_with('/')) {
+            match owners.get(file.path.as_str()) {
+                // Equal bytes may lie at one path.
+                Some((_, other)) if (other.size, other.crc) == (file.size, file.crc) => {}
+                Some((owner, _)) => pairs.entry((*owner, at)).or_default().push(&file.path),
+                None => {
+                    owners.insert(&file.path, (at, file));
+                }
+            }
+        }
+    }
+    let name = |at: usize| pins.get(at).map_or(String::new(), |(pin, _)| pin.chosen.project.to_string());
+    let told = pairs.into_iter().map(|((one, other), paths)| {
+        let more = if paths.len() > 1 { format!(" and {} more", paths.len() - 1) } else { String::new() };
+        let first = paths.first().map_or(String::new(), |p| escaped(p));
+        format!(
+            "{} and {} both bring {first}{more}, with different contents: `furnish` refuses to place one over the other.",
+            name(one),
+            name(other)
+        )
+    });
+    told.collect()
 }
 
 /// Adjustments that speak of nothing here.

@@ -13,7 +13,7 @@ use eutaxis_core::target::{Implementation, Interpreter};
 use eutaxis_core::{Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::files::write_whole;
-use eutaxis_world::supply::{Progress, Read, Run};
+use eutaxis_world::supply::{Progress, Run};
 
 pub(crate) use rows::Head;
 pub(crate) use toolkits::Toolkits;
@@ -69,10 +69,9 @@ pub(crate) fn run(arguments: &Span, common: &Common, output: &Output) -> Result<
     plan::keep_secrets(asks.asks.iter_mut().map(|a| &mut a.requirement), depots.network());
     let question = Question { asks: &asks, columns: &columns, policy, surroundings: &surroundings };
     let run = Run::new(Arc::clone(&depots));
-    let bar = output.progress();
-    bar.set_message("spanning");
-    let progress = |read: Read| bar.set_position((read.pages + read.metadata) as u64);
-    let report = span(&question, arguments, stated, &run, &progress);
+    let bar = output.searching();
+    let search = || span(&question, arguments, stated, &run, &|_| ());
+    let report = output.watch("spanning", &bar, &run, depots.network(), search);
     bar.finish_and_clear();
     output.report_network(depots.network());
     let report = report.map_err(one)?;
@@ -120,7 +119,7 @@ fn solved(cells: &[Vec<Asked>], run: &Run, progress: Progress<'_>) -> Result<Vec
         Ok(_) => match ends.next() {
             Some(End::Settled(solution)) => Cell::Settled(solution),
             Some(End::Clash(clash)) => Cell::Clash(clash),
-            Some(End::GaveUp) | None => Cell::GaveUp,
+            Some(End::GaveUp | End::Untried(_)) | None => Cell::GaveUp,
         },
     };
     Ok(cells.iter().map(|row| row.iter().map(&mut cell).collect()).collect())

@@ -35,7 +35,7 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
             clash.facts.iter().for_each(|f| checked.say(f.text.clone()));
             let others = alternatives(&clash, &spot.target, spot.here, checker.surroundings);
             let ways = checker.run.ways_out(&problem, &clash, &others, &|_| ())?;
-            for way in ways.iter().take(MOST_WAYS) {
+            for way in ways.found.iter().take(MOST_WAYS) {
                 tell(checker, way, &spot, checked);
             }
         }

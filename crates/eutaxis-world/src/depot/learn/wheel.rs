@@ -1,0 +1,72 @@
+//! METADATA from parts of a wheel.
+
+use eutaxis_core::index::FileKind;
+
+use super::super::inside;
+use super::kept::Kept;
+use super::{LARGEST, Learnt, Question};
+use crate::Result;
+use crate::catalogue::ListedFile;
+use crate::network::{Entry, Parted, Request, ZipSource, read_parts};
+
+/// Files no larger than this are given whole by servers that give parts of others: that says nothing of them.
+const SMALL: u64 = 32 << 10;
+
+/// What the wheel says of itself, without the rest of it. The list of its files is kept where it came along.
+pub(super) fn by_parts(question: &Question<'_>, kept: &Kept<'_>) -> Result<Learnt> {
+    let FileKind::Wheel(_) = &question.file.kind else { return Ok(Learnt::No(question.file.size)) };
+    let is_metadata =
+        |n: &str| n.strip_suffix("/METADATA").is_some_and(|f| f.ends_with(".dist-info") && !f.contains('/'));
+    let (members, directory) = match parts(question, &is_metadata, 1)? {
+        Got::Members(members, directory) => (members, directory),
+        Got::Nothing(size) => return Ok(Learnt::No(size)),
+        Got::Gone(learnt) => return Ok(learnt),
+    };
+    if let Some(directory) = directory {
+        let list: Vec<ListedFile> = directory
+            .into_iter()
+            .filter(|e| !e.name.ends_with('/'))
+            .map(|e| ListedFile { path: e.name, size: e.size, crc: e.crc })
+            .collect();
+        question.network.catalogue().keep_listed(kept.key(), &list);
+    }
+    match members.as_slice() {
+        // The whole file tells what is wrong with it, if it still is.
+        [] => Ok(Learnt::No(question.file.size)),
+        [(_, bytes)] => question.said(inside::read_metadata(bytes, question.url)),
+        _ => question.said(Err(inside::several(question.url))),
+    }
+}
+
+pub(super) enum Got {
+    Members(Vec<(String, Vec<u8>)>, Option<Vec<Entry>>),
+    /// Parts do not do; how large the file is, if that is known.
+    Nothing(Option<u64>),
+    /// The depot does not have the file, though its page lists it.
+    Gone(Learnt),
+}
+
+/// Members of an archive by its parts.
+pub(super) fn parts(question: &Question<'_>, wanted: &dyn Fn(&str) -> bool, enough: usize) -> Result<Got> {
+    let host = question.host();
+    if question.network.gives_no_parts(&host) {
+        return Ok(Got::Nothing(question.file.size));
+    }
+    let what = question.what();
+    let client = question.network.client(&question.file.filename)?;
+    let mut request = Request::new(question.url, &what, LARGEST);
+    request.trust = question.trust();
+    request.learning = Some(0);
+    let source = ZipSource { client, request, size: question.file.size, wanted, enough };
+    match read_parts(&source)? {
+        Parted::Found { members, directory } => Ok(Got::Members(members, directory)),
+        Parted::Unfit => Ok(Got::Nothing(question.file.size)),
+        Parted::WholeOnly(size) => {
+            if size.is_none_or(|n| n > SMALL) {
+                question.network.note_no_parts(&host);
+            }
+            Ok(Got::Nothing(size))
+        }
+        Parted::Absent(status, error) => super::absent(status, error).map(Got::Gone),
+    }
+}
