@@ -94,6 +94,8 @@ pub(crate) fn adjustment(adjustment: &Adjustment) -> Value {
     }
     match &adjustment.effect {
         Effect::Needs(requirement) => table.insert("needs".into(), text(requirement)),
+        Effect::NeedsOnly(needs) => table.insert("needs".into(), Value::Array(needs.iter().map(text).collect())),
+        Effect::Take => table.insert("take".into(), Value::Boolean(true)),
         Effect::Avoid => table.insert("avoid".into(), Value::Boolean(true)),
         Effect::MadeFor(made_for) => table.insert("accelerator".into(), text(made_for.stated())),
     };
@@ -119,6 +121,13 @@ pub(crate) fn chosen(chosen: &Chosen, problem: &Problem, before: Option<&Package
         Some(Value::Table(table))
     });
     own.insert("asked-as".into(), Value::Array(asked_as.collect()));
+    let list = |items: &[String]| Value::Array(items.iter().map(text).collect());
+    if let Some(said) = &chosen.said {
+        own.insert("needs".into(), list(said));
+    }
+    if !chosen.extras.is_empty() {
+        own.insert("extras".into(), list(&chosen.extras.iter().map(ToString::to_string).collect::<Vec<_>>()));
+    }
     let newer = chosen.newer.iter().take(MOST_NEWER).map(|newer| {
         let mut table = Table::new();
         table.insert("version".into(), text(&newer.version));
@@ -226,7 +235,14 @@ pub(crate) fn policy_of(lock: &Lock) -> Policy {
 pub(crate) fn adjustments_of(lock: &Lock, families: &Families) -> Vec<Adjustment> {
     let Some(own) = own(lock.tool.as_ref()) else { return Vec::new() };
     let one = |table: &Table| {
+        let only = table
+            .get("needs")
+            .and_then(Value::as_array)
+            .map(|list| list.iter().filter_map(|v| Requirement::parse(v.as_str()?).ok()).collect::<Vec<_>>());
+        let take = table.get("take").and_then(Value::as_bool) == Some(true);
         let effect = match (string(table, "needs"), string(table, "accelerator")) {
+            (None, None) if only.is_some() => Effect::NeedsOnly(only.unwrap_or_default()),
+            (None, None) if take => Effect::Take,
             (Some(needs), _) => Effect::Needs(Requirement::parse(needs).ok()?),
             (None, Some(text)) => Effect::MadeFor(families.made_for(text).ok()?),
             (None, None) => Effect::Avoid,
@@ -271,6 +287,22 @@ pub(crate) fn asked_as(package: &Package) -> Vec<(String, String)> {
     let Some(own) = own(package.tool.as_ref()) else { return Vec::new() };
     let one = |table: &Table| Some((string(table, "by")?.to_owned(), string(table, "requirement")?.to_owned()));
     tables(own, "asked-as").filter_map(one).collect()
+}
+
+/// What a pinned file was said to need, and the extras that were asked of it; none where the pins do not record it.
+pub(crate) fn said_of(package: &Package) -> Option<(Vec<String>, Vec<Name>)> {
+    let own = own(package.tool.as_ref())?;
+    let texts = |key: &str| -> Option<Vec<String>> {
+        let list = own.get(key)?.as_array()?;
+        Some(list.iter().filter_map(|v| v.as_str().map(str::to_owned)).collect())
+    };
+    let extras = texts("extras").unwrap_or_default().iter().filter_map(|e| Name::parse(e).ok()).collect();
+    Some((texts("needs")?, extras))
+}
+
+/// The depot that a pinned project came from, as the pins record it: an address, or a path beside the pins.
+pub(crate) fn depot_of(package: &Package) -> Option<&str> {
+    string(own(package.tool.as_ref())?, "depot")
 }
 
 /// Whether the user asks for a pinned project.

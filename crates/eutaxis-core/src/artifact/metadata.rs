@@ -5,7 +5,7 @@
 
 use crate::document::Document;
 use crate::fault::{Fault, escaped};
-use crate::marker::{Comparison, Marker, Operand, Relation, Variable};
+use crate::marker::{Comparison, Marker, MarkerValues, Operand, Relation, Variable};
 use crate::name::Name;
 use crate::requirement::Requirement;
 use crate::version::{Operator, SpecifierSet, Version};
@@ -26,6 +26,8 @@ pub struct Metadata {
     pub requires_python: Option<SpecifierSet>,
     /// What it needs, in the order written.
     pub requires: Vec<Requirement>,
+    /// What of its needs cannot be read as it is written.
+    pub unread: Vec<Unread>,
     /// Extras it offers, in the order written.
     pub extras: Vec<Name>,
     /// Fields that a build may change, in lower case (2.2 and later, source distributions).
@@ -36,6 +38,15 @@ pub struct Metadata {
     pub import_names: Vec<String>,
     /// Faults that did not keep the rest from being read, for people.
     pub remarks: Vec<String>,
+}
+
+/// A requirement that cannot be read as it is written: a bound in an old or broken spelling, for example.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unread {
+    /// As written, in one line.
+    pub text: String,
+    /// What is left of it without its bounds, by its place in `requires`; none when not even the project can be read.
+    pub at: Option<usize>,
 }
 
 /// One field as written.
@@ -71,12 +82,15 @@ impl Metadata {
                 .ok()
         });
         let mut requires = Vec::new();
+        let mut unread = Vec::new();
         for field in fields.iter().filter(|f| f.name == "requires-dist") {
             match Requirement::parse_lenient(&field.value) {
                 Ok(requirement) => requires.push(requirement),
-                Err(fault) => {
-                    let text = escaped(&field.value);
-                    return Err(Fault::new(format!("metadata: Requires-Dist `{text}`: {fault}"), 0));
+                Err(_) => {
+                    let text = field.value.split_whitespace().collect::<Vec<_>>().join(" ");
+                    let rest = without_bounds(&text);
+                    unread.push(Unread { at: rest.is_some().then_some(requires.len()), text });
+                    requires.extend(rest);
                 }
             }
         }
@@ -95,12 +109,30 @@ impl Metadata {
             version,
             requires_python,
             requires,
+            unread,
             extras,
             dynamic: all("dynamic").iter().map(|d| d.to_ascii_lowercase()).collect(),
             summary: first("summary").map(str::to_owned),
             import_names: all("import-name"),
             remarks,
         })
+    }
+
+    /// Metadata that says nothing of a release but which it is.
+    pub fn unsaid(name: Name, version: Version) -> Self {
+        Metadata {
+            metadata_version: (2, 2),
+            name,
+            version,
+            requires_python: None,
+            requires: Vec::new(),
+            unread: Vec::new(),
+            extras: Vec::new(),
+            dynamic: Vec::new(),
+            summary: None,
+            import_names: Vec::new(),
+            remarks: Vec::new(),
+        }
     }
 
     /// The fields that choosing needs, as text that [`Metadata::parse`] reads to the same: for keeping, without the
@@ -112,7 +144,13 @@ impl Metadata {
         self.summary.iter().for_each(|v| line("Summary", v));
         self.requires_python.iter().for_each(|v| line("Requires-Python", v));
         self.extras.iter().for_each(|v| line("Provides-Extra", v));
-        self.requires.iter().for_each(|v| line("Requires-Dist", v));
+        for (at, requirement) in self.requires.iter().enumerate() {
+            match self.unread.iter().find(|u| u.at == Some(at)) {
+                Some(unread) => line("Requires-Dist", &unread.text),
+                None => line("Requires-Dist", requirement),
+            }
+        }
+        self.unread.iter().filter(|u| u.at.is_none()).for_each(|u| line("Requires-Dist", &u.text));
         self.dynamic.iter().for_each(|v| line("Dynamic", v));
         self.import_names.iter().for_each(|v| line("Import-Name", v));
         text
@@ -163,6 +201,7 @@ impl Metadata {
             version: Version::parse(version.value).map_err(|f| f.shifted(version.at))?,
             requires_python,
             requires,
+            unread: Vec::new(),
             extras,
             dynamic: Vec::new(),
             summary: project.string("description")?.map(|t| t.value.to_owned()),
@@ -171,12 +210,43 @@ impl Metadata {
         }))
     }
 
+    /// The needs that count where these markers hold and with these extras, in words without their markers, sorted: to
+    /// compare what two say of one release.
+    pub fn needs_in_force(&self, values: &MarkerValues, extras: &[Name]) -> Vec<String> {
+        let counts = |requirement: &&Requirement| {
+            let Some(marker) = &requirement.marker else { return true };
+            marker.holds(values, None) || extras.iter().any(|e| marker.holds(values, Some(e)))
+        };
+        let words = |requirement: &Requirement| Requirement { marker: None, ..requirement.clone() }.to_string();
+        let mut all: Vec<String> = self.requires.iter().filter(counts).map(words).collect();
+        all.sort();
+        all.dedup();
+        all
+    }
+
     /// Whether the needs of a source distribution with this metadata are those of every wheel built from it
     /// (PEP 643: metadata 2.2 or later, the fields not dynamic).
     pub fn needs_are_static(&self) -> bool {
         let dynamic = |field: &str| self.dynamic.iter().any(|d| d == field);
         self.metadata_version >= (2, 2) && !dynamic("requires-dist") && !dynamic("requires-python")
     }
+}
+
+/// What is left of a requirement whose bounds cannot be read: its project, extras and marker. None when the project, or the
+/// marker under which it counts, cannot be read.
+fn without_bounds(text: &str) -> Option<Requirement> {
+    let (head, marker) = text.split_once(';').map_or((text, None), |(head, marker)| (head, Some(marker)));
+    let end = head.find(|c: char| !c.is_ascii_alphanumeric() && !matches!(c, '.' | '_' | '-')).unwrap_or(head.len());
+    let (name, rest) = head.split_at_checked(end)?;
+    let extras = rest.trim_start().strip_prefix('[').and_then(|r| r.split_once(']')).map(|(inside, _)| inside);
+    // A second word behind the name is no bound: who knows what was meant.
+    let after = rest.trim_start().trim_start_matches(|c: char| !c.is_ascii_alphabetic() && c != '[');
+    if extras.is_none() && rest.starts_with(' ') && after.len() == rest.trim_start().len() {
+        return None;
+    }
+    let extras = extras.map_or(String::new(), |inside| format!("[{inside}]"));
+    let marker = marker.map_or(String::new(), |m| format!("; {m}"));
+    Requirement::parse_lenient(&format!("{name}{extras}{marker}")).ok()
 }
 
 /// `extra == "NAME"`
@@ -250,6 +320,25 @@ mod tests {
         assert!(metadata.needs_are_static() && metadata.remarks.is_empty());
     }
 
+    #[rstest]
+    #[case("somezone (>=2011k)", Some("somezone"))]
+    #[case("somezone (>=2.0.dev-r1234); extra == 'tz'", Some("somezone; extra == 'tz'"))]
+    #[case("somezone[fast] >=1.0-custom-build", Some("somezone[fast]"))]
+    #[case("b b", None)]
+    #[case("[x]", None)]
+    #[case("b >=1; os_name = 'nt'", None)]
+    fn a_bound_that_cannot_be_read_counts_as_none(#[case] line: &str, #[case] left: Option<&str>) {
+        let text = format!(
+            "Metadata-Version: 2.1\nName: a\nVersion: 1\nRequires-Dist: c\nRequires-Dist: {line}\nRequires-Dist: d\n"
+        );
+        let metadata = Metadata::parse(text.as_bytes()).unwrap();
+        let requires: Vec<String> = metadata.requires.iter().map(ToString::to_string).collect();
+        assert_eq!(requires, ["c"].into_iter().chain(left).chain(["d"]).collect::<Vec<_>>());
+        assert_eq!(metadata.unread, [Unread { text: line.to_owned(), at: left.map(|_| 1) }]);
+        assert_eq!(Metadata::parse(metadata.to_text().as_bytes()).unwrap().requires, metadata.requires);
+        assert_eq!(Metadata::parse(metadata.to_text().as_bytes()).unwrap().unread, metadata.unread);
+    }
+
     #[test]
     fn what_is_kept_reads_to_the_same() {
         let metadata = Metadata::parse(TEXT.as_bytes()).unwrap();
@@ -270,7 +359,6 @@ mod tests {
     #[case("Metadata-Version: 2.1\nName: a\nVersion: x\n", "not a version")]
     #[case("\nMetadata-Version: 2.1\nName: a\nVersion: 1\n", "is missing")]
     #[case("Metadata-Version: two\nName: a\nVersion: 1\n", "is not one")]
-    #[case("Metadata-Version: 2.1\nName: a\nVersion: 1\nRequires-Dist: b b\n", "Requires-Dist `b b`")]
     fn bad_metadata_is_refused(#[case] text: &str, #[case] part: &str) {
         let fault = Metadata::parse(text.as_bytes()).unwrap_err();
         assert!(fault.message().contains(part), "{fault}");

@@ -10,7 +10,7 @@ mod wheel_name;
 
 pub use entry_points::{EntryPoint, EntryPoints};
 pub use member::{NameRules, unsafe_member};
-pub use metadata::Metadata;
+pub use metadata::{Metadata, Unread};
 pub use record::{Record, RecordLine};
 pub use sdist_name::SdistName;
 pub use wheel_info::WheelInfo;

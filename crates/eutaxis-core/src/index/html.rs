@@ -7,7 +7,7 @@ use html5gum::emitters::callback::{CallbackEmitter, CallbackEvent};
 use html5gum::{Span, Token, Tokenizer};
 use percent_encoding::percent_decode_str;
 
-use super::{Hashes, MOST_FILES, Page, RawFile, SpecifierCache, too_many};
+use super::{Hashes, MOST_FILES, NO_LINK, Page, RawFile, SpecifierCache, too_many};
 use crate::fault::Fault;
 use crate::name::Name;
 
@@ -50,7 +50,15 @@ pub(super) struct Document {
 pub fn parse_html(bytes: &[u8], project: &Name) -> Result<Page, Fault> {
     let mut page = Page::new(project.clone());
     let mut specifiers = SpecifierCache::default();
-    let document = each_file(bytes, &mut |raw| page.add(raw, &mut specifiers))?;
+    let mut links = 0usize;
+    let document = each_file(bytes, &mut |raw| {
+        links += 1;
+        page.add(raw, &mut specifiers);
+    })?;
+    // An empty page of an index is still one: it has a title or a version, and no forms.
+    if links == 0 && bytes.to_ascii_lowercase().windows(5).any(|w| w == b"<form" || w == b"login" || w == b"log i") {
+        page.remarks.push(NO_LINK.to_owned());
+    }
     let mut remarks = Vec::new();
     super::json::check_version(document.first_meta("pypi:repository-version"), &mut remarks)?;
     page.remarks.splice(0..0, remarks);

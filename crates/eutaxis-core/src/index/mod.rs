@@ -26,6 +26,9 @@ use crate::version::{SpecifierSet, Version};
 /// No page lists more files than this: what claims to would only fill the memory.
 pub const MOST_FILES: usize = 100_000;
 
+/// The remark on an HTML page without any link: it is no page of an index that has lost its files.
+const NO_LINK: &str = "the page holds no link at all";
+
 /// The fault of a page that lists more.
 fn too_many() -> Fault {
     Fault::new(format!("it lists more than {MOST_FILES} files, more than any page can mean"), 0)
@@ -146,6 +149,35 @@ impl Page {
             elsewhere: Vec::new(),
             made_for: None,
         }
+    }
+
+    /// Why the project is quarantined by those who run the depot (PEP 792), if it is; the reason may be empty.
+    pub fn quarantined(&self) -> Option<&str> {
+        self.status.as_ref().filter(|(status, _)| status == "quarantined").map(|(_, r)| r.as_deref().unwrap_or(""))
+    }
+
+    /// Why a page without a file that can be used has none, as far as it says.
+    pub fn why_empty(&self) -> Option<String> {
+        if !self.files.is_empty() {
+            return None;
+        }
+        let project = &self.project;
+        if let Some(reason) = self.quarantined() {
+            let why =
+                if reason.is_empty() { String::new() } else { format!(": \"{}\"", crate::fault::escaped(reason)) };
+            return Some(format!("{project} is quarantined by its depot{why}, and no file of it is served"));
+        }
+        let first = self.skipped.first().map(|s| format!("{}: {}", crate::fault::escaped(&s.filename), s.reason));
+        Some(match (self.skipped.len(), first) {
+            (1, Some(first)) => format!("the page of {project} lists one file, which cannot be used ({first})"),
+            (n, Some(first)) => format!("the page of {project} lists {n} files, and none can be used ({first})"),
+            _ if self.remarks.iter().any(|r| r == NO_LINK) => {
+                format!(
+                    "the page of {project} holds no link at all, as a page that asks to log in does: is that what the depot answers?"
+                )
+            }
+            _ => format!("the page of {project} lists no file"),
+        })
     }
 
     /// Adds a file, or says why it is left out.

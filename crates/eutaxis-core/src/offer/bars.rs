@@ -8,6 +8,13 @@ fn bar(kind: BarKind, detail: impl Into<String>) -> Option<Bar> {
     Some(Bar { kind, detail: detail.into() })
 }
 
+/// Files that are still served of a project that is quarantined (PEP 792).
+pub(super) fn quarantined(judged: &Judged<'_>) -> Option<Bar> {
+    let reason = judged.quarantined?;
+    let why = if reason.is_empty() { String::new() } else { format!(" (\"{}\")", crate::fault::escaped(reason)) };
+    bar(BarKind::Quarantined, format!("its depot has quarantined the project{why}"))
+}
+
 /// `--as-of` (choice, rule 7): a file of that very moment exists, one without date does not.
 pub(super) fn date(judged: &Judged<'_>) -> Option<Bar> {
     let as_of = judged.policy.as_of?;

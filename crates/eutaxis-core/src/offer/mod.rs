@@ -195,13 +195,16 @@ struct Judged<'a> {
     build: Option<&'a Build>,
     target: &'a Target,
     policy: &'a Policy,
+    /// Why its project is quarantined, if it is; may be empty.
+    quarantined: Option<&'a str>,
 }
 
 /// Judges one file; [`CHECKS`] lists them all.
 type Check = fn(&Judged<'_>) -> Option<Bar>;
 
 /// Every check of a single file, in the order in which bars are told.
-const CHECKS: [Check; 5] = [bars::date, bars::requires_python, bars::tags, build::check, bars::wheels_policy];
+const CHECKS: [Check; 6] =
+    [bars::quarantined, bars::date, bars::requires_python, bars::tags, build::check, bars::wheels_policy];
 
 /// The offers of a page, newest release first.
 pub fn offers(page: &Page, target: &Target, policy: &Policy, late: &[LateBar]) -> Vec<Offer> {
@@ -211,7 +214,7 @@ pub fn offers(page: &Page, target: &Target, policy: &Policy, late: &[LateBar]) -
     files.sort_by(|a, b| b.kind.version().cmp(a.kind.version()));
     let mut offers: Vec<Offer> = Vec::new();
     for group in files.chunk_by(|a, b| a.kind.version() == b.kind.version()) {
-        let judged = group.iter().map(|file| judge(file, stated.as_ref(), target, policy, late)).collect();
+        let judged = group.iter().map(|file| judge(page, file, stated.as_ref(), target, policy, late)).collect();
         if let Some(first) = group.first() {
             offers.push(offer(first.kind.version().clone(), judged, target));
         }
@@ -229,8 +232,14 @@ pub(crate) fn offer_of(
 ) -> Option<Offer> {
     let mine = page.files.iter().filter(|f| f.kind.version() == version);
     let stated = stated(page, target);
-    let judged: Vec<OfferFile> = mine.map(|file| judge(file, stated.as_ref(), target, policy, late)).collect();
+    let judged: Vec<OfferFile> = mine.map(|file| judge(page, file, stated.as_ref(), target, policy, late)).collect();
     (!judged.is_empty()).then(|| offer(version.clone(), judged, target))
+}
+
+/// The same offer without bars of a kind, judged anew.
+pub(crate) fn without_bars(mut offer_: Offer, kind: BarKind, target: &Target) -> Offer {
+    offer_.files.iter_mut().for_each(|file| file.bars.retain(|b| b.kind != kind));
+    offer(offer_.version, offer_.files, target)
 }
 
 /// What the depot of a page says its builds were made for.
@@ -239,6 +248,7 @@ fn stated(page: &Page, target: &Target) -> Option<MadeFor> {
 }
 
 fn judge(
+    page: &Page,
     file: &Arc<PageFile>,
     stated: Option<&MadeFor>,
     target: &Target,
@@ -250,7 +260,7 @@ fn judge(
         FileKind::Wheel(name) => target.rank(&name.tags),
         FileKind::Sdist(_) => None,
     };
-    let judged = Judged { file, rank, build: build.as_ref(), target, policy };
+    let judged = Judged { file, rank, build: build.as_ref(), target, policy, quarantined: page.quarantined() };
     let mut bars: Vec<Bar> = CHECKS.iter().filter_map(|check| check(&judged)).collect();
     bars.extend(late.iter().filter(|l| l.filename == file.filename).map(|l| l.bar.clone()));
     OfferFile { file: Arc::clone(file), rank, build, bars }

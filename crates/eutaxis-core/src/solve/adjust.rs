@@ -5,7 +5,7 @@ use crate::fault::Origin;
 use crate::knowledge::MadeFor;
 use crate::marker::Marker;
 use crate::name::Name;
-use crate::offer::{Bar, BarKind, Offer, restated};
+use crate::offer::{Bar, BarKind, Offer, restated, without_bars};
 use crate::requirement::Requirement;
 use crate::target::Target;
 use crate::version::{SpecifierSet, Version};
@@ -15,8 +15,12 @@ use crate::version::{SpecifierSet, Version};
 pub enum Effect {
     /// The releases need this; it replaces what they say of that project.
     Needs(Requirement),
+    /// The releases need just these, whatever they say, and also where nobody knows what they say.
+    NeedsOnly(Vec<Requirement>),
     /// The releases are out.
     Avoid,
+    /// The releases may be taken though their project is quarantined.
+    Take,
     /// Their wheels were made for this.
     MadeFor(MadeFor),
 }
@@ -61,6 +65,8 @@ pub fn offered(offer: Offer, project: &Name, target: &Target, adjustments: &[Adj
         Some(made_for) => restated(offer, made_for, target),
         None => offer,
     };
+    let takes = |a: &Adjustment| a.effect == Effect::Take && a.speaks_of(project, &offer.version, target);
+    let offer = if adjustments.iter().any(takes) { without_bars(offer, BarKind::Quarantined, target) } else { offer };
     let mut avoiding = adjustments.iter().filter(|a| a.effect == Effect::Avoid);
     let Some(adjustment) = avoiding.find(|a| a.speaks_of(project, &offer.version, target)) else { return offer };
     let detail = format!("to be avoided: \"{}\" ({})", crate::fault::escaped(&adjustment.because), adjustment.origin);
@@ -76,7 +82,11 @@ pub fn requirements(
     target: &Target,
     adjustments: &[Adjustment],
 ) -> Vec<(Requirement, Option<usize>)> {
-    let mut all: Vec<(Requirement, Option<usize>)> = metadata.requires.iter().map(|r| (r.clone(), None)).collect();
+    let only = needs_only(project, version, target, adjustments);
+    let mut all: Vec<(Requirement, Option<usize>)> = match only {
+        Some((i, needs)) => needs.iter().map(|r| (r.clone(), Some(i))).collect(),
+        None => metadata.requires.iter().map(|r| (r.clone(), None)).collect(),
+    };
     for (i, adjustment) in adjustments.iter().enumerate().filter(|(_, a)| a.speaks_of(project, version, target)) {
         let Effect::Needs(requirement) = &adjustment.effect else { continue };
         let place = all.iter().position(|(r, _)| r.name == requirement.name).unwrap_or(all.len());
@@ -84,4 +94,18 @@ pub fn requirements(
         all.insert(place.min(all.len()), (requirement.clone(), Some(i)));
     }
     all
+}
+
+/// The adjustment that says all that a release needs, by its index, if there is one.
+pub(crate) fn needs_only<'a>(
+    project: &Name,
+    version: &Version,
+    target: &Target,
+    adjustments: &'a [Adjustment],
+) -> Option<(usize, &'a [Requirement])> {
+    let mut speaking = adjustments.iter().enumerate().filter(|(_, a)| a.speaks_of(project, version, target));
+    speaking.find_map(|(i, a)| match &a.effect {
+        Effect::NeedsOnly(needs) => Some((i, needs.as_slice())),
+        _ => None,
+    })
 }

@@ -9,7 +9,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::adjust;
 use super::bits::Bits;
 use super::problem::Problem;
-use crate::artifact::Metadata;
+use crate::artifact::{Metadata, Unread};
 use crate::index::Page;
 use crate::knowledge::{MadeFor, Number};
 use crate::name::Name;
@@ -81,10 +81,14 @@ pub(super) struct Needs {
     pub(super) all: Vec<Need>,
     /// Extras that the release offers.
     pub(super) offered: Vec<Name>,
+    /// Lines that could not be read as they are written and count on the target: without extras, or with one of these.
+    pub(super) unread: Vec<(String, Option<Vec<Name>>)>,
+    /// What the release says of itself; none where only the user says it.
+    pub(super) said: Option<Arc<Metadata>>,
 }
 
 impl Needs {
-    fn of(metadata: &Metadata, project: &Name, version: &Version, problem: &Problem) -> Self {
+    fn of(metadata: &Arc<Metadata>, project: &Name, version: &Version, problem: &Problem) -> Self {
         let values = &problem.target.markers;
         let mut all = Vec::new();
         let stated = adjust::requirements(metadata, project, version, &problem.target, &problem.adjustments);
@@ -101,7 +105,17 @@ impl Needs {
                 all.push(Need { requirement, base, extras, adjusted });
             }
         }
-        Needs { all, offered: metadata.extras.clone() }
+        let unread = match adjust::needs_only(project, version, &problem.target, &problem.adjustments) {
+            Some(_) => Vec::new(),
+            None => unread(metadata, problem),
+        };
+        Needs { all, offered: metadata.extras.clone(), unread, said: Some(Arc::clone(metadata)) }
+    }
+
+    /// The lines that could not be read and count with these extras.
+    pub(super) fn unread_with<'a>(&'a self, extras: &'a [Name]) -> impl Iterator<Item = &'a str> {
+        let counts = |of: &Option<Vec<Name>>| of.as_ref().is_none_or(|of| of.iter().any(|e| extras.contains(e)));
+        self.unread.iter().filter(move |(_, of)| counts(of)).map(|(text, _)| text.as_str())
     }
 
     /// Needs that count when just this is in force: the base, or one extra (without the base).
@@ -111,6 +125,28 @@ impl Needs {
             Some(extra) => !n.base && n.extras.contains(extra),
         })
     }
+}
+
+/// Lines of metadata that could not be read as they are written, with the extras under which they count. One that an
+/// adjustment replaces is not told, and one that speaks of an extra and cannot be read at all counts for none.
+fn unread(metadata: &Metadata, problem: &Problem) -> Vec<(String, Option<Vec<Name>>)> {
+    let values = &problem.target.markers;
+    let replaced = |name: &Name| {
+        problem.adjustments.iter().any(|a| {
+            a.speaks_of(&metadata.name, &metadata.version, &problem.target)
+                && matches!(&a.effect, adjust::Effect::Needs(r) if r.name == *name)
+        })
+    };
+    let of = |unread: &Unread| match unread.at.and_then(|at| metadata.requires.get(at)) {
+        Some(requirement) if replaced(&requirement.name) => None,
+        Some(Requirement { marker: Some(marker), .. }) if !marker.holds(values, None) => {
+            let extras: Vec<Name> = metadata.extras.iter().filter(|e| marker.holds(values, Some(e))).cloned().collect();
+            (!extras.is_empty()).then_some(Some(extras))
+        }
+        Some(_) => Some(None),
+        None => (!unread.text.contains("extra")).then_some(None),
+    };
+    metadata.unread.iter().filter_map(|u| Some((u.text.clone(), of(u)?))).collect()
 }
 
 /// What is known of one project. Value `v` of its node is `order[v - 1]`, an index into `offers`.
@@ -196,6 +232,12 @@ impl ProjectFacts {
         self.groups = groups;
         self.sets.clear();
         self.index_needs();
+    }
+
+    /// Why its page has no file that can be used, when it has none.
+    pub(super) fn empty(&self) -> Option<(BarKind, String)> {
+        let kind = if self.page.quarantined().is_some() { BarKind::Quarantined } else { BarKind::Absent };
+        self.page.why_empty().map(|why| (kind, why))
     }
 
     /// The group of a value: one of a smaller group is better whatever its age.
@@ -349,6 +391,11 @@ impl Facts {
         self.projects.contains_key(project)
     }
 
+    /// Whether some depot has a page of the project.
+    pub(super) fn has_page(&self, project: &Name) -> bool {
+        self.get(project).is_some()
+    }
+
     pub(super) fn get(&self, project: &Name) -> Option<&ProjectFacts> {
         self.projects.get(project).and_then(Option::as_ref)
     }
@@ -400,15 +447,20 @@ impl Facts {
         problem: &Problem,
     ) -> bool {
         let Some(facts) = self.get_mut(project) else { return false };
-        if let MetadataAnswer::Dear(_) = answer {
-            facts.dear.insert(file.clone());
-            return false;
-        }
         let judged = facts.offers.iter().enumerate().find_map(|(at, offer)| {
             let file = offer.files.iter().find(|f| f.file.filename == *file)?;
             Some((at, offer.version.clone(), file))
         });
         let Some((at, version, judged)) = judged else { return false };
+        // The user's word stands for what nobody can tell.
+        let only = adjust::needs_only(project, &version, &problem.target, &problem.adjustments);
+        let told = only.filter(|_| !matches!(answer, MetadataAnswer::Known(_)));
+        let unsaid = told.is_some();
+        let answer = &told.map_or_else(|| answer.clone(), |_| MetadataAnswer::Known(silent(project, &version)));
+        if let MetadataAnswer::Dear(_) = answer {
+            facts.dear.insert(file.clone());
+            return false;
+        }
         let bar = bar_of(answer, judged, &version, &problem.target);
         let learned = match answer {
             MetadataAnswer::Known(metadata) => learned_build(judged, metadata, &problem.target),
@@ -416,7 +468,9 @@ impl Facts {
         };
         facts.builds.extend(learned.clone().map(|build| (file.clone(), build)));
         if let MetadataAnswer::Known(metadata) = answer {
-            let needs = Rc::new(Needs::of(metadata, project, &version, problem));
+            let mut needs = Needs::of(metadata, project, &version, problem);
+            needs.said = needs.said.filter(|_| !unsaid);
+            let needs = Rc::new(needs);
             facts.needs.insert(file.clone(), Rc::clone(&needs));
             facts.needs_by_value.resize(facts.size(), None);
             if let Some(value) = (1..facts.size()).find(|v| facts.file(*v) == Some(file)) {
@@ -434,6 +488,11 @@ impl Facts {
         facts.rank(problem);
         true
     }
+}
+
+/// Metadata that says nothing but of what it is.
+fn silent(project: &Name, version: &Version) -> Arc<Metadata> {
+    Arc::new(Metadata::unsaid(project.clone(), version.clone()))
 }
 
 /// What an answer to the question for its metadata bars a file by.

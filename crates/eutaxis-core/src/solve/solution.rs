@@ -42,6 +42,8 @@ pub struct Chosen {
     pub asked_by: Vec<Asker>,
     /// Extras asked of it, in order of name.
     pub extras: Vec<Name>,
+    /// What the file itself says that it needs here, in words and sorted, before adjustments; none where it does not say.
+    pub said: Option<Vec<String>>,
     /// Projects it needs on the target, in the order of its metadata.
     pub needs: Vec<Name>,
     /// Newer releases, newest first, each with what keeps it out.
@@ -147,6 +149,15 @@ pub enum Caution {
         /// Why that is out, if it is for its accelerator.
         because: Option<String>,
     },
+    /// A need of a release cannot be read as it is written: its bounds count as none.
+    Unread {
+        /// The project.
+        project: Name,
+        /// The release.
+        version: Version,
+        /// The line, as written.
+        text: String,
+    },
     /// A yanked release is chosen because it is pinned.
     Yanked {
         /// The project.
@@ -192,6 +203,13 @@ impl Solution {
                     extra: extra.clone(),
                 });
             }
+            for text in needs.unread_with(&extras) {
+                cautions.push(Caution::Unread {
+                    project: project.clone(),
+                    version: offer.version.clone(),
+                    text: text.to_owned(),
+                });
+            }
             if let Some(reason) = &offer.yanked {
                 cautions.push(Caution::Yanked {
                     project: project.clone(),
@@ -213,6 +231,7 @@ impl Solution {
                 verdict: offer.verdict,
                 build: known.build(value).cloned(),
                 asked_by: askers.remove(project).unwrap_or_default(),
+                said: needs.said.as_ref().map(|m| m.needs_in_force(&problem.target.markers, &extras)),
                 extras,
                 needs: needed,
                 newer: Vec::new(),

@@ -4,6 +4,8 @@ use std::collections::BTreeSet;
 use std::fmt;
 
 use crate::index::{FileKind, Page};
+use crate::knowledge::series_of;
+use crate::target::Implementation;
 use crate::version::{SpecifierSet, Version};
 
 /// Major and minor of a language version.
@@ -22,15 +24,17 @@ impl fmt::Display for Series {
 }
 
 /// The series of CPython that a page's files speak of: in the tags of wheels, where the first digit is the major and the
-/// rest the minor, and in Requires-Python.
+/// rest the minor, and in Requires-Python. That names bounds too, and what nobody has released (`<4.0`, `!=2.5.*`): of it
+/// only series that are known count.
 pub fn mentioned(page: &Page) -> BTreeSet<Series> {
+    let known: BTreeSet<String> = series_of(Implementation::Cpython.name()).map(|s| s.version.clone()).collect();
     let mut found = BTreeSet::new();
     for file in &page.files {
         if let FileKind::Wheel(name) = &file.kind {
             found.extend(name.tags.pythons.iter().filter_map(|tag| of_tag(tag)));
         }
         if let Some(set) = &file.requires_python {
-            found.extend(in_set(set));
+            found.extend(in_set(set).into_iter().filter(|series| known.contains(&series.to_string())));
         }
     }
     found
@@ -66,7 +70,8 @@ mod tests {
         let more = ["m-1-py3-none-any.whl", "m-1-pp310-pypy310_pp73-win_amd64.whl", "m-1.tar.gz"];
         let files: Vec<String> =
             files.iter().chain(&more).map(|f| format!("{{\"filename\":\"{f}\",\"url\":\"{f}\"}}")).collect();
-        let pure = "{\"filename\":\"m-2-py3-none-any.whl\",\"url\":\"\",\"requires-python\":\">=3.6,!=3.7.*,<4\"}";
+        let pure =
+            "{\"filename\":\"m-2-py3-none-any.whl\",\"url\":\"\",\"requires-python\":\">=3.6,!=3.7.*,!=2.5.*,<4.0\"}";
         let page = format!("{{\"files\":[{},{pure}]}}", files.join(","));
         let page = parse_json(page.as_bytes(), &Name::parse("m").unwrap()).unwrap();
         let told: Vec<String> = mentioned(&page).iter().map(ToString::to_string).collect();

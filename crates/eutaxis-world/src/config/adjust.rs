@@ -11,18 +11,36 @@ use eutaxis_core::{Marker, Name, Requirement, SpecifierSet};
 
 /// Reads one entry of a settings file.
 pub(super) fn read(entry: &Table<'_>, text: &str, path: &Path, families: &Arc<Families>) -> Result<Adjustment, Fault> {
-    entry.ensure_known(&["project", "versions", "when", "needs", "avoid", "accelerator", "because"])?;
+    entry.ensure_known(&["project", "versions", "when", "needs", "avoid", "take", "accelerator", "because"])?;
     let stated = |key: &str| entry.string(key)?.ok_or_else(|| entry.fault(format_args!("`{key}` is missing")));
     let project = parsed(stated("project")?, Name::parse)?;
     let because = stated("because")?.value.to_owned();
     let versions = entry.string("versions")?.map(|t| parsed(t, SpecifierSet::parse)).transpose()?.unwrap_or_default();
     let when = entry.string("when")?.map(|t| parsed(t, Marker::parse)).transpose()?;
     let avoid = entry.boolean("avoid")?.unwrap_or(false);
-    let effect = match (entry.string("needs")?, entry.string("accelerator")?, avoid) {
-        (Some(needs), None, false) => Effect::Needs(parsed(needs, Requirement::parse)?),
-        (None, Some(text), false) => Effect::MadeFor(parsed(text, |t| families.made_for(t))?),
-        (None, None, true) => Effect::Avoid,
-        _ => return Err(entry.fault("an adjustment has one of `needs`, `avoid = true` and `accelerator`")),
+    let take = entry.boolean("take")?.unwrap_or(false);
+    // A text replaces what they say of one project, a list all that they say.
+    let mut needs = None;
+    let mut only = None;
+    match entry.get("needs") {
+        Some(value) if value.is_string() => needs = Some(parsed(value.string()?, Requirement::parse)?),
+        Some(value) => {
+            let items = value.items()?;
+            let needs = items.iter().map(|item| parsed(item.string()?, Requirement::parse));
+            only = Some(needs.collect::<Result<Vec<_>, Fault>>()?);
+        }
+        None => {}
+    }
+    let effect = match (needs, only, entry.string("accelerator")?, avoid, take) {
+        (Some(needs), None, None, false, false) => Effect::Needs(needs),
+        (None, Some(only), None, false, false) => Effect::NeedsOnly(only),
+        (None, None, Some(text), false, false) => Effect::MadeFor(parsed(text, |t| families.made_for(t))?),
+        (None, None, None, true, false) => Effect::Avoid,
+        (None, None, None, false, true) => Effect::Take,
+        _ => {
+            let one = "an adjustment has one of `needs`, `avoid = true`, `take = true` and `accelerator`";
+            return Err(entry.fault(one));
+        }
     };
     let line = text.get(..entry.offset()).map_or(1, |before| before.matches('\n').count() + 1);
     let shown = path.file_name().map_or_else(|| path.display().to_string(), |n| n.to_string_lossy().into_owned());

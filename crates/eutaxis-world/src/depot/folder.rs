@@ -92,6 +92,14 @@ impl Depot for Folder {
         &self.label
     }
 
+    fn origin(&self) -> String {
+        self.root.to_string_lossy().into_owned()
+    }
+
+    fn offers(&self, project: &Name) -> Option<bool> {
+        Some(self.files.contains_key(project))
+    }
+
     fn page(&self, project: &Name) -> Result<Option<Page>> {
         let Some(names) = self.files.get(project) else { return Ok(None) };
         let mut page = Page::new(project.clone());

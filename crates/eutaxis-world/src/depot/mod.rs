@@ -41,6 +41,12 @@ pub trait Depot: Send + Sync + std::fmt::Debug {
     /// How the user named it.
     fn label(&self) -> &str;
 
+    /// By what it is known, whatever name it has: an address, or an absolute path.
+    fn origin(&self) -> String;
+
+    /// Whether it offers a project, as far as that is known without asking anybody.
+    fn offers(&self, project: &Name) -> Option<bool>;
+
     /// The page of a project; none when the depot does not have it.
     ///
     /// # Errors
@@ -135,13 +141,43 @@ impl Depots {
     /// # Errors
     /// When a depot cannot be read.
     pub fn page(&self, project: &Name) -> Result<Option<(Arc<dyn Depot>, Page)>> {
+        // Depots that once had it and do not any more.
+        let mut lost = Vec::new();
         for listed in self.serving(project) {
-            if let Some(mut page) = listed.depot.page(project)? {
-                page.made_for.clone_from(&listed.accelerator);
-                return Ok(Some((Arc::clone(&listed.depot), page)));
+            let found = listed.depot.page(project)?;
+            if listed.depot.is_remote() {
+                let (catalogue, origin) = (self.network.catalogue(), listed.depot.origin());
+                match &found {
+                    Some(_) => catalogue.note_served(&origin, project.as_str()),
+                    None if catalogue.has_served(&origin, project.as_str()) => lost.push(listed.depot.label()),
+                    None => {}
+                }
             }
+            let Some(mut page) = found else { continue };
+            page.made_for.clone_from(&listed.accelerator);
+            if !lost.is_empty() {
+                let from = listed.depot.label();
+                self.network.caution(format!(
+                    "{project} was served by {} before, which does not have it any more: it is taken from {from}.",
+                    lost.join(" and ")
+                ));
+            }
+            return Ok(Some((Arc::clone(&listed.depot), page)));
+        }
+        if !lost.is_empty() {
+            self.network.caution(format!(
+                "{project} was served by {} before, which does not have it any more.",
+                lost.join(" and ")
+            ));
         }
         Ok(None)
+    }
+
+    /// Whether a project is offered by several depots and given to none of them by `only`, as far as is known without asking
+    /// anybody.
+    pub fn is_in_several(&self, project: &Name) -> bool {
+        let routed = self.listed.iter().any(|l| l.only.contains(project));
+        !routed && self.serving(project).filter(|l| l.depot.offers(project) == Some(true)).count() > 1
     }
 
     /// The page for an ask that demands the file at a URL (`name @ https://...`, `name @ file:///...`).

@@ -36,6 +36,14 @@ impl<R: Remote> Depot for R {
         Remote::label(self)
     }
 
+    fn origin(&self) -> String {
+        self.manner().origin.clone()
+    }
+
+    fn offers(&self, project: &Name) -> Option<bool> {
+        self.network().catalogue().has_served(&self.manner().origin, project.as_str()).then_some(true)
+    }
+
     fn page(&self, project: &Name) -> Result<Option<Page>> {
         Remote::page(self, project)
     }

@@ -57,6 +57,14 @@ impl Depot for Several {
         self.main().label()
     }
 
+    fn origin(&self) -> String {
+        self.main().origin()
+    }
+
+    fn offers(&self, project: &Name) -> Option<bool> {
+        self.main().offers(project)
+    }
+
     fn page(&self, project: &Name) -> Result<Option<Page>> {
         self.first(|depot| depot.page(project))
     }

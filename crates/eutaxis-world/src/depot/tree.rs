@@ -46,6 +46,14 @@ impl Depot for Tree {
         &self.label
     }
 
+    fn origin(&self) -> String {
+        self.root.to_string_lossy().into_owned()
+    }
+
+    fn offers(&self, project: &Name) -> Option<bool> {
+        Some(self.folder(project).is_dir())
+    }
+
     fn page(&self, project: &Name) -> Result<Option<Page>> {
         let folder = self.folder(project);
         for (file, parse) in [("index.json", parse_json as fn(&[u8], &Name) -> _), ("index.html", parse_html)] {

@@ -10,8 +10,9 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicI64, Ordering};
 use std::time::Instant;
 
+use eutaxis_core::MarkerValues;
 use eutaxis_core::Name;
-use eutaxis_core::artifact::{NameRules, WheelName};
+use eutaxis_core::artifact::{Metadata, NameRules, WheelName};
 use eutaxis_core::index::{Algorithm, Hashes};
 use rayon::prelude::*;
 use url::Url;
@@ -50,6 +51,8 @@ pub struct Item {
     pub hashes: Hashes,
     /// Its bytes, as pinned.
     pub size: Option<u64>,
+    /// What it was said to need when it was pinned, and the extras that were asked of it.
+    pub said: Option<(Vec<String>, Vec<Name>)>,
     /// The user asked for it.
     pub requested: bool,
     /// The URL it was asked for by, if it was.
@@ -84,6 +87,8 @@ pub struct Furnish<'a> {
     pub cache: PathBuf,
     /// For wheels that are not on this disk.
     pub network: &'a Network,
+    /// The markers of the place that the pins were settled for, when they record it.
+    pub settled_for: Option<&'a MarkerValues>,
 }
 
 /// A project that moved from one release or file to another.
@@ -163,6 +168,9 @@ pub fn furnish(request: &Furnish<'_>, progress: Progress<'_>, waiting: &dyn Fn()
         return Ok(report);
     }
     let unpacked = unpack_all(&work.place, &store, request.network, progress, &mut report.bytes)?;
+    for (item, unpacked) in work.place.iter().zip(&unpacked) {
+        ensure_as_said(item, unpacked, request.settled_for)?;
+    }
     let mut wheels = Vec::with_capacity(unpacked.len());
     for (item, unpacked) in work.place.iter().zip(&unpacked) {
         wheels.push(plan(item, unpacked, &layout, &root)?);
@@ -182,6 +190,35 @@ pub fn furnish(request: &Furnish<'_>, progress: Progress<'_>, waiting: &dyn Fn()
     stage.swap_in(&root, place == Place::Free)?;
     report.seconds = started.elapsed().as_secs_f64();
     Ok(report)
+}
+
+/// What a wheel needs by its own METADATA must be what was settled by: else whoever told it before, beside the file, told
+/// something else, and the set may not hold.
+fn ensure_as_said(item: &Item, unpacked: &Unpacked, settled_for: Option<&MarkerValues>) -> Result<()> {
+    let (Some((said, extras)), Some(values)) = (&item.said, settled_for) else { return Ok(()) };
+    let path = unpacked.root.join(&unpacked.manifest.dist_info).join("METADATA");
+    let bytes = fs::read(&path).doing("cannot read", &path)?;
+    // What cannot be read here was refused when the wheel was unpacked.
+    let Ok(metadata) = Metadata::parse(&bytes) else { return Ok(()) };
+    let found = metadata.needs_in_force(values, extras);
+    if found == *said {
+        return Ok(());
+    }
+    let words =
+        |list: &[String]| if list.is_empty() { "nothing".to_owned() } else { format!("`{}`", list.join("`, `")) };
+    let only =
+        |these: &[String], others: &[String]| these.iter().filter(|n| !others.contains(n)).cloned().collect::<Vec<_>>();
+    let message = format!(
+        "{} {} is refused: its own METADATA says that it needs {}, and it was settled by {}",
+        item.name,
+        item.version,
+        words(&only(&found, said)),
+        words(&only(said, &found))
+    );
+    Err(Error::contents(message).help(format!(
+        "what its depot says beside the file is not what the file says: settle again with --renew {}, and if it stays so, tell those who run the depot; nothing was placed",
+        item.name
+    )))
 }
 
 /// The absolute path of the place; a link is followed, so that what it leads to is exchanged.

@@ -32,9 +32,10 @@ impl Default for FetchLimits {
 }
 
 impl FetchLimits {
-    /// The limits with `--fetch-limit SIZE`: as much for one file, and at least as much for the run.
+    /// The limits with `--fetch-limit SIZE`: as much for one file, and for the run what that comes to in the usual
+    /// proportion, but no more than usual unless the file alone is more.
     pub fn of(size: u64) -> Self {
-        FetchLimits { file: size, run: size.max(RUN) }
+        FetchLimits { file: size, run: size.saturating_mul(RUN / FILE).min(RUN).max(size) }
     }
 }
 

@@ -268,6 +268,11 @@ impl Run {
         self.crew.get()?.page_of(project).map(|(depot, _)| depot)
     }
 
+    /// Whether a project is offered by several depots and given to none of them, as far as is known.
+    pub fn is_in_several(&self, project: &Name) -> bool {
+        self.depots.is_in_several(project)
+    }
+
     /// The page of a project that was read.
     pub fn page_of(&self, project: &Name) -> Option<Arc<Page>> {
         self.crew.get()?.page_of(project).map(|(_, page)| page)

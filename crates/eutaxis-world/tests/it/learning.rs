@@ -37,7 +37,7 @@ fn wheel(version: &str, members: usize, size: usize, metadata_first: bool) -> Ve
     let mut zip = zip::ZipWriter::new(Cursor::new(Vec::new()));
     let stored = zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored);
     let packed = zip::write::SimpleFileOptions::default();
-    let mut about = |zip: &mut zip::ZipWriter<Cursor<Vec<u8>>>| {
+    let about = |zip: &mut zip::ZipWriter<Cursor<Vec<u8>>>| {
         zip.start_file(format!("snowbank-{version}.dist-info/METADATA"), packed).unwrap();
         zip.write_all(metadata(version, "firnio>=1").as_bytes()).unwrap();
     };

@@ -1,7 +1,9 @@
 //! `furnish`: makes or updates an environment to match the pins.
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
+use eutaxis_core::fault::escaped;
 use eutaxis_core::pins::{Selected, Selection, select};
 use eutaxis_core::{Name, Target};
 use eutaxis_world::depot::Depots;
@@ -9,6 +11,7 @@ use eutaxis_world::environment::{Furnish as Request, Item, LinkMode, Place, Repo
 use eutaxis_world::interpreter::{Found, environment_python};
 use eutaxis_world::network::without_secret;
 use eutaxis_world::root::stand_in;
+use eutaxis_world::supply::Run;
 use eutaxis_world::{Error, ErrorKind};
 use serde_json::{Map, Value, json};
 
@@ -16,7 +19,7 @@ use crate::cli::{Common, Furnish, LinkArg};
 use crate::output::{Answer, Outcome, Output};
 use crate::pins::{hashes, place, read_lock, sha256};
 use crate::plan::{Surroundings, named_depots};
-use crate::render;
+use crate::{record, render};
 
 pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
     furnish_pins(arguments, common, output).map_err(|e| vec![e])
@@ -38,6 +41,11 @@ fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result
     let prepared: Vec<Prepared> = prepared
         .map(|(pins, at)| prepare(pins, at, arguments, &surroundings, &depots))
         .collect::<Result<_, Error>>()?;
+    let pinned: Vec<(Name, String, String)> = prepared
+        .iter()
+        .flat_map(|p| &p.items)
+        .map(|item| (item.name.clone(), item.version.clone(), item.filename.clone()))
+        .collect();
     let mut done: Vec<(Report, String)> = Vec::new();
     for one in prepared {
         let made = one.furnish(arguments, &surroundings, &depots, output).map_err(|error| match done.as_slice() {
@@ -50,6 +58,8 @@ fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result
         })?;
         done.push(made);
     }
+    let retired = retired(&pinned, &depots);
+    retired.iter().for_each(|line| output.notice(&format!("caution: {line}")));
     output.report_network(depots.network());
     match done.as_slice() {
         [(report, python)] => Ok(Answer {
@@ -65,6 +75,37 @@ fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result
             Ok(Answer { outcome: Outcome::Ok, text, json: object })
         }
     }
+}
+
+/// Pins that their depots have yanked or quarantined by now, in words. What cannot be asked is not told: the pins hold all
+/// the same.
+fn retired(pinned: &[(Name, String, String)], depots: &Arc<Depots>) -> Vec<String> {
+    if depots.is_empty() {
+        return Vec::new();
+    }
+    let mut names: Vec<Name> = pinned.iter().map(|(name, _, _)| name.clone()).collect();
+    names.sort();
+    names.dedup();
+    let Ok(pages) = Run::new(Arc::clone(depots)).pages(&names) else { return Vec::new() };
+    let mut told = Vec::new();
+    for page in pages.into_iter().flatten() {
+        for (name, version, filename) in pinned.iter().filter(|(name, _, _)| *name == page.project) {
+            let file = page.files.iter().find(|f| *f.filename == **filename);
+            let why =
+                |reason: &str| if reason.is_empty() { String::new() } else { format!(": \"{}\"", escaped(reason)) };
+            let line = match (page.quarantined(), file.and_then(|f| f.yanked.as_deref())) {
+                (Some(reason), _) => {
+                    format!("{name} {version} is pinned, and its depot has quarantined the project{}.", why(reason))
+                }
+                (None, Some(reason)) => format!("{name} {version} is pinned, and was yanked since{}.", why(reason)),
+                (None, None) => continue,
+            };
+            if !told.contains(&line) {
+                told.push(line);
+            }
+        }
+    }
+    told
 }
 
 /// Where the environment of each of the pins goes.
@@ -95,6 +136,8 @@ struct Prepared {
     at: PathBuf,
     items: Vec<Item>,
     python: Found,
+    /// The place that the pins were settled for, when they record it.
+    settled_for: Option<Target>,
 }
 
 fn prepare(
@@ -114,7 +157,8 @@ fn prepare(
     let selected = select(&lock, &target, &asked).map_err(refusal)?;
     let folder = pins.parent().map(Path::to_owned).unwrap_or_default();
     let items = selected.iter().map(|s| item(s, &folder, depots)).collect::<Result<Vec<_>, _>>()?;
-    Ok(Prepared { at, items, python })
+    let settled_for = record::target_of(&lock, &surroundings.config.families);
+    Ok(Prepared { at, items, python, settled_for })
 }
 
 impl Prepared {
@@ -139,6 +183,7 @@ impl Prepared {
             },
             cache: surroundings.cache.clone(),
             network: depots.network(),
+            settled_for: self.settled_for.as_ref().map(|t| &t.markers),
         };
         let bar = output.progress();
         let progress = |what: &str, done: u64, of: u64| {
@@ -222,6 +267,7 @@ fn item(selected: &Selected<'_>, folder: &Path, depots: &Depots) -> Result<Item,
         sha256: sha256(file, package)?,
         hashes: hashes(file),
         size: file.size,
+        said: record::said_of(package),
         requested: asked_by.is_some_and(|a| a.iter().any(|w| w.as_str() == Some("ask"))),
         direct_url: text("direct-url").map(|u| without_secret(&u)),
     })

@@ -137,6 +137,7 @@ impl Asked {
                 let about = |c: &&Caution| match c {
                     Caution::NeverMet { project, other, .. } => project == name || other == name,
                     Caution::Yanked { project, .. }
+                    | Caution::Unread { project, .. }
                     | Caution::ExtraAbsent { project, .. }
                     | Caution::Unaccelerated { project, .. } => project == name,
                 };

@@ -29,8 +29,10 @@ pub(crate) fn text(all: &[Checked]) -> String {
     }
     if all.iter().any(|c| !c.drifts.is_empty()) {
         text.push('\n');
-        let advice = "the same command without --check writes the pins anew; nothing was written";
-        text.push_str(&labelled("do", &style::care("do"), advice, width));
+        let renew: String = all.iter().flat_map(|c| &c.to_renew).map(|name| format!(" --renew {name}")).collect();
+        let with = if renew.is_empty() { renew } else { format!(" and with {}", renew.trim_start()) };
+        let advice = format!("the same command without --check{with} writes the pins anew; nothing was written");
+        text.push_str(&labelled("do", &style::care("do"), &advice, width));
     }
     text
 }

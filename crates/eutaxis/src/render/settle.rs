@@ -149,3 +149,26 @@ fn note(pin: &Pinned<'_>, settled: &Settled<'_>) -> String {
     }
     notes.join("; ")
 }
+
+/// Projects that would come from another depot than their pins: project, before, after.
+pub(crate) fn moved_depots(moves: &[(String, String, String)], shown: &str) -> String {
+    let width = width();
+    let head = "Not settled";
+    let what = count(moves.len(), "project");
+    let line =
+        format!("{head} for {shown}: {what} would come from another depot than the pins say. Nothing was written.");
+    let mut text = format!("{}\n\n", wrap(&line, width).join("\n").replacen(head, &style::barred(head), 1));
+    let mut table = Table::new(&["project", "pinned", "now"]);
+    for (project, before, after) in moves {
+        table.row([project.clone(), before.clone(), after.clone()]);
+    }
+    text.push_str(&table.text(width));
+    let renew: String = moves.iter().map(|(project, _, _)| format!(" --renew {project}")).collect();
+    text.push('\n');
+    let advice = format!(
+        "find out why: a project that turns up elsewhere may be somebody else's. If it is meant, the same command with {renew}",
+        renew = renew.trim_start()
+    );
+    text.push_str(&labelled("do", &style::care("do"), &advice, width));
+    text
+}

@@ -66,6 +66,8 @@ fn change(change: &Change) -> String {
                 needs.short()
             ),
             eutaxis_core::solve::Effect::MadeFor(made_for) => format!("{} is {made_for}", adjustment.project),
+            eutaxis_core::solve::Effect::NeedsOnly(_) => format!("{} needs only what is stated", adjustment.project),
+            eutaxis_core::solve::Effect::Take => format!("take {} though it is quarantined", adjustment.project),
             eutaxis_core::solve::Effect::Avoid => format!("avoid {} {}", adjustment.project, adjustment.versions),
         },
         Change::DropAdjust(adjustment) => {

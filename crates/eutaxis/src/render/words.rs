@@ -1,5 +1,6 @@
 //! Sentences that several answers share: what keeps a release out, what to take care of, what was adjusted.
 
+use eutaxis_core::Requirement;
 use eutaxis_core::fault::{Origin, escaped};
 use eutaxis_core::knowledge::MadeFor;
 use eutaxis_core::offer::Build;
@@ -91,6 +92,10 @@ pub(crate) fn cautions<'a>(
                     "{project} {version} leaves the accelerator of this place unused. The newest build that uses one is {build}{because}."
                 ));
             }
+            Caution::Unread { project, version, text } => told.push(format!(
+                "{project} {version} needs `{}`, which cannot be read: its bounds count as none. [[adjust]] with `needs` says what is meant.",
+                escaped(text)
+            )),
             Caution::Yanked { project, version, reason } => {
                 let why = if reason.is_empty() { String::new() } else { format!(": \"{}\"", escaped(reason)) };
                 told.push(format!("{project} {version} is yanked{why}. It is taken because it is pinned exactly."));
@@ -143,6 +148,11 @@ pub(crate) fn adjustment(adjustment: &Adjustment) -> String {
     let versions = if adjustment.versions.is_empty() { String::new() } else { format!(" {}", adjustment.versions) };
     let effect = match &adjustment.effect {
         Effect::Needs(requirement) => format!("needs {}", requirement.short()),
+        Effect::NeedsOnly(needs) if needs.is_empty() => "needs nothing".to_owned(),
+        Effect::NeedsOnly(needs) => {
+            format!("needs only {}", needs.iter().map(Requirement::short).collect::<Vec<_>>().join(", "))
+        }
+        Effect::Take => "is taken though it is quarantined".to_owned(),
         Effect::Avoid => "is avoided".to_owned(),
         Effect::MadeFor(made_for) => format!("is {made_for}"),
     };
@@ -154,7 +164,8 @@ pub(crate) fn adjustment(adjustment: &Adjustment) -> String {
 pub(crate) fn adjustment_json(adjustment: &Adjustment) -> Value {
     let needs = match &adjustment.effect {
         Effect::Needs(requirement) => Some(requirement.to_string()),
-        Effect::Avoid | Effect::MadeFor(_) => None,
+        Effect::NeedsOnly(needs) => Some(needs.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")),
+        Effect::Avoid | Effect::Take | Effect::MadeFor(_) => None,
     };
     let accelerator = match &adjustment.effect {
         Effect::MadeFor(made_for) => Some(made_for.stated()),

@@ -32,6 +32,31 @@ pub(crate) fn server(trouble: Trouble) -> Server {
     Server::start(&world().join("depot"), trouble).unwrap()
 }
 
+/// An index tree of a world of its own, described as the demo's is.
+pub(crate) fn depot_of(description: &str) -> TempDir {
+    let folder = tempfile::tempdir().unwrap();
+    let world = eutaxis_demo::World::parse(description).unwrap();
+    eutaxis_demo::write_depot(&world, folder.path()).unwrap();
+    folder
+}
+
+/// A pure project with one release for each version, which all need the same.
+pub(crate) fn project(name: &str, versions: &[&str], needs: &str) -> String {
+    let releases: String = versions
+        .iter()
+        .map(|v| format!("[[project.release]]\nversion = \"{v}\"\ndate = \"2026-01-01\"\nneeds = [{needs}]\n"))
+        .collect();
+    format!("[[project]]\nname = \"{name}\"\nsummary = \"x\"\npure = true\n{releases}")
+}
+
+/// Changes the JSON page of a project.
+pub(crate) fn change_page(depot: &Path, project: &str, change: impl Fn(&mut Value)) {
+    let path = depot.join(project).join("index.json");
+    let mut page: Value = serde_json::from_slice(&std::fs::read(&path).unwrap()).unwrap();
+    change(&mut page);
+    std::fs::write(path, serde_json::to_vec(&page).unwrap()).unwrap();
+}
+
 /// A folder to work in.
 pub(crate) struct Field {
     folder: TempDir,

@@ -163,15 +163,19 @@ fn certificate() -> (String, Arc<rustls::ServerConfig>) {
     (made.cert.pem(), Arc::new(config))
 }
 
-#[test]
-fn certificates_of_the_system_count() {
+/// A depot over TLS, and the certificate by which it is trusted.
+pub(crate) fn secure(root: &std::path::Path, trouble: Trouble) -> (Server, String) {
     let (pem, config) = certificate();
     let wrap = move |socket| {
         let session = rustls::ServerConnection::new(Arc::clone(&config)).map_err(std::io::Error::other)?;
         Ok(Box::new(rustls::StreamOwned::new(session, socket)) as Box<dyn eutaxis_demo::server::Stream>)
     };
-    let root = crate::field::world().join("depot");
-    let server = Server::start_wrapped(&root, Trouble::default(), Arc::new(wrap), 0).unwrap();
+    (Server::start_wrapped(root, trouble, Arc::new(wrap), 0).unwrap(), pem)
+}
+
+#[test]
+fn certificates_of_the_system_count() {
+    let (server, pem) = secure(&crate::field::world().join("depot"), Trouble::default());
     let url = server.url().replace("http://", "https://");
     let field = Field::empty();
     field.write("ca.pem", &pem);

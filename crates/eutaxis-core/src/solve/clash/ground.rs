@@ -122,6 +122,9 @@ impl Search {
         let Some(facts) = self.facts.get(project) else {
             return vec![Ground::Barred { project: project.clone(), kind: BarKind::Absent, releases: Vec::new() }];
         };
+        if let Some((kind, _)) = facts.empty() {
+            return vec![Ground::Barred { project: project.clone(), kind, releases: Vec::new() }];
+        }
         let mut barred: Vec<(BarKind, Version)> = Vec::new();
         let told = self.releases(project);
         for offer in facts.offers.iter().filter(|o| o.verdict == Verdict::Barred && told.contains(&o.version)) {

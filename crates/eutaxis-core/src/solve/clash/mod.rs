@@ -120,7 +120,7 @@ impl Search {
                 Ground::Barred { project, kind: BarKind::Absent, releases } if releases.is_empty() => Some(project),
                 _ => None,
             })
-            .filter(|name| asked(name))
+            .filter(|name| asked(name) && !self.facts.has_page(name))
             .cloned()
             .collect();
         let contested = self.contested(&facts);

@@ -66,7 +66,9 @@ impl Search {
                 fact(FactKind::Built, project.to_string(), self.range_set(project, releases), text)
             }
             Ground::Barred { project, kind, releases } if releases.is_empty() => {
-                fact(FactKind::Bar(*kind), project.to_string(), String::new(), format!("no depot has {project}"))
+                let why = self.facts.get(project).and_then(|f| f.empty()).map(|(_, why)| why);
+                let text = why.unwrap_or_else(|| format!("no depot has {project}"));
+                fact(FactKind::Bar(*kind), project.to_string(), String::new(), text)
             }
             Ground::Barred { project, kind, releases } => {
                 let text = format!("{project} {}", self.sentences(project, *kind, releases));

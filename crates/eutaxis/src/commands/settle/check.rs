@@ -9,6 +9,7 @@ use eutaxis_world::Error;
 use eutaxis_world::supply::Run;
 use serde_json::{Map, Value, json};
 
+use super::depot::Stray;
 use super::pinned::{Settled, moves};
 use crate::output::{Answer, Outcome};
 use crate::render;
@@ -19,7 +20,7 @@ pub(crate) struct Drift {
     pub(crate) project: String,
     pub(crate) before: Option<String>,
     pub(crate) after: Option<String>,
-    /// `added`, `raised`, `lowered`, `dropped`, or `file` for another file of the same release.
+    /// `added`, `raised`, `lowered`, `dropped`, `file` for another file of the same release, `depot` for another depot.
     pub(crate) kind: &'static str,
     pub(crate) because: String,
 }
@@ -31,6 +32,25 @@ pub(crate) struct Checked {
     pub(crate) file: String,
     pub(crate) count: usize,
     pub(crate) drifts: Vec<Drift>,
+    /// Projects that would come from another depot, so that they must be named to be moved.
+    pub(crate) to_renew: Vec<String>,
+}
+
+impl Checked {
+    /// Adds projects that would come from another depot, where nothing else is told of them.
+    pub(super) fn add_strays(&mut self, strays: &[Stray]) {
+        self.to_renew = strays.iter().map(|s| s.project.clone()).collect();
+        for stray in strays {
+            if self.drifts.iter().any(|d| d.project == stray.project) {
+                continue;
+            }
+            let (before, after) = (stray.before.0.clone(), stray.after.0.clone());
+            let because = format!("it would come from {}; the pin is from {}", stray.after.1, stray.before.1);
+            let (project, kind) = (stray.project.clone(), "depot");
+            self.drifts.push(Drift { project, before: Some(before), after: Some(after), kind, because });
+        }
+        self.drifts.sort_by(|a, b| a.project.cmp(&b.project));
+    }
 }
 
 /// There is nothing to check.
@@ -72,7 +92,13 @@ pub(super) fn check(settled: &Settled<'_>, old: &Lock, file: &Path, run: &Run) -
         });
     }
     drifts.sort_by(|a, b| a.project.cmp(&b.project));
-    Checked { shown: settled.target.clone(), file: file.display().to_string(), count: old.packages.len(), drifts }
+    Checked {
+        shown: settled.target.clone(),
+        file: file.display().to_string(),
+        count: old.packages.len(),
+        drifts,
+        to_renew: Vec::new(),
+    }
 }
 
 /// Why a pinned release is not what would be pinned now.

@@ -7,7 +7,7 @@ use eutaxis_core::solve::{Joint, Problem};
 use eutaxis_world::Error;
 use serde_json::{Map, Value, json};
 
-use super::{Job, check, lock, out_of, pinned};
+use super::{Job, check, depot, lock, out_of, pinned};
 use crate::output::{Answer, Outcome};
 use crate::plan;
 use crate::render;
@@ -46,9 +46,15 @@ impl Job<'_> {
             let mut one =
                 pinned::settle(solution, problem, &self.asks.directives, &self.run, &chosen.name, self.output)?;
             let out = out_of(self.arguments, chosen, problems.len());
+            let strays = depot::strays(&one, old.as_ref(), &out, &self.arguments.renew)?;
             if let Some(old) = old.as_ref().filter(|_| self.arguments.check) {
-                checked.push(check::check(&one, old, &out, &self.run));
+                let mut found = check::check(&one, old, &out, &self.run);
+                found.add_strays(&strays);
+                checked.push(found);
                 continue;
+            }
+            if !strays.is_empty() {
+                return Ok(depot::refused(&strays, &chosen.name));
             }
             one.moves = pinned::moves(old.as_ref(), &one);
             locks.push((lock::lock(&one, &out, old.as_ref())?, out));

@@ -72,6 +72,9 @@ fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path, old: Option<&
     own.insert("asked-by".into(), toml::Value::Array(asked_by));
     let before = old.and_then(|l| l.packages.iter().find(|p| p.name == chosen.project));
     record::chosen(chosen, settled.problem, before, &mut own);
+    if let Some(depot) = &pin.origin {
+        own.insert("depot".into(), toml::Value::String(shown_from(depot, folder)));
+    }
     if let Some(url) = &pin.direct_url {
         own.insert("direct-url".into(), toml::Value::String(url.clone()));
     }
@@ -100,11 +103,21 @@ fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path, old: Option<&
     }
 }
 
-/// The SHA-256, by which files are known here, and what strong hashes its page states besides.
+/// A depot as pins record it: its address, or its path from the folder of the pins.
+pub(super) fn shown_from(depot: &str, folder: &Path) -> String {
+    if depot.contains("://") {
+        depot.to_owned()
+    } else {
+        relative(folder, Path::new(depot)).unwrap_or_else(|| depot.to_owned())
+    }
+}
+
+/// The SHA-256, by which files are known here, and what its page states besides: all of it is checked when the file comes.
 fn pinned_hashes(pin: &Pinned<'_>) -> BTreeMap<String, String> {
-    let stated = pin.chosen.file.hashes.iter().filter(|(algorithm, _)| algorithm.is_strong());
-    let mut all: BTreeMap<String, String> =
-        stated.map(|(a, value)| (a.as_str().to_owned(), value.to_owned())).collect();
+    let stated = &pin.chosen.file.hashes;
+    // A weak hash alone says nothing.
+    let counts = stated.iter().filter(|(algorithm, _)| algorithm.is_strong() || stated.has_strong());
+    let mut all: BTreeMap<String, String> = counts.map(|(a, v)| (a.as_str().to_owned(), v.to_owned())).collect();
     all.insert("sha256".to_owned(), pin.sha256.clone());
     all
 }

@@ -2,6 +2,7 @@
 
 mod check;
 mod clash;
+mod depot;
 mod interpreter;
 mod joint;
 mod lock;
@@ -131,9 +132,15 @@ impl Job<'_> {
         let mut settled =
             pinned::settle(solution, problem, &self.asks.directives, &self.run, &chosen.shown, self.output)?;
         settled.taken.clone_from(&self.taken);
+        let strays = depot::strays(&settled, old, out, &self.arguments.renew)?;
         if self.arguments.check {
             let old = old.ok_or_else(|| check::no_pins(out))?;
-            return Ok(check::answer(&[check::check(&settled, old, out, &self.run)]));
+            let mut checked = check::check(&settled, old, out, &self.run);
+            checked.add_strays(&strays);
+            return Ok(check::answer(&[checked]));
+        }
+        if !strays.is_empty() {
+            return Ok(depot::refused(&strays, &chosen.shown));
         }
         pinned::report_left_out(&self.run, solution, self.output);
         settled.moves = pinned::moves(old, &settled);

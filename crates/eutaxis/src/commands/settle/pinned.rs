@@ -28,6 +28,8 @@ pub(crate) struct Pinned<'a> {
     pub(super) sha256: String,
     pub(crate) size: Option<u64>,
     depot: String,
+    /// The depot by what it is known by; none of a file that an ask demands by its address.
+    pub(super) origin: Option<String>,
     pub(super) index: Option<String>,
     pub(super) direct_url: Option<String>,
     /// An earlier pin that was kept.
@@ -120,10 +122,11 @@ pub(super) fn settle<'a>(
             });
             let listed = run.listed(&chosen.project, &chosen.file);
             let source = run.depot_of(&chosen.project);
+            let origin = source.as_ref().filter(|_| direct_url.is_none()).map(|d| d.origin());
             let depot = source.as_ref().map_or(String::new(), |d| d.label().to_owned());
             let index = source.and_then(|d| d.index());
             let kept = problem.prior.get(&chosen.project) == Some(&chosen.version);
-            Ok((Pinned { chosen, place, sha256, size, depot, index, direct_url, kept }, listed))
+            Ok((Pinned { chosen, place, sha256, size, depot, origin, index, direct_url, kept }, listed))
         })
         .collect();
     let pins: Vec<(Pinned<'a>, Option<Vec<ListedFile>>)> = pins.into_iter().collect::<Result<_, _>>()?;
@@ -135,6 +138,7 @@ pub(super) fn settle<'a>(
     cautions.extend(render::words::cautions(&solution.cautions, problem, output.verbose()));
     cautions.extend(idle_adjustments(problem, run));
     cautions.extend(shared);
+    cautions.extend(in_several(&pins, run, output.verbose()));
     for pin in &pins {
         let status = run.page_of(&pin.chosen.project).and_then(|p| p.status.clone());
         if let Some((status, reason)) = status {
@@ -154,6 +158,21 @@ pub(super) fn settle<'a>(
         written: Vec::new(),
         files: Vec::new(),
     })
+}
+
+/// Projects that two depots offer and that are routed to none: one line.
+fn in_several(pins: &[Pinned<'_>], run: &Run, all: bool) -> Option<String> {
+    let names: Vec<&str> =
+        pins.iter().filter(|p| run.is_in_several(&p.chosen.project)).map(|p| p.chosen.project.as_str()).collect();
+    let told = match names.as_slice() {
+        [] => return None,
+        [one] => format!("{one} is"),
+        names if all => format!("{} are", names.join(", ")),
+        names => format!("{} projects are (-v names them)", names.len()),
+    };
+    Some(format!(
+        "{told} offered by two depots: the first that has it serves it. `only` in [[depot]] says which one is meant."
+    ))
 }
 
 /// A wheel unpacks to about so many times its bytes, where nothing better is known.
@@ -206,10 +225,11 @@ fn shared_paths(pins: &[(Pinned<'_>, Option<Vec<ListedFile>>)]) -> Vec<String> {
     let told = pairs.into_iter().map(|((one, other), paths)| {
         let more = if paths.len() > 1 { format!(" and {} more", paths.len() - 1) } else { String::new() };
         let first = paths.first().map_or(String::new(), |p| escaped(p));
+        let mut names = [name(one), name(other)];
+        names.sort();
+        let [one, other] = names;
         format!(
-            "{} and {} both bring {first}{more}, with different contents: `furnish` refuses to place one over the other.",
-            name(one),
-            name(other)
+            "{one} and {other} both bring {first}{more}, with different contents: `furnish` refuses to place one over the other."
         )
     });
     told.collect()

@@ -1,0 +1,82 @@
+//! The depot of a pinned project is part of its pin: it changes only when the user says so (choice, rule 20).
+
+use std::path::{Path, PathBuf};
+
+use eutaxis_core::pins::{Lock, Package};
+use eutaxis_world::{Doing, Error};
+use serde_json::{Map, Value, json};
+
+use super::lock::shown_from;
+use super::pinned::{Pinned, Settled};
+use crate::output::{Answer, Outcome};
+use crate::{record, render};
+
+/// A project that would come from another depot than its pin.
+#[derive(Debug)]
+pub(super) struct Stray {
+    pub(super) project: String,
+    /// Release and depot.
+    pub(super) before: (String, String),
+    pub(super) after: (String, String),
+}
+
+/// Projects that would come from another depot than their pins, and were not named with `--renew`. The same bytes at another
+/// place are no move.
+pub(super) fn strays(
+    settled: &Settled<'_>,
+    old: Option<&Lock>,
+    out: &Path,
+    renewed: &[String],
+) -> Result<Vec<Stray>, Error> {
+    let Some(lock) = old else { return Ok(Vec::new()) };
+    let folder = std::path::absolute(out).doing("cannot find", out)?.parent().map(Path::to_owned).unwrap_or_default();
+    let stray = |pin: &Pinned<'_>| {
+        let name = &pin.chosen.project;
+        let package = lock.packages.iter().find(|p| p.name == *name)?;
+        let (before, after) = (record::depot_of(package)?, pin.origin.as_ref()?);
+        if renewed.iter().any(|r| eutaxis_core::Name::parse(r).is_ok_and(|r| r == *name)) {
+            return None;
+        }
+        if is_same(before, after, &folder) || has_same_bytes(package, pin) {
+            return None;
+        }
+        Some(Stray {
+            project: name.to_string(),
+            before: (package.version.clone().unwrap_or_default(), before.to_owned()),
+            after: (pin.chosen.version.to_string(), shown_from(after, &folder)),
+        })
+    };
+    Ok(settled.pins.iter().filter_map(stray).collect())
+}
+
+/// Whether what pins record is the depot that is known by this address or path.
+fn is_same(recorded: &str, origin: &str, folder: &Path) -> bool {
+    if recorded.contains("://") || origin.contains("://") {
+        return recorded.trim_end_matches('/') == origin.trim_end_matches('/');
+    }
+    let place = |path: PathBuf| std::fs::canonicalize(&path).unwrap_or(path);
+    place(folder.join(recorded)) == place(PathBuf::from(origin))
+}
+
+fn has_same_bytes(package: &Package, pin: &Pinned<'_>) -> bool {
+    let files = package.wheels.iter().chain(&package.sdist);
+    files.filter_map(|f| f.hashes.get("sha256")).any(|hash| hash.eq_ignore_ascii_case(&pin.sha256))
+}
+
+/// The answer when there are some: nothing is written.
+pub(super) fn refused(strays: &[Stray], shown: &str) -> Answer {
+    let mut object = Map::new();
+    let all = strays.iter().map(|s| {
+        json!({"project": s.project, "before": s.before.0, "depot_before": s.before.1, "after": s.after.0, "depot_after": s.after.1})
+    });
+    object.insert("depot_moves".into(), Value::Array(all.collect()));
+    let told: Vec<(String, String, String)> = strays
+        .iter()
+        .map(|s| {
+            let (before, after) =
+                (format!("{} from {}", s.before.0, s.before.1), format!("{} from {}", s.after.0, s.after.1));
+            (s.project.clone(), before, after)
+        })
+        .collect();
+    Answer { outcome: Outcome::No, text: render::settle::moved_depots(&told, shown), json: object }
+}
