@@ -15,6 +15,7 @@ mod hash;
 pub mod interpreter;
 pub mod loader;
 pub mod network;
+mod process;
 pub mod root;
 pub mod stock;
 pub mod store;

@@ -31,6 +31,8 @@ pub(crate) struct Surroundings {
     pub(crate) cache: PathBuf,
     /// `--offline`
     offline: bool,
+    /// Something is only read: nothing out of the current folder is started.
+    reading: bool,
 }
 
 impl Surroundings {
@@ -48,7 +50,12 @@ impl Surroundings {
                 .help("name one with --cache DIR or EUTAXIS_CACHE")
         })?;
         let cache = std::path::absolute(&cache).doing("cannot find", &cache)?;
-        Ok(Surroundings { config, cache, offline: common.offline })
+        Ok(Surroundings { config, cache, offline: common.offline, reading: false })
+    }
+
+    /// The same for a command that only reads something: nothing out of the current folder is started for it.
+    pub(crate) fn reading(common: &Common) -> Result<Self, Error> {
+        Ok(Surroundings { reading: true, ..Surroundings::new(common)? })
     }
 
     /// The network. With `renew` the servers are asked again, however fresh their pages are.
@@ -70,7 +77,11 @@ impl Surroundings {
     }
 
     pub(crate) fn probes(&self) -> ProbeCache {
-        ProbeCache::open(&self.cache)
+        let probes = ProbeCache::open(&self.cache);
+        match std::env::current_dir() {
+            Ok(here) if self.reading => probes.guarded(here, &self.config.own_search),
+            _ => probes,
+        }
     }
 }
 

@@ -12,6 +12,7 @@ use std::time::{Duration, Instant};
 use eutaxis_core::examine::{Attempt, Ended, Trial};
 
 use crate::error::Doing;
+use crate::process::{end_group, lead_group};
 use crate::threads::each;
 use crate::{Error, ErrorKind, Result};
 
@@ -124,11 +125,7 @@ impl Runner {
         if let Some(base) = &self.user_base {
             command.env("PYTHONUSERBASE", base);
         }
-        #[cfg(unix)]
-        {
-            use std::os::unix::process::CommandExt;
-            command.process_group(0);
-        }
+        lead_group(&mut command);
         command
     }
 
@@ -146,17 +143,6 @@ impl Runner {
         let _ = child.wait();
         None
     }
-}
-
-/// Ends all processes of the group that a child leads.
-fn end_group(child: &Child) {
-    #[cfg(unix)]
-    if let Some(group) = i32::try_from(child.id()).ok().and_then(rustix::process::Pid::from_raw) {
-        // A group that has ended is no error.
-        let _ = rustix::process::kill_process_group(group, rustix::process::Signal::KILL);
-    }
-    #[cfg(not(unix))]
-    let _ = child;
 }
 
 /// Reads a stream to its end, and keeps the last of it.

@@ -94,6 +94,8 @@ pub struct Config {
     pub adjustments: Vec<Adjustment>,
     /// Globs of interpreters.
     pub search: Vec<String>,
+    /// Those of them that stand in the user's own file, or in one that was named: not in one that just lies here.
+    pub own_search: Vec<String>,
     /// How patient the client is.
     pub network: NetworkSettings,
 }
@@ -111,6 +113,7 @@ impl Default for Config {
             trials: BTreeMap::new(),
             adjustments: Vec::new(),
             search: Vec::new(),
+            own_search: Vec::new(),
             network: NetworkSettings::default(),
         }
     }
@@ -129,6 +132,7 @@ impl Config {
             None => folder.ancestors().find_map(settings_in),
         };
         let own = directories::ProjectDirs::from("", "", "eutaxis").map(|d| d.config_dir().join("eutaxis.toml"));
+        let own_path = own.clone().unwrap_or_default();
         let own = own.filter(|p| explicit.is_none() && p.is_file());
         let mut texts = Vec::new();
         for path in nearest.into_iter().chain(own) {
@@ -141,7 +145,11 @@ impl Config {
         }
         for (path, text) in texts {
             let shown = path.display().to_string();
+            let before = config.search.len();
             config.read_text(&text, &path).map_err(|f| Error::in_file(&shown, &text, &f))?;
+            if explicit.is_some() || path == own_path {
+                config.own_search.extend(config.search.iter().skip(before).cloned());
+            }
             config.files.push(path);
         }
         Ok(config)

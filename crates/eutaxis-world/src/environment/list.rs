@@ -132,17 +132,17 @@ fn listed(root: &Path, active: bool) -> Listed {
 }
 
 /// What an environment states of itself, and whether it holds.
-pub(super) struct Stated {
+pub(crate) struct Stated {
     /// The version of its interpreter, as it was recorded.
-    pub(super) version: Option<String>,
+    pub(crate) version: Option<String>,
     /// Its base interpreter.
-    pub(super) base: Option<PathBuf>,
+    pub(crate) base: Option<PathBuf>,
     /// Why it is not whole.
-    pub(super) faults: Vec<Fault>,
+    pub(crate) faults: Vec<Fault>,
 }
 
 /// Reads what an environment states of itself.
-pub(super) fn stated(root: &Path) -> Stated {
+pub(crate) fn stated(root: &Path) -> Stated {
     let text = fs::read_to_string(root.join("pyvenv.cfg")).unwrap_or_default();
     let version = config_value(&text, "version").or_else(|| config_value(&text, "version_info"));
     let version = version.map(|v| v.trim_end_matches(".final.0").to_owned());

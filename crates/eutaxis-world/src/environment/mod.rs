@@ -14,6 +14,7 @@ pub mod snapshot;
 pub use furnish::{Bytes, Furnish, Item, Moved, Progress, Report, WheelAt, furnish};
 pub use layout::Layout;
 pub use link::LinkMode;
+pub(crate) use list::stated;
 pub use list::{Fault, Listed, Size, environments, roots_below};
 pub(crate) use plan::destination;
 pub use read::{Installed, Place, installed, look};

@@ -8,7 +8,8 @@ use std::time::UNIX_EPOCH;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Facts, probe};
+use super::guard::Guard;
+use super::{Facts, Paths, paths, planned, probe};
 use crate::files::write_whole;
 use crate::{Error, ErrorKind, Result};
 
@@ -22,6 +23,8 @@ struct Kept {
 #[derive(Debug)]
 pub struct ProbeCache {
     file: PathBuf,
+    /// Nothing out of this folder is started.
+    guard: Option<Guard>,
     kept: Mutex<(BTreeMap<PathBuf, Kept>, bool)>,
 }
 
@@ -30,7 +33,25 @@ impl ProbeCache {
     pub fn open(cache: &Path) -> Self {
         let file = cache.join("interpreters-1.json");
         let kept = std::fs::read(&file).ok().and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default();
-        ProbeCache { file, kept: Mutex::new((kept, false)) }
+        ProbeCache { file, guard: None, kept: Mutex::new((kept, false)) }
+    }
+
+    /// The same, with nothing started out of a folder whose contents may be anybody's; `globs` are where the user says that
+    /// interpreters lie.
+    #[must_use]
+    pub fn guarded(self, folder: PathBuf, globs: &[String]) -> Self {
+        ProbeCache { guard: Some(Guard::new(folder, globs)), ..self }
+    }
+
+    /// Where the interpreter at a path looks for modules; of one that must not be started, by where its files lie.
+    ///
+    /// # Errors
+    /// When it cannot be started, or its answer cannot be read.
+    pub fn paths(&self, python: &Path, facts: &Facts) -> Result<Paths> {
+        match &self.guard {
+            Some(guard) if guard.forbids(python) => Ok(planned(facts)),
+            _ => paths(python),
+        }
     }
 
     /// What the interpreter at a path says of itself, asked again only when it has changed.
@@ -38,12 +59,20 @@ impl ProbeCache {
     /// # Errors
     /// As [`probe`].
     pub fn probe(&self, path: &Path) -> Result<Facts> {
-        let Some(stamp) = stamp(path) else { return probe(path) };
+        let Some(stamp) = stamp(path) else {
+            return match self.guard.as_ref().filter(|g| g.forbids(path)) {
+                Some(guard) => guard.facts(path, &|base| self.probe(base)),
+                None => probe(path),
+            };
+        };
         let remembered = |text: &String| Error::new(ErrorKind::Interpreter, text.clone());
         if let Ok(kept) = self.kept.lock()
             && let Some(known) = kept.0.get(path).filter(|k| k.stamp == stamp)
         {
             return known.answer.clone().map_err(|e| remembered(&e));
+        }
+        if let Some(guard) = self.guard.as_ref().filter(|g| g.forbids(path)) {
+            return guard.facts(path, &|base| self.probe(base));
         }
         let answer = probe(path);
         if let Ok(mut kept) = self.kept.lock() {

@@ -3,6 +3,7 @@
 mod cache;
 mod elf;
 mod find;
+mod guard;
 mod numbered;
 mod paths;
 mod probe;

@@ -1,16 +1,18 @@
 //! Asking an interpreter about itself: one small script, run isolated.
 
-use std::io::Read;
 use std::path::Path;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
 use super::{Facts, elf};
+use crate::process::{self, Silence, lead_group};
 use crate::{Error, ErrorKind, Result};
 
 const SCRIPT: &str = include_str!("probe.py");
 /// An interpreter that does not answer in this time is left out.
 const PATIENCE: Duration = Duration::from_secs(20);
+/// No interpreter says more of itself.
+const MOST_SAID: usize = 1 << 20;
 
 /// Asks the interpreter at a path.
 ///
@@ -36,8 +38,9 @@ pub fn probe(path: &Path) -> Result<Facts> {
 pub(super) fn answer(path: &Path, script: &str) -> Result<Vec<u8>> {
     let bad = |what: Failure| Error::new(ErrorKind::Interpreter, format!("{} {}", path.display(), what.words()));
     // `-I` isolates from 3.4 on; 2.7 has only the parts of it and says so with exit code 2.
-    match run(path, &["-I", "-S", "-c", script]) {
-        Err(Failure::Refused) => run(path, &["-E", "-s", "-S", "-c", script]).map_err(bad),
+    let deadline = Instant::now() + PATIENCE;
+    match run(path, &["-I", "-S", "-c", script], deadline) {
+        Err(Failure::Refused) => run(path, &["-E", "-s", "-S", "-c", script], deadline).map_err(bad),
         other => other.map_err(bad),
     }
 }
@@ -57,35 +60,27 @@ impl Failure {
     }
 }
 
-fn run(path: &Path, arguments: &[&str]) -> std::result::Result<Vec<u8>, Failure> {
-    let mut child = Command::new(path)
+fn run(path: &Path, arguments: &[&str], deadline: Instant) -> std::result::Result<Vec<u8>, Failure> {
+    let mut command = Command::new(path);
+    command
         .args(arguments)
         .env_remove("PYTHONHOME")
         .env_remove("__PYVENV_LAUNCHER__")
         .env("SYSTEM_VERSION_COMPAT", "0")
         .stdin(Stdio::null())
         .stdout(Stdio::piped())
-        .stderr(Stdio::null())
-        .spawn()
-        .map_err(|e| Failure::Other(format!("cannot be started: {e}")))?;
-    // The answer is short and fits the pipe, so waiting before reading cannot block.
-    let started = Instant::now();
-    let status = loop {
-        match child.try_wait() {
-            Ok(Some(status)) => break status,
-            Ok(None) if started.elapsed() < PATIENCE => std::thread::sleep(Duration::from_millis(2)),
-            Ok(None) => {
-                let _ = child.kill();
-                let _ = child.wait();
-                return Err(Failure::Other(format!("did not answer within {} s", PATIENCE.as_secs())));
+        .stderr(Stdio::null());
+    lead_group(&mut command);
+    let child = command.spawn().map_err(|e| Failure::Other(format!("cannot be started: {e}")))?;
+    let (status, answer) = process::answer(child, MOST_SAID, deadline).map_err(|silence| {
+        Failure::Other(match silence {
+            Silence::TooLate => format!("did not answer within {} s", PATIENCE.as_secs()),
+            Silence::TooMuch => {
+                format!("answers with more than the {MOST_SAID} bytes that an interpreter says of itself")
             }
-            Err(e) => return Err(Failure::Other(format!("cannot be waited for: {e}"))),
-        }
-    };
-    let mut answer = Vec::new();
-    if let Some(out) = &mut child.stdout {
-        out.read_to_end(&mut answer).map_err(|e| Failure::Other(format!("cannot be read from: {e}")))?;
-    }
+            Silence::Lost(why) => why,
+        })
+    })?;
     match status.code() {
         Some(0) => Ok(answer),
         Some(2) => Err(Failure::Refused),

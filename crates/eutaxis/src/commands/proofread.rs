@@ -28,7 +28,7 @@ pub(crate) fn run(arguments: &Proofread, common: &Common, output: &Output) -> Re
 }
 
 fn walk(arguments: &Proofread, common: &Common, output: &Output) -> Result<Answer, Error> {
-    let surroundings = Surroundings::new(common)?;
+    let surroundings = Surroundings::reading(common)?;
     let depots = plan::named_depots(&arguments.depots, &surroundings, false)?;
     let chosen = plan::target(&arguments.target, &surroundings)?;
     let policy = plan::policy(&arguments.policy, &surroundings.config)?;

@@ -3,7 +3,9 @@
 use std::process::Stdio;
 use std::time::Duration;
 
-use crate::field::Field;
+use eutaxis_demo::server::Trouble;
+
+use crate::field::{Field, server};
 
 /// Every file that the projects of the environment list is there with its hash; told by the interpreter's own library.
 const WHOLE: &str = r#"
@@ -71,4 +73,27 @@ fn an_update_leaves_the_old_or_the_new() {
     }
     field.expect(0, &["furnish", "new.toml", "--tidy"]);
     assert_eq!(field.names(), [".venv", "new.toml", "old.toml"]);
+}
+
+/// What is learnt is kept row by row: a run that is killed leaves what it learnt, and nothing that is half so.
+#[test]
+fn what_was_learnt_stays_whole() {
+    let trouble = Trouble { no_sidecars: true, latency: Duration::from_millis(2), ..Trouble::default() };
+    let server = server(trouble);
+    let settle = ["settle", "--asks", "fieldkit.txt", "--target", "base-camp", "moulin>5"];
+    let whole = Field::at(&server);
+    whole.expect(0, &settle);
+    let pins = whole.read("pylock.toml");
+    let field = Field::at(&server);
+    let mut killed = 0;
+    for i in 0..50u64 {
+        killed += usize::from(kill_after(&field, &settle, Duration::from_micros(2_000 + i * i * 60)));
+        if i % 10 == 9 {
+            field.expect(0, &settle);
+            assert_eq!(field.read("pylock.toml"), pins);
+            std::fs::remove_file(field.path("pylock.toml")).unwrap();
+            std::fs::remove_dir_all(field.path("cache")).unwrap();
+        }
+    }
+    assert!(killed > 10, "only {killed} runs were killed before they ended");
 }

@@ -17,6 +17,8 @@ mod facts;
 mod field;
 mod furnish;
 mod gather;
+#[cfg(unix)]
+mod guarded;
 mod hut;
 mod interpreters;
 mod joint;

@@ -9,7 +9,7 @@ use eutaxis_core::examine::{Kind, PlaceFault};
 use super::super::list::{Fault, Stated, stated};
 use super::super::read::{Place, look};
 use super::is_dead;
-use crate::interpreter::{Facts, Finder, Paths, ProbeCache, environment_python, paths, planned};
+use crate::interpreter::{Facts, Finder, Paths, ProbeCache, environment_python, planned};
 use crate::root::stand_in;
 use crate::{Error, Result};
 
@@ -67,7 +67,7 @@ fn interpreter(python: &Path, finder: &Finder, probes: &ProbeCache) -> Result<Se
     }
     let kind = Kind::System { managed: found.facts.externally_managed };
     let runs = stand_in().is_none();
-    let paths = if runs { paths(&found.path)? } else { planned(&found.facts) };
+    let paths = if runs { probes.paths(&found.path, &found.facts)? } else { planned(&found.facts) };
     let root = found.facts.prefix.clone();
     Ok(Seen { root, python: found.path, facts: found.facts, paths, kind, faults: Vec::new(), runs })
 }
@@ -91,7 +91,7 @@ fn environment(root: &Path, finder: &Finder, probes: &ProbeCache) -> Result<Seen
         },
         true => None,
     };
-    let told = asked.as_ref().and_then(|facts| if here { paths(&facts.base()).ok() } else { None });
+    let told = asked.as_ref().and_then(|facts| if here { probes.paths(&facts.base(), facts).ok() } else { None });
     let runs = here && told.is_some();
     let facts = match asked {
         Some(facts) => {

@@ -46,7 +46,7 @@ pub(crate) fn run(arguments: &Diagnose, common: &Common, output: &Output) -> Res
 }
 
 fn walk(arguments: &Diagnose, common: &Common, output: &Output) -> Result<Answer, Error> {
-    let surroundings = Surroundings::new(common)?;
+    let surroundings = Surroundings::reading(common)?;
     let config = &surroundings.config;
     let distributions = distribution(&root());
     let context = Context { families: &config.families, libraries: &config.libraries, distributions: &distributions };
