@@ -121,7 +121,7 @@ impl Hashes {
     }
 }
 
-impl<'a, N: AsRef<str> + 'a, V: AsRef<str> + 'a> FromIterator<(N, V)> for Hashes {
+impl<N: AsRef<str>, V: AsRef<str>> FromIterator<(N, V)> for Hashes {
     fn from_iter<I: IntoIterator<Item = (N, V)>>(pairs: I) -> Self {
         let mut hashes = Hashes::default();
         for (name, value) in pairs {

@@ -9,8 +9,7 @@ use crate::environment::stated;
 use crate::{Error, ErrorKind, Result};
 
 /// Where systems and people put interpreters.
-const USUAL: [&str; 9] =
-    ["/usr", "/bin", "/opt", "/nix", "/snap", "/home/linuxbrew", "/Library", "/System", "/Applications"];
+const USUAL: [&str; 6] = ["/usr", "/bin", "/opt", "/Library", "/System", "/Applications"];
 
 /// The guard over a folder.
 #[derive(Debug)]

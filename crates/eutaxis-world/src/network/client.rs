@@ -414,7 +414,7 @@ impl Client {
                         super::secrets::strip(&mut next);
                         match self.step(&url, next, request) {
                             Ok((next, https_instead)) => (url, instead) = (next, instead | https_instead),
-                            Err(failure) => return Attempt::Failed(failure),
+                            Err(failure) => return Attempt::Failed(*failure),
                         }
                         continue;
                     }
@@ -452,7 +452,7 @@ impl Client {
 
     /// Where a redirect leads, and whether it is https in the place of http. From https no step leads to http, unless the
     /// bytes are known by a hash or the user insists.
-    fn step(&self, from: &Url, next: Url, request: &Request<'_>) -> std::result::Result<(Url, bool), Failure> {
+    fn step(&self, from: &Url, next: Url, request: &Request<'_>) -> std::result::Result<(Url, bool), Box<Failure>> {
         if from.scheme() != "https" || next.scheme() == "https" || request.trust == Trust::Insists {
             return Ok((next, false));
         }
@@ -467,7 +467,8 @@ impl Client {
             ));
             return Ok((next, false));
         }
-        Err(words::of_downgrade(&next, request.what, &format!("{} sends on to http://", words::host(from))))
+        let why = format!("{} sends on to http://", words::host(from));
+        Err(Box::new(words::of_downgrade(&next, request.what, &why)))
     }
 
     /// Says once what should be known of the way that something came.

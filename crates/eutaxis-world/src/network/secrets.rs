@@ -106,7 +106,7 @@ impl Secrets {
         }
         self.configured(&here, url.path()).or_else(|| {
             let named = self.places.iter().any(|p| p.origin == here) || !homes.is_empty();
-            let own = named.then(|| self.netrc().of(url.host_str()?).map(|e| self.from_netrc(e))).flatten();
+            let own = named.then(|| self.netrc().of(url.host_str()?).map(|e| self.found_in_netrc(e))).flatten();
             // A place of a depot's files has the depot's own secret.
             own.or_else(|| homes.iter().find_map(|p| self.of_home(p)))
         })
@@ -121,7 +121,7 @@ impl Secrets {
     fn of_home(&self, place: &Place) -> Option<Found> {
         self.configured(&place.origin, "").or_else(|| {
             let url::Origin::Tuple(_, host, _) = &place.origin else { return None };
-            self.netrc().of(&host.to_string()).map(|e| self.from_netrc(e))
+            self.netrc().of(&host.to_string()).map(|e| self.found_in_netrc(e))
         })
     }
 
@@ -129,7 +129,7 @@ impl Secrets {
         self.netrc.get_or_init(Netrc::load)
     }
 
-    fn from_netrc(&self, entry: &super::netrc::Entry) -> Found {
+    fn found_in_netrc(&self, entry: &super::netrc::Entry) -> Found {
         let secret = Secret::Basic(entry.login.clone(), entry.password.clone());
         Found { secret, from: self.netrc().path.display().to_string() }
     }

@@ -68,7 +68,7 @@ pub(super) fn streamed(question: &Question<'_>, size: Option<u64>) -> Result<(Le
     }
     let by_hash = whole && question.file.hashes.has_strong();
     Ok(match read {
-        Outcome::Found(found) => (Learnt::Answer { answer: question.judged(found)?, by_hash }, bytes),
+        Outcome::Found(found) => (Learnt::Answer { answer: question.judged(*found)?, by_hash }, bytes),
         Outcome::Cut => (Learnt::Undecided(bytes), bytes),
         Outcome::Damaged(why) => {
             let error =
@@ -80,7 +80,7 @@ pub(super) fn streamed(question: &Question<'_>, size: Option<u64>) -> Result<(Le
 
 /// What reading the stream came to.
 enum Outcome {
-    Found(Result<Option<Metadata>>),
+    Found(Box<Result<Option<Metadata>>>),
     /// It was cut off at the limit before what counts was seen.
     Cut,
     Damaged(String),
@@ -89,7 +89,7 @@ enum Outcome {
 fn read(mut pieces: Pieces, from: &str) -> Outcome {
     let found = inside::read_source(&mut pieces);
     match found {
-        Ok((info, project)) => Outcome::Found(inside::source_metadata(info, project, from)),
+        Ok((info, project)) => Outcome::Found(Box::new(inside::source_metadata(info, project, from))),
         Err(_) if pieces.cut => Outcome::Cut,
         Err(why) => Outcome::Damaged(why),
     }

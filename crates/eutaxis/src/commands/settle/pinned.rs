@@ -99,7 +99,7 @@ pub(super) fn settle<'a>(
     target: &str,
     output: &Output,
 ) -> Result<Settled<'a>, Error> {
-    let pins: Vec<Result<(Pinned<'a>, Option<Vec<ListedFile>>), Error>> = solution
+    let pins: Vec<Result<Listed<'a>, Error>> = solution
         .chosen
         .par_iter()
         .map(|chosen| {
@@ -129,7 +129,7 @@ pub(super) fn settle<'a>(
             Ok((Pinned { chosen, place, sha256, size, depot, origin, index, direct_url, kept }, listed))
         })
         .collect();
-    let pins: Vec<(Pinned<'a>, Option<Vec<ListedFile>>)> = pins.into_iter().collect::<Result<_, _>>()?;
+    let pins: Vec<Listed<'a>> = pins.into_iter().collect::<Result<_, _>>()?;
     let in_place = in_place(&pins);
     let shared = shared_paths(&pins);
     let mut pins: Vec<Pinned<'a>> = pins.into_iter().map(|(pin, _)| pin).collect();
@@ -175,12 +175,15 @@ fn in_several(pins: &[Pinned<'_>], run: &Run, all: bool) -> Option<String> {
     ))
 }
 
+/// A pin with the files of its wheel, where they are known.
+type Listed<'a> = (Pinned<'a>, Option<Vec<ListedFile>>);
+
 /// A wheel unpacks to about so many times its bytes, where nothing better is known.
 const UNPACKS_TO: u64 = 3;
 
 /// What all wheels take in place: by the lists of their files where they are known, else by what those whose lists are known
 /// unpack to.
-fn in_place(pins: &[(Pinned<'_>, Option<Vec<ListedFile>>)]) -> Option<InPlace> {
+fn in_place(pins: &[Listed<'_>]) -> Option<InPlace> {
     if !pins.iter().all(|(pin, _)| pin.is_wheel()) {
         return None;
     }
@@ -206,7 +209,7 @@ fn in_place(pins: &[(Pinned<'_>, Option<Vec<ListedFile>>)]) -> Option<InPlace> {
 }
 
 /// Pinned projects that bring different files of one path, as far as their lists are known.
-fn shared_paths(pins: &[(Pinned<'_>, Option<Vec<ListedFile>>)]) -> Vec<String> {
+fn shared_paths(pins: &[Listed<'_>]) -> Vec<String> {
     let mut owners: BTreeMap<&str, (usize, &ListedFile)> = BTreeMap::new();
     let mut pairs: BTreeMap<(usize, usize), Vec<&str>> = BTreeMap::new();
     for (at, (_, list)) in pins.iter().enumerate() {
