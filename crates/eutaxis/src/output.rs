@@ -24,7 +24,7 @@ const FIRST_LINE: Duration = Duration::from_secs(4);
 const RAREST: Duration = Duration::from_secs(60);
 
 /// A line on standard error; nobody to read it is no error.
-fn say(line: &str) {
+pub(crate) fn say(line: &str) {
     let _ = writeln!(anstream::stderr().lock(), "{line}");
 }
 

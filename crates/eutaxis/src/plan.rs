@@ -21,6 +21,7 @@ use eutaxis_world::{Doing, Error, ErrorKind};
 use url::Url;
 
 use crate::cli::{AskOptions, ChronologyArg, Common, DepotOptions, PolicyOptions, PreferArg, TargetOptions, WheelsArg};
+use crate::output::say;
 
 /// What every command starts with.
 #[derive(Debug)]
@@ -31,6 +32,8 @@ pub(crate) struct Surroundings {
     pub(crate) cache: PathBuf,
     /// `--offline`
     offline: bool,
+    /// `--quiet`
+    quiet: bool,
     /// Something is only read: nothing out of the current folder is started.
     reading: bool,
 }
@@ -50,7 +53,7 @@ impl Surroundings {
                 .help("name one with --cache DIR or EUTAXIS_CACHE")
         })?;
         let cache = std::path::absolute(&cache).doing("cannot find", &cache)?;
-        Ok(Surroundings { config, cache, offline: common.offline, reading: false })
+        Ok(Surroundings { config, cache, offline: common.offline, quiet: common.quiet, reading: false })
     }
 
     /// The same for a command that only reads something: nothing out of the current folder is started for it.
@@ -62,7 +65,11 @@ impl Surroundings {
     pub(crate) fn network(&self, renew: bool, fetch_limit: Option<u64>) -> Arc<Network> {
         let mut settings = self.config.network;
         settings.limits = fetch_limit.map_or(settings.limits, FetchLimits::of);
-        Arc::new(Network::new(&self.cache, self.offline, renew, settings))
+        let network = Network::new(&self.cache, self.offline, renew, settings);
+        if !self.quiet {
+            network.tell_much(say);
+        }
+        Arc::new(network)
     }
 
     /// A finder of interpreters with the globs of the settings.

@@ -58,6 +58,21 @@ mod tests {
     use super::*;
 
     #[test]
+    fn needs_are_one_that_is_replaced_or_all_of_them() {
+        let effect = |line: &str| {
+            let folder = tempfile::tempdir().unwrap();
+            let text = format!("[[adjust]]\nproject = 'sastrugi'\nbecause = 'seen'\n{line}\n");
+            std::fs::write(folder.path().join("eutaxis.toml"), text).unwrap();
+            Config::load(folder.path(), None).map(|c| c.adjustments[0].effect.clone()).map_err(|e| e.message)
+        };
+        assert_eq!(effect("needs = []"), Ok(Effect::NeedsOnly(Vec::new())));
+        assert!(matches!(effect("needs = ['firnio>=1', 'katabat']"), Ok(Effect::NeedsOnly(all)) if all.len() == 2));
+        assert_eq!(effect("take = true"), Ok(Effect::Take));
+        assert!(effect("needs = ['two words']").is_err());
+        assert!(effect("needs = []\ntake = true").unwrap_err().contains("has one of"));
+    }
+
+    #[test]
     fn an_entry_says_what_and_why() {
         let folder = tempfile::tempdir().unwrap();
         let text = "\n[[adjust]]\nproject = 'Sas.trugi'\nversions = '<0.9'\nwhen = \"sys_platform == 'win32'\"\nneeds = 'frostgrid >=1.9,<2'\nbecause = 'seen'\n";

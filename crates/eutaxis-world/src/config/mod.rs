@@ -525,7 +525,11 @@ timeout = 5
     #[case("[policy]\nwheels = 'never'", "only, first, any", 2)]
     #[case("[policy]\nas-of = 'soon'", "is not a date", 2)]
     #[case("[policy]\nchronology = 'no'", "caution, follow, ignore", 2)]
-    #[case("[[adjust]]\nproject='x'\nbecause='y'", "one of `needs`, `avoid = true` and `accelerator`", 1)]
+    #[case(
+        "[[adjust]]\nproject='x'\nbecause='y'",
+        "one of `needs`, `avoid = true`, `take = true` and `accelerator`",
+        1
+    )]
     #[case("[[adjust]]\nproject='x'\nneeds='y >>1'\nbecause='y'", "not a version", 3)]
     #[case("[[adjust]]\nproject='x'\navoid=true", "`because` is missing", 1)]
     #[case("[[adjust]]\nproject='x'\navoid=true\nbecause='y'\nversions='<'", "version", 5)]

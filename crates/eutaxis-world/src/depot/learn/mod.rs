@@ -67,10 +67,12 @@ pub(super) fn metadata(question: &Question<'_>, effort: Effort) -> Result<Metada
     let kept = Kept::of(question);
     let row = kept.own()?;
     if let Some(Row::Answer { answer, cost }) = &row {
+        // The price is what the page says, so that it is the same before and after it was paid.
+        let size = question.file.size;
         return Ok(match (cost, effort) {
             (0, _) => answer.clone(),
-            (cost, Effort::Cheap) => MetadataAnswer::Dear(*cost),
-            (cost, Effort::Archive) => question.affordable(*cost).unwrap_or_else(|| answer.clone()),
+            (_, Effort::Cheap) => MetadataAnswer::Dear(size.unwrap_or(0)),
+            (cost, Effort::Archive) => question.affordable(size.unwrap_or(*cost)).unwrap_or_else(|| answer.clone()),
         });
     }
     let mut size = question.file.size;
@@ -97,7 +99,7 @@ pub(super) fn metadata(question: &Question<'_>, effort: Effort) -> Result<Metada
         }
     }
     match effort {
-        Effort::Cheap => Ok(MetadataAnswer::Dear(size.unwrap_or(0))),
+        Effort::Cheap => Ok(MetadataAnswer::Dear(question.file.size.unwrap_or(0))),
         Effort::Archive => question.dearly(&kept, size, read),
     }
 }
@@ -166,13 +168,10 @@ impl Question<'_> {
         let limit = self.network.limits().file;
         let is_streamed =
             matches!(self.file.kind, FileKind::Sdist(_)) && !self.file.filename.to_ascii_lowercase().ends_with(".zip");
-        // A stream may tell before its end: one that did not within a smaller limit is tried again with a larger one.
-        let known = if is_streamed { read } else { size.unwrap_or(0) };
-        if let Some(bar) = self.affordable(known) {
-            return Ok(match bar {
-                MetadataAnswer::TooDear { limit, .. } => MetadataAnswer::TooDear { size: size.unwrap_or(known), limit },
-                other => other,
-            });
+        // By the size that is stated, though a stream may tell before its end: so the answer does not depend on how it came. One
+        // of which no size is stated, and that did not tell within a smaller limit, is tried again with a larger one.
+        if let Some(bar) = self.affordable(size.unwrap_or(read)) {
+            return Ok(bar);
         }
         if let Some(answer) = kept.by_hash().filter(|_| size.is_some_and(|s| s <= limit)) {
             kept.keep(&Row::Answer { answer: answer.clone(), cost: size.unwrap_or(0) });

@@ -141,26 +141,9 @@ pub(super) fn all(
     // What was named must be right, whether it is needed or not.
     let checker = Checker::new(arguments, surroundings)?;
     let mut notes: Vec<String> = Vec::new();
-    let bar = output.progress();
-    bar.set_message("checking");
-    let mut found = Vec::new();
-    for (place, cause) in causes.iter().enumerate() {
-        let mut cause = cause.clone();
-        let mut checked = Checked::default();
-        let checks = CHECKS
-            .iter()
-            .filter(|(ids, _)| place < MOST_CHECKED && ids.contains(&cause.id.as_str()))
-            .map(|(_, check)| check);
-        for check in checks.collect::<Vec<_>>() {
-            if let Err(error) = check(&checker, &mut cause, &mut checked) {
-                let note = format!("not checked to the end: {}", error.message);
-                if !notes.contains(&note) {
-                    notes.push(note);
-                }
-            }
-        }
-        found.push(checker.told(cause, checked));
-    }
+    let bar = output.searching();
+    let work = || causes.iter().enumerate().map(|(place, cause)| checker.checked(place, cause, &mut notes)).collect();
+    let found: Vec<Told> = output.watch("checking", &bar, &checker.run, checker.depots.network(), work);
     if causes.len() > MOST_CHECKED {
         notes.push(format!("only the first {MOST_CHECKED} of {} causes were checked", causes.len()));
     }
@@ -180,6 +163,25 @@ fn is_checked_with_depots(id: &str) -> bool {
 }
 
 impl<'a> Checker<'a> {
+    /// A cause, held against everything that can say something of it.
+    fn checked(&self, place: usize, cause: &Cause, notes: &mut Vec<String>) -> Told {
+        let mut cause = cause.clone();
+        let mut checked = Checked::default();
+        let checks = CHECKS
+            .iter()
+            .filter(|(ids, _)| place < MOST_CHECKED && ids.contains(&cause.id.as_str()))
+            .map(|(_, check)| check);
+        for check in checks.collect::<Vec<_>>() {
+            if let Err(error) = check(self, &mut cause, &mut checked) {
+                let note = format!("not checked to the end: {}", error.message);
+                if !notes.contains(&note) {
+                    notes.push(note);
+                }
+            }
+        }
+        self.told(cause, checked)
+    }
+
     fn new(arguments: &'a Diagnose, surroundings: &'a Surroundings) -> Result<Self, Error> {
         let policy = plan::policy(&arguments.policy, &surroundings.config)?;
         let depots = plan::named_depots(&arguments.depots, surroundings, false)?;
