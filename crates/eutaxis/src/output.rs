@@ -73,6 +73,11 @@ impl Output {
         self.verbose
     }
 
+    /// Whether only the answer is to be said.
+    pub(crate) fn is_quiet(&self) -> bool {
+        self.quiet
+    }
+
     /// Whether the answer is JSON.
     pub(crate) fn is_json(&self) -> bool {
         self.json

@@ -24,7 +24,7 @@ use crate::name::Name;
 use crate::version::{SpecifierSet, Version};
 
 /// No page lists more files than this: what claims to would only fill the memory.
-pub const MOST_FILES: usize = 100_000;
+pub const MOST_FILES: usize = 60_000;
 
 /// The remark on an HTML page without any link: it is no page of an index that has lost its files.
 const NO_LINK: &str = "the page holds no link at all";

@@ -129,11 +129,16 @@ impl Remote for Index {
                     Format::Html => parse_html(&answer.body, project),
                 }
                 .map_err(|f| Error::contents(format!("{what} cannot be read: {}", f.message())).help(DOUBT))?;
+                self.network.admit(page.files.len() + page.skipped.len(), &what)?;
                 remote::resolve(&mut page, &answer.head.url, &self.manner);
                 Ok(page)
             },
             pack: &|page: &Page| page.to_compact(),
-            unpack: &|bytes: &[u8]| Page::from_compact(bytes, project),
+            // A page too many is asked for again, and refused then.
+            unpack: &|bytes: &[u8]| {
+                let page = Page::from_compact(bytes, project)?;
+                self.network.admit(page.files.len() + page.skipped.len(), &what).ok().map(|()| page)
+            },
             is_list: false,
         };
         if let Some(page) = self.network.document(&url, &what, ACCEPT, &self.manner, &form)? {

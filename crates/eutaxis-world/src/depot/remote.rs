@@ -62,7 +62,17 @@ impl<R: Remote> Depot for R {
     }
 
     fn place(&self, _: &Name, file: &PageFile) -> Result<Place> {
-        place(file)
+        let place = place(file)?;
+        if let Place::Url(url) = &place
+            && learn::is_in_the_open(url, self.manner())
+        {
+            self.network().caution(format!(
+                "{} lies at http://{}: its hash was stated over https://, so that a changed one is noticed.",
+                file.filename,
+                url.host_str().unwrap_or("?")
+            ));
+        }
+        Ok(place)
     }
 
     fn obtain(&self, _: &Name, file: &PageFile) -> Result<PathBuf> {

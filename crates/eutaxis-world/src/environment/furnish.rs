@@ -138,6 +138,9 @@ pub struct Report {
     pub seconds: f64,
 }
 
+/// The word for fetching what is pinned, in progress.
+pub const FETCHING: &str = "fetching";
+
 /// Told of progress: what is done, and how far (done, of).
 pub type Progress<'a> = &'a (dyn Fn(&str, u64, u64) + Sync);
 
@@ -365,11 +368,14 @@ fn bring_all(items: &[Item], store: &Store, network: &Network, progress: Progres
     let total = absent.iter().filter_map(|(item, _)| item.size).sum();
     // Fetched, and then unpacked beside it.
     ensure_room(store.root(), u64::saturating_mul(total, 2), "what is pinned")?;
+    if !absent.is_empty() {
+        progress(FETCHING, 0, total);
+    }
     let done = AtomicI64::new(0);
     let brought = each(&absent, MOST_AT_ONCE, |(item, url)| {
         let told = |more: i64| {
             let now = done.fetch_add(more, Ordering::Relaxed) + more;
-            progress("fetching", u64::try_from(now).unwrap_or(0), total);
+            progress(FETCHING, u64::try_from(now).unwrap_or(0), total);
         };
         network.bring(&wanted(item, url), &told)
     });

@@ -11,7 +11,7 @@ mod read;
 mod scripts;
 pub mod snapshot;
 
-pub use furnish::{Bytes, Furnish, Item, Moved, Progress, Report, WheelAt, furnish};
+pub use furnish::{Bytes, FETCHING, Furnish, Item, Moved, Progress, Report, WheelAt, furnish};
 pub use layout::Layout;
 pub use link::LinkMode;
 pub(crate) use list::stated;

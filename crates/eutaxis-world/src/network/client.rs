@@ -23,7 +23,7 @@ const FIRST_PAUSE: Duration = Duration::from_millis(250);
 /// A server that asks to wait longer than this is not waited for.
 const LONGEST_WAIT: u64 = 60;
 /// Bodies above this come into memory one at a time.
-const LARGE: usize = 2 << 20;
+pub(super) const LARGE: usize = 2 << 20;
 /// A body that brings less than this in the time-out's span is too slow to wait for.
 const SLOWEST: u64 = 512;
 
@@ -166,7 +166,7 @@ pub(crate) struct Client {
     traffic: Mutex<Traffic>,
     allowance: Arc<Allowance>,
     /// Whoever has a large body in memory.
-    large: Mutex<()>,
+    large: Arc<Mutex<()>>,
 }
 
 impl std::fmt::Debug for Client {
@@ -187,7 +187,12 @@ impl Client {
     ///
     /// # Errors
     /// When the system gives no threads.
-    pub(crate) fn new(secrets: Secrets, settings: NetworkSettings, allowance: Arc<Allowance>) -> Result<Self> {
+    pub(crate) fn new(
+        secrets: Secrets,
+        settings: NetworkSettings,
+        allowance: Arc<Allowance>,
+        large: Arc<Mutex<()>>,
+    ) -> Result<Self> {
         let trouble = |what: &str, e: &dyn std::fmt::Display| {
             Error::new(ErrorKind::Network, format!("the network cannot be used: {what} ({e})"))
         };
@@ -218,7 +223,7 @@ impl Client {
                 .map_err(|e| trouble("no secure connections", &e))?
         };
         let traffic = Mutex::default();
-        Ok(Client { runtime, http, secrets, settings, traffic, allowance, large: Mutex::default() })
+        Ok(Client { runtime, http, secrets, settings, traffic, allowance, large })
     }
 
     /// How much went over the network so far.

@@ -14,6 +14,7 @@ mod zip_parts;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use std::time::Duration;
 
@@ -46,6 +47,8 @@ const LONGEST_LIFE: i64 = 24 * 3600;
 const UNSAID_LIFE: i64 = 600;
 /// No page is larger, unpacked.
 const LARGEST_PAGE: u64 = 64 << 20;
+/// Pages of one run list no more files.
+const MOST_LISTED: usize = 250_000;
 /// No list of projects is larger, unpacked.
 const LARGEST_LIST: u64 = 128 << 20;
 /// After so many files of a host that have no metadata beside them, and none that has, no more are asked for.
@@ -83,6 +86,10 @@ pub struct Network {
     client: OnceLock<std::result::Result<Client, Error>>,
     catalogue: OnceLock<(Catalogue, Option<String>)>,
     allowance: Arc<Allowance>,
+    /// Whoever has a large document in memory.
+    large: Arc<Mutex<()>>,
+    /// Files that pages listed in this run.
+    listed: AtomicUsize,
     /// One at a time learns what a host can do.
     learning: Mutex<BTreeMap<String, Arc<Mutex<()>>>>,
     /// By host, how often metadata that was not announced was there, and was not.
@@ -121,6 +128,8 @@ impl Network {
             client: OnceLock::new(),
             catalogue: OnceLock::new(),
             allowance: Arc::new(Allowance::new(settings.limits)),
+            large: Arc::default(),
+            listed: AtomicUsize::new(0),
             learning: Mutex::default(),
             guesses: Mutex::default(),
             learnt: Mutex::default(),
@@ -141,6 +150,20 @@ impl Network {
     /// Who is told once much was fetched to learn something.
     pub fn tell_much(&self, voice: impl Fn(&str) + Send + Sync + 'static) {
         self.allowance.set_voice(Box::new(voice));
+    }
+
+    /// Takes in a page that lists so many files.
+    ///
+    /// # Errors
+    /// When all pages of the run together list more than a question can mean, so that they would fill the memory.
+    pub(crate) fn admit(&self, files: usize, what: &str) -> Result<()> {
+        if self.listed.fetch_add(files, Ordering::Relaxed).saturating_add(files) <= MOST_LISTED {
+            return Ok(());
+        }
+        let message = format!(
+            "{what} is one page too many: all pages together list more than {MOST_LISTED} files, more than a question can mean"
+        );
+        Err(Error::contents(message).help("ask for less at once, or leave out the depot whose pages have no end"))
     }
 
     /// Whether the servers are asked again, however fresh what they said is.
@@ -224,7 +247,7 @@ impl Network {
         }
         let made = self.client.get_or_init(|| {
             let secrets = self.secrets.lock().unwrap_or_else(PoisonError::into_inner).take().unwrap_or_default();
-            Client::new(secrets, self.settings, Arc::clone(&self.allowance))
+            Client::new(secrets, self.settings, Arc::clone(&self.allowance), Arc::clone(&self.large))
         });
         made.as_ref().map_err(Clone::clone)
     }
@@ -243,7 +266,12 @@ impl Network {
         let kept = self.catalogue().page(key).and_then(|page| match &page.body {
             None => Some((page, None)),
             // What cannot be read any more counts as absent.
-            Some(body) => (form.unpack)(body).map(|read| (page, Some(read))),
+            Some(body) => {
+                let alone = (body.len() > client::LARGE).then(|| self.large.lock());
+                let read = (form.unpack)(body);
+                drop(alone);
+                read.map(|read| (page, Some(read)))
+            }
         });
         let now = self.catalogue().now();
         let kept = match kept {

@@ -2,12 +2,13 @@
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 use eutaxis_core::fault::escaped;
 use eutaxis_core::pins::{Selected, Selection, select};
 use eutaxis_core::{Name, Target};
 use eutaxis_world::depot::Depots;
-use eutaxis_world::environment::{Furnish as Request, Item, LinkMode, Place, Report, furnish, look};
+use eutaxis_world::environment::{FETCHING, Furnish as Request, Item, LinkMode, Place, Report, furnish, look};
 use eutaxis_world::interpreter::{Found, environment_python};
 use eutaxis_world::network::without_secret;
 use eutaxis_world::root::stand_in;
@@ -16,7 +17,7 @@ use eutaxis_world::{Error, ErrorKind};
 use serde_json::{Map, Value, json};
 
 use crate::cli::{Common, Furnish, LinkArg};
-use crate::output::{Answer, Outcome, Output};
+use crate::output::{Answer, Outcome, Output, say};
 use crate::pins::{hashes, place, read_lock, sha256};
 use crate::plan::{Surroundings, named_depots};
 use crate::{record, render};
@@ -186,7 +187,11 @@ impl Prepared {
             settled_for: self.settled_for.as_ref().map(|t| &t.markers),
         };
         let bar = output.progress();
+        let told = AtomicBool::new(output.is_quiet());
         let progress = |what: &str, done: u64, of: u64| {
+            if what == FETCHING && of > 0 && !told.swap(true, Ordering::Relaxed) {
+                say(&format!("{} to fetch", render::size(of)));
+            }
             bar.set_length(of);
             bar.set_position(done);
             bar.set_message(what.to_owned());

@@ -5,6 +5,7 @@ use std::path::Path;
 use eutaxis_core::Name;
 use eutaxis_core::pins::{Lock, LockFile, Package};
 use eutaxis_world::depot::Depots;
+use eutaxis_world::environment::WheelAt;
 use eutaxis_world::files::{relative, write_whole};
 use eutaxis_world::gather::{How, Piece, Report, gather};
 use eutaxis_world::network::without_secret;
@@ -40,6 +41,11 @@ fn gather_pins(arguments: &Gather, common: &Common, output: &Output) -> Result<A
         bar.show((p.bytes, p.of), (p.files, pieces.len()), network.fetched());
     };
     let waiting = || output.notice("another run is gathering into this folder: waiting for it");
+    let far = pieces.iter().filter(|p| matches!(p.from, WheelAt::Url(_))).filter_map(|p| p.size);
+    let far: u64 = far.fold(0, u64::saturating_add);
+    if far > 0 {
+        output.notice(&format!("{} to fetch, less what is there", render::size(far)));
+    }
     let report = gather(&pieces, &arguments.into, network, &surroundings.cache, &progress, &waiting);
     bar.clear();
     output.report_network(network);

@@ -41,6 +41,8 @@ pub(crate) struct Listing {
     pub(crate) also_in: Vec<String>,
     /// Where the same project is too, by its page's own word (PEP 708).
     pub(crate) elsewhere: Vec<String>,
+    /// Why its page has no file that can be used, when it has none.
+    pub(crate) empty: Option<String>,
     pub(crate) cautions: Vec<String>,
 }
 
@@ -99,6 +101,7 @@ fn list(arguments: &Shortlist, common: &Common, output: &Output) -> Result<Answe
         depot: depot.label().to_owned(),
         also_in,
         elsewhere: page.elsewhere.clone(),
+        empty: page.why_empty(),
     };
     let outcome = if listing.best.is_some() { Outcome::Ok } else { Outcome::No };
     Ok(Answer { outcome, text: render::shortlist::text(&listing), json: answer(&listing) })
@@ -215,6 +218,9 @@ fn answer(listing: &Listing) -> Map<String, Value> {
     object.insert("offers".into(), json!(offers));
     object.insert("more".into(), json!(listing.offers.len() - listing.visible().count()));
     object.insert("outside".into(), json!(listing.outside));
+    if let Some(why) = &listing.empty {
+        object.insert("empty".into(), json!(why));
+    }
     object.insert("depot".into(), json!(listing.depot));
     object.insert("also_in".into(), json!(listing.also_in));
     object.insert("elsewhere".into(), json!(listing.elsewhere));

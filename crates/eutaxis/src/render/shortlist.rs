@@ -52,7 +52,7 @@ fn headline(listing: &Listing, width: usize) -> String {
             let what = if listing.outside > 0 {
                 format!("no release is within {}", listing.requirement.short())
             } else {
-                "it has no releases".to_owned()
+                listing.empty.clone().unwrap_or_else(|| "it has no releases".to_owned())
             };
             (style::barred(&what), format!("{project} for {}: {what}", listing.shown))
         }

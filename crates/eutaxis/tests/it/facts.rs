@@ -128,6 +128,9 @@ fn a_page_without_files_says_why(#[case] page: serde_json::Value, #[case] kind: 
     assert_eq!(fact["kind"], kind);
     assert!(fact["text"].as_str().unwrap().contains(words), "{fact}");
     assert_eq!(answer["absent"], json!([]), "its name is right");
+    let listed = field.expect(1, &["shortlist", "snowbank", "--target", "office-mac"]);
+    let flat = listed.out.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(flat.contains(words), "{}", listed.out);
 }
 
 #[test]
@@ -224,4 +227,26 @@ fn projects_that_bring_one_path_are_told_where_their_files_are_known() {
     let answer = field.json(0, &["settle", "snowbank", "snow-bank-tools", "--depot", &depot]);
     let cautions = answer["cautions"].to_string();
     assert!(cautions.contains("snow-bank-tools and snowbank both bring snowcommon.py"), "{cautions}");
+}
+
+#[test]
+#[cfg(target_os = "linux")]
+fn too_little_room_is_told_before_the_first_byte() {
+    let (server, depot) = served(&project("snowbank", &["1.0"], ""), Trouble::default());
+    change_page(depot.path(), "snowbank", |page| page["files"][0]["size"] = json!(30_000_000));
+    let field = Field::at(&server);
+    field.expect(0, &["settle", "snowbank"]);
+    server.take_seen();
+    // In namespaces of its own, so that nothing of this machine is changed; where they are not to be had there is nothing to try.
+    let line = "mkdir small && mount -t tmpfs -o size=1m tmpfs small && exec \"$0\" gather --into small/stick";
+    let inner = field.command(&[]);
+    let mut command = std::process::Command::new("unshare");
+    command.args(["-rm", "/bin/sh", "-c", line]).arg(inner.get_program()).current_dir(field.path("."));
+    command.env("EUTAXIS_CACHE", field.path("cache")).env("HOME", field.path("."));
+    let Some(ran) = command.output().ok().map(crate::field::ran).filter(|r| r.code == 3 || r.err.contains("gathered"))
+    else {
+        return;
+    };
+    assert!(ran.err.contains("would take 30 MB in") && ran.err.contains("nothing was fetched"), "{ran:?}");
+    assert!(!server.take_seen().iter().any(|s| s.path.ends_with(".whl")));
 }

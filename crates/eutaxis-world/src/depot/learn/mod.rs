@@ -152,6 +152,10 @@ impl Question<'_> {
 
     /// The cheap ways.
     fn cheaply(&self, kept: &Kept<'_>) -> Result<Learnt> {
+        if is_in_the_open(self.url, self.manner) {
+            // What no hash covers is not believed: only the whole file tells.
+            return Ok(Learnt::No(self.file.size));
+        }
         if let Some(found) = sidecar::find(self)? {
             return Ok(found);
         }
@@ -224,6 +228,11 @@ impl Question<'_> {
 /// A file that is on the page and not there cannot be used; that is no failure of the run.
 fn absent(status: u16, error: Error) -> Result<Learnt> {
     if matches!(status, 404 | 410) { Ok(Learnt::Gone(error.message)) } else { Err(error) }
+}
+
+/// Whether a depot over https:// has a file at an address over http://, where what comes can be changed on the way.
+pub(super) fn is_in_the_open(url: &Url, manner: &Manner) -> bool {
+    !manner.insecure && manner.origin.starts_with("https://") && url.scheme() == "http"
 }
 
 /// The file as one to fetch.
