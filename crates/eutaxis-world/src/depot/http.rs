@@ -124,6 +124,8 @@ impl Remote for Index {
         let url = self.root.join(&format!("{project}/")).map_err(|e| Error::request(format!("{}: {e}", self.label)))?;
         let form = Form {
             read: &|answer: &Answer<'_>| {
+                // Where others were too many already, this one is not even taken apart.
+                self.network.admit(0, &what)?;
                 let mut page = match format(answer, &what)? {
                     Format::Json => parse_json(&answer.body, project),
                     Format::Html => parse_html(&answer.body, project),

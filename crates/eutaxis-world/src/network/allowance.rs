@@ -13,6 +13,8 @@ const FILE: u64 = 32_000_000;
 const RUN: u64 = 256_000_000;
 /// From so many bytes on it is told what for.
 const TELL_FROM: u64 = 20_000_000;
+/// So much is asked for in a run.
+const MOST_REQUESTS: u64 = 10_000;
 /// Sizes that are advised are multiples of this.
 const ROUND: u64 = 10_000_000;
 
@@ -43,6 +45,8 @@ impl FetchLimits {
 struct State {
     spent: u64,
     reserved: u64,
+    /// Requests so far: many small ones without end are too much as well.
+    requests: u64,
     /// It was told that much is fetched.
     told: bool,
 }
@@ -93,6 +97,14 @@ impl Allowance {
     /// When the run may not fetch so much.
     pub(crate) fn reserve(&self, expected: u64, what: &str) -> Result<Share<'_>> {
         let mut state = self.lock();
+        state.requests += 1;
+        if state.requests > MOST_REQUESTS {
+            let message = format!(
+                "to answer this, too much would have to be asked only to learn something: {what} would be the request after {MOST_REQUESTS} others"
+            );
+            return Err(Error::new(ErrorKind::Budget, message)
+                .help("nothing was written: ask for fewer releases (bounds, --interpreter, --wheels only), or look at the depot, which may have no end of releases"));
+        }
         loop {
             if state.spent.saturating_add(state.reserved).saturating_add(expected) <= self.limits.run {
                 state.reserved += expected;
@@ -209,6 +221,13 @@ mod tests {
             drop(first);
             assert!(second.join().unwrap().is_ok());
         });
+    }
+
+    #[test]
+    fn small_requests_without_end_are_too_much_too() {
+        let allowance = of(1 << 30);
+        assert!((0..MOST_REQUESTS).all(|_| allowance.reserve(0, "x").is_ok()));
+        assert_eq!(allowance.reserve(0, "x").err().unwrap().kind, ErrorKind::Budget);
     }
 
     #[test]

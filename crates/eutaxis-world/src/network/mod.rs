@@ -48,19 +48,42 @@ const UNSAID_LIFE: i64 = 600;
 /// No page is larger, unpacked.
 const LARGEST_PAGE: u64 = 64 << 20;
 /// Pages of one run list no more files.
-const MOST_LISTED: usize = 250_000;
+const MOST_LISTED: usize = 200_000;
 /// No list of projects is larger, unpacked.
 const LARGEST_LIST: u64 = 128 << 20;
-/// After so many files of a host that have no metadata beside them, and none that has, no more are asked for.
-const ENOUGH_MISSES: u32 = 8;
-/// What is remembered of a host: metadata that is not announced lies beside its files; it gives files in parts.
-const SIDECAR: &str = "sidecar";
-const PARTS: &str = "parts";
+
 /// How long it is remembered what a host can do, and what it cannot.
 const HABITS_LAST: Duration = Duration::from_secs(7 * 24 * 3600);
 
 /// Folder of whole files in the cache.
 pub(crate) const FILES: &str = "files-1";
+
+/// What a host may have or do, and what is tried until it is known.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Try {
+    /// Metadata that is not announced lies beside its files.
+    Sidecar,
+    /// It gives files in parts.
+    Parts,
+}
+
+impl Try {
+    /// The name under which it is remembered.
+    fn as_str(self) -> &'static str {
+        match self {
+            Try::Sidecar => "sidecar",
+            Try::Parts => "parts",
+        }
+    }
+
+    /// After so many files of a host for which it failed, and none for which it did not, it is not tried any more.
+    fn enough(self) -> u32 {
+        match self {
+            Try::Sidecar => 8,
+            Try::Parts => 3,
+        }
+    }
+}
 
 /// How a document is read, kept and read again.
 pub(crate) struct Form<'a, T> {
@@ -92,8 +115,8 @@ pub struct Network {
     listed: AtomicUsize,
     /// One at a time learns what a host can do.
     learning: Mutex<BTreeMap<String, Arc<Mutex<()>>>>,
-    /// By host, how often metadata that was not announced was there, and was not.
-    guesses: Mutex<BTreeMap<String, (u32, u32)>>,
+    /// By host, how often it did what was tried, and how often not.
+    tries: Mutex<BTreeMap<(String, Try), (u32, u32)>>,
     /// What was learnt in this run, by its key: with `renew` the rest is asked anew.
     learnt: Mutex<BTreeSet<String>>,
     /// What should be known of pages, in words, once each.
@@ -131,7 +154,7 @@ impl Network {
             large: Arc::default(),
             listed: AtomicUsize::new(0),
             learning: Mutex::default(),
-            guesses: Mutex::default(),
+            tries: Mutex::default(),
             learnt: Mutex::default(),
             told: Mutex::default(),
         }
@@ -345,41 +368,31 @@ impl Network {
         Ok(found)
     }
 
-    /// Whether metadata that a page does not announce is to be asked for beside a file of a host: some hosts have it for some
-    /// files, so that one file that has none says nothing of the others.
-    pub(crate) fn may_guess(&self, host: &str) -> bool {
-        if let Some(known) = self.catalogue().habit(host, SIDECAR) {
+    /// Whether something that a host may have for some files, or do for some, is to be tried for a file of it. One file for
+    /// which it does not says nothing of the others.
+    pub(crate) fn may_try(&self, host: &str, what: Try) -> bool {
+        if let Some(known) = self.catalogue().habit(host, what.as_str()) {
             return known;
         }
-        let guesses = self.guesses.lock().unwrap_or_else(PoisonError::into_inner);
-        guesses.get(host).is_none_or(|(hits, misses)| *hits > 0 || *misses < ENOUGH_MISSES)
+        let tries = self.tries.lock().unwrap_or_else(PoisonError::into_inner);
+        tries.get(&(host.to_owned(), what)).is_none_or(|(hits, misses)| *hits > 0 || *misses < what.enough())
     }
 
-    /// Remembers whether it was there.
-    pub(crate) fn guessed(&self, host: &str, hit: bool) {
-        let mut guesses = self.guesses.lock().unwrap_or_else(PoisonError::into_inner);
-        let (hits, misses) = guesses.entry(host.to_owned()).or_default();
+    /// Remembers whether it did.
+    pub(crate) fn tried(&self, host: &str, what: Try, hit: bool) {
+        let mut tries = self.tries.lock().unwrap_or_else(PoisonError::into_inner);
+        let (hits, misses) = tries.entry((host.to_owned(), what)).or_default();
         let count = if hit { &mut *hits } else { &mut *misses };
         *count = count.saturating_add(1);
         let learnt = match (*hits, *misses) {
             (1, _) if hit => Some(true),
-            (0, ENOUGH_MISSES) => Some(false),
+            (0, misses) if misses == what.enough() => Some(false),
             _ => None,
         };
-        drop(guesses);
+        drop(tries);
         if let Some(holds) = learnt {
-            self.catalogue().keep_habit(host, SIDECAR, holds, HABITS_LAST);
+            self.catalogue().keep_habit(host, what.as_str(), holds, HABITS_LAST);
         }
-    }
-
-    /// Whether a host is known to give files only whole.
-    pub(crate) fn gives_no_parts(&self, host: &str) -> bool {
-        self.catalogue().habit(host, PARTS) == Some(false)
-    }
-
-    /// Remembers that a host gives files only whole.
-    pub(crate) fn note_no_parts(&self, host: &str) {
-        self.catalogue().keep_habit(host, PARTS, false, HABITS_LAST);
     }
 
     fn file(&self, sha256: &str, filename: &str) -> PathBuf {

@@ -119,24 +119,6 @@ fn only_the_parts_that_matter_are_fetched(
     assert!(fetched < most && fetched < site.size, "{fetched} of {}", site.size);
 }
 
-#[rstest]
-// Where no page states the size, it is asked for before the whole is fetched.
-#[case::large(100_000, 2)]
-#[case::small_files_say_nothing_of_others(1_000, 3)]
-fn a_host_that_gives_no_parts_is_remembered(#[case] size: usize, #[case] requests_again: usize) {
-    let trouble = Trouble { no_sidecars: true, no_ranges: true, ..Trouble::default() };
-    let site = Site::new(&wheel(&[("a.bin".to_owned(), size)], true), r#","hashes":{"sha256":"HASH"}"#, trouble);
-    assert_eq!(site.metadata().unwrap(), ["firnio>=1"]);
-    site.server.take_seen();
-    // As if it were another file of that host.
-    let network = site.network();
-    network.catalogue().trim(i64::MAX);
-    network.forget_file(&site.sha256);
-    assert_eq!(site.metadata().unwrap(), ["firnio>=1"]);
-    let again = site.server.take_seen();
-    assert_eq!(again.iter().filter(|s| s.path.ends_with(".whl")).count(), requests_again, "{again:?}");
-}
-
 #[test]
 fn an_archive_that_cannot_be_read_in_parts_is_judged_whole() {
     let site = Site::new(b"no archive at all", r#","hashes":{"sha256":"HASH"}"#, Trouble::default());

@@ -229,6 +229,26 @@ fn some_files_of_a_host_have_metadata_beside_them() {
     assert_eq!(told, ["firnio>=1", "firnio>=1", "firnio>=1", "firnio>=1", "katabat", "firnio>=1"]);
 }
 
+/// How many requests for parts come with each further file of a host that gives them only whole.
+#[rstest]
+#[case::large(100_000, &[1, 1, 1, 0, 0])]
+#[case::small_files_say_nothing_of_others(1_000, &[1, 1, 1, 1, 1])]
+fn a_host_that_gives_no_parts_is_remembered_after_some_files(#[case] size: usize, #[case] expected: &[usize]) {
+    let files: Vec<(String, Vec<u8>)> =
+        (0..5).map(|i| (format!("snowbank-{i}.0-py3-none-any.whl"), wheel(&format!("{i}.0"), 1, size, true))).collect();
+    let borrowed: Vec<(&str, Vec<u8>)> = files.iter().map(|(f, b)| (f.as_str(), b.clone())).collect();
+    let site = Site::new(&borrowed, SIZED, Trouble { no_sidecars: true, no_ranges: true, ..Trouble::default() });
+    let cache = tempfile::tempdir().unwrap();
+    let depot = site.depot(cache.path(), FetchLimits::default(), false);
+    let ranges = |at: usize| {
+        site.server.take_seen();
+        let answer = depot.metadata(&name(), &site.file(depot.as_ref(), at), Effort::Archive).unwrap();
+        assert_eq!(needs(&answer), "firnio>=1");
+        site.server.take_seen().iter().filter(|s| s.range.is_some()).count()
+    };
+    assert_eq!((0..5).map(ranges).collect::<Vec<_>>(), expected);
+}
+
 #[test]
 fn what_costs_too_much_is_not_fetched_and_told_the_same_each_time() {
     let trouble = Trouble { no_sidecars: true, no_ranges: true, ..Trouble::default() };

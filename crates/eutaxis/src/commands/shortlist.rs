@@ -18,6 +18,9 @@ use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::render;
 
+/// The metadata of so many files is looked into to be sure of the best one.
+const MOST_LATE: usize = 100;
+
 /// Everything that is shown.
 #[derive(Debug)]
 pub(crate) struct Listing {
@@ -133,7 +136,7 @@ fn judged(
             let metadata = if let MetadataAnswer::Known(metadata) = answer { Some(metadata) } else { None };
             return (offers, metadata);
         };
-        if late.iter().any(|l| l.filename == file.filename) {
+        if late.len() >= MOST_LATE || late.iter().any(|l| l.filename == file.filename) {
             return (offers, None);
         }
         late.push(LateBar { filename: Arc::clone(&file.filename), bar });

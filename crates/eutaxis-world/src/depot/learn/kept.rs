@@ -21,7 +21,7 @@ const NUMBERS: usize = 16;
 pub(super) enum Row {
     /// An answer, and how many bytes had to be fetched for it; 0: it was cheap.
     Answer { answer: MetadataAnswer, cost: u64 },
-    /// No cheap way leads there: how large the file is, and how much of it was read in vain.
+    /// Its stream was read so far in vain; and how large the file is.
     Dear { size: Option<u64>, read: u64 },
 }
 

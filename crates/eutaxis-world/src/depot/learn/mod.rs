@@ -95,7 +95,7 @@ pub(super) fn metadata(question: &Question<'_>, effort: Effort) -> Result<Metada
                 Learnt::Gone(why) => return Ok(MetadataAnswer::Unusable(why)),
                 Learnt::Undecided(_) => {}
             }
-            kept.keep(&Row::Dear { size, read: 0 });
+            // That no cheap way led there is not kept: what a host gives may be another thing tomorrow.
         }
     }
     match effort {

@@ -5,7 +5,7 @@ use eutaxis_core::index::FileKind;
 
 use super::super::inside;
 use super::{LARGEST, Learnt, Question};
-use crate::network::{Request, differs};
+use crate::network::{Request, Try, differs};
 use crate::{Error, Result};
 
 /// What it says, if it is there.
@@ -21,12 +21,12 @@ pub(super) fn find(question: &Question<'_>) -> Result<Option<Learnt>> {
     }
     // Source distributions have none that nobody announces.
     let host = question.host();
-    if !matches!(question.file.kind, FileKind::Wheel(_)) || !question.network.may_guess(&host) {
+    if !matches!(question.file.kind, FileKind::Wheel(_)) || !question.network.may_try(&host, Try::Sidecar) {
         return Ok(None);
     }
     let stated = |m: &Metadata| m.name == *question.project && m.version == *question.file.kind.version();
     let found = fetch(question, &what)?.and_then(|bytes| Metadata::parse(&bytes).ok()).filter(stated);
-    question.network.guessed(&host, found.is_some());
+    question.network.tried(&host, Try::Sidecar, found.is_some());
     Ok(found.map(Learnt::said))
 }
 

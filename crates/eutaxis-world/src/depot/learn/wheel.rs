@@ -7,7 +7,7 @@ use super::kept::Kept;
 use super::{LARGEST, Learnt, Question};
 use crate::Result;
 use crate::catalogue::ListedFile;
-use crate::network::{Entry, Parted, Request, ZipSource, read_parts};
+use crate::network::{Entry, Parted, Request, Try, ZipSource, read_parts};
 
 /// Files no larger than this are given whole by servers that give parts of others: that says nothing of them.
 const SMALL: u64 = 32 << 10;
@@ -49,7 +49,7 @@ pub(super) enum Got {
 /// Members of an archive by its parts.
 pub(super) fn parts(question: &Question<'_>, wanted: &dyn Fn(&str) -> bool, enough: usize) -> Result<Got> {
     let host = question.host();
-    if question.network.gives_no_parts(&host) {
+    if !question.network.may_try(&host, Try::Parts) {
         return Ok(Got::Nothing(question.file.size));
     }
     let what = question.what();
@@ -59,11 +59,14 @@ pub(super) fn parts(question: &Question<'_>, wanted: &dyn Fn(&str) -> bool, enou
     request.learning = Some(0);
     let source = ZipSource { client, request, size: question.file.size, wanted, enough };
     match read_parts(&source)? {
-        Parted::Found { members, directory } => Ok(Got::Members(members, directory)),
+        Parted::Found { members, directory } => {
+            question.network.tried(&host, Try::Parts, true);
+            Ok(Got::Members(members, directory))
+        }
         Parted::Unfit => Ok(Got::Nothing(question.file.size)),
         Parted::WholeOnly(size) => {
             if size.is_none_or(|n| n > SMALL) {
-                question.network.note_no_parts(&host);
+                question.network.tried(&host, Try::Parts, false);
             }
             Ok(Got::Nothing(size))
         }
