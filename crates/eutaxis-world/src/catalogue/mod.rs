@@ -113,6 +113,16 @@ impl Catalogue {
         None
     }
 
+    /// How large the page is that is kept under a key; 0 for none.
+    pub fn page_size(&self, key: &str) -> usize {
+        let size = self.with(|c| {
+            c.prepare_cached("SELECT coalesce(length(body), 0) FROM pages WHERE key = ?1")?
+                .query_row([key], |r| r.get::<_, i64>(0))
+                .optional()
+        });
+        size.flatten().and_then(|n| usize::try_from(n).ok()).unwrap_or(0)
+    }
+
     /// The page kept under a key.
     pub fn page(&self, key: &str) -> Option<KeptPage> {
         let row = self.with(|c| {

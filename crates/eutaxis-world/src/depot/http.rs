@@ -138,6 +138,7 @@ impl Remote for Index {
             pack: &|page: &Page| page.to_compact(),
             // A page too many is asked for again, and refused then.
             unpack: &|bytes: &[u8]| {
+                self.network.admit(0, &what).ok()?;
                 let page = Page::from_compact(bytes, project)?;
                 self.network.admit(page.files.len() + page.skipped.len(), &what).ok().map(|()| page)
             },

@@ -48,7 +48,7 @@ const UNSAID_LIFE: i64 = 600;
 /// No page is larger, unpacked.
 const LARGEST_PAGE: u64 = 64 << 20;
 /// Pages of one run list no more files.
-const MOST_LISTED: usize = 200_000;
+const MOST_LISTED: usize = 150_000;
 /// No list of projects is larger, unpacked.
 const LARGEST_LIST: u64 = 128 << 20;
 
@@ -286,21 +286,22 @@ impl Network {
         form: &Form<'_, T>,
     ) -> Result<Option<T>> {
         let key = url.as_str();
+        // Large ones come into memory one at a time.
+        let alone = (self.catalogue().page_size(key) > client::LARGE)
+            .then(|| self.large.lock().unwrap_or_else(PoisonError::into_inner));
         let kept = self.catalogue().page(key).and_then(|page| match &page.body {
             None => Some((page, None)),
             // What cannot be read any more counts as absent.
-            Some(body) => {
-                let alone = (body.len() > client::LARGE).then(|| self.large.lock());
-                let read = (form.unpack)(body);
-                drop(alone);
-                read.map(|read| (page, Some(read)))
-            }
+            Some(body) => (form.unpack)(body).map(|read| (page, Some(read))),
         });
+        drop(alone);
         let now = self.catalogue().now();
         let kept = match kept {
             Some((page, read)) if self.offline || (page.fresh_until > now && !self.renew) => return Ok(read),
             kept => kept,
         };
+        // Where pages were too many already, no further one is asked for.
+        self.admit(0, what)?;
         let client = self.client(what)?;
         let mut request = Request::new(url, what, if form.is_list { LARGEST_LIST } else { LARGEST_PAGE });
         request.accept = Some(accept);

@@ -51,7 +51,8 @@ pub(crate) fn text(pieces: &[Piece], report: &Report, pins: &[String]) -> String
     }
     text.push('\n');
     let mut table = Table::new(&["", ""]);
-    table.row(["use it without a network".into(), format!("eutaxis settle --depot {place} --offline")]);
+    let options = format!("--depot {place} --offline  behind a command that asks depots");
+    table.row(["use it without a network".into(), options]);
     if let Some(pins) = pins.first() {
         let pins = near(std::path::Path::new(pins));
         table.row(["carry it away, and there".into(), format!("eutaxis furnish {pins} --offline")]);
