@@ -149,7 +149,7 @@ impl Output {
     /// What is shown on a terminal while facts are gathered: nobody knows how many there will be.
     pub(crate) fn searching(&self) -> ProgressBar {
         let bar = self.progress();
-        if let Ok(style) = ProgressStyle::with_template("{spinner} {msg}") {
+        if let Ok(style) = ProgressStyle::with_template("{spinner} {wide_msg}") {
             bar.set_style(style);
         }
         bar

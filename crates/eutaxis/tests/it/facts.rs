@@ -250,3 +250,28 @@ fn too_little_room_is_told_before_the_first_byte() {
     assert!(ran.err.contains("would take 30 MB in") && ran.err.contains("nothing was fetched"), "{ran:?}");
     assert!(!server.take_seen().iter().any(|s| s.path.ends_with(".whl")));
 }
+
+/// What was learnt before, and what lies in the cache, changes no answer.
+#[rstest]
+#[case::settled(&["settle", "--asks", "fieldkit.txt", "--target", "base-camp"])]
+#[case::source(&["settle", "moulin>5", "icelens", "--target", "office-mac"])]
+#[case::a_clash(&["settle", "seracnet>=2", "sastrugi==0.8.1", "moulin>5", "--target", "base-camp"])]
+#[case::a_matrix(&["span", "--asks", "fieldkit.txt", "--target", "base-camp", "--interpreters", "3.10..3.11"])]
+fn a_full_cache_and_an_empty_one_give_one_answer(#[case] arguments: &[&str]) {
+    for trouble in [Trouble::default(), Trouble { no_sidecars: true, ..Trouble::default() }, whole_only()] {
+        let server = crate::field::server(trouble);
+        let answer = |field: &Field| {
+            let ran = field.run(&[arguments, &["--json"]].concat());
+            let _ = std::fs::remove_file(field.path("pylock.toml"));
+            (ran.code, ran.out)
+        };
+        let (warm, cold) = (Field::at(&server), Field::at(&server));
+        let first = answer(&warm);
+        // Everything else that can be learnt is in the cache by then.
+        for other in ["radargram", "moulin", "icelens", "seracnet"] {
+            warm.run(&["settle", other, "--target", "office-mac", "--out", "cache/x.toml"]);
+        }
+        assert_eq!(answer(&warm), first);
+        assert_eq!(answer(&cold), first);
+    }
+}
