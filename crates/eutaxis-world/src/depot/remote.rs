@@ -45,7 +45,9 @@ impl<R: Remote> Depot for R {
     }
 
     fn page(&self, project: &Name) -> Result<Option<Page>> {
-        Remote::page(self, project)
+        let page = Remote::page(self, project)?;
+        page.iter().for_each(|page| tell(page, self.network()));
+        Ok(page)
     }
 
     fn metadata(&self, project: &Name, file: &PageFile, effort: Effort) -> Result<MetadataAnswer> {
@@ -92,12 +94,21 @@ impl<R: Remote> Depot for R {
     }
 }
 
+/// The end of a remark on a host that names its files over http:// on pages over https://.
+const INSTEAD: &str =
+    " names files of its own over http:// on pages that came over https://; they are asked for over https:// instead";
+
+/// Tells remarks that concern everybody who uses the depot.
+pub(super) fn tell(page: &Page, network: &Network) {
+    page.remarks.iter().filter(|r| r.ends_with(INSTEAD)).for_each(|r| network.caution(format!("{r}.")));
+}
+
 /// Makes the URLs of a page's files whole, beside the address that the page came from in the end. A page of the network
 /// cannot name files of this disk. A page that came over https:// and names files of its own host over http://, as those
 /// behind a proxy do, means https://.
 pub(super) fn resolve(page: &mut Page, base: &Url, manner: &Manner) {
     let mut lost = Vec::new();
-    let mut instead = 0usize;
+    let mut instead = false;
     let possible =
         |url: &Url| matches!(url.scheme(), "http" | "https") || (url.scheme() == "file" && base.scheme() == "file");
     page.files.retain_mut(|file| {
@@ -109,7 +120,7 @@ pub(super) fn resolve(page: &mut Page, base: &Url, manner: &Manner) {
         if base.scheme() == "https" && url.scheme() == "http" && !manner.insecure {
             match over_https(&url, base) {
                 Some(same) => {
-                    instead += 1;
+                    instead = true;
                     url = same;
                 }
                 // Its hash is stated over https: a changed one would be noticed. Else nobody could tell.
@@ -130,11 +141,9 @@ pub(super) fn resolve(page: &mut Page, base: &Url, manner: &Manner) {
         true
     });
     page.skipped.append(&mut lost);
-    if instead > 0 {
+    if instead {
         let host = base.host_str().unwrap_or("?");
-        page.remarks.push(format!(
-            "the page names {instead} files of {host} over http://; they are asked for over https:// instead"
-        ));
+        page.remarks.push(format!("{host}{INSTEAD}"));
     }
 }
 

@@ -119,8 +119,9 @@ pub struct Network {
     tries: Mutex<BTreeMap<(String, Try), (u32, u32)>>,
     /// What was learnt in this run, by its key: with `renew` the rest is asked anew.
     learnt: Mutex<BTreeSet<String>>,
-    /// What should be known of pages, in words, once each.
+    /// What should be known of pages, in words, once each; and what of it was given out.
     told: Mutex<BTreeSet<String>>,
+    given: Mutex<BTreeSet<String>>,
 }
 
 /// How a depot may be reached, and under which name what it says is kept.
@@ -157,6 +158,7 @@ impl Network {
             tries: Mutex::default(),
             learnt: Mutex::default(),
             told: Mutex::default(),
+            given: Mutex::default(),
         }
     }
 
@@ -209,12 +211,15 @@ impl Network {
         self.told.lock().unwrap_or_else(PoisonError::into_inner).insert(text);
     }
 
-    /// What should be known of the way that things came, and of what was read.
+    /// What should be known of the way that things came, and of what was read, each once: what was given out is not given out
+    /// again.
     pub fn cautions(&self) -> Vec<String> {
         let mut all: Vec<String> = self.told.lock().unwrap_or_else(PoisonError::into_inner).iter().cloned().collect();
         if let Some(Ok(client)) = self.client.get() {
             all.extend(client.cautions());
         }
+        let mut given = self.given.lock().unwrap_or_else(PoisonError::into_inner);
+        all.retain(|text| given.insert(text.clone()));
         all
     }
 

@@ -56,6 +56,8 @@ impl Job<'_> {
             if !strays.is_empty() {
                 return Ok(depot::refused(&strays, &chosen.name));
             }
+            // What concerns all of them is told with the first.
+            one.cautions.extend(self.depots.network().cautions());
             one.moves = pinned::moves(old.as_ref(), &one);
             locks.push((lock::lock(&one, &out, old.as_ref())?, out));
             settled.push(one);

@@ -142,6 +142,7 @@ impl Job<'_> {
         if !strays.is_empty() {
             return Ok(depot::refused(&strays, &chosen.shown));
         }
+        settled.cautions.extend(self.depots.network().cautions());
         pinned::report_left_out(&self.run, solution, self.output);
         settled.moves = pinned::moves(old, &settled);
         let lock = lock::lock(&settled, out, old)?;
