@@ -133,6 +133,7 @@ fn links_of_a_page_behind_a_proxy_are_asked_for_over_https_and_told() {
 }
 
 #[test]
+#[cfg(unix)]
 fn netrc_goes_to_the_named_depot_and_not_along_a_redirect() {
     let files = server(Trouble::default());
     let login = Some(("ann".to_owned(), "ice+axe".to_owned()));
@@ -144,6 +145,11 @@ fn netrc_goes_to_the_named_depot_and_not_along_a_redirect() {
         let words = ran.out.split_whitespace().collect::<Vec<_>>().join(" ");
         assert!(words.contains(".netrc holds passwords and can be read by others"), "{words}");
         assert!(words.contains("chmod 600"), "{words}");
+        // What it tells to do, does it.
+        let chmod = std::process::Command::new("chmod").arg("600").arg(field.path(".netrc")).status();
+        assert!(chmod.unwrap().success());
+        let ran = field.expect(0, &["settle", "katabat", "--renew"]);
+        assert!(!ran.out.contains("chmod"), "{}", ran.out);
         field.expect(0, &["gather", "--into", "stick"]);
         let seen = files.take_seen();
         assert!(seen.iter().any(|s| s.path.ends_with(".whl")), "{seen:?}");
