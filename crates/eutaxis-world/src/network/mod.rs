@@ -48,7 +48,7 @@ const UNSAID_LIFE: i64 = 600;
 /// No page is larger, unpacked.
 const LARGEST_PAGE: u64 = 64 << 20;
 /// Pages of one run list no more files.
-const MOST_LISTED: usize = 150_000;
+const MOST_LISTED: usize = 120_000;
 /// No list of projects is larger, unpacked.
 const LARGEST_LIST: u64 = 128 << 20;
 
