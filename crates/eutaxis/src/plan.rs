@@ -61,6 +61,14 @@ impl Surroundings {
         Ok(Surroundings { reading: true, ..Surroundings::new(common)? })
     }
 
+    /// The same with little patience, for questions whose answers are worth no waiting.
+    pub(crate) fn impatient(&self) -> Self {
+        let mut config = self.config.clone();
+        (config.network.timeout, config.network.attempts) = (config.network.timeout.min(3), 1);
+        let Surroundings { cache, offline, quiet, reading, .. } = self;
+        Surroundings { config, cache: cache.clone(), offline: *offline, quiet: *quiet, reading: *reading }
+    }
+
     /// The network. With `renew` the servers are asked again, however fresh their pages are.
     pub(crate) fn network(&self, renew: bool, fetch_limit: Option<u64>) -> Arc<Network> {
         let mut settings = self.config.network;

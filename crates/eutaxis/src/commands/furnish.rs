@@ -59,7 +59,7 @@ fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result
         })?;
         done.push(made);
     }
-    let retired = retired(&pinned, &depots);
+    let retired = retired(&pinned, &named_depots(&arguments.depots, &surroundings.impatient(), false)?);
     retired.iter().for_each(|line| output.notice(&format!("caution: {line}")));
     output.report_network(depots.network());
     match done.as_slice() {
@@ -87,7 +87,10 @@ fn retired(pinned: &[(Name, String, String)], depots: &Arc<Depots>) -> Vec<Strin
     let mut names: Vec<Name> = pinned.iter().map(|(name, _, _)| name.clone()).collect();
     names.sort();
     names.dedup();
-    let Ok(pages) = Run::new(Arc::clone(depots)).pages(&names) else { return Vec::new() };
+    let run = Run::new(Arc::clone(depots));
+    // One is asked for first: where nobody answers, the others are not waited for.
+    let answers = names.get(..1).is_some_and(|first| run.pages(first).is_ok());
+    let Some(pages) = answers.then(|| run.pages(&names).ok()).flatten() else { return Vec::new() };
     let mut told = Vec::new();
     for page in pages.into_iter().flatten() {
         for (name, version, filename) in pinned.iter().filter(|(name, _, _)| *name == page.project) {

@@ -7,6 +7,7 @@ use rstest::rstest;
 
 use crate::field::{Field, server};
 
+const SETTLE_HERE: [&str; 3] = ["settle", "katabat", "firnio"];
 const SETTLE: [&str; 4] = ["settle", "katabat", "--target", "office-mac"];
 
 #[rstest]
@@ -105,4 +106,17 @@ fn a_file_that_is_wrong_is_not_kept(#[case] fault: Fault, #[case] message: &str)
     server.set(Trouble::default());
     field.expect(0, &["gather", "--into", "stick"]);
     assert!(field.path("stick/katabat/katabat-0.5-py3-none-any.whl").exists());
+}
+
+/// What the store has needs no depot: that a depot does not answer is no reason to wait.
+#[test]
+fn furnish_does_not_wait_for_depots_that_do_not_answer() {
+    let server = server(Trouble::default());
+    let field = Field::at(&server);
+    field.expect(0, &SETTLE_HERE);
+    field.expect(0, &["furnish"]);
+    server.take_seen();
+    server.set(Trouble { fault: Some(Fault::Drop), ..Trouble::default() });
+    field.expect(0, &["furnish", "--at", "other"]);
+    assert!(server.take_seen().len() <= 2, "one page is asked for, and not again");
 }
