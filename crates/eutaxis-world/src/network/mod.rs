@@ -15,7 +15,7 @@ mod zip_parts;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use std::time::Duration;
 
 use reqwest::header;
@@ -33,7 +33,7 @@ use secrets::Secrets;
 pub use secrets::{strip, without_secret};
 pub(crate) use zip_parts::{Entry, Parted, Source as ZipSource, read as read_parts};
 
-use crate::catalogue::{Catalogue, KeptPage};
+use crate::catalogue::{Catalogue, KeptPage, Validators};
 use crate::config::NetworkSettings;
 use crate::error::Doing;
 use crate::files::{lock, lock_path, sha256_of};
@@ -280,6 +280,13 @@ impl Network {
         made.as_ref().map_err(Clone::clone)
     }
 
+    /// What is kept of a document. Large ones come into memory one at a time: the guard ends that.
+    fn kept(&self, key: &str) -> Option<(KeptPage, Option<MutexGuard<'_, ()>>)> {
+        let alone = (self.catalogue().page_size(key) > client::LARGE)
+            .then(|| self.large.lock().unwrap_or_else(PoisonError::into_inner));
+        Some((self.catalogue().page(key)?, alone))
+    }
+
     /// A document: from the catalogue while it is fresh, else from the server, which is asked whether it changed. None
     /// when the server does not have it.
     pub(crate) fn document<T>(
@@ -291,20 +298,20 @@ impl Network {
         form: &Form<'_, T>,
     ) -> Result<Option<T>> {
         let key = url.as_str();
-        // Large ones come into memory one at a time.
-        let alone = (self.catalogue().page_size(key) > client::LARGE)
-            .then(|| self.large.lock().unwrap_or_else(PoisonError::into_inner));
-        let kept = self.catalogue().page(key).and_then(|page| match &page.body {
-            None => Some((page, None)),
-            // What cannot be read any more counts as absent.
-            Some(body) => (form.unpack)(body).map(|read| (page, Some(read))),
-        });
-        drop(alone);
         let now = self.catalogue().now();
-        let kept = match kept {
-            Some((page, read)) if self.offline || (page.fresh_until > now && !self.renew) => return Ok(read),
-            kept => kept,
-        };
+        let mut kept = None;
+        if let Some((page, alone)) = self.kept(key) {
+            if self.offline || (page.fresh_until > now && !self.renew) {
+                // What cannot be read any more counts as absent.
+                if let Some(read) = unpacked(&page, form) {
+                    return Ok(read);
+                }
+            } else {
+                // It is taken apart when the server said that it still holds: until then it would only fill the memory.
+                kept = Some(page.validators);
+            }
+            drop(alone);
+        }
         // Where pages were too many already, no further one is asked for.
         self.admit(0, what)?;
         let client = self.client(what)?;
@@ -313,17 +320,24 @@ impl Network {
         request.compressed = true;
         request.trust = manner.trust();
         request.learning = Some(0);
-        if let Some((page, _)) = &kept {
-            request.validators = page.validators.clone();
-        }
-        let answer = client.get(&request)?;
-        let (fresh_until, keep) = life(&answer.head, now);
-        match (answer.head.status, kept) {
-            (304, Some((page, read))) => {
+        let is_asked_again = kept.is_some();
+        request.validators = kept.unwrap_or_default();
+        let mut answer = client.get(&request)?;
+        if answer.head.status == 304 && is_asked_again {
+            let (fresh_until, _) = life(&answer.head, now);
+            drop(answer);
+            if let Some((page, _alone)) = self.kept(key)
+                && let Some(read) = unpacked(&page, form)
+            {
                 self.catalogue().keep_page(key, &KeptPage { fresh_until, ..page });
-                Ok(read)
+                return Ok(read);
             }
-            (200, _) => {
+            request.validators = Validators::default();
+            answer = client.get(&request)?;
+        }
+        let (fresh_until, keep) = life(&answer.head, now);
+        match answer.head.status {
+            200 => {
                 let read = (form.read)(&answer)?;
                 if keep {
                     let validators = answer.head.validators();
@@ -332,7 +346,7 @@ impl Network {
                 }
                 Ok(Some(read))
             }
-            (404 | 410, _) => {
+            404 | 410 => {
                 if keep && !client.knows_secret(url) {
                     self.catalogue()
                         .keep_page(key, &KeptPage { body: None, validators: answer.head.validators(), fresh_until });
@@ -553,6 +567,15 @@ fn one_byte<'a>(url: &'a Url, what: &'a str, trust: Trust) -> Request<'a> {
     request.trust = trust;
     request.range = Some("bytes=0-0".to_owned());
     request
+}
+
+/// A kept document, read again: none within when it is kept that the server does not have it, none at all when it cannot be
+/// read any more.
+fn unpacked<T>(page: &KeptPage, form: &Form<'_, T>) -> Option<Option<T>> {
+    match &page.body {
+        None => Some(None),
+        Some(body) => (form.unpack)(body).map(Some),
+    }
 }
 
 /// Until when an answer may be used without asking (`Cache-Control`, `Age`), and whether it may be kept at all.
