@@ -315,12 +315,17 @@ fn without_credentials(url: &str) -> String {
     }
 }
 
+/// Whether metadata speaks of the project and the release that the file's name states.
+fn speaks_of(metadata: &Metadata, project: &Name, file: &PageFile) -> bool {
+    metadata.name == *project && metadata.version == *file.kind.version()
+}
+
 /// Checks that metadata speaks of the project and release that the file's name says; `from` is where it was read.
 fn ensure_truthful(metadata: &Metadata, project: &Name, file: &PageFile, from: impl std::fmt::Display) -> Result<()> {
-    let version = file.kind.version();
-    if metadata.name == *project && metadata.version == *version {
+    if speaks_of(metadata, project, file) {
         return Ok(());
     }
+    let version = file.kind.version();
     let message =
         format!("it speaks of {} {}, the file's name of {project} {version} ({from})", metadata.name, metadata.version);
     Err(Error::new(ErrorKind::Metadata, message)

@@ -110,11 +110,7 @@ impl<'a> Kept<'a> {
             DEAR => return Some(Row::Dear { size: first.checked_sub(1), read: second }),
             UNKNOWN => MetadataAnswer::UnknownUntilBuilt,
             UNUSABLE => MetadataAnswer::Unusable(String::from_utf8_lossy(text).into_owned()),
-            KNOWN => {
-                let question = self.question;
-                let of_file = |m: &Metadata| m.name == *question.project && m.version == *question.file.kind.version();
-                MetadataAnswer::Known(Arc::new(Metadata::parse(text).ok().filter(of_file)?))
-            }
+            KNOWN => MetadataAnswer::Known(Arc::new(Metadata::parse(text).ok().filter(|m| self.question.is_of(m))?)),
             _ => return None,
         };
         Some(Row::Answer { answer, cost: first })

@@ -109,6 +109,11 @@ impl Question<'_> {
         self.url.origin().ascii_serialization()
     }
 
+    /// Whether metadata speaks of this file.
+    fn is_of(&self, metadata: &Metadata) -> bool {
+        super::speaks_of(metadata, self.project, self.file)
+    }
+
     fn what(&self) -> String {
         format!("what {} {} needs", self.project, self.file.kind.version())
     }

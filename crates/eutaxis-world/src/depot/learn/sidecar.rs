@@ -24,8 +24,7 @@ pub(super) fn find(question: &Question<'_>) -> Result<Option<Learnt>> {
     if !matches!(question.file.kind, FileKind::Wheel(_)) || !question.network.may_try(&host, Try::Sidecar) {
         return Ok(None);
     }
-    let stated = |m: &Metadata| m.name == *question.project && m.version == *question.file.kind.version();
-    let found = fetch(question, &what)?.and_then(|bytes| Metadata::parse(&bytes).ok()).filter(stated);
+    let found = fetch(question, &what)?.and_then(|bytes| Metadata::parse(&bytes).ok()).filter(|m| question.is_of(m));
     question.network.tried(&host, Try::Sidecar, found.is_some());
     Ok(found.map(Learnt::said))
 }

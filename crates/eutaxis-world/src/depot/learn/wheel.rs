@@ -1,7 +1,5 @@
 //! METADATA from parts of a wheel.
 
-use eutaxis_core::index::FileKind;
-
 use super::super::inside;
 use super::kept::Kept;
 use super::{LARGEST, Learnt, Question};
@@ -14,7 +12,6 @@ const SMALL: u64 = 32 << 10;
 
 /// What the wheel says of itself, without the rest of it. The list of its files is kept where it came along.
 pub(super) fn by_parts(question: &Question<'_>, kept: &Kept<'_>) -> Result<Learnt> {
-    let FileKind::Wheel(_) = &question.file.kind else { return Ok(Learnt::No(question.file.size)) };
     let is_metadata =
         |n: &str| n.strip_suffix("/METADATA").is_some_and(|f| f.ends_with(".dist-info") && !f.contains('/'));
     let (members, directory) = match parts(question, &is_metadata, 1)? {
