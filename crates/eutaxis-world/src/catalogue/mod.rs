@@ -44,6 +44,17 @@ pub struct KeptPage {
     pub fresh_until: i64,
 }
 
+/// What is known of a kept page without the page itself.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PageHead {
+    /// Bytes of its compact form; 0 when the server does not have it.
+    pub size: usize,
+    /// For asking again.
+    pub validators: Validators,
+    /// Until when it may be used without asking, in seconds since 1970.
+    pub fresh_until: i64,
+}
+
 /// A file of a wheel, by the directory of its archive.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub struct ListedFile {
@@ -113,14 +124,18 @@ impl Catalogue {
         None
     }
 
-    /// How large the page is that is kept under a key; 0 for none.
-    pub fn page_size(&self, key: &str) -> usize {
-        let size = self.with(|c| {
-            c.prepare_cached("SELECT coalesce(length(body), 0) FROM pages WHERE key = ?1")?
-                .query_row([key], |r| r.get::<_, i64>(0))
+    /// What is known of the page kept under a key, without the page itself.
+    pub fn page_head(&self, key: &str) -> Option<PageHead> {
+        self.with(|c| {
+            c.prepare_cached("SELECT coalesce(length(body), 0), etag, modified, fresh FROM pages WHERE key = ?1")?
+                .query_row([key], |r| {
+                    let validators = Validators { etag: r.get(1)?, last_modified: r.get(2)? };
+                    let size = usize::try_from(r.get::<_, i64>(0)?).unwrap_or(0);
+                    Ok(PageHead { size, validators, fresh_until: r.get(3)? })
+                })
                 .optional()
-        });
-        size.flatten().and_then(|n| usize::try_from(n).ok()).unwrap_or(0)
+        })
+        .flatten()
     }
 
     /// The page kept under a key.

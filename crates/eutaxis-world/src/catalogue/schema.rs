@@ -6,20 +6,23 @@ use std::time::Duration;
 use rusqlite::{Connection, Error, ErrorCode};
 
 /// Its name; the number changes with the tables.
-pub(super) const FILE: &str = "catalogue-2.sqlite";
-/// The file of an older form, of which nothing can be believed any more: it kept what depots say for everybody.
-const OLDER: &str = "catalogue-1.sqlite";
+pub(super) const FILE: &str = "catalogue-3.sqlite";
+/// Files of older forms: the first kept what depots say for everybody, so that nothing of it can be believed; of the second
+/// each look at a row read the whole of its neighbours.
+const OLDER: [&str; 2] = ["catalogue-1.sqlite", "catalogue-2.sqlite"];
 
 /// How long to wait for another process that is writing.
 const PATIENCE: Duration = Duration::from_secs(10);
 
+// Tables with large bodies have row ids, and the body comes last: in a table without, a key is compared by reading the whole
+// row, and what stands behind a body is found by reading through it.
 const TABLES: &str = "
-    CREATE TABLE IF NOT EXISTS pages (key TEXT PRIMARY KEY, body BLOB, etag TEXT, modified TEXT,
-        fresh INTEGER NOT NULL, seal BLOB NOT NULL, used INTEGER NOT NULL) WITHOUT ROWID;
-    CREATE TABLE IF NOT EXISTS metadata (key TEXT PRIMARY KEY, body BLOB NOT NULL, seal BLOB NOT NULL,
-        used INTEGER NOT NULL) WITHOUT ROWID;
-    CREATE TABLE IF NOT EXISTS listed (key TEXT PRIMARY KEY, body BLOB NOT NULL, seal BLOB NOT NULL,
-        used INTEGER NOT NULL) WITHOUT ROWID;
+    CREATE TABLE IF NOT EXISTS pages (key TEXT PRIMARY KEY, etag TEXT, modified TEXT, fresh INTEGER NOT NULL,
+        seal BLOB NOT NULL, used INTEGER NOT NULL, body BLOB);
+    CREATE TABLE IF NOT EXISTS metadata (key TEXT PRIMARY KEY, seal BLOB NOT NULL, used INTEGER NOT NULL,
+        body BLOB NOT NULL);
+    CREATE TABLE IF NOT EXISTS listed (key TEXT PRIMARY KEY, seal BLOB NOT NULL, used INTEGER NOT NULL,
+        body BLOB NOT NULL);
     CREATE TABLE IF NOT EXISTS served (depot TEXT, project TEXT, PRIMARY KEY (depot, project)) WITHOUT ROWID;
     CREATE TABLE IF NOT EXISTS habits (host TEXT, what TEXT, holds INTEGER NOT NULL, until INTEGER NOT NULL,
         PRIMARY KEY (host, what)) WITHOUT ROWID;
@@ -29,7 +32,7 @@ const TABLES: &str = "
 pub(super) fn open(path: &Path) -> Result<Connection, String> {
     if let Some(folder) = path.parent() {
         std::fs::create_dir_all(folder).map_err(|e| e.to_string())?;
-        remove(&folder.join(OLDER));
+        OLDER.iter().for_each(|name| remove(&folder.join(name)));
     }
     match connect(path) {
         Err(error) if is_damage(&error) => begin_anew(path).map_err(|e| e.to_string()),

@@ -1,7 +1,7 @@
 //! Requests over HTTP: redirects, retries, time limits, secrets. The runtime lives in here; callers block.
 
 use std::io::Read;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use flate2::read::GzDecoder;
@@ -10,6 +10,7 @@ use reqwest::redirect::Policy;
 use url::Url;
 
 use super::allowance::{Allowance, Share};
+use super::memory::{Alone, LARGE, Memory};
 use super::secrets::{Secret, Secrets};
 use super::words::{self, Failure};
 use crate::catalogue::Validators;
@@ -22,8 +23,6 @@ const MOST_HOPS: usize = 10;
 const FIRST_PAUSE: Duration = Duration::from_millis(250);
 /// A server that asks to wait longer than this is not waited for.
 const LONGEST_WAIT: u64 = 60;
-/// Bodies above this come into memory one at a time.
-pub(super) const LARGE: usize = 2 << 20;
 /// A body that brings less than this in the time-out's span is too slow to wait for.
 const SLOWEST: u64 = 512;
 
@@ -129,7 +128,7 @@ pub(crate) struct Answer<'a> {
     pub(crate) head: Head,
     pub(crate) body: Vec<u8>,
     /// Held as long as a large body is in memory: there is only one at a time.
-    _alone: Option<MutexGuard<'a, ()>>,
+    _alone: Option<Alone<'a>>,
 }
 
 /// Takes a body as it comes. A failure of its own (a full disk) ends everything.
@@ -165,8 +164,7 @@ pub(crate) struct Client {
     settings: NetworkSettings,
     traffic: Mutex<Traffic>,
     allowance: Arc<Allowance>,
-    /// Whoever has a large body in memory.
-    large: Arc<Mutex<()>>,
+    memory: Arc<Memory>,
 }
 
 impl std::fmt::Debug for Client {
@@ -191,7 +189,7 @@ impl Client {
         secrets: Secrets,
         settings: NetworkSettings,
         allowance: Arc<Allowance>,
-        large: Arc<Mutex<()>>,
+        memory: Arc<Memory>,
     ) -> Result<Self> {
         let trouble = |what: &str, e: &dyn std::fmt::Display| {
             Error::new(ErrorKind::Network, format!("the network cannot be used: {what} ({e})"))
@@ -223,7 +221,7 @@ impl Client {
                 .map_err(|e| trouble("no secure connections", &e))?
         };
         let traffic = Mutex::default();
-        Ok(Client { runtime, http, secrets, settings, traffic, allowance, large })
+        Ok(Client { runtime, http, secrets, settings, traffic, allowance, memory })
     }
 
     /// How much went over the network so far.
@@ -258,31 +256,38 @@ impl Client {
     /// # Errors
     /// When the network fails for good, in words.
     pub(crate) fn get(&self, request: &Request<'_>) -> Result<Answer<'_>> {
-        struct Memory<'a> {
+        struct Body<'w, 'a> {
             bytes: Vec<u8>,
-            large: &'a Mutex<()>,
-            alone: Option<MutexGuard<'a, ()>>,
+            what: &'w str,
+            memory: &'a Memory,
+            alone: Option<Alone<'a>>,
         }
-        impl Sink for Memory<'_> {
-            fn begin(&mut self, _: &Head) -> Result<bool> {
+        impl Sink for Body<'_, '_> {
+            fn begin(&mut self, head: &Head) -> Result<bool> {
                 self.bytes.clear();
+                let stated = head.length().and_then(|n| usize::try_from(n).ok()).unwrap_or(0);
+                if self.alone.is_none() {
+                    self.alone = self.memory.turn(Some(stated), self.what)?;
+                }
+                // Of what is stated no more is believed than a small one may take anyway.
+                self.bytes.reserve(stated.min(LARGE));
                 Ok(true)
             }
             fn more(&mut self, bytes: &[u8]) -> Result<bool> {
-                if self.alone.is_none() && self.bytes.len() + bytes.len() > LARGE {
-                    self.alone = Some(self.large.lock().unwrap_or_else(PoisonError::into_inner));
+                if self.alone.is_none() {
+                    self.alone = self.memory.turn(Some(self.bytes.len() + bytes.len()), self.what)?;
                 }
                 self.bytes.extend_from_slice(bytes);
                 Ok(true)
             }
         }
-        let mut memory = Memory { bytes: Vec::new(), large: &self.large, alone: None };
-        let head = self.fetch(request, &mut memory)?;
-        let Memory { bytes, mut alone, .. } = memory;
+        let mut body = Body { bytes: Vec::new(), what: request.what, memory: &self.memory, alone: None };
+        let head = self.fetch(request, &mut body)?;
+        let Body { bytes, mut alone, .. } = body;
         let body = match head.header(header::CONTENT_ENCODING) {
             Some("gzip" | "x-gzip") => {
-                if alone.is_none() && unpacks_to(&bytes).is_none_or(|n| n > LARGE) {
-                    alone = Some(self.large.lock().unwrap_or_else(PoisonError::into_inner));
+                if alone.is_none() {
+                    alone = self.memory.turn(unpacks_to(&bytes), request.what)?;
                 }
                 inflate(&bytes, request)?
             }

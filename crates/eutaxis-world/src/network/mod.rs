@@ -7,6 +7,7 @@ mod allowance;
 mod checks;
 mod client;
 mod download;
+mod memory;
 mod netrc;
 mod secrets;
 mod words;
@@ -14,8 +15,7 @@ mod zip_parts;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use std::time::Duration;
 
 use reqwest::header;
@@ -29,6 +29,7 @@ pub use client::Traffic;
 pub(crate) use client::{Answer, Client, Head, Request, Sink, Trust, over_https};
 pub use download::{Bytes, Came, Wanted};
 pub(crate) use download::{check_file, copy, wrong};
+use memory::Memory;
 use secrets::Secrets;
 pub use secrets::{strip, without_secret};
 pub(crate) use zip_parts::{Entry, Parted, Source as ZipSource, read as read_parts};
@@ -47,8 +48,6 @@ const LONGEST_LIFE: i64 = 24 * 3600;
 const UNSAID_LIFE: i64 = 600;
 /// No page is larger, unpacked.
 const LARGEST_PAGE: u64 = 64 << 20;
-/// Pages of one run list no more files.
-const MOST_LISTED: usize = 120_000;
 /// No list of projects is larger, unpacked.
 const LARGEST_LIST: u64 = 128 << 20;
 
@@ -109,10 +108,7 @@ pub struct Network {
     client: OnceLock<std::result::Result<Client, Error>>,
     catalogue: OnceLock<(Catalogue, Option<String>)>,
     allowance: Arc<Allowance>,
-    /// Whoever has a large document in memory.
-    large: Arc<Mutex<()>>,
-    /// Files that pages listed in this run.
-    listed: AtomicUsize,
+    memory: Arc<Memory>,
     /// One at a time learns what a host can do.
     learning: Mutex<BTreeMap<String, Arc<Mutex<()>>>>,
     /// By host, how often it did what was tried, and how often not.
@@ -122,6 +118,13 @@ pub struct Network {
     /// What should be known of pages, in words, once each; and what of it was given out.
     told: Mutex<BTreeSet<String>>,
     given: Mutex<BTreeSet<String>>,
+}
+
+/// A document that was kept.
+struct Kept<T> {
+    page: KeptPage,
+    /// What it says; none when it is kept that the server does not have it.
+    read: Option<T>,
 }
 
 /// How a depot may be reached, and under which name what it says is kept.
@@ -152,8 +155,7 @@ impl Network {
             client: OnceLock::new(),
             catalogue: OnceLock::new(),
             allowance: Arc::new(Allowance::new(settings.limits)),
-            large: Arc::default(),
-            listed: AtomicUsize::new(0),
+            memory: Arc::default(),
             learning: Mutex::default(),
             tries: Mutex::default(),
             learnt: Mutex::default(),
@@ -182,13 +184,7 @@ impl Network {
     /// # Errors
     /// When all pages of the run together list more than a question can mean, so that they would fill the memory.
     pub(crate) fn admit(&self, files: usize, what: &str) -> Result<()> {
-        if self.listed.fetch_add(files, Ordering::Relaxed).saturating_add(files) <= MOST_LISTED {
-            return Ok(());
-        }
-        let message = format!(
-            "{what} is one page too many: all pages together list more than {MOST_LISTED} files, more than a question can mean"
-        );
-        Err(Error::contents(message).help("ask for less at once, or leave out the depot whose pages have no end"))
+        self.memory.admit(files, what)
     }
 
     /// Whether the servers are asked again, however fresh what they said is.
@@ -275,16 +271,25 @@ impl Network {
         }
         let made = self.client.get_or_init(|| {
             let secrets = self.secrets.lock().unwrap_or_else(PoisonError::into_inner).take().unwrap_or_default();
-            Client::new(secrets, self.settings, Arc::clone(&self.allowance), Arc::clone(&self.large))
+            Client::new(secrets, self.settings, Arc::clone(&self.allowance), Arc::clone(&self.memory))
         });
         made.as_ref().map_err(Clone::clone)
     }
 
-    /// What is kept of a document. Large ones come into memory one at a time: the guard ends that.
-    fn kept(&self, key: &str) -> Option<(KeptPage, Option<MutexGuard<'_, ()>>)> {
-        let alone = (self.catalogue().page_size(key) > client::LARGE)
-            .then(|| self.large.lock().unwrap_or_else(PoisonError::into_inner));
-        Some((self.catalogue().page(key)?, alone))
+    /// A kept document, read again: none within when it is kept that the server does not have it, none at all when it cannot
+    /// be read any more. Large ones come into memory one at a time, and none once pages were too many.
+    fn read_again<T>(&self, key: &str, size: usize, what: &str, form: &Form<'_, T>) -> Result<Option<Kept<T>>> {
+        self.admit(0, what)?;
+        let _alone = self.memory.turn(Some(size), what)?;
+        let Some(page) = self.catalogue().page(key) else { return Ok(None) };
+        let read = match &page.body {
+            None => None,
+            Some(body) => match (form.unpack)(body) {
+                None => return Ok(None),
+                read => read,
+            },
+        };
+        Ok(Some(Kept { page, read }))
     }
 
     /// A document: from the catalogue while it is fresh, else from the server, which is asked whether it changed. None
@@ -300,17 +305,16 @@ impl Network {
         let key = url.as_str();
         let now = self.catalogue().now();
         let mut kept = None;
-        if let Some((page, alone)) = self.kept(key) {
-            if self.offline || (page.fresh_until > now && !self.renew) {
+        if let Some(head) = self.catalogue().page_head(key) {
+            if self.offline || (head.fresh_until > now && !self.renew) {
                 // What cannot be read any more counts as absent.
-                if let Some(read) = unpacked(&page, form) {
-                    return Ok(read);
+                if let Some(kept) = self.read_again(key, head.size, what, form)? {
+                    return Ok(kept.read);
                 }
             } else {
                 // It is taken apart when the server said that it still holds: until then it would only fill the memory.
-                kept = Some(page.validators);
+                kept = Some(head);
             }
-            drop(alone);
         }
         // Where pages were too many already, no further one is asked for.
         self.admit(0, what)?;
@@ -320,15 +324,12 @@ impl Network {
         request.compressed = true;
         request.trust = manner.trust();
         request.learning = Some(0);
-        let is_asked_again = kept.is_some();
-        request.validators = kept.unwrap_or_default();
+        request.validators = kept.as_ref().map(|head| head.validators.clone()).unwrap_or_default();
         let mut answer = client.get(&request)?;
-        if answer.head.status == 304 && is_asked_again {
+        if let Some(head) = kept.filter(|_| answer.head.status == 304) {
             let (fresh_until, _) = life(&answer.head, now);
             drop(answer);
-            if let Some((page, _alone)) = self.kept(key)
-                && let Some(read) = unpacked(&page, form)
-            {
+            if let Some(Kept { page, read }) = self.read_again(key, head.size, what, form)? {
                 self.catalogue().keep_page(key, &KeptPage { fresh_until, ..page });
                 return Ok(read);
             }
@@ -567,15 +568,6 @@ fn one_byte<'a>(url: &'a Url, what: &'a str, trust: Trust) -> Request<'a> {
     request.trust = trust;
     request.range = Some("bytes=0-0".to_owned());
     request
-}
-
-/// A kept document, read again: none within when it is kept that the server does not have it, none at all when it cannot be
-/// read any more.
-fn unpacked<T>(page: &KeptPage, form: &Form<'_, T>) -> Option<Option<T>> {
-    match &page.body {
-        None => Some(None),
-        Some(body) => (form.unpack)(body).map(Some),
-    }
 }
 
 /// Until when an answer may be used without asking (`Cache-Control`, `Age`), and whether it may be kept at all.

@@ -78,7 +78,7 @@ fn a_damaged_catalogue_is_fetched_again() {
     let field = Field::at(&server);
     field.expect(0, &SETTLE);
     let before = field.read("pylock.toml");
-    let path = field.path("cache/catalogue-2.sqlite");
+    let path = field.path("cache/catalogue-3.sqlite");
     let length = std::fs::metadata(&path).unwrap().len();
     std::fs::write(&path, vec![0x5a; usize::try_from(length).unwrap()]).unwrap();
     field.expect(0, &SETTLE);
