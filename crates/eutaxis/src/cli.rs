@@ -287,9 +287,16 @@ pub(crate) struct PolicyOptions {
     /// Which of several releases is better [default: newest]
     #[arg(long, value_name = "AGE")]
     pub(crate) prefer: Option<PreferArg>,
-    /// What is done about a release that has never met a newer series of what it needs [default: caution]
+    /// What is done about releases that are of different times [default: heed]
     #[arg(long, value_name = "HOW")]
     pub(crate) chronology: Option<ChronologyArg>,
+}
+
+impl PolicyOptions {
+    /// Whether they say what is done about releases of different times.
+    pub(crate) fn says_chronology(&self) -> bool {
+        self.chronology.is_some() || matches!(self.prefer, Some(PreferArg::Period))
+    }
 }
 
 /// `--wheels`
@@ -306,10 +313,12 @@ pub(crate) enum WheelsArg {
 /// `--chronology`
 #[derive(Debug, Clone, Copy, ValueEnum)]
 pub(crate) enum ChronologyArg {
+    /// What an old ask needs is of its time, and strong facts against a pair keep it out
+    Heed,
+    /// The same, with every ask as if it were an old one
+    Follow,
     /// Tell it
     Caution,
-    /// Prefer a series that it has met
-    Follow,
     /// Say nothing
     Ignore,
 }
@@ -321,7 +330,7 @@ pub(crate) enum PreferArg {
     Newest,
     /// The oldest that fits
     Oldest,
-    /// For what others need, the newest of the time of those that need it
+    /// Another word for `--chronology follow`
     Period,
 }
 

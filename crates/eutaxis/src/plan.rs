@@ -394,10 +394,11 @@ pub(crate) fn policy(options: &PolicyOptions, config: &Config) -> Result<Policy,
     match options.prefer {
         Some(PreferArg::Newest) => policy.prefer = Prefer::Newest,
         Some(PreferArg::Oldest) => policy.prefer = Prefer::Oldest,
-        Some(PreferArg::Period) => policy.prefer = Prefer::Period,
+        Some(PreferArg::Period) => (policy.prefer, policy.chronology) = (Prefer::Newest, Chronology::Follow),
         None => {}
     }
     match options.chronology {
+        Some(ChronologyArg::Heed) => policy.chronology = Chronology::Heed,
         Some(ChronologyArg::Caution) => policy.chronology = Chronology::Caution,
         Some(ChronologyArg::Follow) => policy.chronology = Chronology::Follow,
         Some(ChronologyArg::Ignore) => policy.chronology = Chronology::Ignore,

@@ -61,13 +61,9 @@ fn policy(policy: &Policy) -> Table {
     match policy.prefer {
         Prefer::Newest => None,
         Prefer::Oldest => table.insert("prefer".into(), text("oldest")),
-        Prefer::Period => table.insert("prefer".into(), text("period")),
     };
-    match policy.chronology {
-        Chronology::Caution => None,
-        Chronology::Follow => table.insert("chronology".into(), text("follow")),
-        Chronology::Ignore => table.insert("chronology".into(), text("ignore")),
-    };
+    // Pins without the word are of before it was always written, when it was `caution`.
+    table.insert("chronology".into(), text(policy.chronology.as_str()));
     match &policy.prereleases {
         Prereleases::ByRule => None,
         Prereleases::All => table.insert("prereleases".into(), Value::Array(vec![text("all")])),
@@ -197,10 +193,17 @@ fn origin(text: &str) -> Origin {
     }
 }
 
+/// Whether the pins record the question that they answer.
+pub(crate) fn target_is_recorded(lock: &Lock) -> bool {
+    own(lock.tool.as_ref()).is_some_and(|t| string(t, "target").is_some())
+}
+
 /// The policy under which the pins were settled.
 pub(crate) fn policy_of(lock: &Lock) -> Policy {
     let mut policy = Policy::default();
-    let Some(table) = own(lock.tool.as_ref()).and_then(|t| t.get("policy")?.as_table()) else { return policy };
+    let Some(own) = own(lock.tool.as_ref()) else { return policy };
+    let empty = Table::new();
+    let table = own.get("policy").and_then(Value::as_table).unwrap_or(&empty);
     let names = |key: &str| -> Vec<Name> {
         let list = table.get(key).and_then(Value::as_array).into_iter().flatten();
         list.filter_map(|v| Name::parse(v.as_str()?).ok()).collect()
@@ -212,12 +215,14 @@ pub(crate) fn policy_of(lock: &Lock) -> Policy {
     };
     policy.prefer = match string(table, "prefer") {
         Some("oldest") => Prefer::Oldest,
-        Some("period") => Prefer::Period,
         _ => Prefer::Newest,
     };
     policy.chronology = match string(table, "chronology") {
+        Some("heed") => Chronology::Heed,
         Some("follow") => Chronology::Follow,
         Some("ignore") => Chronology::Ignore,
+        // Another word for it, once an option of its own.
+        None if string(table, "prefer") == Some("period") => Chronology::Follow,
         _ => Chronology::Caution,
     };
     let prereleases = names("prereleases");

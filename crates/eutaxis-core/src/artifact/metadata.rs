@@ -13,6 +13,9 @@ use crate::version::{Operator, SpecifierSet, Version};
 /// Metadata of more bytes than this is refused.
 const LARGEST: usize = 16 * 1024 * 1024;
 
+/// How a classifier begins that names a series of the language.
+const LANGUAGE: &str = "Programming Language :: Python :: ";
+
 /// What the fields say that choosing and examining need.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Metadata {
@@ -36,6 +39,8 @@ pub struct Metadata {
     pub summary: Option<String>,
     /// Modules that can be imported, as far as stated (2.5).
     pub import_names: Vec<String>,
+    /// The newest series of the language that its classifiers name, as major and minor.
+    pub classified: Option<(u64, u64)>,
     /// Faults that did not keep the rest from being read, for people.
     pub remarks: Vec<String>,
 }
@@ -53,6 +58,12 @@ pub struct Unread {
 struct Field {
     name: String,
     value: String,
+}
+
+/// The series of the language that a classifier names.
+fn classified(classifier: &str) -> Option<(u64, u64)> {
+    let (major, minor) = classifier.trim().strip_prefix(LANGUAGE)?.split_once('.')?;
+    Some((major.parse().ok()?, minor.parse().ok()?))
 }
 
 impl Metadata {
@@ -114,6 +125,7 @@ impl Metadata {
             dynamic: all("dynamic").iter().map(|d| d.to_ascii_lowercase()).collect(),
             summary: first("summary").map(str::to_owned),
             import_names: all("import-name"),
+            classified: all("classifier").iter().filter_map(|c| classified(c)).max(),
             remarks,
         })
     }
@@ -131,6 +143,7 @@ impl Metadata {
             dynamic: Vec::new(),
             summary: None,
             import_names: Vec::new(),
+            classified: None,
             remarks: Vec::new(),
         }
     }
@@ -153,6 +166,7 @@ impl Metadata {
         self.unread.iter().filter(|u| u.at.is_none()).for_each(|u| line("Requires-Dist", &u.text));
         self.dynamic.iter().for_each(|v| line("Dynamic", v));
         self.import_names.iter().for_each(|v| line("Import-Name", v));
+        self.classified.iter().for_each(|(major, minor)| line("Classifier", &format!("{LANGUAGE}{major}.{minor}")));
         text
     }
 
@@ -173,6 +187,7 @@ impl Metadata {
             return Ok(None);
         };
         let read = |text: &str| Requirement::parse_lenient(text);
+        let classifiers = project.strings("classifiers").ok().flatten().unwrap_or_default();
         let mut requires = Vec::new();
         for text in project.strings("dependencies")?.unwrap_or_default() {
             requires.push(read(text.value).map_err(|f| f.shifted(text.at))?);
@@ -206,6 +221,7 @@ impl Metadata {
             dynamic: Vec::new(),
             summary: project.string("description")?.map(|t| t.value.to_owned()),
             import_names: Vec::new(),
+            classified: classifiers.iter().filter_map(|c| classified(c.value)).max(),
             remarks: Vec::new(),
         }))
     }

@@ -13,6 +13,8 @@ pub struct Series {
     pub version: String,
     /// The newest patch release, `3.12.12`.
     pub newest: String,
+    /// The day of its first final release, as `YYYY-MM-DD`.
+    pub first: Option<String>,
     /// Last day with security fixes, as `YYYY-MM-DD`.
     pub end_of_life: Option<String>,
     /// The implementation's own version, where it differs from the language's.
@@ -29,6 +31,14 @@ static ALL: LazyLock<Vec<Series>> = LazyLock::new(|| {
     toml::from_str::<File>(include_str!("../../../../knowledge/interpreters.toml"))
         .map_or_else(|_| Vec::new(), |f| f.series)
 });
+
+impl Series {
+    /// When its first final release appeared, if it is known: the start of that day, UTC.
+    pub fn began(&self) -> Option<jiff::Timestamp> {
+        let day: jiff::civil::Date = self.first.as_ref()?.parse().ok()?;
+        day.to_zoned(jiff::tz::TimeZone::UTC).ok().map(|z| z.timestamp())
+    }
+}
 
 /// The series of an implementation and a version such as `3.12`, when it is known.
 pub fn series(implementation: &str, version: &str) -> Option<&'static Series> {
@@ -50,6 +60,7 @@ mod tests {
         assert!(ALL.len() > 10);
         for s in ALL.iter() {
             let (series, newest) = (Version::parse(&s.version).unwrap(), Version::parse(&s.newest).unwrap());
+            assert!(s.first.is_none() || s.began().is_some(), "{s:?}");
             assert!(newest >= series && newest.release_number(1) == series.release_number(1), "{s:?}");
         }
         assert_eq!(series("cpython", "3.12").unwrap().newest.split('.').count(), 3);

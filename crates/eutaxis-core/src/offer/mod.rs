@@ -173,7 +173,12 @@ impl Offer {
     /// When the release appeared: the date of the best file, else of the first of its files.
     pub fn published(&self) -> Option<jiff::Timestamp> {
         let own = self.best().and_then(|f| f.file.published);
-        own.or_else(|| self.files.iter().filter_map(|f| f.file.published).min())
+        own.or_else(|| self.first_published())
+    }
+
+    /// When the first of its files appeared.
+    pub fn first_published(&self) -> Option<jiff::Timestamp> {
+        self.files.iter().filter_map(|f| f.file.published).min()
     }
 }
 

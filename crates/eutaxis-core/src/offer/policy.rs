@@ -24,20 +24,38 @@ pub enum Prefer {
     Newest,
     /// The oldest.
     Oldest,
-    /// For what others need, the newest that existed when the latest of those that need it appeared; else the newest.
-    Period,
 }
 
-/// What is done about a release that has never met another (`--chronology`; design, section 5).
+/// What is done about releases that are of different times (`--chronology`; choice, rule 17).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Chronology {
-    /// It is told.
+    /// What an ask needs that is held below its newest is of its time, and what has strong facts against it is left out
+    /// as long as a solution does without.
     #[default]
-    Caution,
-    /// A series that those who need it have met is preferred.
+    Heed,
+    /// The same, with every ask as if it were held.
     Follow,
+    /// They are told.
+    Caution,
     /// Nothing.
     Ignore,
+}
+
+impl Chronology {
+    /// Whether dates have a part in the choice.
+    pub fn decides(self) -> bool {
+        matches!(self, Chronology::Heed | Chronology::Follow)
+    }
+
+    /// The word for it.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Chronology::Heed => "heed",
+            Chronology::Follow => "follow",
+            Chronology::Caution => "caution",
+            Chronology::Ignore => "ignore",
+        }
+    }
 }
 
 /// Which projects admit pre-releases by wish (`--prereleases`).

@@ -3,9 +3,12 @@
 //! If A needs B with no bound that excludes a series, and the first release of B's major series appeared after A's file,
 //! then A has never met that B.
 
+use std::collections::BTreeMap;
+
 use jiff::{SignedDuration, Timestamp};
 
 use super::facts::ProjectFacts;
+use crate::offer::Offer;
 use crate::version::{SpecifierSet, Version};
 
 /// From this number on the first part of a version is a calendar year, not a major series.
@@ -37,15 +40,24 @@ pub(crate) fn is_open(set: Option<&SpecifierSet>) -> bool {
     set.is_none_or(|s| s.matches(&Version::from_release(&[BEYOND])))
 }
 
-/// When the first final release of a version's series appeared, if the dates are known.
+/// All series of a project, in the order in which they began: each with the day of its first final release, or where there is
+/// none of its first.
+pub(super) fn all_series(offers: &[Offer]) -> Vec<((u64, u64), Timestamp)> {
+    let mut first: BTreeMap<(u64, u64), (bool, Timestamp)> = BTreeMap::new();
+    for offer in offers {
+        let (Some(series), Some(date)) = (series(&offer.version), offer.first_published()) else { continue };
+        let mine = (offer.version.is_prerelease(), date);
+        first.entry(series).and_modify(|known| *known = mine.min(*known)).or_insert(mine);
+    }
+    let mut all: Vec<_> = first.into_iter().map(|(series, (_, date))| (series, date)).collect();
+    all.sort_by_key(|(series, date)| (*date, *series));
+    all
+}
+
+/// When a version's series began, if the dates are known.
 pub(super) fn began(facts: &ProjectFacts, version: &Version) -> Option<Timestamp> {
     let wanted = series(version)?;
-    let of_series = facts.offers.iter().filter(|o| series(&o.version) == Some(wanted));
-    let dates = |finals: bool| {
-        let offers = of_series.clone().filter(move |o| !finals || !o.version.is_prerelease());
-        offers.flat_map(|o| &o.files).filter_map(|f| f.file.published).min()
-    };
-    dates(true).or_else(|| dates(false))
+    facts.series().iter().find(|(series, _)| *series == wanted).map(|(_, date)| *date)
 }
 
 /// How strongly a release should be doubted beside one that was published at `asker`, and when its series began.

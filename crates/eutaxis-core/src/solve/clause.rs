@@ -44,6 +44,10 @@ pub(super) enum Source {
     Build { project: Name, made_for: Arc<MadeFor> },
     /// Another release of this project is held.
     Held(Name),
+    /// The earlier pin of this project is kept.
+    Prior(Name),
+    /// A strong fact, by its index.
+    Doubt(usize),
     /// A ground of a clash that is being made smaller, by its index.
     Ground(usize),
     /// Learned from these.

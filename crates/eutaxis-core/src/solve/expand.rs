@@ -140,7 +140,17 @@ impl Search {
             self.yanked_clauses(project, node, value);
         }
         self.add_builds(project, node);
+        self.add_prior(project, node);
         node
+    }
+
+    /// The clause that keeps an earlier pin, unless it was let go or cannot be had any more.
+    fn add_prior(&mut self, project: &Name, node: NodeId) {
+        let prior = self.problem.prior.get(project).filter(|_| !self.let_go.priors.contains(project));
+        let Some(value) = prior.and_then(|v| self.facts.get(project)?.value_of(v)) else { return };
+        let mut values = Bits::only(self.state.get(node).size, value);
+        values.insert(0);
+        self.state.add_unit(Term { node, values }, Source::Prior(project.clone()), Rests::default());
     }
 
     fn yanked_clauses(&mut self, project: &Name, node: NodeId, value: usize) {
@@ -238,6 +248,7 @@ impl Search {
         };
         let before = wants.len();
         wants.extend(needs.under(extra).filter_map(|n| page_want(&self.facts, &self.problem, &n.requirement.name)));
+        let learnt = self.learnt(project, value, extra, wants);
         if wants.len() > before {
             return;
         }
@@ -249,6 +260,7 @@ impl Search {
             self.note_yanked_pin(project, value, extra, need);
             self.add_need(project, value, extra, need);
         }
+        self.add_doubts(project, value, extra, learnt);
     }
 
     fn add_need(&mut self, project: &Name, value: usize, extra: Option<&Name>, need: &Need) {
@@ -365,15 +377,18 @@ impl Search {
     }
 }
 
-/// The want for a project's page, when it is not known.
+/// What must be known of a project before anything is concluded of it: its page, and where it is pinned from before what that
+/// release says of itself, by which it may turn out to be barred.
 pub(super) fn page_want(facts: &Facts, problem: &Problem, project: &Name) -> Option<Want> {
-    if facts.knows(project) {
-        return None;
+    if !facts.knows(project) {
+        return Some(match problem.direct_url(project) {
+            Some(url) => Want::Direct(project.clone(), url.to_owned()),
+            None => Want::Page(project.clone()),
+        });
     }
-    Some(match problem.direct_url(project) {
-        Some(url) => Want::Direct(project.clone(), url.to_owned()),
-        None => Want::Page(project.clone()),
-    })
+    let known = facts.get(project)?;
+    let value = known.value_of(problem.prior.get(project)?)?;
+    known.want(value).filter(|want| known.needs(value).is_none() && !matches!(want, Want::Archive(..)))
 }
 
 /// Joins a term with the one of the same node, if there is one.

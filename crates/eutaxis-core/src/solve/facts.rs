@@ -4,13 +4,15 @@ use std::rc::Rc;
 use std::sync::Arc;
 
 use indexmap::IndexMap;
+use jiff::Timestamp;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::adjust;
 use super::bits::Bits;
+use super::chronology;
 use super::problem::Problem;
 use crate::artifact::{Metadata, Unread};
-use crate::index::Page;
+use crate::index::{FileKind, Page};
 use crate::knowledge::{MadeFor, Number};
 use crate::name::Name;
 use crate::offer::{
@@ -173,6 +175,55 @@ pub(super) struct ProjectFacts {
     needs_by_value: Vec<Option<Rc<Needs>>>,
     /// Sets of values by requirement, so that each distinct one is judged once.
     sets: FxHashMap<String, Rc<Bits>>,
+    /// Its major series and when each began, where that is known.
+    series: Vec<((u64, u64), Timestamp)>,
+    /// When its newest final release appeared, be it usable or not.
+    last_published: Option<Timestamp>,
+    wheels: Vec<PagedWheel>,
+    /// Its newest final release that can be used and is not yanked, by its page.
+    pub(super) newest: Option<Version>,
+    /// All releases that can be used by its page, newest first, each with its first day.
+    pub(super) usable: Vec<Usable>,
+}
+
+/// A release that can be used by its page.
+#[derive(Debug, Clone)]
+pub(super) struct Usable {
+    pub(super) version: Version,
+    /// When its first file appeared.
+    pub(super) first: Option<Timestamp>,
+    pub(super) verdict: Verdict,
+    /// Its best file is a compiled wheel.
+    pub(super) compiled: bool,
+}
+
+/// Whether a file is a wheel with compiled parts.
+pub(super) fn is_compiled_wheel(kind: &FileKind) -> bool {
+    match kind {
+        FileKind::Wheel(name) => !name.tags.is_pure(),
+        FileKind::Sdist(_) => false,
+    }
+}
+
+/// A final release with a wheel, as the page says it.
+#[derive(Debug, Clone)]
+pub(super) struct PagedWheel {
+    pub(super) version: Version,
+    pub(super) file: Arc<str>,
+    /// When the first file of the release appeared.
+    pub(super) first: Option<Timestamp>,
+    /// When this file did.
+    pub(super) published: Option<Timestamp>,
+}
+
+fn paged_wheel(offer: &Offer) -> Option<PagedWheel> {
+    let best = offer.best().filter(|_| offer.verdict == Verdict::Ready)?;
+    (offer.yanked.is_none() && !offer.version.is_prerelease()).then(|| PagedWheel {
+        version: offer.version.clone(),
+        file: Arc::clone(&best.file.filename),
+        first: offer.first_published(),
+        published: best.file.published,
+    })
 }
 
 impl ProjectFacts {
@@ -195,7 +246,34 @@ impl ProjectFacts {
             builds: FxHashMap::default(),
             needs_by_value: Vec::new(),
             sets: FxHashMap::default(),
+            series: Vec::new(),
+            last_published: None,
+            wheels: Vec::new(),
+            newest: None,
+            usable: Vec::new(),
         };
+        facts.wheels = facts.offers.iter().rev().filter_map(paged_wheel).collect();
+        facts.wheels.sort_by(|a, b| a.version.cmp(&b.version));
+        facts.newest = facts
+            .offers
+            .iter()
+            .filter(|o| o.verdict != Verdict::Barred && o.yanked.is_none() && !o.version.is_prerelease())
+            .map(|o| o.version.clone())
+            .max();
+        facts.usable = facts
+            .offers
+            .iter()
+            .filter(|o| o.verdict != Verdict::Barred)
+            .map(|o| Usable {
+                version: o.version.clone(),
+                first: o.first_published(),
+                verdict: o.verdict,
+                compiled: o.best().is_some_and(|f| is_compiled_wheel(&f.file.kind)),
+            })
+            .collect();
+        facts.series = chronology::all_series(&facts.offers);
+        let finals = facts.offers.iter().filter(|o| !o.version.is_prerelease());
+        facts.last_published = finals.filter_map(Offer::first_published).max();
         facts.rank(problem);
         facts
     }
@@ -248,6 +326,46 @@ impl ProjectFacts {
     /// The release of a value among all of the project, the newest first.
     pub(super) fn release(&self, value: usize) -> usize {
         value.checked_sub(1).and_then(|i| self.releases.get(i)).copied().unwrap_or(0)
+    }
+
+    /// Its major series, each with the day on which it began, where that is known.
+    pub(super) fn series(&self) -> &[((u64, u64), Timestamp)] {
+        &self.series
+    }
+
+    /// When its newest final release appeared.
+    pub(super) fn last_published(&self) -> Option<Timestamp> {
+        self.last_published
+    }
+
+    /// Whether its releases are numbered by date.
+    pub(super) fn is_numbered_by_date(&self) -> bool {
+        self.offers.first().is_some_and(|newest| chronology::series(&newest.version).is_none())
+    }
+
+    /// The final releases of which the page alone says that they have a wheel for the place, oldest first. Whether their own
+    /// metadata says otherwise has no part in it, so that it is the same whatever was read.
+    pub(super) fn wheels(&self) -> &[PagedWheel] {
+        &self.wheels
+    }
+
+    /// Releases with a verdict by the page alone.
+    pub(super) fn by_page(&self, verdict: Verdict) -> impl Iterator<Item = &Version> {
+        self.usable.iter().filter(move |u| u.verdict == verdict).map(|u| &u.version)
+    }
+
+    /// What a file needs: none when that is not known, none within when nobody can say.
+    pub(super) fn needs_of(&self, file: &Arc<str>) -> Option<Option<&Rc<Needs>>> {
+        match self.needs.get(file) {
+            Some(needs) => Some(Some(needs)),
+            None => self.late.iter().any(|l| l.filename == *file).then_some(None),
+        }
+    }
+
+    /// The want for the metadata of a file.
+    pub(super) fn want_of(&self, file: &Arc<str>) -> Want {
+        let (project, file) = (self.page.project.clone(), Arc::clone(file));
+        if self.dear.contains(&file) { Want::Archive(project, file) } else { Want::Metadata(project, file) }
     }
 
     /// When the best file of a value appeared.

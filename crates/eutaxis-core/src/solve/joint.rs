@@ -102,6 +102,7 @@ fn common<S: Solver>(
         for i in taking {
             let mut problem = problems[*i].clone();
             problem.held.extend(held[*i].clone());
+            problem.stated.get_or_insert(problem.bounds.len());
             let requirement = Requirement::any(name).with_versions(set.clone());
             problem.bounds.push(Ask { requirement, origin: Origin::Argument });
             match solver.solve(&problem)? {

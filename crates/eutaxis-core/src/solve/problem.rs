@@ -26,6 +26,9 @@ pub struct Problem {
     pub nearest: BTreeMap<Name, Vec<Version>>,
     /// Facts that the user states over the metadata.
     pub adjustments: Vec<Adjustment>,
+    /// So many of the bounds are the user's; those behind them serve the search for several targets, and hold nothing below
+    /// its newest (choice, rule 17). None: all are.
+    pub stated: Option<usize>,
     /// Projects of which no other release may be taken, where they are taken at all.
     pub held: BTreeMap<Name, Version>,
 }
@@ -41,6 +44,7 @@ impl Problem {
             prior: BTreeMap::new(),
             nearest: BTreeMap::new(),
             adjustments: Vec::new(),
+            stated: None,
             held: BTreeMap::new(),
         }
     }
@@ -48,10 +52,20 @@ impl Problem {
     /// The same question whatever the order in which it was asked: for a clash, which must not depend on it.
     #[must_use]
     pub fn in_order(&self) -> Problem {
-        let mut problem = self.clone();
+        let mut problem = self.sorted();
         problem.prior.clear();
+        problem
+    }
+
+    /// The same with asks and bounds in an order that depends on nothing but what they say.
+    #[must_use]
+    pub(super) fn sorted(&self) -> Problem {
+        let mut problem = self.clone();
         problem.asks.sort_by_cached_key(|a| (a.requirement.to_string(), a.origin.to_string()));
-        problem.bounds.sort_by_cached_key(|a| (a.requirement.to_string(), a.origin.to_string()));
+        let (stated, others) = problem.bounds.split_at_mut(self.stated_bounds());
+        for bounds in [stated, others] {
+            bounds.sort_by_cached_key(|a| (a.requirement.to_string(), a.origin.to_string()));
+        }
         problem
     }
 
@@ -63,6 +77,17 @@ impl Problem {
     /// The bounds whose marker holds on the target.
     pub fn bounds_in_force(&self) -> impl Iterator<Item = (usize, &Ask)> {
         in_force(&self.bounds, &self.target)
+    }
+
+    /// How many of the bounds are the user's.
+    fn stated_bounds(&self) -> usize {
+        self.stated.map_or(self.bounds.len(), |n| n.min(self.bounds.len()))
+    }
+
+    /// The bounds in force that the user stated.
+    pub(super) fn stated_in_force(&self) -> impl Iterator<Item = (usize, &Ask)> {
+        let stated = self.stated_bounds();
+        self.bounds_in_force().filter(move |(i, _)| *i < stated)
     }
 
     /// The file that an ask demands by its URL, for a project.

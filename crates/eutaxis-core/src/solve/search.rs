@@ -8,18 +8,19 @@ use smallvec::SmallVec;
 
 use super::analyze::Lesson;
 use super::bits::Bits;
-use super::chronology;
 use super::clash::Clash;
 use super::clause::{ClauseId, Rests, Source, Term};
+use super::doubts::Doubt;
 use super::expand::{ShareKey, YankedPin, page_want};
-use super::facts::{Facts, MetadataAnswer, Want};
+use super::facts::{Facts, MetadataAnswer, ProjectFacts, Want};
+use super::let_go::LetGo;
 use super::problem::Problem;
-use super::queue::Queue;
-use super::solution::Solution;
+use super::queue::{OwnTime, Queue};
+use super::solution::{Solution, Sources};
 use super::state::{NodeKind, State};
 use crate::index::Page;
 use crate::name::Name;
-use crate::offer::{Chronology, Prefer};
+use crate::offer::Offer;
 
 /// A search gives up after so many conflicts: the instance is beyond what can be proven in reasonable time.
 const MOST_CONFLICTS: usize = 2_000_000;
@@ -74,17 +75,21 @@ pub struct Search {
     /// What would be dear to know of releases that are taken as things stand. Until then they need nothing.
     dear: Vec<Want>,
     conflicts: usize,
+    /// Facts came since it began anew: the way it took depends on when they did.
+    pub(super) was_supplied: bool,
+    /// Strong facts that were come by.
+    pub(super) doubts: Vec<Doubt>,
+    pub(super) let_go: LetGo,
 }
 
 impl Search {
     /// A search for a solution of the problem; nothing is known yet.
     pub fn new(problem: Problem) -> Self {
-        let queue = Queue::start(&problem);
         Search {
             problem: Rc::new(problem),
             facts: Facts::default(),
             state: State::default(),
-            queue,
+            queue: Queue::default(),
             rooted: false,
             expanded: FxHashSet::default(),
             shared: FxHashMap::default(),
@@ -97,6 +102,9 @@ impl Search {
             yanked_dear: false,
             dear: Vec::new(),
             conflicts: 0,
+            was_supplied: false,
+            doubts: Vec::new(),
+            let_go: LetGo::default(),
         }
     }
 
@@ -112,6 +120,7 @@ impl Search {
 
     /// Hands in the page of a project; none when no depot has it.
     pub fn supply_page(&mut self, project: &Name, page: Option<Arc<Page>>) {
+        self.was_supplied = true;
         let problem = Rc::clone(&self.problem);
         let new_toolkit = self.facts.supply_page(project, page, &problem);
         self.must_restart |= new_toolkit && self.state.find(&NodeKind::Toolkit).is_some();
@@ -119,6 +128,7 @@ impl Search {
 
     /// Hands in the metadata of a file.
     pub fn supply_metadata(&mut self, project: &Name, file: &Arc<str>, answer: &MetadataAnswer) {
+        self.was_supplied = true;
         let problem = Rc::clone(&self.problem);
         self.must_restart |= self.facts.supply_metadata(project, file, answer, &problem);
     }
@@ -135,6 +145,7 @@ impl Search {
                     return Step::Wants { needed, likely: Vec::new() };
                 }
                 self.root();
+                self.queue = Queue::start(&self.problem, &self.facts);
                 self.rooted = true;
             }
             if let Some(conflict) = self.state.propagate() {
@@ -169,6 +180,9 @@ impl Search {
                 None => {}
             }
             if let Some(solution) = self.finish() {
+                if self.ask_as_asked() {
+                    continue;
+                }
                 return Step::Settled(solution);
             }
         }
@@ -177,12 +191,14 @@ impl Search {
     /// Forgets all conclusions, keeps all facts.
     fn restart(&mut self) {
         self.state = State::default();
-        self.queue = Queue::start(&self.problem);
+        self.queue = Queue::default();
+        self.doubts.clear();
         self.rooted = false;
         self.expanded.clear();
         self.shared.clear();
         self.unseen_finals.clear();
         self.dear.clear();
+        self.was_supplied = false;
         self.must_restart = false;
     }
 
@@ -208,6 +224,9 @@ impl Search {
         }
         if impossible {
             let origins = self.state.origins(&used);
+            if let Some(end) = self.let_go_of(&origins) {
+                return end;
+            }
             return Some(Step::Clash(self.clash(&origins)));
         }
         if self.state.level() < level {
@@ -217,7 +236,7 @@ impl Search {
     }
 
     /// Before a conflict counts, what it takes for granted is looked into. Some when the search must wait or begin anew.
-    fn look_into(&mut self, rests: Rests) -> Option<Option<Step>> {
+    pub(super) fn look_into(&mut self, rests: Rests) -> Option<Option<Step>> {
         let mut needed = if rests.on_unseen_finals { self.unseen_finals() } else { Vec::new() };
         if needed.is_empty() && rests.on_nobody_pinning && !self.yanked_known {
             needed = self.close_over_yanked();
@@ -268,33 +287,23 @@ impl Search {
         false
     }
 
-    fn dates_decide(&self) -> bool {
-        self.problem.policy.prefer == Prefer::Period || self.problem.policy.chronology == Chronology::Follow
+    /// The best of the values that are left to a project at its turn. Of a project that is of a time, what existed then comes
+    /// first, the newest first; then the later ones, the nearest first.
+    fn best(&self, project: &Name, present: &Bits) -> Option<usize> {
+        let Some((time, facts)) = self.timed(project) else { return present.first() };
+        let key = |value: usize| {
+            let date = facts.offer(value).and_then(Offer::first_published);
+            let late = date.is_some_and(|d| d > time.until);
+            let age = if late { usize::MAX - facts.release(value) } else { 0 };
+            (facts.group(value), late, age, value)
+        };
+        (1..facts.size()).filter(|v| present.contains(*v)).min_by_key(|v| key(*v))
     }
 
-    /// The best of the values that are left to a project at its turn. Under `follow`, a series that all who need the
-    /// project have met comes first; under `period`, what existed when the latest of them appeared.
-    fn best(&self, project: &Name, present: &Bits) -> Option<usize> {
-        let Some(facts) = self.facts.get(project).filter(|_| self.dates_decide()) else { return present.first() };
-        let value_of = |name: &Name| {
-            let node = self.state.find(&NodeKind::Project(name.clone()))?;
-            self.state.get(node).domain.single().filter(|v| *v > 0)
-        };
-        let askers = self.queue.dated_askers(project, &self.facts, &value_of);
-        let policy = &self.problem.policy;
-        let period = askers.iter().map(|(date, _)| *date).max().filter(|_| policy.prefer == Prefer::Period);
-        let follows = |value: usize| {
-            let began = facts.offer(value).and_then(|o| chronology::began(facts, &o.version));
-            askers.iter().filter(|(_, open)| *open).all(|(date, _)| began.is_none_or(|b| b <= *date))
-        };
-        let key = |value: usize| {
-            let unmet = policy.chronology == Chronology::Follow && !follows(value);
-            let late = period.is_some_and(|p| facts.published(value).is_some_and(|d| d > p));
-            // Of those that came later, the oldest is the nearest to the period.
-            let age = if late { usize::MAX - facts.release(value) } else { 0 };
-            (facts.group(value), unmet, late, age, value)
-        };
-        (1..self.facts.get(project)?.size()).filter(|v| present.contains(*v)).min_by_key(|v| key(*v))
+    /// The time that a project is of, where it has a part in the choice: not where releases are numbered by date.
+    fn timed(&self, project: &Name) -> Option<(&OwnTime, &ProjectFacts)> {
+        let facts = self.facts.get(project).filter(|f| !f.is_numbered_by_date())?;
+        Some((self.queue.time_of(project)?, facts))
     }
 
     /// What rests on things not looked into, where offers better than the chosen ones were passed over.
@@ -306,7 +315,7 @@ impl Search {
             let size = self.state.get(node).size;
             let mut values = Bits::none(size);
             // Where dates decide too, any other value may have been the better one.
-            let end = if self.dates_decide() { size } else { value };
+            let end = if self.timed(project).is_some() { size } else { value };
             (1..end).filter(|v| *v != value).for_each(|v| values.insert(v));
             better.push(Term { node, values });
         }
@@ -320,7 +329,15 @@ impl Search {
             let node = state.find(&NodeKind::Project(name.clone()))?;
             state.get(node).domain.single().filter(|v| *v > 0)
         };
-        let solution = Solution::read(&self.queue, &self.problem, &self.facts, &value_of);
+        let sources = Sources {
+            queue: &self.queue,
+            problem: &self.problem,
+            facts: &self.facts,
+            doubts: &self.doubts,
+            let_go: &self.let_go,
+            value_of: &value_of,
+        };
+        let solution = Solution::read(&sources);
         if self.yanked_are_pinned(&solution) {
             return Some(solution);
         }
@@ -377,7 +394,7 @@ impl Search {
             let Some(node) = self.state.find(&NodeKind::Project(project.clone())) else { continue };
             let mut left = self.state.get(node).domain.clone();
             left.remove(0);
-            let Some(best) = left.first().filter(|v| facts.needs(*v).is_none()) else { continue };
+            let Some(best) = self.best(project, &left).filter(|v| facts.needs(*v).is_none()) else { continue };
             wants.extend(facts.want(best).filter(|want| matches!(want, Want::Metadata(..))));
         }
         wants

@@ -6,7 +6,9 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 
 use super::chronology::{self, Strength};
+use super::doubts::Doubt;
 use super::facts::{Facts, ProjectFacts};
+use super::let_go::LetGo;
 use super::problem::Problem;
 use super::queue::{Queue, in_force};
 use crate::index::{FileKind, PageFile};
@@ -67,6 +69,19 @@ impl Chosen {
         };
         others.by_ref().take_while(|n| n.version.public() == newest).min_by_key(far)
     }
+
+    /// The newest final release that no stated bound leaves out, when it is another one than the chosen: what is to be
+    /// explained. Where bounds leave out all of them, the newest.
+    pub fn better(&self) -> Option<&Newer> {
+        let newest = self.newest()?;
+        let stated = |n: &Newer| n.out.iter().any(|o| matches!(o, Out::Excluded(..) | Out::Bound(_)));
+        if !stated(newest) {
+            return Some(newest);
+        }
+        let mine = self.version.public();
+        let mut others = self.newer.iter().filter(|n| !n.version.is_prerelease() && n.version.public() != mine);
+        Some(others.find(|n| !stated(n)).unwrap_or(newest))
+    }
 }
 
 /// A newer release that was not taken.
@@ -97,10 +112,10 @@ pub enum Out {
     Source(Option<String>),
     /// A need of it that another choice does not meet: the requirement, and the release that was chosen.
     Unmet(String, Version),
-    /// Its series began after a release that needs it (`--chronology follow`): who, published when, and when it began.
-    NeverMet(Name, jiff::Timestamp, jiff::Timestamp),
-    /// It appeared after those that need it (`--prefer period`).
-    Late,
+    /// A strong fact speaks against it.
+    Doubted(Doubt),
+    /// It appeared after the time of a held ask that needs the project: which, its release, and when that appeared.
+    Late(Name, Version, jiff::Timestamp),
     /// The policy prefers older ones.
     Older,
     /// It was made for another toolkit than this project's build, and an environment holds one.
@@ -176,16 +191,45 @@ pub struct Solution {
     pub chosen: Vec<Chosen>,
     /// What should be known.
     pub cautions: Vec<Caution>,
+    /// Projects of which a newer release would do, but for the time that it is of or a strong fact.
+    pub held_back: Vec<HeldBack>,
+    /// Strong facts that had to be let go, and that the solution goes against.
+    pub let_go: Vec<Doubt>,
+    /// Earlier pins that had to be let go, though they could be had.
+    pub unpinned: Vec<Name>,
+}
+
+/// A project of which a newer release would do, were it not for dates.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct HeldBack {
+    /// The project.
+    pub project: Name,
+    /// The chosen release.
+    pub version: Version,
+    /// When it appeared.
+    pub published: Option<jiff::Timestamp>,
+    /// The newest that would do.
+    pub instead_of: Version,
+    /// When that appeared.
+    pub newer_published: Option<jiff::Timestamp>,
+    /// What holds it back: [`Out::Late`] or [`Out::Doubted`].
+    pub because: Out,
+}
+
+/// What a solution is read off.
+pub(super) struct Sources<'a> {
+    pub(super) queue: &'a Queue,
+    pub(super) problem: &'a Problem,
+    pub(super) facts: &'a Facts,
+    pub(super) doubts: &'a [Doubt],
+    pub(super) let_go: &'a LetGo,
+    pub(super) value_of: &'a dyn Fn(&Name) -> Option<usize>,
 }
 
 impl Solution {
     /// Reads the solution off a queue in which all have had their turn.
-    pub(super) fn read(
-        queue: &Queue,
-        problem: &Problem,
-        facts: &Facts,
-        value_of: &dyn Fn(&Name) -> Option<usize>,
-    ) -> Self {
+    pub(super) fn read(sources: &Sources<'_>) -> Self {
+        let Sources { queue, problem, facts, value_of, .. } = *sources;
         let mut chosen: Vec<Chosen> = Vec::new();
         let mut cautions = Vec::new();
         let mut askers = askers(queue, problem, facts, value_of);
@@ -238,14 +282,44 @@ impl Solution {
                 adjusted: adjusted(problem, project, &offer.version),
             });
         }
-        let reader = Reader { problem, facts, value_of };
+        let reader = Reader { problem, facts, value_of, sources };
         let newer: Vec<Vec<Newer>> = chosen.iter().map(|c| reader.newer(c, &chosen)).collect();
         chosen.iter_mut().zip(newer).for_each(|(c, newer)| c.newer = newer);
         if problem.policy.chronology != Chronology::Ignore {
             cautions.extend(never_met(&chosen, facts, value_of));
         }
-        Solution { chosen, cautions }
+        let held_back = chosen.iter().filter_map(held_back).collect();
+        let taken = |d: &&Doubt| {
+            let has = |name: &Name, fits: &dyn Fn(&Version) -> bool| {
+                chosen.iter().any(|c| c.project == *name && fits(&c.version))
+            };
+            has(&d.project, &|v| *v == d.version) && has(&d.other, &|v| d.out.contains(v))
+        };
+        let let_go: Vec<Doubt> = sources.let_go.doubts.iter().filter(taken).cloned().collect();
+        // What was let go is told as that.
+        cautions.retain(|c| match c {
+            Caution::NeverMet { project, other, .. } => {
+                !let_go.iter().any(|d| d.project == *project && d.other == *other)
+            }
+            _ => true,
+        });
+        let unpinned = sources.let_go.priors.iter().cloned().collect();
+        Solution { chosen, cautions, held_back, let_go, unpinned }
     }
+}
+
+/// What of a chosen project is held back by dates.
+fn held_back(chosen: &Chosen) -> Option<HeldBack> {
+    let dated = |out: &Out| matches!(out, Out::Late(..) | Out::Doubted(_));
+    let newer = chosen.newer.iter().find(|n| !n.version.is_prerelease() && n.out.first().is_some_and(dated))?;
+    Some(HeldBack {
+        project: chosen.project.clone(),
+        version: chosen.version.clone(),
+        published: chosen.file.published,
+        instead_of: newer.version.clone(),
+        newer_published: newer.published,
+        because: newer.out.first()?.clone(),
+    })
 }
 
 /// What is lost where the chosen release leaves the accelerator of the place unused, though builds of the project use one.
@@ -314,6 +388,7 @@ struct Reader<'a> {
     problem: &'a Problem,
     facts: &'a Facts,
     value_of: &'a dyn Fn(&Name) -> Option<usize>,
+    sources: &'a Sources<'a>,
 }
 
 impl Reader<'_> {
@@ -379,7 +454,7 @@ impl Reader<'_> {
     }
 
     /// Why a release that could be had is not as good as the chosen one.
-    fn less_good(&self, known: &ProjectFacts, offer: &Offer, chosen: &Chosen, all: &[Chosen]) -> Option<Out> {
+    fn less_good(&self, known: &ProjectFacts, offer: &Offer, chosen: &Chosen, all: &[Chosen]) -> Vec<Out> {
         let policy = &self.problem.policy;
         let order = |build: Option<&Build>| {
             let target = &self.problem.target;
@@ -389,29 +464,39 @@ impl Reader<'_> {
         let same = offer.version.public() == chosen.version.public();
         let (theirs, mine) = (order(theirs), order(chosen.build.as_ref()));
         if (same && theirs > mine) || (mine.is_accelerated() && !theirs.is_accelerated()) {
-            return Some(Out::OtherBuild);
+            return vec![Out::OtherBuild];
         }
         if offer.verdict == Verdict::Build && chosen.verdict == Verdict::Ready {
-            return Some(Out::Source(offer.bars.iter().find(|b| b.kind != BarKind::Wheels).map(|b| b.detail.clone())));
+            let why = offer.bars.iter().find(|b| b.kind != BarKind::Wheels).map(|b| b.detail.clone());
+            return vec![Out::Source(why)];
         }
         if policy.prefer == Prefer::Oldest {
-            return Some(Out::Older);
+            return vec![Out::Older];
         }
-        let askers = chosen.asked_by.iter().filter_map(|a| match a {
-            Asker::Project(name, _) => all.iter().find(|c| c.project == *name),
-            Asker::Ask(_) => None,
-        });
-        let dates: Vec<(&Name, jiff::Timestamp)> =
-            askers.filter_map(|a| Some((&a.project, a.file.published?))).collect();
-        if policy.chronology == Chronology::Follow
-            && let Some(began) = chronology::began(known, &offer.version)
-            && let Some((name, date)) = dates.iter().find(|(_, date)| began > *date)
-        {
-            return Some(Out::NeverMet((*name).clone(), *date, began));
-        }
-        let latest = dates.iter().map(|(_, date)| *date).max();
-        let late = latest.zip(offer.published()).is_some_and(|(latest, mine)| mine > latest);
-        (policy.prefer == Prefer::Period && late).then_some(Out::Late)
+        // The time says it for many at once; a strong fact is told with its own dates where the time does not.
+        let late = self.late(known, offer, chosen, all);
+        let doubted = self.doubted(chosen, &offer.version, all).map(|d| Out::Doubted(d.clone()));
+        late.into_iter().chain(doubted).collect()
+    }
+
+    /// The held ask after whose time a release appeared.
+    fn late(&self, known: &ProjectFacts, offer: &Offer, chosen: &Chosen, all: &[Chosen]) -> Option<Out> {
+        let time = self.sources.queue.time_of(&chosen.project).filter(|_| !known.is_numbered_by_date())?;
+        let asker = all.iter().find(|c| c.project == time.of)?;
+        let first = self.facts.get(&time.of)?.offer((self.value_of)(&time.of)?)?.first_published()?;
+        let late = offer.first_published().is_some_and(|date| date > time.until);
+        late.then(|| Out::Late(time.of.clone(), asker.version.clone(), first))
+    }
+
+    /// The strongest fact that stayed and speaks of a release beside those chosen.
+    fn doubted(&self, chosen: &Chosen, version: &Version, all: &[Chosen]) -> Option<&Doubt> {
+        let stays = |d: &&Doubt| !self.sources.let_go.doubts.contains(*d);
+        let speaks = |d: &&Doubt| {
+            d.other == chosen.project
+                && d.out.contains(version)
+                && (d.project == d.other || all.iter().any(|c| c.project == d.project && c.version == d.version))
+        };
+        self.sources.doubts.iter().filter(stays).filter(speaks).max_by(|a, b| a.by_weight(b))
     }
 
     /// A need of a release that the chosen releases do not meet, as far as its metadata is known.

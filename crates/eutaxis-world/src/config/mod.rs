@@ -80,6 +80,8 @@ pub struct Config {
     pub depots: Vec<DepotEntry>,
     /// Policy as far as stated.
     pub policy: Policy,
+    /// They say what is done about releases of different times, so that what pins record does not count.
+    pub names_chronology: bool,
     /// The families of accelerators: those that are compiled in, and those of further files.
     pub families: Arc<Families>,
     /// What is known of system libraries: what is compiled in, and further files.
@@ -106,6 +108,7 @@ impl Default for Config {
             files: Vec::new(),
             depots: Vec::new(),
             policy: Policy::default(),
+            names_chronology: false,
             families: Families::built_in(),
             libraries: Libraries::built_in(),
             causes: Causes::built_in(),
@@ -211,6 +214,8 @@ impl Config {
         }
         if let Some(policy) = table.table("policy")? {
             read_policy(&policy, &mut self.policy)?;
+            let says = |key: &str| policy.string(key).map(|text| text.map(|t| t.value.to_owned()));
+            self.names_chronology |= says("chronology")?.is_some() || says("prefer")?.as_deref() == Some("period");
         }
         for (name, value) in table.table("target")?.iter().flat_map(|t| t.entries().collect::<Vec<_>>()) {
             let target = read_target(&value.table()?, &self.families)?;
@@ -329,16 +334,21 @@ fn read_policy(table: &Table<'_>, policy: &mut Policy) -> std::result::Result<()
         policy.prefer = match text.value {
             "newest" => Prefer::Newest,
             "oldest" => Prefer::Oldest,
-            "period" => Prefer::Period,
+            // Another word for `chronology = "follow"`.
+            "period" => {
+                policy.chronology = Chronology::Follow;
+                Prefer::Newest
+            }
             _ => return Err(bad("prefer", text.at, "newest, oldest, period")),
         };
     }
     if let Some(text) = table.string("chronology")? {
         policy.chronology = match text.value {
+            "heed" => Chronology::Heed,
             "caution" => Chronology::Caution,
             "follow" => Chronology::Follow,
             "ignore" => Chronology::Ignore,
-            _ => return Err(bad("chronology", text.at, "caution, follow, ignore")),
+            _ => return Err(bad("chronology", text.at, "heed, follow, caution, ignore")),
         };
     }
     if let Some(text) = table.string("as-of")? {
@@ -524,7 +534,7 @@ timeout = 5
     #[case("[[depot]]\npath='x'\nurl='y'", "either `url` or `path`", 1)]
     #[case("[policy]\nwheels = 'never'", "only, first, any", 2)]
     #[case("[policy]\nas-of = 'soon'", "is not a date", 2)]
-    #[case("[policy]\nchronology = 'no'", "caution, follow, ignore", 2)]
+    #[case("[policy]\nchronology = 'no'", "heed, follow, caution, ignore", 2)]
     #[case(
         "[[adjust]]\nproject='x'\nbecause='y'",
         "one of `needs`, `avoid = true`, `take = true` and `accelerator`",

@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
-use eutaxis_core::offer::{Policy, Verdict, offers};
+use eutaxis_core::offer::{Chronology, Policy, Verdict, offers};
 use eutaxis_core::rehearse::{Move, MoveKind, Placed, Set, after, base_needs, breaks, moves, moves_to};
 use eutaxis_core::requirement::Requirement;
 use eutaxis_core::solve::{Adjustment, Clash, Problem, Solution};
@@ -42,6 +42,8 @@ struct Base {
 
 struct Rehearsal<'a> {
     base: Base,
+    /// What somebody does about dates who places something and looks at nothing else.
+    naive: Chronology,
     run: Run,
     surroundings: &'a Surroundings,
 }
@@ -58,7 +60,9 @@ pub(crate) fn run(arguments: &Rehearse, common: &Common, output: &Output) -> Res
     steps.iter_mut().for_each(|s| plan::keep_secrets(s.iter_mut().map(|a| &mut a.requirement), depots.network()));
     let run = Run::new(Arc::clone(&depots));
     let base = base(arguments, &surroundings, &run).map_err(one)?;
-    let mut rehearsal = Rehearsal { base, run, surroundings: &surroundings };
+    let said = arguments.policy.says_chronology();
+    let naive = if said { base.policy.chronology } else { Chronology::Caution };
+    let mut rehearsal = Rehearsal { base, naive, run, surroundings: &surroundings };
     let bar = output.progress();
     bar.set_message("rehearsing");
     let answer = rehearsal.play(&steps);
@@ -187,6 +191,15 @@ impl Rehearsal<'_> {
         problem
     }
 
+    /// A step as one takes it who places something and looks at nothing else: what is added gets the best that it can have,
+    /// and of the rest what it needs moves.
+    fn step(&self, set: &Set, asks: Vec<Ask>) -> Problem {
+        let mut problem = self.problem(set, asks);
+        problem.policy.chronology = self.naive;
+        problem.nearest = std::mem::take(&mut problem.prior).into_iter().map(|(name, v)| (name, vec![v])).collect();
+        problem
+    }
+
     fn solve(&mut self, problem: &Problem) -> Result<Result<Solution, Clash>, Error> {
         Ok(match self.run.solve(problem, &|_| ())? {
             End::Settled(solution) => Ok(solution),
@@ -198,7 +211,7 @@ impl Rehearsal<'_> {
         let mut set = self.base.set.clone();
         let mut steps: Vec<Step> = Vec::new();
         for asks in asked {
-            let problem = self.problem(&set, asks.clone());
+            let problem = self.step(&set, asks.clone());
             let solution = match self.solve(&problem)? {
                 Ok(solution) => solution,
                 Err(clash) => return self.refused(&clash, &problem, steps),

@@ -3,6 +3,7 @@
 pub(crate) mod assay;
 pub(crate) mod axis;
 pub(crate) mod check;
+pub(crate) mod chronology;
 pub(crate) mod clash;
 pub(crate) mod diagnose;
 pub(crate) mod examine;

@@ -14,6 +14,13 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
         let line = format!("{} at {} is taken: {}", taken.version, taken.path, taken.because);
         text.push_str(&format!("{}\n", labelled("interpreter", &style::care("interpreter"), &line, width)));
     }
+    let first = settled.first_lines();
+    for (label, line) in &first {
+        text.push_str(&labelled(label, &style::care(label), line, width));
+    }
+    if !first.is_empty() {
+        text.push('\n');
+    }
     let dated = settled.pins.iter().any(|p| p.chosen.file.published.is_some());
     let mut table = if dated {
         Table::new(&["project", "release", "published", "asked by", "note"])
@@ -144,8 +151,8 @@ fn note(pin: &Pinned<'_>, settled: &Settled<'_>) -> String {
     if !pin.is_wheel() {
         notes.push("only source: it must be built".to_owned());
     }
-    if let Some(newest) = chosen.newest() {
-        notes.push(words::newest_out(newest, settled.problem, pin.kept));
+    if let (Some(better), Some(newest)) = (chosen.better(), chosen.newest()) {
+        notes.push(words::better_out(better, newest, settled.problem, pin.kept));
     }
     notes.join("; ")
 }

@@ -1,13 +1,14 @@
 //! Sentences that several answers share: what keeps a release out, what to take care of, what was adjusted.
 
 use eutaxis_core::Requirement;
-use eutaxis_core::fault::{Origin, escaped};
+use eutaxis_core::fault::escaped;
 use eutaxis_core::knowledge::MadeFor;
 use eutaxis_core::offer::Build;
 use eutaxis_core::solve::{Adjustment, Asker, Caution, Effect, Newer, Out, Problem, Strength};
 use serde_json::{Value, json};
 
-use super::{day, place};
+use super::chronology::{self, month};
+use super::place;
 
 /// What keeps a newer release out, a sentence for each reason.
 pub(crate) fn all_out(newer: &Newer, problem: &Problem) -> Vec<String> {
@@ -35,16 +36,24 @@ fn out_words(out: &Out, problem: &Problem) -> String {
         Out::Source(Some(why)) => format!("only source here: {why}"),
         Out::Source(None) => "only source".to_owned(),
         Out::Unmet(need, chosen) => format!("it needs {need}, and {chosen} was chosen"),
-        Out::NeverMet(name, published, began) => {
-            format!("its series began {}, after {name} ({}), which has never met it", day(*began), day(*published))
-        }
-        Out::Late => "it appeared after those that need it".to_owned(),
+        Out::Doubted(doubt) => chronology::doubt(doubt),
+        Out::Late(name, version, first) => format!("it came after the time of {name} {version} ({})", month(*first)),
         Out::OtherToolkit(name, version) => {
             format!("it is built for another toolkit than {name} {version}, and an environment holds one")
         }
         Out::OtherBuild => "another build uses the accelerator of this place better".to_owned(),
         Out::Older => "the oldest is preferred".to_owned(),
     }
+}
+
+/// What a better release is out for, in one sentence; where it is not the newest, that is named too.
+pub(crate) fn better_out(better: &Newer, newest: &Newer, problem: &Problem, kept: bool) -> String {
+    if better.version.public() == newest.version.public() {
+        return newest_out(better, problem, kept);
+    }
+    let words = newest_out(better, problem, kept);
+    let words = words.strip_prefix("newest is ").or_else(|| words.strip_prefix("newest ")).unwrap_or(&words);
+    format!("{words}; newest {}", newest.version)
 }
 
 /// What the newest release that was not taken is out for, in one sentence.
@@ -100,8 +109,13 @@ pub(crate) fn cautions<'a>(
                 let why = if reason.is_empty() { String::new() } else { format!(": \"{}\"", escaped(reason)) };
                 told.push(format!("{project} {version} is yanked{why}. It is taken because it is pinned exactly."));
             }
-            Caution::NeverMet { strength, .. } if *strength != Strength::Strong && !all => quiet += 1,
-            Caution::NeverMet { .. } => told.extend(never_met(caution, problem)),
+            // Where dates have a part in the choice, what is strong was heeded, or is told as let go.
+            Caution::NeverMet { strength, .. }
+                if !all && (*strength != Strength::Strong || problem.policy.chronology.decides()) =>
+            {
+                quiet += 1;
+            }
+            Caution::NeverMet { .. } => told.extend(never_met(caution)),
         }
     }
     if quiet > 0 {
@@ -114,26 +128,19 @@ pub(crate) fn cautions<'a>(
 }
 
 /// Both dates, and what to do when it fails.
-fn never_met(caution: &Caution, problem: &Problem) -> Option<String> {
+fn never_met(caution: &Caution) -> Option<String> {
     let Caution::NeverMet { project, version, published, other, other_version, began, strength } = caution else {
         return None;
     };
-    let month = |t: &jiff::Timestamp| day(*t).chars().take(7).collect::<String>();
-    let (then, since) = (month(published), month(began));
+    let (then, since) = (month(*published), month(*began));
     let series = other_version.release_number(0);
-    let file = problem.asks.iter().find_map(|a| match &a.origin {
-        Origin::Line { file, .. } => Some(file.to_string()),
-        Origin::Argument => None,
-    });
-    let add = file.map_or("to what you ask".to_owned(), |f| format!("to {f}"));
-    let hold =
-        format!("If it fails, hold {other} below {series}:  add  {other}<{series}  {add}, or --chronology follow");
+    let heed = format!("If it fails: --chronology heed holds {other} back where that can be.");
     Some(match strength {
         Strength::Strong => format!(
-            "{project} {version} ({then}) was compiled before {other} {series} ({since}) existed and sets no upper bound. {hold}"
+            "{project} {version} ({then}) was compiled before {other} {series} ({since}) existed and sets no upper bound. {heed}"
         ),
         Strength::Middling => format!(
-            "{project} {version} ({then}) appeared before {other} {series} ({since}) existed and sets no upper bound. {hold}"
+            "{project} {version} ({then}) appeared before {other} {series} ({since}) existed and sets no upper bound. {heed}"
         ),
         Strength::Weak => {
             format!(

@@ -369,7 +369,7 @@ fn another_file_of_the_same_release_differs() {
 fn remedies_are_solved_with_a_depot() {
     let field = Field::new();
     let python = python().program.to_str().unwrap();
-    field.expect(0, &["settle", "sastrugi==0.8.1", "--interpreter", python]);
+    field.expect(0, &["settle", "sastrugi==0.8.1", "--interpreter", python, "--chronology", "caution"]);
     field.expect(0, &["furnish"]);
     let hut = Hut { field };
     let info = only(&hut, "frostgrid-");

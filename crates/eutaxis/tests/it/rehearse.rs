@@ -29,7 +29,7 @@ fn a_silent_move_comes_first_with_what_it_breaks() {
     let answer = field.json(1, &["rehearse", "ablatia>=2026"]);
     assert_eq!(
         moves(&answer),
-        ["raised frostgrid 1.9.4 -> 2.1.0 silent", "added ablatia - -> 2026.1", "added snowpit - -> 2.2"]
+        ["raised frostgrid 1.9.0 -> 2.1.0 silent", "added ablatia - -> 2026.1", "added snowpit - -> 2.2"]
     );
     assert_eq!(answer["breaks"][0]["text"], "sastrugi 0.8.1 needs frostgrid >=1.8,<2, and finds 2.1.0");
     assert_eq!(answer["moves"][0]["loses"], serde_json::json!(["a wheel for ridge-logger"]));
@@ -42,7 +42,7 @@ fn a_silent_move_comes_first_with_what_it_breaks() {
 fn the_least_moving_alternative_holds_what_is_there() {
     let field = Field::settled(&["sastrugi==0.8.1"]);
     let answer = field.json(1, &["rehearse", "ablatia"]);
-    assert_eq!(moves(&answer)[0], "raised frostgrid 1.9.4 -> 2.1.0");
+    assert_eq!(moves(&answer)[0], "raised frostgrid 1.9.0 -> 2.1.0");
     let alternative = &answer["alternative"];
     assert_eq!(alternative["asks"], serde_json::json!(["ablatia==2025.1"]));
     assert_eq!(moves(alternative), ["added ablatia - -> 2025.1", "added snowpit - -> 2.2"]);
@@ -75,8 +75,8 @@ fn what_has_never_met_is_told_before_it_is_placed() {
     let answer = field.json(0, &["rehearse", "icelens"]);
     let caution = answer["cautions"][0].as_str().unwrap();
     assert!(caution.starts_with("icelens 3.1 (2023-06) was compiled before moulin 5"), "{caution}");
-    let followed = field.json(0, &["rehearse", "icelens", "--chronology", "follow"]);
-    assert!(moves(&followed).contains(&"added moulin - -> 4.2".to_owned()), "{followed:#}");
+    let heeded = field.json(0, &["rehearse", "icelens", "--chronology", "heed"]);
+    assert!(moves(&heeded).contains(&"added moulin - -> 4.2".to_owned()), "{heeded:#}");
 }
 
 #[test]

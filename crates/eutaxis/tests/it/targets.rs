@@ -19,7 +19,7 @@ use crate::field::{Field, file_of};
 #[case::mac("cpython 3.12 / macos arm64 14.0", &[
     ("radargram", "radargram-2.2.0-cp312-cp312-macosx_12_0_arm64.whl"),
     ("hoarfrost", "hoarfrost-1.5-cp38-abi3-macosx_10_13_universal2.whl"),
-    ("moulin", "moulin-5.0-cp312-cp312-macosx_11_0_arm64.whl"),
+    ("moulin", "moulin-4.2-cp312-cp312-macosx_11_0_arm64.whl"),
 ])]
 #[case::old_mac("cpython 3.12 / macos arm64 11.0", &[("radargram", "radargram-2.2.0.tar.gz")])]
 #[case::arm64("cpython 3.12 / linux aarch64 glibc 2.28", &[("radargram", "radargram-2.0.3-cp312-cp312-manylinux_2_17_aarch64.manylinux2014_aarch64.whl")])]

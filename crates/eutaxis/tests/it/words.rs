@@ -15,15 +15,16 @@ fn a_settled_set_at_100_columns() {
     let expected = "\
 Settled: 4 projects for ridge-logger, all from wheels (6.1 kB to fetch, about 5.0 kB in place)
 
+held back  1 to the time of firnio 1.2 (2024-09): wirepack 4.25.1; newest: --chronology caution
+
 project    release  published   asked by                 note
 firnio     1.2      2024-09-26  command line, radargram  newest 1.3 is out: you ask firnio ==1.2
 frostgrid  2.0.0    2024-11-12  radargram                newest 2.1.0 is barred: wheels for cp310,
                                                          cp311, cp312, cp313; this target is cp39
 radargram  2.0.3    2025-11-20  command line             newest 2.2.0 has only source here: needs
                                                          glibc 2.34, here 2.31
-wirepack   5.28.0   2025-09-10  firnio
-
-care  1 release is merely younger than one that needs it (-v names it).
+wirepack   4.25.1   2024-07-01  firnio                   newest 5.28.0 is out: it came after the
+                                                         time of firnio 1.2 (2024-09)
 
 wrote x.toml
 ";
@@ -71,12 +72,12 @@ Cannot be settled for cpython 3.11.9 / linux x86_64 glibc 2.35: 4 facts clash.
 ways out, each solved to the end
  a  ask seracnet >=1.6.0 instead of >=2
     kit.txt:2 becomes:  seracnet>=1.6.0
-    gives  frostgrid 1.9.4, seracnet 1.6.0+cpu, sastrugi 0.8.1  (3 projects)
+    gives  frostgrid 1.9.0, seracnet 1.6.0+cpu, sastrugi 0.8.1  (3 projects)
  b  ask sastrugi >=0.9.0 instead of ==0.8.1
     kit.txt:3 becomes:  sastrugi>=0.9.0
     gives  frostgrid 2.1.0, seracnet 2.3.0+cpu, sastrugi 0.9.0  (3 projects)
  c  two environments: {sastrugi} and {seracnet}
-    gives  frostgrid 1.9.4, sastrugi 0.8.1  (2 projects)
+    gives  frostgrid 1.9.0, sastrugi 0.8.1  (2 projects)
     gives  frostgrid 2.1.0, seracnet 2.3.0+cpu  (2 projects)
 any one mends it; take one: the same command with  --take a  (nothing was written so far)
 ";

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use super::super::clause::{ClauseId, Source};
+use super::super::doubts::Doubt;
 use super::super::search::Search;
 use crate::knowledge::MadeFor;
 use crate::name::Name;
@@ -31,6 +32,10 @@ pub(in crate::solve) enum Ground {
     },
     /// Another release of the project was chosen before.
     Held(Name),
+    /// The earlier pin of the project is kept. It never stands in a clash that is told: it is let go.
+    Prior(Name),
+    /// A strong fact, which is let go likewise.
+    Doubt(Doubt),
     /// Releases of a project were made for this toolkit, and an environment holds one.
     Built {
         project: Name,
@@ -50,7 +55,7 @@ pub(in crate::solve) enum Ground {
 impl Search {
     /// The grounds behind original clauses, with all that bars releases of the projects they speak of, in an order that
     /// depends on nothing but what they say.
-    pub(super) fn grounds(&self, clauses: &[ClauseId]) -> Vec<Ground> {
+    pub(in crate::solve) fn grounds(&self, clauses: &[ClauseId]) -> Vec<Ground> {
         let mut grounds: Vec<Ground> = Vec::new();
         let mut yanked: Vec<(Name, Version)> = Vec::new();
         for id in clauses {
@@ -58,6 +63,11 @@ impl Search {
                 Source::Ask(i) => Ground::Ask(*i),
                 Source::Bound(i) => Ground::Bound(*i),
                 Source::Held(project) => Ground::Held(project.clone()),
+                Source::Prior(project) => Ground::Prior(project.clone()),
+                Source::Doubt(i) => match self.doubts.get(*i) {
+                    Some(doubt) => Ground::Doubt(doubt.clone()),
+                    None => continue,
+                },
                 Source::Build { project, made_for } => Ground::Built {
                     project: project.clone(),
                     made_for: Arc::clone(made_for),
@@ -100,12 +110,14 @@ impl Search {
     }
 
     /// The requirement of a ground, if it has one.
-    pub(super) fn requirement_of<'a>(&'a self, ground: &'a Ground) -> Option<&'a Requirement> {
+    pub(in crate::solve) fn requirement_of<'a>(&'a self, ground: &'a Ground) -> Option<&'a Requirement> {
         match ground {
             Ground::Ask(i) => self.problem.asks.get(*i).map(|a| &a.requirement),
             Ground::Bound(i) => self.problem.bounds.get(*i).map(|a| &a.requirement),
             Ground::Needs { requirement, .. } => Some(requirement),
-            Ground::Held(_) | Ground::Built { .. } | Ground::Barred { .. } => None,
+            Ground::Held(_) | Ground::Prior(_) | Ground::Doubt(_) | Ground::Built { .. } | Ground::Barred { .. } => {
+                None
+            }
         }
     }
 
@@ -161,7 +173,12 @@ impl Search {
                 let (text, origin) = stated(self.problem.bounds.get(*i));
                 (2, text, origin)
             }
-            Ground::Held(project) => (4, project.to_string(), String::new()),
+            Ground::Held(project) | Ground::Prior(project) => (4, project.to_string(), String::new()),
+            // What may be let go is left out first, so that a clash without it is found where there is one.
+            Ground::Doubt(doubt) => {
+                let kind = format!("{} {:?}", doubt.version, doubt.kind);
+                (0, format!("{} {}", doubt.project, doubt.other), kind)
+            }
             Ground::Built { project, made_for, .. } => (1, project.to_string(), made_for.to_string()),
             Ground::Needs { project, extra, requirement, .. } => {
                 (1, format!("{project} {}", extra.as_ref().map_or("", Name::as_str)), requirement.to_string())

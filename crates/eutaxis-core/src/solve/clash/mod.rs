@@ -9,6 +9,7 @@ mod words;
 pub(super) use ground::Ground;
 
 use super::clause::ClauseId;
+use super::doubts::Doubt;
 use super::search::Search;
 use crate::fault::Origin;
 use crate::knowledge::MadeFor;
@@ -167,6 +168,8 @@ impl Search {
         match ground {
             Ground::Ask(_) | Ground::Bound(_) => self.requirement_of(ground).is_some_and(|r| r.name == *name),
             Ground::Held(project)
+            | Ground::Prior(project)
+            | Ground::Doubt(Doubt { project, .. })
             | Ground::Needs { project, .. }
             | Ground::Built { project, .. }
             | Ground::Barred { project, .. } => project == name,
@@ -240,7 +243,11 @@ impl Search {
                 let held = self.problem.held.get(project);
                 Some(those(&|v| Some(v) == held))
             }
-            Ground::Held(_) | Ground::Built { .. } => None,
+            Ground::Prior(project) if project == name => {
+                let prior = self.problem.prior.get(project);
+                Some(those(&|v| Some(v) == prior))
+            }
+            Ground::Held(_) | Ground::Prior(_) | Ground::Doubt(_) | Ground::Built { .. } => None,
             other => of(self.requirement_of(other)?),
         }
     }

@@ -39,7 +39,7 @@ enum Trial {
 
 impl Search {
     /// A set of grounds that cannot hold together and of which none can be left out: the smallest of those found.
-    pub(super) fn smallest(&self, grounds: Vec<Ground>) -> Vec<Ground> {
+    pub(in crate::solve) fn smallest(&self, grounds: Vec<Ground>) -> Vec<Ground> {
         let heeding = Smaller { search: self, heed_pins: true, left: Cell::new(MOST_CONFLICTS_IN_ALL) };
         if let Some(smallest) = heeding.smallest(&grounds) {
             return smallest;
@@ -347,6 +347,18 @@ impl System<'_> {
                 term.values.insert(0);
                 self.clause(index, smallvec![term]);
             }
+            Ground::Prior(project) => {
+                let prior = self.search.problem.prior.get(project).cloned();
+                let mut term = self.values(project, true, &|v| Some(v) == prior.as_ref());
+                term.values.insert(0);
+                self.clause(index, smallvec![term]);
+            }
+            Ground::Doubt(doubt) => {
+                let having = self.values(&doubt.project, false, &|v| *v == doubt.version);
+                let out = self.values(&doubt.other, false, &|v| doubt.out_or_built().any(|o| o == v));
+                let terms = smallvec![self.complement(having), self.complement(out)];
+                self.clause(index, terms);
+            }
             Ground::Built { project, made_for, releases } => {
                 let having = self.values(project, false, &|v| releases.contains(v));
                 let serving = self.search.serving(made_for);
@@ -398,9 +410,12 @@ impl System<'_> {
         let pins = search.yanked_pins.iter().filter(|p| p.project == *project);
         for pin in pins.filter(|p| heed && version_of(project, p.value).as_ref() == Some(release)) {
             for support in &pin.supports {
-                let wanted = |g: &Ground| {
-                    !matches!(g, Ground::Bound(_))
-                        && search.requirement_of(g).is_some_and(|r| r.name == support.project)
+                let wanted = |g: &Ground| match g {
+                    Ground::Bound(_) => false,
+                    // What may be let go keeps out just those that would pin it.
+                    Ground::Prior(project) => *project == support.project,
+                    Ground::Doubt(doubt) => doubt.project == support.project || doubt.other == support.project,
+                    _ => search.requirement_of(g).is_some_and(|r| r.name == support.project),
                 };
                 // What nothing asks for is not there to pin anything.
                 if !self.grounds.iter().any(wanted) {

@@ -40,6 +40,15 @@ impl Search {
                 let text = format!("held {project} {version}");
                 fact(FactKind::Bound, project.to_string(), format!("=={version}"), text)
             }
+            Ground::Prior(project) => {
+                let version = self.problem.prior.get(project).map(ToString::to_string).unwrap_or_default();
+                let text = format!("{project} {version} was pinned before");
+                fact(FactKind::Bound, project.to_string(), format!("=={version}"), text)
+            }
+            Ground::Doubt(doubt) => {
+                let text = format!("{} {} has never met {}", doubt.project, doubt.version, doubt.other);
+                fact(FactKind::Bound, doubt.project.to_string(), format!("=={}", doubt.version), text)
+            }
             Ground::Needs { project, extra, requirement, releases, adjusted, joined } => {
                 let subject = extra.as_ref().map_or(project.to_string(), |e| format!("{project}[{e}]"));
                 let one = releases.iter().all(|v| releases.first().is_some_and(|f| f.public() == v.public()));

@@ -81,3 +81,17 @@ proptest! {
         }
     }
 }
+
+/// What the grounds of a proof take for granted is looked into before they count, also where a strong fact has a part in it.
+#[rstest]
+fn a_dear_final_release_is_read_before_a_clash_counts(#[values(true, false)] eager: bool) {
+    let world = World::of(&[
+        "b 1.1 python:>=3.13 compiled",
+        "b 2.0rc1 yanked compiled year:2017",
+        "d 2.0rc1 yanked compiled year:2015 -> b>=1.1",
+    ]);
+    let problem = problem(&["d>=1.1"], &["b!=1.1"], Policy::default());
+    let (end, _) = run_priced(&world, &problem, eager, &|f| f.starts_with("b-1.1"));
+    let clash = end.unwrap_err();
+    assert!(facts::are_smallest(&world, &problem, &clash.facts), "{:#?}", clash.facts);
+}

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use super::super::let_go::LetGo;
 use super::super::{Clash, MetadataAnswer, Problem, Search, Solution, Step, Want, verify};
 use crate::artifact::Metadata;
 use crate::fault::Origin;
@@ -22,6 +23,8 @@ pub(super) struct Release {
     pub(super) yanked: bool,
     pub(super) source_only: bool,
     pub(super) barred: bool,
+    /// Its wheel is compiled.
+    pub(super) compiled: bool,
     /// To learn what it needs is not permitted.
     pub(super) costly: bool,
     /// The year in which it appeared.
@@ -50,6 +53,7 @@ impl World {
                     "yanked" => release.yanked = true,
                     "source" => release.source_only = true,
                     "barred" => release.barred = true,
+                    "compiled" => release.compiled = true,
                     "costly" => release.costly = true,
                     other => match other.split_once(':').unwrap() {
                         ("extras", list) => release.extras = list.split('+').map(str::to_owned).collect(),
@@ -70,6 +74,9 @@ impl World {
         match release {
             Release { barred: true, .. } => format!("{project}-{}-cp27-cp27m-win32.whl", release.version),
             Release { source_only: true, .. } => format!("{project}-{}.tar.gz", release.version),
+            Release { compiled: true, .. } => {
+                format!("{project}-{}-cp36-abi3-manylinux_2_17_x86_64.whl", release.version)
+            }
             _ => format!("{project}-{}-py3-none-any.whl", release.version),
         }
     }
@@ -151,6 +158,17 @@ pub(super) fn run_priced(
     eager: bool,
     dear: &dyn Fn(&str) -> bool,
 ) -> (Outcome, Vec<String>) {
+    let (outcome, archives, _) = run_whole(world, problem, eager, dear);
+    (outcome, archives)
+}
+
+/// The same, and what was let go.
+pub(super) fn run_whole(
+    world: &World,
+    problem: &Problem,
+    eager: bool,
+    dear: &dyn Fn(&str) -> bool,
+) -> (Outcome, Vec<String>, LetGo) {
     let mut archives = Vec::new();
     let mut search = Search::new(problem.clone());
     let mut metadata: BTreeMap<(Name, String), Metadata> = BTreeMap::new();
@@ -182,12 +200,12 @@ pub(super) fn run_priced(
             Step::Settled(solution) => {
                 let known = |name: &Name, file: &str| metadata.get(&(name.clone(), file.to_owned()));
                 verify(problem, &solution, &known).unwrap();
-                return (Ok(solution), archives);
+                return (Ok(solution), archives, search.let_go);
             }
             Step::Clash(clash) => {
                 let (clash, more) = in_order(world, problem, eager, dear, clash);
                 archives.extend(more);
-                return (Err(clash), archives);
+                return (Err(clash), archives, search.let_go);
             }
             Step::GaveUp { .. } => panic!("gave up"),
         }

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::super::{Alternative, Change, End, Solver, Way, Ways, ways_out};
-use super::toy::{World, problem, run, shown};
+use super::toy::{World, problem, run, run_whole, shown};
 use super::{any_asks, any_policy, any_world, brute};
 use crate::index::Page;
 use crate::name::Name;
@@ -136,10 +136,8 @@ fn policies_and_bounds_are_let_go() {
 
 /// The solution that a changed problem has by the rules.
 fn by_brute_force(world: &World, problem: &Problem) -> String {
-    let words = |order: Vec<(String, String)>| {
-        order.iter().map(|(p, v)| format!("{p} {v}")).collect::<Vec<String>>().join(", ")
-    };
-    brute::solve(world, problem).map_or("no".to_owned(), words)
+    let (_, _, gone) = run_whole(world, problem, false, &|_| false);
+    brute::solve(world, problem, &gone)
 }
 
 proptest! {

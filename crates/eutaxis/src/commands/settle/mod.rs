@@ -13,10 +13,12 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use eutaxis_core::offer::Chronology;
 use eutaxis_core::pins::Lock;
 use eutaxis_core::solve::{Problem, Solution};
 use eutaxis_core::{Name, Target, Version};
 use eutaxis_world::Error;
+use eutaxis_world::config::Config;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::files::read_text;
 use eutaxis_world::supply::{Outcome as End, Run};
@@ -30,6 +32,7 @@ pub(crate) use pinned::{Move, Pinned, Settled};
 use crate::cli::{Common, Settle};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Asks, Surroundings};
+use crate::record;
 use crate::render;
 
 /// One `settle` under way.
@@ -69,7 +72,11 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
         if arguments.check && old.is_none() {
             return Err(one(check::no_pins(&out)));
         }
-        let mut problem = Problem::new(chosen.target.clone(), policy.clone(), asks.asks.clone());
+        let mut policy = policy.clone();
+        if let Some(chronology) = recorded_chronology(arguments, old.as_ref(), &surroundings.config) {
+            policy.chronology = chronology;
+        }
+        let mut problem = Problem::new(chosen.target.clone(), policy, asks.asks.clone());
         problem.bounds = asks.bounds.clone();
         problem.prior = prior(old.as_ref(), &arguments.renew).map_err(one)?;
         problem.adjustments = surroundings.config.adjustments.clone();
@@ -183,6 +190,15 @@ fn earlier_pins(path: &Path) -> Result<Option<Lock>, Error> {
             .unwrap_or_else(|| "it would be written over: move it away, or name another file with --out".to_owned());
         error.help(help)
     })
+}
+
+/// What the pins that are there were settled by: it counts where neither an option nor the settings say otherwise, so that a
+/// new default moves nothing.
+fn recorded_chronology(arguments: &Settle, old: Option<&Lock>, config: &Config) -> Option<Chronology> {
+    let is_said = arguments.policy.says_chronology() || config.names_chronology;
+    let renews_all = arguments.renew.iter().any(String::is_empty);
+    old.filter(|lock| !is_said && !renews_all && record::target_is_recorded(lock))
+        .map(|lock| record::policy_of(lock).chronology)
 }
 
 /// The releases of earlier pins that are to be kept while they hold.

@@ -83,6 +83,11 @@ impl Settled<'_> {
         self.problem.asks.get(ask).map(|a| &a.origin)
     }
 
+    /// What dates had a part in: a label and a line for each.
+    pub(crate) fn first_lines(&self) -> Vec<(&'static str, String)> {
+        render::chronology::first_lines(self.solution)
+    }
+
     /// The adjustments that spoke of what was chosen.
     pub(crate) fn adjusted(&self) -> Vec<&Adjustment> {
         let spoke = |i: &usize| self.pins.iter().any(|p| p.chosen.adjusted.contains(i));
@@ -352,6 +357,8 @@ impl Settled<'_> {
         object.insert("pins".into(), json!(pins));
         object.insert("cautions".into(), json!(self.cautions));
         object.insert("chronology".into(), json!(self.chronology()));
+        object.insert("held_back".into(), json!(render::chronology::held_back_json(self.solution)));
+        object.insert("let_go".into(), json!(render::chronology::let_go_json(self.solution)));
         object.insert(
             "adjusted".into(),
             json!(self.adjusted().iter().map(|a| render::words::adjustment_json(a)).collect::<Vec<_>>()),

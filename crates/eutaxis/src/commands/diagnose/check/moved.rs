@@ -3,6 +3,7 @@
 
 use eutaxis_core::diagnose::Cause;
 use eutaxis_core::examine::dates_of;
+use eutaxis_core::offer::Chronology;
 use eutaxis_core::solve::Solution;
 use eutaxis_core::{Name, Requirement, Version};
 use eutaxis_world::Error;
@@ -76,7 +77,10 @@ fn earlier_series(
     };
     let mut asks: Vec<Requirement> = by.map(kept).into_iter().collect();
     asks.push(Requirement::any(interface));
-    let Ok(now) = checker.solve(&checker.problem(spot, &asks, &checker.policy)?)? else {
+    // What was met was chosen by someone who heeded no dates.
+    let mut met = checker.problem(spot, &asks, &checker.policy)?;
+    met.policy.chronology = Chronology::Caution;
+    let Ok(now) = checker.solve(&met)? else {
         checked.say(format!("the depots have no {interface} that goes with it on {}", spot.shown));
         return Ok(());
     };
