@@ -47,6 +47,9 @@ pub(crate) fn metadata(project: &Project, release: &Release, version: &str) -> S
     if let Some(python) = release.python(project) {
         text.push_str(&format!("Requires-Python: {python}\n"));
     }
+    if let Some(series) = &release.classified {
+        text.push_str(&format!("Classifier: Programming Language :: Python :: {series}\n"));
+    }
     release.extras.keys().for_each(|extra| text.push_str(&format!("Provides-Extra: {extra}\n")));
     release.requirements(project).iter().for_each(|need| text.push_str(&format!("Requires-Dist: {need}\n")));
     text

@@ -43,6 +43,14 @@ sastrugi==0.8.1    # the season's statistics were made with it
 ablatia
 ";
 
+/// What the season of 2023 was plotted with, beside what is of today.
+pub const SEASON: &str = "\
+# the plots of the season of 2023
+frostgrid
+firnplot==1.4.2
+bivouac
+";
+
 /// A list with what goes wrong in lists.
 pub const DRAFT: &str = "\
 # written on the way up
@@ -138,6 +146,7 @@ pub fn make(folder: &Path) -> io::Result<Made> {
     made.files = write_depot(&world, &depot)?;
     std::fs::write(&made.asks, ASKS)?;
     std::fs::write(folder.join("night.txt"), NIGHT)?;
+    std::fs::write(folder.join("season.txt"), SEASON)?;
     std::fs::write(folder.join("draft.txt"), DRAFT)?;
     std::fs::write(folder.join("borealis.toml"), BOREALIS)?;
     std::fs::write(folder.join("firn.toml"), FIRN)?;

@@ -66,6 +66,8 @@ pub struct Release {
     /// Extras with their requirements.
     #[serde(default)]
     pub extras: BTreeMap<String, Vec<String>>,
+    /// The newest series of the language that its classifiers name.
+    pub classified: Option<String>,
     /// Why it was yanked.
     pub yanked: Option<String>,
     /// One build per local label.

@@ -37,8 +37,8 @@ impl Search {
         open
     }
 
-    /// For each project that a release needs without a bound above: the first later release, in its series or the next, that
-    /// sets one. What must be known for that is wanted.
+    /// For each project that a release needs without a bound above: the first later release, in its minor series, its major
+    /// series or the next, that sets one. What must be known for that is wanted.
     pub(super) fn learnt(&self, project: &Name, value: usize, extra: Option<&Name>, wants: &mut Vec<Want>) -> Learnt {
         let mut found = Vec::new();
         if !self.problem.policy.chronology.decides() {
@@ -58,8 +58,12 @@ impl Search {
             later.iter().copied().filter(|w| series(w) == wanted).collect()
         };
         let (own, following) = (of(mine), next.map_or_else(Vec::new, |next| of(Some(next))));
+        // Bounds come in releases that mend: the last of those may have one that later releases, which go with the newer, lack.
+        let minor = |v: &Version| v.release_number(1);
+        let mended: Vec<&PagedWheel> =
+            own.iter().copied().filter(|w| minor(&w.version) == minor(&offer.version)).collect();
         for other in open {
-            for releases in [&own, &following] {
+            for releases in [&mended, &own, &following] {
                 match first_bound(facts, releases, extra, &other) {
                     Ok(None) => {}
                     Ok(Some(wheel)) => {

@@ -101,6 +101,15 @@ impl Queue {
         self.projects.get_index_of(project).and_then(|place| self.times.get(place)?.as_ref())
     }
 
+    /// The time of the oldest held ask.
+    pub(super) fn oldest_time(
+        &self,
+        facts: &Facts,
+        value_of: &dyn Fn(&Name) -> Option<usize>,
+    ) -> Option<jiff::Timestamp> {
+        self.held.iter().filter_map(|p| self.own_time(p, facts, value_of)).map(|time| time.until).min()
+    }
+
     /// Notes the start of a decision level.
     pub(super) fn mark(&mut self) {
         let lengths = [self.turned, self.projects.len(), self.extras.len(), self.changed.len(), self.joined];
@@ -148,12 +157,15 @@ impl Queue {
     /// that it is of.
     fn passed_on(&self, project: &Name, facts: &Facts, value_of: &dyn Fn(&Name) -> Option<usize>) -> Option<OwnTime> {
         let inherited = self.time_of(project).cloned();
-        let own = self.held.contains(project).then(|| {
-            let offer = facts.get(project)?.offer(value_of(project)?)?;
-            let until = offer.first_published()?.checked_add(super::held::GRACE).ok()?;
-            Some(OwnTime { until, of: project.clone() })
-        });
-        [inherited, own.flatten()].into_iter().flatten().min_by_key(|time| time.until)
+        let own = self.own_time(project, facts, value_of);
+        [inherited, own].into_iter().flatten().min_by_key(|time| time.until)
+    }
+
+    /// The time of a held ask by its chosen release.
+    fn own_time(&self, project: &Name, facts: &Facts, value_of: &dyn Fn(&Name) -> Option<usize>) -> Option<OwnTime> {
+        let offer = facts.get(project).filter(|_| self.held.contains(project))?.offer(value_of(project)?)?;
+        let until = offer.first_published()?.checked_add(super::held::GRACE).ok()?;
+        Some(OwnTime { until, of: project.clone() })
     }
 
     pub(super) fn extras_of(&self, project: &Name) -> Vec<Name> {

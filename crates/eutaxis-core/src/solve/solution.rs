@@ -70,10 +70,14 @@ impl Chosen {
         others.by_ref().take_while(|n| n.version.public() == newest).min_by_key(far)
     }
 
-    /// The newest final release that no stated bound leaves out, when it is another one than the chosen: what is to be
-    /// explained. Where bounds leave out all of them, the newest.
+    /// The release that is to be explained, when the chosen is not the newest final one: the newest that only dates hold back,
+    /// else the newest that no stated bound leaves out, else the newest.
     pub fn better(&self) -> Option<&Newer> {
         let newest = self.newest()?;
+        let dated = |n: &&Newer| matches!(n.out.first(), Some(Out::Late(..) | Out::Doubted(_)));
+        if let Some(held_back) = self.newer.iter().find(|n| !n.version.is_prerelease() && dated(n)) {
+            return Some(held_back);
+        }
         let stated = |n: &Newer| n.out.iter().any(|o| matches!(o, Out::Excluded(..) | Out::Bound(_)));
         if !stated(newest) {
             return Some(newest);
@@ -195,6 +199,8 @@ pub struct Solution {
     pub held_back: Vec<HeldBack>,
     /// Strong facts that had to be let go, and that the solution goes against.
     pub let_go: Vec<Doubt>,
+    /// Until when what the oldest held ask needs is of its time.
+    pub of_time: Option<jiff::Timestamp>,
     /// Earlier pins that had to be let go, though they could be had.
     pub unpinned: Vec<Name>,
 }
@@ -304,7 +310,8 @@ impl Solution {
             _ => true,
         });
         let unpinned = sources.let_go.priors.iter().cloned().collect();
-        Solution { chosen, cautions, held_back, let_go, unpinned }
+        let of_time = queue.oldest_time(facts, value_of);
+        Solution { chosen, cautions, held_back, let_go, of_time, unpinned }
     }
 }
 

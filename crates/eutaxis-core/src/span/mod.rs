@@ -9,6 +9,8 @@ use std::collections::BTreeMap;
 pub use series::{Series, mentioned};
 pub use split::{Part, Split, split};
 
+use jiff::Timestamp;
+
 use crate::name::Name;
 use crate::offer::{BarKind, Verdict};
 use crate::solve::{Clash, FactKind, Solution};
@@ -57,8 +59,25 @@ pub struct Best {
     pub built: usize,
     /// How many projects are older in it than in other rows, over all columns.
     pub lost: usize,
-    /// Newer rows that hold everything too, and lose more.
+    /// On so many targets its interpreter is younger than the time of the held asks.
+    pub younger: usize,
+    /// Newer rows that hold everything too, and are less good.
     pub passed_over: Vec<usize>,
+    /// What speaks against them.
+    pub cost: Cost,
+}
+
+/// What speaks against a newer interpreter.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Cost {
+    /// More must be built.
+    Built,
+    /// It is younger than the time of what is asked for.
+    Younger,
+    /// More releases have to be older.
+    Older,
+    /// It is not on this machine.
+    Absent,
 }
 
 /// Rows of cells, the newest interpreter first; one column per target.
@@ -116,9 +135,18 @@ impl Matrix {
         solution.map_or(0, |s| s.chosen.iter().filter(|c| c.verdict == Verdict::Build).count())
     }
 
-    /// The row to take: of those that hold everything, the one in which the fewest projects must be built, then the fewest
-    /// are older, then the newest.
-    pub fn best(&self) -> Option<Best> {
+    /// In how many columns a row's interpreter is younger than the time of the held asks.
+    fn younger(&self, row: usize, began: Option<Timestamp>) -> usize {
+        let of_time = |cell: &Cell| cell.solution().and_then(|s| s.of_time);
+        let is_younger = |cell: &&Cell| began.zip(of_time(cell)).is_some_and(|(began, until)| began > until);
+        self.rows.get(row).map_or(0, |cells| cells.iter().filter(is_younger).count())
+    }
+
+    /// The row to take: of those that hold everything, the one in which the fewest projects must be built, then whose
+    /// interpreter is of the time of what is asked for (choice, rule 17), then in which the fewest are older, then one that is
+    /// here, then the newest. `interpreters` says of each row when its series began, and whether it is on this machine.
+    pub fn best(&self, interpreters: &[(Option<Timestamp>, bool)]) -> Option<Best> {
+        let interpreter = |row: usize| interpreters.get(row).copied().unwrap_or((None, false));
         let over_all = |row: usize, of: &dyn Fn(usize, usize) -> usize| {
             let columns = self.rows.get(row).map_or(0, Vec::len);
             (0..columns).map(|c| of(row, c)).sum::<usize>()
@@ -128,14 +156,27 @@ impl Matrix {
             .map(|row| Best {
                 row,
                 built: over_all(row, &|r, c| self.built(r, c)),
+                younger: self.younger(row, interpreter(row).0),
                 lost: over_all(row, &|r, c| self.lost(r, c).len()),
                 passed_over: Vec::new(),
+                cost: Cost::Absent,
             })
             .collect();
-        let newer: Vec<usize> = holding.iter().map(|b| b.row).collect();
-        holding.sort_by_key(|b| (b.built, b.lost, b.row));
-        let best = holding.into_iter().next()?;
-        Some(Best { passed_over: newer.into_iter().filter(|r| *r < best.row).collect(), ..best })
+        holding.sort_by_key(|b| (b.built, b.younger, b.lost, !interpreter(b.row).1, b.row));
+        let mut holding = holding.into_iter();
+        let best = holding.next()?;
+        let mut newer: Vec<Best> = holding.filter(|b| b.row < best.row).collect();
+        newer.sort_by_key(|b| b.row);
+        let cost = if newer.iter().any(|b| b.built > best.built) {
+            Cost::Built
+        } else if newer.iter().any(|b| b.younger > best.younger) {
+            Cost::Younger
+        } else if newer.iter().any(|b| b.lost > best.lost) {
+            Cost::Older
+        } else {
+            Cost::Absent
+        };
+        Some(Best { passed_over: newer.into_iter().map(|b| b.row).collect(), cost, ..best })
     }
 }
 

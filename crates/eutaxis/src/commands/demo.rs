@@ -59,6 +59,27 @@ fn steps() -> Vec<Step> {
             0,
         ),
         step(
+            "An old ask beside today's: the plots of 2023. What firnplot 1.4.2 needs is of its time, two facts speak against what its time \
+             would give, and what nobody old needs (bivouac and its igloofmt) is the newest.",
+            &["settle", "--asks", "season.txt", "--target", "base-camp", "--out", "season.toml"],
+            0,
+        ),
+        step(
+            "The same with the newest of everything, as it would be without a look at dates:",
+            &[
+                "settle",
+                "--asks",
+                "season.txt",
+                "--target",
+                "base-camp",
+                "--out",
+                "season-newest.toml",
+                "--chronology",
+                "caution",
+            ],
+            0,
+        ),
+        step(
             "The pins become an environment: whole or not at all, every byte checked against its hash.",
             &["furnish", "--at", ".venv"],
             0,

@@ -2,7 +2,7 @@
 
 use eutaxis_core::offer::BarKind;
 use eutaxis_core::solve::{Clash, FactKind};
-use eutaxis_core::span::{Cell, Split, in_few_words};
+use eutaxis_core::span::{Cell, Cost, Split, in_few_words};
 
 use super::table::{Table, labelled, wrap};
 use super::{count, near, style, width};
@@ -84,13 +84,14 @@ fn headline(report: &Report<'_>, width: usize) -> String {
     let why = if passed.is_empty() {
         format!("the newest on which {all} {}{built}{older}", place(targets))
     } else {
-        // What the newer ones cost: source that this one does not take, or older releases.
-        let costs = |row: &usize| (0..targets).any(|c| report.matrix.built(*row, c) > 0);
-        let cost = match best.passed_over.iter().any(costs) {
-            true => "more must be built from source",
-            false => "more releases have to be older",
+        let newer = passed.join(" and ");
+        let cost = match best.cost {
+            Cost::Built => format!("under {newer} more must be built from source"),
+            Cost::Younger => format!("{newer} came after the time of what is asked for"),
+            Cost::Older => format!("under {newer} more releases have to be older"),
+            Cost::Absent => format!("{newer} is not on this machine"),
         };
-        format!("{all} {}{built}{older}; under {} {cost}", place(targets), passed.join(" and "))
+        format!("{all} {}{built}{older}; {cost}", place(targets))
     };
     let line = format!("{head}: {why}.");
     format!("{}\n\n", wrap(&line, width).join("\n").replacen(&head, &style::good(&head), 1))

@@ -247,8 +247,14 @@ impl Brute<'_> {
             needs.filter(|r| r.name.as_str() == other).collect()
         };
         let is_open = |r: &Requirement| r.versions().unwrap().matches(&Version::parse("99999").unwrap());
-        for wanted in [Some(mine.release_number(0)), next] {
-            let of: Vec<usize> = later.iter().copied().filter(|i| Some(number(i)) == wanted).collect();
+        let minor = |v: &Version| v.release_number(1);
+        let own = Some(mine.release_number(0));
+        for (wanted, mends) in [(own, true), (own, false), (next, false)] {
+            let of: Vec<usize> = later
+                .iter()
+                .copied()
+                .filter(|i| Some(number(i)) == wanted && (!mends || minor(version(*i)) == minor(mine)))
+                .collect();
             let bounded = |i: &usize| !self.release(project, *i).costly && bounds(*i).iter().any(|r| !is_open(r));
             if !of.last().is_some_and(bounded) {
                 continue;

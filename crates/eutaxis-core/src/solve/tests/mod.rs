@@ -1,6 +1,7 @@
 //! What the search promises, on small worlds in words and on random ones against brute force.
 
 mod brute;
+mod dates;
 mod facts;
 mod joint;
 mod prices;

@@ -63,7 +63,7 @@ fn the_row_that_loses_least_is_taken() {
         .map(|p| vec![run(&world, &p[0], false).map_or_else(Cell::Clash, Cell::Settled)])
         .collect();
     let matrix = Matrix::new(rows);
-    let best = matrix.best().unwrap();
+    let best = matrix.best(&[]).unwrap();
     assert_eq!((best.row, best.lost, best.passed_over), (1, 0, vec![0]));
     let lost: Vec<String> =
         (0..3).map(|r| matrix.lost(r, 0).iter().map(|l| format!("{} {}", l.project, l.here)).collect()).collect();

@@ -68,8 +68,6 @@ pub enum WayKind {
     Accelerator,
     /// A pre-release is permitted.
     Prerelease,
-    /// A later date.
-    Date,
     /// A source build is permitted.
     Build,
     /// A yanked release is pinned.
@@ -82,6 +80,8 @@ pub enum WayKind {
     Drop,
     /// A release is accepted against a stated bound.
     Adjust,
+    /// A later date: the last resort, since it was asked for.
+    Date,
 }
 
 impl WayKind {
@@ -215,12 +215,14 @@ impl<S: Solver> Finder<'_, S> {
                 continue;
             }
             // To do without something, or against what is said, is nearly always a way, and the poorest.
-            let plenty = matches!(kind, WayKind::Drop | WayKind::Adjust) && ways.len() >= ENOUGH;
+            let plenty = matches!(kind, WayKind::Drop | WayKind::Adjust | WayKind::Date) && ways.len() >= ENOUGH;
             if plenty || enough.contains(&kind) {
                 continue;
             }
             let Some((change, problem)) = self.trial(&open.problem, candidate)? else { continue };
             let mut made = open.made.clone();
+            // There is one date: a later one stands for the one before.
+            made.retain(|(earlier, _)| kind != WayKind::Date || *earlier != WayKind::Date);
             made.push((kind, change));
             match self.solve(&problem)? {
                 End::Settled(solution) => {

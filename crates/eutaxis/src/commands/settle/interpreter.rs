@@ -1,6 +1,7 @@
 //! The interpreter as part of the question: where none is named, and no environment is active, the first one of this
 //! machine that the project file and the asks allow.
 
+use eutaxis_core::knowledge;
 use eutaxis_core::offer::BarKind;
 use eutaxis_core::solve::{Clash, FactKind, Problem, Solution};
 use eutaxis_world::Error;
@@ -48,6 +49,12 @@ fn as_chosen(found: &Found, surroundings: &Surroundings) -> Result<Chosen, Error
     })
 }
 
+/// When the series of an interpreter began, if it is known.
+fn began(chosen: &Chosen) -> Option<jiff::Timestamp> {
+    let (major, minor) = chosen.target.interpreter.series();
+    knowledge::series("cpython", &format!("{major}.{minor}"))?.began()
+}
+
 /// The first interpreter that `requires-python` of the project file allows, when the one that comes first is not.
 pub(super) fn that_python_allows(
     asks: &Asks,
@@ -84,6 +91,8 @@ impl Job<'_> {
         let Some(fact) = barred.filter(|_| is_open(self.arguments, chosen, self.surroundings)) else { return Ok(None) };
         let bar = self.bar.clone();
         let progress = |read: Read| bar.set_position((read.pages + read.metadata) as u64);
+        // One of the time of what is asked for comes before one that is younger.
+        let mut younger = None;
         for found in others(chosen, self.surroundings) {
             let other = as_chosen(&found, self.surroundings)?;
             if super::ensure_python(&self.asks, &other.target).is_err() {
@@ -94,9 +103,14 @@ impl Job<'_> {
                 let because =
                     format!("under {}, which comes first here, {}", chosen.target.interpreter.version, fact.text);
                 let taken = Taken { path: render::near(&found.path), version: found.facts.version.clone(), because };
-                return Ok(Some((other, problem, solution, taken)));
+                let is_younger = began(&other).zip(solution.of_time).is_some_and(|(began, until)| began > until);
+                let found = (other, problem, solution, taken);
+                if !is_younger {
+                    return Ok(Some(found));
+                }
+                younger.get_or_insert(found);
             }
         }
-        Ok(None)
+        Ok(younger)
     }
 }

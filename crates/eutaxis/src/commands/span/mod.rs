@@ -6,6 +6,7 @@ mod toolkits;
 
 use std::sync::Arc;
 
+use eutaxis_core::knowledge;
 use eutaxis_core::offer::Policy;
 use eutaxis_core::solve::{Clash, End, Problem};
 use eutaxis_core::span::{Best, Cell, Matrix, Series, Split, split};
@@ -97,7 +98,15 @@ fn span<'a>(
     let of_row = |row: &Head| question.columns.iter().map(|c| question.problem(row, c)).collect();
     let cells: Vec<Vec<Asked>> = rows.iter().map(of_row).collect();
     let matrix = Matrix::new(solved(&cells, run, progress)?);
-    let best = matrix.best();
+    let looks_here = question.columns.iter().any(|c| c.here);
+    let interpreters: Vec<_> = rows
+        .iter()
+        .map(|row| {
+            let began = knowledge::series("cpython", &row.series.to_string()).and_then(knowledge::Series::began);
+            (began, looks_here && row.here.is_some())
+        })
+        .collect();
+    let best = matrix.best(&interpreters);
     let split = match best {
         Some(_) => None,
         None => Some(question.split(&cells, &matrix, run, progress)?),
