@@ -23,7 +23,7 @@ const fn days(n: i64) -> SignedDuration {
 const GRACE: SignedDuration = days(90);
 /// A project that published within so long before a series began is taken for one that is looked after: its newest release
 /// is no risk.
-const LOOKED_AFTER: SignedDuration = days(2 * 365);
+const LOOKED_AFTER: SignedDuration = days(548);
 /// For compiled pairs it is taken for such a one only so long, and only while the series is younger than `SETTLED`.
 const LOOKED_AFTER_COMPILED: SignedDuration = days(365);
 /// A series is settled after so long: who did not publish by then will not.

@@ -44,8 +44,9 @@ pub(crate) fn doubt(doubt: &Doubt) -> String {
     }
 }
 
-/// What a reader should see before the table: a label and a line for each.
-pub(crate) fn first_lines(solution: &Solution) -> Vec<(&'static str, String)> {
+/// What a reader should see before the table: a label and a line for each; with `all` everything by its name.
+pub(crate) fn first_lines(solution: &Solution, all: bool) -> Vec<(&'static str, String)> {
+    let most = if all { usize::MAX } else { MOST_NAMED };
     let mut lines: Vec<(&'static str, String)> = Vec::new();
     let mut times: Vec<(&eutaxis_core::Name, &Version, Timestamp)> = Vec::new();
     for held in &solution.held_back {
@@ -67,7 +68,7 @@ pub(crate) fn first_lines(solution: &Solution) -> Vec<(&'static str, String)> {
             "{} to the time of {name} {version} ({}): {}{old}; newest: --chronology caution",
             of_it.len(),
             month(first),
-            named(&of_it)
+            named(&of_it, most)
         );
         lines.push(("held back", line));
     }
@@ -79,7 +80,7 @@ pub(crate) fn first_lines(solution: &Solution) -> Vec<(&'static str, String)> {
             _ => None,
         })
         .collect();
-    for (held, why) in doubted.iter().take(MOST_NAMED) {
+    for (held, why) in doubted.iter().take(most) {
         let line = format!(
             "{} {}: {} (--chronology caution takes {})",
             held.project,
@@ -89,16 +90,16 @@ pub(crate) fn first_lines(solution: &Solution) -> Vec<(&'static str, String)> {
         );
         lines.push(("held back", line));
     }
-    if doubted.len() > MOST_NAMED {
-        let rest: Vec<&HeldBack> = doubted.iter().skip(MOST_NAMED).map(|(held, _)| *held).collect();
+    if doubted.len() > most {
+        let rest: Vec<&HeldBack> = doubted.iter().skip(most).map(|(held, _)| *held).collect();
         lines
-            .push(("held back", format!("{} more by strong facts: {} (`reason` tells why)", rest.len(), named(&rest))));
+            .push(("held back", format!("{} more by strong facts: {} (-v tells why)", rest.len(), named(&rest, most))));
     }
-    for gone in solution.let_go.iter().take(MOST_NAMED) {
+    for gone in solution.let_go.iter().take(most) {
         lines.push(("let go", format!("{}: no set of releases that heeds it was found, so it may fail", doubt(gone))));
     }
-    if solution.let_go.len() > MOST_NAMED {
-        lines.push(("let go", format!("{} more strong facts (-v names them)", solution.let_go.len() - MOST_NAMED)));
+    if solution.let_go.len() > most {
+        lines.push(("let go", format!("{} more strong facts (-v names them)", solution.let_go.len() - most)));
     }
     let prereleases: Vec<String> = solution
         .chosen
@@ -116,10 +117,10 @@ fn is_much_older(held: &HeldBack) -> bool {
     held.published.zip(held.newer_published).is_some_and(|(mine, newer)| newer.duration_since(mine) > MUCH_OLDER)
 }
 
-fn named(held: &[&HeldBack]) -> String {
-    let mut words: Vec<String> = held.iter().take(MOST_NAMED).map(|h| format!("{} {}", h.project, h.version)).collect();
-    if held.len() > MOST_NAMED {
-        words.push(format!("and {} more", held.len() - MOST_NAMED));
+fn named(held: &[&HeldBack], most: usize) -> String {
+    let mut words: Vec<String> = held.iter().take(most).map(|h| format!("{} {}", h.project, h.version)).collect();
+    if held.len() > most {
+        words.push(format!("and {} more", held.len() - most));
     }
     words.join(", ")
 }

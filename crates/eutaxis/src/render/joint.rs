@@ -62,6 +62,18 @@ pub(crate) fn text(settled: &[Settled<'_>], differences: &[Difference]) -> Strin
     };
     let line = format!("{head}: {}, {rest}", count(names.len(), "project"));
     let mut text = format!("{}\n", wrap(&line, width).join("\n").replacen(&head, &style::good(&head), 1));
+    let mut first: Vec<(&'static str, String)> = Vec::new();
+    settled.iter().flat_map(Settled::first_lines).for_each(|line| {
+        if !first.contains(&line) {
+            first.push(line);
+        }
+    });
+    if !first.is_empty() {
+        text.push('\n');
+    }
+    for (label, line) in &first {
+        text.push_str(&labelled(label, &style::care(label), line, width));
+    }
     if !differences.is_empty() {
         let mut heads = vec!["differs"];
         heads.extend(settled.iter().map(|s| s.target.as_str()));

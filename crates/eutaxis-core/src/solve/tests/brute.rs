@@ -200,7 +200,7 @@ impl Brute<'_> {
         if is_compiled(mine) && theirs(release) {
             (strong(365) || is_left).then(|| format!("{other} Compiled {{ series: \"{number}\" }}"))
         } else {
-            strong(730).then(|| format!("{other} Series {{ series: \"{number}\" }}"))
+            strong(548).then(|| format!("{other} Series {{ series: \"{number}\" }}"))
         }
     }
 

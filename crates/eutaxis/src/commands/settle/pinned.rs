@@ -66,6 +66,8 @@ pub(crate) struct Settled<'a> {
     pub(crate) pins: Vec<Pinned<'a>>,
     pub(crate) problem: &'a Problem,
     solution: &'a Solution,
+    /// Everything is told by its name.
+    verbose: bool,
     pub(crate) moves: Vec<Move>,
     pub(crate) cautions: Vec<String>,
     /// What it takes in place, when all are wheels.
@@ -85,7 +87,7 @@ impl Settled<'_> {
 
     /// What dates had a part in: a label and a line for each.
     pub(crate) fn first_lines(&self) -> Vec<(&'static str, String)> {
-        render::chronology::first_lines(self.solution)
+        render::chronology::first_lines(self.solution, self.verbose)
     }
 
     /// The adjustments that spoke of what was chosen.
@@ -156,6 +158,7 @@ pub(super) fn settle<'a>(
         pins,
         problem,
         solution,
+        verbose: output.verbose(),
         moves: Vec::new(),
         cautions,
         in_place,
