@@ -4,7 +4,6 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::Problem;
-use super::super::let_go::LetGo;
 use super::toy::{Release, World};
 use crate::name::Name;
 use crate::offer::{Chronology, Prefer, Wheels};
@@ -29,24 +28,14 @@ struct Parsed {
 }
 
 /// The promised solution in the order of turns, or `no`, when these strong facts and earlier pins were let go.
-pub(super) fn solve(world: &World, problem: &Problem, gone: &LetGo) -> String {
+pub(super) fn solve(world: &World, problem: &Problem, gone: &[String]) -> String {
     let brute = Brute::new(world, problem);
-    let kept = |s: &Assignment| {
-        let doubts = brute.doubts(s);
-        doubts.iter().all(|d| gone.told().contains(d))
-            && brute.unpinned(s).iter().all(|p| gone.priors.contains(&Name::parse(p).unwrap()))
-    };
+    let kept = |s: &Assignment| brute.doubts(s).iter().chain(&brute.unpinned(s)).all(|one| gone.contains(one));
     let solutions = brute.solutions().into_iter().filter(kept).collect();
     brute.promised(solutions).map_or("no".to_owned(), |order| {
         let words: Vec<String> = order.iter().map(|(p, v)| format!("{p} {v}")).collect();
         words.join(", ")
     })
-}
-
-/// Whether a solution keeps all strong facts and all earlier pins.
-pub(super) fn keeps_all(world: &World, problem: &Problem) -> bool {
-    let brute = Brute::new(world, problem);
-    brute.solutions().iter().any(|s| brute.doubts(s).is_empty() && brute.unpinned(s).is_empty())
 }
 
 /// Whether the rule on pre-releases keeps this one from a requirement.

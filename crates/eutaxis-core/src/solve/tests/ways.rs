@@ -137,7 +137,7 @@ fn policies_and_bounds_are_let_go() {
 /// The solution that a changed problem has by the rules.
 fn by_brute_force(world: &World, problem: &Problem) -> String {
     let (_, _, gone) = run_whole(world, problem, false, &|_| false);
-    brute::solve(world, problem, &gone)
+    brute::solve(world, problem, &gone.told())
 }
 
 proptest! {
