@@ -201,8 +201,6 @@ pub struct Solution {
     pub let_go: Vec<Doubt>,
     /// Until when what the oldest held ask needs is of its time.
     pub of_time: Option<jiff::Timestamp>,
-    /// Earlier pins that had to be let go, though they could be had.
-    pub unpinned: Vec<Name>,
 }
 
 /// A project of which a newer release would do, were it not for dates.
@@ -309,9 +307,8 @@ impl Solution {
             }
             _ => true,
         });
-        let unpinned = sources.let_go.priors.iter().cloned().collect();
         let of_time = queue.oldest_time(facts, value_of);
-        Solution { chosen, cautions, held_back, let_go, of_time, unpinned }
+        Solution { chosen, cautions, held_back, let_go, of_time }
     }
 }
 

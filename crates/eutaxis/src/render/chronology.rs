@@ -65,7 +65,7 @@ pub(crate) fn first_lines(solution: &Solution, all: bool) -> Vec<(&'static str, 
             n => format!(" ({n} of them more than two years older than the newest)"),
         };
         let line = format!(
-            "{} to the time of {name} {version} ({}): {}{old}; newest: --chronology caution",
+            "{} to the time of {name} {version} ({}): {}{old}; newest: --chronology\u{a0}caution\u{a0}--renew",
             of_it.len(),
             month(first),
             named(&of_it, most)
@@ -82,7 +82,7 @@ pub(crate) fn first_lines(solution: &Solution, all: bool) -> Vec<(&'static str, 
         .collect();
     for (held, why) in doubted.iter().take(most) {
         let line = format!(
-            "{} {}: {} (--chronology caution takes {})",
+            "{} {}: {} (--chronology\u{a0}caution\u{a0}--renew takes {})",
             held.project,
             held.version,
             doubt(why),

@@ -134,7 +134,7 @@ fn never_met(caution: &Caution) -> Option<String> {
     };
     let (then, since) = (month(*published), month(*began));
     let series = other_version.release_number(0);
-    let heed = format!("If it fails: --chronology heed holds {other} back where that can be.");
+    let heed = format!("If it fails: --chronology heed --renew holds {other} back where that can be.");
     Some(match strength {
         Strength::Strong => format!(
             "{project} {version} ({then}) was compiled before {other} {series} ({since}) existed and sets no upper bound. {heed}"

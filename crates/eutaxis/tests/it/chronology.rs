@@ -20,6 +20,13 @@ fn a_compiled_pair_that_never_met_is_a_caution_with_both_dates() {
     let caution = answer["cautions"][0].as_str().unwrap();
     assert!(caution.starts_with("icelens 3.1 (2023-06) was compiled before moulin 5 (2024-09) existed"), "{caution}");
     assert_eq!(answer["chronology"][0]["strength"], "strong");
+    // What it says to do does it.
+    assert!(
+        caution.ends_with("If it fails: --chronology heed --renew holds moulin back where that can be."),
+        "{caution}"
+    );
+    let typed = ["--chronology", "heed", "--renew", "--out", "heeded.toml"];
+    assert_eq!(moulin(&field.json(0, &[&["settle", "icelens"], &THERE[..], &typed].concat())), "4.2");
     let reason = field.json(0, &["reason", "moulin"]);
     assert_eq!(reason["cautions"][0].as_str(), Some(caution), "reason tells it too");
 }
@@ -42,8 +49,10 @@ fn a_strong_fact_holds_back_and_says_so_first() {
         newer[1]["kept_out_by"][0],
         "icelens 3.1 (2023-06) was compiled before moulin 5 (2024-09) existed and sets no upper bound"
     );
-    // The way that is printed takes the newest.
-    assert_eq!(moulin(&settle(&field, &["--chronology", "caution"])), "5.0");
+    // The way that is printed takes the newest: the same command with these words, over the pins that it wrote.
+    assert!(text.contains("(--chronology caution --renew takes 5.0)"), "{text}");
+    let typed = ["--chronology", "caution", "--renew"];
+    assert_eq!(moulin(&field.json(0, &[&["settle", "icelens"], &THERE[..], &typed].concat())), "5.0");
     assert!(settle(&field, &["--chronology", "ignore"])["cautions"].as_array().unwrap().is_empty());
     field.write("eutaxis.toml", &format!("{}\n[policy]\nchronology = \"caution\"\n", field.read("eutaxis.toml")));
     assert_eq!(moulin(&settle(&field, &[])), "5.0", "the settings say so too");

@@ -15,7 +15,8 @@ fn a_settled_set_at_100_columns() {
     let expected = "\
 Settled: 4 projects for ridge-logger, all from wheels (6.1 kB to fetch, about 5.0 kB in place)
 
-held back  1 to the time of firnio 1.2 (2024-09): wirepack 4.25.1; newest: --chronology caution
+held back  1 to the time of firnio 1.2 (2024-09): wirepack 4.25.1; newest:
+           --chronology caution --renew
 
 project    release  published   asked by                 note
 firnio     1.2      2024-09-26  command line, radargram  newest 1.3 is out: you ask firnio ==1.2
