@@ -134,6 +134,21 @@ fn policies_and_bounds_are_let_go() {
     assert_eq!(ways, ["ask: b>=1 => b 1", "bound: b<=2 => b 2"]);
 }
 
+/// A date that was asked for is moved only as the last resort, and to one later date, however many moves it took to find it.
+#[test]
+fn a_date_moves_last_and_once() {
+    let as_of = Some("2020-06-01T00:00:00Z".parse().unwrap());
+    let policy = Policy { as_of, ..Policy::default() };
+    let told = |world: &[&str], asks: &[&str]| -> Vec<String> {
+        ways(&World::of(world), &problem(asks, &[], policy.clone())).iter().map(words).collect()
+    };
+    let one = told(&["a 1 year:2021 -> b", "b 1 year:2022"], &["a"]);
+    assert_eq!(one, ["date: as of 2022-01-01T00:00:00Z => a 1, b 1"]);
+    let last = told(&["a 1 year:2019", "a 2 year:2021", "b 1 year:2019"], &["a>=2", "b"]);
+    assert_eq!(last.last().map(String::as_str), Some("date: as of 2021-01-01T00:00:00Z => a 2, b 1"), "{last:?}");
+    assert!(last.len() > 1, "{last:?}");
+}
+
 /// The solution that a changed problem has by the rules.
 fn by_brute_force(world: &World, problem: &Problem) -> String {
     let (_, _, gone) = run_whole(world, problem, false, &|_| false);
