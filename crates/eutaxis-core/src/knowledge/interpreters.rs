@@ -45,6 +45,11 @@ pub fn series(implementation: &str, version: &str) -> Option<&'static Series> {
     ALL.iter().find(|s| s.implementation == implementation && s.version == version)
 }
 
+/// When a series of the language, `3.12`, began, if it is known: other implementations follow CPython.
+pub fn series_began(version: &str) -> Option<jiff::Timestamp> {
+    series("cpython", version)?.began()
+}
+
 /// All series of an implementation, oldest first.
 pub fn series_of(implementation: &str) -> impl Iterator<Item = &'static Series> {
     ALL.iter().filter(move |s| s.implementation == implementation)

@@ -11,6 +11,7 @@ use jiff::{SignedDuration, Timestamp};
 
 use super::chronology;
 use super::facts::{Need, PagedWheel, ProjectFacts, Usable, is_compiled_wheel};
+use super::held::GRACE;
 use crate::name::Name;
 use crate::offer::{Offer, Verdict};
 use crate::version::{Operator, SpecifierSet, Version};
@@ -19,8 +20,6 @@ const fn days(n: i64) -> SignedDuration {
     SignedDuration::from_hours(24 * n)
 }
 
-/// A release and a series that began so soon after it may have met while both were made.
-const GRACE: SignedDuration = days(90);
 /// A project that published within so long before a series began is taken for one that is looked after: its newest release
 /// is no risk.
 const LOOKED_AFTER: SignedDuration = days(548);
@@ -176,7 +175,10 @@ pub(super) fn by_date(release: &Release<'_>, other: &Name, others: &ProjectFacts
         let strong = |limit: SignedDuration| if silent.is_negative() { gap > GRACE } else { silent > limit };
         let compiled_is_strong = mine && (strong(LOOKED_AFTER_COMPILED) || (!silent.is_negative() && is_left));
         let series_is_strong = strong(LOOKED_AFTER);
-        let source_is_compiled = has_compiled(series);
+        if !compiled_is_strong && !series_is_strong {
+            continue;
+        }
+        let source_is_compiled = mine && has_compiled(series);
         let theirs = |u: &Usable| u.compiled || (u.verdict == Verdict::Build && source_is_compiled);
         let of_series = |compiled: bool| -> Vec<Version> {
             let in_it = others.usable.iter().filter(|u| chronology::series(&u.version) == Some(*series));

@@ -117,9 +117,9 @@ impl Search {
     fn interpreter_doubt(&self, release: &Release<'_>, needs: &Needs) -> Option<Doubt> {
         let markers = &self.problem.target.interpreter;
         let (major, minor) = (markers.version.release_number(0), markers.version.release_number(1));
-        let known = knowledge::series("cpython", &format!("{major}.{minor}"))?;
+        let began = knowledge::series_began(&format!("{major}.{minor}"))?;
         let classified = needs.said.as_ref().and_then(|m| m.classified);
-        doubts::by_interpreter(release, &format!("CPython {major}.{minor}"), known.began()?, classified, (major, minor))
+        doubts::by_interpreter(release, &format!("CPython {major}.{minor}"), began, classified, (major, minor))
     }
 
     /// Releases of the other that would have to be built, where a wheel beside those that a fact speaks of would do: a fact is

@@ -410,8 +410,7 @@ impl ProjectFacts {
 
     /// The want for the metadata of the best file of a value: cheaply, or where that was tried, at its price.
     pub(super) fn want(&self, value: usize) -> Option<Want> {
-        let (project, file) = (self.page.project.clone(), self.file(value)?.clone());
-        Some(if self.dear.contains(&file) { Want::Archive(project, file) } else { Want::Metadata(project, file) })
+        self.file(value).map(|file| self.want_of(file))
     }
 
     /// Whether only the archive of the best file of a value would tell what it needs, and it was not asked for.

@@ -7,11 +7,11 @@ use rustc_hash::FxHashMap;
 
 use super::chronology::{self, Strength};
 use super::doubts::Doubt;
-use super::facts::{Facts, ProjectFacts};
+use super::facts::{Facts, ProjectFacts, is_compiled_wheel};
 use super::let_go::LetGo;
 use super::problem::Problem;
 use super::queue::{Queue, in_force};
-use crate::index::{FileKind, PageFile};
+use crate::index::PageFile;
 use crate::knowledge::MadeFor;
 use crate::name::Name;
 use crate::offer::{Bar, BarKind, Build, Chronology, Offer, Prefer, Verdict};
@@ -231,6 +231,11 @@ pub(super) struct Sources<'a> {
 }
 
 impl Solution {
+    /// Whether an interpreter whose series began then is younger than the time of the oldest held ask.
+    pub fn is_of_before(&self, began: Option<jiff::Timestamp>) -> bool {
+        began.zip(self.of_time).is_some_and(|(began, until)| began > until)
+    }
+
     /// Reads the solution off a queue in which all have had their turn.
     pub(super) fn read(sources: &Sources<'_>) -> Self {
         let Sources { queue, problem, facts, value_of, .. } = *sources;
@@ -345,10 +350,6 @@ fn unaccelerated(problem: &Problem, known: &ProjectFacts, project: &Name, value:
 
 /// Pairs of chosen releases of which the one needs the other and cannot have known it.
 fn never_met(chosen: &[Chosen], facts: &Facts, value_of: &dyn Fn(&Name) -> Option<usize>) -> Vec<Caution> {
-    let compiled = |c: &Chosen| match &c.file.kind {
-        FileKind::Wheel(name) => !name.tags.is_pure(),
-        FileKind::Sdist(_) => false,
-    };
     let mut cautions: Vec<Caution> = Vec::new();
     for asker in chosen {
         let needs = facts.get(&asker.project).zip(value_of(&asker.project)).and_then(|(f, v)| f.needs(v));
@@ -365,7 +366,7 @@ fn never_met(chosen: &[Chosen], facts: &Facts, value_of: &dyn Fn(&Name) -> Optio
                 continue;
             }
             seen.push(name);
-            let both = compiled(asker) && compiled(other);
+            let both = is_compiled_wheel(&asker.file.kind) && is_compiled_wheel(&other.file.kind);
             let doubt = chronology::doubt(known, &other.version, other.file.published, published, both);
             cautions.extend(doubt.map(|(strength, began)| Caution::NeverMet {
                 project: asker.project.clone(),

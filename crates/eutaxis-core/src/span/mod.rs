@@ -137,8 +137,7 @@ impl Matrix {
 
     /// In how many columns a row's interpreter is younger than the time of the held asks.
     fn younger(&self, row: usize, began: Option<Timestamp>) -> usize {
-        let of_time = |cell: &Cell| cell.solution().and_then(|s| s.of_time);
-        let is_younger = |cell: &&Cell| began.zip(of_time(cell)).is_some_and(|(began, until)| began > until);
+        let is_younger = |cell: &&Cell| cell.solution().is_some_and(|s| s.is_of_before(began));
         self.rows.get(row).map_or(0, |cells| cells.iter().filter(is_younger).count())
     }
 

@@ -121,6 +121,15 @@ impl Search {
         }
     }
 
+    /// The only release that a ground leaves of its project: one that was chosen before.
+    pub(super) fn kept_by(&self, ground: &Ground) -> Option<&Version> {
+        match ground {
+            Ground::Held(project) => self.problem.held.get(project),
+            Ground::Prior(project) => self.problem.prior.get(project),
+            _ => None,
+        }
+    }
+
     fn projects_of(&self, grounds: &[Ground]) -> Vec<Name> {
         let mut names: Vec<Name> =
             grounds.iter().filter_map(|g| self.requirement_of(g)).map(|r| r.name.clone()).collect();

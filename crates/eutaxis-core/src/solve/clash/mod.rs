@@ -239,13 +239,9 @@ impl Search {
         match ground {
             Ground::Barred { project, releases: out, .. } if project == name => Some(those(&|v| !out.contains(v))),
             Ground::Barred { .. } => None,
-            Ground::Held(project) if project == name => {
-                let held = self.problem.held.get(project);
-                Some(those(&|v| Some(v) == held))
-            }
-            Ground::Prior(project) if project == name => {
-                let prior = self.problem.prior.get(project);
-                Some(those(&|v| Some(v) == prior))
+            Ground::Held(project) | Ground::Prior(project) if project == name => {
+                let kept = self.kept_by(ground);
+                Some(those(&|v| Some(v) == kept))
             }
             Ground::Held(_) | Ground::Prior(_) | Ground::Doubt(_) | Ground::Built { .. } => None,
             other => of(self.requirement_of(other)?),

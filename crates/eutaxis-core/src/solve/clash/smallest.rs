@@ -341,15 +341,9 @@ impl System<'_> {
                 term.values.insert(0);
                 self.clause(index, smallvec![term]);
             }
-            Ground::Held(project) => {
-                let held = self.search.problem.held.get(project).cloned();
-                let mut term = self.values(project, true, &|v| Some(v) == held.as_ref());
-                term.values.insert(0);
-                self.clause(index, smallvec![term]);
-            }
-            Ground::Prior(project) => {
-                let prior = self.search.problem.prior.get(project).cloned();
-                let mut term = self.values(project, true, &|v| Some(v) == prior.as_ref());
+            Ground::Held(project) | Ground::Prior(project) => {
+                let kept = self.search.kept_by(&ground).cloned();
+                let mut term = self.values(project, true, &|v| Some(v) == kept.as_ref());
                 term.values.insert(0);
                 self.clause(index, smallvec![term]);
             }

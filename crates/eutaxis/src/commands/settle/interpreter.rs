@@ -52,7 +52,7 @@ fn as_chosen(found: &Found, surroundings: &Surroundings) -> Result<Chosen, Error
 /// When the series of an interpreter began, if it is known.
 fn began(chosen: &Chosen) -> Option<jiff::Timestamp> {
     let (major, minor) = chosen.target.interpreter.series();
-    knowledge::series("cpython", &format!("{major}.{minor}"))?.began()
+    knowledge::series_began(&format!("{major}.{minor}"))
 }
 
 /// The first interpreter that `requires-python` of the project file allows, when the one that comes first is not.
@@ -103,7 +103,7 @@ impl Job<'_> {
                 let because =
                     format!("under {}, which comes first here, {}", chosen.target.interpreter.version, fact.text);
                 let taken = Taken { path: render::near(&found.path), version: found.facts.version.clone(), because };
-                let is_younger = began(&other).zip(solution.of_time).is_some_and(|(began, until)| began > until);
+                let is_younger = solution.is_of_before(began(&other));
                 let found = (other, problem, solution, taken);
                 if !is_younger {
                     return Ok(Some(found));

@@ -101,10 +101,7 @@ fn span<'a>(
     let looks_here = question.columns.iter().any(|c| c.here);
     let interpreters: Vec<_> = rows
         .iter()
-        .map(|row| {
-            let began = knowledge::series("cpython", &row.series.to_string()).and_then(knowledge::Series::began);
-            (began, looks_here && row.here.is_some())
-        })
+        .map(|row| (knowledge::series_began(&row.series.to_string()), looks_here && row.here.is_some()))
         .collect();
     let best = matrix.best(&interpreters);
     let split = match best {
