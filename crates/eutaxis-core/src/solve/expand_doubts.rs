@@ -18,8 +18,14 @@ use crate::name::Name;
 use crate::offer::{Verdict, Wheels};
 use crate::version::Version;
 
-/// For projects that are needed the later release whose needs set a bound that an earlier one does not.
-pub(super) type Learnt = Vec<(Name, PagedWheel)>;
+/// What later releases of a project say of what one of its releases needs.
+#[derive(Debug, Default)]
+pub(super) struct Learnt {
+    /// The projects that the release needs without a bound above.
+    open: Vec<Name>,
+    /// Those of them that a later release bounds, with that release.
+    bounded: Vec<(Name, PagedWheel)>,
+}
 
 impl Search {
     /// The projects that a release needs, under its base or one extra, without a bound above.
@@ -40,14 +46,14 @@ impl Search {
     /// For each project that a release needs without a bound above: the first later release, in its minor series, its major
     /// series or the next, that sets one. What must be known for that is wanted.
     pub(super) fn learnt(&self, project: &Name, value: usize, extra: Option<&Name>, wants: &mut Vec<Want>) -> Learnt {
-        let mut found = Vec::new();
+        let mut found = Learnt::default();
         if !self.problem.policy.chronology.decides() {
             return found;
         }
         let Some(facts) = self.facts.get(project) else { return found };
         let (Some(needs), Some(offer)) = (facts.needs(value), facts.offer(value)) else { return found };
-        let open = Self::open_needs(needs, extra, project);
-        if open.is_empty() {
+        found.open = Self::open_needs(needs, extra, project);
+        if found.open.is_empty() {
             return found;
         }
         let series = |w: &PagedWheel| chronology::series(&w.version);
@@ -62,12 +68,12 @@ impl Search {
         let minor = |v: &Version| v.release_number(1);
         let mended: Vec<&PagedWheel> =
             own.iter().copied().filter(|w| minor(&w.version) == minor(&offer.version)).collect();
-        for other in open {
+        for other in &found.open {
             for releases in [&mended, &own, &following] {
-                match first_bound(facts, releases, extra, &other) {
+                match first_bound(facts, releases, extra, other) {
                     Ok(None) => {}
                     Ok(Some(wheel)) => {
-                        found.push((other.clone(), wheel.clone()));
+                        found.bounded.push((other.clone(), wheel.clone()));
                         break;
                     }
                     Err(unread) => {
@@ -92,12 +98,12 @@ impl Search {
         let Some(needs) = facts.needs(value).map(Rc::clone) else { return };
         let release = Release { name: project, facts, value };
         let mut found: Vec<Doubt> = Vec::new();
-        for other in Self::open_needs(&needs, extra, project) {
-            if let Some(others) = self.facts.get(&other) {
-                found.extend(doubts::by_date(&release, &other, others));
+        for other in &learnt.open {
+            if let Some(others) = self.facts.get(other) {
+                found.extend(doubts::by_date(&release, other, others));
             }
         }
-        for (other, later) in learnt {
+        for (other, later) in learnt.bounded {
             let (Some(Some(theirs)), Some(others)) = (facts.needs_of(&later.file), self.facts.get(&other)) else {
                 continue;
             };

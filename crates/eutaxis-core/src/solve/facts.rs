@@ -160,6 +160,8 @@ pub(super) struct ProjectFacts {
     pub(super) offers: Vec<Offer>,
     /// The usable ones, best first.
     pub(super) order: Vec<usize>,
+    /// Of each of the offers its value; 0 of those that cannot be used.
+    values: Vec<usize>,
     /// Of each usable one, in the same order: which group it belongs to, before age counts.
     groups: Vec<usize>,
     /// Of each usable one, in the same order: its release, the newest first; builds of one release share it.
@@ -238,6 +240,7 @@ impl ProjectFacts {
             late: Vec::new(),
             offers,
             order: Vec::new(),
+            values: Vec::new(),
             groups: Vec::new(),
             releases: Vec::new(),
             yanked: Vec::new(),
@@ -306,6 +309,10 @@ impl ProjectFacts {
         groups.insert(0, 0);
         self.yanked = (1..=order.len()).filter(|v| offers[order[*v - 1]].yanked.is_some()).collect();
         self.releases = order.iter().filter_map(|i| places.get(*i)).map(|(_, place)| place.release()).collect();
+        self.values = vec![0; self.offers.len()];
+        for (at, offer) in order.iter().enumerate() {
+            self.values[*offer] = at + 1;
+        }
         self.order = order;
         self.groups = groups;
         self.sets.clear();
@@ -420,7 +427,8 @@ impl ProjectFacts {
 
     /// The value of a release that can be used.
     pub(super) fn value_of(&self, version: &Version) -> Option<usize> {
-        (1..self.size()).find(|v| self.offer(*v).is_some_and(|o| o.version == *version))
+        let at = self.offers.binary_search_by(|o| version.cmp(&o.version)).ok()?;
+        self.values.get(at).copied().filter(|value| *value > 0)
     }
 
     /// Whether a requirement of this project admits pre-releases (choice, rule 3).

@@ -41,6 +41,7 @@ pub use doubts::{Doubt, DoubtKind};
 pub use facts::{Effort, MetadataAnswer, Want, bar_of, too_dear};
 pub use joint::{Joint, joint};
 pub use problem::Problem;
+pub use queue::OwnTime;
 pub use search::{Search, Step};
 pub use solution::{Asker, Caution, Chosen, HeldBack, Newer, Out, Solution};
 pub use verify::verify;

@@ -9,11 +9,11 @@ use crate::name::Name;
 
 /// The time that a project is of: that of a held ask which needs it, directly or through others.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(super) struct OwnTime {
+pub struct OwnTime {
     /// Until then its releases come first.
-    pub(super) until: jiff::Timestamp,
+    pub until: jiff::Timestamp,
     /// The ask.
-    pub(super) of: Name,
+    pub of: Name,
 }
 
 /// Projects in the order of their turns, and the extras asked for so far.
@@ -102,12 +102,8 @@ impl Queue {
     }
 
     /// The time of the oldest held ask.
-    pub(super) fn oldest_time(
-        &self,
-        facts: &Facts,
-        value_of: &dyn Fn(&Name) -> Option<usize>,
-    ) -> Option<jiff::Timestamp> {
-        self.held.iter().filter_map(|p| self.own_time(p, facts, value_of)).map(|time| time.until).min()
+    pub(super) fn oldest_time(&self, facts: &Facts, value_of: &dyn Fn(&Name) -> Option<usize>) -> Option<OwnTime> {
+        self.held.iter().filter_map(|p| self.own_time(p, facts, value_of)).min_by_key(|time| time.until)
     }
 
     /// Notes the start of a decision level.

@@ -10,7 +10,7 @@ use super::doubts::Doubt;
 use super::facts::{Facts, ProjectFacts, is_compiled_wheel};
 use super::let_go::LetGo;
 use super::problem::Problem;
-use super::queue::{Queue, in_force};
+use super::queue::{OwnTime, Queue, in_force};
 use crate::index::PageFile;
 use crate::knowledge::MadeFor;
 use crate::name::Name;
@@ -199,8 +199,8 @@ pub struct Solution {
     pub held_back: Vec<HeldBack>,
     /// Strong facts that had to be let go, and that the solution goes against.
     pub let_go: Vec<Doubt>,
-    /// Until when what the oldest held ask needs is of its time.
-    pub of_time: Option<jiff::Timestamp>,
+    /// The time of the oldest held ask.
+    pub of_time: Option<OwnTime>,
 }
 
 /// A project of which a newer release would do, were it not for dates.
@@ -233,7 +233,7 @@ pub(super) struct Sources<'a> {
 impl Solution {
     /// Whether an interpreter whose series began then is younger than the time of the oldest held ask.
     pub fn is_of_before(&self, began: Option<jiff::Timestamp>) -> bool {
-        began.zip(self.of_time).is_some_and(|(began, until)| began > until)
+        began.zip(self.of_time.as_ref()).is_some_and(|(began, time)| began > time.until)
     }
 
     /// Reads the solution off a queue in which all have had their turn.

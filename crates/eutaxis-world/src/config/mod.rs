@@ -86,8 +86,8 @@ pub struct Config {
     pub families: Arc<Families>,
     /// What is known of system libraries: what is compiled in, and further files.
     pub libraries: Arc<Libraries>,
-    /// What is known of causes and their signs: what is compiled in, and further files.
-    pub causes: Arc<Causes>,
+    /// What is known of causes and their signs, where further files add to what is compiled in.
+    own_causes: Option<Arc<Causes>>,
     /// Targets by name.
     pub targets: BTreeMap<String, Target>,
     /// What the user tries environments with, by name.
@@ -111,7 +111,7 @@ impl Default for Config {
             names_chronology: false,
             families: Families::built_in(),
             libraries: Libraries::built_in(),
-            causes: Causes::built_in(),
+            own_causes: None,
             targets: BTreeMap::new(),
             trials: BTreeMap::new(),
             adjustments: Vec::new(),
@@ -123,6 +123,12 @@ impl Default for Config {
 }
 
 impl Config {
+    /// What is known of causes and their signs: what is compiled in, and further files. What is compiled in is read when it
+    /// is asked for: most commands never do, and its patterns take longer to read than a small search does.
+    pub fn causes(&self) -> Arc<Causes> {
+        self.own_causes.clone().unwrap_or_else(Causes::built_in)
+    }
+
     /// The settings for a folder: `explicit` when given, else `eutaxis.toml` or `[tool.eutaxis]` in the folder or the
     /// nearest above it; then the user's own file, whose depots follow and whose targets fill in.
     ///
@@ -186,8 +192,9 @@ impl Config {
         }
         for file in causes {
             let text = read_text(&file).map_err(Error::of_request)?;
-            let causes = self.causes.with(&text);
-            self.causes = Arc::new(causes.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?);
+            let causes = self.causes().with(&text);
+            let causes = causes.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?;
+            self.own_causes = Some(Arc::new(causes));
         }
         Ok(())
     }

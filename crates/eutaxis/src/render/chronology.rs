@@ -1,7 +1,7 @@
 //! What dates had a part in, in words: what is held back, and which strong facts had to be let go.
 
 use eutaxis_core::Version;
-use eutaxis_core::solve::{Doubt, DoubtKind, HeldBack, Out, Solution};
+use eutaxis_core::solve::{Doubt, DoubtKind, HeldBack, Out, OwnTime, Solution};
 use jiff::{SignedDuration, Timestamp};
 use serde_json::{Value, json};
 
@@ -19,6 +19,14 @@ pub(crate) fn month(at: Timestamp) -> String {
 
 fn dated(at: Option<Timestamp>) -> String {
     at.map_or(String::new(), |t| format!(" ({})", month(t)))
+}
+
+/// A held ask with its date.
+pub(crate) fn asked(solution: &Solution, time: &OwnTime) -> String {
+    match solution.chosen.iter().find(|c| c.project == time.of) {
+        Some(chosen) => format!("{} {}{}", time.of, chosen.version, dated(chosen.file.published)),
+        None => time.of.to_string(),
+    }
 }
 
 /// A strong fact with its dates.

@@ -3,7 +3,7 @@
 use eutaxis_core::Requirement;
 use eutaxis_core::fault::escaped;
 use eutaxis_core::knowledge::MadeFor;
-use eutaxis_core::offer::Build;
+use eutaxis_core::offer::{Build, Chronology};
 use eutaxis_core::solve::{Adjustment, Asker, Caution, Effect, Newer, Out, Problem, Strength};
 use serde_json::{Value, json};
 
@@ -115,7 +115,7 @@ pub(crate) fn cautions<'a>(
             {
                 quiet += 1;
             }
-            Caution::NeverMet { .. } => told.extend(never_met(caution)),
+            Caution::NeverMet { .. } => told.extend(never_met(caution, problem.policy.chronology)),
         }
     }
     if quiet > 0 {
@@ -128,13 +128,18 @@ pub(crate) fn cautions<'a>(
 }
 
 /// Both dates, and what to do when it fails.
-fn never_met(caution: &Caution) -> Option<String> {
+fn never_met(caution: &Caution, chronology: Chronology) -> Option<String> {
     let Caution::NeverMet { project, version, published, other, other_version, began, strength } = caution else {
         return None;
     };
     let (then, since) = (month(*published), month(*began));
     let series = other_version.release_number(0);
-    let heed = format!("If it fails: --chronology heed --renew holds {other} back where that can be.");
+    let heed = if chronology.decides() {
+        // What dates say was heeded already.
+        format!("If it fails: \"{other}<{series}\" beside it holds {other} back.")
+    } else {
+        format!("If it fails: --chronology heed --renew holds {other} back where that can be.")
+    };
     Some(match strength {
         Strength::Strong => format!(
             "{project} {version} ({then}) was compiled before {other} {series} ({since}) existed and sets no upper bound. {heed}"

@@ -103,6 +103,47 @@ fn the_interpreter_is_part_of_the_question() {
     assert!(inside.out.contains(".venv/bin/python"), "{}", inside.out);
 }
 
+/// What is asked for as it was goes to an interpreter of its time, though the first would do; what is not stays with the first.
+#[test]
+fn an_old_ask_goes_to_an_interpreter_of_its_time() {
+    let field = Field::new();
+    let all = present();
+    let find = |wanted: &[&str]| all.iter().find(|(series, _)| wanted.contains(&series.as_str()));
+    let (Some(new), Some(old)) = (find(&["3.11", "3.12", "3.13"]), find(&["3.8", "3.9"])) else { return };
+    let bin = path_of(&field, new, old);
+    let run = |arguments: &[&str]| {
+        let ran = crate::field::ran(field.command(arguments).env("PATH", &bin).output().unwrap());
+        assert_eq!(ran.code, 0, "{arguments:?} {}{}", ran.out, ran.err);
+        ran.out
+    };
+    let settle = |more: &[&str]| -> (String, String) {
+        let out = run(&[&["settle", "--json"], more].concat());
+        let answer: serde_json::Value = serde_json::from_str(&out).unwrap();
+        let because = answer["interpreter"]["because"].as_str().unwrap_or_default().to_owned();
+        (answer["target"].as_str().unwrap().split(' ').nth(1).unwrap_or_default().to_owned(), because)
+    };
+    let (version, because) = settle(&["firnio==1.0"]);
+    assert!(version.starts_with(&old.0), "{version}: {because}");
+    let told = "which comes first here, is of a series that began in 202";
+    assert!(because.starts_with(&new.0) && because.contains(told), "{because}");
+    assert!(because.contains(", after the time of firnio 1.0 (20"), "{because}");
+    // Again over these pins it is the same one, for which they hold, and for which the environment is made.
+    assert_eq!(settle(&["firnio==1.0"]).0, version);
+    run(&["settle", "firnio==1.0", "--check"]);
+    run(&["furnish"]);
+    let made = std::fs::read_to_string(field.path(".venv/pyvenv.cfg")).unwrap();
+    assert!(made.contains(&version), "{made}");
+    std::fs::remove_dir_all(field.path(".venv")).unwrap();
+    // Where dates have no part, where nothing old is asked for, or where pins for the first are there, it is the first.
+    for more in [
+        &["firnio==1.0", "--chronology", "caution", "--out", "pylock.a.toml"][..],
+        &["firnio", "--out", "pylock.b.toml"],
+    ] {
+        assert!(settle(more).0.starts_with(&new.0), "{more:?}");
+    }
+    assert!(settle(&["firnio==1.0", "--out", "pylock.b.toml"]).0.starts_with(&new.0));
+}
+
 /// What is computed for each interpreter agrees with what its own standard library says, asked in other words.
 #[test]
 fn platform_facts_agree_with_the_interpreters_own_library() {

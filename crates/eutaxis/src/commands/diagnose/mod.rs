@@ -50,7 +50,8 @@ fn walk(arguments: &Diagnose, common: &Common, output: &Output) -> Result<Answer
     let config = &surroundings.config;
     let distributions = distribution(&root());
     let context = Context { families: &config.families, libraries: &config.libraries, distributions: &distributions };
-    let mut reader = Reader::new(&config.causes, &context);
+    let causes = config.causes();
+    let mut reader = Reader::new(&causes, &context);
     read(arguments.log.as_deref(), &mut reader)?;
     let diagnosis = reader.finish();
     let (found, notes) = check::all(&diagnosis.causes, arguments, &surroundings, output)?;

@@ -130,7 +130,7 @@ fn try_it(
         let distributions = distribution(&root());
         let (families, libraries) = (&config.families, &config.libraries);
         let context = Context { families, libraries, distributions: &distributions };
-        findings.extend(imports(snapshot, &attempts?, &config.causes, &context));
+        findings.extend(imports(snapshot, &attempts?, &config.causes(), &context));
         tried.0 = Some(modules.len());
     }
     if arguments.trials {

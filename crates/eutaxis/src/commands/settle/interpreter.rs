@@ -2,8 +2,10 @@
 //! machine that the project file and the asks allow.
 
 use eutaxis_core::knowledge;
-use eutaxis_core::offer::BarKind;
+use eutaxis_core::offer::{BarKind, Verdict};
+use eutaxis_core::pins::Lock;
 use eutaxis_core::solve::{Clash, FactKind, Problem, Solution};
+use eutaxis_core::version::Version;
 use eutaxis_world::Error;
 use eutaxis_world::interpreter::Found;
 use eutaxis_world::supply::{Outcome as End, Read};
@@ -11,7 +13,7 @@ use eutaxis_world::supply::{Outcome as End, Read};
 use super::Job;
 use crate::cli::Settle;
 use crate::plan::{Asks, Chosen, Surroundings};
-use crate::render;
+use crate::{record, render};
 
 /// That another interpreter was taken than the one that comes first.
 #[derive(Debug, Clone)]
@@ -79,38 +81,96 @@ pub(super) fn that_python_allows(
     Ok(None)
 }
 
+/// Another interpreter with what was settled for it.
+pub(super) struct Another {
+    pub(super) chosen: Chosen,
+    pub(super) problem: Problem,
+    pub(super) solution: Solution,
+    pub(super) taken: Taken,
+}
+
+impl Another {
+    fn is_younger(&self) -> bool {
+        self.solution.is_of_before(began(&self.chosen))
+    }
+}
+
+/// How many projects have only source.
+fn built(solution: &Solution) -> usize {
+    solution.chosen.iter().filter(|c| c.verdict == Verdict::Build).count()
+}
+
 impl Job<'_> {
-    /// A solution under the first other interpreter of this machine that has one, when the clash is about the interpreter.
+    /// A solution under the first other interpreter of this machine that has one, when the clash is about the interpreter. One
+    /// of the time of what is asked for comes before one that is younger.
     pub(super) fn under_another(
         &self,
         clash: &Clash,
         chosen: &Chosen,
         problem: &Problem,
-    ) -> Result<Option<(Chosen, Problem, Solution, Taken)>, Error> {
+    ) -> Result<Option<Another>, Error> {
         let barred = clash.facts.iter().find(|f| f.kind == FactKind::Bar(BarKind::Interpreter));
         let Some(fact) = barred.filter(|_| is_open(self.arguments, chosen, self.surroundings)) else { return Ok(None) };
-        let bar = self.bar.clone();
-        let progress = |read: Read| bar.set_position((read.pages + read.metadata) as u64);
-        // One of the time of what is asked for comes before one that is younger.
+        let because = format!("under {}, which comes first here, {}", chosen.target.interpreter.version, fact.text);
         let mut younger = None;
         for found in others(chosen, self.surroundings) {
-            let other = as_chosen(&found, self.surroundings)?;
-            if super::ensure_python(&self.asks, &other.target).is_err() {
-                continue;
-            }
-            let problem = Problem { target: other.target.clone(), ..problem.clone() };
-            if let End::Settled(solution) = self.run.solve(&problem, &progress)? {
-                let because =
-                    format!("under {}, which comes first here, {}", chosen.target.interpreter.version, fact.text);
-                let taken = Taken { path: render::near(&found.path), version: found.facts.version.clone(), because };
-                let is_younger = solution.is_of_before(began(&other));
-                let found = (other, problem, solution, taken);
-                if !is_younger {
-                    return Ok(Some(found));
-                }
-                younger.get_or_insert(found);
+            match self.under(&found, problem, &because)? {
+                Some(another) if !another.is_younger() => return Ok(Some(another)),
+                another => younger = younger.or(another),
             }
         }
         Ok(younger)
+    }
+
+    /// The newest other interpreter of the time of the held asks, when the one that comes first is younger (choice, rule 17).
+    /// Pins that are there for the first keep it; one for which more has to be built is no better.
+    pub(super) fn of_its_time(
+        &self,
+        solution: &Solution,
+        chosen: &Chosen,
+        problem: &Problem,
+        old: Option<&Lock>,
+    ) -> Result<Option<Another>, Error> {
+        let first = &chosen.target.interpreter;
+        let began = began(chosen).filter(|_| is_open(self.arguments, chosen, self.surroundings));
+        let (Some(began), Some(time)) = (began.filter(|b| solution.is_of_before(Some(*b))), &solution.of_time) else {
+            return Ok(None);
+        };
+        let recorded = old.and_then(|lock| record::target_of(lock, &self.surroundings.config.families));
+        if recorded.is_some_and(|target| target.interpreter.series() == first.series()) {
+            return Ok(None);
+        }
+        let because = format!(
+            "{}, which comes first here, is of a series that began in {}, after the time of {}",
+            first.version,
+            render::chronology::month(began),
+            render::chronology::asked(solution, time)
+        );
+        let mut older = others(chosen, self.surroundings);
+        older.sort_by_cached_key(|found| std::cmp::Reverse(Version::parse(&found.facts.version).ok()));
+        for found in older {
+            if let Some(another) = self.under(&found, problem, &because)?
+                && !another.is_younger()
+                && built(&another.solution) <= built(solution)
+            {
+                return Ok(Some(another));
+            }
+        }
+        Ok(None)
+    }
+
+    /// What is settled under an interpreter, if it can be.
+    fn under(&self, found: &Found, problem: &Problem, because: &str) -> Result<Option<Another>, Error> {
+        let chosen = as_chosen(found, self.surroundings)?;
+        if super::ensure_python(&self.asks, &chosen.target).is_err() {
+            return Ok(None);
+        }
+        let problem = Problem { target: chosen.target.clone(), ..problem.clone() };
+        let bar = self.bar.clone();
+        let progress = |read: Read| bar.set_position((read.pages + read.metadata) as u64);
+        let End::Settled(solution) = self.run.solve(&problem, &progress)? else { return Ok(None) };
+        let version = found.facts.version.clone();
+        let taken = Taken { path: render::near(&found.path), version, because: because.to_owned() };
+        Ok(Some(Another { chosen, problem, solution, taken }))
     }
 }

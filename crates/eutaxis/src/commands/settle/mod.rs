@@ -26,6 +26,7 @@ use indicatif::ProgressBar;
 
 pub(crate) use check::Checked;
 pub(crate) use clash::{Refusal, Untried, alternatives};
+use interpreter::Another;
 pub(crate) use interpreter::Taken;
 pub(crate) use pinned::{Move, Pinned, Settled};
 
@@ -108,17 +109,21 @@ fn named(out: &Path, name: &str) -> PathBuf {
 impl Job<'_> {
     fn single(&mut self, chosen: &plan::Chosen, problem: &Problem, old: Option<&Lock>) -> Result<Answer, Error> {
         let search = || self.run.solve(problem, &|_| ());
-        match self.output.watch("settling", &self.bar, &self.run, self.depots.network(), search)? {
-            End::Clash(clash) => match self.under_another(&clash, chosen, problem)? {
-                Some((chosen, problem, solution, taken)) => {
-                    self.taken = Some(taken);
-                    self.settled(&solution, &chosen, &problem, old, &self.arguments.out, Vec::new())
-                }
-                None => self.refused(&clash, chosen, problem, old),
-            },
+        let end = self.output.watch("settling", &self.bar, &self.run, self.depots.network(), search)?;
+        let another = match &end {
+            End::Clash(clash) => self.under_another(clash, chosen, problem)?,
             End::Settled(_) if self.arguments.take.is_some() => {
-                Err(Error::request("nothing clashes, so there is no way out to take").help("leave out --take"))
+                return Err(Error::request("nothing clashes, so there is no way out to take").help("leave out --take"));
             }
+            End::Settled(solution) => self.of_its_time(solution, chosen, problem, old)?,
+        };
+        if let Some(another) = another {
+            self.taken = Some(another.taken);
+            let Another { chosen, problem, solution, .. } = another;
+            return self.settled(&solution, &chosen, &problem, old, &self.arguments.out, Vec::new());
+        }
+        match end {
+            End::Clash(clash) => self.refused(&clash, chosen, problem, old),
             End::Settled(solution) => self.settled(&solution, chosen, problem, old, &self.arguments.out, Vec::new()),
         }
     }

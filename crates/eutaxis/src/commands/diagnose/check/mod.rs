@@ -398,7 +398,7 @@ impl<'a> Checker<'a> {
 
     /// The cause in words, with what was checked first.
     fn told(&self, cause: Cause, checked: Checked) -> Told {
-        let mut told = cause.told(&self.surroundings.config.causes);
+        let mut told = cause.told(&self.surroundings.config.causes());
         let solved = checked.remedies.iter().any(|r| r.verified);
         let mut remedies = checked.remedies;
         for mut remedy in told.remedies {
