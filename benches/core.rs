@@ -8,7 +8,7 @@ use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use eutaxis_benches::{Forest, page, versions};
 use eutaxis_core::artifact::WheelName;
 use eutaxis_core::index::parse_json;
-use eutaxis_core::offer::{Policy, offers};
+use eutaxis_core::offer::{JudgedPage, Policy, Rules};
 use eutaxis_core::{Name, SpecifierSet, Target, Version};
 
 fn version(c: &mut Criterion) {
@@ -75,7 +75,9 @@ fn pages(c: &mut Criterion) {
     group.throughput(Throughput::Bytes(bytes.len() as u64));
     group.bench_function("bytes to offers", |b| {
         b.iter(|| {
-            offers(&parse_json(black_box(&bytes), &name).expect("a page"), &target, &Policy::default(), &[]).len()
+            let page = parse_json(black_box(&bytes), &name).expect("a page");
+            let rules = Rules { target: &target, policy: &Policy::default(), adjustments: &[] };
+            JudgedPage::new(std::sync::Arc::new(page), &rules).offers().len()
         })
     });
     group.bench_function("bytes to page", |b| {

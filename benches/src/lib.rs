@@ -6,8 +6,9 @@ use std::sync::Arc;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
+use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::offer::Policy;
-use eutaxis_core::solve::{End, MetadataAnswer, Problem, Search, Solution, Solver, Step, Want};
+use eutaxis_core::solve::{End, Problem, Search, Solution, Solver, Step, Want};
 use eutaxis_core::{Ask, Name, Requirement, Target};
 
 /// A small generator of numbers: the same on every machine and in every run.
@@ -222,7 +223,7 @@ impl Forest {
                         match want {
                             Want::Page(name) => {
                                 let page = self.page(&name).map(Arc::new);
-                                search.supply_page(&name, page.clone());
+                                search.supply_page(&name, page.clone().map(|p| search.judged(p)));
                                 if let Some(facts) = &mut record {
                                     facts.pages.push((name, page));
                                 }
@@ -276,7 +277,8 @@ impl Solver for Memory<'_> {
                                 let forest = self.forest;
                                 let page =
                                     self.pages.entry(name.clone()).or_insert_with(|| forest.page(&name).map(Arc::new));
-                                search.supply_page(&name, page.clone());
+                                let judged = page.clone().map(|p| search.judged(p));
+                                search.supply_page(&name, judged);
                             }
                             Want::Metadata(name, file) | Want::Archive(name, file) => {
                                 let forest = self.forest;
@@ -319,7 +321,8 @@ impl Facts {
     /// Hands all of them in.
     pub fn supply(&self, search: &mut Search) {
         for (name, page) in &self.pages {
-            search.supply_page(name, page.clone());
+            let judged = page.clone().map(|p| search.judged(p));
+            search.supply_page(name, judged);
         }
         for (name, file, answer) in &self.metadata {
             search.supply_metadata(name, file, answer);

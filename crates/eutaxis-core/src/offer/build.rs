@@ -79,7 +79,7 @@ pub(super) fn check(judged: &Judged<'_>) -> Option<Bar> {
 }
 
 /// The same offer, when the user says what its wheels were made for.
-pub(crate) fn restated(mut offer: Offer, made_for: &MadeFor, target: &Target) -> Offer {
+pub(super) fn restated(mut offer: Offer, made_for: &MadeFor, target: &Target) -> Offer {
     let build = Build { made_for: made_for.clone(), evidence: Evidence::Stated };
     for file in offer.files.iter_mut().filter(|f| f.is_wheel()) {
         file.bars.retain(|b| b.kind != BarKind::Accelerator);
@@ -92,7 +92,7 @@ pub(crate) fn restated(mut offer: Offer, made_for: &MadeFor, target: &Target) ->
 /// The place of each offer (newest first) by age and build: builds of one release share an age, and the better build
 /// comes first. What stands before all: whether the offer leaves an accelerator of the target unused that other offers
 /// of the project use.
-pub(crate) fn places(offers: &[Offer], target: &Target) -> Vec<(bool, Place)> {
+pub(super) fn places(offers: &[Offer], target: &Target) -> Vec<(bool, Place)> {
     let system = target.platform.system;
     let order = |offer: &Offer| {
         let build = offer.best().and_then(|f| f.build.as_ref());
@@ -124,7 +124,7 @@ fn same_release(a: &Offer, b: &Offer) -> bool {
 
 /// The place of an offer among all of its project.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
-pub(crate) struct Place {
+pub(super) struct Place {
     /// Which release, newest first.
     release: usize,
     build: BuildOrder,
@@ -133,12 +133,12 @@ pub(crate) struct Place {
 
 impl Place {
     /// Which release it is of, the newest first.
-    pub(crate) fn release(&self) -> usize {
+    pub(super) fn release(&self) -> usize {
         self.release
     }
 
     /// The place when older releases are better.
-    pub(crate) fn oldest_first(self) -> Self {
+    pub(super) fn oldest_first(self) -> Self {
         Place { release: usize::MAX - self.release, offer: usize::MAX - self.offer, ..self }
     }
 }

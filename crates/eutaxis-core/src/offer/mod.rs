@@ -2,22 +2,29 @@
 //!
 //! A new kind of bar is one new file under `bars/` and one line in [`CHECKS`].
 
+mod adjust;
+mod admit;
 mod bars;
 mod build;
+mod judged;
 mod late;
-mod pick;
 mod policy;
+mod rank;
 mod served;
 
 use std::fmt;
 use std::sync::Arc;
 
+pub(crate) use adjust::needs_only;
+pub use adjust::{Adjustment, Effect, requirements};
+pub use admit::takes;
+pub(crate) use admit::{admits_prereleases, is_final};
 pub(crate) use bars::{python_bar, tag_bars};
 pub use build::{Build, Evidence};
-pub(crate) use build::{Place, places, restated};
-pub use late::{late_bar, learned_build};
-pub use pick::{admit, pick, takes};
+pub use judged::{JudgedPage, Learned, Rules, Told, pick};
+pub use late::{MetadataAnswer, too_dear};
 pub use policy::{Chronology, Policy, Prefer, Prereleases, Wheels};
+pub use rank::{Preferred, Ranking};
 pub use served::{Grid, GridRow, Mark, grid};
 
 use crate::index::{FileKind, Page, PageFile};
@@ -184,11 +191,11 @@ impl Offer {
 
 /// A file that later knowledge has barred: its metadata excludes the interpreter, or cannot be known.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct LateBar {
+struct LateBar {
     /// The file's name.
-    pub filename: Arc<str>,
+    filename: Arc<str>,
     /// Why it is out.
-    pub bar: Bar,
+    bar: Bar,
 }
 
 /// A file that is being judged.
@@ -211,8 +218,8 @@ type Check = fn(&Judged<'_>) -> Option<Bar>;
 const CHECKS: [Check; 6] =
     [bars::quarantined, bars::date, bars::requires_python, bars::tags, build::check, bars::wheels_policy];
 
-/// The offers of a page, newest release first.
-pub fn offers(page: &Page, target: &Target, policy: &Policy, late: &[LateBar]) -> Vec<Offer> {
+/// The offers of a page, newest release first; the way to them is [`JudgedPage`].
+fn offers(page: &Page, target: &Target, policy: &Policy, late: &[LateBar]) -> Vec<Offer> {
     let stated = stated(page, target);
     let mut files: Vec<Arc<PageFile>> = page.files.clone();
     // By release, newest first; the order of the page stays among files of one release.
@@ -228,13 +235,7 @@ pub fn offers(page: &Page, target: &Target, policy: &Policy, late: &[LateBar]) -
 }
 
 /// The offer of one release of a page, when later knowledge bars a file of it.
-pub(crate) fn offer_of(
-    page: &Page,
-    version: &Version,
-    target: &Target,
-    policy: &Policy,
-    late: &[LateBar],
-) -> Option<Offer> {
+fn offer_of(page: &Page, version: &Version, target: &Target, policy: &Policy, late: &[LateBar]) -> Option<Offer> {
     let mine = page.files.iter().filter(|f| f.kind.version() == version);
     let stated = stated(page, target);
     let judged: Vec<OfferFile> = mine.map(|file| judge(page, file, stated.as_ref(), target, policy, late)).collect();
@@ -242,7 +243,7 @@ pub(crate) fn offer_of(
 }
 
 /// The same offer without bars of a kind, judged anew.
-pub(crate) fn without_bars(mut offer_: Offer, kind: BarKind, target: &Target) -> Offer {
+fn without_bars(mut offer_: Offer, kind: BarKind, target: &Target) -> Offer {
     offer_.files.iter_mut().for_each(|file| file.bars.retain(|b| b.kind != kind));
     offer(offer_.version, offer_.files, target)
 }
@@ -300,6 +301,8 @@ fn best_file(files: &[OfferFile], yanked: bool) -> Option<usize> {
 
 #[cfg(test)]
 mod tests {
+    use super::build::restated;
+    use super::late::{late_bar, learned_build};
     use super::*;
     use crate::index::parse_json;
     use crate::name::Name;
@@ -462,10 +465,11 @@ mod tests {
         let told: Vec<String> = offers.iter().map(|o| format!("{} {}", o.version, o.verdict.as_str())).collect();
         assert_eq!(told, expected);
         let asked = crate::Requirement::parse("m").unwrap();
-        let taken = pick(&offers, &asked, &target, &Policy::default()).unwrap();
+        let taken =
+            pick(&offers, &asked, &Rules { target: &target, policy: &Policy::default(), adjustments: &[] }).unwrap();
         assert_eq!(offers[taken].version.to_string(), best);
         let oldest = Policy { prefer: Prefer::Oldest, ..Policy::default() };
-        let taken = pick(&offers, &asked, &target, &oldest).unwrap();
+        let taken = pick(&offers, &asked, &Rules { target: &target, policy: &oldest, adjustments: &[] }).unwrap();
         assert!(offers[taken].version.to_string().starts_with("1.0"), "the oldest that runs and uses what is there");
     }
 

@@ -1,24 +1,22 @@
 //! What the page of a project shows of a line: versions that do not exist, yanked or barred ones, bounds that are missing.
 
 use super::{Remark, Severity};
-use crate::index::Page;
-use crate::offer::{Offer, Policy, Verdict, offers};
+use crate::offer::{JudgedPage, Offer, Verdict};
 use crate::requirement::Ask;
 use crate::solve::chronology;
-use crate::target::Target;
 use crate::version::{Operator, SpecifierSet, Version};
 
-/// Remarks on an ask that counts on the target, against the page of its project.
-pub fn paged(ask: &Ask, page: &Page, target: &Target, policy: &Policy) -> Vec<Remark> {
+/// Remarks on an ask that counts on the target, against the page of its project as that target sees it.
+pub fn paged(ask: &Ask, judged: &JudgedPage) -> Vec<Remark> {
     let Some(set) = ask.requirement.versions() else { return Vec::new() };
     let name = &ask.requirement.name;
-    let all = offers(page, target, policy, &[]);
+    let all = judged.offers();
     let matching: Vec<&Offer> = all.iter().filter(|o| set.matches(&o.version)).collect();
     let remark = |id: &'static str, severity: Severity, text: String, remedy: String| {
         vec![Remark::new(id, severity, &ask.origin, text, remedy).about(name)]
     };
     if matching.is_empty() {
-        let near = nearest(set, &all);
+        let near = nearest(set, all);
         let text = match set.clauses() {
             [only] if only.pins_exactly() => {
                 format!("there is no {name} {}", only.version().map_or(String::new(), ToString::to_string))
@@ -57,7 +55,7 @@ pub fn paged(ask: &Ask, page: &Page, target: &Target, policy: &Policy) -> Vec<Re
             other.map_or("nothing else can be had".to_owned(), |o| format!("the newest that is not is {}", o.version));
         return remark("yanked", severity, format!("{name} {} is yanked{why}", offer.version), remedy);
     }
-    missing_bound(ask, set, &all).into_iter().collect()
+    missing_bound(ask, set, all).into_iter().collect()
 }
 
 /// Nothing bounds a project above whose next major series is out.
@@ -116,8 +114,11 @@ mod tests {
     use crate::fault::Origin;
     use crate::index::parse_json;
     use crate::name::Name;
+    use crate::offer::{Policy, Rules};
     use crate::requirement::Requirement;
+    use crate::target::Target;
     use rstest::rstest;
+    use std::sync::Arc;
 
     const PAGE: &str = r#"{"files":[
         {"filename":"m-1.0-py3-none-any.whl","url":"x"}, {"filename":"m-1.2-py3-none-any.whl","url":"x"},
@@ -138,7 +139,8 @@ mod tests {
         let page = parse_json(PAGE.as_bytes(), &Name::parse("m").unwrap()).unwrap();
         let target = Target::parse("cpython 3.12 / linux x86_64 glibc 2.36").unwrap();
         let ask = Ask { requirement: Requirement::parse(text).unwrap(), origin: Origin::Argument };
-        let told: Vec<String> = paged(&ask, &page, &target, &Policy::default())
+        let rules = Rules { target: &target, policy: &Policy::default(), adjustments: &[] };
+        let told: Vec<String> = paged(&ask, &JudgedPage::new(Arc::new(page), &rules))
             .iter()
             .map(|r| format!("{} {} | {} | {}", r.id, r.severity.as_str(), r.text, r.remedy))
             .collect();

@@ -163,7 +163,7 @@ pub(super) fn by_date(release: &Release<'_>, other: &Name, others: &ProjectFacts
     let mine = offer.best().is_some_and(|f| is_compiled_wheel(&f.file.kind));
     // What would be built is compiled where the wheels beside it are.
     let has_compiled = |series: &(u64, u64)| {
-        let of_series = others.offers.iter().filter(|o| chronology::series(&o.version) == Some(*series));
+        let of_series = others.offers().iter().filter(|o| chronology::series(&o.version) == Some(*series));
         of_series.flat_map(|o| &o.files).any(|f| is_compiled_wheel(&f.file.kind))
     };
     let mut found = Vec::new();

@@ -7,20 +7,18 @@ use indexmap::IndexMap;
 use jiff::Timestamp;
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::adjust;
 use super::bits::Bits;
 use super::chronology;
 use super::problem::Problem;
 use crate::artifact::{Metadata, Unread};
-use crate::index::{FileKind, Page};
+use crate::index::FileKind;
 use crate::knowledge::{MadeFor, Number};
 use crate::name::Name;
 use crate::offer::{
-    Bar, BarKind, Build, LateBar, Offer, OfferFile, Place, Prefer, Verdict, Wheels, late_bar, learned_build, offer_of,
-    offers, places,
+    BarKind, Build, Effect, JudgedPage, Learned, MetadataAnswer, Offer, Preferred, Ranking, Told, Verdict,
+    admits_prereleases, is_final, needs_only, requirements,
 };
 use crate::requirement::{Accepts, Requirement};
-use crate::target::Target;
 use crate::version::{SpecifierSet, Version};
 
 /// Something that the search wants to know. It never fetches anything itself.
@@ -43,26 +41,6 @@ pub enum Effort {
     Cheap,
     /// The archive itself.
     Archive,
-}
-
-/// The answer to [`Want::Metadata`].
-#[derive(Debug, Clone)]
-pub enum MetadataAnswer {
-    /// What the file says of itself.
-    Known(Arc<Metadata>),
-    /// A source distribution whose needs only building would tell.
-    UnknownUntilBuilt,
-    /// A file whose metadata breaks the standard, so that nobody can know what it needs: why, in words.
-    Unusable(String),
-    /// Only the archive would tell, of so many bytes (0: not known): it is asked for by [`Want::Archive`].
-    Dear(u64),
-    /// Only the archive would tell, and to fetch it is not permitted.
-    TooDear {
-        /// Its bytes.
-        size: u64,
-        /// What is permitted.
-        limit: u64,
-    },
 }
 
 /// A requirement of a release that counts on the target.
@@ -93,7 +71,7 @@ impl Needs {
     fn of(metadata: &Arc<Metadata>, project: &Name, version: &Version, problem: &Problem) -> Self {
         let values = &problem.target.markers;
         let mut all = Vec::new();
-        let stated = adjust::requirements(metadata, project, version, &problem.target, &problem.adjustments);
+        let stated = requirements(metadata, project, version, &problem.target, &problem.adjustments);
         for (requirement, adjusted) in stated {
             let base = requirement.marker.as_ref().is_none_or(|m| m.holds(values, None));
             // Extras that a release lacks add nothing (choice, rule 5).
@@ -107,7 +85,7 @@ impl Needs {
                 all.push(Need { requirement, base, extras, adjusted });
             }
         }
-        let unread = match adjust::needs_only(project, version, &problem.target, &problem.adjustments) {
+        let unread = match needs_only(project, version, &problem.target, &problem.adjustments) {
             Some(_) => Vec::new(),
             None => unread(metadata, problem),
         };
@@ -136,7 +114,7 @@ fn unread(metadata: &Metadata, problem: &Problem) -> Vec<(String, Option<Vec<Nam
     let replaced = |name: &Name| {
         problem.adjustments.iter().any(|a| {
             a.speaks_of(&metadata.name, &metadata.version, &problem.target)
-                && matches!(&a.effect, adjust::Effect::Needs(r) if r.name == *name)
+                && matches!(&a.effect, Effect::Needs(r) if r.name == *name)
         })
     };
     let of = |unread: &Unread| match unread.at.and_then(|at| metadata.requires.get(at)) {
@@ -151,28 +129,19 @@ fn unread(metadata: &Metadata, problem: &Problem) -> Vec<(String, Option<Vec<Nam
     metadata.unread.iter().filter_map(|u| Some((u.text.clone(), of(u)?))).collect()
 }
 
-/// What is known of one project. Value `v` of its node is `order[v - 1]`, an index into `offers`.
+/// What is known of one project. Value `v` of its node is the `v - 1`th of the ranking.
 #[derive(Debug)]
 pub(super) struct ProjectFacts {
-    page: Arc<Page>,
-    late: Vec<LateBar>,
-    /// All releases, newest first.
-    pub(super) offers: Vec<Offer>,
-    /// The usable ones, best first.
-    pub(super) order: Vec<usize>,
+    /// Shared with other searches until metadata bar something.
+    judged: Arc<JudgedPage>,
+    ranking: Ranking,
     /// Of each of the offers its value; 0 of those that cannot be used.
     values: Vec<usize>,
-    /// Of each usable one, in the same order: which group it belongs to, before age counts.
-    groups: Vec<usize>,
-    /// Of each usable one, in the same order: its release, the newest first; builds of one release share it.
-    releases: Vec<usize>,
     /// Values whose best file is yanked.
     pub(super) yanked: Vec<usize>,
     needs: FxHashMap<Arc<str>, Rc<Needs>>,
     /// Files of which only the archive would tell what they need.
     dear: FxHashSet<Arc<str>>,
-    /// What files were made for by their metadata, where nothing else says it.
-    builds: FxHashMap<Arc<str>, Build>,
     /// The same as `needs` by value, for the search, which asks at every turn.
     needs_by_value: Vec<Option<Rc<Needs>>>,
     /// Sets of values by requirement, so that each distinct one is judged once.
@@ -229,24 +198,14 @@ fn paged_wheel(offer: &Offer) -> Option<PagedWheel> {
 }
 
 impl ProjectFacts {
-    fn new(page: Arc<Page>, problem: &Problem) -> Self {
-        let offers = offers(&page, &problem.target, &problem.policy, &[]);
-        let offers = offers
-            .into_iter()
-            .map(|o| adjust::offered(o, &page.project, &problem.target, &problem.adjustments))
-            .collect();
+    fn new(judged: Arc<JudgedPage>, problem: &Problem) -> Self {
         let mut facts = ProjectFacts {
-            page,
-            late: Vec::new(),
-            offers,
-            order: Vec::new(),
+            judged,
+            ranking: Ranking::default(),
             values: Vec::new(),
-            groups: Vec::new(),
-            releases: Vec::new(),
             yanked: Vec::new(),
             needs: FxHashMap::default(),
             dear: FxHashSet::default(),
-            builds: FxHashMap::default(),
             needs_by_value: Vec::new(),
             sets: FxHashMap::default(),
             series: Vec::new(),
@@ -255,16 +214,16 @@ impl ProjectFacts {
             newest: None,
             usable: Vec::new(),
         };
-        facts.wheels = facts.offers.iter().rev().filter_map(paged_wheel).collect();
+        facts.wheels = facts.offers().iter().rev().filter_map(paged_wheel).collect();
         facts.wheels.sort_by(|a, b| a.version.cmp(&b.version));
         facts.newest = facts
-            .offers
+            .offers()
             .iter()
             .filter(|o| o.verdict != Verdict::Barred && o.yanked.is_none() && !o.version.is_prerelease())
             .map(|o| o.version.clone())
             .max();
         facts.usable = facts
-            .offers
+            .offers()
             .iter()
             .filter(|o| o.verdict != Verdict::Barred)
             .map(|o| Usable {
@@ -274,8 +233,8 @@ impl ProjectFacts {
                 compiled: o.best().is_some_and(|f| is_compiled_wheel(&f.file.kind)),
             })
             .collect();
-        facts.series = chronology::all_series(&facts.offers);
-        let finals = facts.offers.iter().filter(|o| !o.version.is_prerelease());
+        facts.series = chronology::all_series(facts.offers());
+        let finals = facts.offers().iter().filter(|o| !o.version.is_prerelease());
         facts.last_published = finals.filter_map(Offer::first_published).max();
         facts.rank(problem);
         facts
@@ -283,56 +242,46 @@ impl ProjectFacts {
 
     /// Puts the usable offers in order of preference; what was concluded from another order is forgotten.
     fn rank(&mut self, problem: &Problem) {
-        let offers = &self.offers;
-        let places = places(offers, &problem.target);
-        let prior = problem.prior.get(&self.page.project);
-        let nearest = problem.nearest.get(&self.page.project);
-        let mut order: Vec<usize> = (0..offers.len()).filter(|i| offers[*i].verdict != Verdict::Barred).collect();
-        let apart = problem.policy.wheels != Wheels::Any;
-        let oldest = problem.policy.prefer == Prefer::Oldest;
-        // What counts before age: yanked ones last, then the prior pin, then wheels, then the use of an accelerator.
-        let group = |i: usize| {
-            let offer = &offers[i];
-            let unused = places.get(i).is_some_and(|(unused, _)| *unused);
-            let kept = prior.is_some_and(|v| *v == offer.version);
-            let near = nearest.map_or(0, |list| list.iter().position(|v| *v == offer.version).unwrap_or(list.len()));
-            (offer.yanked.is_some(), near, !kept, apart && offer.verdict == Verdict::Build, unused)
-        };
-        order.sort_by_cached_key(|i| {
-            let place = places.get(*i).map(|(_, place)| place.clone());
-            (group(*i), if oldest { place.map(Place::oldest_first) } else { place })
-        });
-        let mut groups: Vec<usize> = Vec::new();
-        for pair in order.windows(2).map(|w| group(w[0]) != group(w[1])) {
-            groups.push(groups.last().copied().unwrap_or(0) + usize::from(pair));
+        let project = self.judged.project();
+        let preferred =
+            Preferred { prior: problem.prior.get(project), nearest: problem.nearest.get(project).map(Vec::as_slice) };
+        self.ranking = self.judged.ranking(&problem.rules(), &preferred);
+        self.values = vec![0; self.offers().len()];
+        for (at, offer) in self.ranking.order.iter().enumerate() {
+            if let Some(value) = self.values.get_mut(*offer) {
+                *value = at + 1;
+            }
         }
-        groups.insert(0, 0);
-        self.yanked = (1..=order.len()).filter(|v| offers[order[*v - 1]].yanked.is_some()).collect();
-        self.releases = order.iter().filter_map(|i| places.get(*i)).map(|(_, place)| place.release()).collect();
-        self.values = vec![0; self.offers.len()];
-        for (at, offer) in order.iter().enumerate() {
-            self.values[*offer] = at + 1;
-        }
-        self.order = order;
-        self.groups = groups;
+        let is_yanked = |v: &usize| self.offer(*v).is_some_and(|o| o.yanked.is_some());
+        self.yanked = (1..self.size()).filter(is_yanked).collect();
         self.sets.clear();
         self.index_needs();
     }
 
+    /// The page as it is judged here.
+    pub(super) fn judged(&self) -> &JudgedPage {
+        &self.judged
+    }
+
+    /// All releases, newest first.
+    pub(super) fn offers(&self) -> &[Offer] {
+        self.judged.offers()
+    }
+
     /// Why its page has no file that can be used, when it has none.
     pub(super) fn empty(&self) -> Option<(BarKind, String)> {
-        let kind = if self.page.quarantined().is_some() { BarKind::Quarantined } else { BarKind::Absent };
-        self.page.why_empty().map(|why| (kind, why))
+        let kind = if self.judged.page().quarantined().is_some() { BarKind::Quarantined } else { BarKind::Absent };
+        self.judged.page().why_empty().map(|why| (kind, why))
     }
 
     /// The group of a value: one of a smaller group is better whatever its age.
     pub(super) fn group(&self, value: usize) -> usize {
-        value.checked_sub(1).and_then(|i| self.groups.get(i)).copied().unwrap_or(0)
+        value.checked_sub(1).and_then(|i| self.ranking.groups.get(i)).copied().unwrap_or(0)
     }
 
     /// The release of a value among all of the project, the newest first.
     pub(super) fn release(&self, value: usize) -> usize {
-        value.checked_sub(1).and_then(|i| self.releases.get(i)).copied().unwrap_or(0)
+        value.checked_sub(1).and_then(|i| self.ranking.releases.get(i)).copied().unwrap_or(0)
     }
 
     /// Its major series, each with the day on which it began, where that is known.
@@ -347,7 +296,7 @@ impl ProjectFacts {
 
     /// Whether its releases are numbered by date.
     pub(super) fn is_numbered_by_date(&self) -> bool {
-        self.offers.first().is_some_and(|newest| chronology::series(&newest.version).is_none())
+        self.offers().first().is_some_and(|newest| chronology::series(&newest.version).is_none())
     }
 
     /// The final releases of which the page alone says that they have a wheel for the place, oldest first. Whether their own
@@ -365,13 +314,13 @@ impl ProjectFacts {
     pub(super) fn needs_of(&self, file: &Arc<str>) -> Option<Option<&Rc<Needs>>> {
         match self.needs.get(file) {
             Some(needs) => Some(Some(needs)),
-            None => self.late.iter().any(|l| l.filename == *file).then_some(None),
+            None => self.judged.is_learnt_barred(file).then_some(None),
         }
     }
 
     /// The want for the metadata of a file.
     pub(super) fn want_of(&self, file: &Arc<str>) -> Want {
-        let (project, file) = (self.page.project.clone(), Arc::clone(file));
+        let (project, file) = (self.judged.project().clone(), Arc::clone(file));
         if self.dear.contains(&file) { Want::Archive(project, file) } else { Want::Metadata(project, file) }
     }
 
@@ -387,12 +336,12 @@ impl ProjectFacts {
 
     /// How many values its node has, absence included.
     pub(super) fn size(&self) -> usize {
-        self.order.len() + 1
+        self.ranking.order.len() + 1
     }
 
     /// The offer of a value; none for absence.
     pub(super) fn offer(&self, value: usize) -> Option<&Offer> {
-        value.checked_sub(1).and_then(|i| self.order.get(i)).and_then(|i| self.offers.get(*i))
+        value.checked_sub(1).and_then(|i| self.ranking.order.get(i)).and_then(|i| self.offers().get(*i))
     }
 
     /// The name of the best file of a value.
@@ -402,12 +351,7 @@ impl ProjectFacts {
 
     /// What the best file of a value was made for, if that is told.
     pub(super) fn build(&self, value: usize) -> Option<&Build> {
-        self.build_of(self.offer(value).and_then(Offer::best)?)
-    }
-
-    /// What a file was made for, by its page or by its metadata.
-    pub(super) fn build_of<'a>(&'a self, file: &'a OfferFile) -> Option<&'a Build> {
-        file.build.as_ref().or_else(|| self.builds.get(&file.file.filename))
+        self.judged.build_of(self.offer(value).and_then(Offer::best)?)
     }
 
     /// What the best file of a value needs, when its metadata was supplied.
@@ -427,25 +371,20 @@ impl ProjectFacts {
 
     /// The value of a release that can be used.
     pub(super) fn value_of(&self, version: &Version) -> Option<usize> {
-        let at = self.offers.binary_search_by(|o| version.cmp(&o.version)).ok()?;
+        let at = self.judged.position(version)?;
         self.values.get(at).copied().filter(|value| *value > 0)
     }
 
     /// Whether a requirement of this project admits pre-releases (choice, rule 3).
     fn admits_prereleases(&self, requirement: &Requirement, problem: &Problem) -> bool {
-        let name = &requirement.name;
-        let Some(set) = requirement.versions() else { return true };
-        problem.policy.prereleases.admits(name)
-            || problem.names_prerelease(name)
-            || set.names_prerelease()
-            || self.finals(set).next().is_none()
+        let is_named = problem.names_prerelease(&requirement.name);
+        let usable = (1..self.size()).filter_map(|v| self.offer(v));
+        admits_prereleases(requirement, is_named, &problem.policy, usable)
     }
 
     /// Values of the usable final releases that a set takes: while there is one, pre-releases are left out.
     fn finals<'a>(&'a self, set: &'a SpecifierSet) -> impl Iterator<Item = usize> + 'a {
-        (1..self.size()).filter(move |v| {
-            self.offer(*v).is_some_and(|o| o.yanked.is_none() && !o.version.is_prerelease() && set.matches(&o.version))
-        })
+        (1..self.size()).filter(move |v| self.offer(*v).is_some_and(|o| is_final(o) && set.matches(&o.version)))
     }
 
     /// When a requirement leaves pre-releases out only because of final releases that their own metadata might still
@@ -497,7 +436,7 @@ impl ProjectFacts {
         if self.admits_prereleases(requirement, problem) {
             return Vec::new();
         }
-        let usable = self.offers.iter().filter(|o| o.verdict != Verdict::Barred);
+        let usable = self.offers().iter().filter(|o| o.verdict != Verdict::Barred);
         usable.filter(|o| o.version.is_prerelease() && set.matches(&o.version)).map(|o| o.version.clone()).collect()
     }
 }
@@ -535,7 +474,7 @@ impl Facts {
 
     /// Stores a page. True when it brings a toolkit that was not known before, so that everything that was concluded
     /// about toolkits must be forgotten.
-    pub(super) fn supply_page(&mut self, project: &Name, page: Option<Arc<Page>>, problem: &Problem) -> bool {
+    pub(super) fn supply_page(&mut self, project: &Name, page: Option<Arc<JudgedPage>>, problem: &Problem) -> bool {
         let facts = page.map(|p| ProjectFacts::new(p, problem));
         let builds: Vec<Build> = facts.iter().flat_map(|f| (1..f.size()).filter_map(|v| f.build(v).cloned())).collect();
         self.projects.insert(project.clone(), facts);
@@ -572,81 +511,30 @@ impl Facts {
         problem: &Problem,
     ) -> bool {
         let Some(facts) = self.get_mut(project) else { return false };
-        let judged = facts.offers.iter().enumerate().find_map(|(at, offer)| {
-            let file = offer.files.iter().find(|f| f.file.filename == *file)?;
-            Some((at, offer.version.clone(), file))
-        });
-        let Some((at, version, judged)) = judged else { return false };
-        // The user's word stands for what nobody can tell.
-        let only = adjust::needs_only(project, &version, &problem.target, &problem.adjustments);
-        let told = only.filter(|_| !matches!(answer, MetadataAnswer::Known(_)));
-        let unsaid = told.is_some();
-        let answer = &told.map_or_else(|| answer.clone(), |_| MetadataAnswer::Known(silent(project, &version)));
-        if let MetadataAnswer::Dear(_) = answer {
-            facts.dear.insert(file.clone());
-            return false;
-        }
-        let bar = bar_of(answer, judged, &version, &problem.target);
-        let learned = match answer {
-            MetadataAnswer::Known(metadata) => learned_build(judged, metadata, &problem.target),
-            _ => None,
+        let told = match facts.judged.learn(file, answer, &problem.rules()) {
+            Learned::Unknown => return false,
+            Learned::Dear => {
+                facts.dear.insert(Arc::clone(file));
+                return false;
+            }
+            Learned::Told(told) => told,
         };
-        facts.builds.extend(learned.clone().map(|build| (file.clone(), build)));
-        if let MetadataAnswer::Known(metadata) = answer {
-            let mut needs = Needs::of(metadata, project, &version, problem);
-            needs.said = needs.said.filter(|_| !unsaid);
+        let Told { version, metadata, is_stated, build, is_barred } = told;
+        if let Some(metadata) = metadata {
+            let mut needs = Needs::of(&metadata, project, &version, problem);
+            needs.said = needs.said.filter(|_| !is_stated);
             let needs = Rc::new(needs);
-            facts.needs.insert(file.clone(), Rc::clone(&needs));
+            facts.needs.insert(Arc::clone(file), Rc::clone(&needs));
             facts.needs_by_value.resize(facts.size(), None);
-            if let Some(value) = (1..facts.size()).find(|v| facts.file(*v) == Some(file)) {
-                facts.needs_by_value[value] = Some(needs);
+            let value = facts.value_of(&version).filter(|v| facts.file(*v) == Some(file));
+            if let Some(known) = value.and_then(|v| facts.needs_by_value.get_mut(v)) {
+                *known = Some(needs);
             }
         }
-        let Some(bar) = bar else { return learned.is_some_and(|build| self.note_toolkit(&build)) };
-        facts.late.push(LateBar { filename: file.clone(), bar });
-        // Just the release of that file is judged again.
-        if let Some(judged) = offer_of(&facts.page, &version, &problem.target, &problem.policy, &facts.late)
-            && let Some(offer) = facts.offers.get_mut(at)
-        {
-            *offer = adjust::offered(judged, project, &problem.target, &problem.adjustments);
+        if is_barred {
+            facts.rank(problem);
+            return true;
         }
-        facts.rank(problem);
-        true
+        build.is_some_and(|build| self.note_toolkit(&build))
     }
-}
-
-/// Metadata that says nothing but of what it is.
-fn silent(project: &Name, version: &Version) -> Arc<Metadata> {
-    Arc::new(Metadata::unsaid(project.clone(), version.clone()))
-}
-
-/// What an answer to the question for its metadata bars a file by.
-pub fn bar_of(answer: &MetadataAnswer, file: &OfferFile, version: &Version, target: &Target) -> Option<Bar> {
-    match answer {
-        MetadataAnswer::Known(metadata) => late_bar(file, metadata, target),
-        MetadataAnswer::UnknownUntilBuilt => {
-            let detail = "only source, and what it needs is known only by building it".to_owned();
-            Some(Bar { kind: BarKind::Wheels, detail })
-        }
-        MetadataAnswer::Unusable(why) => {
-            Some(Bar { kind: BarKind::Absent, detail: format!("its metadata cannot be used: {why}") })
-        }
-        MetadataAnswer::Dear(_) => None,
-        MetadataAnswer::TooDear { size, limit } => Some(too_dear(version, *size, *limit)),
-    }
-}
-
-/// The bar of a release of which it would cost too much to learn what it needs.
-pub fn too_dear(version: &Version, size: u64, limit: u64) -> Bar {
-    let mb = |bytes: u64| match bytes {
-        0..1_000_000 => format!("{} kB", bytes.div_ceil(1_000)),
-        1_000_000..1_000_000_000 => format!("{} MB", bytes / 1_000_000),
-        _ => format!("{}.{} GB", bytes / 1_000_000_000, bytes % 1_000_000_000 / 100_000_000),
-    };
-    let detail = format!(
-        "what {version} needs is not known: learning it means fetching {} (limit {}; --fetch-limit)",
-        mb(size),
-        mb(limit)
-    );
-    Bar { kind: BarKind::Unknown, detail }
 }

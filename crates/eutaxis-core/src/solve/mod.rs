@@ -12,7 +12,6 @@
 //! when clauses that follow from the problem exclude it under the decisions made before. Learned clauses are such, so
 //! the first full assignment is the promised one.
 
-mod adjust;
 mod analyze;
 mod bits;
 pub(crate) mod chronology;
@@ -34,11 +33,10 @@ mod toolkits;
 mod verify;
 mod ways;
 
-pub use adjust::{Adjustment, Effect, offered, requirements};
 pub use chronology::Strength;
 pub use clash::{Clash, Contested, Fact, FactKind};
 pub use doubts::{Doubt, DoubtKind};
-pub use facts::{Effort, MetadataAnswer, Want, bar_of, too_dear};
+pub use facts::{Effort, Want};
 pub use joint::{Joint, joint};
 pub use problem::Problem;
 pub use queue::OwnTime;

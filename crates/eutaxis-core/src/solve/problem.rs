@@ -2,9 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use super::adjust::Adjustment;
 use crate::name::Name;
-use crate::offer::Policy;
+use crate::offer::{Adjustment, Policy, Rules};
 use crate::requirement::{Accepts, Ask};
 use crate::target::Target;
 use crate::version::Version;
@@ -47,6 +46,11 @@ impl Problem {
             stated: None,
             held: BTreeMap::new(),
         }
+    }
+
+    /// By what pages are judged for it.
+    pub fn rules(&self) -> Rules<'_> {
+        Rules { target: &self.target, policy: &self.policy, adjustments: &self.adjustments }
     }
 
     /// The same question whatever the order in which it was asked: for a clash, which must not depend on it.

@@ -12,7 +12,7 @@ use super::clash::Clash;
 use super::clause::{ClauseId, Rests, Source, Term};
 use super::doubts::Doubt;
 use super::expand::{ShareKey, YankedPin, page_want};
-use super::facts::{Facts, MetadataAnswer, ProjectFacts, Want};
+use super::facts::{Facts, ProjectFacts, Want};
 use super::let_go::LetGo;
 use super::problem::Problem;
 use super::queue::{OwnTime, Queue};
@@ -20,7 +20,7 @@ use super::solution::{Solution, Sources};
 use super::state::{NodeKind, State};
 use crate::index::Page;
 use crate::name::Name;
-use crate::offer::Offer;
+use crate::offer::{JudgedPage, MetadataAnswer, Offer};
 
 /// A search gives up after so many conflicts: the instance is beyond what can be proven in reasonable time.
 const MOST_CONFLICTS: usize = 2_000_000;
@@ -118,8 +118,13 @@ impl Search {
         self.conflicts
     }
 
+    /// A page as it is judged for this search, where nobody else is to share it.
+    pub fn judged(&self, page: Arc<Page>) -> Arc<JudgedPage> {
+        Arc::new(JudgedPage::new(page, &self.problem.rules()))
+    }
+
     /// Hands in the page of a project; none when no depot has it.
-    pub fn supply_page(&mut self, project: &Name, page: Option<Arc<Page>>) {
+    pub fn supply_page(&mut self, project: &Name, page: Option<Arc<JudgedPage>>) {
         self.was_supplied = true;
         let problem = Rc::clone(&self.problem);
         let new_toolkit = self.facts.supply_page(project, page, &problem);

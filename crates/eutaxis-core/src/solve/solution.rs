@@ -338,7 +338,7 @@ fn unaccelerated(problem: &Problem, known: &ProjectFacts, project: &Name, value:
         return None;
     }
     let chosen = known.offer(value)?;
-    let build = known.offers.iter().find(|o| o.files.iter().any(|f| uses(f.build.as_ref())))?;
+    let build = known.offers().iter().find(|o| o.files.iter().any(|f| uses(f.build.as_ref())))?;
     let bar = build.bars.iter().find(|b| b.kind == BarKind::Accelerator);
     Some(Caution::Unaccelerated {
         project: project.clone(),
@@ -400,7 +400,7 @@ impl Reader<'_> {
     /// The releases newer than the chosen one, newest first.
     fn newer(&self, chosen: &Chosen, all: &[Chosen]) -> Vec<Newer> {
         let Some(known) = self.facts.get(&chosen.project) else { return Vec::new() };
-        let newer = known.offers.iter().filter(|o| o.version > chosen.version);
+        let newer = known.offers().iter().filter(|o| o.version > chosen.version);
         let wants: Vec<(&Asker, Requirement)> =
             chosen.asked_by.iter().filter_map(|asker| Some((asker, self.requirement(asker)?))).collect();
         newer

@@ -2,9 +2,9 @@
 
 use crate::artifact::Metadata;
 use crate::name::Name;
+use crate::offer::requirements;
 use crate::requirement::{Accepts, Requirement};
 
-use super::adjust;
 use super::problem::Problem;
 use super::solution::{Chosen, Solution};
 
@@ -42,7 +42,7 @@ pub fn verify<'a>(
             return Err(format!("{} was chosen unseen", c.project));
         };
         let extras: Vec<Name> = c.extras.iter().filter(|e| metadata.extras.contains(e)).cloned().collect();
-        let stated = adjust::requirements(metadata, &c.project, &c.version, &problem.target, &problem.adjustments);
+        let stated = requirements(metadata, &c.project, &c.version, &problem.target, &problem.adjustments);
         for (need, _) in &stated {
             if need.marker.as_ref().is_none_or(|m| m.wanted(&problem.target.markers, &extras)) {
                 meets(c.project.as_str(), need)?;

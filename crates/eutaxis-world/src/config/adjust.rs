@@ -6,7 +6,7 @@ use std::sync::Arc;
 use eutaxis_core::document::{Placed, Table};
 use eutaxis_core::fault::{Fault, Origin};
 use eutaxis_core::knowledge::Families;
-use eutaxis_core::solve::{Adjustment, Effect};
+use eutaxis_core::offer::{Adjustment, Effect};
 use eutaxis_core::{Marker, Name, Requirement, SpecifierSet};
 
 /// Reads one entry of a settings file.

@@ -4,7 +4,8 @@ use std::sync::Arc;
 
 use eutaxis_core::Name;
 use eutaxis_core::index::{FileKind, Hashes, Page, PageFile};
-use eutaxis_core::solve::{Effort, MetadataAnswer};
+use eutaxis_core::offer::MetadataAnswer;
+use eutaxis_core::solve::Effort;
 use url::Url;
 
 use super::Depot;

@@ -9,7 +9,8 @@ use std::sync::Arc;
 use eutaxis_core::Name;
 use eutaxis_core::artifact::{Metadata, SdistName, WheelName};
 use eutaxis_core::index::{FileKind, Hashes, Page, PageFile};
-use eutaxis_core::solve::{Effort, MetadataAnswer};
+use eutaxis_core::offer::MetadataAnswer;
+use eutaxis_core::solve::Effort;
 use rayon::prelude::*;
 
 use super::{Depot, Place, ensure_truthful, sdist_metadata, wheel_metadata};

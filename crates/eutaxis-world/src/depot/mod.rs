@@ -16,7 +16,8 @@ use std::sync::Arc;
 use eutaxis_core::Name;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::{Page, PageFile};
-use eutaxis_core::solve::{Effort, MetadataAnswer};
+use eutaxis_core::offer::MetadataAnswer;
+use eutaxis_core::solve::Effort;
 
 pub(crate) use inside::wheel_metadata_bytes;
 pub use inside::{sdist_metadata, wheel_metadata};

@@ -6,7 +6,8 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use eutaxis_core::Name;
 use eutaxis_core::index::{Page, PageFile};
-use eutaxis_core::solve::{Effort, MetadataAnswer};
+use eutaxis_core::offer::MetadataAnswer;
+use eutaxis_core::solve::Effort;
 
 use super::{Depot, Place};
 use crate::catalogue::ListedFile;

@@ -5,7 +5,8 @@ use std::sync::Arc;
 
 use eutaxis_core::Name;
 use eutaxis_core::index::{Page, PageFile, parse_html, parse_json};
-use eutaxis_core::solve::{Effort, MetadataAnswer};
+use eutaxis_core::offer::MetadataAnswer;
+use eutaxis_core::solve::Effort;
 use percent_encoding::percent_decode_str;
 
 use super::folder::{metadata_at, read_at, sidecar};

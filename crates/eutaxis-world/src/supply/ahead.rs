@@ -7,9 +7,8 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use eutaxis_core::artifact::Metadata;
-use eutaxis_core::index::Page;
-use eutaxis_core::offer::{Policy, Verdict, offers};
-use eutaxis_core::solve::{MetadataAnswer, Problem, Want};
+use eutaxis_core::offer::{Adjustment, JudgedPage, MetadataAnswer, Policy, Preferred, Rules};
+use eutaxis_core::solve::{Problem, Want};
 use eutaxis_core::{Name, Requirement, SpecifierSet, Target, Version};
 
 use super::crew::Fact;
@@ -21,6 +20,7 @@ const MOST: usize = 2_000;
 pub(super) struct Ahead {
     target: Target,
     policy: Policy,
+    adjustments: Vec<Adjustment>,
     /// What is asked of each project, as far as heard.
     bounds: HashMap<Name, Vec<SpecifierSet>>,
     prior: HashMap<Name, Version>,
@@ -32,6 +32,7 @@ impl Ahead {
         let mut ahead = Ahead {
             target: problem.target.clone(),
             policy: problem.policy.clone(),
+            adjustments: problem.adjustments.clone(),
             bounds: HashMap::new(),
             prior: problem.prior.iter().map(|(n, v)| (n.clone(), v.clone())).collect(),
             extras: HashMap::new(),
@@ -50,29 +51,26 @@ impl Ahead {
     }
 
     /// What will probably be wanted after this.
-    pub(super) fn after(&mut self, fact: &Fact) -> Vec<Want> {
+    pub(super) fn after(&mut self, fact: &Fact, judged: Option<&JudgedPage>) -> Vec<Want> {
         match fact {
-            Fact::Page(project, Some((_, page))) => self.best_file(project, page).into_iter().collect(),
+            Fact::Page(..) => judged.and_then(|judged| self.best_file(judged)).into_iter().collect(),
             Fact::Metadata(project, _, MetadataAnswer::Known(metadata)) => self.needs(project, metadata),
-            _ => Vec::new(),
+            Fact::Metadata(..) => Vec::new(),
         }
     }
 
-    fn best_file(&self, project: &Name, page: &Page) -> Option<Want> {
+    /// The release that would be taken if nothing else were asked for.
+    fn best_file(&self, judged: &JudgedPage) -> Option<Want> {
+        let project = judged.project();
         let bounds = self.bounds.get(project).map_or(&[][..], Vec::as_slice);
-        let prior = self.prior.get(project);
-        let offers = offers(page, &self.target, &self.policy, &[]);
-        let possible: Vec<_> = offers
-            .iter()
-            .filter(|o| o.verdict != Verdict::Barred && o.yanked.is_none())
-            .filter(|o| bounds.iter().all(|b| b.matches(&o.version)))
-            .collect();
-        let kept = possible.iter().find(|o| Some(&o.version) == prior);
-        let is_final = |v: &Version| !v.is_prerelease();
-        let best = kept
-            .or_else(|| possible.iter().find(|o| o.verdict == Verdict::Ready && is_final(&o.version)))
-            .or_else(|| possible.iter().find(|o| is_final(&o.version)))
-            .or_else(|| possible.first())?;
+        let rules = Rules { target: &self.target, policy: &self.policy, adjustments: &self.adjustments };
+        let ranking = judged.ranking(&rules, &Preferred { prior: self.prior.get(project), nearest: None });
+        let ranked = ranking.order.iter().filter_map(|at| judged.offers().get(*at));
+        let possible: Vec<_> =
+            ranked.filter(|o| o.yanked.is_none() && bounds.iter().all(|b| b.matches(&o.version))).collect();
+        let kept = |v: &Version| self.prior.get(project) == Some(v);
+        let sound = possible.iter().find(|o| !o.version.is_prerelease() || kept(&o.version));
+        let best = sound.or_else(|| possible.first())?;
         Some(Want::Metadata(project.clone(), Arc::clone(&best.best()?.file.filename)))
     }
 

@@ -9,9 +9,11 @@ use std::time::Instant;
 
 use eutaxis_core::Name;
 use eutaxis_core::index::Page;
-use eutaxis_core::solve::{Effort, MetadataAnswer, Want};
+use eutaxis_core::offer::MetadataAnswer;
+use eutaxis_core::solve::{Effort, Want};
 
 use super::ahead::Ahead;
+use super::judge::Judge;
 use crate::depot::{Depot, Depots};
 use crate::{Error, ErrorKind, Result};
 
@@ -54,6 +56,8 @@ struct State {
 
 struct Shared {
     depots: Arc<Depots>,
+    /// Judges the pages that come, each on the thread that read it.
+    judge: Option<Arc<Judge>>,
     ahead: Option<Mutex<Ahead>>,
     most: usize,
     state: Mutex<State>,
@@ -69,11 +73,12 @@ pub(super) struct Crew {
 }
 
 impl Crew {
-    pub(super) fn new(depots: Arc<Depots>, ahead: Option<Ahead>) -> Self {
+    pub(super) fn new(depots: Arc<Depots>, judge: Option<Arc<Judge>>, ahead: Option<Ahead>) -> Self {
         let processors = std::thread::available_parallelism().map_or(2, usize::from);
         let most = if depots.are_remote() { MOST_UNDER_WAY } else { processors };
         let shared = Shared {
             depots,
+            judge,
             ahead: ahead.map(Mutex::new),
             most,
             state: Mutex::default(),
@@ -138,6 +143,24 @@ impl Crew {
         }
     }
 
+    /// What was answered of the metadata of a project's files, in the order of their names; what an archive told after what was
+    /// told without it.
+    pub(super) fn answers_of(&self, project: &Name) -> Vec<(Arc<str>, MetadataAnswer)> {
+        let state = self.shared.lock();
+        let of_it = |want: &Want| matches!(want, Want::Metadata(name, _) | Want::Archive(name, _) if name == project);
+        let mut answered: Vec<(&Want, Arc<str>, MetadataAnswer)> = state
+            .slots
+            .iter()
+            .filter(|(want, _)| of_it(want))
+            .filter_map(|(want, slot)| match slot {
+                Slot::Done(Ok(Fact::Metadata(_, file, answer))) => Some((want, Arc::clone(file), answer.clone())),
+                _ => None,
+            })
+            .collect();
+        answered.sort_by(|a, b| a.0.cmp(b.0));
+        answered.into_iter().map(|(_, file, answer)| (file, answer)).collect()
+    }
+
     /// The page of a project that was answered, with its depot.
     pub(super) fn page_of(&self, project: &Name) -> Option<(Arc<dyn Depot>, Arc<Page>)> {
         self.shared.page_of(project)
@@ -197,10 +220,14 @@ impl Shared {
             state.slots.insert(want.clone(), Slot::UnderWay(Instant::now()));
             drop(state);
             let fact = self.answer(&want);
+            let judged = match (&self.judge, &fact) {
+                (Some(judge), Ok(Fact::Page(_, Some((_, page))))) => Some(judge.page(page)),
+                _ => None,
+            };
             let foreseen = match (&self.ahead, &fact) {
                 // As long as the catalogue has everything, nobody waits, and foreseeing only costs.
                 (Some(ahead), Ok(fact)) if self.depots.network().is_in_use() => {
-                    ahead.lock().unwrap_or_else(PoisonError::into_inner).after(fact)
+                    ahead.lock().unwrap_or_else(PoisonError::into_inner).after(fact, judged.as_deref())
                 }
                 _ => Vec::new(),
             };

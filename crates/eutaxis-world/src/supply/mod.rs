@@ -5,6 +5,8 @@
 
 mod ahead;
 mod crew;
+mod judge;
+mod look;
 
 use std::collections::HashSet;
 use std::path::PathBuf;
@@ -14,9 +16,9 @@ use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use eutaxis_core::Name;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::{Page, PageFile};
+use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::solve::{
-    Alternative, Clash, End, Joint, MetadataAnswer, Problem, Search, Solution, Solver, Step, Want, Ways, joint,
-    ways_out,
+    Alternative, Clash, End, Joint, Problem, Search, Solution, Solver, Step, Want, Ways, joint, ways_out,
 };
 
 use crate::catalogue::ListedFile;
@@ -25,6 +27,8 @@ use crate::threads::each;
 use crate::{Error, Result};
 use ahead::Ahead;
 use crew::{Crew, Fact};
+use judge::{Judge, Judges};
+pub use look::{Depth, Looked};
 
 /// So many searches are under way at once where facts come over the network: each mostly waits.
 const MOST_SEARCHES: usize = 16;
@@ -52,6 +56,7 @@ pub struct Run {
     crew: OnceLock<Crew>,
     pages: AtomicUsize,
     metadata: AtomicUsize,
+    judges: Judges,
     /// Archives that were asked for and counted.
     paid: Mutex<HashSet<Want>>,
 }
@@ -73,6 +78,7 @@ impl Run {
             crew: OnceLock::new(),
             pages: AtomicUsize::new(0),
             metadata: AtomicUsize::new(0),
+            judges: Judges::default(),
             paid: Mutex::default(),
         }
     }
@@ -81,7 +87,8 @@ impl Run {
     fn crew(&self, problem: Option<&Problem>) -> &Crew {
         self.crew.get_or_init(|| {
             let ahead = problem.filter(|_| self.depots.are_remote()).map(Ahead::new);
-            Crew::new(Arc::clone(&self.depots), ahead)
+            let judge = problem.map(|p| self.judges.of(&p.rules()));
+            Crew::new(Arc::clone(&self.depots), judge, ahead)
         })
     }
 
@@ -157,6 +164,7 @@ impl Run {
 
     fn search_once(&self, problem: &Problem, progress: Progress<'_>, left: &mut Option<u64>) -> Result<End> {
         let crew = self.crew(Some(problem));
+        let judge = self.judges.of(&problem.rules());
         let mut search = Search::new(problem.clone());
         loop {
             match search.step() {
@@ -168,11 +176,11 @@ impl Run {
                     crew.order(needed.iter().chain(&likely));
                     let facts: Vec<Result<Fact>> = needed.iter().map(|want| crew.fact(want)).collect();
                     for fact in whole(facts)? {
-                        self.hand_in(&mut search, fact);
+                        self.hand_in(&mut search, fact, &judge);
                     }
                     // What is only likely to be wanted may fail: it is asked for again if it really is.
                     for fact in likely.iter().filter_map(|want| crew.fact(want).ok()) {
-                        self.hand_in(&mut search, fact);
+                        self.hand_in(&mut search, fact, &judge);
                     }
                     progress(self.read());
                 }
@@ -207,12 +215,12 @@ impl Run {
         self.crew.get()?.waits_for()
     }
 
-    fn hand_in(&self, search: &mut Search, fact: Fact) {
+    fn hand_in(&self, search: &mut Search, fact: Fact, judge: &Judge) {
         match fact {
             Fact::Page(project, None) => search.supply_page(&project, None),
             Fact::Page(project, Some((_, page))) => {
                 self.pages.fetch_add(1, Ordering::Relaxed);
-                search.supply_page(&project, Some(page));
+                search.supply_page(&project, Some(judge.page(&page)));
             }
             Fact::Metadata(project, file, answer) => {
                 self.metadata.fetch_add(1, Ordering::Relaxed);

@@ -5,7 +5,8 @@ use std::path::Path;
 use std::sync::Arc;
 
 use eutaxis_core::Name;
-use eutaxis_core::solve::{Effort, MetadataAnswer};
+use eutaxis_core::offer::MetadataAnswer;
+use eutaxis_core::solve::Effort;
 use eutaxis_demo::{Wheel, write_wheel};
 use eutaxis_world::config::NetworkSettings;
 use eutaxis_world::depot::{Depot, Depots, Listed, Named, Place, open};

@@ -5,17 +5,17 @@ use std::path::Path;
 use std::sync::Arc;
 
 use eutaxis_core::fault::{Fault, Origin, escaped, line_and_column};
-use eutaxis_core::index::{Hashes, Page};
+use eutaxis_core::index::Hashes;
 use eutaxis_core::name::nearest;
-use eutaxis_core::offer::{Policy, Verdict, offers};
+use eutaxis_core::offer::{Adjustment, JudgedPage, Policy, Rules, Verdict};
 use eutaxis_core::pins::{Lock, Package};
 use eutaxis_core::proofread::{Remark, Severity, alone, paged};
 use eutaxis_core::requirement::{ProjectAsks, RequirementList, Wanted, script_block};
-use eutaxis_core::{Ask, Name, Target, Version};
+use eutaxis_core::{Ask, Name, Requirement, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::files::read_text;
-use eutaxis_world::supply::Run;
+use eutaxis_world::supply::{Depth, Run};
 use serde_json::{Map, Value, json};
 
 use crate::cli::{Common, Proofread};
@@ -34,7 +34,14 @@ fn walk(arguments: &Proofread, common: &Common, output: &Output) -> Result<Answe
     let policy = plan::policy(&arguments.policy, &surroundings.config)?;
     let options = &arguments.target;
     let stated = !options.target.is_empty() || options.interpreter.is_some() || options.platform.is_some();
-    let reader = Reader { depots: &depots, target: &chosen.target, stated, policy: &policy };
+    let reader = Reader {
+        depots: &depots,
+        run: &Run::new(Arc::clone(&depots)),
+        target: &chosen.target,
+        stated,
+        policy: &policy,
+        adjustments: &surroundings.config.adjustments,
+    };
     let mut remarks = Vec::new();
     let mut asked = 0;
     for file in &arguments.files {
@@ -66,13 +73,19 @@ fn remark_json(remark: &Remark) -> Value {
 
 struct Reader<'a> {
     depots: &'a Arc<Depots>,
+    run: &'a Run,
     target: &'a Target,
     /// The target was named; else pins are read for the one that they record.
     stated: bool,
     policy: &'a Policy,
+    adjustments: &'a [Adjustment],
 }
 
 impl Reader<'_> {
+    fn rules(&self) -> Rules<'_> {
+        Rules { target: self.target, policy: self.policy, adjustments: self.adjustments }
+    }
+
     /// Remarks on a file, and how many requirements or pins it has.
     fn file(&self, path: &Path) -> Result<(Vec<Remark>, usize), Error> {
         let text = read_text(path).map_err(Error::of_request)?;
@@ -161,13 +174,13 @@ impl Reader<'_> {
         }
         let counts = |a: &&Ask| a.requirement.marker.as_ref().is_none_or(|m| m.holds(&self.target.markers, None));
         let counting: Vec<&Ask> = asks.iter().filter(counts).filter(|a| a.requirement.versions().is_some()).collect();
-        let names: Vec<Name> = counting.iter().map(|a| a.requirement.name.clone()).collect();
-        let pages = Run::new(Arc::clone(self.depots)).pages(&names)?;
+        let requirements: Vec<Requirement> = counting.iter().map(|a| a.requirement.clone()).collect();
+        let looked = self.run.look(&requirements, &self.rules(), Depth::Gaps)?;
         // A large index is a large list: it is asked for once, and only when a name is unknown.
         let known = LazyCell::new(|| self.depots.projects());
-        for (ask, page) in counting.into_iter().zip(pages) {
-            match page {
-                Some(page) => remarks.extend(paged(ask, &page, self.target, self.policy)),
+        for (ask, looked) in counting.into_iter().zip(looked) {
+            match looked {
+                Some(looked) => remarks.extend(paged(ask, &looked.judged)),
                 None => remarks.push(unknown(ask, &known)),
             }
         }
@@ -186,9 +199,15 @@ impl Reader<'_> {
             let remedy = "name the target that they are for, or settle again".to_owned();
             remarks.push(Remark::new("interpreter", Severity::Breaks, &place, text, remedy));
         }
-        let names: Vec<Name> = lock.packages.iter().map(|p| p.name.clone()).collect();
-        let pages =
-            if self.depots.is_empty() { Vec::new() } else { Run::new(Arc::clone(self.depots)).pages(&names)? };
+        let pinned = |p: &Package| match p.version.as_deref().and_then(|v| Version::parse(v).ok()) {
+            Some(version) => Requirement::exactly(&p.name, &version),
+            None => Requirement::any(&p.name),
+        };
+        let requirements: Vec<Requirement> = lock.packages.iter().map(pinned).collect();
+        let looked = match self.depots.is_empty() {
+            true => Vec::new(),
+            false => self.run.look(&requirements, &self.rules(), Depth::Gaps)?,
+        };
         for (i, package) in lock.packages.iter().enumerate() {
             let name = format!("name = \"{}\"", package.name);
             let line = 1 + text.lines().position(|l| l.trim() == name).unwrap_or(0);
@@ -199,25 +218,24 @@ impl Reader<'_> {
                 let remedy = "settle again: it writes one for every file".to_owned();
                 remarks.push(Remark::new("no-hash", Severity::Breaks, &place, text, remedy).about(&package.name));
             }
-            if let Some(page) = pages.get(i) {
-                remarks.extend(self.pin(package, &place, page.as_deref()));
+            if let Some(looked) = looked.get(i) {
+                remarks.extend(self.pin(package, &place, looked.as_ref().map(|l| l.judged.as_ref())));
             }
         }
         Ok(remarks)
     }
 
-    fn pin(&self, package: &Package, place: &Origin, page: Option<&Page>) -> Option<Remark> {
+    fn pin(&self, package: &Package, place: &Origin, judged: Option<&JudgedPage>) -> Option<Remark> {
         let name = &package.name;
         let remark = |id: &'static str, severity: Severity, text: String, remedy: String| {
             Some(Remark::new(id, severity, place, text, remedy).about(name))
         };
         let version = package.version.as_deref().and_then(|v| Version::parse(v).ok())?;
         let settle = || "settle again with --renew".to_owned();
-        let Some(page) = page else {
+        let Some(judged) = judged else {
             return remark("unknown-name", Severity::Breaks, format!("no depot has {name} any more"), settle());
         };
-        let all = offers(page, self.target, self.policy, &[]);
-        let Some(offer) = all.iter().find(|o| o.version == version) else {
+        let Some(offer) = judged.offer(&version) else {
             let text = format!("there is no {name} {version} in the depots");
             return remark("unknown-version", Severity::Breaks, text, settle());
         };

@@ -145,7 +145,7 @@ impl Asked {
             }
         };
         let target = &self.problem.target;
-        let spoke = |a: &&eutaxis_core::solve::Adjustment| {
+        let spoke = |a: &&eutaxis_core::offer::Adjustment| {
             Version::parse(&version).is_ok_and(|v| a.speaks_of(name, &v, target))
         };
         let adjusted = self.problem.adjustments.iter().filter(spoke).map(render::words::adjustment).collect();

@@ -8,10 +8,11 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
-use eutaxis_core::offer::{Chronology, Policy, Verdict, offers};
+use eutaxis_core::offer::Adjustment;
+use eutaxis_core::offer::{Chronology, Policy, Rules, Verdict};
 use eutaxis_core::rehearse::{Move, MoveKind, Placed, Set, after, base_needs, breaks, moves, moves_to};
 use eutaxis_core::requirement::Requirement;
-use eutaxis_core::solve::{Adjustment, Clash, Problem, Solution};
+use eutaxis_core::solve::{Clash, Problem, Solution};
 use eutaxis_core::{Ask, Name, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::config::Config;
@@ -312,10 +313,11 @@ impl Rehearsal<'_> {
             loses.push(format!("the build {label} of {} for an accelerator", before.public()));
         }
         let (Some(before), Some(after)) = (&moved.before, &moved.after) else { return loses };
-        let Some(page) = self.run.page_of(&moved.project) else { return loses };
         for (name, target) in &self.surroundings.config.targets {
-            let found = offers(&page, target, &self.base.policy, &[]);
-            let ready = |v: &Version| found.iter().any(|o| o.version == *v && o.verdict == Verdict::Ready);
+            let adjustments = &self.surroundings.config.adjustments;
+            let rules = Rules { target, policy: &self.base.policy, adjustments };
+            let Some(judged) = self.run.judged(&moved.project, &rules) else { return loses };
+            let ready = |v: &Version| judged.offer(v).is_some_and(|o| o.verdict == Verdict::Ready);
             if ready(before) && !ready(after) {
                 loses.push(format!("a wheel for {name}"));
             }

@@ -5,21 +5,17 @@ use std::sync::Arc;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::Page;
 use eutaxis_core::name::nearest;
-use eutaxis_core::offer::{Bar, Build, Grid, LateBar, Offer, admit, grid, offers, pick, takes};
-use eutaxis_core::requirement::Accepts;
-use eutaxis_core::solve::{Adjustment, Effort, MetadataAnswer, bar_of, offered};
+use eutaxis_core::offer::{Bar, Build, Grid, Offer, Rules, grid, pick, takes};
 use eutaxis_core::{Name, Requirement, Target};
 use eutaxis_world::Error;
-use eutaxis_world::depot::{Depot, Depots};
+use eutaxis_world::depot::Depots;
+use eutaxis_world::supply::{Depth, Looked, Run};
 use serde_json::{Map, Value, json};
 
 use crate::cli::{Common, Shortlist};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::render;
-
-/// The metadata of so many files is looked into to be sure of the best one.
-const MOST_LATE: usize = 100;
 
 /// Everything that is shown.
 #[derive(Debug)]
@@ -71,28 +67,27 @@ fn list(arguments: &Shortlist, common: &Common, output: &Output) -> Result<Answe
     plan::keep_secrets(std::iter::once(&mut requirement), depots.network());
     let bar = output.progress();
     bar.set_message("looking");
-    let found = match &requirement.accepts {
-        Accepts::Url(url) => Some(depots.direct(&requirement.name, url)?),
-        Accepts::Versions(_) => depots.page(&requirement.name)?,
-    };
-    let Some((depot, page)) = found else {
+    let rules = Rules { target: &chosen.target, policy: &policy, adjustments: &surroundings.config.adjustments };
+    let run = Run::new(Arc::clone(&depots));
+    let looked = run.look(std::slice::from_ref(&requirement), &rules, Depth::Needs)?.pop().flatten();
+    let Some((depot, Looked { judged, metadata })) = run.depot_of(&requirement.name).zip(looked) else {
         bar.finish_and_clear();
         return Ok(absent(&requirement, &chosen.target, &depots));
     };
-    let (all, metadata) =
-        judged(&page, depot.as_ref(), &requirement, &chosen.target, &policy, &surroundings.config.adjustments);
+    let page = judged.page();
+    let all = judged.admitted(&requirement, &rules);
     let also_in = also_in(&requirement.name, depot.label(), &depots);
     bar.finish_and_clear();
     output.report_network(depots.network());
-    report_left_out(&page, output);
+    report_left_out(page, output);
     let count = all.len();
     let shown: Vec<Offer> = all.into_iter().filter(|o| takes(&requirement, &o.version)).collect();
     let outside = count - shown.len();
     let limit = if arguments.all { usize::MAX } else { arguments.limit };
-    let best = pick(&shown, &requirement, &chosen.target, &policy);
+    let best = pick(&shown, &requirement, &rules);
     let listing = Listing {
         grid: arguments.grid.then(|| grid(shown.iter(), &chosen.target)),
-        cautions: cautions(&requirement, &chosen.target, &page, metadata.as_deref()),
+        cautions: cautions(&requirement, &chosen.target, page, metadata.as_deref()),
         requirement,
         target: chosen.target,
         shown: chosen.shown,
@@ -108,39 +103,6 @@ fn list(arguments: &Shortlist, common: &Common, output: &Output) -> Result<Answe
     };
     let outcome = if listing.best.is_some() { Outcome::Ok } else { Outcome::No };
     Ok(Answer { outcome, text: render::shortlist::text(&listing), json: answer(&listing) })
-}
-
-/// The offers, as far as it takes to be sure of the best one: what a page leaves out of `requires-python`, the metadata
-/// says (choice, rule 6).
-fn judged(
-    page: &Page,
-    depot: &dyn Depot,
-    requirement: &Requirement,
-    target: &Target,
-    policy: &eutaxis_core::offer::Policy,
-    adjustments: &[Adjustment],
-) -> (Vec<Offer>, Option<Arc<Metadata>>) {
-    let mut late: Vec<LateBar> = Vec::new();
-    loop {
-        let all = offers(page, target, policy, &late).into_iter();
-        let all = all.map(|o| offered(o, &page.project, target, adjustments)).collect();
-        let offers = admit(all, requirement, policy);
-        let best = pick(&offers, requirement, target, policy).and_then(|i| offers.get(i)).and_then(Offer::best);
-        let Some(best) = best.cloned() else { return (offers, None) };
-        let file = Arc::clone(&best.file);
-        // An archive of source is not fetched for a list.
-        let effort = if best.is_wheel() { Effort::Archive } else { Effort::Cheap };
-        // A list is of use without the metadata: what cannot be fetched shows its fault when the project is settled.
-        let Ok(answer) = depot.metadata(&requirement.name, &file, effort) else { return (offers, None) };
-        let Some(bar) = bar_of(&answer, &best, file.kind.version(), target) else {
-            let metadata = if let MetadataAnswer::Known(metadata) = answer { Some(metadata) } else { None };
-            return (offers, metadata);
-        };
-        if late.len() >= MOST_LATE || late.iter().any(|l| l.filename == file.filename) {
-            return (offers, None);
-        }
-        late.push(LateBar { filename: Arc::clone(&file.filename), bar });
-    }
 }
 
 /// Other depots that have the project: a project comes from one of them, so they are told and not used.

@@ -59,16 +59,16 @@ fn change(change: &Change) -> String {
         Change::Prereleases(name) => format!("permit pre-releases of {name}"),
         Change::AsOf(moment) => format!("take what was there on {}", super::day(*moment)),
         Change::Adjust(adjustment) => match &adjustment.effect {
-            eutaxis_core::solve::Effect::Needs(needs) => format!(
+            eutaxis_core::offer::Effect::Needs(needs) => format!(
                 "last resort: take {} {} with {}, against what it says",
                 adjustment.project,
                 adjustment.versions,
                 needs.short()
             ),
-            eutaxis_core::solve::Effect::MadeFor(made_for) => format!("{} is {made_for}", adjustment.project),
-            eutaxis_core::solve::Effect::NeedsOnly(_) => format!("{} needs only what is stated", adjustment.project),
-            eutaxis_core::solve::Effect::Take => format!("take {} though it is quarantined", adjustment.project),
-            eutaxis_core::solve::Effect::Avoid => format!("avoid {} {}", adjustment.project, adjustment.versions),
+            eutaxis_core::offer::Effect::MadeFor(made_for) => format!("{} is {made_for}", adjustment.project),
+            eutaxis_core::offer::Effect::NeedsOnly(_) => format!("{} needs only what is stated", adjustment.project),
+            eutaxis_core::offer::Effect::Take => format!("take {} though it is quarantined", adjustment.project),
+            eutaxis_core::offer::Effect::Avoid => format!("avoid {} {}", adjustment.project, adjustment.versions),
         },
         Change::DropAdjust(adjustment) => {
             format!("without the adjustment of {} ({})", adjustment.project, place(&adjustment.origin))

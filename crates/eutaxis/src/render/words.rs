@@ -3,8 +3,9 @@
 use eutaxis_core::Requirement;
 use eutaxis_core::fault::escaped;
 use eutaxis_core::knowledge::MadeFor;
+use eutaxis_core::offer::{Adjustment, Effect};
 use eutaxis_core::offer::{Build, Chronology};
-use eutaxis_core::solve::{Adjustment, Asker, Caution, Effect, Newer, Out, Problem, Strength};
+use eutaxis_core::solve::{Asker, Caution, Newer, Out, Problem, Strength};
 use serde_json::{Value, json};
 
 use super::chronology::{self, month};

@@ -22,6 +22,7 @@ mod guarded;
 mod hut;
 mod interpreters;
 mod joint;
+mod judged;
 mod killed;
 mod locate;
 mod metadata;

@@ -54,7 +54,7 @@ impl Search {
     pub(super) fn releases(&self, project: &Name) -> Vec<Version> {
         let Some(facts) = self.facts.get(project) else { return Vec::new() };
         let can_be_taken = |public: &Version| {
-            facts.offers.iter().any(|o| o.verdict != Verdict::Barred && o.version.public() == *public)
+            facts.offers().iter().any(|o| o.verdict != Verdict::Barred && o.version.public() == *public)
         };
         let stood_for = |o: &Offer| {
             o.verdict == Verdict::Barred
@@ -63,7 +63,7 @@ impl Search {
         };
         let by_label = self.problem.names_label(project);
         // Offers stand newest first.
-        facts.offers.iter().rev().filter(|o| by_label || !stood_for(o)).map(|o| o.version.clone()).collect()
+        facts.offers().iter().rev().filter(|o| by_label || !stood_for(o)).map(|o| o.version.clone()).collect()
     }
 }
 

@@ -81,14 +81,14 @@ impl Search {
             }
             Ground::Barred { project, kind, releases } => {
                 let text = format!("{project} {}", self.sentences(project, *kind, releases));
-                let offers = || self.facts.get(project).into_iter().flat_map(|f| &f.offers);
+                let offers = || self.facts.get(project).into_iter().flat_map(|f| f.offers());
                 let mine = || offers().filter(|o| releases.contains(&o.version));
                 let dates = mine().filter_map(|o| o.published()).collect();
                 let also = mine().flat_map(|o| o.bars.iter().map(|b| b.kind)).filter(|k| k != kind).collect();
                 let versions = self.range_set(project, releases);
                 let known = self.facts.get(project);
                 let files = mine().flat_map(|o| &o.files);
-                let builds = files.filter_map(|f| Some(known?.build_of(f)?.made_for.clone())).collect();
+                let builds = files.filter_map(|f| Some(known?.judged().build_of(f)?.made_for.clone())).collect();
                 Fact { dates, also, builds, ..fact(FactKind::Bar(*kind), project.to_string(), versions, text) }
             }
         }
@@ -121,7 +121,7 @@ impl Search {
     }
 
     fn sentence(&self, project: &Name, kind: BarKind, release: &Version) -> String {
-        let offer = self.facts.get(project).and_then(|f| f.offers.iter().find(|o| o.version == *release));
+        let offer = self.facts.get(project).and_then(|f| f.offers().iter().find(|o| o.version == *release));
         match kind {
             BarKind::Prerelease if offer.is_some_and(|o| o.verdict != Verdict::Barred) => {
                 "a pre-release, which nothing asked for".to_owned()

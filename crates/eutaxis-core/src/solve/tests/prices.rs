@@ -5,8 +5,9 @@ use rstest::rstest;
 
 use super::toy::{World, problem, run, run_priced, shown, version};
 use super::{any_asks, any_policy, any_world, facts};
+use crate::offer::too_dear;
 use crate::offer::{BarKind, Policy};
-use crate::solve::{FactKind, too_dear};
+use crate::solve::FactKind;
 
 fn is_source(file: &str) -> bool {
     file.ends_with(".tar.gz")

@@ -4,11 +4,12 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::super::let_go::LetGo;
-use super::super::{Clash, MetadataAnswer, Problem, Search, Solution, Step, Want, verify};
+use super::super::{Clash, Problem, Search, Solution, Step, Want, verify};
 use crate::artifact::Metadata;
 use crate::fault::Origin;
 use crate::index::{Page, parse_json};
 use crate::name::Name;
+use crate::offer::MetadataAnswer;
 use crate::offer::Policy;
 use crate::requirement::{Ask, Requirement};
 use crate::target::{Accelerators, Target};
@@ -178,7 +179,10 @@ pub(super) fn run_whole(
                 assert!(!needed.is_empty(), "a search that wants nothing must go on");
                 for want in needed.into_iter().chain(likely.into_iter().filter(|_| eager)) {
                     match want {
-                        Want::Page(name) => search.supply_page(&name, world.page(&name).map(Arc::new)),
+                        Want::Page(name) => {
+                            let judged = world.page(&name).map(|page| search.judged(Arc::new(page)));
+                            search.supply_page(&name, judged);
+                        }
                         Want::Metadata(name, file) if dear(&file) => {
                             search.supply_metadata(&name, &file, &MetadataAnswer::Dear(0));
                         }

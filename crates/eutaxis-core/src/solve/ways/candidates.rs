@@ -2,7 +2,6 @@
 
 use std::sync::Arc;
 
-use super::super::adjust::{Adjustment, Effect};
 use super::super::clash::{Clash, Fact, FactKind, Ground};
 use super::super::problem::Problem;
 use super::super::solution::Solution;
@@ -10,7 +9,7 @@ use super::WayKind;
 use super::change::{Alternative, Change};
 use crate::fault::Origin;
 use crate::knowledge::{Family, MadeFor, Number};
-use crate::offer::{BarKind, Wheels};
+use crate::offer::{Adjustment, BarKind, Effect, Wheels};
 use crate::requirement::{Ask, Requirement};
 use crate::target::{Accelerator, Accelerators};
 use crate::version::SpecifierSet;

@@ -2,10 +2,9 @@
 
 use jiff::Timestamp;
 
-use super::super::adjust::Adjustment;
 use super::super::problem::Problem;
 use crate::name::Name;
-use crate::offer::{Prereleases, Wheels};
+use crate::offer::{Adjustment, Prereleases, Wheels};
 use crate::requirement::{Ask, Requirement};
 use crate::target::{Accelerators, Target};
 

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use eutaxis_core::artifact::Metadata;
-use eutaxis_core::solve::MetadataAnswer;
+use eutaxis_core::offer::MetadataAnswer;
 
 use super::Question;
 use crate::Result;

@@ -15,7 +15,8 @@ mod wheel;
 use eutaxis_core::Name;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::{FileKind, PageFile};
-use eutaxis_core::solve::{Effort, MetadataAnswer};
+use eutaxis_core::offer::MetadataAnswer;
+use eutaxis_core::solve::Effort;
 use url::Url;
 
 use crate::catalogue::ListedFile;

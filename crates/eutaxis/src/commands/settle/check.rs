@@ -2,11 +2,11 @@
 
 use std::path::Path;
 
-use eutaxis_core::offer::{Verdict, offers, takes};
+use eutaxis_core::offer::{Verdict, takes};
 use eutaxis_core::pins::{Lock, LockFile};
-use eutaxis_core::{Name, Version};
+use eutaxis_core::{Name, Requirement, Version};
 use eutaxis_world::Error;
-use eutaxis_world::supply::Run;
+use eutaxis_world::supply::{Depth, Looked, Run};
 use serde_json::{Map, Value, json};
 
 use super::depot::Stray;
@@ -119,9 +119,10 @@ fn because(project: &str, before: Option<&str>, settled: &Settled<'_>, run: &Run
     if let Some(ask) = excluding {
         return format!("you ask {} ({})", ask.requirement.short(), render::place(&ask.origin));
     }
-    let Some(page) = run.page_of(&name) else { return "no depot has the project".to_owned() };
-    let offers = offers(&page, &problem.target, &problem.policy, &[]);
-    match offers.iter().find(|o| o.version == version) {
+    let exactly = [Requirement::exactly(&name, &version)];
+    let looked = run.look(&exactly, &problem.rules(), Depth::Gaps).map(|mut all| all.pop().flatten());
+    let Ok(Some(Looked { judged, .. })) = looked else { return "no depot has the project".to_owned() };
+    match judged.offer(&version) {
         None => format!("{version} is not in its depot"),
         Some(offer) if offer.verdict == Verdict::Barred => {
             let bars: Vec<&str> = offer.bars.iter().map(|b| b.detail.as_str()).collect();

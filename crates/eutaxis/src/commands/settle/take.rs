@@ -3,9 +3,10 @@
 use std::path::{Path, PathBuf};
 
 use eutaxis_core::fault::Origin;
+use eutaxis_core::offer::Adjustment;
 use eutaxis_core::pins::Lock;
 use eutaxis_core::requirement::{Edit, FileForm, changed_lines, edited};
-use eutaxis_core::solve::{Adjustment, Change, Problem, Way};
+use eutaxis_core::solve::{Change, Problem, Way};
 use eutaxis_core::{Ask, Requirement};
 use eutaxis_world::Error;
 use eutaxis_world::files::{change_whole, ensure_changeable};

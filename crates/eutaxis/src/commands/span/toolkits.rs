@@ -3,8 +3,9 @@
 use std::sync::Arc;
 
 use eutaxis_core::knowledge::{Family, MadeFor, Number};
+use eutaxis_core::offer::Rules;
 use eutaxis_core::span::{Cell, Matrix, Series};
-use eutaxis_core::{Name, Target, offer};
+use eutaxis_core::{Name, Target};
 use eutaxis_world::Error;
 use eutaxis_world::supply::{Progress, Run};
 
@@ -85,9 +86,9 @@ fn offered(question: &Question<'_>, target: &Target, family: &Family, matrix: &M
     names.sort();
     names.dedup();
     let mut toolkits: Vec<Number> = Vec::new();
-    for page in names.iter().filter_map(|name| run.page_of(name)) {
-        let offers = offer::offers(&page, target, &question.policy, &[]);
-        for build in offers.iter().flat_map(|o| &o.files).filter_map(|f| f.build.as_ref()) {
+    let rules = Rules { target, policy: &question.policy, adjustments: &question.surroundings.config.adjustments };
+    for judged in names.iter().filter_map(|name| run.judged(name, &rules)) {
+        for build in judged.offers().iter().flat_map(|o| &o.files).filter_map(|f| judged.build_of(f)) {
             if let MadeFor::Toolkit(theirs, toolkit) = &build.made_for
                 && theirs.name == family.name
                 && !toolkits.contains(toolkit)

@@ -3,11 +3,12 @@
 use eutaxis_core::diagnose::Cause;
 use eutaxis_core::index::Page;
 use eutaxis_core::knowledge::Confidence;
-use eutaxis_core::offer::{Offer, Policy, Verdict, Wheels, admit, offers, takes};
+use eutaxis_core::offer::{Offer, Policy, Rules, Verdict, Wheels, takes};
 use eutaxis_core::requirement::Accepts;
-use eutaxis_core::solve::{Alternative, Chosen, Solution, offered};
+use eutaxis_core::solve::{Alternative, Chosen, Solution};
 use eutaxis_core::{Name, Requirement, Version};
 use eutaxis_world::Error;
+use eutaxis_world::supply::Depth;
 
 use super::{Checked, Checker, Spot, called, names};
 use crate::render::count;
@@ -30,9 +31,9 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
     let requirement = requirement(cause, &project);
     let policy = wheels_only(&checker.policy);
     let adjustments = &checker.surroundings.config.adjustments;
-    let all = offers(&page, &spot.target, &policy, &[]).into_iter();
-    let all: Vec<Offer> = all.map(|o| offered(o, &project, &spot.target, adjustments)).collect();
-    let admitted = admit(all, &requirement, &policy);
+    let rules = Rules { target: &spot.target, policy: &policy, adjustments };
+    let looked = checker.run.look(std::slice::from_ref(&requirement), &rules, Depth::Gaps)?.pop().flatten();
+    let admitted = looked.map(|l| l.judged.admitted(&requirement, &rules)).unwrap_or_default();
     let asked: Vec<&Offer> = admitted.iter().filter(|o| takes(&requirement, &o.version)).collect();
     exists(cause, &requirement, &page, &asked, checked);
     if asks_for_accelerator(&cause.id) && spot.target.accelerators.is_empty() {

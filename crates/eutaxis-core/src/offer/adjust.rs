@@ -1,11 +1,11 @@
 //! Adjustments: facts that the user knows and the metadata does not say, or says wrongly (`[[adjust]]`; commands, section 3).
 
+use super::{Bar, BarKind, Offer, build::restated};
 use crate::artifact::Metadata;
 use crate::fault::Origin;
 use crate::knowledge::MadeFor;
 use crate::marker::Marker;
 use crate::name::Name;
-use crate::offer::{Bar, BarKind, Offer, restated, without_bars};
 use crate::requirement::Requirement;
 use crate::target::Target;
 use crate::version::{SpecifierSet, Version};
@@ -55,7 +55,7 @@ impl Adjustment {
 }
 
 /// The offer as adjustments change it: by what they say that its wheels were made for, and by a bar before it.
-pub fn offered(offer: Offer, project: &Name, target: &Target, adjustments: &[Adjustment]) -> Offer {
+pub(super) fn offered(offer: Offer, project: &Name, target: &Target, adjustments: &[Adjustment]) -> Offer {
     let stated =
         adjustments.iter().filter(|a| a.speaks_of(project, &offer.version, target)).find_map(|a| match &a.effect {
             Effect::MadeFor(made_for) => Some(made_for),
@@ -66,7 +66,8 @@ pub fn offered(offer: Offer, project: &Name, target: &Target, adjustments: &[Adj
         None => offer,
     };
     let takes = |a: &Adjustment| a.effect == Effect::Take && a.speaks_of(project, &offer.version, target);
-    let offer = if adjustments.iter().any(takes) { without_bars(offer, BarKind::Quarantined, target) } else { offer };
+    let offer =
+        if adjustments.iter().any(takes) { super::without_bars(offer, BarKind::Quarantined, target) } else { offer };
     let mut avoiding = adjustments.iter().filter(|a| a.effect == Effect::Avoid);
     let Some(adjustment) = avoiding.find(|a| a.speaks_of(project, &offer.version, target)) else { return offer };
     let detail = format!("to be avoided: \"{}\" ({})", crate::fault::escaped(&adjustment.because), adjustment.origin);

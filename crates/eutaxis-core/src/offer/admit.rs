@@ -1,0 +1,50 @@
+//! What a requirement admits of a project: pre-releases and yanked releases (choice, rules 3 and 4).
+
+use super::{Bar, BarKind, Offer, Policy, Verdict};
+use crate::fault::escaped;
+use crate::requirement::Requirement;
+use crate::version::Version;
+
+/// Whether a requirement takes a version by its number alone. One that names a file by URL takes the one it leads to.
+pub fn takes(requirement: &Requirement, version: &Version) -> bool {
+    requirement.versions().is_none_or(|set| set.matches(version))
+}
+
+/// Whether a requirement admits pre-releases of its project: the policy or the requirement names them (so does one that leads
+/// to a file), someone else who asks does, or no final release among these that can be used is taken by it.
+pub(crate) fn admits_prereleases<'a>(
+    requirement: &Requirement,
+    is_named: bool,
+    policy: &Policy,
+    mut usable: impl Iterator<Item = &'a Offer>,
+) -> bool {
+    let Some(set) = requirement.versions() else { return true };
+    policy.prereleases.admits(&requirement.name)
+        || is_named
+        || set.names_prerelease()
+        || !usable.any(|o| is_final(o) && set.matches(&o.version))
+}
+
+/// A final release that is not yanked.
+pub(crate) fn is_final(offer: &Offer) -> bool {
+    offer.yanked.is_none() && !offer.version.is_prerelease()
+}
+
+/// Bars what the requirement does not admit. The offers that it does not take at all are left as they are.
+pub(super) fn admit(offers: Vec<Offer>, requirement: &Requirement, policy: &Policy) -> Vec<Offer> {
+    let set = requirement.versions();
+    let usable = offers.iter().filter(|o| o.verdict != Verdict::Barred);
+    let admits = admits_prereleases(requirement, false, policy, usable);
+    let pinned = |v: &Version| set.is_none_or(|s| s.pins(v));
+    let judge = |offer: Offer| match &offer.yanked {
+        Some(reason) if !pinned(&offer.version) => {
+            let why = if reason.is_empty() { String::new() } else { format!(": \"{}\"", escaped(reason)) };
+            offer.barred_by(Bar { kind: BarKind::Yanked, detail: format!("yanked{why}") })
+        }
+        None if offer.version.is_prerelease() && !admits && offer.verdict != Verdict::Barred => {
+            offer.barred_by(Bar { kind: BarKind::Prerelease, detail: "a pre-release, which nothing admits".to_owned() })
+        }
+        _ => offer,
+    };
+    offers.into_iter().map(judge).collect()
+}

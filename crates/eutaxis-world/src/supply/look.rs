@@ -1,0 +1,126 @@
+//! Projects looked at by themselves, by the same judge as in a search: for lists and checks that choose nothing.
+
+use std::sync::Arc;
+
+use eutaxis_core::artifact::Metadata;
+use eutaxis_core::offer::{JudgedPage, Learned, MetadataAnswer, Rules};
+use eutaxis_core::requirement::Accepts;
+use eutaxis_core::solve::Want;
+use eutaxis_core::{Name, Requirement};
+
+use super::Run;
+use super::crew::{Crew, Fact};
+use crate::Result;
+
+/// So many releases of a project may turn out to be barred by their metadata before it is let be.
+const MOST_LATE: usize = 100;
+
+/// How far it is looked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Depth {
+    /// Into the metadata of a release where the page leaves out which interpreters it is for, as far as that is cheap.
+    Gaps,
+    /// Into the metadata of the release that would be taken; a wheel is fetched for it.
+    Needs,
+}
+
+/// A project as it is judged, with the metadata of the release that would be taken if they were read.
+#[derive(Debug, Clone)]
+pub struct Looked {
+    /// The project.
+    pub judged: Arc<JudgedPage>,
+    /// What the release needs.
+    pub metadata: Option<Arc<Metadata>>,
+}
+
+/// A requirement that is being looked into.
+struct Looking<'a> {
+    requirement: &'a Requirement,
+    looked: Looked,
+    /// What is to be known next.
+    want: Option<Want>,
+}
+
+impl Run {
+    /// A project that was read, as it is judged with all that is known of its files by now.
+    pub fn judged(&self, project: &Name, rules: &Rules<'_>) -> Option<Arc<JudgedPage>> {
+        let crew = self.crew.get()?;
+        let mut judged = self.judges.of(rules).page(&crew.page_of(project)?.1);
+        for (file, answer) in crew.answers_of(project) {
+            judged.learn(&file, &answer, rules);
+        }
+        Some(judged)
+    }
+
+    /// What requirements ask for, all at once: each project as it is judged, until it is sure which release would be taken by
+    /// itself (choice, rule 6); none where no depot has it. Metadata that cannot be had show their fault when the project is
+    /// settled: here they are let be.
+    ///
+    /// # Errors
+    /// When the page of a project cannot be read.
+    pub fn look(&self, asked: &[Requirement], rules: &Rules<'_>, depth: Depth) -> Result<Vec<Option<Looked>>> {
+        let crew = self.crew(None);
+        let wants: Vec<Want> = asked.iter().map(page_of).collect();
+        crew.order(wants.iter());
+        let facts = super::whole(wants.iter().map(|want| crew.fact(want)).collect())?;
+        let mut all: Vec<Option<Looking<'_>>> = Vec::new();
+        for (requirement, fact) in asked.iter().zip(facts) {
+            let found = matches!(fact, Fact::Page(_, Some(_)));
+            let judged = if found { self.judged(&requirement.name, rules) } else { None };
+            all.push(judged.map(|judged| Looking::new(requirement, judged, rules, depth)));
+        }
+        while look_once(&mut all, crew, rules, depth) {}
+        Ok(all.into_iter().map(|looking| looking.map(|l| l.looked)).collect())
+    }
+}
+
+fn page_of(requirement: &Requirement) -> Want {
+    match &requirement.accepts {
+        Accepts::Url(url) => Want::Direct(requirement.name.clone(), url.clone()),
+        Accepts::Versions(_) => Want::Page(requirement.name.clone()),
+    }
+}
+
+/// Asks for what is to be known next of all; whether there was anything.
+fn look_once(all: &mut [Option<Looking<'_>>], crew: &Crew, rules: &Rules<'_>, depth: Depth) -> bool {
+    let open: Vec<&mut Looking<'_>> = all.iter_mut().flatten().filter(|l| l.want.is_some()).collect();
+    crew.order(open.iter().filter_map(|l| l.want.as_ref()));
+    let any = !open.is_empty();
+    for looking in open {
+        let Some(want) = looking.want.take() else { continue };
+        if let Ok(Fact::Metadata(_, file, answer)) = crew.fact(&want) {
+            looking.learn(&want, &file, &answer, rules, depth);
+        }
+    }
+    any
+}
+
+impl<'a> Looking<'a> {
+    fn new(requirement: &'a Requirement, judged: Arc<JudgedPage>, rules: &Rules<'_>, depth: Depth) -> Self {
+        let mut looking = Looking { requirement, looked: Looked { judged, metadata: None }, want: None };
+        looking.want = looking.next(rules, depth);
+        looking
+    }
+
+    /// The metadata of the release that would be taken.
+    fn next(&self, rules: &Rules<'_>, depth: Depth) -> Option<Want> {
+        let judged = &self.looked.judged;
+        let best = judged.best(self.requirement, rules)?;
+        let file = &best.best()?.file;
+        let wanted = depth == Depth::Needs || file.requires_python.is_none();
+        (wanted && judged.learnt_bars() < MOST_LATE)
+            .then(|| Want::Metadata(judged.project().clone(), Arc::clone(&file.filename)))
+    }
+
+    fn learn(&mut self, want: &Want, file: &Arc<str>, answer: &MetadataAnswer, rules: &Rules<'_>, depth: Depth) {
+        match self.looked.judged.learn(file, answer, rules) {
+            Learned::Told(told) if told.is_barred => self.want = self.next(rules, depth),
+            Learned::Told(told) => self.looked.metadata = told.metadata,
+            // An archive of source is not fetched for a list.
+            Learned::Dear if depth == Depth::Needs && file.ends_with(".whl") && matches!(want, Want::Metadata(..)) => {
+                self.want = Some(Want::Archive(self.looked.judged.project().clone(), Arc::clone(file)));
+            }
+            Learned::Dear | Learned::Unknown => {}
+        }
+    }
+}
