@@ -9,7 +9,7 @@ use eutaxis_benches::{Forest, page, versions};
 use eutaxis_core::artifact::WheelName;
 use eutaxis_core::index::parse_json;
 use eutaxis_core::offer::{JudgedPage, Policy, Rules};
-use eutaxis_core::{Name, SpecifierSet, Target, Version};
+use eutaxis_core::{Name, Target, Version, VersionSpecifier};
 
 fn version(c: &mut Criterion) {
     let texts = versions(10_000);
@@ -38,7 +38,7 @@ fn version(c: &mut Criterion) {
             v.len()
         })
     });
-    let set = SpecifierSet::parse(">=2.1,<20,!=5.*").expect("a set");
+    let set = VersionSpecifier::parse(">=2.1,<20,!=5.*").expect("a set");
     group
         .bench_function("specifier to set", |b| b.iter(|| parsed.iter().filter(|v| set.matches(black_box(v))).count()));
     group.finish();

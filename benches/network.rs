@@ -50,20 +50,20 @@ fn plain(server: &Server, path: &str, into: &Path) {
 fn files(c: &mut Criterion) {
     let folder = tempfile::tempdir().unwrap();
     let (root, bytes) = (folder.path().join("root"), file());
-    std::fs::create_dir_all(root.join("snowbank")).unwrap();
-    let name = "snowbank-1.0-py3-none-any.whl";
-    std::fs::write(root.join("snowbank").join(name), &bytes).unwrap();
+    std::fs::create_dir_all(root.join("snowberm")).unwrap();
+    let name = "snowberm-1.0-py3-none-any.whl";
+    std::fs::write(root.join("snowberm").join(name), &bytes).unwrap();
     let server = Server::start(&root, Trouble::default()).unwrap();
     let sha256 = eutaxis_core::artifact::hex(&Sha256::digest(&bytes));
-    let url = format!("{}snowbank/{name}", server.url());
+    let url = format!("{}snowberm/{name}", server.url());
     let mut group = c.benchmark_group("a file of 64 MiB from this machine");
     group.sample_size(10).throughput(Throughput::Bytes(BYTES as u64));
     group.bench_function("yardstick: socket to file", |b| {
-        b.iter(|| plain(&server, &format!("/simple/snowbank/{name}"), &folder.path().join("plain")));
+        b.iter(|| plain(&server, &format!("/simple/snowberm/{name}"), &folder.path().join("plain")));
     });
     group.bench_function("yardstick: socket to file, then its hash", |b| {
         b.iter(|| {
-            plain(&server, &format!("/simple/snowbank/{name}"), &folder.path().join("plain"));
+            plain(&server, &format!("/simple/snowberm/{name}"), &folder.path().join("plain"));
             black_box(eutaxis_world::files::sha256_of(&folder.path().join("plain")).unwrap());
         });
     });

@@ -33,4 +33,4 @@ pub use marker::{Marker, MarkerValues};
 pub use name::Name;
 pub use requirement::{Ask, Requirement};
 pub use target::Target;
-pub use version::{Specifier, SpecifierSet, Version};
+pub use version::{Specifier, Version, VersionSpecifier};

@@ -48,7 +48,7 @@ pub const SEASON: &str = "\
 # the plots of the season of 2023
 frostgrid
 firnplot==1.4.2
-bivouac
+hutbook
 ";
 
 /// A list with what goes wrong in lists.
@@ -60,7 +60,7 @@ frostgird
 sastrugi==0.8.2
 seracnet<2
 seracnet>=2
-wirepack>=3.19
+wirepack>=1.4
 snowpit==2.3
 ";
 
@@ -74,7 +74,7 @@ because = "built before moulin 5; wrong depths with it, seen 2025-02"
 "#;
 
 /// What the made-up accelerators of the team are.
-pub const BOREALIS: &str = include_str!("../borealis.toml");
+pub const NORDGLIM: &str = include_str!("../nordglim.toml");
 
 /// Named targets of the team, and the depot.
 pub const SETTINGS: &str = r#"# The demo's settings: where files come from, and the machines of the team.
@@ -83,7 +83,7 @@ name = "base camp"
 path = "depot"
 
 [knowledge]
-accelerators = ["borealis.toml"]
+accelerators = ["nordglim.toml"]
 libraries = ["firn.toml"]
 
 [target.ridge-logger]
@@ -93,7 +93,7 @@ platform = "linux armv7l glibc 2.31"
 [target.base-camp]
 interpreter = "cpython 3.11"
 platform = "linux x86_64 glibc 2.35"
-accelerator = { family = "borealis", driver = "512.4", device = "b3" }
+accelerator = { family = "nordglim", driver = "512.4", device = "b3" }
 
 [target.office-mac]
 interpreter = "cpython 3.12"
@@ -148,7 +148,7 @@ pub fn make(folder: &Path) -> io::Result<Made> {
     std::fs::write(folder.join("night.txt"), NIGHT)?;
     std::fs::write(folder.join("season.txt"), SEASON)?;
     std::fs::write(folder.join("draft.txt"), DRAFT)?;
-    std::fs::write(folder.join("borealis.toml"), BOREALIS)?;
+    std::fs::write(folder.join("nordglim.toml"), NORDGLIM)?;
     std::fs::write(folder.join("firn.toml"), FIRN)?;
     found_wheels(&folder.join("found"))?;
     places::make(&folder.join("places"))?;

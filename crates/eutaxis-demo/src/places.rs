@@ -43,12 +43,12 @@ const PLACES: [Place; 4] = [
         arch: "x86_64",
         loader: "/lib64/ld-linux-x86-64.so.2",
         libc: ("usr/lib64/libc.so.6", &["Firn C Library stable release version 2.35."]),
-        pythons: &[("3.11.9", "usr"), ("3.9.18", "opt/py/3.9")],
+        pythons: &[("3.11.6", "usr"), ("3.9.18", "opt/py/3.9")],
         files: &[
-            ("proc/driver/borealis/version", "borealis kernel driver 512.4 for x86_64\n"),
-            ("proc/driver/borealis/devices/0", "model: Borealis 20\ngeneration: b3\n"),
-            ("dev/borealis0", ""),
-            ("opt/borealis-3.9/version.txt", "3.9\n"),
+            ("proc/driver/nordglim/version", "nordglim kernel driver 512.4 for x86_64\n"),
+            ("proc/driver/nordglim/devices/0", "model: Nordglim 20\ngeneration: b3\n"),
+            ("dev/nordglim0", ""),
+            ("opt/nordglim-3.9/version.txt", "3.9\n"),
         ],
     },
     Place {
@@ -70,10 +70,10 @@ const PLACES: [Place; 4] = [
         libc: ("lib/x86_64-linux-gnu/libc-2.28.so", &[]),
         pythons: &[("3.7.3", "usr")],
         files: &[
-            ("proc/driver/borealis/version", "borealis kernel driver 440.0 for x86_64\n"),
-            ("dev/borealis0", ""),
-            ("dev/borealis1", ""),
-            ("opt/borealis-4.2/version.txt", "4.2\n"),
+            ("proc/driver/nordglim/version", "nordglim kernel driver 440.0 for x86_64\n"),
+            ("dev/nordglim0", ""),
+            ("dev/nordglim1", ""),
+            ("opt/nordglim-4.2/version.txt", "4.2\n"),
         ],
     },
 ];

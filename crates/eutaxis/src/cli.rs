@@ -189,7 +189,7 @@ pub(crate) struct Settle {
     pub(crate) depots: DepotOptions,
     #[command(flatten)]
     pub(crate) policy: PolicyOptions,
-    /// Where the pins go
+    /// Where the pins go: pylock.toml or pylock.NAME.toml; with several targets one file each, NAME after the target
     #[arg(long, value_name = "FILE", default_value = "pylock.toml", help_heading = "Pins")]
     pub(crate) out: PathBuf,
     /// Also write a plain pin list (name==version lines)

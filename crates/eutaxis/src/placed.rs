@@ -65,6 +65,7 @@ pub(crate) fn command(changed: &[&Chosen], solution: &Solution, snapshot: &Snaps
     }
     let asks: Vec<String> = asks.iter().map(|c| quoted(&format!("{}=={}", c.project, c.version))).collect();
     let interpreter = quoted(&near(Path::new(&snapshot.python)));
-    let settle = format!("eutaxis settle {} --interpreter {interpreter}{depots} --out mend.toml", asks.join(" "));
-    Some(format!("{settle} && eutaxis furnish mend.toml --at {at}{depots}"))
+    let settle =
+        format!("eutaxis settle {} --interpreter {interpreter}{depots} --out pylock.mend.toml", asks.join(" "));
+    Some(format!("{settle} && eutaxis furnish pylock.mend.toml --at {at}{depots}"))
 }

@@ -9,7 +9,7 @@ use eutaxis_core::offer::{Chronology, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::requirement::{Accepts, Directive, ProjectAsks, RequirementList, Wanted, script_block};
 use eutaxis_core::solve::Alternative;
 use eutaxis_core::target::{Accelerators, Interpreter, Platform};
-use eutaxis_core::{Ask, Name, Requirement, SpecifierSet, Target, Version};
+use eutaxis_core::{Ask, Name, Requirement, Target, Version, VersionSpecifier};
 use eutaxis_world::accelerator;
 use eutaxis_world::config::{Config, as_of};
 use eutaxis_world::depot::{Depots, Listed, Named, open};
@@ -106,7 +106,7 @@ pub(crate) struct Asks {
     pub(crate) asks: Vec<Ask>,
     pub(crate) bounds: Vec<Ask>,
     pub(crate) directives: Vec<Directive>,
-    pub(crate) requires_python: Option<(SpecifierSet, Origin)>,
+    pub(crate) requires_python: Option<(VersionSpecifier, Origin)>,
     /// The files that were read, for messages.
     pub(crate) files: Vec<String>,
 }

@@ -11,7 +11,7 @@ use eutaxis_core::offer::{Adjustment, Effect};
 use eutaxis_core::offer::{Chronology, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::pins::{Lock, Package};
 use eutaxis_core::solve::{Asker, Chosen, Problem};
-use eutaxis_core::{Ask, Marker, Name, Requirement, SpecifierSet, Target, Version};
+use eutaxis_core::{Ask, Marker, Name, Requirement, Target, Version, VersionSpecifier};
 use eutaxis_world::Error;
 use toml::{Table, Value};
 
@@ -255,7 +255,7 @@ pub(crate) fn adjustments_of(lock: &Lock, families: &Families) -> Vec<Adjustment
         };
         Some(Adjustment {
             project: Name::parse(string(table, "project")?).ok()?,
-            versions: SpecifierSet::parse(string(table, "versions").unwrap_or_default()).ok()?,
+            versions: VersionSpecifier::parse(string(table, "versions").unwrap_or_default()).ok()?,
             when: string(table, "when").and_then(|w| Marker::parse(w).ok()),
             effect,
             because: string(table, "because").unwrap_or_default().to_owned(),

@@ -8,7 +8,7 @@ use crate::fault::{Fault, escaped};
 use crate::marker::{Comparison, Marker, MarkerValues, Operand, Relation, Variable};
 use crate::name::Name;
 use crate::requirement::Requirement;
-use crate::version::{Operator, SpecifierSet, Version};
+use crate::version::{Operator, Version, VersionSpecifier};
 
 /// Metadata of more bytes than this is refused.
 const LARGEST: usize = 16 * 1024 * 1024;
@@ -26,7 +26,7 @@ pub struct Metadata {
     /// The release.
     pub version: Version,
     /// Interpreters it runs on; none when not stated or not readable.
-    pub requires_python: Option<SpecifierSet>,
+    pub requires_python: Option<VersionSpecifier>,
     /// What it needs, in the order written.
     pub requires: Vec<Requirement>,
     /// What of its needs cannot be read as it is written.
@@ -88,7 +88,7 @@ impl Metadata {
         let name = Name::parse(required("name", "Name")?).map_err(|f| f.within("metadata: Name"))?;
         let version = Version::parse(required("version", "Version")?).map_err(|f| f.within("metadata: Version"))?;
         let requires_python = first("requires-python").filter(|v| !v.is_empty()).and_then(|text| {
-            SpecifierSet::parse_lenient(text)
+            VersionSpecifier::parse_lenient(text)
                 .map_err(|f| remarks.push(format!("Requires-Python is left out: {f}")))
                 .ok()
         });
@@ -207,7 +207,7 @@ impl Metadata {
             extras.push(extra);
         }
         let requires_python = match project.string("requires-python")? {
-            Some(text) => Some(SpecifierSet::parse_lenient(text.value).map_err(|f| f.shifted(text.at))?),
+            Some(text) => Some(VersionSpecifier::parse_lenient(text.value).map_err(|f| f.shifted(text.at))?),
             None => None,
         };
         Ok(Some(Metadata {

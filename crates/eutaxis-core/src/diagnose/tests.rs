@@ -46,7 +46,7 @@ const FAILED: &str = "ERROR: Failed building wheel for snowpit\n";
 #[case::failed_and_then_done(&[FAILED, "Successfully installed snowpit-2.2\n"], "|  | build-failed@1")]
 #[case::done_of_another(&[FAILED, "Successfully installed firnio-1.3\n"], "build-failed@1 |  |")]
 #[case::what_was_moved_stays_broken(
-    &["fieldlog 2.3 requires wirepack<4, but you have wirepack 5.28.0 which is incompatible.\n", "Successfully installed wirepack-5.28.0\n"],
+    &["fieldlog 2.3 requires wirepack<2, but you have wirepack 3.0.4 which is incompatible.\n", "Successfully installed wirepack-3.0.4\n"],
     "stale-dependency@1 |  |"
 )]
 fn the_root_is_the_one_that_explains_the_rest(#[case] lines: &[&str], #[case] expected: &str) {

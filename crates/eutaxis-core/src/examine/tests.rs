@@ -15,19 +15,19 @@ use crate::version::Version;
 
 const SITE: &str = "/camp/.venv/lib/python3.11/site-packages";
 
-const BOREALIS: &str = r#"
+const NORDGLIM: &str = r#"
 [[family]]
-name = "borealis"
-label = { before = "bor", number = "digits" }
-libraries = [{ file = "libborealis.so.4", toolkit = "4.1" }]
+name = "nordglim"
+label = { before = "nor", number = "digits" }
+libraries = [{ file = "libnordglim.so.4", toolkit = "4.1" }]
 toolkit = [{ version = "3.9", linux = "480.0" }, { version = "4.1", linux = "510.0" }]
 "#;
 
 /// A sound environment on the workstation, with a driver of 498.2.
 fn camp() -> Snapshot {
-    let families = Arc::new(Families::built_in().with(BOREALIS).unwrap());
+    let families = Arc::new(Families::built_in().with(NORDGLIM).unwrap());
     let target =
-        Target::parse_with("cpython 3.11 / linux x86_64 glibc 2.35 / borealis driver 498.2", &families).unwrap();
+        Target::parse_with("cpython 3.11 / linux x86_64 glibc 2.35 / nordglim driver 498.2", &families).unwrap();
     let site = Entry { folder: SITE.to_owned(), seat: Seat::Site, modules: BTreeMap::new() };
     Snapshot {
         root: "/camp/.venv".into(),
@@ -137,9 +137,9 @@ fn what_is_seen_from_elsewhere_counts_and_is_not_judged() {
 }
 
 #[rstest]
-#[case::label_too_new("2.3.0+bor41", None, &["breaks driver-too-old seracnet"])]
-#[case::label_that_runs("2.3.0+bor39", None, &[])]
-#[case::library_too_new("2.3.0", Some("libborealis.so.4"), &["breaks driver-too-old seracnet"])]
+#[case::label_too_new("2.3.0+nor41", None, &["breaks driver-too-old seracnet"])]
+#[case::label_that_runs("2.3.0+nor39", None, &[])]
+#[case::library_too_new("2.3.0", Some("libnordglim.so.4"), &["breaks driver-too-old seracnet"])]
 #[case::other_family("2.3.0+cu121", None, &[])]
 fn drivers_are_held_against_builds(#[case] version: &str, #[case] library: Option<&str>, #[case] expected: &[&str]) {
     let mut camp = camp();
@@ -168,7 +168,7 @@ fn what_no_module_needs_is_only_a_risk() {
 
 #[rstest]
 #[case("libGL.so.1", "library-absent", "libgl1")]
-#[case("libborealis.so.4", "toolkit-absent", "borealis 4.1")]
+#[case("libnordglim.so.4", "toolkit-absent", "nordglim 4.1")]
 #[case("libc.musl-x86_64.so.1", "library-absent", "musl")]
 fn what_usually_provides_a_library_is_told(#[case] library: &str, #[case] id: &str, #[case] part: &str) {
     let mut camp = camp();

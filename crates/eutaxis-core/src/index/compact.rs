@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 
 use super::{FileKind, Hashes, Page, PageFile, Skipped};
 use crate::name::Name;
-use crate::version::SpecifierSet;
+use crate::version::VersionSpecifier;
 
 /// Changes with the form, so that older bytes are not misread.
 const FORM: u8 = 2;
@@ -55,7 +55,7 @@ impl Page {
     /// The page as bytes that [`Page::from_compact`] reads.
     pub fn to_compact(&self) -> Vec<u8> {
         let mut specifiers: Vec<String> = Vec::new();
-        let mut number = |set: &SpecifierSet| {
+        let mut number = |set: &VersionSpecifier| {
             let text = set.to_string();
             let known = specifiers.iter().position(|s| *s == text);
             let at = known.unwrap_or_else(|| {
@@ -98,10 +98,10 @@ impl Page {
             return None;
         }
         let kept: Kept<'_> = postcard::from_bytes(bytes).ok()?;
-        let specifiers: Vec<Arc<SpecifierSet>> = kept
+        let specifiers: Vec<Arc<VersionSpecifier>> = kept
             .specifiers
             .iter()
-            .map(|text| SpecifierSet::parse_lenient(text).ok().map(Arc::new))
+            .map(|text| VersionSpecifier::parse_lenient(text).ok().map(Arc::new))
             .collect::<Option<_>>()?;
         let mut page = Page::new(project.clone());
         page.files.reserve(kept.files.len());

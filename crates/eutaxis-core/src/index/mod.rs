@@ -21,7 +21,7 @@ pub use links::{holds_files, parse_links};
 use crate::artifact::{SdistName, WheelName};
 use crate::fault::Fault;
 use crate::name::Name;
-use crate::version::{SpecifierSet, Version};
+use crate::version::{Version, VersionSpecifier};
 
 /// No page lists more files than this: what claims to would only fill the memory.
 pub const MOST_FILES: usize = 60_000;
@@ -65,7 +65,7 @@ pub struct PageFile {
     /// Hashes by algorithm.
     pub hashes: Hashes,
     /// Interpreters it runs on, when the page says so and it can be read.
-    pub requires_python: Option<Arc<SpecifierSet>>,
+    pub requires_python: Option<Arc<VersionSpecifier>>,
     /// Metadata is offered beside the file (PEP 658), with its hashes when stated.
     pub metadata: Option<Hashes>,
     /// Yanked, with the reason (may be empty).
@@ -217,15 +217,15 @@ impl Page {
 /// Files of one project state few distinct specifiers: each is read once.
 #[derive(Default)]
 struct SpecifierCache {
-    known: HashMap<String, Option<Arc<SpecifierSet>>>,
+    known: HashMap<String, Option<Arc<VersionSpecifier>>>,
 }
 
 impl SpecifierCache {
-    fn get(&mut self, text: &str) -> Option<Arc<SpecifierSet>> {
+    fn get(&mut self, text: &str) -> Option<Arc<VersionSpecifier>> {
         if let Some(set) = self.known.get(text) {
             return set.clone();
         }
-        let set = SpecifierSet::parse_lenient(text).ok().map(Arc::new);
+        let set = VersionSpecifier::parse_lenient(text).ok().map(Arc::new);
         self.known.insert(text.to_owned(), set.clone());
         set
     }

@@ -564,18 +564,25 @@ mod tests {
         assert_eq!(found, expected);
     }
 
-    #[rstest]
-    #[case("nvidia-cuda-runtime-cu12", Some("12"))]
-    #[case("nvidia-cuda-runtime", None)]
-    #[case("nvidia-cuda-runtime==13.2.86", Some("13.2"))]
-    #[case("cuda-toolkit[cudart]==13.2.*", Some("13.2"))]
-    #[case("cuda-toolkit>=13", None)]
-    #[case("cuda-toolkit==13", None)]
-    #[case("nvidia-cuda-runtime-cu12-extra", None)]
-    fn runtime_packages_name_toolkits(#[case] name: &str, #[case] toolkit: Option<&str>) {
-        let need = Requirement::parse(name).unwrap();
-        let found = Families::built_in().of_package(&need).map(|(_, t)| t.to_string());
-        assert_eq!(found.as_deref(), toolkit);
+    /// Which toolkit a need names: the cases stand beside the facts.
+    #[test]
+    fn runtime_packages_name_toolkits() {
+        #[derive(serde::Deserialize)]
+        struct Checks {
+            package: Vec<Case>,
+        }
+        #[derive(serde::Deserialize)]
+        struct Case {
+            need: String,
+            toolkit: Option<String>,
+        }
+        let checks: Checks = toml::from_str(include_str!("../../../../knowledge/checks.toml")).unwrap();
+        assert!(checks.package.len() > 5);
+        for case in checks.package {
+            let need = Requirement::parse(&case.need).unwrap();
+            let found = Families::built_in().of_package(&need).map(|(_, t)| t.to_string());
+            assert_eq!(found, case.toolkit, "{}", case.need);
+        }
     }
 
     /// The table of the digest, section 11.

@@ -8,7 +8,7 @@ use crate::marker::Marker;
 use crate::name::Name;
 use crate::requirement::Requirement;
 use crate::target::Target;
-use crate::version::{SpecifierSet, Version};
+use crate::version::{Version, VersionSpecifier};
 
 /// What an adjustment does.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -31,7 +31,7 @@ pub struct Adjustment {
     /// The project.
     pub project: Name,
     /// Its releases of which it speaks; empty for all.
-    pub versions: SpecifierSet,
+    pub versions: VersionSpecifier,
     /// Only on targets on which this holds.
     pub when: Option<Marker>,
     /// What it does.

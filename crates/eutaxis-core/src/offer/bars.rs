@@ -34,7 +34,7 @@ pub(super) fn requires_python(judged: &Judged<'_>) -> Option<Bar> {
 }
 
 /// The bar that a Requires-Python puts, wherever it was read.
-pub(crate) fn python_bar(set: &crate::version::SpecifierSet, target: &Target) -> Option<Bar> {
+pub(crate) fn python_bar(set: &crate::version::VersionSpecifier, target: &Target) -> Option<Bar> {
     let version = &target.interpreter.version;
     if set.matches(version) {
         return None;

@@ -205,7 +205,7 @@ mod tests {
     use crate::fault::Origin;
     use crate::index::parse_json;
     use crate::offer::{Effect, Prefer, Verdict, Wheels};
-    use crate::version::SpecifierSet;
+    use crate::version::VersionSpecifier;
     use rstest::rstest;
 
     const PAGE: &str = r#"{"files":[{"filename":"m-4.0rc1-py3-none-any.whl","url":""},{"filename":"m-3.0.tar.gz","url":""},
@@ -245,7 +245,7 @@ mod tests {
     fn adjustment(versions: &str, effect: Effect) -> Adjustment {
         Adjustment {
             project: name(),
-            versions: SpecifierSet::parse(versions).unwrap(),
+            versions: VersionSpecifier::parse(versions).unwrap(),
             when: None,
             effect,
             because: "it drifts".to_owned(),

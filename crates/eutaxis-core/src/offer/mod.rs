@@ -436,29 +436,29 @@ mod tests {
         assert_eq!(offers[0].verdict, Verdict::Build);
     }
 
-    const BOREALIS: &str = "[[family]]\nname = 'borealis'\nlabel = { before = 'bor', number = 'digits' }\nprocessor = ['cpu']\n\
-        packages = ['borealis-runtime-{major}']\ntoolkit = [{ version = '3.6', linux = '450.0' }, { version = '4.1', linux = '510.0' }]";
+    const NORDGLIM: &str = "[[family]]\nname = 'nordglim'\nlabel = { before = 'nor', number = 'digits' }\nprocessor = ['cpu']\n\
+        packages = ['nordglim-runtime-{major}']\ntoolkit = [{ version = '3.6', linux = '450.0' }, { version = '4.1', linux = '510.0' }]";
 
     /// A workstation with these accelerators.
     fn place(accelerators: &str) -> Target {
-        let families = Arc::new(crate::knowledge::Families::built_in().with(BOREALIS).unwrap());
+        let families = Arc::new(crate::knowledge::Families::built_in().with(NORDGLIM).unwrap());
         let mut target = Target::parse(LINUX).unwrap();
         target.accelerators = crate::target::Accelerators::parse(accelerators, &families).unwrap();
         target
     }
 
     const BUILDS: [&str; 5] = [
-        "m-2.0+bor41-py3-none-any.whl",
+        "m-2.0+nor41-py3-none-any.whl",
         "m-2.0+cpu-py3-none-any.whl",
-        "m-1.0+bor36-py3-none-any.whl",
+        "m-1.0+nor36-py3-none-any.whl",
         "m-1.0+note7-py3-none-any.whl",
         "m-1.0.tar.gz",
     ];
 
     #[rstest]
-    #[case::none("none", &["2.0+cpu ready", "2.0+bor41 barred", "1.0+note7 ready", "1.0+bor36 barred", "1.0 build"], "2.0+cpu")]
-    #[case::too_old("borealis driver 498", &["2.0+cpu ready", "2.0+bor41 barred", "1.0+note7 ready", "1.0+bor36 ready", "1.0 build"], "1.0+bor36")]
-    #[case::new("borealis driver 512", &["2.0+cpu ready", "2.0+bor41 ready", "1.0+note7 ready", "1.0+bor36 ready", "1.0 build"], "2.0+bor41")]
+    #[case::none("none", &["2.0+nor41 barred", "2.0+cpu ready", "1.0+note7 ready", "1.0+nor36 barred", "1.0 build"], "2.0+cpu")]
+    #[case::too_old("nordglim driver 498", &["2.0+nor41 barred", "2.0+cpu ready", "1.0+note7 ready", "1.0+nor36 ready", "1.0 build"], "1.0+nor36")]
+    #[case::new("nordglim driver 512", &["2.0+nor41 ready", "2.0+cpu ready", "1.0+note7 ready", "1.0+nor36 ready", "1.0 build"], "2.0+nor41")]
     fn builds_are_judged_by_the_place(#[case] accelerators: &str, #[case] expected: &[&str], #[case] best: &str) {
         let target = place(accelerators);
         let offers = offers(&page(&BUILDS), &target, &Policy::default(), &[]);
@@ -476,15 +476,15 @@ mod tests {
     #[test]
     fn what_is_stated_counts_before_the_label() {
         let mut page = page(&BUILDS);
-        page.made_for = Some("borealis 3.6".to_owned());
-        let target = place("borealis driver 498");
+        page.made_for = Some("nordglim 3.6".to_owned());
+        let target = place("nordglim driver 498");
         let stated = offers(&page, &target, &Policy::default(), &[]);
         let builds: Vec<String> = stated
             .iter()
             .flat_map(|o| &o.files)
             .map(|f| f.build.as_ref().map_or("-".to_owned(), |b| format!("{b} {}", b.evidence.as_str())))
             .collect();
-        assert_eq!(builds, ["built for borealis 3.6 stated"; 4].iter().copied().chain(["-"]).collect::<Vec<_>>());
+        assert_eq!(builds, ["built for nordglim 3.6 stated"; 4].iter().copied().chain(["-"]).collect::<Vec<_>>());
         let first = stated.into_iter().next().unwrap();
         let none = restated(first, &MadeFor::Processor, &target);
         assert_eq!(
@@ -494,13 +494,13 @@ mod tests {
     }
 
     #[rstest]
-    #[case::bars_on_an_old_driver("borealis driver 498", Some("needs borealis 4; driver 498 runs up to 3.6"))]
-    #[case::runs("borealis driver 512", None)]
+    #[case::bars_on_an_old_driver("nordglim driver 498", Some("needs nordglim 4; driver 498 runs up to 3.6"))]
+    #[case::runs("nordglim driver 512", None)]
     #[case::on_the_processor("none", None)]
     fn metadata_tells_what_a_build_is_for(#[case] accelerators: &str, #[case] bar: Option<&str>) {
         let target = place(accelerators);
         let text =
-            "Metadata-Version: 2.1\nName: m\nVersion: 3\nRequires-Dist: borealis-runtime-4; sys_platform == 'linux'\n";
+            "Metadata-Version: 2.1\nName: m\nVersion: 3\nRequires-Dist: nordglim-runtime-4; sys_platform == 'linux'\n";
         let metadata = crate::artifact::Metadata::parse(text.as_bytes()).unwrap();
         let offers = offers(&page(&["m-3-py3-none-any.whl", "m-3.tar.gz"]), &target, &Policy::default(), &[]);
         let of = |wheel: bool| offers[0].files.iter().find(|f| f.is_wheel() == wheel).unwrap();

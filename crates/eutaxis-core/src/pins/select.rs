@@ -6,7 +6,7 @@ use crate::fault::Fault;
 use crate::marker::Marker;
 use crate::name::Name;
 use crate::target::Target;
-use crate::version::{SpecifierSet, Version};
+use crate::version::{Version, VersionSpecifier};
 
 /// Which optional parts of the file are asked for.
 #[derive(Debug, Clone, Default)]
@@ -71,7 +71,7 @@ fn ensure_offered(what: &str, asked: &[Name], offered: &[Name]) -> Result<(), Fa
 
 fn ensure_python(text: Option<&str>, target: &Target, what: &str) -> Result<(), Fault> {
     let Some(text) = text else { return Ok(()) };
-    let set = SpecifierSet::parse_lenient(text).map_err(|f| f.within("requires-python"))?;
+    let set = VersionSpecifier::parse_lenient(text).map_err(|f| f.within("requires-python"))?;
     if set.matches(&target.interpreter.version) {
         return Ok(());
     }
@@ -143,9 +143,9 @@ marker = "'test' in dependency_groups"
 wheels = [{url = "https://files.example/snowpit-8.1-py3-none-any.whl", hashes = {sha256 = "a"}}]
 [[packages]]
 name = "frostgrid"
-version = "2.1+bor41"
+version = "2.1+nor41"
 marker = "sys_platform == 'linux'"
-wheels = [{url = "https://files.example/frostgrid-2.1%2Bbor41-cp311-cp311-manylinux_2_28_x86_64.whl", hashes = {sha256 = "a"}}]
+wheels = [{url = "https://files.example/frostgrid-2.1%2Bnor41-cp311-cp311-manylinux_2_28_x86_64.whl", hashes = {sha256 = "a"}}]
 [[packages]]
 name = "frostgrid"
 version = "2.1"

@@ -222,11 +222,11 @@ directory = {path = "../local-tree", editable = true, subdirectory = "x"}
 
 [[packages]]
 name = "frostgrid"
-version = "2.1+bor41"
+version = "2.1+nor41"
 marker = "sys_platform == 'linux'"
 requires-python = ">=3.10"
 wheels = [
-  {url = "https://files.example/frostgrid-2.1%2Bbor41-cp311-cp311-manylinux_2_28_x86_64.whl", hashes = {sha256 = "e3b0"}},
+  {url = "https://files.example/frostgrid-2.1%2Bnor41-cp311-cp311-manylinux_2_28_x86_64.whl", hashes = {sha256 = "e3b0"}},
 ]
 
 [[packages]]

@@ -4,7 +4,7 @@ use super::{Remark, Severity};
 use crate::name::Name;
 use crate::requirement::Ask;
 use crate::target::Target;
-use crate::version::{SpecifierSet, Version};
+use crate::version::{Version, VersionSpecifier};
 
 /// Remarks on asks that count on a target.
 pub fn alone(asks: &[Ask], target: &Target) -> Vec<Remark> {
@@ -76,7 +76,7 @@ fn excluding<'a>(asks: &[&&'a Ask]) -> Option<Vec<&'a Ask>> {
 
 /// Whether some version satisfies all sets. Between the versions that they name nothing changes, so one version at, just
 /// below and just above each of those is enough to try.
-fn can_agree(sets: &[&SpecifierSet]) -> bool {
+fn can_agree(sets: &[&VersionSpecifier]) -> bool {
     let named: Vec<&Version> = sets.iter().flat_map(|s| s.clauses()).filter_map(|c| c.version()).collect();
     let mut tried: Vec<Version> = vec![Version::from_release(&[0]), Version::from_release(&[1_000_000])];
     for version in named {
@@ -125,7 +125,7 @@ mod tests {
     #[case::prefix(&["==2.*", ">2.7"], true)]
     #[case::three_together(&[">=1", "<=1", "!=1"], false)]
     fn agreement_is_found_without_knowing_releases(#[case] sets: &[&str], #[case] expected: bool) {
-        let sets: Vec<SpecifierSet> = sets.iter().map(|s| SpecifierSet::parse(s).unwrap()).collect();
+        let sets: Vec<VersionSpecifier> = sets.iter().map(|s| VersionSpecifier::parse(s).unwrap()).collect();
         assert_eq!(can_agree(&sets.iter().collect::<Vec<_>>()), expected);
     }
 

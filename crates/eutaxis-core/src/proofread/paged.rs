@@ -4,7 +4,7 @@ use super::{Remark, Severity};
 use crate::offer::{JudgedPage, Offer, Verdict};
 use crate::requirement::Ask;
 use crate::solve::chronology;
-use crate::version::{Operator, SpecifierSet, Version};
+use crate::version::{Operator, Version, VersionSpecifier};
 
 /// Remarks on an ask that counts on the target, against the page of its project as that target sees it.
 pub fn paged(ask: &Ask, judged: &JudgedPage) -> Vec<Remark> {
@@ -59,7 +59,7 @@ pub fn paged(ask: &Ask, judged: &JudgedPage) -> Vec<Remark> {
 }
 
 /// Nothing bounds a project above whose next major series is out.
-fn missing_bound(ask: &Ask, set: &SpecifierSet, all: &[Offer]) -> Option<Remark> {
+fn missing_bound(ask: &Ask, set: &VersionSpecifier, all: &[Offer]) -> Option<Remark> {
     let name = &ask.requirement.name;
     if !chronology::is_open(Some(set)) {
         return None;
@@ -102,7 +102,7 @@ pub fn around(version: Option<&Version>, mut known: Vec<Version>) -> Vec<Version
 }
 
 /// Releases around what a set names.
-fn nearest(set: &SpecifierSet, all: &[Offer]) -> Vec<String> {
+fn nearest(set: &VersionSpecifier, all: &[Offer]) -> Vec<String> {
     let known = all.iter().map(|o| o.version.clone()).collect();
     let named = set.clauses().iter().filter_map(|c| c.version()).max();
     around(named, known).iter().map(ToString::to_string).collect()

@@ -17,13 +17,13 @@ pub use script::{ScriptBlock, script_block};
 use crate::fault::{Fault, Origin};
 use crate::marker::Marker;
 use crate::name::Name;
-use crate::version::{SpecifierSet, Version};
+use crate::version::{Version, VersionSpecifier};
 
 /// What a requirement accepts: releases, or one file by its URL.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub enum Accepts {
     /// Releases whose version satisfies the set.
-    Versions(SpecifierSet),
+    Versions(VersionSpecifier),
     /// The file, folder or repository at this URL.
     Url(String),
 }
@@ -60,23 +60,23 @@ impl Requirement {
 
     /// Any release of a project.
     pub fn any(name: &Name) -> Self {
-        let accepts = Accepts::Versions(SpecifierSet::default());
+        let accepts = Accepts::Versions(VersionSpecifier::default());
         Requirement { name: name.clone(), extras: Vec::new(), accepts, marker: None }
     }
 
     /// Just this release of a project.
     pub fn exactly(name: &Name, version: &Version) -> Self {
-        Requirement::any(name).with_versions(SpecifierSet::exactly(version))
+        Requirement::any(name).with_versions(VersionSpecifier::exactly(version))
     }
 
     /// The same with other bounds.
     #[must_use]
-    pub fn with_versions(self, set: SpecifierSet) -> Self {
+    pub fn with_versions(self, set: VersionSpecifier) -> Self {
         Requirement { accepts: Accepts::Versions(set), ..self }
     }
 
     /// The specifier set; none when a URL is asked for.
-    pub fn versions(&self) -> Option<&SpecifierSet> {
+    pub fn versions(&self) -> Option<&VersionSpecifier> {
         match &self.accepts {
             Accepts::Versions(set) => Some(set),
             Accepts::Url(_) => None,

@@ -12,7 +12,7 @@ use super::{Accepts, Requirement};
 use crate::fault::{Fault, escaped};
 use crate::marker::Marker;
 use crate::name::{Name, is_name_byte};
-use crate::version::{Operator, SpecifierSet, Version};
+use crate::version::{Operator, Version, VersionSpecifier};
 
 /// Extras and URLs beyond these sizes are refused.
 const LONGEST: usize = 16 * 1024;
@@ -110,7 +110,7 @@ impl<'a> Reader<'a> {
         Ok(url.to_owned())
     }
 
-    fn versions(&mut self, name: &Name, lenient: bool) -> Result<SpecifierSet, Fault> {
+    fn versions(&mut self, name: &Name, lenient: bool) -> Result<VersionSpecifier, Fault> {
         self.spaces();
         let rest = self.rest();
         let (inner, start, end) = if let Some(inside) = rest.strip_prefix('(') {
@@ -127,7 +127,7 @@ impl<'a> Reader<'a> {
             return Err(fault.hint(format!("write `{name}=={}`", inner.trim())));
         }
         ensure_commas(inner).map_err(|f| f.shifted(start))?;
-        let set = if lenient { SpecifierSet::parse_lenient(inner) } else { SpecifierSet::parse(inner) };
+        let set = if lenient { VersionSpecifier::parse_lenient(inner) } else { VersionSpecifier::parse(inner) };
         self.at = end;
         set.map_err(|f| f.shifted(start))
     }

@@ -4,7 +4,7 @@ use super::{Ask, Requirement, groups};
 use crate::document::{Document, Placed, Table};
 use crate::fault::{Fault, Origin, line_and_column};
 use crate::name::{Name, nearest};
-use crate::version::SpecifierSet;
+use crate::version::VersionSpecifier;
 
 /// Which optional parts of a project file are asked for.
 #[derive(Debug, Clone, Default)]
@@ -23,7 +23,7 @@ pub struct ProjectAsks {
     /// Dependencies, then those of the wanted extras, then those of the wanted groups.
     pub asks: Vec<Ask>,
     /// `requires-python`, with its place.
-    pub requires_python: Option<(SpecifierSet, Origin)>,
+    pub requires_python: Option<(VersionSpecifier, Origin)>,
 }
 
 impl ProjectAsks {
@@ -80,7 +80,7 @@ fn project_asks(project: &Table<'_>, wanted: &Wanted, place: &dyn Fn(usize) -> O
     }
     let requires_python = match project.string("requires-python")? {
         Some(text) => {
-            let set = SpecifierSet::parse(text.value).map_err(|f| f.within("requires-python").shifted(text.at))?;
+            let set = VersionSpecifier::parse(text.value).map_err(|f| f.within("requires-python").shifted(text.at))?;
             Some((set, place(text.at)))
         }
         None => None,

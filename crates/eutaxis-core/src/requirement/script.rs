@@ -3,7 +3,7 @@
 use super::{Ask, ProjectAsks, Requirement};
 use crate::document::Document;
 use crate::fault::{Fault, Origin, line_and_column};
-use crate::version::SpecifierSet;
+use crate::version::VersionSpecifier;
 
 /// The `script` block of a script: its TOML, and where each of its lines stands.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -67,7 +67,7 @@ impl ScriptBlock {
         }
         let requires_python = match root.string("requires-python").map_err(|f| self.located(f))? {
             Some(text) => {
-                let set = SpecifierSet::parse(text.value).map_err(|f| self.located(f.shifted(text.at)))?;
+                let set = VersionSpecifier::parse(text.value).map_err(|f| self.located(f.shifted(text.at)))?;
                 Some((set, place(text.at)))
             }
             None => None,

@@ -9,7 +9,7 @@ use jiff::{SignedDuration, Timestamp};
 
 use super::facts::ProjectFacts;
 use crate::offer::Offer;
-use crate::version::{SpecifierSet, Version};
+use crate::version::{Version, VersionSpecifier};
 
 /// From this number on the first part of a version is a calendar year, not a major series.
 pub(crate) const FIRST_YEAR: u64 = 1990;
@@ -36,7 +36,7 @@ pub(crate) fn series(version: &Version) -> Option<(u64, u64)> {
 }
 
 /// Whether a requirement leaves all later series open.
-pub(crate) fn is_open(set: Option<&SpecifierSet>) -> bool {
+pub(crate) fn is_open(set: Option<&VersionSpecifier>) -> bool {
     set.is_none_or(|s| s.matches(&Version::from_release(&[BEYOND])))
 }
 
@@ -102,6 +102,6 @@ mod tests {
     #[case("~=4.2", false)]
     #[case("==4.*", false)]
     fn a_bound_above_closes(#[case] set: &str, #[case] expected: bool) {
-        assert_eq!(is_open(Some(&SpecifierSet::parse(set).unwrap())), expected);
+        assert_eq!(is_open(Some(&VersionSpecifier::parse(set).unwrap())), expected);
     }
 }

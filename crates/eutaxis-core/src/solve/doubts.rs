@@ -14,7 +14,7 @@ use super::facts::{Need, PagedWheel, ProjectFacts, Usable, is_compiled_wheel};
 use super::held::GRACE;
 use crate::name::Name;
 use crate::offer::{Offer, Verdict};
-use crate::version::{Operator, SpecifierSet, Version};
+use crate::version::{Operator, Version, VersionSpecifier};
 
 const fn days(n: i64) -> SignedDuration {
     SignedDuration::from_hours(24 * n)
@@ -217,7 +217,7 @@ pub(super) fn by_later(
     others: &ProjectFacts,
 ) -> Option<Doubt> {
     let offer = release.offer()?;
-    let sets: Vec<&SpecifierSet> = needs.iter().filter_map(|n| n.requirement.versions()).collect();
+    let sets: Vec<&VersionSpecifier> = needs.iter().filter_map(|n| n.requirement.versions()).collect();
     let above = |v: &Version| sets.iter().any(|s| is_above(s, v));
     let out: Vec<Version> = others.usable.iter().map(|u| &u.version).filter(|v| above(v)).cloned().collect();
     let bound = needs.iter().find(|n| !chronology::is_open(n.requirement.versions()))?.requirement.short();
@@ -267,7 +267,7 @@ pub(super) fn by_interpreter(
 }
 
 /// Whether a version lies above all that a set takes. An exact pin says nothing of what comes after it.
-fn is_above(set: &SpecifierSet, version: &Version) -> bool {
+fn is_above(set: &VersionSpecifier, version: &Version) -> bool {
     set.clauses().iter().any(|clause| {
         let closes = match clause.operator() {
             Operator::Below | Operator::AtMost | Operator::Compatible => true,

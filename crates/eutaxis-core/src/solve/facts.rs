@@ -19,7 +19,7 @@ use crate::offer::{
     admits_prereleases, is_final, needs_only, requirements,
 };
 use crate::requirement::{Accepts, Requirement};
-use crate::version::{SpecifierSet, Version};
+use crate::version::{Version, VersionSpecifier};
 
 /// Something that the search wants to know. It never fetches anything itself.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -383,7 +383,7 @@ impl ProjectFacts {
     }
 
     /// Values of the usable final releases that a set takes: while there is one, pre-releases are left out.
-    fn finals<'a>(&'a self, set: &'a SpecifierSet) -> impl Iterator<Item = usize> + 'a {
+    fn finals<'a>(&'a self, set: &'a VersionSpecifier) -> impl Iterator<Item = usize> + 'a {
         (1..self.size()).filter(move |v| self.offer(*v).is_some_and(|o| is_final(o) && set.matches(&o.version)))
     }
 

@@ -14,7 +14,7 @@ use crate::fault::Origin;
 use crate::name::Name;
 use crate::offer::Prefer;
 use crate::requirement::{Ask, Requirement};
-use crate::version::{SpecifierSet, Version};
+use crate::version::{Version, VersionSpecifier};
 
 /// A common release is looked for in so many rounds; each rules out at least one release.
 const MOST_ROUNDS: usize = 40;
@@ -97,7 +97,7 @@ fn common<S: Solver>(
             return Ok(Some(now));
         }
         let operator = if oldest { ">=" } else { "<=" };
-        let Ok(set) = SpecifierSet::parse(&format!("{operator}{worst}")) else { return Ok(None) };
+        let Ok(set) = VersionSpecifier::parse(&format!("{operator}{worst}")) else { return Ok(None) };
         let mut next = Vec::new();
         for i in taking {
             let mut problem = problems[*i].clone();

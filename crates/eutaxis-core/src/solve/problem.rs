@@ -117,7 +117,7 @@ impl Problem {
         self.of_project(project).any(|set| set.pins(version))
     }
 
-    fn of_project<'a>(&'a self, project: &'a Name) -> impl Iterator<Item = &'a crate::version::SpecifierSet> {
+    fn of_project<'a>(&'a self, project: &'a Name) -> impl Iterator<Item = &'a crate::version::VersionSpecifier> {
         let all = self.asks_in_force().chain(self.bounds_in_force());
         all.filter(move |(_, ask)| ask.requirement.name == *project).filter_map(|(_, ask)| ask.requirement.versions())
     }

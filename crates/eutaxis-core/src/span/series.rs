@@ -6,7 +6,7 @@ use std::fmt;
 use crate::index::{FileKind, Page};
 use crate::knowledge::series_of;
 use crate::target::Implementation;
-use crate::version::{SpecifierSet, Version};
+use crate::version::{Version, VersionSpecifier};
 
 /// Major and minor of a language version.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -47,7 +47,7 @@ fn of_tag(tag: &str) -> Option<Series> {
 }
 
 /// The series that the versions in a set name.
-fn in_set(set: &SpecifierSet) -> Vec<Series> {
+fn in_set(set: &VersionSpecifier) -> Vec<Series> {
     let text = set.to_string();
     let series = |clause: &str| {
         let version = clause.trim_start_matches(['<', '>', '=', '!', '~', ' ']).trim_end_matches(".*");

@@ -51,7 +51,7 @@ impl BuildOrder {
 }
 
 impl Accelerator {
-    /// Reads `borealis toolkit 4.1 driver 512.4 device b3`.
+    /// Reads `nordglim toolkit 4.1 driver 512.4 device b3`.
     ///
     /// # Errors
     /// When the family is not known, or something else is said of it.
@@ -204,17 +204,17 @@ mod tests {
     use rstest::rstest;
 
     /// A family by the same mechanism as the real ones.
-    const BOREALIS: &str = r#"
+    const NORDGLIM: &str = r#"
 [[family]]
-name = "borealis"
-label = { before = "bor", number = "digits" }
+name = "nordglim"
+label = { before = "nor", number = "digits" }
 toolkit = [{ version = "3.6", linux = "450.1" }, { version = "3.9", linux = "480.0" }, { version = "4.1", linux = "510.0" }, { version = "4.2", linux = "530.5" }]
 series = [{ major = 4, linux = "505.0" }]
 device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "3.9" }]
 "#;
 
     fn accelerators(text: &str) -> Result<Accelerators, Fault> {
-        Accelerators::parse(text, &Arc::new(Families::built_in().with(BOREALIS).unwrap()))
+        Accelerators::parse(text, &Arc::new(Families::built_in().with(NORDGLIM).unwrap()))
     }
 
     fn linux() -> System {
@@ -222,39 +222,39 @@ device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "
     }
 
     #[rstest]
-    #[case::too_old("borealis driver 498.2", "bor41", Some("needs borealis 4.1; driver 498.2 runs up to 3.9"))]
-    #[case::runs("borealis driver 498.2", "bor39", None)]
-    #[case::at_the_limit("borealis driver 510.0", "bor41", None)]
-    #[case::by_series("borealis driver 505.0", "bor42", None)]
-    #[case::just_below("borealis driver 504.9", "bor41", Some("needs borealis 4.1; driver 504.9 runs up to 3.9"))]
+    #[case::too_old("nordglim driver 498.2", "nor41", Some("needs nordglim 4.1; driver 498.2 runs up to 3.9"))]
+    #[case::runs("nordglim driver 498.2", "nor39", None)]
+    #[case::at_the_limit("nordglim driver 510.0", "nor41", None)]
+    #[case::by_series("nordglim driver 505.0", "nor42", None)]
+    #[case::just_below("nordglim driver 504.9", "nor41", Some("needs nordglim 4.1; driver 504.9 runs up to 3.9"))]
     #[case::ancient(
-        "borealis driver 1.0",
-        "bor36",
-        Some("needs borealis 3.6; driver 1.0 runs no toolkit that is known")
+        "nordglim driver 1.0",
+        "nor36",
+        Some("needs nordglim 3.6; driver 1.0 runs no toolkit that is known")
     )]
-    #[case::none("none", "bor41", Some("built for borealis 4.1; this target has no accelerator"))]
+    #[case::none("none", "nor41", Some("built for nordglim 4.1; this target has no accelerator"))]
     #[case::processor("none", "cpu", None)]
-    #[case::other("cuda driver 550.60", "bor41", Some("built for borealis 4.1; this target has cuda"))]
-    #[case::two_families("cuda driver 550.60 / borealis driver 512.4", "bor41", None)]
+    #[case::other("cuda driver 550.60", "nor41", Some("built for nordglim 4.1; this target has cuda"))]
+    #[case::two_families("cuda driver 550.60 / nordglim driver 512.4", "nor41", None)]
     #[case::device(
-        "borealis driver 512.4 device b1",
-        "bor41",
-        Some("built for borealis 4.1, which does not serve device b1 (last served by 3.9)")
+        "nordglim driver 512.4 device b1",
+        "nor41",
+        Some("built for nordglim 4.1, which does not serve device b1 (last served by 3.9)")
     )]
     #[case::new_device(
-        "borealis driver 512.4 device b3",
-        "bor36",
-        Some("built for borealis 3.6, which does not serve device b3 (served since 3.9)")
+        "nordglim driver 512.4 device b3",
+        "nor36",
+        Some("built for nordglim 3.6, which does not serve device b3 (served since 3.9)")
     )]
-    #[case::one_device_of_two("borealis driver 512.4 device b1 device b3", "bor41", None)]
-    #[case::unknown_device("borealis driver 512.4 device z9", "bor41", None)]
+    #[case::one_device_of_two("nordglim driver 512.4 device b1 device b3", "nor41", None)]
+    #[case::unknown_device("nordglim driver 512.4 device z9", "nor41", None)]
     #[case::toolkit_alone(
-        "borealis toolkit 4.1",
-        "bor42",
-        Some("needs borealis 4.2; this target has toolkit 4.1 and names no driver")
+        "nordglim toolkit 4.1",
+        "nor42",
+        Some("needs nordglim 4.2; this target has toolkit 4.1 and names no driver")
     )]
-    #[case::older_than_the_toolkit("borealis toolkit 4.1", "bor39", None)]
-    #[case::nothing_known("borealis", "bor42", None)]
+    #[case::older_than_the_toolkit("nordglim toolkit 4.1", "nor39", None)]
+    #[case::nothing_known("nordglim", "nor42", None)]
     fn builds_run_or_the_reason_is_told(#[case] here: &str, #[case] label: &str, #[case] expected: Option<&str>) {
         let here = accelerators(here).unwrap();
         let build = here.families.of_label(label).unwrap();
@@ -262,13 +262,13 @@ device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "
     }
 
     #[rstest]
-    #[case::newest_that_runs("borealis driver 512.4", &["bor41", "bor39", "bor36", "bor42", "cpu"])]
-    #[case::the_stated_toolkit("borealis toolkit 3.6 driver 535", &["bor36", "bor42", "bor41", "bor39", "cpu"])]
+    #[case::newest_that_runs("nordglim driver 512.4", &["nor41", "nor39", "nor36", "nor42", "cpu"])]
+    #[case::the_stated_toolkit("nordglim toolkit 3.6 driver 535", &["nor36", "nor42", "nor41", "nor39", "cpu"])]
     #[case::none("none", &["cpu"])]
     fn the_best_build_comes_first(#[case] here: &str, #[case] expected: &[&str]) {
         let here = accelerators(here).unwrap();
         let of = |label: &str| here.families.of_label(label).unwrap();
-        let mut labels = vec!["bor36", "bor39", "bor41", "bor42", "cpu"];
+        let mut labels = vec!["nor36", "nor39", "nor41", "nor42", "cpu"];
         labels.retain(|l| here.miss(&of(l), linux()).is_none());
         labels.sort_by_key(|l| here.order(Some(&of(l)), linux()));
         assert_eq!(labels, expected);
@@ -276,28 +276,28 @@ device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "
 
     #[test]
     fn one_toolkit_may_be_all_that_is_wanted() {
-        let mut here = accelerators("borealis driver 535").unwrap();
-        here.only = Some((Arc::clone(here.families.named("borealis").unwrap()), Number::parse("3.9").unwrap()));
+        let mut here = accelerators("nordglim driver 535").unwrap();
+        here.only = Some((Arc::clone(here.families.named("nordglim").unwrap()), Number::parse("3.9").unwrap()));
         let miss = |label: &str| here.miss(&here.families.of_label(label).unwrap(), linux());
-        assert_eq!(miss("bor39"), None);
-        assert_eq!(miss("cpu").unwrap(), "built without accelerators; only builds for borealis 3.9 are wanted");
-        assert!(miss("bor41").is_some());
+        assert_eq!(miss("nor39"), None);
+        assert_eq!(miss("cpu").unwrap(), "built without accelerators; only builds for nordglim 3.9 are wanted");
+        assert!(miss("nor41").is_some());
     }
 
     #[rstest]
-    #[case("borealis toolkit 4.1 driver 512.4 device b3", "borealis toolkit 4.1 driver 512.4 device b3")]
-    #[case("  BOREALIS   driver 512.4", "borealis driver 512.4")]
+    #[case("nordglim toolkit 4.1 driver 512.4 device b3", "nordglim toolkit 4.1 driver 512.4 device b3")]
+    #[case("  NORDGLIM   driver 512.4", "nordglim driver 512.4")]
     fn the_text_form_is_read_and_shown(#[case] text: &str, #[case] shown: &str) {
         assert_eq!(accelerators(text).unwrap().here[0].to_string(), shown);
     }
 
     #[rstest]
-    #[case("borealiz driver 1", "did you mean `borealis`?")]
+    #[case("nordglin driver 1", "did you mean `nordglim`?")]
     #[case("aurora", "[knowledge] accelerators")]
-    #[case("borealis driver", "FAMILY [toolkit V]")]
-    #[case("borealis driver new", "not a number")]
-    #[case("borealis speed 4", "FAMILY [toolkit V]")]
-    #[case("borealis driver 1 driver 2", "FAMILY [toolkit V]")]
+    #[case("nordglim driver", "FAMILY [toolkit V]")]
+    #[case("nordglim driver new", "not a number")]
+    #[case("nordglim speed 4", "FAMILY [toolkit V]")]
+    #[case("nordglim driver 1 driver 2", "FAMILY [toolkit V]")]
     #[case("", "FAMILY [toolkit V]")]
     fn bad_accelerators_are_refused(#[case] text: &str, #[case] part: &str) {
         let fault = accelerators(text).unwrap_err();
@@ -305,10 +305,10 @@ device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "
     }
 
     #[rstest]
-    #[case("borealis 4.1", "built for borealis 4.1")]
+    #[case("nordglim 4.1", "built for nordglim 4.1")]
     #[case("none", "built without accelerators")]
     fn what_a_build_is_for_can_be_stated(#[case] text: &str, #[case] shown: &str) {
         assert_eq!(accelerators("none").unwrap().families.made_for(text).unwrap().to_string(), shown);
-        assert!(accelerators("none").unwrap().families.made_for("borealis").is_err());
+        assert!(accelerators("none").unwrap().families.made_for("nordglim").is_err());
     }
 }

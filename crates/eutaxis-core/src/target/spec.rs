@@ -208,7 +208,7 @@ mod tests {
     #[case("cpython 3.12 / linux x86_64 glibc two", "not a version")]
     #[case("cpython 3.12 / linux x86_64 glibc 2.99999999999", "not a version")]
     #[case("cpython 3.12 / plan9 x86_64", "SYSTEM ARCHITECTURE")]
-    #[case("cpython 3.12 / linux x86_64 / borealis toolkit 4.1", "family of accelerators")]
+    #[case("cpython 3.12 / linux x86_64 / nordglim toolkit 4.1", "family of accelerators")]
     fn bad_targets_are_refused(#[case] given: &str, #[case] part: &str) {
         let fault = Target::parse(given).unwrap_err();
         assert!(fault.to_string().contains(part), "{fault}");

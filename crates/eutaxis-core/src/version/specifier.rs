@@ -249,11 +249,11 @@ impl fmt::Display for Specifier {
 
 /// Clauses that must all hold; the empty set takes every version.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Default)]
-pub struct SpecifierSet {
+pub struct VersionSpecifier {
     clauses: Vec<Specifier>,
 }
 
-impl SpecifierSet {
+impl VersionSpecifier {
     /// Reads a set as strictly as the standard asks.
     ///
     /// # Errors
@@ -262,7 +262,7 @@ impl SpecifierSet {
         let mut clauses = Vec::new();
         let mut at = 0;
         if text.trim().is_empty() {
-            return Ok(SpecifierSet { clauses });
+            return Ok(VersionSpecifier { clauses });
         }
         for piece in text.split(',') {
             // One trailing comma is allowed by the newer text of the standard.
@@ -273,15 +273,15 @@ impl SpecifierSet {
             clauses.push(Specifier::parse(piece).map_err(|f| f.shifted(at))?);
             at += piece.len() + 1;
         }
-        Ok(SpecifierSet { clauses })
+        Ok(VersionSpecifier { clauses })
     }
 
     /// Reads a set as it stands in the metadata of others: `>=3.6.*`, which is invalid but seen, is read as `>=3.6`.
     ///
     /// # Errors
-    /// As [`SpecifierSet::parse`].
+    /// As [`VersionSpecifier::parse`].
     pub fn parse_lenient(text: &str) -> Result<Self, Fault> {
-        SpecifierSet::parse(text).or_else(|fault| {
+        VersionSpecifier::parse(text).or_else(|fault| {
             if !text.contains(".*") {
                 return Err(fault);
             }
@@ -292,13 +292,13 @@ impl SpecifierSet {
                     Some(_) => piece.replace(".*", ""),
                 })
                 .collect();
-            SpecifierSet::parse(&mended.join(",")).map_err(|_| fault)
+            VersionSpecifier::parse(&mended.join(",")).map_err(|_| fault)
         })
     }
 
     /// The set with one clause.
     pub fn exactly(version: &Version) -> Self {
-        SpecifierSet {
+        VersionSpecifier {
             clauses: vec![Specifier { operator: Operator::Equal, operand: Operand::Version(version.clone()) }],
         }
     }
@@ -329,7 +329,7 @@ impl SpecifierSet {
     }
 }
 
-impl fmt::Display for SpecifierSet {
+impl fmt::Display for VersionSpecifier {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         for (i, clause) in self.clauses.iter().enumerate() {
             if i > 0 {
@@ -341,10 +341,10 @@ impl fmt::Display for SpecifierSet {
     }
 }
 
-impl FromStr for SpecifierSet {
+impl FromStr for VersionSpecifier {
     type Err = Fault;
     fn from_str(text: &str) -> Result<Self, Fault> {
-        SpecifierSet::parse(text)
+        VersionSpecifier::parse(text)
     }
 }
 
@@ -384,7 +384,7 @@ mod tests {
     #[case(" >= 1 , < 2 ", "+1.5 -2 -0.9")]
     #[case(">=1,<2,", "+1.5 -2")]
     fn the_published_tables_hold(#[case] set: &str, #[case] answers: &str) {
-        let set = SpecifierSet::parse(set).unwrap();
+        let set = VersionSpecifier::parse(set).unwrap();
         for answer in answers.split(' ') {
             let (sign, version) = answer.split_at(1);
             assert_eq!(set.matches(&Version::parse(version).unwrap()), sign == "+", "{set} against {version}");
@@ -404,16 +404,16 @@ mod tests {
     #[case(">=1,,<2", 4, "a comparison is missing")]
     #[case(">=1, <x", 6, "not a version")]
     fn bad_clauses_are_refused_with_their_place(#[case] given: &str, #[case] offset: usize, #[case] part: &str) {
-        let fault = SpecifierSet::parse(given).unwrap_err();
+        let fault = VersionSpecifier::parse(given).unwrap_err();
         assert!(fault.to_string().contains(part), "{fault}");
         assert_eq!(fault.offset(), offset, "{fault}");
     }
 
     #[test]
     fn metadata_of_others_is_read_leniently() {
-        let set = SpecifierSet::parse_lenient(">=3.6.*, !=3.7.*").unwrap();
+        let set = VersionSpecifier::parse_lenient(">=3.6.*, !=3.7.*").unwrap();
         assert_eq!(set.to_string(), ">=3.6,!=3.7.*");
-        assert!(SpecifierSet::parse_lenient(">=abc.*").is_err());
+        assert!(VersionSpecifier::parse_lenient(">=abc.*").is_err());
     }
 
     #[rstest]
@@ -425,7 +425,7 @@ mod tests {
     #[case("<2.0a1", false)]
     #[case(">=1.0", false)]
     fn naming_a_prerelease_admits_them(#[case] set: &str, #[case] admits: bool) {
-        assert_eq!(SpecifierSet::parse(set).unwrap().names_prerelease(), admits);
+        assert_eq!(VersionSpecifier::parse(set).unwrap().names_prerelease(), admits);
     }
 
     #[test]
@@ -439,7 +439,7 @@ mod tests {
             ("==1.2", false),
             (">=1.1", false),
         ] {
-            assert_eq!(SpecifierSet::parse(set).unwrap().pins(&version), pins, "{set}");
+            assert_eq!(VersionSpecifier::parse(set).unwrap().pins(&version), pins, "{set}");
         }
     }
 
@@ -457,8 +457,8 @@ mod tests {
         fn what_is_shown_reads_back(v in super::super::tests::any_version()) {
             let version = Version::parse(&v).unwrap();
             for op in ["==", "!=", "<=", ">=", "<", ">"] {
-                if let Ok(set) = SpecifierSet::parse(&format!("{op}{v}")) {
-                    prop_assert_eq!(SpecifierSet::parse(&set.to_string()).unwrap().matches(&version), set.matches(&version));
+                if let Ok(set) = VersionSpecifier::parse(&format!("{op}{v}")) {
+                    prop_assert_eq!(VersionSpecifier::parse(&set.to_string()).unwrap().matches(&version), set.matches(&version));
                 }
             }
         }

@@ -118,17 +118,17 @@ mod tests {
     use super::*;
     use rstest::rstest;
 
-    const BOREALIS: &str = r#"
+    const NORDGLIM: &str = r#"
 [[family]]
-name = "borealis"
-label = { before = "bor", number = "digits" }
+name = "nordglim"
+label = { before = "nor", number = "digits" }
 toolkit = [{ version = "3.9", linux = "480.0" }, { version = "4.1", linux = "510.0" }]
 [family.probe]
-driver = [{ file = "proc/driver/borealis/version", after = "driver" }]
-present = ["dev/borealis[0-9]*"]
-generations = [{ file = "proc/driver/borealis/devices/*", after = "generation:" }]
-models = [{ file = "proc/driver/borealis/devices/*", after = "model:" }]
-toolkits = [{ file = "opt/borealis*/version.txt", after = "" }]
+driver = [{ file = "proc/driver/nordglim/version", after = "driver" }]
+present = ["dev/nordglim[0-9]*"]
+generations = [{ file = "proc/driver/nordglim/devices/*", after = "generation:" }]
+models = [{ file = "proc/driver/nordglim/devices/*", after = "model:" }]
+toolkits = [{ file = "opt/nordglim*/version.txt", after = "" }]
 "#;
 
     /// What is found under a root with these files.
@@ -139,7 +139,7 @@ toolkits = [{ file = "opt/borealis*/version.txt", after = "" }]
             std::fs::create_dir_all(path.parent().unwrap()).unwrap();
             std::fs::write(path, text).unwrap();
         }
-        let families = Arc::new(Families::built_in().with(BOREALIS).unwrap());
+        let families = Arc::new(Families::built_in().with(NORDGLIM).unwrap());
         let linux = eutaxis_core::Target::parse("cpython 3.11 / linux x86_64").unwrap().platform.system;
         find(root.path(), &families, linux)
             .iter()
@@ -152,35 +152,48 @@ toolkits = [{ file = "opt/borealis*/version.txt", after = "" }]
             .collect()
     }
 
-    const DRIVER: (&str, &str) = ("proc/driver/borealis/version", "borealis kernel driver 498.2 built with 12.1.0");
-    const DEVICE: (&str, &str) = ("dev/borealis0", "");
+    const DRIVER: (&str, &str) = ("proc/driver/nordglim/version", "nordglim kernel driver 498.2 built with 12.1.0");
+    const DEVICE: (&str, &str) = ("dev/nordglim0", "");
 
     #[rstest]
     #[case::nothing(&[], &[])]
     #[case::whole(
-        &[DRIVER, DEVICE, ("proc/driver/borealis/devices/0", "model: Aurora 20\ngeneration: b3\n"), ("opt/borealis-3.9/version.txt", "3.9")],
-        &["borealis driver 498.2 device b3 runs 3.9 installed [\"3.9\"] [\"Aurora 20\"]"])]
-    #[case::exactly_at_the_limit(&[("proc/driver/borealis/version", "driver 510.0"), DEVICE], &["borealis driver 510.0 runs 4.1 installed [] []"])]
-    #[case::too_old_for_all(&[("proc/driver/borealis/version", "driver 400.1"), DEVICE], &["borealis driver 400.1 runs ? installed [] []"])]
-    #[case::no_device(&[DRIVER], &["borealis driver 498.2 runs 3.9 installed [] [] (a driver is there, and no device)"])]
-    #[case::no_driver(&[("opt/borealis/version.txt", "4.1.20260101"), ],
-        &["borealis runs ? installed [\"4.1\"] [] (a toolkit is installed, and there is neither driver nor device)"])]
-    #[case::driver_not_told(&[DEVICE], &["borealis runs ? installed [] [] (its driver's version is not told)"])]
-    #[case::not_a_version(&[("proc/driver/borealis/version", "driver: unknown"), DEVICE], &["borealis runs ? installed [] [] (its driver's version is not told)"])]
-    #[case::real_form(
-        &[("proc/driver/nvidia/version", "NVRM version: NVIDIA UNIX x86_64 Kernel Module  535.104.05  Sat Aug 19 01:15:15 UTC 2026\nGCC version:  gcc version 12.2.0"),
-          ("dev/nvidia0", ""), ("dev/nvidiactl", ""), ("usr/local/cuda-12.1/version.json", "{\"cuda\" : {\"name\" : \"SDK\", \"version\" : \"12.1.20230302\"}}")],
-        &["cuda driver 535.104.05 runs 12.2 installed [\"12.1\"] []"])]
-    #[case::open_form(
-        &[("proc/driver/nvidia/version", "NVRM version: NVIDIA UNIX Open Kernel Module for x86_64  550.54.14  Release Build"), ("dev/nvidia0", "")],
-        &["cuda driver 550.54.14 runs 12.4 installed [] []"])]
+        &[DRIVER, DEVICE, ("proc/driver/nordglim/devices/0", "model: Aurora 20\ngeneration: b3\n"), ("opt/nordglim-3.9/version.txt", "3.9")],
+        &["nordglim driver 498.2 device b3 runs 3.9 installed [\"3.9\"] [\"Aurora 20\"]"])]
+    #[case::exactly_at_the_limit(&[("proc/driver/nordglim/version", "driver 510.0"), DEVICE], &["nordglim driver 510.0 runs 4.1 installed [] []"])]
+    #[case::too_old_for_all(&[("proc/driver/nordglim/version", "driver 400.1"), DEVICE], &["nordglim driver 400.1 runs ? installed [] []"])]
+    #[case::no_device(&[DRIVER], &["nordglim driver 498.2 runs 3.9 installed [] [] (a driver is there, and no device)"])]
+    #[case::no_driver(&[("opt/nordglim/version.txt", "4.1.20260101"), ],
+        &["nordglim runs ? installed [\"4.1\"] [] (a toolkit is installed, and there is neither driver nor device)"])]
+    #[case::driver_not_told(&[DEVICE], &["nordglim runs ? installed [] [] (its driver's version is not told)"])]
+    #[case::not_a_version(&[("proc/driver/nordglim/version", "driver: unknown"), DEVICE], &["nordglim runs ? installed [] [] (its driver's version is not told)"])]
     #[case::no_driver_version_at_all(
         &[("dev/kfd", ""), ("sys/class/kfd/kfd/topology/nodes/0/properties", "cpu_cores_count 16\ngfx_target_version 0\n"),
           ("sys/class/kfd/kfd/topology/nodes/1/properties", "simd_count 240\ngfx_target_version 90010\n"), ("opt/rocm-6.0.2/.info/version", "6.0.2-115\n")],
         &["rocm device gfx90a runs ? installed [\"6.0.2\"] []"])]
-    #[case::two_families(&[DRIVER, DEVICE, ("dev/kfd", "")], &["rocm runs ? installed [] []", "borealis driver 498.2 runs 3.9 installed [] []"])]
+    #[case::two_families(&[DRIVER, DEVICE, ("dev/kfd", "")], &["rocm runs ? installed [] []", "nordglim driver 498.2 runs 3.9 installed [] []"])]
     fn machines_are_read(#[case] files: &[(&str, &str)], #[case] expected: &[&str]) {
         assert_eq!(found(files), expected);
+    }
+
+    /// What real drivers write: the cases stand beside the facts.
+    #[test]
+    fn real_drivers_are_read() {
+        #[derive(serde::Deserialize)]
+        struct Checks {
+            machine: Vec<Case>,
+        }
+        #[derive(serde::Deserialize)]
+        struct Case {
+            files: std::collections::BTreeMap<String, String>,
+            found: String,
+        }
+        let checks: Checks = toml::from_str(include_str!("../../../../knowledge/checks.toml")).unwrap();
+        assert_eq!(checks.machine.len(), 2);
+        for case in checks.machine {
+            let files: Vec<(&str, &str)> = case.files.iter().map(|(p, t)| (p.as_str(), t.as_str())).collect();
+            assert_eq!(found(&files), [case.found]);
+        }
     }
 
     #[rstest]
@@ -196,9 +209,9 @@ toolkits = [{ file = "opt/borealis*/version.txt", after = "" }]
     #[test]
     fn only_what_can_be_used_is_part_of_the_target() {
         let root = tempfile::tempdir().unwrap();
-        let families = Arc::new(Families::built_in().with(BOREALIS).unwrap());
+        let families = Arc::new(Families::built_in().with(NORDGLIM).unwrap());
         let linux = eutaxis_core::Target::parse("cpython 3.11 / linux x86_64").unwrap().platform.system;
-        std::fs::create_dir_all(root.path().join("proc/driver/borealis")).unwrap();
+        std::fs::create_dir_all(root.path().join("proc/driver/nordglim")).unwrap();
         std::fs::write(root.path().join(DRIVER.0), DRIVER.1).unwrap();
         assert!(of_machine(root.path(), &families, linux).is_empty());
         std::fs::create_dir_all(root.path().join("dev")).unwrap();

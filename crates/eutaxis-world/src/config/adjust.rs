@@ -7,7 +7,7 @@ use eutaxis_core::document::{Placed, Table};
 use eutaxis_core::fault::{Fault, Origin};
 use eutaxis_core::knowledge::Families;
 use eutaxis_core::offer::{Adjustment, Effect};
-use eutaxis_core::{Marker, Name, Requirement, SpecifierSet};
+use eutaxis_core::{Marker, Name, Requirement, VersionSpecifier};
 
 /// Reads one entry of a settings file.
 pub(super) fn read(entry: &Table<'_>, text: &str, path: &Path, families: &Arc<Families>) -> Result<Adjustment, Fault> {
@@ -15,7 +15,8 @@ pub(super) fn read(entry: &Table<'_>, text: &str, path: &Path, families: &Arc<Fa
     let stated = |key: &str| entry.string(key)?.ok_or_else(|| entry.fault(format_args!("`{key}` is missing")));
     let project = parsed(stated("project")?, Name::parse)?;
     let because = stated("because")?.value.to_owned();
-    let versions = entry.string("versions")?.map(|t| parsed(t, SpecifierSet::parse)).transpose()?.unwrap_or_default();
+    let versions =
+        entry.string("versions")?.map(|t| parsed(t, VersionSpecifier::parse)).transpose()?.unwrap_or_default();
     let when = entry.string("when")?.map(|t| parsed(t, Marker::parse)).transpose()?;
     let avoid = entry.boolean("avoid")?.unwrap_or(false);
     let take = entry.boolean("take")?.unwrap_or(false);

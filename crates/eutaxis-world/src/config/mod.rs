@@ -422,7 +422,7 @@ fn read_target(table: &Table<'_>, families: &Arc<Families>) -> std::result::Resu
     Ok(Target::planned(interpreter, platform, accelerators))
 }
 
-/// Tables such as `{ family = "borealis", toolkit = "4.1", driver = "512.4", device = "b3" }`.
+/// Tables such as `{ family = "nordglim", toolkit = "4.1", driver = "512.4", device = "b3" }`.
 fn read_accelerator(tables: &[Table<'_>], families: &Arc<Families>) -> std::result::Result<Accelerators, Fault> {
     let mut found = Accelerators::none(Arc::clone(families));
     for table in tables {
@@ -511,19 +511,19 @@ timeout = 5
     #[test]
     fn families_of_further_files_count_for_targets_and_depots() {
         let folder = tempfile::tempdir().unwrap();
-        let family = "[[family]]\nname = 'borealis'\nlabel = { before = 'bor', number = 'digits' }\ntoolkit = [{ version = '4.1' }]\n";
+        let family = "[[family]]\nname = 'nordglim'\nlabel = { before = 'nor', number = 'digits' }\ntoolkit = [{ version = '4.1' }]\n";
         std::fs::create_dir(folder.path().join("facts")).unwrap();
-        std::fs::write(folder.path().join("facts/borealis.toml"), family).unwrap();
+        std::fs::write(folder.path().join("facts/nordglim.toml"), family).unwrap();
         // The targets stand before what they rest on.
-        let text = "[target.a]\ninterpreter = '3.11'\nplatform = 'linux x86_64'\naccelerator = { family = 'borealis', toolkit = '4.1', device = ['b2', 'b3'] }\n\
-            [target.b]\ninterpreter = '3.11'\nplatform = 'linux x86_64'\naccelerator = 'borealis driver 5 / cuda'\n\
-            [[depot]]\npath = 'wheels'\naccelerator = 'borealis 4.1'\n[knowledge]\naccelerators = ['facts/borealis.toml']\n";
+        let text = "[target.a]\ninterpreter = '3.11'\nplatform = 'linux x86_64'\naccelerator = { family = 'nordglim', toolkit = '4.1', device = ['b2', 'b3'] }\n\
+            [target.b]\ninterpreter = '3.11'\nplatform = 'linux x86_64'\naccelerator = 'nordglim driver 5 / cuda'\n\
+            [[depot]]\npath = 'wheels'\naccelerator = 'nordglim 4.1'\n[knowledge]\naccelerators = ['facts/nordglim.toml']\n";
         std::fs::write(folder.path().join("eutaxis.toml"), text).unwrap();
         let config = Config::load(folder.path(), None).unwrap();
         let shown = |name: &str| config.targets[name].accelerators.as_option();
-        assert_eq!(shown("a"), "\"borealis toolkit 4.1 device b2 device b3\"");
-        assert_eq!(shown("b"), "\"borealis driver 5 / cuda\"");
-        assert_eq!(config.depots[0].accelerator.as_deref(), Some("borealis 4.1"));
+        assert_eq!(shown("a"), "\"nordglim toolkit 4.1 device b2 device b3\"");
+        assert_eq!(shown("b"), "\"nordglim driver 5 / cuda\"");
+        assert_eq!(config.depots[0].accelerator.as_deref(), Some("nordglim 4.1"));
         assert!(config.families.named("cuda").is_ok(), "those that are compiled in stay");
     }
 

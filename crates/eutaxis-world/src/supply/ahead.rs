@@ -9,7 +9,7 @@ use std::sync::Arc;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::offer::{Adjustment, JudgedPage, MetadataAnswer, Policy, Preferred, Rules};
 use eutaxis_core::solve::{Problem, Want};
-use eutaxis_core::{Name, Requirement, SpecifierSet, Target, Version};
+use eutaxis_core::{Name, Requirement, Target, Version, VersionSpecifier};
 
 use super::crew::Fact;
 
@@ -22,7 +22,7 @@ pub(super) struct Ahead {
     policy: Policy,
     adjustments: Vec<Adjustment>,
     /// What is asked of each project, as far as heard.
-    bounds: HashMap<Name, Vec<SpecifierSet>>,
+    bounds: HashMap<Name, Vec<VersionSpecifier>>,
     prior: HashMap<Name, Version>,
     extras: HashMap<Name, Vec<Name>>,
 }

@@ -22,18 +22,18 @@ use sha2::{Digest, Sha256};
 use tempfile::TempDir;
 
 fn name() -> Name {
-    Name::parse("snowbank").unwrap()
+    Name::parse("snowberm").unwrap()
 }
 
-const FILE: &str = "snowbank-1.0-py3-none-any.whl";
-const METADATA: &str = "Metadata-Version: 2.1\nName: snowbank\nVersion: 1.0\nRequires-Dist: firnio>=1\n";
+const FILE: &str = "snowberm-1.0-py3-none-any.whl";
+const METADATA: &str = "Metadata-Version: 2.1\nName: snowberm\nVersion: 1.0\nRequires-Dist: firnio>=1\n";
 
 /// A wheel with these members besides its metadata, which stands first or last; nothing is packed.
 fn wheel(members: &[(String, usize)], metadata_first: bool) -> Vec<u8> {
     let mut zip = zip::ZipWriter::new(Cursor::new(Vec::new()));
     let options = zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored);
     let mut entries: Vec<(String, Vec<u8>)> = members.iter().map(|(n, size)| (n.clone(), vec![7; *size])).collect();
-    let metadata = ("snowbank-1.0.dist-info/METADATA".to_owned(), METADATA.as_bytes().to_vec());
+    let metadata = ("snowberm-1.0.dist-info/METADATA".to_owned(), METADATA.as_bytes().to_vec());
     entries.insert(if metadata_first { 0 } else { entries.len() }, metadata);
     for (name, bytes) in entries {
         zip.start_file(name, options).unwrap();
@@ -58,7 +58,7 @@ struct Site {
 impl Site {
     fn new(bytes: &[u8], keys: &str, trouble: Trouble) -> Self {
         let root = tempfile::tempdir().unwrap();
-        let folder = root.path().join("snowbank");
+        let folder = root.path().join("snowberm");
         std::fs::create_dir(&folder).unwrap();
         std::fs::write(folder.join(FILE), bytes).unwrap();
         let sha256 = hex(&Sha256::digest(bytes));
@@ -90,7 +90,7 @@ impl Site {
 
     fn wanted(&self) -> Wanted {
         Wanted {
-            url: format!("{}snowbank/{FILE}", self.server.url()).parse().unwrap(),
+            url: format!("{}snowberm/{FILE}", self.server.url()).parse().unwrap(),
             filename: FILE.to_owned(),
             hashes: sha256(&self.sha256),
             size: Some(self.size),
@@ -107,7 +107,7 @@ impl Site {
 #[rstest]
 #[case::metadata_last(vec![("a.bin".to_owned(), 900_000)], false, 40_000)]
 #[case::metadata_first(vec![("a.bin".to_owned(), 900_000)], true, 60_000)]
-#[case::a_large_directory((0..3_000).map(|i| (format!("snowbank/a_rather_long_name_of_a_module_{i}.py"), 100)).collect(), true, 420_000)]
+#[case::a_large_directory((0..3_000).map(|i| (format!("snowberm/a_rather_long_name_of_a_module_{i}.py"), 100)).collect(), true, 420_000)]
 fn only_the_parts_that_matter_are_fetched(
     #[case] members: Vec<(String, usize)>,
     #[case] first: bool,

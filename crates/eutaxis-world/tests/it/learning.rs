@@ -18,7 +18,7 @@ use rstest::rstest;
 use sha2::{Digest, Sha256};
 use tempfile::TempDir;
 
-/// A depot of one project, `snowbank`, under the root of a server; `cache` may be shared with other depots.
+/// A depot of one project, `snowberm`, under the root of a server; `cache` may be shared with other depots.
 struct Site {
     root: TempDir,
     server: Server,
@@ -26,11 +26,11 @@ struct Site {
 }
 
 fn name() -> Name {
-    Name::parse("snowbank").unwrap()
+    Name::parse("snowberm").unwrap()
 }
 
 fn metadata(version: &str, needs: &str) -> String {
-    format!("Metadata-Version: 2.2\nName: snowbank\nVersion: {version}\nRequires-Dist: {needs}\n")
+    format!("Metadata-Version: 2.2\nName: snowberm\nVersion: {version}\nRequires-Dist: {needs}\n")
 }
 
 /// A wheel with `members` files of so many bytes besides its metadata, which stands first or last.
@@ -39,14 +39,14 @@ fn wheel(version: &str, members: usize, size: usize, metadata_first: bool) -> Ve
     let stored = zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored);
     let packed = zip::write::SimpleFileOptions::default();
     let about = |zip: &mut zip::ZipWriter<Cursor<Vec<u8>>>| {
-        zip.start_file(format!("snowbank-{version}.dist-info/METADATA"), packed).unwrap();
+        zip.start_file(format!("snowberm-{version}.dist-info/METADATA"), packed).unwrap();
         zip.write_all(metadata(version, "firnio>=1").as_bytes()).unwrap();
     };
     if metadata_first {
         about(&mut zip);
     }
     for i in 0..members {
-        zip.start_file(format!("snowbank/a_rather_long_name_of_a_module_{i}.py"), stored).unwrap();
+        zip.start_file(format!("snowberm/a_rather_long_name_of_a_module_{i}.py"), stored).unwrap();
         zip.write_all(&vec![b'x'; size]).unwrap();
     }
     if !metadata_first {
@@ -72,7 +72,7 @@ fn source(version: &str, bytes: usize, metadata_first: bool) -> Vec<u8> {
         let mut header = tar::Header::new_gnu();
         header.set_size(bytes.len() as u64);
         header.set_mode(0o644);
-        tar.append_data(&mut header, format!("snowbank-{version}/{path}"), bytes.as_slice()).unwrap();
+        tar.append_data(&mut header, format!("snowberm-{version}/{path}"), bytes.as_slice()).unwrap();
     }
     tar.into_inner().unwrap().finish().unwrap()
 }
@@ -81,7 +81,7 @@ impl Site {
     /// `keys` are further keys of each file on the page: HASH stands for its hash, SIZE for its size.
     fn new(files: &[(&str, Vec<u8>)], keys: &str, trouble: Trouble) -> Self {
         let root = tempfile::tempdir().unwrap();
-        let folder = root.path().join("snowbank");
+        let folder = root.path().join("snowberm");
         std::fs::create_dir(&folder).unwrap();
         let entries: Vec<String> = files
             .iter()
@@ -128,7 +128,7 @@ fn needs(answer: &MetadataAnswer) -> String {
     }
 }
 
-const FILE: &str = "snowbank-1.0-py3-none-any.whl";
+const FILE: &str = "snowberm-1.0-py3-none-any.whl";
 const HASHED: &str = r#","hashes":{"sha256":"HASH"}"#;
 const SIZED: &str = r#","hashes":{"sha256":"HASH"},"size":SIZE"#;
 
@@ -179,7 +179,7 @@ fn the_list_of_files_is_kept_where_it_came_along() {
     depot.metadata(&name(), &file, Effort::Cheap).unwrap();
     let listed = depot.listed(&name(), &file).unwrap();
     assert_eq!(listed.iter().filter(|f| f.size == 1000).count(), 5);
-    assert!(listed.iter().any(|f| f.path == "snowbank-1.0.dist-info/METADATA"));
+    assert!(listed.iter().any(|f| f.path == "snowberm-1.0.dist-info/METADATA"));
 }
 
 #[rstest]
@@ -188,7 +188,7 @@ fn the_list_of_files_is_kept_where_it_came_along() {
 #[case::last(false, 22_000_000)]
 fn a_source_archive_is_streamed_and_cut(#[case] metadata_first: bool, #[case] most: u64) {
     let site =
-        Site::new(&[("snowbank-1.0.tar.gz", source("1.0", 20_000_000, metadata_first))], SIZED, Trouble::default());
+        Site::new(&[("snowberm-1.0.tar.gz", source("1.0", 20_000_000, metadata_first))], SIZED, Trouble::default());
     let cache = tempfile::tempdir().unwrap();
     let cheap = site.ask(cache.path(), FetchLimits::default(), Effort::Cheap, 0);
     assert!(matches!(cheap, MetadataAnswer::Dear(bytes) if bytes > 19_000_000), "{cheap:?}");
@@ -207,7 +207,7 @@ fn a_source_archive_is_streamed_and_cut(#[case] metadata_first: bool, #[case] mo
 #[test]
 fn a_stream_with_another_hash_is_refused_when_it_was_read_to_its_end() {
     let keys = r#","hashes":{"sha512":"00"},"size":SIZE"#;
-    let site = Site::new(&[("snowbank-1.0.tar.gz", source("1.0", 9_000, false))], keys, Trouble::default());
+    let site = Site::new(&[("snowberm-1.0.tar.gz", source("1.0", 9_000, false))], keys, Trouble::default());
     let cache = tempfile::tempdir().unwrap();
     let depot = site.depot(cache.path(), FetchLimits::default(), false);
     let error = depot.metadata(&name(), &site.file(depot.as_ref(), 0), Effort::Archive).unwrap_err();
@@ -217,12 +217,12 @@ fn a_stream_with_another_hash_is_refused_when_it_was_read_to_its_end() {
 #[test]
 fn some_files_of_a_host_have_metadata_beside_them() {
     let files: Vec<(String, Vec<u8>)> = (0..6)
-        .map(|i| (format!("snowbank-{i}.0-py3-none-any.whl"), wheel(&format!("{i}.0"), 1, 90_000, true)))
+        .map(|i| (format!("snowberm-{i}.0-py3-none-any.whl"), wheel(&format!("{i}.0"), 1, 90_000, true)))
         .collect();
     let borrowed: Vec<(&str, Vec<u8>)> = files.iter().map(|(f, b)| (f.as_str(), b.clone())).collect();
-    let trouble = Trouble { sidecars_on: Some("snowbank-4.0".to_owned()), ..Trouble::default() };
+    let trouble = Trouble { sidecars_on: Some("snowberm-4.0".to_owned()), ..Trouble::default() };
     let site = Site::new(&borrowed, SIZED, trouble);
-    let beside = site.root.path().join("snowbank/snowbank-4.0-py3-none-any.whl.metadata");
+    let beside = site.root.path().join("snowberm/snowberm-4.0-py3-none-any.whl.metadata");
     std::fs::write(beside, metadata("4.0", "katabat")).unwrap();
     let cache = tempfile::tempdir().unwrap();
     let told: Vec<String> =
@@ -236,7 +236,7 @@ fn some_files_of_a_host_have_metadata_beside_them() {
 #[case::small_files_say_nothing_of_others(1_000, &[1, 1, 1, 1, 1])]
 fn a_host_that_gives_no_parts_is_remembered_after_some_files(#[case] size: usize, #[case] expected: &[usize]) {
     let files: Vec<(String, Vec<u8>)> =
-        (0..5).map(|i| (format!("snowbank-{i}.0-py3-none-any.whl"), wheel(&format!("{i}.0"), 1, size, true))).collect();
+        (0..5).map(|i| (format!("snowberm-{i}.0-py3-none-any.whl"), wheel(&format!("{i}.0"), 1, size, true))).collect();
     let borrowed: Vec<(&str, Vec<u8>)> = files.iter().map(|(f, b)| (f.as_str(), b.clone())).collect();
     let site = Site::new(&borrowed, SIZED, Trouble { no_sidecars: true, no_ranges: true, ..Trouble::default() });
     let cache = tempfile::tempdir().unwrap();
@@ -269,7 +269,7 @@ fn what_costs_too_much_is_not_fetched_and_told_the_same_each_time() {
 #[test]
 fn a_run_that_would_fetch_too_much_ends() {
     let files: Vec<(String, Vec<u8>)> = (0..4)
-        .map(|i| (format!("snowbank-{i}.0-py3-none-any.whl"), wheel(&format!("{i}.0"), 1, 300_000, true)))
+        .map(|i| (format!("snowberm-{i}.0-py3-none-any.whl"), wheel(&format!("{i}.0"), 1, 300_000, true)))
         .collect();
     let borrowed: Vec<(&str, Vec<u8>)> = files.iter().map(|(f, b)| (f.as_str(), b.clone())).collect();
     let trouble = Trouble { no_sidecars: true, no_ranges: true, ..Trouble::default() };
@@ -294,7 +294,7 @@ fn what_one_depot_says_is_not_believed_of_another(#[case] keys: &str) {
         Site::new(&[(FILE, bytes)], SIZED, Trouble { no_sidecars: true, ..Trouble::default() }),
     );
     let lie = metadata("1.0", "mirefall");
-    std::fs::write(evil.root.path().join(format!("snowbank/{FILE}.metadata")), lie).unwrap();
+    std::fs::write(evil.root.path().join(format!("snowberm/{FILE}.metadata")), lie).unwrap();
     let cache = tempfile::tempdir().unwrap();
     let ask = |site: &Site| needs(&site.ask(cache.path(), FetchLimits::default(), Effort::Archive, 0));
     assert_eq!(ask(&evil), "mirefall");
@@ -305,7 +305,7 @@ fn what_one_depot_says_is_not_believed_of_another(#[case] keys: &str) {
 fn what_a_depot_says_is_asked_anew_when_that_is_wished() {
     let keys = r#","hashes":{"sha256":"HASH"},"core-metadata":true"#;
     let site = Site::new(&[(FILE, wheel("1.0", 1, 90_000, true))], keys, Trouble::default());
-    let beside = site.root.path().join(format!("snowbank/{FILE}.metadata"));
+    let beside = site.root.path().join(format!("snowberm/{FILE}.metadata"));
     let cache = tempfile::tempdir().unwrap();
     let ask = |renew: bool| {
         let depot = site.depot(cache.path(), FetchLimits::default(), renew);
@@ -320,7 +320,7 @@ fn what_a_depot_says_is_asked_anew_when_that_is_wished() {
 #[test]
 fn a_file_that_is_gone_bars_its_release_and_no_more() {
     let site = Site::new(&[(FILE, wheel("1.0", 1, 9, true))], SIZED, Trouble::default());
-    std::fs::remove_file(site.root.path().join(format!("snowbank/{FILE}"))).unwrap();
+    std::fs::remove_file(site.root.path().join(format!("snowberm/{FILE}"))).unwrap();
     let cache = tempfile::tempdir().unwrap();
     let answer = site.ask(cache.path(), FetchLimits::default(), Effort::Archive, 0);
     assert!(matches!(&answer, MetadataAnswer::Unusable(why) if why.contains("404")), "{answer:?}");

@@ -41,7 +41,7 @@ fn steps() -> Vec<Step> {
             place: Some("places/base-camp"),
             ..step(
                 "The same of the workstation at base camp, whose files are looked at from here: it has an accelerator, made up and known only by \
-                 the demo's own borealis.toml.",
+                 the demo's own nordglim.toml.",
                 &["survey"],
                 0,
             )
@@ -60,8 +60,8 @@ fn steps() -> Vec<Step> {
         ),
         step(
             "An old ask beside today's: the plots of 2023. What firnplot 1.4.2 needs is of its time, two facts speak against what its time \
-             would give, and what nobody old needs (bivouac and its igloofmt) is the newest.",
-            &["settle", "--asks", "season.txt", "--target", "base-camp", "--out", "season.toml"],
+             would give, and what nobody old needs (hutbook and its igloofmt) is the newest.",
+            &["settle", "--asks", "season.txt", "--target", "base-camp", "--out", "pylock.season.toml"],
             0,
         ),
         step(
@@ -73,7 +73,7 @@ fn steps() -> Vec<Step> {
                 "--target",
                 "base-camp",
                 "--out",
-                "season-newest.toml",
+                "pylock.season-newest.toml",
                 "--chronology",
                 "caution",
             ],
@@ -99,32 +99,32 @@ fn steps() -> Vec<Step> {
         step(
             "When it cannot be. The night watch asks for the network that sees crevasses, and for the drift statistics of 2024: they need \
              different series of frostgrid. The facts that clash, where, and what mends it:",
-            &["settle", "--asks", "night.txt", "--target", "base-camp", "--out", "night.toml"],
+            &["settle", "--asks", "night.txt", "--target", "base-camp", "--out", "pylock.night.toml"],
             1,
         ),
         step(
             "The first way out is taken: one line of night.txt changes, and the pins are written.",
-            &["settle", "--asks", "night.txt", "--target", "base-camp", "--out", "night.toml", "--take", "a"],
+            &["settle", "--asks", "night.txt", "--target", "base-camp", "--out", "pylock.night.toml", "--take", "a"],
             0,
         ),
         step(
             "The watch has an environment of its own, made from pins, on the machine that stands in its hut.",
-            &["settle", "radargram", "fieldlog", "--out", "watch.toml"],
+            &["settle", "radargram", "fieldlog", "--out", "pylock.watch.toml"],
             0,
         ),
-        step("Made, and left to itself:", &["furnish", "watch.toml", "--at", "watch"], 0),
+        step("Made, and left to itself:", &["furnish", "pylock.watch.toml", "--at", "watch"], 0),
         step(
             "Somebody wants the newest wirepack, and places it alone. Nothing complains.",
-            &["settle", "wirepack>=5", "--out", "newest-wirepack.toml"],
+            &["settle", "wirepack>=3", "--out", "pylock.newest-wirepack.toml"],
             0,
         ),
-        step("It moves under the feet of fieldlog:", &["furnish", "newest-wirepack.toml", "--at", "watch"], 0),
+        step("It moves under the feet of fieldlog:", &["furnish", "pylock.newest-wirepack.toml", "--at", "watch"], 0),
         Step {
             neglected: Some("watch"),
             ..step(
                 "A winter later files were copied from the board, two packages were placed by hand, one file is gone. What is wrong there? What can be \
                  mended by placing is solved with the depot.",
-                &["examine", "watch", "--pins", "watch.toml"],
+                &["examine", "watch", "--pins", "pylock.watch.toml"],
                 1,
             )
         },
@@ -178,7 +178,7 @@ fn steps() -> Vec<Step> {
         ),
         step(
             "Other clashes. An interpreter that is too old:",
-            &["settle", "bergschrund", "--target", "ridge-logger", "--out", "other.toml"],
+            &["settle", "bergschrund", "--target", "ridge-logger", "--out", "pylock.other.toml"],
             1,
         ),
         step(
@@ -192,13 +192,13 @@ fn steps() -> Vec<Step> {
                 "--target",
                 "ridge-logger",
                 "--out",
-                "other.toml",
+                "pylock.other.toml",
             ],
             1,
         ),
         step(
             "Only a pre-release would do:",
-            &["settle", "drumlin", "moraine", "--target", "base-camp", "--out", "other.toml"],
+            &["settle", "drumlin", "icefoot", "--target", "base-camp", "--out", "pylock.other.toml"],
             1,
         ),
         step(
@@ -212,17 +212,17 @@ fn steps() -> Vec<Step> {
                 "--target",
                 "base-camp",
                 "--out",
-                "other.toml",
+                "pylock.other.toml",
             ],
             1,
         ),
         step(
             "An exact pin three levels down:",
-            &["settle", "traverse-suite", "wirepack>=4", "--target", "base-camp", "--out", "other.toml"],
+            &["settle", "traverse-suite", "wirepack>=2", "--target", "base-camp", "--out", "pylock.other.toml"],
             1,
         ),
         step("Back to the field kit. Why is moulin here, and not a newer one?", &["reason", "moulin"], 0),
-        step("What would move if a newer wirepack were added to the pins?", &["rehearse", "wirepack>=4"], 1),
+        step("What would move if a newer wirepack were added to the pins?", &["rehearse", "wirepack>=2"], 1),
         step(
             "And what is wrong in the list that somebody wrote on the way up?",
             &["proofread", "draft.txt", "--target", "base-camp"],
@@ -255,12 +255,12 @@ fn steps() -> Vec<Step> {
         step(
             "Builds for the accelerator at base camp. The driver runs toolkit 4.1 and not 4.2, and firnflow is built for 3.6 and 3.9 only: one \
              environment holds one toolkit, so seracnet comes in an older release for the older one.",
-            &["settle", "seracnet", "firnflow", "--target", "base-camp", "--out", "other.toml"],
+            &["settle", "seracnet", "firnflow", "--target", "base-camp", "--out", "pylock.other.toml"],
             0,
         ),
         step(
             "The newest seracnet beside firnflow cannot be:",
-            &["settle", "seracnet==2.3.0+bor41", "firnflow", "--target", "base-camp", "--out", "newest.toml"],
+            &["settle", "seracnet==2.3.0+nor41", "firnflow", "--target", "base-camp", "--out", "pylock.newest.toml"],
             1,
         ),
         step(
@@ -278,7 +278,7 @@ fn steps() -> Vec<Step> {
                 "--target",
                 "field-laptop",
                 "--out",
-                "team.toml",
+                "pylock.team.toml",
             ],
             0,
         ),

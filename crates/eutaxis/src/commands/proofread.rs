@@ -190,7 +190,7 @@ impl Reader<'_> {
     /// Pins against the target, and against the depots.
     fn pins(&self, lock: &Lock, text: &str, shown: &str) -> Result<Vec<Remark>, Error> {
         let mut remarks = Vec::new();
-        if let Some(set) = lock.requires_python.as_deref().and_then(|s| eutaxis_core::SpecifierSet::parse(s).ok())
+        if let Some(set) = lock.requires_python.as_deref().and_then(|s| eutaxis_core::VersionSpecifier::parse(s).ok())
             && !set.matches(&self.target.interpreter.version)
         {
             let line = 1 + text.lines().position(|l| l.starts_with("requires-python")).unwrap_or(0);
@@ -295,8 +295,10 @@ fn redirected(path: &Path, asks: &[Ask]) -> Vec<Remark> {
     let mut names: Vec<String> = entries.flatten().filter_map(|e| e.file_name().into_string().ok()).collect();
     names.sort();
     let version = |name: &str| name.strip_prefix('=').is_some_and(|v| Version::parse(v).is_ok());
-    let unbounded: Vec<&Ask> =
-        asks.iter().filter(|a| a.requirement.versions().is_some_and(eutaxis_core::SpecifierSet::is_empty)).collect();
+    let unbounded: Vec<&Ask> = asks
+        .iter()
+        .filter(|a| a.requirement.versions().is_some_and(eutaxis_core::VersionSpecifier::is_empty))
+        .collect();
     let Some(ask) = unbounded.first() else { return Vec::new() };
     let one = |name: &String| {
         let text = format!("a file named `{name}` lies beside: a bound was typed in a shell without quotes");

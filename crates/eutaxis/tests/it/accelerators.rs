@@ -5,11 +5,11 @@ use rstest::rstest;
 use crate::field::{Field, WORKSTATION, pins};
 
 #[rstest]
-#[case::runs_the_newest("borealis driver 535", "seracnet 2.3.0+bor42")]
-#[case::driver_too_old_for_the_newest("borealis driver 512.4", "seracnet 2.3.0+bor41")]
-#[case::exactly_at_the_limit("borealis driver 510.0", "seracnet 2.3.0+bor41")]
-#[case::just_below_it("borealis driver 509.9", "seracnet 2.0.0+bor36")]
-#[case::the_stated_toolkit("borealis toolkit 3.6", "seracnet 2.0.0+bor36")]
+#[case::runs_the_newest("nordglim driver 535", "seracnet 2.3.0+nor42")]
+#[case::driver_too_old_for_the_newest("nordglim driver 512.4", "seracnet 2.3.0+nor41")]
+#[case::exactly_at_the_limit("nordglim driver 510.0", "seracnet 2.3.0+nor41")]
+#[case::just_below_it("nordglim driver 509.9", "seracnet 2.0.0+nor36")]
+#[case::the_stated_toolkit("nordglim toolkit 3.6", "seracnet 2.0.0+nor36")]
 #[case::none("none", "seracnet 2.3.0+cpu")]
 #[case::another_family("cuda driver 550.60", "seracnet 2.3.0+cpu")]
 fn the_best_build_for_the_place_is_taken(#[case] accelerator: &str, #[case] expected: &str) {
@@ -19,37 +19,37 @@ fn the_best_build_for_the_place_is_taken(#[case] accelerator: &str, #[case] expe
     assert!(pins(&answer).contains(&expected.to_owned()), "{:?}", pins(&answer));
     let build = &answer["pins"].as_array().unwrap().iter().find(|p| p["name"] == "seracnet").unwrap()["accelerator"];
     assert_eq!(build["evidence"], "label");
-    assert_eq!(build["family"].is_string(), expected.contains("bor"));
+    assert_eq!(build["family"].is_string(), expected.contains("nor"));
 }
 
 #[test]
 fn a_target_of_the_settings_has_its_accelerator_and_the_pins_keep_it() {
     let field = Field::new();
     let answer = field.json(0, &["settle", "seracnet", "--target", "base-camp"]);
-    assert!(answer["target"].as_str().unwrap().ends_with("glibc 2.35 / borealis driver 512.4 device b3"));
+    assert!(answer["target"].as_str().unwrap().ends_with("glibc 2.35 / nordglim driver 512.4 device b3"));
     let text = field.expect(0, &["settle", "seracnet", "--target", "base-camp", "--renew"]).out;
     assert!(
-        text.contains("accelerator  borealis 4.1 for seracnet; it needs a driver of 510.0 or newer, here 512.4."),
+        text.contains("accelerator  nordglim 4.1 for seracnet; it needs a driver of 510.0 or newer, here 512.4."),
         "{text}"
     );
-    let why = field.expect(1, &["reason", "seracnet", "--not", "2.3.0+bor42"]).out;
-    assert!(why.contains("needs borealis 4.2; driver 512.4 runs up to 4.1"), "{why}");
+    let why = field.expect(1, &["reason", "seracnet", "--not", "2.3.0+nor42"]).out;
+    assert!(why.contains("needs nordglim 4.2; driver 512.4 runs up to 4.1"), "{why}");
 }
 
 #[test]
 fn every_bar_is_told_with_what_the_driver_runs() {
     let field = Field::new();
-    let place = ["--target", WORKSTATION, "--accelerator", "borealis driver 498.2 device b3"];
+    let place = ["--target", WORKSTATION, "--accelerator", "nordglim driver 498.2 device b3"];
     let answer = field.json(0, &[&["shortlist", "seracnet"], &place[..]].concat());
     let of =
         |version: &str| answer["offers"].as_array().unwrap().iter().find(|o| o["version"] == version).unwrap().clone();
-    let bar = &of("2.3.0+bor41")["bars"][0];
+    let bar = &of("2.3.0+nor41")["bars"][0];
     assert_eq!(
         (bar["kind"].as_str(), bar["detail"].as_str()),
-        (Some("accelerator"), Some("needs borealis 4.1; driver 498.2 runs up to 3.9"))
+        (Some("accelerator"), Some("needs nordglim 4.1; driver 498.2 runs up to 3.9"))
     );
-    assert_eq!(answer["best"], "2.0.0+bor36");
-    assert_eq!(of("2.0.0+bor36")["accelerator"]["toolkit"], "3.6");
+    assert_eq!(answer["best"], "2.0.0+nor36");
+    assert_eq!(of("2.0.0+nor36")["accelerator"]["toolkit"], "3.6");
 }
 
 #[test]
@@ -57,10 +57,10 @@ fn projects_built_for_different_toolkits_clash_and_ways_out_are_solved() {
     let field = Field::new();
     let together = field.json(0, &["settle", "seracnet", "firnflow", "--target", "base-camp"]);
     assert!(
-        pins(&together).contains(&"seracnet 2.0.0+bor36".to_owned()),
+        pins(&together).contains(&"seracnet 2.0.0+nor36".to_owned()),
         "an older release for one toolkit: {together:#}"
     );
-    let asks = ["settle", "seracnet==2.3.0+bor41", "firnflow", "--target", "base-camp", "--out", "other.toml"];
+    let asks = ["settle", "seracnet==2.3.0+nor41", "firnflow", "--target", "base-camp", "--out", "pylock.other.toml"];
     let answer = field.json(1, &asks);
     let facts = answer["clash"]["facts"].as_array().unwrap();
     assert!(facts.iter().any(|f| f["kind"] == "accelerator" && f["project"] == "firnflow"), "{facts:#?}");
@@ -72,12 +72,12 @@ fn projects_built_for_different_toolkits_clash_and_ways_out_are_solved() {
 #[test]
 fn a_driver_that_is_too_old_has_a_way_out_that_can_be_typed() {
     let field = Field::new();
-    let place = ["--target", WORKSTATION, "--accelerator", "borealis driver 440"];
+    let place = ["--target", WORKSTATION, "--accelerator", "nordglim driver 440"];
     let answer = field.json(1, &[&["settle", "firnflow"], &place[..]].concat());
     let way = &answer["ways_out"][0];
     assert_eq!(
         (way["kind"].as_str(), way["options"][0].as_str()),
-        (Some("accelerator"), Some("--accelerator \"borealis driver 450.1\""))
+        (Some("accelerator"), Some("--accelerator \"nordglim driver 450.1\""))
     );
     let value = way["changes"][0]["value"].as_str().unwrap();
     field.expect(0, &["settle", "firnflow", "--target", WORKSTATION, "--accelerator", value]);
@@ -88,7 +88,7 @@ fn a_driver_that_is_too_old_has_a_way_out_that_can_be_typed() {
 fn what_builds_are_for_can_be_stated() {
     let field = Field::new();
     let settings = field.read("eutaxis.toml");
-    let adjust = "\n[[adjust]]\nproject = \"icelens\"\nversions = \">=3.1\"\naccelerator = \"borealis 4.1\"\nbecause = \"its notes say so\"\n";
+    let adjust = "\n[[adjust]]\nproject = \"icelens\"\nversions = \">=3.1\"\naccelerator = \"nordglim 4.1\"\nbecause = \"its notes say so\"\n";
     field.write("eutaxis.toml", &format!("{settings}{adjust}"));
     let answer = field.json(0, &["settle", "icelens", "--target", "base-camp"]);
     let pin = answer["pins"].as_array().unwrap().iter().find(|p| p["name"] == "icelens").unwrap().clone();
@@ -96,17 +96,17 @@ fn what_builds_are_for_can_be_stated() {
         (pin["accelerator"]["evidence"].as_str(), pin["accelerator"]["toolkit"].as_str()),
         (Some("stated"), Some("4.1"))
     );
-    let without = field.json(1, &["settle", "icelens>=3.1", "--target", WORKSTATION, "--out", "other.toml"]);
+    let without = field.json(1, &["settle", "icelens>=3.1", "--target", WORKSTATION, "--out", "pylock.other.toml"]);
     assert_eq!(without["clash"]["facts"][1]["kind"], "accelerator");
-    field.write("eutaxis.toml", &settings.replace("path = ", "accelerator = \"borealis 3.9\"\npath = "));
-    let answer = field.json(0, &["settle", "hoarfrost", "--target", "base-camp", "--out", "third.toml"]);
+    field.write("eutaxis.toml", &settings.replace("path = ", "accelerator = \"nordglim 3.9\"\npath = "));
+    let answer = field.json(0, &["settle", "hoarfrost", "--target", "base-camp", "--out", "pylock.third.toml"]);
     assert_eq!(answer["pins"][0]["accelerator"]["toolkit"], "3.9");
 }
 
 #[rstest]
-#[case::unknown_family(&["--accelerator", "boreali driver 1"], "did you mean `borealis`?")]
-#[case::no_number(&["--accelerator", "borealis driver new"], "not a number")]
-#[case::in_a_target(&["--target", "3.11 / linux x86_64 / borealis speed 4"], "FAMILY [toolkit V]")]
+#[case::unknown_family(&["--accelerator", "nordgli driver 1"], "did you mean `nordglim`?")]
+#[case::no_number(&["--accelerator", "nordglim driver new"], "not a number")]
+#[case::in_a_target(&["--target", "3.11 / linux x86_64 / nordglim speed 4"], "FAMILY [toolkit V]")]
 fn odd_accelerators_are_refused(#[case] arguments: &[&str], #[case] part: &str) {
     let field = Field::new();
     let ran = field.expect(2, &[&["settle", "katabat"], arguments].concat());
@@ -117,11 +117,11 @@ fn odd_accelerators_are_refused(#[case] arguments: &[&str], #[case] part: &str) 
 fn a_broken_family_file_is_told_with_its_place() {
     let field = Field::new();
     field.write(
-        "borealis.toml",
-        "[[family]]\nname = \"borealis\"\nlabel = { before = \"bor\", number = \"roman\" }\ntoolkit = []\n",
+        "nordglim.toml",
+        "[[family]]\nname = \"nordglim\"\nlabel = { before = \"nor\", number = \"roman\" }\ntoolkit = []\n",
     );
     let ran = field.expect(2, &["settle", "katabat", "--target", WORKSTATION]);
-    assert!(ran.err.contains("borealis.toml:3:"), "{}", ran.err);
-    std::fs::remove_file(field.path("borealis.toml")).unwrap();
-    assert!(field.expect(2, &["settle", "katabat"]).err.contains("borealis.toml"));
+    assert!(ran.err.contains("nordglim.toml:3:"), "{}", ran.err);
+    std::fs::remove_file(field.path("nordglim.toml")).unwrap();
+    assert!(field.expect(2, &["settle", "katabat"]).err.contains("nordglim.toml"));
 }

@@ -90,11 +90,11 @@ fn contents_are_held_against_the_name(
 
 #[test]
 fn what_a_file_needs_is_told() {
-    let library = needing(&["libfirn.so.3", "libborealis.so.4", "libc.so.6"], &[("libc.so.6", "GLIBC_2.28")]);
+    let library = needing(&["libfirn.so.3", "libnordglim.so.4", "libc.so.6"], &[("libc.so.6", "GLIBC_2.28")]);
     let file = assay(&wheel(LINUX, CORE, &library), "base-camp");
     let expected = serde_json::json!({
-        "path": CORE, "format": "ELF", "arch": "x86_64", "libc_floor": "glibc 2.28", "needs": ["libfirn.so.3", "libborealis.so.4", "libc.so.6"],
-        "absent": [], "python_abi": "cp311", "accelerator": "borealis 4"
+        "path": CORE, "format": "ELF", "arch": "x86_64", "libc_floor": "glibc 2.28", "needs": ["libfirn.so.3", "libnordglim.so.4", "libc.so.6"],
+        "absent": [], "python_abi": "cp311", "accelerator": "nordglim 4"
     });
     assert_eq!(file["binaries"][0], expected);
 }
@@ -124,9 +124,9 @@ fn accelerators_are_judged_by_label_and_libraries() {
         );
         assay(&one, "base-camp")
     };
-    assert_eq!(kinds(&labelled("bor41", "libborealis.so.4")["bars"]), [""; 0]);
-    assert_eq!(kinds(&labelled("bor42", "libborealis.so.4")["bars"]), ["accelerator"]);
-    let lying = labelled("bor39", "libborealis.so.4");
+    assert_eq!(kinds(&labelled("nor41", "libnordglim.so.4")["bars"]), [""; 0]);
+    assert_eq!(kinds(&labelled("nor42", "libnordglim.so.4")["bars"]), ["accelerator"]);
+    let lying = labelled("nor39", "libnordglim.so.4");
     assert!(kinds(&lying["promises_broken"]).contains(&"accelerator".to_owned()), "{lying:#}");
 }
 

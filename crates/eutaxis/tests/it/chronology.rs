@@ -25,7 +25,7 @@ fn a_compiled_pair_that_never_met_is_a_caution_with_both_dates() {
         caution.ends_with("If it fails: --chronology heed --renew holds moulin back where that can be."),
         "{caution}"
     );
-    let typed = ["--chronology", "heed", "--renew", "--out", "heeded.toml"];
+    let typed = ["--chronology", "heed", "--renew", "--out", "pylock.heeded.toml"];
     assert_eq!(moulin(&field.json(0, &[&["settle", "icelens"], &THERE[..], &typed].concat())), "4.2");
     let reason = field.json(0, &["reason", "moulin"]);
     assert_eq!(reason["cautions"][0].as_str(), Some(caution), "reason tells it too");

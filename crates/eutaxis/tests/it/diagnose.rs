@@ -43,7 +43,7 @@ fn type_in(field: &Field, command: &str) {
 #[case::no_wheel("ridge-install", "ridge-logger", "no-release-fits", "take nunatak 1.2")]
 #[case::needs_building("ridge-build", "ridge-logger", "build-tool-missing", "take radargram 2.0.3")]
 #[case::clash("night-watch", "base-camp", "clash", "ask sastrugi >=0.9.0 instead of ==0.8.1")]
-#[case::driver("crevasses", "base-camp", "driver-too-old", "take seracnet 2.3.0+bor41")]
+#[case::driver("crevasses", "base-camp", "driver-too-old", "take seracnet 2.3.0+nor41")]
 #[case::abi("melt", "base-camp", "abi-changed", "hold moulin below 5: moulin 4.2")]
 fn the_demos_logs_have_remedies_that_work(
     #[case] log: &str,
@@ -98,19 +98,19 @@ fn the_demos_logs_have_remedies_that_work(
     "libc-too-old", "", "take radargram 2.0.3"
 )]
 #[case::processor_build(
-    "AssertionError: seracnet not compiled with borealis enabled", &["--target", "base-camp"],
-    "accelerator-build-absent", "", "take seracnet 2.3.0+bor41, which base-camp runs"
+    "AssertionError: seracnet not compiled with nordglim enabled", &["--target", "base-camp"],
+    "accelerator-build-absent", "", "take seracnet 2.3.0+nor41, which base-camp runs"
 )]
 #[case::stale(
-    "fieldlog 2.3 requires wirepack<4,>=3.19, but you have wirepack 5.28.0 which is incompatible.", &["--target", "base-camp"],
-    "stale-dependency", "", "these go together on base-camp: fieldlog 2.3, wirepack 3.20.3"
+    "fieldlog 2.3 requires wirepack<2,>=1.4, but you have wirepack 3.0.4 which is incompatible.", &["--target", "base-camp"],
+    "stale-dependency", "", "these go together on base-camp: fieldlog 2.3, wirepack 1.6.0"
 )]
 #[case::a_wheel_of_another_place(
     "ERROR: radargram-2.2.0-cp312-cp312-win_amd64.whl is not a supported wheel on this platform.", &["--target", "ridge-logger"],
     "wheel-not-for-target", "", "take radargram 2.0.3"
 )]
 #[case::a_program_of_the_build(
-    "  radargram: Cython is required to build\n  ModuleNotFoundError: No module named 'Cython'\n  ERROR: Failed building wheel for radargram", &["--target", "ridge-logger"],
+    "  radargram: floec is required to build\n  ModuleNotFoundError: No module named 'floec'\n  ERROR: Failed building wheel for radargram", &["--target", "ridge-logger"],
     "build-dependency-missing", "", "take radargram 2.0.3, which has a wheel for ridge-logger"
 )]
 #[case::a_build_that_failed(
@@ -131,11 +131,11 @@ fn the_demos_logs_have_remedies_that_work(
 )]
 #[case::a_device_without_code(
     "RuntimeError: seracnet: device 'b3' is not supported by this build of seracnet", &["--target", "base-camp"],
-    "device-unsupported", "", "take seracnet 2.3.0+bor41, which base-camp runs"
+    "device-unsupported", "", "take seracnet 2.3.0+nor41, which base-camp runs"
 )]
 #[case::no_toolkit(
-    "  BOREALIS_HOME environment variable is not set. Please set it to your borealis install root.\n  ERROR: Failed building wheel for firnflow", &["--target", "base-camp"],
-    "toolkit-absent", "", "take firnflow 1.1+bor39, which base-camp runs"
+    "  NORDGLIM_HOME environment variable is not set. Please set it to your nordglim install root.\n  ERROR: Failed building wheel for firnflow", &["--target", "base-camp"],
+    "toolkit-absent", "", "take firnflow 1.1+nor39, which base-camp runs"
 )]
 #[case::syntax_of_a_newer_interpreter(
     "  File \"/e/lib/python3.9/site-packages/neveplot/__init__.py\", line 3\n    match kind:\n          ^\nSyntaxError: invalid syntax", &["--target", "ridge-logger"],

@@ -56,9 +56,9 @@ fn foreign() -> &'static str {
     h.place(&project);
 })]
 #[case::toolkit("breaks toolkit-absent hoarfrost", |h: &Hut| {
-    h.field.write("borealis.toml", eutaxis_demo::BOREALIS);
-    h.field.write("eutaxis.toml", "[knowledge]\naccelerators = [\"borealis.toml\"]\n");
-    h.place_compiled("hoarfrost", &python().suffix, &needing(&["libborealis.so.4"]));
+    h.field.write("nordglim.toml", eutaxis_demo::NORDGLIM);
+    h.field.write("eutaxis.toml", "[knowledge]\naccelerators = [\"nordglim.toml\"]\n");
+    h.place_compiled("hoarfrost", &python().suffix, &needing(&["libnordglim.so.4"]));
 })]
 #[case::absent_file("breaks absent-file firnio", |h: &Hut| {
     h.place(&plain("firnio", "1.2"));
@@ -247,13 +247,13 @@ fn drivers_of_another_machine_are_looked_at() {
     let place = crate::field::world().join("places/base-camp");
     let root = tempfile::Builder::new().prefix("watch-").tempdir_in(place.join("opt")).unwrap();
     let site = root.path().join("lib/python3.11/site-packages");
-    std::fs::create_dir_all(site.join("seracnet-2.3.0+bor42.dist-info")).unwrap();
+    std::fs::create_dir_all(site.join("seracnet-2.3.0+nor42.dist-info")).unwrap();
     std::fs::create_dir_all(root.path().join("bin")).unwrap();
     std::fs::write(root.path().join("pyvenv.cfg"), "home = /usr/bin\ninclude-system-site-packages = false\n").unwrap();
     std::os::unix::fs::symlink("/usr/bin/python3.11", root.path().join("bin/python")).unwrap();
-    let info = site.join("seracnet-2.3.0+bor42.dist-info");
-    std::fs::write(info.join("METADATA"), "Metadata-Version: 2.1\nName: seracnet\nVersion: 2.3.0+bor42\n").unwrap();
-    std::fs::write(info.join("RECORD"), "seracnet-2.3.0+bor42.dist-info/METADATA,,\n").unwrap();
+    let info = site.join("seracnet-2.3.0+nor42.dist-info");
+    std::fs::write(info.join("METADATA"), "Metadata-Version: 2.1\nName: seracnet\nVersion: 2.3.0+nor42\n").unwrap();
+    std::fs::write(info.join("RECORD"), "seracnet-2.3.0+nor42.dist-info/METADATA,,\n").unwrap();
     let mut command = hut.field.command(&["examine", root.path().to_str().unwrap(), "--json"]);
     let ran = crate::field::ran(command.env("EUTAXIS_ROOT", &place).output().unwrap());
     let answer: serde_json::Value = serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e} {ran:?}"));
@@ -335,8 +335,8 @@ fn pins_are_compared_and_tidying_mends_exactly_that() {
     let left = hut.found(0, &["--pins", "pylock.toml"]);
     // Files of what was taken away by hand belong to nobody, and stay.
     assert!(left.iter().all(|l| l.starts_with("note")), "{left:?}");
-    hut.field.write("other.toml", &settled);
-    let refused = hut.field.run(&["examine", ".venv", "--pins", "other.toml"]);
+    hut.field.write("pylock.other.toml", &settled);
+    let refused = hut.field.run(&["examine", ".venv", "--pins", "pylock.other.toml"]);
     assert!(refused.code == 2 || refused.code == 1, "{refused:?}");
 }
 

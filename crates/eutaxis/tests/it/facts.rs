@@ -63,11 +63,11 @@ fn whole_only() -> Trouble {
 
 #[test]
 fn what_costs_too_much_to_learn_is_told_and_can_be_permitted() {
-    let (server, _depot) = served(&project("snowbank", &["1.0", "2.0"], ""), whole_only());
+    let (server, _depot) = served(&project("snowberm", &["1.0", "2.0"], ""), whole_only());
     let field = Field::at(&server);
     let limited = ["--fetch-limit", "500b", "--target", "office-mac"];
     for _ in 0..2 {
-        let answer = field.json(1, &[&["settle", "snowbank"], &limited[..]].concat());
+        let answer = field.json(1, &[&["settle", "snowberm"], &limited[..]].concat());
         let fact = &answer["clash"]["facts"][1];
         assert_eq!(fact["kind"], "unknown");
         let text = fact["text"].as_str().unwrap();
@@ -75,19 +75,19 @@ fn what_costs_too_much_to_learn_is_told_and_can_be_permitted() {
             text.contains("what 2.0 needs is not known: learning it means fetching") && text.contains("--fetch-limit"),
             "{text}"
         );
-        let listed = field.json(1, &[&["shortlist", "snowbank"], &limited[..]].concat());
+        let listed = field.json(1, &[&["shortlist", "snowberm"], &limited[..]].concat());
         assert_eq!(listed["offers"][0]["bars"][0]["kind"], "unknown");
         assert!(field.names().is_empty(), "nothing is written");
         // What is in the cache by then changes nothing.
-        field.expect(0, &["settle", "snowbank", "--target", "office-mac", "--out", "cache/x.toml"]);
+        field.expect(0, &["settle", "snowberm", "--target", "office-mac", "--out", "cache/pylock.x.toml"]);
     }
     field.write(
         "eutaxis.toml",
         &field.read("eutaxis.toml").replace("timeout = 1", "timeout = 1\nfetch-limit = \"500B\""),
     );
-    field.expect(1, &["settle", "snowbank", "--target", "office-mac"]);
-    field.expect(0, &["settle", "snowbank", "--target", "office-mac", "--fetch-limit", "1MB"]);
-    let ran = field.expect(2, &["settle", "snowbank", "--fetch-limit", "much"]);
+    field.expect(1, &["settle", "snowberm", "--target", "office-mac"]);
+    field.expect(0, &["settle", "snowberm", "--target", "office-mac", "--fetch-limit", "1MB"]);
+    let ran = field.expect(2, &["settle", "snowberm", "--fetch-limit", "much"]);
     assert!(ran.err.contains("`much` is no size"), "{}", ran.err);
 }
 
@@ -116,75 +116,76 @@ fn a_run_that_would_fetch_too_much_says_no() {
 #[rstest]
 #[case::quarantined(json!({"files": [], "project-status": {"status": "quarantined", "reason": "taken over"}}), "quarantined",
     "is quarantined by its depot: \"taken over\", and no file of it is served")]
-#[case::other_kinds(json!({"files": [{"filename": "snowbank-1.0.exe", "url": "x"}]}), "absent",
-    "lists one file, which cannot be used (snowbank-1.0.exe: its kind is not one that can be placed)")]
-#[case::nothing(json!({"files": []}), "absent", "the page of snowbank lists no file")]
+#[case::other_kinds(json!({"files": [{"filename": "snowberm-1.0.exe", "url": "x"}]}), "absent",
+    "lists one file, which cannot be used (snowberm-1.0.exe: its kind is not one that can be placed)")]
+#[case::nothing(json!({"files": []}), "absent", "the page of snowberm lists no file")]
 fn a_page_without_files_says_why(#[case] page: serde_json::Value, #[case] kind: &str, #[case] words: &str) {
-    let (server, depot) = served(&project("snowbank", &["1.0"], ""), Trouble::default());
-    change_page(depot.path(), "snowbank", |old| *old = page.clone());
+    let (server, depot) = served(&project("snowberm", &["1.0"], ""), Trouble::default());
+    change_page(depot.path(), "snowberm", |old| *old = page.clone());
     let field = Field::at(&server);
-    let answer = field.json(1, &["settle", "snowbank", "--target", "office-mac"]);
+    let answer = field.json(1, &["settle", "snowberm", "--target", "office-mac"]);
     let fact = &answer["clash"]["facts"][1];
     assert_eq!(fact["kind"], kind);
     assert!(fact["text"].as_str().unwrap().contains(words), "{fact}");
     assert_eq!(answer["absent"], json!([]), "its name is right");
-    let listed = field.expect(1, &["shortlist", "snowbank", "--target", "office-mac"]);
+    let listed = field.expect(1, &["shortlist", "snowberm", "--target", "office-mac"]);
     let flat = listed.out.split_whitespace().collect::<Vec<_>>().join(" ");
     assert!(flat.contains(words), "{}", listed.out);
 }
 
 #[test]
 fn a_page_that_asks_to_log_in_is_told() {
-    let (server, depot) = served(&project("snowbank", &["1.0"], ""), Trouble { html_only: true, ..Trouble::default() });
-    std::fs::write(depot.path().join("snowbank/index.html"), "<h1>Hut network</h1><form>name</form>").unwrap();
-    let ran = Field::at(&server).expect(1, &["settle", "snowbank", "--target", "office-mac"]);
+    let (server, depot) = served(&project("snowberm", &["1.0"], ""), Trouble { html_only: true, ..Trouble::default() });
+    std::fs::write(depot.path().join("snowberm/index.html"), "<h1>Hut network</h1><form>name</form>").unwrap();
+    let ran = Field::at(&server).expect(1, &["settle", "snowberm", "--target", "office-mac"]);
     assert!(ran.out.contains("as a page that asks to log in does"), "{}", ran.out);
 }
 
 #[test]
 fn files_of_a_quarantined_project_are_barred_unless_the_user_takes_them() {
-    let (server, depot) = served(&project("snowbank", &["1.0"], ""), Trouble::default());
+    let (server, depot) = served(&project("snowberm", &["1.0"], ""), Trouble::default());
     let field = Field::at(&server);
-    field.expect(0, &["settle", "snowbank"]);
-    change_page(depot.path(), "snowbank", |page| page["project-status"] = json!({"status": "quarantined"}));
+    field.expect(0, &["settle", "snowberm"]);
+    change_page(depot.path(), "snowberm", |page| page["project-status"] = json!({"status": "quarantined"}));
     std::fs::remove_dir_all(field.path("cache")).unwrap();
     let ran = field.expect(0, &["furnish"]);
-    assert!(ran.err.contains("snowbank 1.0 is pinned, and its depot has quarantined the project"), "{}", ran.err);
-    let answer = field.json(1, &["settle", "snowbank", "--out", "new.toml"]);
+    assert!(ran.err.contains("snowberm 1.0 is pinned, and its depot has quarantined the project"), "{}", ran.err);
+    let answer = field.json(1, &["settle", "snowberm", "--out", "pylock.new.toml"]);
     assert_eq!(answer["clash"]["facts"][1]["kind"], "quarantined");
-    let adjust = "\n[[adjust]]\nproject = \"snowbank\"\nversions = \"==1.0\"\ntake = true\nbecause = \"looked at\"\n";
+    let adjust = "\n[[adjust]]\nproject = \"snowberm\"\nversions = \"==1.0\"\ntake = true\nbecause = \"looked at\"\n";
     field.write("eutaxis.toml", &(field.read("eutaxis.toml") + adjust));
-    let answer = field.json(0, &["settle", "snowbank", "--out", "new.toml"]);
-    assert_eq!(pins(&answer), ["snowbank 1.0"]);
+    let answer = field.json(0, &["settle", "snowberm", "--out", "pylock.new.toml"]);
+    assert_eq!(pins(&answer), ["snowberm 1.0"]);
 }
 
 #[test]
 fn a_pin_that_was_yanked_since_is_told_by_furnish() {
-    let (server, depot) = served(&project("snowbank", &["1.0"], ""), Trouble::default());
+    let (server, depot) = served(&project("snowberm", &["1.0"], ""), Trouble::default());
     let field = Field::at(&server);
-    field.expect(0, &["settle", "snowbank"]);
-    change_page(depot.path(), "snowbank", |page| page["files"][0]["yanked"] = json!("wrong units"));
+    field.expect(0, &["settle", "snowberm"]);
+    change_page(depot.path(), "snowberm", |page| page["files"][0]["yanked"] = json!("wrong units"));
     std::fs::remove_dir_all(field.path("cache")).unwrap();
     let ran = field.expect(0, &["furnish"]);
-    assert!(ran.err.contains("snowbank 1.0 is pinned, and was yanked since: \"wrong units\""), "{}", ran.err);
+    assert!(ran.err.contains("snowberm 1.0 is pinned, and was yanked since: \"wrong units\""), "{}", ran.err);
 }
 
 #[test]
 fn a_need_that_cannot_be_read_is_quoted_and_can_be_replaced() {
-    let world = project("snowbank", &["1.0"], "\"somezone (>=2011k)\", \"katabat (>=x); extra == 'tz'\"")
+    let world = project("snowberm", &["1.0"], "\"somezone (>=2011k)\", \"katabat (>=x); extra == 'tz'\"")
         + &project("somezone", &["1.0", "2.0"], "");
     let (server, _depot) = served(&world, Trouble::default());
     let field = Field::at(&server);
-    let answer = field.json(0, &["settle", "snowbank", "--target", "office-mac"]);
-    assert_eq!(pins(&answer), ["snowbank 1.0", "somezone 2.0"]);
+    let answer = field.json(0, &["settle", "snowberm", "--target", "office-mac"]);
+    assert_eq!(pins(&answer), ["snowberm 1.0", "somezone 2.0"]);
     let cautions = answer["cautions"].to_string();
     assert!(cautions.contains("needs `somezone (>=2011k)`, which cannot be read"), "{cautions}");
     assert!(!cautions.contains("katabat"), "nobody asked for that extra: {cautions}");
-    for (needs, expected) in [("\"somezone<2\"", &["snowbank 1.0", "somezone 1.0"][..]), ("[]", &["snowbank 1.0"])] {
-        let adjust = format!("\n[[adjust]]\nproject = \"snowbank\"\nneeds = {needs}\nbecause = \"read by hand\"\n");
+    for (needs, expected) in [("\"somezone<2\"", &["snowberm 1.0", "somezone 1.0"][..]), ("[]", &["snowberm 1.0"])] {
+        let adjust = format!("\n[[adjust]]\nproject = \"snowberm\"\nneeds = {needs}\nbecause = \"read by hand\"\n");
         let settings = field.read("eutaxis.toml");
         field.write("eutaxis.toml", &(settings.clone() + &adjust));
-        let answer = field.json(0, &["settle", "snowbank", "--target", "office-mac", "--renew", "--out", "new.toml"]);
+        let answer =
+            field.json(0, &["settle", "snowberm", "--target", "office-mac", "--renew", "--out", "pylock.new.toml"]);
         assert_eq!(pins(&answer), expected);
         assert!(!answer["cautions"].to_string().contains("2011k"), "{answer}");
         field.write("eutaxis.toml", &settings);
@@ -193,26 +194,26 @@ fn a_need_that_cannot_be_read_is_quoted_and_can_be_replaced() {
 
 #[test]
 fn the_user_can_say_that_a_source_distribution_needs_nothing() {
-    let world = project("snowbank", &["1.0"], "").replace("pure = true", "sdist = true");
+    let world = project("snowberm", &["1.0"], "").replace("pure = true", "sdist = true");
     let (server, depot) = served(&world, Trouble { no_sidecars: true, ..Trouble::default() });
     // An archive that says nothing: only building would tell.
-    std::fs::write(depot.path().join("snowbank/snowbank-1.0.tar.gz"), [0x1f, 0x8b]).unwrap();
-    change_page(depot.path(), "snowbank", |page| {
+    std::fs::write(depot.path().join("snowberm/snowberm-1.0.tar.gz"), [0x1f, 0x8b]).unwrap();
+    change_page(depot.path(), "snowberm", |page| {
         (page["files"][0]["hashes"], page["files"][0]["size"]) = (json!({}), json!(null));
     });
     let field = Field::at(&server);
-    field.expect(1, &["settle", "snowbank", "--target", "office-mac"]);
-    let adjust = "\n[[adjust]]\nproject = \"snowbank\"\nneeds = []\nbecause = \"plain C\"\n";
+    field.expect(1, &["settle", "snowberm", "--target", "office-mac"]);
+    let adjust = "\n[[adjust]]\nproject = \"snowberm\"\nneeds = []\nbecause = \"plain C\"\n";
     field.write("eutaxis.toml", &(field.read("eutaxis.toml") + adjust));
-    assert_eq!(pins(&field.json(0, &["settle", "snowbank", "--target", "office-mac"])), ["snowbank 1.0"]);
+    assert_eq!(pins(&field.json(0, &["settle", "snowberm", "--target", "office-mac"])), ["snowberm 1.0"]);
 }
 
 #[test]
 fn projects_that_bring_one_path_are_told_where_their_files_are_known() {
-    let world = project("snowbank", &["1.0"], "") + &project("snow-bank-tools", &["1.0"], "");
+    let world = project("snowberm", &["1.0"], "") + &project("snow-bank-tools", &["1.0"], "");
     let depot = depot_of(&world);
     // The same module in both.
-    for name in ["snowbank", "snow-bank-tools"] {
+    for name in ["snowberm", "snow-bank-tools"] {
         let file = format!("{}-1.0-py3-none-any.whl", name.replace('-', "_"));
         let path = depot.path().join(name).join(file);
         let mut zip =
@@ -224,18 +225,18 @@ fn projects_that_bring_one_path_are_told_where_their_files_are_known() {
     }
     let field = Field::empty();
     let depot = depot.path().display().to_string();
-    let answer = field.json(0, &["settle", "snowbank", "snow-bank-tools", "--depot", &depot]);
+    let answer = field.json(0, &["settle", "snowberm", "snow-bank-tools", "--depot", &depot]);
     let cautions = answer["cautions"].to_string();
-    assert!(cautions.contains("snow-bank-tools and snowbank both bring snowcommon.py"), "{cautions}");
+    assert!(cautions.contains("snow-bank-tools and snowberm both bring snowcommon.py"), "{cautions}");
 }
 
 #[test]
 #[cfg(target_os = "linux")]
 fn too_little_room_is_told_before_the_first_byte() {
-    let (server, depot) = served(&project("snowbank", &["1.0"], ""), Trouble::default());
-    change_page(depot.path(), "snowbank", |page| page["files"][0]["size"] = json!(30_000_000));
+    let (server, depot) = served(&project("snowberm", &["1.0"], ""), Trouble::default());
+    change_page(depot.path(), "snowberm", |page| page["files"][0]["size"] = json!(30_000_000));
     let field = Field::at(&server);
-    field.expect(0, &["settle", "snowbank"]);
+    field.expect(0, &["settle", "snowberm"]);
     server.take_seen();
     // In namespaces of its own, so that nothing of this machine is changed; where they are not to be had there is nothing to try.
     let line = "mkdir small && mount -t tmpfs -o size=1m tmpfs small && exec \"$0\" gather --into small/stick";
@@ -269,7 +270,7 @@ fn a_full_cache_and_an_empty_one_give_one_answer(#[case] arguments: &[&str]) {
         let first = answer(&warm);
         // Everything else that can be learnt is in the cache by then.
         for other in ["radargram", "moulin", "icelens", "seracnet"] {
-            warm.run(&["settle", other, "--target", "office-mac", "--out", "cache/x.toml"]);
+            warm.run(&["settle", other, "--target", "office-mac", "--out", "cache/pylock.x.toml"]);
         }
         assert_eq!(answer(&warm), first);
         assert_eq!(answer(&cold), first);

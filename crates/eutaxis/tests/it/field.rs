@@ -80,7 +80,7 @@ impl Field {
     pub(crate) fn new() -> Self {
         let field = Field::empty();
         field.write("fieldkit.txt", eutaxis_demo::ASKS);
-        field.write("borealis.toml", eutaxis_demo::BOREALIS);
+        field.write("nordglim.toml", eutaxis_demo::NORDGLIM);
         field.write("firn.toml", eutaxis_demo::FIRN);
         field.write(
             "eutaxis.toml",
@@ -106,7 +106,7 @@ impl Field {
 
     /// Settings with this depot.
     pub(crate) fn name_depot(&self, url: &str) {
-        self.write("borealis.toml", eutaxis_demo::BOREALIS);
+        self.write("nordglim.toml", eutaxis_demo::NORDGLIM);
         self.write("firn.toml", eutaxis_demo::FIRN);
         let targets = eutaxis_demo::SETTINGS.split_once("\n[knowledge").unwrap().1;
         let text = format!(
@@ -131,7 +131,7 @@ impl Field {
 
     /// Names in the folder, sorted; what the harness itself put there left out.
     pub(crate) fn names(&self) -> Vec<String> {
-        let own = ["borealis.toml", "cache", "eutaxis.toml", "fieldkit.txt", "firn.toml"];
+        let own = ["nordglim.toml", "cache", "eutaxis.toml", "fieldkit.txt", "firn.toml"];
         let entries = std::fs::read_dir(self.folder.path()).unwrap();
         let mut names: Vec<String> = entries
             .map(|e| e.unwrap().file_name().into_string().unwrap())

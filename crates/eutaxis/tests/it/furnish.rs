@@ -203,9 +203,9 @@ fn folders_of_data_go_where_the_standard_says() {
     assert_eq!(header, 1);
     let listed = field.python("import importlib.metadata as m; print(all(f.locate().exists() for f in m.distribution('drill').files), len(m.distribution('drill').files) > 9)");
     assert_eq!(listed.out, "True True\n");
-    field.expect(0, &["settle", "drill", "--depot", "wheels", "--out", "none.toml"]);
-    field.write("none.toml", "lock-version = '1.0'\ncreated-by = 'x'\npackages = []\n");
-    field.expect(0, &["furnish", "none.toml", "--tidy"]);
+    field.expect(0, &["settle", "drill", "--depot", "wheels", "--out", "pylock.none.toml"]);
+    field.write("pylock.none.toml", "lock-version = '1.0'\ncreated-by = 'x'\npackages = []\n");
+    field.expect(0, &["furnish", "pylock.none.toml", "--tidy"]);
     assert!(!field.path(".venv/share").exists() && !field.path(".venv/bin/drill").exists());
     assert_eq!(field.python("print('still here')").out, "still here\n");
 }
@@ -225,8 +225,8 @@ fn wheels_that_bring_one_path_or_what_is_not_theirs() {
         ],
     );
     let furnish = |names: &[&str], code: i32| {
-        field.expect(0, &[&["settle", "--depot", "wheels", "--out", "x.toml"], names].concat());
-        field.expect(code, &["furnish", "x.toml"])
+        field.expect(0, &[&["settle", "--depot", "wheels", "--out", "pylock.x.toml"], names].concat());
+        field.expect(code, &["furnish", "pylock.x.toml"])
     };
     assert!(furnish(&["one", "three"], 3).err.contains("one and three both bring"));
     assert!(furnish(&["evil"], 3).err.contains("pyvenv.cfg"));
@@ -236,8 +236,8 @@ fn wheels_that_bring_one_path_or_what_is_not_theirs() {
     furnish(&["one", "two"], 0);
     assert!(furnish(&["one", "two", "three"], 3).err.contains("shared/a.txt"));
     assert_eq!(field.python("import one, two").code, 0);
-    field.expect(0, &["settle", "--depot", "wheels", "--out", "x.toml", "two"]);
-    field.expect(0, &["furnish", "x.toml", "--tidy"]);
+    field.expect(0, &["settle", "--depot", "wheels", "--out", "pylock.x.toml", "two"]);
+    field.expect(0, &["furnish", "pylock.x.toml", "--tidy"]);
     let left =
         glob::glob(&field.path(".venv/lib/python3*/site-packages/shared/a.txt").display().to_string()).unwrap().count();
     assert_eq!((left, field.python("import one").code), (1, 1), "what a project that stays brings too is not removed");

@@ -155,23 +155,23 @@ fn killed_at_any_moment_nothing_wrong_is_served_and_the_next_run_completes() {
         child.kill().unwrap();
         !child.wait().unwrap().success()
     };
-    field.expect(0, &["settle", "--asks", "fieldkit.txt", "--out", "good.toml"]);
-    let good = field.read("good.toml");
+    field.expect(0, &["settle", "--asks", "fieldkit.txt", "--out", "pylock.good.toml"]);
+    let good = field.read("pylock.good.toml");
     let mut killed = 0;
     for moment in moments() {
         std::fs::remove_dir_all(field.path("cache")).unwrap();
-        killed += usize::from(run(&["settle", "--asks", "fieldkit.txt", "--out", "x.toml"], moment));
-        assert!(!field.path("x.toml").exists() || field.read("x.toml") == good);
-        field.expect(0, &["settle", "--asks", "fieldkit.txt", "--out", "x.toml"]);
-        assert_eq!(field.read("x.toml"), good);
-        std::fs::remove_file(field.path("x.toml")).unwrap();
+        killed += usize::from(run(&["settle", "--asks", "fieldkit.txt", "--out", "pylock.x.toml"], moment));
+        assert!(!field.path("pylock.x.toml").exists() || field.read("pylock.x.toml") == good);
+        field.expect(0, &["settle", "--asks", "fieldkit.txt", "--out", "pylock.x.toml"]);
+        assert_eq!(field.read("pylock.x.toml"), good);
+        std::fs::remove_file(field.path("pylock.x.toml")).unwrap();
     }
     for moment in moments() {
-        killed += usize::from(run(&["gather", "good.toml", "--into", "stick"], moment));
+        killed += usize::from(run(&["gather", "pylock.good.toml", "--into", "stick"], moment));
         if field.path("stick/index.json").exists() {
             assert_whole(&field);
         }
-        field.expect(0, &["gather", "good.toml", "--into", "stick"]);
+        field.expect(0, &["gather", "pylock.good.toml", "--into", "stick"]);
         assert_whole(&field);
         std::fs::remove_dir_all(field.path("stick")).unwrap();
     }

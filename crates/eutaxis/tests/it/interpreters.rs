@@ -86,20 +86,20 @@ fn the_interpreter_is_part_of_the_question() {
         "{}",
         taken.out
     );
-    let named = run(&["settle", "rimefall", "--interpreter", &new.0, "--out", "other.toml"]);
+    let named = run(&["settle", "rimefall", "--interpreter", &new.0, "--out", "pylock.other.toml"]);
     assert_eq!(named.code, 1, "one that is named is not exchanged: {}", named.out);
     field.write(
         "pyproject.toml",
         "[project]\nname = 'kit'\nversion = '1'\nrequires-python = '<3.10'\ndependencies = ['katabat']\n",
     );
-    let by_project = run(&["settle", "--json", "--out", "third.toml"]);
+    let by_project = run(&["settle", "--json", "--out", "pylock.third.toml"]);
     let answer: serde_json::Value = serde_json::from_str(&by_project.out).unwrap();
     assert!(answer["interpreter"]["because"].as_str().unwrap().contains("requires-python <3.10"), "{answer:#}");
     assert!(answer["target"].as_str().unwrap().starts_with(&format!("cpython {}.", old.0)));
     // The environment of this folder comes before the bare name.
     std::fs::remove_file(field.path("pyproject.toml")).unwrap();
     assert_eq!(run(&["furnish"]).code, 0);
-    let inside = run(&["settle", "katabat", "--out", "fourth.toml"]);
+    let inside = run(&["settle", "katabat", "--out", "pylock.fourth.toml"]);
     assert!(inside.out.contains(".venv/bin/python"), "{}", inside.out);
 }
 
@@ -183,7 +183,7 @@ fn platform_facts_agree_with_the_interpreters_own_library() {
         );
         let settled = field.json(
             0,
-            &["settle", &marker, "snowpit", "--interpreter", &python.display().to_string(), "--out", "m.toml"],
+            &["settle", &marker, "snowpit", "--interpreter", &python.display().to_string(), "--out", "pylock.m.toml"],
         );
         assert!(pins(&settled).iter().any(|p| p.starts_with("katabat")), "{series}: {marker}");
     }

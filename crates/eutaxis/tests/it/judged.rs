@@ -62,5 +62,5 @@ fn every_command_bars_the_release(#[case] case: Case, #[case] why: &str) {
     let offer = list["offers"].as_array().unwrap().iter().find(|o| o["version"] == "1.3").unwrap();
     assert_eq!(offer["verdict"], "barred", "{offer}");
     assert!(told(offer).contains(why), "{offer}");
-    assert!(told(&json(1, &["settle", "firnio==1.3", "--out", "other.toml"])).contains(why));
+    assert!(told(&json(1, &["settle", "firnio==1.3", "--out", "pylock.other.toml"])).contains(why));
 }

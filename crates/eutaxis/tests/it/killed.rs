@@ -56,23 +56,23 @@ fn a_new_environment_is_whole_or_absent() {
 #[test]
 fn an_update_leaves_the_old_or_the_new() {
     let field = Field::new();
-    let old = ["settle", "--asks", "fieldkit.txt", "--as-of", "2025-12-31", "--out", "old.toml"];
+    let old = ["settle", "--asks", "fieldkit.txt", "--as-of", "2025-12-31", "--out", "pylock.old.toml"];
     field.expect(0, &old);
-    field.expect(0, &["settle", "--asks", "fieldkit.txt", "--out", "new.toml"]);
-    field.expect(0, &["furnish", "old.toml"]);
+    field.expect(0, &["settle", "--asks", "fieldkit.txt", "--out", "pylock.new.toml"]);
+    field.expect(0, &["furnish", "pylock.old.toml"]);
     let before = field.python(WHOLE).out;
-    field.expect(0, &["furnish", "new.toml", "--tidy"]);
+    field.expect(0, &["furnish", "pylock.new.toml", "--tidy"]);
     let after = field.python(WHOLE).out;
     assert_ne!(before, after);
     for moment in moments() {
-        field.expect(0, &["furnish", "old.toml", "--tidy"]);
+        field.expect(0, &["furnish", "pylock.old.toml", "--tidy"]);
         assert_eq!(field.python(WHOLE).out, before);
-        kill_after(&field, &["furnish", "new.toml", "--tidy"], moment);
+        kill_after(&field, &["furnish", "pylock.new.toml", "--tidy"], moment);
         let seen = field.python(WHOLE);
         assert!(seen.code == 0 && (seen.out == before || seen.out == after), "after {moment:?}: {seen:?}");
     }
-    field.expect(0, &["furnish", "new.toml", "--tidy"]);
-    assert_eq!(field.names(), [".venv", "new.toml", "old.toml"]);
+    field.expect(0, &["furnish", "pylock.new.toml", "--tidy"]);
+    assert_eq!(field.names(), [".venv", "pylock.new.toml", "pylock.old.toml"]);
 }
 
 /// What is learnt is kept row by row: a run that is killed leaves what it learnt, and nothing that is half so.

@@ -64,7 +64,7 @@ fn without_a_network_what_was_fetched_is_enough() {
     let before = field.read("pylock.toml");
     field.expect(0, &["settle", "--asks", "fieldkit.txt", "--offline"]);
     assert_eq!(field.read("pylock.toml"), before);
-    let ran = field.expect(3, &["settle", "fieldlog", "glaciopy", "serac-viz", "--offline", "--out", "x.toml"]);
+    let ran = field.expect(3, &["settle", "fieldlog", "glaciopy", "serac-viz", "--offline", "--out", "pylock.x.toml"]);
     for part in
         ["the page of glaciopy", "the page of serac-viz", "--offline: not fetched before:", "run once with the network"]
     {

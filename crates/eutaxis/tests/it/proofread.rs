@@ -25,7 +25,7 @@ hoarfrost~=1.4
 sastrugi==0.8.2
 frostgird
 snowpit==2.3
-wirepack>=3.19
+wirepack>=1.4
 -r base.txt
 rimefall
 tarnlog; sys_platform == 'win32'

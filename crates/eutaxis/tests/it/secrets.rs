@@ -94,11 +94,11 @@ fn a_secret_in_the_address_of_a_file_goes_no_further() {
     }
     // Pins of other programs may hold one.
     let pins = field.read("pylock.toml").replace("url = \"http://", "url = \"http://ann:ice%2Baxe@");
-    field.write("other.toml", &pins);
-    for arguments in [&["furnish", "other.toml"][..], &["gather", "other.toml", "--into", "stick"]] {
+    field.write("pylock.other.toml", &pins);
+    for arguments in [&["furnish", "pylock.other.toml"][..], &["gather", "pylock.other.toml", "--into", "stick"]] {
         silent(&field.expect(0, arguments));
     }
-    std::fs::remove_file(field.path("other.toml")).unwrap();
+    std::fs::remove_file(field.path("pylock.other.toml")).unwrap();
     nowhere(&field, "ice%2Baxe");
     nowhere(&field, "ice+axe");
 }

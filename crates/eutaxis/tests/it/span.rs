@@ -87,15 +87,15 @@ fn toolkits_stand_against_interpreters() {
     let ask = ["span", "seracnet", "firnflow", "--target", "base-camp", "--interpreters", "3.11..3.12"];
     let answer = field.json(0, &ask);
     let toolkits = &answer["toolkits"][0];
-    assert_eq!((toolkits["family"].as_str(), toolkits["best"].as_str()), (Some("borealis"), Some("3.6")));
+    assert_eq!((toolkits["family"].as_str(), toolkits["best"].as_str()), (Some("nordglim"), Some("3.6")));
     let verdict = |toolkit: &str| {
         let cells = toolkits["cells"].as_array().unwrap();
         cells.iter().find(|c| c["toolkit"] == toolkit && c["interpreter"] == "3.12").unwrap()["verdict"].clone()
     };
     assert_eq!([verdict("4.2"), verdict("4.1"), verdict("3.6")], ["barred", "clash", "settles"]);
     let text = field.expect(0, &ask).out;
-    assert!(text.contains("4.1  firnflow has no build for borealis 4.1"), "{text}");
-    assert!(text.contains("4.2  needs borealis 4.2; driver 512.4 runs up to 4.1"), "{text}");
+    assert!(text.contains("4.1  firnflow has no build for nordglim 4.1"), "{text}");
+    assert!(text.contains("4.2  needs nordglim 4.2; driver 512.4 runs up to 4.1"), "{text}");
 }
 
 #[test]

@@ -21,7 +21,7 @@ fn json_at(field: &Field, place: &str, arguments: &[&str]) -> serde_json::Value 
 #[case("ridge-logger", "cpython 3.9.2 / linux armv7l kernel aarch64 glibc 2.31", "aarch64", "armv7l", 32)]
 #[case(
     "base-camp",
-    "cpython 3.11.9 / linux x86_64 glibc 2.35 / borealis driver 512.4 device b3",
+    "cpython 3.11.6 / linux x86_64 glibc 2.35 / nordglim driver 512.4 device b3",
     "x86_64",
     "x86_64",
     64
@@ -48,7 +48,7 @@ fn accelerators_are_told_with_what_their_driver_runs() {
     let field = Field::new();
     let answer = json_at(&field, "base-camp", &["survey"]);
     let one = &answer["accelerators"][0];
-    for (key, expected) in [("family", "borealis"), ("driver", "512.4"), ("highest_toolkit", "4.1")] {
+    for (key, expected) in [("family", "nordglim"), ("driver", "512.4"), ("highest_toolkit", "4.1")] {
         assert_eq!(one[key], expected, "{key}");
     }
     assert_eq!((&one["toolkits"], &one["devices"]), (&serde_json::json!(["3.9"]), &serde_json::json!(["b3"])));
@@ -58,7 +58,7 @@ fn accelerators_are_told_with_what_their_driver_runs() {
     assert_eq!(at(&field, "base-camp", &["survey", "--save", "camp-2"]).code, 0);
     let named = field.json(0, &["settle", "seracnet", "--target", "camp-2"]);
     assert_eq!(named["target"], answer["target"]);
-    assert!(pins(&named).contains(&"seracnet 2.3.0+bor41".to_owned()));
+    assert!(pins(&named).contains(&"seracnet 2.3.0+nor41".to_owned()));
 }
 
 #[test]

@@ -6,7 +6,7 @@ fn at(field: &Field, columns: &str, arguments: &[&str]) -> Ran {
     ran(field.command(arguments).env("COLUMNS", columns).output().unwrap())
 }
 
-const BOARD: [&str; 7] = ["settle", "radargram", "firnio==1.2", "--target", "ridge-logger", "--out", "x.toml"];
+const BOARD: [&str; 7] = ["settle", "radargram", "firnio==1.2", "--target", "ridge-logger", "--out", "pylock.x.toml"];
 
 #[test]
 fn a_settled_set_at_100_columns() {
@@ -15,7 +15,7 @@ fn a_settled_set_at_100_columns() {
     let expected = "\
 Settled: 4 projects for ridge-logger, all from wheels (6.1 kB to fetch, about 5.0 kB in place)
 
-held back  1 to the time of firnio 1.2 (2024-09): wirepack 4.25.1; newest:
+held back  1 to the time of firnio 1.2 (2024-09): wirepack 2.2.1; newest:
            --chronology caution --renew
 
 project    release  published   asked by                 note
@@ -24,10 +24,10 @@ frostgrid  2.0.0    2024-11-12  radargram                newest 2.1.0 is barred:
                                                          cp311, cp312, cp313; this target is cp39
 radargram  2.0.3    2025-11-20  command line             newest 2.2.0 has only source here: needs
                                                          glibc 2.34, here 2.31
-wirepack   4.25.1   2024-07-01  firnio                   newest 5.28.0 is out: it came after the
-                                                         time of firnio 1.2 (2024-09)
+wirepack   2.2.1    2024-07-01  firnio                   newest 3.0.4 is out: it came after the time
+                                                         of firnio 1.2 (2024-09)
 
-wrote x.toml
+wrote pylock.x.toml
 ";
     assert_eq!(without_sizes(&shown.out), without_sizes(expected));
 }
@@ -56,9 +56,9 @@ fn a_clash_with_its_axis() {
     let field = Field::new();
     field.write("kit.txt", "# the kit\nseracnet>=2\nsastrugi==0.8.1\n");
     let shown =
-        at(&field, "100", &["settle", "--asks", "kit.txt", "--target", "cpython 3.11.9 / linux x86_64 glibc 2.35"]);
+        at(&field, "100", &["settle", "--asks", "kit.txt", "--target", "cpython 3.11.6 / linux x86_64 glibc 2.35"]);
     let expected = "\
-Cannot be settled for cpython 3.11.9 / linux x86_64 glibc 2.35: 4 facts clash.
+Cannot be settled for cpython 3.11.6 / linux x86_64 glibc 2.35: 4 facts clash.
 
  1  you ask  seracnet >=2   (kit.txt:2)
  2  needs    seracnet 2.0.0 to 2.3.0 need frostgrid >=2
@@ -89,7 +89,7 @@ any one mends it; take one: the same command with  --take a  (nothing was writte
 fn the_axis_turns_where_there_is_no_room() {
     let field = Field::new();
     field.write("kit.txt", "seracnet>=2\nsastrugi==0.8.1\n");
-    let arguments = ["settle", "--asks", "kit.txt", "--target", "cpython 3.11.9 / linux x86_64 glibc 2.35"];
+    let arguments = ["settle", "--asks", "kit.txt", "--target", "cpython 3.11.6 / linux x86_64 glibc 2.35"];
     let folded = at(&field, "60", &arguments);
     let expected = "\
  frostgrid  1.7.2   1.8.1 to 1.9.4   2.0.0 to 2.2.0rc1

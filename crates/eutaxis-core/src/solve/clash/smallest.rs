@@ -18,7 +18,7 @@ use super::ground::Ground;
 use crate::name::Name;
 use crate::offer::{BarKind, Offer, Verdict};
 use crate::requirement::Requirement;
-use crate::version::{SpecifierSet, Version};
+use crate::version::{Version, VersionSpecifier};
 
 /// A trial ends after so many conflicts; what could not be decided is kept.
 const MOST_CONFLICTS: usize = 3_000;
@@ -155,7 +155,7 @@ impl Smaller<'_> {
             }
         }
         let (low, high) = (allowed.iter().min()?, allowed.iter().max()?);
-        let set = SpecifierSet::parse(&format!(">={},<={}", low.public(), high.public())).ok()?;
+        let set = VersionSpecifier::parse(&format!(">={},<={}", low.public(), high.public())).ok()?;
         releases.sort();
         releases.dedup();
         let requirement = Requirement::any(other).with_versions(set);

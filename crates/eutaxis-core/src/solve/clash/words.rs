@@ -6,7 +6,7 @@ use super::{Fact, FactKind};
 use crate::name::Name;
 use crate::offer::{BarKind, Verdict};
 use crate::requirement::Ask;
-use crate::version::{SpecifierSet, Version};
+use crate::version::{Version, VersionSpecifier};
 
 /// So many different sentences on one kind of bar are told.
 const MOST_SENTENCES: usize = 2;
@@ -185,7 +185,7 @@ impl Search {
                 let (Some(a), Some(b)) = (run.first(), run.last()) else { return Vec::new() };
                 // A bound names no local label, so a run that such a bound does not tell from the rest is spelled out.
                 let range = format!(">={},<={}", a.public(), b.public());
-                let exact = SpecifierSet::parse(&range)
+                let exact = VersionSpecifier::parse(&range)
                     .is_ok_and(|set| run.len() > 1 && all.iter().all(|v| set.matches(v) == run.contains(v)));
                 // `==1.1` takes 1.1+label too: beside such builds only `===` names the release without a label.
                 let labelled =

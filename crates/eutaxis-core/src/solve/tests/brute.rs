@@ -8,7 +8,7 @@ use super::toy::{Release, World};
 use crate::name::Name;
 use crate::offer::{Chronology, Prefer, Wheels};
 use crate::requirement::Requirement;
-use crate::version::{SpecifierSet, Version};
+use crate::version::{Version, VersionSpecifier};
 
 /// Chosen releases, by index into the project's list.
 type Assignment = BTreeMap<String, usize>;
@@ -251,9 +251,9 @@ impl Brute<'_> {
             let at = of[of.partition_point(|i| !bounded(i))];
             let found = bounds(at);
             let bound = found.iter().find(|r| !is_open(r)).unwrap().short();
-            let sets: Vec<SpecifierSet> = found.iter().map(|r| r.versions().unwrap().clone()).collect();
+            let sets: Vec<VersionSpecifier> = found.iter().map(|r| r.versions().unwrap().clone()).collect();
             let above = move |v: &Version| {
-                sets.iter().flat_map(SpecifierSet::clauses).any(|c| {
+                sets.iter().flat_map(VersionSpecifier::clauses).any(|c| {
                     let text = c.to_string();
                     let closes = text.starts_with('<') || text.starts_with("~=") || text.ends_with(".*");
                     closes && !text.starts_with("!=") && !c.matches(v) && *v >= *c.version().unwrap()
@@ -323,7 +323,7 @@ impl Brute<'_> {
         let mut toolkits: Vec<String> = chosen
             .iter()
             .filter(|(p, i)| !self.release(p, **i).source_only)
-            .filter_map(|(p, i)| self.parsed[p.as_str()][*i].version.local().filter(|l| l.starts_with("bor")))
+            .filter_map(|(p, i)| self.parsed[p.as_str()][*i].version.local().filter(|l| l.starts_with("nor")))
             .collect();
         toolkits.dedup();
         toolkits.sort();
@@ -415,7 +415,7 @@ impl Brute<'_> {
         let mut held: Vec<(u32, String)> = Vec::new();
         for project in listed {
             let stated = self.problem.asks_in_force().chain(self.problem.bounds_in_force());
-            let sets: Vec<&SpecifierSet> = stated
+            let sets: Vec<&VersionSpecifier> = stated
                 .filter(|(_, a)| a.requirement.name.as_str() == project)
                 .map(|(_, a)| a.requirement.versions().unwrap())
                 .collect();
@@ -551,7 +551,7 @@ fn day(year: u32) -> jiff::civil::Date {
 pub(super) fn usable(project: &str, release: &Release, problem: &Problem) -> bool {
     let built = problem.policy.wheels != Wheels::Only || problem.policy.build.iter().any(|p| p.as_str() == project);
     let python = release.python.as_ref();
-    let runs = python.is_none_or(|p| SpecifierSet::parse(p).unwrap().matches(&problem.target.interpreter.version));
+    let runs = python.is_none_or(|p| VersionSpecifier::parse(p).unwrap().matches(&problem.target.interpreter.version));
     let has_file = !release.barred && (!release.source_only || built);
     let label = Version::parse(&release.version).unwrap().local().filter(|_| !release.source_only);
     has_file && runs && self::runs(label.as_deref(), &problem.target).is_some()
@@ -581,13 +581,13 @@ const PLAIN: u8 = 3;
 /// How well a build with this label runs in one of the places that the tests know; none when it does not.
 fn runs(label: Option<&str>, target: &crate::Target) -> Option<u8> {
     let place = target.accelerators.as_option();
-    let Some(label) = label.filter(|l| l.starts_with("bor")) else { return Some(PLAIN) };
+    let Some(label) = label.filter(|l| l.starts_with("nor")) else { return Some(PLAIN) };
     match (place.trim_matches('"'), label) {
         ("none", _) => None,
-        ("borealis driver 498.2", "bor36") => Some(1),
-        ("borealis driver 512.4", "bor36" | "bor41") => Some(1),
-        ("borealis driver 512.4", "bor42") => Some(2),
-        ("borealis toolkit 3.6", "bor36") => Some(0),
+        ("nordglim driver 498.2", "nor36") => Some(1),
+        ("nordglim driver 512.4", "nor36" | "nor41") => Some(1),
+        ("nordglim driver 512.4", "nor42") => Some(2),
+        ("nordglim toolkit 3.6", "nor36") => Some(0),
         _ => None,
     }
 }

@@ -7,7 +7,7 @@ use super::toy::World;
 use crate::name::Name;
 use crate::offer::BarKind;
 use crate::requirement::Requirement;
-use crate::version::{SpecifierSet, Version};
+use crate::version::{Version, VersionSpecifier};
 
 type Chosen = BTreeMap<String, Version>;
 
@@ -90,7 +90,7 @@ fn toolkit(fact: &Fact) -> Option<&str> {
 }
 
 fn speaks_of(fact: &Fact, version: &Version) -> bool {
-    fact.versions.split(" || ").any(|set| SpecifierSet::parse(set).unwrap().matches(version))
+    fact.versions.split(" || ").any(|set| VersionSpecifier::parse(set).unwrap().matches(version))
 }
 
 fn holds(alone: &Alone<'_>, chosen: &Chosen) -> bool {

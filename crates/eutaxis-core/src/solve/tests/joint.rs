@@ -17,16 +17,16 @@ fn on(asks: &[&str], target: &str) -> Problem {
 /// Builds of one release are one release: each place takes its own of the same.
 #[test]
 fn each_place_takes_its_build_of_the_same_release() {
-    let world = World::of(&["a 1+bor41", "a 1+cpu", "a 2+bor42", "a 2+cpu", "b 1+cpu", "b 1+bor41", "b 2+cpu"]);
+    let world = World::of(&["a 1+nor41", "a 1+cpu", "a 2+nor42", "a 2+cpu", "b 1+cpu", "b 1+nor41", "b 2+cpu"]);
     let on = |place: &str| {
         let mut problem = problem(&["a", "b"], &[], Policy::default());
         problem.target = super::toy::target(place);
         problem
     };
-    let problems = [on("borealis driver 498.2"), on("borealis toolkit 4.1"), on("none")];
+    let problems = [on("nordglim driver 498.2"), on("nordglim toolkit 4.1"), on("none")];
     let Ok(Joint::Settled(found)) = joint(&problems, &mut Toy(&world)) else { panic!("it settles") };
     let told: Vec<String> = found.into_iter().map(|s| shown(&Ok(s))).collect();
-    assert_eq!(told, ["a 1+cpu, b 1+cpu", "a 1+bor41, b 1+bor41", "a 1+cpu, b 1+cpu"]);
+    assert_eq!(told, ["a 1+cpu, b 1+cpu", "a 1+nor41, b 1+nor41", "a 1+cpu, b 1+cpu"]);
 }
 
 #[rstest]

@@ -137,36 +137,36 @@ fn bars_are_facts_of_a_clash() {
 
 #[test]
 fn builds_for_two_toolkits_are_a_clash() {
-    let world = World::of(&["a 1+bor36", "a 1+cpu barred", "b 1+bor41", "c 1 -> b"]);
+    let world = World::of(&["a 1+nor36", "a 1+cpu barred", "b 1+nor41", "c 1 -> b"]);
     let mut problem = problem(&["a", "c"], &[], Policy::default());
-    problem.target = toy::target("borealis driver 512.4");
+    problem.target = toy::target("nordglim driver 512.4");
     let clash = run(&world, &problem, false).unwrap_err();
     let facts: Vec<&str> = clash.facts.iter().map(|f| f.text.as_str()).collect();
     let told = [
         "you ask a",
         "a 1+cpu: wheels for Windows only; this target is Linux",
-        "a 1+bor36 is built for borealis 3.6",
+        "a 1+nor36 is built for nordglim 3.6",
         "you ask c",
         "c 1 needs b",
-        "b 1 is built for borealis 4.1",
+        "b 1 is built for nordglim 4.1",
     ];
     assert_eq!(facts, told);
-    let toolkits = clash.contested.iter().find(|c| c.project.as_str() == "borealis").unwrap();
+    let toolkits = clash.contested.iter().find(|c| c.project.as_str() == "nordglim").unwrap();
     assert_eq!(toolkits.rows.iter().map(|(_, v)| v.len()).collect::<Vec<_>>(), [1, 1]);
 }
 
 #[rstest]
-#[case::without_an_accelerator_it_runs_on_the_processor("none", "a 2, borealis-runtime-4 1")]
-#[case::runs("borealis driver 512.4", "a 2, borealis-runtime-4 1")]
-#[case::an_older_one_runs("borealis driver 498.2", "a 1, borealis-runtime-3 1")]
+#[case::without_an_accelerator_it_runs_on_the_processor("none", "a 2, nordglim-runtime-4 1")]
+#[case::runs("nordglim driver 512.4", "a 2, nordglim-runtime-4 1")]
+#[case::an_older_one_runs("nordglim driver 498.2", "a 1, nordglim-runtime-3 1")]
 fn a_runtime_package_says_what_a_build_is_for(#[case] place: &str, #[case] expected: &str) {
     let world = World::of(&[
-        "a 1 -> borealis-runtime-3",
-        "a 2 -> borealis-runtime-4",
-        "borealis-runtime-3 1",
-        "borealis-runtime-4 1",
-        "b 1+bor41",
-        "b 1+bor36",
+        "a 1 -> nordglim-runtime-3",
+        "a 2 -> nordglim-runtime-4",
+        "nordglim-runtime-3 1",
+        "nordglim-runtime-4 1",
+        "b 1+nor41",
+        "b 1+nor36",
     ]);
     let mut problem = problem(&["a"], &[], Policy::default());
     problem.target = toy::target(place);
@@ -177,21 +177,21 @@ fn a_runtime_package_says_what_a_build_is_for(#[case] place: &str, #[case] expec
     let both = shown(&run(&world, &problem, false));
     let companion = match place {
         "none" => "no",
-        "borealis driver 512.4" => "b 1+bor41",
-        _ => "b 1+bor36",
+        "nordglim driver 512.4" => "b 1+nor41",
+        _ => "b 1+nor36",
     };
     assert!(both.contains(companion), "{both}");
 }
 
 #[test]
 fn what_is_lost_without_an_accelerator_is_told() {
-    let world = World::of(&["a 1+bor41", "a 1+cpu", "b 1+cpu", "c 2", "c 1+bor36"]);
+    let world = World::of(&["a 1+nor41", "a 1+cpu", "b 1+cpu", "c 2", "c 1+nor36"]);
     let mut problem = problem(&["a", "b", "c"], &[], Policy::default());
-    problem.target = toy::target("borealis driver 498.2");
+    problem.target = toy::target("nordglim driver 498.2");
     let solution = run(&world, &problem, false).unwrap();
     assert_eq!(
         shown(&Ok(solution.clone())),
-        "a 1+cpu, b 1+cpu, c 1+bor36",
+        "a 1+cpu, b 1+cpu, c 1+nor36",
         "a build that uses it comes before a newer one"
     );
     let told: Vec<String> = solution
@@ -202,7 +202,7 @@ fn what_is_lost_without_an_accelerator_is_told() {
             _ => None,
         })
         .collect();
-    assert_eq!(told, ["a 1+bor41 Some(\"needs borealis 4.1; driver 498.2 runs up to 3.9\")"]);
+    assert_eq!(told, ["a 1+nor41 Some(\"needs nordglim 4.1; driver 498.2 runs up to 3.9\")"]);
 }
 
 #[test]
@@ -268,7 +268,7 @@ fn any_world() -> impl Strategy<Value = World> {
 /// Such a world in which some releases are builds for accelerators, several of one release among them.
 fn any_built_world() -> impl Strategy<Value = World> {
     let label =
-        prop_oneof![3 => Just(""), 2 => Just("+bor36"), 2 => Just("+bor41"), 1 => Just("+bor42"), 1 => Just("+cpu")];
+        prop_oneof![3 => Just(""), 2 => Just("+nor36"), 2 => Just("+nor41"), 1 => Just("+nor42"), 1 => Just("+cpu")];
     let kinds = proptest::collection::vec((label, proptest::bool::weighted(0.3)), 20);
     (any_world(), kinds).prop_map(|(mut world, kinds)| {
         let mut kinds = kinds.into_iter();
@@ -290,9 +290,9 @@ fn any_built_world() -> impl Strategy<Value = World> {
 fn any_place() -> impl Strategy<Value = &'static str> {
     prop_oneof![
         1 => Just("none"),
-        1 => Just("borealis driver 498.2"),
-        3 => Just("borealis driver 512.4"),
-        1 => Just("borealis toolkit 3.6")
+        1 => Just("nordglim driver 498.2"),
+        3 => Just("nordglim driver 512.4"),
+        1 => Just("nordglim toolkit 3.6")
     ]
 }
 

@@ -111,19 +111,19 @@ impl World {
 }
 
 /// A made-up family of accelerators.
-const BOREALIS: &str = r#"
+const NORDGLIM: &str = r#"
 [[family]]
-name = "borealis"
-label = { before = "bor", number = "digits" }
+name = "nordglim"
+label = { before = "nor", number = "digits" }
 processor = ["cpu"]
-packages = ["borealis-runtime-{major}"]
+packages = ["nordglim-runtime-{major}"]
 toolkit = [{ version = "3.6", linux = "450.0" }, { version = "3.9", linux = "480.0" }, { version = "4.1", linux = "510.0" }, { version = "4.2", linux = "530.0" }]
 series = [{ major = 4, linux = "505.0" }]
 "#;
 
 /// The place of the toy worlds, with these accelerators.
 pub(super) fn target(accelerators: &str) -> Target {
-    let families = Arc::new(crate::knowledge::Families::built_in().with(BOREALIS).unwrap());
+    let families = Arc::new(crate::knowledge::Families::built_in().with(NORDGLIM).unwrap());
     let mut target = Target::parse("cpython 3.12.4 / linux x86_64 glibc 2.36").unwrap();
     target.accelerators = Accelerators::parse(accelerators, &families).unwrap();
     target

@@ -62,27 +62,27 @@ fn words(way: &Way) -> String {
 }
 
 #[rstest]
-#[case::driver_too_old("borealis driver 498.2", &["a 1+bor41", "a 2+bor41"], &["a"], &[
-    "accelerator: with \"borealis driver 505.0\" => a 2+bor41",
+#[case::driver_too_old("nordglim driver 498.2", &["a 1+nor41", "a 2+nor41"], &["a"], &[
+    "accelerator: with \"nordglim driver 505.0\" => a 2+nor41",
 ])]
-#[case::told_by_metadata("borealis driver 450.0", &["a 1 -> borealis-runtime-4", "borealis-runtime-4 1"], &["a"], &[
-    "accelerator: with \"borealis driver 505.0\" => a 1, borealis-runtime-4 1",
-    "accelerator: with none => a 1, borealis-runtime-4 1",
+#[case::told_by_metadata("nordglim driver 450.0", &["a 1 -> nordglim-runtime-4", "nordglim-runtime-4 1"], &["a"], &[
+    "accelerator: with \"nordglim driver 505.0\" => a 1, nordglim-runtime-4 1",
+    "accelerator: with none => a 1, nordglim-runtime-4 1",
 ])]
-#[case::no_accelerator("none", &["a 1+bor36", "a 2+bor41", "b 1"], &["a", "b"], &[
-    "accelerator: with \"borealis toolkit 4.1\" => a 2+bor41, b 1",
-    "accelerator: with \"borealis toolkit 3.6\" => a 1+bor36, b 1",
+#[case::no_accelerator("none", &["a 1+nor36", "a 2+nor41", "b 1"], &["a", "b"], &[
+    "accelerator: with \"nordglim toolkit 4.1\" => a 2+nor41, b 1",
+    "accelerator: with \"nordglim toolkit 3.6\" => a 1+nor36, b 1",
     "drop: no a => b 1",
 ])]
-#[case::builds_without("borealis driver 498.2", &["a 1+bor41", "a 1+cpu", "b 1"], &["a==1+bor41", "b"], &[
+#[case::builds_without("nordglim driver 498.2", &["a 1+nor41", "a 1+cpu", "b 1"], &["a==1+nor41", "b"], &[
     "ask: a<=1 => a 1+cpu, b 1",
-    "accelerator: with \"borealis driver 505.0\" => a 1+bor41, b 1",
-    "drop: no a==1+bor41 => b 1",
+    "accelerator: with \"nordglim driver 505.0\" => a 1+nor41, b 1",
+    "drop: no a==1+nor41 => b 1",
 ])]
-#[case::two_toolkits("borealis driver 512.4", &["a 1+bor36", "b 1+bor41", "c 1"], &["a", "b", "c"], &[
-    "environments:  => b 1+bor41, c 1 | a 1+bor36",
-    "drop: no a => b 1+bor41, c 1",
-    "drop: no b => a 1+bor36, c 1",
+#[case::two_toolkits("nordglim driver 512.4", &["a 1+nor36", "b 1+nor41", "c 1"], &["a", "b", "c"], &[
+    "environments:  => b 1+nor41, c 1 | a 1+nor36",
+    "drop: no a => b 1+nor41, c 1",
+    "drop: no b => a 1+nor36, c 1",
 ])]
 fn ways_lead_to_another_accelerator(
     #[case] place: &str,

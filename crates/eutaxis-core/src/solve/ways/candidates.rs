@@ -12,7 +12,7 @@ use crate::knowledge::{Family, MadeFor, Number};
 use crate::offer::{Adjustment, BarKind, Effect, Wheels};
 use crate::requirement::{Ask, Requirement};
 use crate::target::{Accelerator, Accelerators};
-use crate::version::SpecifierSet;
+use crate::version::VersionSpecifier;
 
 /// So many dates are tried, the earliest first.
 const MOST_DATES: usize = 4;
@@ -115,10 +115,10 @@ fn over_needs(problem: &Problem, fact: &Fact) -> Option<Candidate> {
         return Some(Candidate::Plain(WayKind::Unadjust, Change::DropAdjust(Box::new(adjustment.clone()))));
     }
     let versions = requirement.versions().filter(|s| !s.is_empty())?;
-    let free = Requirement { marker: None, ..requirement.clone().with_versions(SpecifierSet::default()) };
+    let free = Requirement { marker: None, ..requirement.clone().with_versions(VersionSpecifier::default()) };
     let adjustment = Adjustment {
         project: project.clone(),
-        versions: SpecifierSet::default(),
+        versions: VersionSpecifier::default(),
         when: None,
         effect: Effect::Needs(free),
         because: format!("accepted though it says {} {versions}", requirement.name),
@@ -136,11 +136,11 @@ pub(super) fn tightened(
     let mut adjustment = adjustment.clone();
     let chosen = solution.chosen.iter().find(|c| c.project == adjustment.project);
     if let Some(chosen) = chosen {
-        adjustment.versions = SpecifierSet::exactly(&chosen.version);
+        adjustment.versions = VersionSpecifier::exactly(&chosen.version);
     }
     let Effect::Needs(free) = &adjustment.effect else { return Box::new(adjustment) };
     // The words of the reason end in the bound that is not heeded.
-    let said = adjustment.because.rsplit(' ').next().and_then(|s| SpecifierSet::parse(s).ok());
+    let said = adjustment.because.rsplit(' ').next().and_then(|s| VersionSpecifier::parse(s).ok());
     if let Some(set) = said {
         let old = free.clone().with_versions(set);
         if let Some(near) = near(free, &old) {

@@ -1,10 +1,10 @@
 //! Loosening a bound by as little as will do.
 
 use crate::requirement::Requirement;
-use crate::version::{Operator, SpecifierSet, Version};
+use crate::version::{Operator, Version, VersionSpecifier};
 
 /// Releases that a set leaves out, nearest to those that it takes first; of two equally near ones the newer.
-pub(super) fn nearest_outside(set: &SpecifierSet, releases: &[Version]) -> Vec<Version> {
+pub(super) fn nearest_outside(set: &VersionSpecifier, releases: &[Version]) -> Vec<Version> {
     let mut sorted: Vec<&Version> = releases.iter().collect();
     sorted.sort();
     // Places are doubled, so that a version that does not exist has one between two releases.
@@ -52,7 +52,7 @@ pub(super) fn loosened(requirement: &Requirement, release: &Version) -> Option<R
             Operator::Equal | Operator::Arbitrary => clauses.push(format!("<={release}")),
         }
     }
-    let set = SpecifierSet::parse(&clauses.join(",")).ok().filter(|s| s.matches(&release))?;
+    let set = VersionSpecifier::parse(&clauses.join(",")).ok().filter(|s| s.matches(&release))?;
     Some(requirement.clone().with_versions(set))
 }
 
@@ -68,7 +68,7 @@ mod tests {
     #[case::all("", "1.0", "")]
     fn the_nearest_come_first(#[case] set: &str, #[case] releases: &str, #[case] expected: &str) {
         let releases: Vec<Version> = releases.split(' ').map(|v| Version::parse(v).unwrap()).collect();
-        let found = nearest_outside(&SpecifierSet::parse(set).unwrap(), &releases);
+        let found = nearest_outside(&VersionSpecifier::parse(set).unwrap(), &releases);
         let words: Vec<String> = found.iter().map(ToString::to_string).collect();
         assert_eq!(words.join(" "), expected);
     }

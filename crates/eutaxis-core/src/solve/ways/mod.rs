@@ -17,7 +17,7 @@ use super::solution::Solution;
 use crate::index::Page;
 use crate::name::Name;
 use crate::requirement::{Ask, Requirement};
-use crate::version::{SpecifierSet, Version};
+use crate::version::{Version, VersionSpecifier};
 use candidates::{Candidate, candidates};
 
 /// At most so many ways are told.
@@ -362,9 +362,9 @@ impl<S: Solver> Finder<'_, S> {
 
 /// The requirement without its bounds.
 fn free(requirement: &Requirement) -> Requirement {
-    requirement.clone().with_versions(SpecifierSet::default())
+    requirement.clone().with_versions(VersionSpecifier::default())
 }
 
 fn exactly(requirement: &Requirement, release: &Version) -> Option<Requirement> {
-    Some(requirement.clone().with_versions(SpecifierSet::exactly(release)))
+    Some(requirement.clone().with_versions(VersionSpecifier::exactly(release)))
 }

@@ -7,7 +7,7 @@ use eutaxis_core::solve::{Joint, Problem};
 use eutaxis_world::Error;
 use serde_json::{Map, Value, json};
 
-use super::{Job, check, depot, lock, out_of, pinned};
+use super::{Job, check, depot, file_name_caution, lock, out_of, pinned};
 use crate::output::{Answer, Outcome};
 use crate::plan;
 use crate::render;
@@ -58,6 +58,7 @@ impl Job<'_> {
             }
             // What concerns all of them is told with the first.
             one.cautions.extend(self.depots.network().cautions());
+            one.cautions.extend(file_name_caution(&self.arguments.out).filter(|_| settled.is_empty()));
             one.moves = pinned::moves(old.as_ref(), &one);
             locks.push((lock::lock(&one, &out, old.as_ref())?, out));
             settled.push(one);

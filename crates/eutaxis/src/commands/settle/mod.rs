@@ -13,8 +13,9 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use eutaxis_core::fault::escaped;
 use eutaxis_core::offer::Chronology;
-use eutaxis_core::pins::Lock;
+use eutaxis_core::pins::{Lock, is_lock_file_name, lock_file_name_for};
 use eutaxis_core::solve::{Problem, Solution};
 use eutaxis_core::{Name, Target, Version};
 use eutaxis_world::Error;
@@ -100,10 +101,21 @@ fn out_of(arguments: &Settle, chosen: &plan::Chosen, targets: usize) -> PathBuf 
     if targets == 1 { arguments.out.clone() } else { named(&arguments.out, &chosen.name) }
 }
 
-/// `pylock.toml` with a name in it: `pylock.NAME.toml`.
+/// The file of one of several targets: `pylock.NAME.toml`.
 fn named(out: &Path, name: &str) -> PathBuf {
-    let stem = out.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-    out.with_file_name(format!("{stem}.{name}.toml"))
+    let file = out.file_name().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    out.with_file_name(lock_file_name_for(&file, name))
+}
+
+/// What should be known of the file's name.
+fn file_name_caution(out: &Path) -> Option<String> {
+    let file = out.file_name().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    (!is_lock_file_name(&file)).then(|| {
+        format!(
+            "{} is no name of a lock file (PEP 751: pylock.toml, or pylock.NAME.toml with a NAME without dots): other programs will not find it.",
+            escaped(&file)
+        )
+    })
 }
 
 impl Job<'_> {
@@ -155,6 +167,7 @@ impl Job<'_> {
             return Ok(depot::refused(&strays, &chosen.shown));
         }
         settled.cautions.extend(self.depots.network().cautions());
+        settled.cautions.extend(file_name_caution(out));
         pinned::report_left_out(&self.run, solution, self.output);
         settled.moves = pinned::moves(old, &settled);
         let lock = lock::lock(&settled, out, old)?;

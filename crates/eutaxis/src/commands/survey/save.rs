@@ -44,7 +44,7 @@ pub(super) fn target(name: &str, target: Option<&Target>) -> Result<String, Erro
     Ok(format!("[target.{name}] to eutaxis.toml"))
 }
 
-/// `{ family = "borealis", driver = "512.4", device = "b3" }`
+/// `{ family = "nordglim", driver = "512.4", device = "b3" }`
 fn table(accelerator: &Accelerator) -> String {
     let quoted = |text: &str| toml::Value::String(text.to_owned()).to_string();
     let mut parts = vec![format!("family = {}", quoted(&accelerator.family.name))];

@@ -364,7 +364,7 @@ impl<'a> Checker<'a> {
         let asks: Vec<String> = asks.iter().map(|a| quoted(&a.short().replace(' ', ""))).collect();
         let depots = typed::depots(&self.arguments.depots);
         let policy = typed::policy(&self.arguments.policy);
-        format!("eutaxis settle {}{}{policy}{more}{depots} --out mend.toml", asks.join(" "), spot.typed)
+        format!("eutaxis settle {}{}{policy}{more}{depots} --out pylock.mend.toml", asks.join(" "), spot.typed)
     }
 
     /// The project of a cause: that which is named, else the one that a module of this name belongs to in the environment.

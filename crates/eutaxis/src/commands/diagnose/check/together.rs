@@ -55,7 +55,8 @@ fn tell(checker: &Checker<'_>, way: &Way, spot: &Spot, checked: &mut Checked) {
         checker.settle(&asks, place.as_ref().unwrap_or(spot), &more)
     };
     let commands: Vec<String> = way.environments.iter().map(of).collect();
-    let numbered = |(n, command): (usize, &String)| command.replace("mend.toml", &format!("mend-{}.toml", n + 1));
+    let numbered =
+        |(n, command): (usize, &String)| command.replace("pylock.mend.toml", &format!("pylock.mend-{}.toml", n + 1));
     let command = match commands.as_slice() {
         [command] => command.clone(),
         several => several.iter().enumerate().map(numbered).collect::<Vec<_>>().join(" && "),
