@@ -24,6 +24,8 @@ pub enum ErrorKind {
     Metadata,
     /// To answer, more would have to be fetched than is permitted: the answer is no.
     Budget,
+    /// A fault of ours: what must not happen happened.
+    Internal,
 }
 
 impl ErrorKind {
@@ -38,6 +40,7 @@ impl ErrorKind {
             ErrorKind::Contents => "contents",
             ErrorKind::Metadata => "metadata",
             ErrorKind::Budget => "budget",
+            ErrorKind::Internal => "internal",
         }
     }
 }

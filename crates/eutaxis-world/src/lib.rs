@@ -11,6 +11,7 @@ pub mod environment;
 mod error;
 pub mod files;
 pub mod gather;
+mod guarded;
 mod hash;
 pub mod interpreter;
 pub mod loader;

@@ -4,6 +4,7 @@ use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
 
 use crate::Result;
+use crate::guarded::guarded;
 
 /// Does `work` for every item, at most `most` at a time, and gives the results in the order of the items. After a failure
 /// nothing new is begun; what was not begun has no result.
@@ -21,7 +22,7 @@ pub(crate) fn each<T: Sync, R: Send>(
                 while !failed.load(Ordering::Relaxed) {
                     let at = next.fetch_add(1, Ordering::Relaxed);
                     let Some(item) = items.get(at) else { return };
-                    let result = work(item);
+                    let result = guarded(|| "one of many things at once".to_owned(), || work(item));
                     failed.fetch_or(result.is_err(), Ordering::Relaxed);
                     if let Some(slot) = results.lock().unwrap_or_else(PoisonError::into_inner).get_mut(at) {
                         *slot = Some(result);
@@ -43,6 +44,12 @@ mod tests {
         let items: Vec<u32> = (0..50).collect();
         let doubled: Vec<u32> = each(&items, 7, |n| Ok(n * 2)).into_iter().map(|r| r.unwrap().unwrap()).collect();
         assert_eq!(doubled, items.iter().map(|n| n * 2).collect::<Vec<_>>());
+    }
+
+    #[test]
+    fn a_panic_is_the_failure_of_its_item() {
+        let results = each(&[1, 2], 1, |n| if *n == 2 { panic!("two") } else { Ok(*n) });
+        assert!(matches!(results.as_slice(), [Some(Ok(1)), Some(Err(_))]));
     }
 
     #[test]

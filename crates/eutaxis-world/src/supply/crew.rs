@@ -9,12 +9,13 @@ use std::time::Instant;
 
 use eutaxis_core::Name;
 use eutaxis_core::index::Page;
-use eutaxis_core::offer::MetadataAnswer;
+use eutaxis_core::offer::{JudgedPage, MetadataAnswer};
 use eutaxis_core::solve::{Effort, Want};
 
 use super::ahead::Ahead;
 use super::judge::Judge;
 use crate::depot::{Depot, Depots};
+use crate::guarded::guarded;
 use crate::{Error, ErrorKind, Result};
 
 /// So many requests are under way at once.
@@ -114,8 +115,14 @@ impl Crew {
     pub(super) fn fact(&self, want: &Want) -> Result<Fact> {
         let mut state = self.shared.lock();
         loop {
-            if let Some(Slot::Done(fact)) = state.slots.get(want) {
-                return fact.clone();
+            match state.slots.get(want) {
+                Some(Slot::Done(fact)) => return fact.clone(),
+                Some(Slot::Waiting | Slot::UnderWay(_)) => {}
+                // Nobody would ever answer it.
+                None => {
+                    let message = format!("{} was waited for and never asked for", shown(want));
+                    return Err(Error::new(ErrorKind::Internal, message));
+                }
             }
             state = self.shared.news.wait(state).unwrap_or_else(PoisonError::into_inner);
         }
@@ -219,15 +226,17 @@ impl Shared {
             }
             state.slots.insert(want.clone(), Slot::UnderWay(Instant::now()));
             drop(state);
-            let fact = self.answer(&want);
-            let judged = match (&self.judge, &fact) {
-                (Some(judge), Ok(Fact::Page(_, Some((_, page))))) => Some(judge.page(page)),
-                _ => None,
+            let answered = guarded(|| shown(&want), || self.answer_judged(&want));
+            let (fact, judged) = match answered {
+                Ok((fact, judged)) => (Ok(fact), judged),
+                Err(error) => (Err(error), None),
             };
             let foreseen = match (&self.ahead, &fact) {
                 // As long as the catalogue has everything, nobody waits, and foreseeing only costs.
                 (Some(ahead), Ok(fact)) if self.depots.network().is_in_use() => {
-                    ahead.lock().unwrap_or_else(PoisonError::into_inner).after(fact, judged.as_deref())
+                    let mut ahead = ahead.lock().unwrap_or_else(PoisonError::into_inner);
+                    // A wrong guess changes no answer, and so does none.
+                    guarded(|| shown(&want), || Ok(ahead.after(fact, judged.as_deref()))).unwrap_or_default()
                 }
                 _ => Vec::new(),
             };
@@ -244,6 +253,16 @@ impl Shared {
             }
             self.news.notify_all();
         }
+    }
+
+    /// The answer, and a page as it is judged.
+    fn answer_judged(&self, want: &Want) -> Result<(Fact, Option<Arc<JudgedPage>>)> {
+        let fact = self.answer(want)?;
+        let judged = match (&self.judge, &fact) {
+            (Some(judge), Fact::Page(_, Some((_, page)))) => Some(judge.page(page)),
+            _ => None,
+        };
+        Ok((fact, judged))
     }
 
     fn answer(&self, want: &Want) -> Result<Fact> {
@@ -282,4 +301,101 @@ impl Shared {
 
 fn unknown(filename: &str) -> Error {
     Error::contents(format!("{filename} is on no page"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::path::PathBuf;
+
+    use eutaxis_core::index::{PageFile, parse_json};
+
+    use crate::catalogue::ListedFile;
+    use crate::config::NetworkSettings;
+    use crate::depot::{Listed, Place};
+    use crate::network::Network;
+
+    /// A depot with a fault: pages of some projects break it, and so does all metadata.
+    #[derive(Debug)]
+    struct Broken;
+
+    impl Depot for Broken {
+        fn label(&self) -> &str {
+            "broken"
+        }
+
+        fn origin(&self) -> String {
+            "broken".to_owned()
+        }
+
+        fn offers(&self, _: &Name) -> Option<bool> {
+            Some(true)
+        }
+
+        fn page(&self, project: &Name) -> Result<Option<Page>> {
+            assert!(project.as_str() != "crevasse", "a hole in the ice");
+            let text = format!(r#"{{"files":[{{"filename":"{project}-1.0-py3-none-any.whl","url":"x"}}]}}"#);
+            Ok(parse_json(text.as_bytes(), project).ok())
+        }
+
+        fn metadata(&self, _: &Name, file: &PageFile, _: Effort) -> Result<MetadataAnswer> {
+            panic!("cannot read {}", file.filename)
+        }
+
+        fn listed(&self, _: &Name, _: &PageFile) -> Option<Vec<ListedFile>> {
+            None
+        }
+
+        fn place(&self, _: &Name, _: &PageFile) -> Result<Place> {
+            Err(Error::contents("nowhere"))
+        }
+
+        fn obtain(&self, _: &Name, _: &PageFile) -> Result<PathBuf> {
+            Err(Error::contents("nowhere"))
+        }
+
+        fn index(&self) -> Option<String> {
+            None
+        }
+
+        fn projects(&self) -> Vec<Name> {
+            Vec::new()
+        }
+    }
+
+    fn crew() -> Crew {
+        let listed = Listed { depot: Arc::new(Broken), only: Vec::new(), accelerator: None };
+        let folder = tempfile::tempdir().unwrap();
+        let network = Arc::new(Network::new(folder.path(), true, false, NetworkSettings::default()));
+        Crew::new(Arc::new(Depots::new(vec![listed], network)), None, None)
+    }
+
+    fn name(text: &str) -> Name {
+        Name::parse(text).unwrap()
+    }
+
+    #[test]
+    fn a_depot_that_panics_is_an_error_and_the_others_are_answered() {
+        let crew = crew();
+        // More of them than there are threads: none is lost by it.
+        let broken: Vec<Want> = (0..40).map(|n| Want::Metadata(name("serac"), format!("serac-{n}").into())).collect();
+        let (page, hole) = (Want::Page(name("serac")), Want::Page(name("crevasse")));
+        crew.order([&hole, &page].into_iter());
+        assert!(matches!(crew.fact(&page), Ok(Fact::Page(_, Some(_)))));
+        let error = crew.fact(&hole).unwrap_err();
+        assert_eq!(error.kind, ErrorKind::Internal);
+        assert!(error.message.ends_with("the page of crevasse: a hole in the ice"), "{}", error.message);
+        let file = Want::Metadata(name("serac"), "serac-1.0-py3-none-any.whl".into());
+        crew.order([&file].into_iter());
+        assert!(crew.fact(&file).unwrap_err().message.ends_with("cannot read serac-1.0-py3-none-any.whl"));
+        crew.order(broken.iter());
+        assert!(broken.iter().all(|want| crew.fact(want).is_err()), "no such file");
+        crew.order([&page].into_iter());
+        assert!(crew.fact(&page).is_ok());
+    }
+
+    #[test]
+    fn what_was_never_asked_for_is_not_waited_for() {
+        assert_eq!(crew().fact(&Want::Page(name("serac"))).unwrap_err().kind, ErrorKind::Internal);
+    }
 }
