@@ -11,7 +11,7 @@ use criterion::{Criterion, criterion_group, criterion_main};
 use eutaxis_core::fault::Origin;
 use eutaxis_core::offer::Policy;
 use eutaxis_core::solve::{End, Problem};
-use eutaxis_core::target::Interpreter;
+use eutaxis_core::targets::Interpreter;
 use eutaxis_core::{Ask, Requirement, Target};
 use eutaxis_demo::World;
 use eutaxis_world::config::NetworkSettings;

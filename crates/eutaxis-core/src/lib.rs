@@ -4,7 +4,7 @@
 //! nothing. It reads the small grammars of Python packaging, ranks wheels for a target, turns index pages into offers,
 //! searches a set of releases that fits together, and writes it down as pins.
 //!
-//! The way through: [`requirement`] and [`target`] describe what is wanted and where; [`index`] pages become
+//! The way through: [`requirement`] and [`targets`] describe what is wanted and where; [`index`] pages become
 //! [`offer`]s; [`solve`] chooses; [`pins`] writes down.
 
 pub mod artifact;
@@ -26,11 +26,11 @@ pub mod requirement;
 pub mod severity;
 pub mod solve;
 pub mod span;
-pub mod target;
+pub mod targets;
 pub mod version;
 
 pub use marker::{Marker, MarkerValues};
 pub use name::Name;
 pub use requirement::{Ask, Requirement};
-pub use target::Target;
+pub use targets::Target;
 pub use version::{Specifier, Version, VersionSpecifier};

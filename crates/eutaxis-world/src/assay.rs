@@ -10,7 +10,7 @@ use eutaxis_core::assay::Carried;
 use eutaxis_core::binary::{Binary, is_binary};
 use eutaxis_core::examine::LackingVersion;
 use eutaxis_core::fault::Fault;
-use eutaxis_core::target::{System, Target};
+use eutaxis_core::targets::{System, Target};
 
 use crate::Result;
 use crate::environment::destination;

@@ -28,7 +28,7 @@ pub(crate) fn say(line: &str) {
     let _ = writeln!(anstream::stderr().lock(), "{line}");
 }
 
-/// How a command ends (commands, section 1).
+/// How a command ends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Outcome {
     /// The answer is yes, or it is done.

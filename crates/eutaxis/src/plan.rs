@@ -8,7 +8,7 @@ use eutaxis_core::knowledge;
 use eutaxis_core::offer::{Chronology, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::requirement::{Accepts, Directive, ProjectAsks, RequirementList, Wanted, script_block};
 use eutaxis_core::solve::Alternative;
-use eutaxis_core::target::{Accelerators, Interpreter, Platform};
+use eutaxis_core::targets::{Accelerators, Interpreter, Platform};
 use eutaxis_core::{Ask, Name, Requirement, Target, Version, VersionSpecifier};
 use eutaxis_world::accelerator;
 use eutaxis_world::config::{Config, as_of};

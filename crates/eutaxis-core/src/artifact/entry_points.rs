@@ -1,4 +1,4 @@
-//! `entry_points.txt` (digest 3.6): groups of names that lead to objects; two groups become scripts.
+//! `entry_points.txt` (entry points specification): groups of names that lead to objects; two groups become scripts.
 
 use crate::fault::{Fault, escaped};
 

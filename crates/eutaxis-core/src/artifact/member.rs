@@ -1,4 +1,4 @@
-//! Names of files inside archives that must be refused (digest 3.8; commands, furnish).
+//! Names of files inside archives that must be refused (PEP 427 and 721, what archives may hold; docs/furnish.md).
 
 /// Whether a target's file system treats names in the way of Windows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -1,4 +1,4 @@
-//! Core metadata (digest 6): the METADATA of a wheel and the PKG-INFO of a source distribution.
+//! Core metadata (core metadata specifications: PEP 241 to 643): the METADATA of a wheel and the PKG-INFO of a source distribution.
 //!
 //! Lines `Name: value` up to the first empty line; a line that begins with white space continues the value before; the
 //! first line without a colon ends the fields, and everything from there is the description.
@@ -171,7 +171,7 @@ impl Metadata {
     }
 
     /// The metadata that the `pyproject.toml` of a source distribution states, when nothing that choosing needs is
-    /// dynamic (digest 7.1); none otherwise.
+    /// dynamic (PEP 621); none otherwise.
     ///
     /// # Errors
     /// When the file is not TOML or a field of `[project]` cannot be read.

@@ -27,7 +27,7 @@ pub fn hex(digest: &[u8]) -> String {
     })
 }
 
-/// A digest in URL-safe base64 without `=`, as RECORD writes it (digest 3.4).
+/// A digest in URL-safe base64 without `=`, as RECORD writes it (PEP 376 and 427, RECORD).
 pub fn record_base64(digest: &[u8]) -> String {
     const ALPHABET: &[u8; 64] = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-_";
     let mut text = String::with_capacity(digest.len().div_ceil(3) * 4);

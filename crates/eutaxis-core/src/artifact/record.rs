@@ -1,4 +1,4 @@
-//! RECORD (digest 3.4): path, hash and size of every file of a wheel or an installed project, as CSV.
+//! RECORD (PEP 376 and 427, RECORD): path, hash and size of every file of a wheel or an installed project, as CSV.
 
 use std::fmt::Write;
 

@@ -1,4 +1,4 @@
-//! Names of source distributions (PEP 625; digest 6.4): `{name}-{version}.tar.gz`, older ones also `.zip`.
+//! Names of source distributions (PEP 625): `{name}-{version}.tar.gz`, older ones also `.zip`.
 
 use super::wheel_name::strip_suffix_ignoring_case;
 use crate::fault::{Fault, escaped};

@@ -1,4 +1,4 @@
-//! The WHEEL file inside a wheel (digest 3.2): version of the format, and where its root goes.
+//! The WHEEL file inside a wheel (PEP 427, file contents): version of the format, and where its root goes.
 
 use crate::fault::{Fault, escaped};
 

@@ -1,4 +1,4 @@
-//! Names of wheels (binary distribution format, "file name convention"; digest 3.1):
+//! Names of wheels (PEP 427, file name convention):
 //! `{distribution}-{version}[-{build}]-{python tag}-{abi tag}-{platform tag}.whl`
 
 use std::fmt;

@@ -1,5 +1,5 @@
-//! What a wheel really needs, and whether it runs on a target: the promises of its name against its compiled files (digest 3.1,
-//! 4, 10).
+//! What a wheel really needs, and whether it runs on a target: the promises of its name against its compiled files
+//! (PEP 425 and 427; System V ABI, PE and Mach-O formats).
 
 mod promises;
 mod runs;
@@ -7,7 +7,7 @@ mod runs;
 use crate::artifact::{Metadata, WheelName};
 use crate::binary::{Binary, Format, highest};
 use crate::knowledge::MadeFor;
-use crate::target::Target;
+use crate::targets::Target;
 
 /// A compiled file of a wheel.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -3,7 +3,7 @@
 use super::{Carried, Contents, Remark, glibc_floor, is_musl};
 use crate::binary::{Binary, Format, PythonAbi, highest};
 use crate::knowledge::{MadeFor, highest_symbol, is_stable, may_need};
-use crate::target::{Libc, TagFacts, Target, architectures, describe};
+use crate::targets::{Libc, TagFacts, Target, architectures, describe};
 
 /// Names of symbols that older tags bound.
 const BOUNDED: [&str; 3] = ["GLIBCXX", "CXXABI", "GCC"];

@@ -4,7 +4,7 @@ use super::{Carried, Contents, Remark, glibc_floor, is_musl};
 use crate::binary::{Binary, PythonAbi, module_stem, named_abi};
 use crate::examine::fits;
 use crate::offer::{BarKind, python_bar, tag_bars};
-use crate::target::{Libc, PlatformMiss, System, TagMiss, Target};
+use crate::targets::{Libc, PlatformMiss, System, TagMiss, Target};
 
 /// Why it does not run there.
 pub(super) fn bars(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {

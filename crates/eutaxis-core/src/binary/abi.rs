@@ -1,4 +1,4 @@
-//! Which interpreter a compiled module is for: by its name (digest 10.3), else by the interpreter's library that it needs.
+//! Which interpreter a compiled module is for: by its name (PEP 3149), else by the interpreter's library that it needs.
 
 use std::fmt;
 

@@ -1,4 +1,4 @@
-//! ELF, by program headers and the dynamic table (digest 10.1).
+//! ELF, by program headers and the dynamic table (System V ABI, dynamic linking).
 
 use object::read::elf::{Dyn, FileHeader, ProgramHeader, Sym};
 use object::{Endianness, ReadRef, elf};

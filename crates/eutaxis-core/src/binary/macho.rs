@@ -1,4 +1,4 @@
-//! Mach-O, by load commands; fat files in all their parts (digest 10.2).
+//! Mach-O, by load commands; fat files in all their parts (PE and Mach-O formats).
 
 use object::read::macho::{FatArch, LoadCommandVariant, MachHeader, MachOFatFile32, MachOFatFile64, Nlist};
 use object::{Endianness, FileKind, ReadRef, macho};

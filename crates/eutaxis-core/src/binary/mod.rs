@@ -1,4 +1,4 @@
-//! Compiled files: what an ELF, Mach-O or PE file is for and what it needs (digest 10).
+//! Compiled files: what an ELF, Mach-O or PE file is for and what it needs (System V ABI; PE and Mach-O formats).
 //!
 //! Files are read as their loader reads them, by the tables that it uses; sections, which may be left out, are not looked at.
 

@@ -1,4 +1,4 @@
-//! PE, by the tables of imports and exports (digest 10.2).
+//! PE, by the tables of imports and exports (PE and Mach-O formats).
 
 use object::read::pe::{ImageNtHeaders, ImportTable, PeFile};
 use object::{LittleEndian as LE, ReadRef, pe};

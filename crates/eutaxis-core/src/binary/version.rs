@@ -1,4 +1,4 @@
-//! Versions of symbols that a library must define (digest 10.1).
+//! Versions of symbols that a library must define (System V ABI, dynamic linking).
 
 /// A version that a library must define.
 #[derive(Debug, Clone, PartialEq, Eq)]

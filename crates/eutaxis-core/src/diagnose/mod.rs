@@ -1,4 +1,4 @@
-//! What broke an installation, a build or an import, by what its log says (commands, section 2, `diagnose`).
+//! What broke an installation, a build or an import, by what its log says.
 //!
 //! Bytes -> lines ([`decode`]) without what CI puts before them ([`prefix`]) -> tracebacks ([`traceback`]) and single lines ->
 //! sightings of signs ([`reader`], with [`conditions`] and [`facts`]) -> causes, the root first ([`root`]) -> words ([`words`]).

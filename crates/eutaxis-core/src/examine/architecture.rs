@@ -1,8 +1,9 @@
-//! `wrong-architecture`, `unreadable-binary`: compiled files that this machine's programs cannot load (digest 4.5, 10).
+//! `wrong-architecture`, `unreadable-binary`: compiled files that this machine's programs cannot load
+//! (PEP 425, platform tag; System V ABI, PE and Mach-O formats).
 
 use super::{Compiled, Finding, Severity, Snapshot};
 use crate::binary::{Binary, Format, PythonAbi, named_abi};
-use crate::target::{System, Target};
+use crate::targets::{System, Target};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     for compiled in snapshot.compiled.iter().filter(|c| snapshot.is_loaded(c) || is_ours_elsewhere(snapshot, c)) {

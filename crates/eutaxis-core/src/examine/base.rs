@@ -1,4 +1,4 @@
-//! `base-gone`, `moved-environment`: the interpreter behind the environment, and the place where it was made (digest 9.1).
+//! `base-gone`, `moved-environment`: the interpreter behind the environment, and the place where it was made (PEP 405).
 
 use super::{Finding, PlaceFault, Severity, Snapshot, some};
 

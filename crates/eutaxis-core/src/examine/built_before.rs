@@ -1,4 +1,4 @@
-//! `built-before`: what is placed beside what it can never have met (design, section 5: chronology).
+//! `built-before`: what is placed beside what it can never have met (docs/house.md).
 
 use super::requirements::day;
 use super::{Finding, Severity, Snapshot};

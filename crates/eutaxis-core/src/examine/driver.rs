@@ -1,4 +1,4 @@
-//! `driver-too-old`: builds for a newer toolkit than the machine's driver runs (design, section 6).
+//! `driver-too-old`: builds for a newer toolkit than the machine's driver runs (docs/house.md).
 
 use std::collections::BTreeMap;
 

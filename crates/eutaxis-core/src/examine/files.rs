@@ -1,4 +1,4 @@
-//! `absent-file`, `altered-file`: the files of projects against their RECORD (digest 3.4).
+//! `absent-file`, `altered-file`: the files of projects against their RECORD (PEP 376 and 427, RECORD).
 
 use std::collections::BTreeMap;
 

@@ -1,5 +1,5 @@
 //! `wrong-interpreter`: projects for other interpreters, and compiled modules that this one does not see or cannot load
-//! (digest 10.3).
+//! (PEP 3149).
 
 use std::collections::BTreeSet;
 

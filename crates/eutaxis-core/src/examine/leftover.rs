@@ -1,4 +1,4 @@
-//! `leftover`: what is left of an older release, or of a change that was interrupted (digest 9.3).
+//! `leftover`: what is left of an older release, or of a change that was interrupted (PEP 376 and 627).
 
 use std::collections::BTreeMap;
 

@@ -1,4 +1,4 @@
-//! `requires.txt` of the older form of metadata (digest 9.3): requirements, in sections by extra and marker.
+//! `requires.txt` of the older form of metadata (PEP 376 and 627): requirements, in sections by extra and marker.
 
 use crate::requirement::Requirement;
 

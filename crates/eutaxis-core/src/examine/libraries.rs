@@ -1,5 +1,5 @@
 //! `library-absent`, `toolkit-absent`, `libc-too-old`, `cxx-runtime-too-old`, `library-differs`: what compiled files need from
-//! outside, as the loader finds it (digest 10.1).
+//! outside, as the loader finds it (System V ABI, dynamic linking).
 
 use std::collections::BTreeMap;
 

@@ -1,4 +1,4 @@
-//! `broken-metadata`, `broken-record`: what a project says of itself, and the list of its files (digest 3.4, 6, 9.3).
+//! `broken-metadata`, `broken-record`: what a project says of itself, and the list of its files (PEP 376, 427 and 627).
 
 use super::{Finding, Form, Recorded, Severity, Snapshot, some};
 

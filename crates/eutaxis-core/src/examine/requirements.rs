@@ -1,5 +1,5 @@
 //! `unmet-requirement`, `version-clash`: what placed projects need, on this interpreter and with the extras that others ask
-//! for (digest 2.2, 2.3).
+//! for (PEP 508).
 
 use std::collections::{BTreeMap, BTreeSet};
 

@@ -1,4 +1,4 @@
-//! `shadowed-import`: modules that are found first outside their project (digest 9.5).
+//! `shadowed-import`: modules that are found first outside their project (the language reference, the import system).
 
 use std::collections::BTreeSet;
 

@@ -9,7 +9,7 @@ use crate::artifact::{Metadata, WheelTags};
 use crate::binary::Binary;
 use crate::knowledge::Libraries;
 use crate::name::Name;
-use crate::target::Target;
+use crate::targets::Target;
 use crate::version::Version;
 
 /// An environment, or the interpreter of a system with what it sees.
@@ -102,7 +102,7 @@ pub struct Top {
     pub namespace: bool,
 }
 
-/// The form of the metadata of a placed project (digest 9.3).
+/// The form of the metadata of a placed project (PEP 376 and 627).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Form {
     /// A `.dist-info` folder.

@@ -1,4 +1,4 @@
-//! `tag-mismatch`: the tags of the wheel that a project came from, against this machine (digest 4).
+//! `tag-mismatch`: the tags of the wheel that a project came from, against this machine (PEP 425).
 
 use super::{Finding, Project, Severity, Snapshot, some};
 

@@ -10,7 +10,7 @@ use crate::artifact::Metadata;
 use crate::binary::{Binary, Format};
 use crate::diagnose::Context;
 use crate::knowledge::{Causes, Families, Libraries};
-use crate::target::Target;
+use crate::targets::Target;
 use crate::version::Version;
 
 const SITE: &str = "/camp/.venv/lib/python3.11/site-packages";

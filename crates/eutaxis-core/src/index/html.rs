@@ -1,4 +1,4 @@
-//! The HTML form of index pages (PEP 503, 592, 658, 714, 792; digest 5.2), read by an HTML5 tokenizer: attribute order,
+//! The HTML form of index pages (PEP 503, 592, 658, 714, 792), read by an HTML5 tokenizer: attribute order,
 //! case, quotes, entities and missing end tags do not matter.
 
 use std::convert::Infallible;

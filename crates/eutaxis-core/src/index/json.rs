@@ -1,4 +1,4 @@
-//! The JSON form of index pages (PEP 691, 700, 714, 792; digest 5.3).
+//! The JSON form of index pages (PEP 691, 700, 714, 792).
 
 use std::borrow::Cow;
 use std::fmt;

@@ -1,4 +1,4 @@
-//! A project's page of an index as data (simple repository API; digest 5), read from JSON or HTML.
+//! A project's page of an index as data (simple repository API: PEP 503 and 691), read from JSON or HTML.
 //!
 //! What cannot be used is left out, counted and named in [`Page::skipped`]: no file vanishes silently.
 

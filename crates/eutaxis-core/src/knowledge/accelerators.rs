@@ -1,5 +1,5 @@
 //! Families of accelerators: how builds are labelled, what a driver runs, what a device is served by
-//! (`knowledge/accelerators.toml`; digest 11; design, section 6).
+//! (`knowledge/accelerators.toml`; conventions, not a standard; docs/house.md).
 
 use std::cmp::Ordering;
 use std::fmt;
@@ -10,7 +10,7 @@ use serde::{Deserialize, Deserializer};
 use crate::fault::{Fault, escaped};
 use crate::name::nearest;
 use crate::requirement::Requirement;
-use crate::target::System;
+use crate::targets::System;
 use crate::version::Version;
 
 /// The number of a toolkit or driver: whole numbers between dots, compared one by one, absent ones as zero.
@@ -499,7 +499,7 @@ impl Families {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::target::Libc;
+    use crate::targets::Libc;
     use rstest::rstest;
 
     const LINUX: System = System::Linux(Libc::Glibc(2, 35));
@@ -585,7 +585,7 @@ mod tests {
         }
     }
 
-    /// The table of the digest, section 11.
+    /// The table of the conventions, not a standard.
     #[rstest]
     #[case("535.104.05", "11.8", Some(Runs::Fully))]
     #[case("470.57.02", "12.1", None)]

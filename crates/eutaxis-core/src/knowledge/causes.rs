@@ -475,7 +475,7 @@ mod tests {
     use super::*;
     use rstest::rstest;
 
-    /// The ids of the contract (commands, section 2, diagnose).
+    /// The ids of the contract.
     const IDS: &str = "no-release-fits name-unknown version-unknown clash stale-dependency wheel-not-for-target build-tool-missing \
         header-missing build-dependency-missing build-failed module-absent module-shadowed library-absent libc-too-old \
         cxx-runtime-too-old wrong-architecture symbol-absent abi-changed library-version-differs api-removed syntax-too-new \

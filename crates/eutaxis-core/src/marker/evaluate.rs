@@ -1,4 +1,4 @@
-//! The value of a marker on a target (digest 2.4).
+//! The value of a marker on a target (PEP 508, environment markers).
 
 use super::{Comparison, Marker, MarkerValues, Operand, Relation, Variable};
 use crate::name::Name;

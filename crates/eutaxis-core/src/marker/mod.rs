@@ -1,4 +1,4 @@
-//! Environment markers (PEP 508, 685; digest 2.3 and 2.4): conditions on the target under which a requirement counts.
+//! Environment markers (PEP 508 and 685, environment markers): conditions on the target under which a requirement counts.
 
 mod evaluate;
 mod parse;

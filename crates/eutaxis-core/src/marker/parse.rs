@@ -1,4 +1,4 @@
-//! The grammar of markers (PEP 508; digest 2.2):
+//! The grammar of markers (PEP 508, grammar):
 //!
 //! ```text
 //! marker   = and_expr (wsp* 'or' and_expr)*

@@ -1,4 +1,4 @@
-//! The variables of markers and their values for one target (digest 2.3).
+//! The variables of markers and their values for one target (PEP 508, environment markers).
 
 use std::sync::Arc;
 

@@ -1,4 +1,4 @@
-//! Adjustments: facts that the user knows and the metadata does not say, or says wrongly (`[[adjust]]`; commands, section 3).
+//! Adjustments: facts that the user knows and the metadata does not say, or says wrongly (`[[adjust]]`).
 
 use super::{Bar, BarKind, Offer, build::restated};
 use crate::artifact::Metadata;
@@ -7,7 +7,7 @@ use crate::knowledge::MadeFor;
 use crate::marker::Marker;
 use crate::name::Name;
 use crate::requirement::Requirement;
-use crate::target::Target;
+use crate::targets::Target;
 use crate::version::{Version, VersionSpecifier};
 
 /// What an adjustment does.

@@ -1,4 +1,4 @@
-//! What a requirement admits of a project: pre-releases and yanked releases (choice, rules 3 and 4).
+//! What a requirement admits of a project: pre-releases and yanked releases (docs/choice.md, pre-releases, yanked releases).
 
 use super::{Bar, BarKind, Offer, Policy, Verdict};
 use crate::fault::escaped;

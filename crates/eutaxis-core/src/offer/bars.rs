@@ -2,7 +2,7 @@
 
 use super::{Bar, BarKind, Judged, OfferFile, Wheels};
 use crate::index::FileKind;
-use crate::target::{Libc, PlatformMiss, System, TagMiss, Target};
+use crate::targets::{Libc, PlatformMiss, System, TagMiss, Target};
 
 fn bar(kind: BarKind, detail: impl Into<String>) -> Option<Bar> {
     Some(Bar { kind, detail: detail.into() })
@@ -15,7 +15,7 @@ pub(super) fn quarantined(judged: &Judged<'_>) -> Option<Bar> {
     bar(BarKind::Quarantined, format!("its depot has quarantined the project{why}"))
 }
 
-/// `--as-of` (choice, rule 7): a file of that very moment exists, one without date does not.
+/// `--as-of` (docs/choice.md, as-of): a file of that very moment exists, one without date does not.
 pub(super) fn date(judged: &Judged<'_>) -> Option<Bar> {
     let as_of = judged.policy.as_of?;
     match judged.file.published {
@@ -28,7 +28,7 @@ pub(super) fn date(judged: &Judged<'_>) -> Option<Bar> {
     }
 }
 
-/// Requires-Python, per file, against the whole version of the interpreter (choice, rule 6).
+/// Requires-Python, per file, against the whole version of the interpreter (docs/choice.md, Requires-Python).
 pub(super) fn requires_python(judged: &Judged<'_>) -> Option<Bar> {
     python_bar(judged.file.requires_python.as_deref()?, judged.target)
 }

@@ -1,12 +1,12 @@
 //! What a wheel was made for beyond interpreter and platform, by which evidence, and which of several builds is better
-//! (design, section 6).
+//! (docs/house.md).
 
 use std::fmt;
 
 use super::{Bar, BarKind, Judged, Offer, Verdict};
 use crate::index::FileKind;
 use crate::knowledge::MadeFor;
-use crate::target::{BuildOrder, Target};
+use crate::targets::{BuildOrder, Target};
 
 /// By what a build is told.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]

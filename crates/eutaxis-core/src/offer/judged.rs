@@ -14,7 +14,7 @@ use crate::artifact::Metadata;
 use crate::index::Page;
 use crate::name::Name;
 use crate::requirement::Requirement;
-use crate::target::Target;
+use crate::targets::Target;
 use crate::version::Version;
 
 /// By what pages are judged.
@@ -131,8 +131,8 @@ impl JudgedPage {
         self.late.len()
     }
 
-    /// Takes in what is known of a file's metadata (choice, rules 6 and 7). The user's word stands for what nobody can tell.
-    /// A copy is made only of what changes by that.
+    /// Takes in what is known of a file's metadata (docs/choice.md, Requires-Python). The user's word stands for what nobody can
+    /// tell. A copy is made only of what changes by that.
     pub fn learn(self: &mut Arc<Self>, filename: &Arc<str>, answer: &MetadataAnswer, rules: &Rules<'_>) -> Learned {
         let of_it = |offer: &Offer| offer.files.iter().position(|f| f.file.filename == *filename);
         let found = self.offers.iter().enumerate().find_map(|(at, offer)| Some((at, offer, of_it(offer)?)));
@@ -179,7 +179,7 @@ impl JudgedPage {
         rank::ranking(&self.offers, rules, preferred)
     }
 
-    /// The offers with bars for what a requirement does not admit (choice, rules 3 and 4).
+    /// The offers with bars for what a requirement does not admit (docs/choice.md, pre-releases, yanked releases).
     pub fn admitted(&self, requirement: &Requirement, rules: &Rules<'_>) -> Vec<Offer> {
         admit::admit(self.offers.clone(), requirement, rules.policy)
     }

@@ -6,7 +6,7 @@ use super::{Bar, BarKind, Build, Evidence, OfferFile, bars::python_bar, build};
 use crate::artifact::Metadata;
 use crate::knowledge::MadeFor;
 use crate::requirement::Requirement;
-use crate::target::Target;
+use crate::targets::Target;
 use crate::version::Version;
 
 /// What came of the question for the metadata of a file.
@@ -40,7 +40,8 @@ pub(super) fn learned_build(file: &OfferFile, metadata: &Metadata, target: &Targ
     Some(Build { made_for: MadeFor::Toolkit(family, toolkit), evidence: Evidence::Dependency })
 }
 
-/// Why a file is out by its metadata. Of Requires-Python the page's word counts where it has one (choice, rule 6).
+/// Why a file is out by its metadata. Of Requires-Python the page's word counts where it has one (docs/choice.md,
+/// Requires-Python).
 pub(super) fn late_bar(file: &OfferFile, metadata: &Metadata, target: &Target) -> Option<Bar> {
     let stated = metadata.requires_python.as_ref().filter(|_| file.file.requires_python.is_none());
     let python = stated.and_then(|set| python_bar(set, target));

@@ -1,4 +1,4 @@
-//! Offers: the releases of a project as a target sees them (design, section 1), each with a verdict and its bars.
+//! Offers: the releases of a project as a target sees them (docs/house.md), each with a verdict and its bars.
 //!
 //! A new kind of bar is one new file under `bars/` and one line in [`CHECKS`].
 
@@ -29,7 +29,7 @@ pub use served::{Grid, GridRow, Mark, grid};
 
 use crate::index::{FileKind, Page, PageFile};
 use crate::knowledge::MadeFor;
-use crate::target::{Rank, Target};
+use crate::targets::{Rank, Target};
 use crate::version::Version;
 
 /// Whether a release can be had on the target.
@@ -286,7 +286,7 @@ fn offer(version: Version, files: Vec<OfferFile>, target: &Target) -> Offer {
 }
 
 /// The best usable file among those that are yanked, or among those that are not: wheels before source, by rank, then
-/// the higher build tag, then name (choice, rule 2).
+/// the higher build tag, then name (docs/choice.md, order of preference).
 fn best_file(files: &[OfferFile], yanked: bool) -> Option<usize> {
     let usable = files.iter().enumerate().filter(|(_, f)| f.bars.is_empty() && f.file.yanked.is_some() == yanked);
     let key = |f: &OfferFile| {
@@ -443,7 +443,7 @@ mod tests {
     fn place(accelerators: &str) -> Target {
         let families = Arc::new(crate::knowledge::Families::built_in().with(NORDGLIM).unwrap());
         let mut target = Target::parse(LINUX).unwrap();
-        target.accelerators = crate::target::Accelerators::parse(accelerators, &families).unwrap();
+        target.accelerators = crate::targets::Accelerators::parse(accelerators, &families).unwrap();
         target
     }
 

@@ -26,7 +26,7 @@ pub enum Prefer {
     Oldest,
 }
 
-/// What is done about releases that are of different times (`--chronology`; choice, rule 17).
+/// What is done about releases that are of different times (`--chronology`; docs/choice.md, dates).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Chronology {
     /// What an ask needs that is held below its newest is of its time, and what has strong facts against it is left out

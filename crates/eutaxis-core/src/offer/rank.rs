@@ -1,4 +1,4 @@
-//! The one order in which releases of a project are preferred (choice, rule 2).
+//! The one order in which releases of a project are preferred (docs/choice.md, order of preference).
 
 use super::build::{Place, places};
 use super::judged::Rules;

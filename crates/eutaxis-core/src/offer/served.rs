@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::{Offer, OfferFile, Verdict};
 use crate::artifact::WheelTags;
 use crate::index::FileKind;
-use crate::target::{Implementation, Interpreter, TagMiss, Target};
+use crate::targets::{Implementation, Interpreter, TagMiss, Target};
 use crate::version::Version;
 
 /// A series of CPython: major, minor, free-threaded.

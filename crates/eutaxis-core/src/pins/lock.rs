@@ -1,4 +1,4 @@
-//! The lock file of the standard as data (PEP 751; digest section 8). Fields are named as the standard names the keys.
+//! The lock file of the standard as data (PEP 751). Fields are named as the standard names the keys.
 
 use std::collections::BTreeMap;
 

@@ -1,11 +1,11 @@
-//! What of a lock file is to be placed on a target (PEP 751, "installation"; digest section 8). Nothing is resolved.
+//! What of a lock file is to be placed on a target (PEP 751, installation). Nothing is resolved.
 
 use super::lock::{Lock, LockFile, Package};
 use crate::artifact::WheelName;
 use crate::fault::Fault;
 use crate::marker::Marker;
 use crate::name::Name;
-use crate::target::Target;
+use crate::targets::Target;
 use crate::version::{Version, VersionSpecifier};
 
 /// Which optional parts of the file are asked for.

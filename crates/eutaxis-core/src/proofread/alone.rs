@@ -3,7 +3,7 @@
 use super::{Remark, Severity};
 use crate::name::Name;
 use crate::requirement::Ask;
-use crate::target::Target;
+use crate::targets::Target;
 use crate::version::{Version, VersionSpecifier};
 
 /// Remarks on asks that count on a target.

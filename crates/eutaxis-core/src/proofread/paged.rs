@@ -116,7 +116,7 @@ mod tests {
     use crate::name::Name;
     use crate::offer::{Policy, Rules};
     use crate::requirement::Requirement;
-    use crate::target::Target;
+    use crate::targets::Target;
     use rstest::rstest;
     use std::sync::Arc;
 

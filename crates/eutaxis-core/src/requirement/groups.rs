@@ -1,4 +1,4 @@
-//! Dependency groups of `pyproject.toml` (PEP 735; digest 7.2). Only groups in use are read, with what they include.
+//! Dependency groups of `pyproject.toml` (PEP 735). Only groups in use are read, with what they include.
 
 use super::{Ask, Requirement};
 use crate::document::{Table, Value};

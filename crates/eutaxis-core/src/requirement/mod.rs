@@ -1,4 +1,4 @@
-//! Dependency specifiers (PEP 508; digest 2.2), and the lists and files in which people write them.
+//! Dependency specifiers (PEP 508, grammar), and the lists and files in which people write them.
 
 mod edit;
 mod groups;

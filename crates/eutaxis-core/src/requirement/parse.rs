@@ -1,4 +1,4 @@
-//! The grammar of dependency specifiers (PEP 508; digest 2.2):
+//! The grammar of dependency specifiers (PEP 508, grammar):
 //!
 //! ```text
 //! spec     = wsp* ( url_req | name_req ) wsp*

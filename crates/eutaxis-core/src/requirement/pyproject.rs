@@ -1,4 +1,4 @@
-//! What a `pyproject.toml` asks for (PEP 621, 735; digest 7.1, 7.2).
+//! What a `pyproject.toml` asks for (PEP 621 and 735).
 
 use super::{Ask, Requirement, groups};
 use crate::document::{Document, Placed, Table};

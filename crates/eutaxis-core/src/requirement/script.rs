@@ -1,4 +1,4 @@
-//! Inline script metadata (PEP 723; digest 9.6): a comment block of a script that holds TOML.
+//! Inline script metadata (PEP 723): a comment block of a script that holds TOML.
 
 use super::{Ask, ProjectAsks, Requirement};
 use crate::document::Document;

@@ -1,4 +1,4 @@
-//! Chronology (design, section 5): what a release cannot have known when it was published.
+//! Chronology (docs/house.md): what a release cannot have known when it was published.
 //!
 //! If A needs B with no bound that excludes a series, and the first release of B's major series appeared after A's file,
 //! then A has never met that B.

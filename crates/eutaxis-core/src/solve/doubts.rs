@@ -1,4 +1,4 @@
-//! Strong facts (choice, rule 17): why a release should not be taken beside another, or for an interpreter, though nothing
+//! Strong facts (docs/choice.md, dates): why a release should not be taken beside another, or for an interpreter, though nothing
 //! that is stated forbids it. They bind as long as a full solution keeps them.
 //!
 //! The limits below are calibrated on cases both ways: pairs that are known to break, and old releases that run beside new

@@ -124,7 +124,7 @@ impl Search {
     }
 
     /// The node of a project. With it come the clauses of its yanked releases: each is taken only when one of those
-    /// who pin it is (choice, rule 4).
+    /// who pin it is (docs/choice.md, yanked releases).
     pub(super) fn project_node(&mut self, project: &Name) -> NodeId {
         let kind = NodeKind::Project(project.clone());
         if let Some(node) = self.state.find(&kind) {

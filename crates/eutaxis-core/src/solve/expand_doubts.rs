@@ -1,4 +1,4 @@
-//! The clauses of strong facts (choice, rule 17), added when a release is expanded.
+//! The clauses of strong facts (docs/choice.md, dates), added when a release is expanded.
 
 use std::rc::Rc;
 use std::sync::Arc;

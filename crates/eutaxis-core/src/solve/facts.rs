@@ -74,7 +74,7 @@ impl Needs {
         let stated = requirements(metadata, project, version, &problem.target, &problem.adjustments);
         for (requirement, adjusted) in stated {
             let base = requirement.marker.as_ref().is_none_or(|m| m.holds(values, None));
-            // Extras that a release lacks add nothing (choice, rule 5).
+            // Extras that a release lacks add nothing (docs/choice.md, extras).
             let extras: Vec<Name> = match &requirement.marker {
                 Some(marker) if !base => {
                     metadata.extras.iter().filter(|e| marker.holds(values, Some(e))).cloned().collect()
@@ -375,7 +375,7 @@ impl ProjectFacts {
         self.values.get(at).copied().filter(|value| *value > 0)
     }
 
-    /// Whether a requirement of this project admits pre-releases (choice, rule 3).
+    /// Whether a requirement of this project admits pre-releases (docs/choice.md, pre-releases).
     fn admits_prereleases(&self, requirement: &Requirement, problem: &Problem) -> bool {
         let is_named = problem.names_prerelease(&requirement.name);
         let usable = (1..self.size()).filter_map(|v| self.offer(v));

@@ -1,4 +1,4 @@
-//! Which asks are held below the newest of their project, and so bring what they need from their own time (choice, rule 17).
+//! Which asks are held below the newest of their project, and so bring what they need from their own time (docs/choice.md, dates).
 
 use jiff::{SignedDuration, Timestamp};
 

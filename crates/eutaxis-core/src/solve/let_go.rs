@@ -1,4 +1,4 @@
-//! What binds as long as a full solution keeps it: strong facts and earlier pins (choice, rules 11 and 17).
+//! What binds as long as a full solution keeps it: strong facts and earlier pins (docs/choice.md, dates, earlier pins).
 //!
 //! Where no solution keeps all of them, the smallest clash says which one goes, until a solution is there. Which stay must not
 //! depend on the order of the asks, so that is found out with the asks in an order of their own; then what was asked is

@@ -1,4 +1,4 @@
-//! The search (design, section 5; choice): a set of releases in which every need is met.
+//! The search (docs/house.md; docs/choice.md): a set of releases in which every need is met.
 //!
 //! [`Search`] is a state machine that does no I/O. [`Search::step`] says what it wants to know ([`Want`]), or ends with a
 //! solution or with the facts that cannot hold together; [`Search::supply_page`] and [`Search::supply_metadata`] hand

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use crate::name::Name;
 use crate::offer::{Adjustment, Policy, Rules};
 use crate::requirement::{Accepts, Ask};
-use crate::target::Target;
+use crate::targets::Target;
 use crate::version::Version;
 
 /// The question that a search answers.
@@ -26,7 +26,7 @@ pub struct Problem {
     /// Facts that the user states over the metadata.
     pub adjustments: Vec<Adjustment>,
     /// So many of the bounds are the user's; those behind them serve the search for several targets, and hold nothing below
-    /// its newest (choice, rule 17). None: all are.
+    /// its newest (docs/choice.md, dates). None: all are.
     pub stated: Option<usize>,
     /// Projects of which no other release may be taken, where they are taken at all.
     pub held: BTreeMap<Name, Version>,
@@ -102,7 +102,7 @@ impl Problem {
         })
     }
 
-    /// Whether an ask or bound in force names a pre-release of the project and so admits them (choice, rule 3).
+    /// Whether an ask or bound in force names a pre-release of the project and so admits them (docs/choice.md, pre-releases).
     pub(super) fn names_prerelease(&self, project: &Name) -> bool {
         self.of_project(project).any(|set| set.names_prerelease())
     }
@@ -112,7 +112,7 @@ impl Problem {
         self.of_project(project).any(|set| set.to_string().contains('+'))
     }
 
-    /// Whether an ask or bound in force pins this version exactly (choice, rule 4).
+    /// Whether an ask or bound in force pins this version exactly (docs/choice.md, yanked releases).
     pub(super) fn pins(&self, project: &Name, version: &Version) -> bool {
         self.of_project(project).any(|set| set.pins(version))
     }

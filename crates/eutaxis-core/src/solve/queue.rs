@@ -1,4 +1,4 @@
-//! The queue of projects, which is the order of preference (choice, rule 1), and the time that each is of (rule 17).
+//! The queue of projects, which is the order of preference (docs/choice.md), and the time that each is of (docs/choice.md, dates).
 
 use indexmap::IndexSet;
 

@@ -1,4 +1,4 @@
-//! One environment holds one toolkit: builds that were made for different ones cannot be taken together (design, section 6).
+//! One environment holds one toolkit: builds that were made for different ones cannot be taken together (docs/house.md).
 //!
 //! A node of its own stands for the toolkit; a build leaves it only those that are within its own.
 

@@ -142,7 +142,7 @@ impl Matrix {
     }
 
     /// The row to take: of those that hold everything, the one in which the fewest projects must be built, then whose
-    /// interpreter is of the time of what is asked for (choice, rule 17), then in which the fewest are older, then one that is
+    /// interpreter is of the time of what is asked for (docs/choice.md, dates), then in which the fewest are older, then one that is
     /// here, then the newest. `interpreters` says of each row when its series began, and whether it is on this machine.
     pub fn best(&self, interpreters: &[(Option<Timestamp>, bool)]) -> Option<Best> {
         let interpreter = |row: usize| interpreters.get(row).copied().unwrap_or((None, false));

@@ -5,7 +5,7 @@ use std::fmt;
 
 use crate::index::{FileKind, Page};
 use crate::knowledge::series_of;
-use crate::target::Implementation;
+use crate::targets::Implementation;
 use crate::version::{Version, VersionSpecifier};
 
 /// Major and minor of a language version.

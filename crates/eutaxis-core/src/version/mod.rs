@@ -1,4 +1,4 @@
-//! Version identifiers and specifiers (PEP 440; digest section 1).
+//! Version identifiers and specifiers (PEP 440).
 //!
 //! A [`Version`] is one integer in the usual case, so that comparing two costs one comparison: epoch 0, at most four
 //! release numbers, at most one of pre, post or dev, no local label. Everything else keeps its parts beside.
@@ -240,7 +240,7 @@ fn compare_release(a: &[Number], b: &[Number]) -> Ordering {
     (0..longest).map(|i| at(a, i).cmp(&at(b, i))).find(|o| o.is_ne()).unwrap_or(Ordering::Equal)
 }
 
-/// PEP 440's order over parts (digest 1.3).
+/// PEP 440's order over parts (its summary of ordering).
 fn compare_parts(a: &Parts, b: &Parts) -> Ordering {
     /// Where the suffix starts: a lone dev release sorts below every pre-release, a final above them.
     fn pre_key(p: &Parts) -> (u8, Option<&(PreKind, Number)>) {
@@ -321,7 +321,7 @@ fn local_text(local: &[LocalSegment]) -> String {
 }
 
 impl fmt::Display for Version {
-    /// Normal form (digest 1.2). Honours width and alignment.
+    /// Normal form (PEP 440, normalization). Honours width and alignment.
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         use fmt::Write;
         let parts = self.parts();

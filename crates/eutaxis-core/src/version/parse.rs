@@ -1,4 +1,4 @@
-//! The grammar of version identifiers (PEP 440, appendix B; digest 1.1), case-insensitive, ASCII.
+//! The grammar of version identifiers (PEP 440, appendix B), case-insensitive, ASCII.
 //!
 //! ```text
 //! version = ws* 'v'? [epoch '!'] release [pre] [post] [dev] ['+' local] ws*

@@ -1,4 +1,4 @@
-//! Version specifiers (PEP 440, "version specifiers"; digest 1.4): clauses joined by commas, all of which must hold.
+//! Version specifiers (PEP 440, version specifiers): clauses joined by commas, all of which must hold.
 //!
 //! ```text
 //! set    = [ clause (',' clause)* ]
@@ -78,7 +78,7 @@ impl Specifier {
     /// Reads one clause.
     ///
     /// # Errors
-    /// When the operator is missing or unknown, or the operand is not one that the operator takes (digest 1.4).
+    /// When the operator is missing or unknown, or the operand is not one that the operator takes (PEP 440, version specifiers).
     pub fn parse(text: &str) -> Result<Self, Fault> {
         let start = text.len() - text.trim_start().len();
         let trimmed = text.trim();
@@ -112,7 +112,7 @@ impl Specifier {
         matches!((self.operator, &self.operand), (Operator::Equal, Operand::Version(_)) | (Operator::Arbitrary, _))
     }
 
-    /// Whether the clause names a pre-release with `== === ~= >= <=`, and so admits pre-releases (digest 1.6).
+    /// Whether the clause names a pre-release with `== === ~= >= <=`, and so admits pre-releases (PEP 440, handling of pre-releases).
     pub fn names_prerelease(&self) -> bool {
         let named = match &self.operand {
             Operand::Text(text) => Version::parse(text).is_ok_and(|v| v.is_prerelease()),
@@ -203,7 +203,7 @@ fn at_least(version: &Version, operand: &Version) -> bool {
     if version.is_local() { version.public() >= *operand } else { version >= operand }
 }
 
-/// `== P.*` (digest 1.5): numbers, not text; a pre or post part counts as a trailing segment.
+/// `== P.*` (PEP 440, version matching): numbers, not text; a pre or post part counts as a trailing segment.
 fn has_prefix(version: &Version, prefix: &Version) -> bool {
     let short = version.full.is_none() && prefix.full.is_none() && prefix.suffix_kind() == super::kind::FINAL;
     let shift = usize::from(prefix.written).checked_sub(1).and_then(|i| super::RELEASE_SHIFTS.get(i));
@@ -223,7 +223,7 @@ fn has_prefix(version: &Version, prefix: &Version) -> bool {
 }
 
 // "Of V" in the two exclusions below: the standard is silent for an operand that carries the other kind of suffix.
-// The prevalent reading compares epoch and release only; it is kept in these two functions (digest 1.4).
+// The prevalent reading compares epoch and release only; it is kept in these two functions (PEP 440, version specifiers).
 
 /// `> V` leaves out post-releases and local versions of V.
 fn excluded_above(version: &Version, operand: &Version) -> bool {
@@ -313,7 +313,7 @@ impl VersionSpecifier {
         self.clauses.is_empty()
     }
 
-    /// Whether every clause holds. Pre-releases are matched like any other version (digest 1.6 is applied elsewhere).
+    /// Whether every clause holds. Pre-releases are matched like any other version (PEP 440, handling of pre-releases is applied elsewhere).
     pub fn matches(&self, version: &Version) -> bool {
         self.clauses.iter().all(|c| c.matches(version))
     }

@@ -1,11 +1,11 @@
-//! Accelerators of a machine, as its files tell of them (design, section 6): drivers, toolkits, devices. Where they stand is
+//! Accelerators of a machine, as its files tell of them (docs/house.md): drivers, toolkits, devices. Where they stand is
 //! said by the families (`knowledge/accelerators.toml`); nothing is run.
 
 use std::path::Path;
 use std::sync::Arc;
 
 use eutaxis_core::knowledge::{Families, Family, Form, Number, Told};
-use eutaxis_core::target::{Accelerator, Accelerators, System};
+use eutaxis_core::targets::{Accelerator, Accelerators, System};
 
 use crate::root::{matching, start_of};
 

@@ -1,4 +1,4 @@
-//! `[[adjust]]`: a known fact that the metadata does not say, or says wrongly (commands, section 3).
+//! `[[adjust]]`: a known fact that the metadata does not say, or says wrongly.
 
 use std::path::Path;
 use std::sync::Arc;

@@ -1,4 +1,4 @@
-//! `eutaxis.toml` and `[tool.eutaxis]` of `pyproject.toml`: depots, policy, targets (commands, section 3).
+//! `eutaxis.toml` and `[tool.eutaxis]` of `pyproject.toml`: depots, policy, targets.
 
 mod adjust;
 
@@ -11,7 +11,7 @@ use eutaxis_core::fault::Fault;
 use eutaxis_core::knowledge::{Causes, Families, Libraries, Number};
 use eutaxis_core::offer::Adjustment;
 use eutaxis_core::offer::{Chronology, Policy, Prefer, Prereleases, Wheels};
-use eutaxis_core::target::{Accelerator, Accelerators};
+use eutaxis_core::targets::{Accelerator, Accelerators};
 use eutaxis_core::{Name, Target};
 use url::Url;
 
@@ -417,8 +417,8 @@ fn read_target(table: &Table<'_>, families: &Arc<Families>) -> std::result::Resu
     let text = |key: &str| table.string(key)?.ok_or_else(|| table.fault(format_args!("`{key}` is missing")));
     let (interpreter, platform) = (text("interpreter")?, text("platform")?);
     let interpreter =
-        eutaxis_core::target::Interpreter::parse(interpreter.value).map_err(|f| f.shifted(interpreter.at))?;
-    let platform = eutaxis_core::target::Platform::parse(platform.value).map_err(|f| f.shifted(platform.at))?;
+        eutaxis_core::targets::Interpreter::parse(interpreter.value).map_err(|f| f.shifted(interpreter.at))?;
+    let platform = eutaxis_core::targets::Platform::parse(platform.value).map_err(|f| f.shifted(platform.at))?;
     Ok(Target::planned(interpreter, platform, accelerators))
 }
 
@@ -447,7 +447,7 @@ fn read_accelerator(tables: &[Table<'_>], families: &Arc<Families>) -> std::resu
     Ok(found)
 }
 
-/// Reads `--as-of`: a moment in RFC 3339, or a date, which stands for the end of that day in UTC (choice, rule 7).
+/// Reads `--as-of`: a moment in RFC 3339, or a date, which stands for the end of that day in UTC (docs/choice.md, as-of).
 ///
 /// # Errors
 /// When it is neither.

@@ -1,4 +1,4 @@
-//! An index over HTTP (simple repository API; digest 5.1): a page per project under a root, in JSON if the server has it.
+//! An index over HTTP (simple repository API; PEP 691, content negotiation): a page per project under a root, in JSON if the server has it.
 //!
 //! An address that turns out to be a page of links, as web servers make of a folder, is served as one.
 
@@ -14,7 +14,7 @@ use super::remote::{self, Remote};
 use crate::network::{Answer, Form, Manner, Network, Request};
 use crate::{Error, Result};
 
-/// What index pages are asked for as (digest 5.1).
+/// What index pages are asked for as (PEP 691, content negotiation).
 pub(super) const ACCEPT: &str =
     "application/vnd.pypi.simple.v1+json, application/vnd.pypi.simple.v1+html;q=0.2, text/html;q=0.01";
 

@@ -1,4 +1,4 @@
-//! Depots: places that offer files (design, section 1). One file per kind, one trait, one place that picks.
+//! Depots: places that offer files (docs/house.md). One file per kind, one trait, one place that picks.
 
 mod direct;
 mod folder;

@@ -1,8 +1,8 @@
-//! Where things go in an environment (digest 9.1).
+//! Where things go in an environment (PEP 405).
 
 use std::path::{Path, PathBuf};
 
-use eutaxis_core::target::{Implementation, Interpreter};
+use eutaxis_core::targets::{Implementation, Interpreter};
 
 use crate::interpreter::Facts;
 use crate::{Error, ErrorKind, Result};

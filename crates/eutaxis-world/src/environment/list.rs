@@ -1,4 +1,4 @@
-//! Environments below a folder: what each is made of, what it is for, how big it is, and whether it is whole (digest 9.1).
+//! Environments below a folder: what each is made of, what it is for, how big it is, and whether it is whole (PEP 405).
 //! Only files are read.
 
 use std::collections::HashSet;

@@ -50,7 +50,7 @@ pub fn look(root: &Path) -> Result<Place> {
     Ok(if empty { Place::Free } else { Place::Other })
 }
 
-/// The value of a key of `pyvenv.cfg`. Of a repeated key the interpreter keeps the last (digest 9.1).
+/// The value of a key of `pyvenv.cfg`. Of a repeated key the interpreter keeps the last (PEP 405).
 pub(super) fn config_value(text: &str, wanted: &str) -> Option<String> {
     let mut pairs = text.lines().filter_map(|l| l.split_once('='));
     pairs.rfind(|(k, _)| k.trim().eq_ignore_ascii_case(wanted)).map(|(_, v)| v.trim().to_owned())
@@ -71,7 +71,7 @@ pub struct Installed {
     pub sha256: Option<String>,
     /// The wheel's file name, when we placed it.
     pub file: Option<String>,
-    /// It was asked for by itself, not brought by another (REQUESTED; digest 9.2).
+    /// It was asked for by itself, not brought by another (REQUESTED; PEP 376, REQUESTED).
     pub requested: bool,
     /// What it says of itself.
     pub metadata: Option<Metadata>,

@@ -1,4 +1,4 @@
-//! Executables of an environment (digest 3.5, 3.6): first lines, and scripts for entry points.
+//! Executables of an environment (PEP 427, scripts; entry points specification): first lines, and scripts for entry points.
 
 use std::path::Path;
 

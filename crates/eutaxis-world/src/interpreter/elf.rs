@@ -48,7 +48,7 @@ fn facts<'a, H: FileHeader<Endian = Endianness>, R: object::ReadRef<'a>>(data: R
     Some(ElfFacts { loader, soft_float, machine: Some(header.e_machine(endian)), bits })
 }
 
-/// musl's version: its loader, run without arguments, prints `Version 1.2.4` (digest 4.4).
+/// musl's version: its loader, run without arguments, prints `Version 1.2.4` (PEP 656).
 pub(super) fn musl_version(loader: &str) -> Option<(u32, u32)> {
     if !loader.contains("musl") {
         return None;

@@ -11,7 +11,7 @@ mod rest;
 
 use std::path::{Path, PathBuf};
 
-use eutaxis_core::target::{Accelerators, Implementation, Interpreter, Libc, Platform};
+use eutaxis_core::targets::{Accelerators, Implementation, Interpreter, Libc, Platform};
 use eutaxis_core::{MarkerValues, Target, Version};
 use serde::{Deserialize, Serialize};
 
@@ -278,7 +278,7 @@ mod tests {
         let target = found.facts.target(none).unwrap();
         assert_eq!(target.interpreter.version.to_string(), found.facts.version);
         assert!(
-            !matches!(target.platform.system, eutaxis_core::target::System::Linux(Libc::Static)),
+            !matches!(target.platform.system, eutaxis_core::targets::System::Linux(Libc::Static)),
             "the C library is known"
         );
         let version = found.facts.markers.python_version.to_string();

@@ -1,4 +1,4 @@
-//! Where an interpreter looks for modules, as it says itself, or as its files tell (digest 9.4).
+//! Where an interpreter looks for modules, as it says itself, or as its files tell (the language's library reference, `site`).
 
 use std::path::{Path, PathBuf};
 
@@ -53,7 +53,7 @@ pub fn planned(facts: &Facts) -> Paths {
     }
 }
 
-/// Endings of compiled modules of an interpreter that cannot be asked (digest 10.3).
+/// Endings of compiled modules of an interpreter that cannot be asked (PEP 3149).
 fn suffixes(facts: &Facts) -> Vec<String> {
     let windows = &*facts.markers.os_name == "nt";
     let own = facts.ext_suffix.clone().unwrap_or_else(|| {

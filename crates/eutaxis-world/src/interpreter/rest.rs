@@ -1,10 +1,10 @@
 //! Interpreters of a machine that is not this one, under a stand-in root: nothing can be run there, so that they are read
-//! from their files (digest 4.4, 4.5, 9.1).
+//! from their files (PEP 656; PEP 425, platform tag; PEP 405).
 
 use std::path::{Component, Path, PathBuf};
 
 use eutaxis_core::MarkerValues;
-use eutaxis_core::target::Platform;
+use eutaxis_core::targets::Platform;
 use object::elf;
 
 use super::Facts;

@@ -1,4 +1,4 @@
-//! Libraries as the system's loader finds them (digest 10.1): in the folders that files name, in the loader's cache, in its
+//! Libraries as the system's loader finds them (System V ABI, dynamic linking): in the folders that files name, in the loader's cache, in its
 //! default folders. Files are read, nothing is loaded.
 
 mod cache;

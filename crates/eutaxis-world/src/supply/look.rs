@@ -53,7 +53,7 @@ impl Run {
     }
 
     /// What requirements ask for, all at once: each project as it is judged, until it is sure which release would be taken by
-    /// itself (choice, rule 6); none where no depot has it. Metadata that cannot be had show their fault when the project is
+    /// itself (docs/choice.md, Requires-Python); none where no depot has it. Metadata that cannot be had show their fault when the project is
     /// settled: here they are let be.
     ///
     /// # Errors

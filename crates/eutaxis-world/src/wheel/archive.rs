@@ -1,4 +1,4 @@
-//! The archive and its entries, judged before anything of them is written: names, kinds, sizes (digest 3.8).
+//! The archive and its entries, judged before anything of them is written: names, kinds, sizes (PEP 427 and 721, what archives may hold).
 
 use std::collections::BTreeMap;
 use std::fs::File;

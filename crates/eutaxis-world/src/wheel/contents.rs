@@ -1,5 +1,5 @@
 //! The contents of a wheel against its promises: one `.dist-info` of this project and release, WHEEL, METADATA, RECORD with the
-//! hash of every file (digest 3.2, 3.4).
+//! hash of every file (PEP 427, file contents; PEP 376 and 427, RECORD).
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -98,7 +98,7 @@ fn kept<T>(
     }
 }
 
-/// Every file but RECORD and its signatures is listed with a hash that matches (digest 3.4).
+/// Every file but RECORD and its signatures is listed with a hash that matches (PEP 376 and 427, RECORD).
 fn check_record(
     dist_info: &str,
     record: &Record,

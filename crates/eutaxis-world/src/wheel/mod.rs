@@ -1,4 +1,4 @@
-//! Wheels as archives: every check that a wheel must pass before anything of it is placed (design, section 7; digest 3.2, 3.4,
+//! Wheels as archives: every check that a wheel must pass before anything of it is placed (docs/house.md; PEP 427, file contents; PEP 376 and 427, RECORD,
 //! 3.8). `furnish` stops at the first refusal; `assay` tells them all.
 
 mod archive;

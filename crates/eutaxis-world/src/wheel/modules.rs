@@ -19,7 +19,7 @@ pub fn top_modules(wheel: &Path) -> Vec<String> {
 
 /// The module or package at the top that a file of a wheel belongs to.
 fn top_module(path: &str) -> Option<String> {
-    // What is placed among the modules may lie in the data folder as well (digest 3.3).
+    // What is placed among the modules may lie in the data folder as well (PEP 427, installing a wheel).
     let path = match path.split_once(".data/") {
         Some((_, rest)) => rest.strip_prefix("purelib/").or_else(|| rest.strip_prefix("platlib/"))?,
         None => path,

@@ -1,7 +1,7 @@
 //! Machines that are not this one, read from trees that stand in for their roots.
 
 use eutaxis_core::knowledge::Families;
-use eutaxis_core::target::{Accelerators, System};
+use eutaxis_core::targets::{Accelerators, System};
 use eutaxis_world::accelerator;
 use eutaxis_world::interpreter::{Finder, ProbeCache, machine};
 use rstest::rstest;
@@ -59,7 +59,7 @@ fn a_machine_without_interpreters_is_told_by_its_shell() {
 fn accelerators_are_told_by_files(#[case] place: &str, #[case] expected: &[&str]) {
     let folder = places();
     let families = Families::built_in().with(eutaxis_demo::NORDGLIM).unwrap();
-    let linux = System::Linux(eutaxis_core::target::Libc::Glibc(2, 35));
+    let linux = System::Linux(eutaxis_core::targets::Libc::Glibc(2, 35));
     let found = accelerator::find(&folder.path().join(place), &families, linux);
     let told: Vec<String> = found
         .iter()

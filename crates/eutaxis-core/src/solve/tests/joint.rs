@@ -5,7 +5,7 @@ use super::toy::{World, problem, shown};
 use super::ways::Toy;
 use crate::offer::Policy;
 use crate::solve::Problem;
-use crate::target::Target;
+use crate::targets::Target;
 use rstest::rstest;
 
 fn on(asks: &[&str], target: &str) -> Problem {

@@ -8,7 +8,7 @@ use super::toy::{World, problem, run, shown};
 use super::ways::Toy;
 use crate::offer::Policy;
 use crate::span::{Cell, Matrix, Split, in_few_words, split};
-use crate::target::Interpreter;
+use crate::targets::Interpreter;
 
 const SERIES: [&str; 3] = ["3.13", "3.11", "3.9"];
 

@@ -12,7 +12,7 @@ use crate::name::Name;
 use crate::offer::MetadataAnswer;
 use crate::offer::Policy;
 use crate::requirement::{Ask, Requirement};
-use crate::target::{Accelerators, Target};
+use crate::targets::{Accelerators, Target};
 use crate::version::Version;
 
 /// A release of a toy project.

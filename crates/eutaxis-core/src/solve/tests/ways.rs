@@ -9,7 +9,7 @@ use crate::index::Page;
 use crate::name::Name;
 use crate::offer::{Policy, Wheels};
 use crate::solve::Problem;
-use crate::target::Target;
+use crate::targets::Target;
 use proptest::prelude::*;
 use rstest::rstest;
 

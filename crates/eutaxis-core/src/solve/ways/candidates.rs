@@ -11,7 +11,7 @@ use crate::fault::Origin;
 use crate::knowledge::{Family, MadeFor, Number};
 use crate::offer::{Adjustment, BarKind, Effect, Wheels};
 use crate::requirement::{Ask, Requirement};
-use crate::target::{Accelerator, Accelerators};
+use crate::targets::{Accelerator, Accelerators};
 use crate::version::VersionSpecifier;
 
 /// So many dates are tried, the earliest first.

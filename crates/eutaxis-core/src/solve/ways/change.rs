@@ -6,7 +6,7 @@ use super::super::problem::Problem;
 use crate::name::Name;
 use crate::offer::{Adjustment, Prereleases, Wheels};
 use crate::requirement::{Ask, Requirement};
-use crate::target::{Accelerators, Target};
+use crate::targets::{Accelerators, Target};
 
 /// Another place to run in, with what is here of it.
 #[derive(Debug, Clone)]

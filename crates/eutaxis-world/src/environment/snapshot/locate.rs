@@ -1,4 +1,4 @@
-//! Where an interpreter would find a module, and which project brings it; by reading (digest 9.5).
+//! Where an interpreter would find a module, and which project brings it; by reading (the language reference, the import system).
 
 use std::path::{Path, PathBuf};
 

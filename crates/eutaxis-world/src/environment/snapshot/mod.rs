@@ -1,4 +1,4 @@
-//! Reading an environment into a [`Snapshot`], whatever made it (digest 9): its interpreter and place, where it looks for
+//! Reading an environment into a [`Snapshot`], whatever made it (PEP 405 and 376): its interpreter and place, where it looks for
 //! modules, its projects and their files, its compiled files. Nothing of it is run, and nothing is written.
 
 mod compiled;

@@ -1,4 +1,4 @@
-//! The projects that an environment sees (digest 9.3): new and old forms of metadata, and links to source trees.
+//! The projects that an environment sees (PEP 376 and 627): new and old forms of metadata, and links to source trees.
 
 use std::fs;
 use std::path::{Path, PathBuf};

@@ -1,4 +1,4 @@
-//! The depot of a pinned project is part of its pin: it changes only when the user says so (choice, rule 20).
+//! The depot of a pinned project is part of its pin: it changes only when the user says so (docs/depots.md).
 
 use std::path::{Path, PathBuf};
 

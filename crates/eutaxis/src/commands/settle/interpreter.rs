@@ -122,7 +122,7 @@ impl Job<'_> {
         Ok(younger)
     }
 
-    /// The newest other interpreter of the time of the held asks, when the one that comes first is younger (choice, rule 17).
+    /// The newest other interpreter of the time of the held asks, when the one that comes first is younger (docs/choice.md, dates).
     /// Pins that are there for the first keep it; one for which more has to be built is no better.
     pub(super) fn of_its_time(
         &self,

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::path::Path;
 
 use eutaxis_core::pins::{Lock, LockFile, Package, pin_list};
-use eutaxis_core::target::System;
+use eutaxis_core::targets::System;
 use eutaxis_core::{Name, Target};
 use eutaxis_world::depot::Place;
 use eutaxis_world::files::{relative, slashed, write_whole};

@@ -10,7 +10,7 @@ use eutaxis_core::knowledge;
 use eutaxis_core::offer::Policy;
 use eutaxis_core::solve::{Clash, End, Problem};
 use eutaxis_core::span::{Best, Cell, Matrix, Series, Split, split};
-use eutaxis_core::target::{Implementation, Interpreter};
+use eutaxis_core::targets::{Implementation, Interpreter};
 use eutaxis_core::{Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::files::write_whole;

@@ -7,7 +7,7 @@ use eutaxis_core::fault::{Fault, escaped};
 use eutaxis_core::knowledge;
 use eutaxis_core::solve::End;
 use eutaxis_core::span::{Series, mentioned};
-use eutaxis_core::target::Implementation;
+use eutaxis_core::targets::Implementation;
 use eutaxis_world::Error;
 use eutaxis_world::interpreter::Found;
 use eutaxis_world::supply::{Progress, Run};

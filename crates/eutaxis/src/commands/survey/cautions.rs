@@ -62,7 +62,7 @@ pub(super) fn all(
 }
 
 /// Drivers are told by files of Linux alone.
-const LINUX: eutaxis_core::target::System = eutaxis_core::target::System::Linux(eutaxis_core::target::Libc::Static);
+const LINUX: eutaxis_core::targets::System = eutaxis_core::targets::System::Linux(eutaxis_core::targets::Libc::Static);
 
 /// Scripts that come in numbered forms, as those that place packages do, and belong to another interpreter than `python3`.
 fn numbered(found: &[Found], default: &Facts, scripts: Vec<Numbered>) -> Vec<String> {

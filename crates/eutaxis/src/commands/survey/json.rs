@@ -1,6 +1,6 @@
 //! What was found, for programs.
 
-use eutaxis_core::target::{Libc, System};
+use eutaxis_core::targets::{Libc, System};
 use eutaxis_world::accelerator;
 use eutaxis_world::environment::Listed;
 use serde_json::{Map, Value, json};

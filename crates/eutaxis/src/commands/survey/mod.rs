@@ -7,7 +7,7 @@ mod save;
 use std::path::{Path, PathBuf};
 
 use eutaxis_core::Target;
-use eutaxis_core::target::{Libc, Platform, System};
+use eutaxis_core::targets::{Libc, Platform, System};
 use eutaxis_world::Error;
 use eutaxis_world::accelerator;
 use eutaxis_world::environment::{Listed, environments};

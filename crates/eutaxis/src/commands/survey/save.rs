@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use eutaxis_core::Target;
-use eutaxis_core::target::Accelerator;
+use eutaxis_core::targets::Accelerator;
 use eutaxis_world::Error;
 use eutaxis_world::files::{read_text, write_whole};
 

@@ -19,7 +19,7 @@ use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
 use eutaxis_core::offer::Policy;
 use eutaxis_core::solve::{Alternative, Chosen, Clash, Problem, Solution};
-use eutaxis_core::target::Interpreter;
+use eutaxis_core::targets::Interpreter;
 use eutaxis_core::{Ask, Name, Requirement, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;

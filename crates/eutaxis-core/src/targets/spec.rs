@@ -1,4 +1,4 @@
-//! The text form of targets (commands, section 1): parts joined by ` / `.
+//! The text form of targets: parts joined by ` / `.
 //!
 //! ```text
 //! target      = interpreter '/' platform {'/' accelerator}

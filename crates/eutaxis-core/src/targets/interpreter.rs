@@ -56,7 +56,7 @@ pub struct Interpreter {
 }
 
 impl Interpreter {
-    /// A planned interpreter: `3.12` stands for the newest patch release of its series (choice, rule 6).
+    /// A planned interpreter: `3.12` stands for the newest patch release of its series (docs/choice.md, Requires-Python).
     ///
     /// # Errors
     /// When the version names less than a series, or a free-threaded build that does not exist.

@@ -1,4 +1,4 @@
-//! The place where packages will run (design, section 1): interpreter, platform, accelerators.
+//! The place where packages will run (docs/house.md): interpreter, platform, accelerators.
 
 mod accelerator;
 mod interpreter;
@@ -33,7 +33,7 @@ pub struct Target {
 }
 
 impl Target {
-    /// A planned target: marker values are those that such a machine reports (choice, rule 16).
+    /// A planned target: marker values are those that such a machine reports (docs/choice.md, planned targets).
     pub fn planned(interpreter: Interpreter, platform: Platform, accelerators: Accelerators) -> Self {
         let markers = markers::planned(&interpreter, &platform);
         Target { interpreter, platform, accelerators, markers }

@@ -1,4 +1,4 @@
-//! The accelerators of a target, and what of them a build needs (design, section 6).
+//! The accelerators of a target, and what of them a build needs (docs/house.md).
 //!
 //! ```text
 //! accelerator = family ['toolkit' number] ['driver' number] {'device' generation}  |  'none'

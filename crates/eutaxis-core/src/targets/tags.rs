@@ -1,4 +1,4 @@
-//! The rank of a wheel's tags on a target (PEP 425; digest 4.2), computed from their numbers.
+//! The rank of a wheel's tags on a target (PEP 425, use), computed from their numbers.
 //!
 //! The best-first list has these groups, each over all platforms: own ABIs, own stable ABI, own interpreter without
 //! ABI, stable ABIs of older series, then `pyXY`, `py3`, `py3(Y-1)`, ... without ABI; last, without platform, the own
@@ -249,7 +249,7 @@ mod tests {
     fn a_32_bit_userland_takes_32_bit_files() {
         let interpreter = target("cpython 3.9 / linux armv7l glibc 2.31").interpreter;
         let platform = super::super::Platform::linux("aarch64", 32, super::super::Libc::Glibc(2, 31));
-        let none = crate::target::Accelerators::none(crate::knowledge::Families::built_in());
+        let none = crate::targets::Accelerators::none(crate::knowledge::Families::built_in());
         let board = Target::planned(interpreter, platform, none);
         let tags = board.tags();
         for (place, tag) in tags.iter().enumerate() {

@@ -1,4 +1,4 @@
-//! The platform of a target, and the place of a platform tag in its best-first list (digest 4.3 to 4.7).
+//! The platform of a target, and the place of a platform tag in its best-first list (PEP 600; platform compatibility tags).
 //!
 //! The list is never made: the place of a tag is computed from its numbers.
 
@@ -79,7 +79,7 @@ const FAT: [(&str, &[&str]); 7] = [
 
 impl Platform {
     /// A Linux platform. `machine` is the kernel's word; `bits` those of the interpreter: 32-bit programs on a 64-bit
-    /// kernel take 32-bit files (digest 4.5).
+    /// kernel take 32-bit files (PEP 425, platform tag).
     pub fn linux(machine: &str, bits: u32, libc: Libc) -> Self {
         let archs: Vec<&str> = match (machine, bits) {
             ("x86_64", 32) | ("i386" | "i486" | "i586", _) => vec!["i686"],

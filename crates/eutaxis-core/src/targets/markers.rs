@@ -1,4 +1,4 @@
-//! Marker values of planned targets (digest 2.3; choice, rule 16).
+//! Marker values of planned targets (PEP 508, environment markers; docs/choice.md, planned targets).
 
 use super::{Implementation, Interpreter, Platform, System};
 use crate::marker::MarkerValues;
