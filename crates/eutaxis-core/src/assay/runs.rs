@@ -10,7 +10,7 @@ use crate::targets::{Libc, PlatformMiss, System, TagMiss, Target};
 pub(super) fn bars(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
     let mut bars = by_name(contents, target);
     let set = contents.metadata.and_then(|m| m.requires_python.as_ref());
-    bars.extend(set.and_then(|s| python_bar(s, target)).map(|b| Remark::new("interpreter", b.detail)));
+    bars.extend(set.and_then(|s| python_bar(s, target)).map(|b| Remark::new("interpreter", b.to_string())));
     accelerator(contents, target, &mut bars);
     if !bars.is_empty() {
         // What its name or metadata says already is not said of each file again.
@@ -41,8 +41,7 @@ fn by_name(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
         (TagMiss::Platform(p) | TagMiss::Both(_, p), _) => platform(p),
         _ => "platform",
     };
-    let told = |detail: &str| detail.replacen("wheels for ", "it is for ", 1);
-    tag_bars(tags, target).into_iter().map(|b| Remark::new(kind(b.kind), told(&b.detail))).collect()
+    tag_bars(tags, target).into_iter().map(|b| Remark::new(kind(b.kind()), b.of_one_wheel())).collect()
 }
 
 /// A build for an accelerator, by its label or by what its files need.

@@ -70,8 +70,7 @@ pub(super) fn offered(offer: Offer, project: &Name, target: &Target, adjustments
         if adjustments.iter().any(takes) { super::without_bars(offer, BarKind::Quarantined, target) } else { offer };
     let mut avoiding = adjustments.iter().filter(|a| a.effect == Effect::Avoid);
     let Some(adjustment) = avoiding.find(|a| a.speaks_of(project, &offer.version, target)) else { return offer };
-    let detail = format!("to be avoided: \"{}\" ({})", crate::fault::escaped(&adjustment.because), adjustment.origin);
-    offer.barred_by(Bar { kind: BarKind::Adjust, detail })
+    offer.barred_by(Bar::Avoided { because: adjustment.because.clone(), origin: adjustment.origin.clone() })
 }
 
 /// What a release needs by its metadata and the adjustments over it, in the order of the metadata, each with the

@@ -1,7 +1,6 @@
 //! What a requirement admits of a project: pre-releases and yanked releases (docs/choice.md, pre-releases, yanked releases).
 
-use super::{Bar, BarKind, Offer, Policy, Verdict};
-use crate::fault::escaped;
+use super::{Bar, Offer, Policy, Verdict};
 use crate::requirement::Requirement;
 use crate::version::Version;
 
@@ -38,11 +37,11 @@ pub(super) fn admit(offers: Vec<Offer>, requirement: &Requirement, policy: &Poli
     let pinned = |v: &Version| set.is_none_or(|s| s.pins(v));
     let judge = |offer: Offer| match &offer.yanked {
         Some(reason) if !pinned(&offer.version) => {
-            let why = if reason.is_empty() { String::new() } else { format!(": \"{}\"", escaped(reason)) };
-            offer.barred_by(Bar { kind: BarKind::Yanked, detail: format!("yanked{why}") })
+            let bar = Bar::Yanked(reason.clone());
+            offer.barred_by(bar)
         }
         None if offer.version.is_prerelease() && !admits && offer.verdict != Verdict::Barred => {
-            offer.barred_by(Bar { kind: BarKind::Prerelease, detail: "a pre-release, which nothing admits".to_owned() })
+            offer.barred_by(Bar::Prerelease)
         }
         _ => offer,
     };

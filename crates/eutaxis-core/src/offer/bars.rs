@@ -1,30 +1,20 @@
-//! The checks that bar a file, and the sentences that sum them up for a release.
+//! The checks that bar a file, and what sums them up for a release.
 
-use super::{Bar, BarKind, Judged, OfferFile, Wheels};
+use super::{Bar, Judged, LibcHere, OfferFile, Wheels};
 use crate::index::FileKind;
 use crate::targets::{Libc, PlatformMiss, System, TagMiss, Target};
 
-fn bar(kind: BarKind, detail: impl Into<String>) -> Option<Bar> {
-    Some(Bar { kind, detail: detail.into() })
-}
-
 /// Files that are still served of a project that is quarantined (PEP 792).
 pub(super) fn quarantined(judged: &Judged<'_>) -> Option<Bar> {
-    let reason = judged.quarantined?;
-    let why = if reason.is_empty() { String::new() } else { format!(" (\"{}\")", crate::fault::escaped(reason)) };
-    bar(BarKind::Quarantined, format!("its depot has quarantined the project{why}"))
+    judged.quarantined.map(|reason| Bar::Quarantined(reason.to_owned()))
 }
 
 /// `--as-of` (docs/choice.md, as-of): a file of that very moment exists, one without date does not.
 pub(super) fn date(judged: &Judged<'_>) -> Option<Bar> {
     let as_of = judged.policy.as_of?;
     match judged.file.published {
-        None => bar(BarKind::Date, "the depot gives no date for it"),
-        Some(moment) if moment > as_of => {
-            let day = |t: jiff::Timestamp| t.to_string().chars().take(10).collect::<String>();
-            bar(BarKind::Date, format!("published after {} ({})", day(as_of), day(moment)))
-        }
-        Some(_) => None,
+        None => Some(Bar::Undated),
+        Some(published) => (published > as_of).then_some(Bar::Later { as_of, published }),
     }
 }
 
@@ -36,10 +26,7 @@ pub(super) fn requires_python(judged: &Judged<'_>) -> Option<Bar> {
 /// The bar that a Requires-Python puts, wherever it was read.
 pub(crate) fn python_bar(set: &crate::version::VersionSpecifier, target: &Target) -> Option<Bar> {
     let version = &target.interpreter.version;
-    if set.matches(version) {
-        return None;
-    }
-    bar(BarKind::Interpreter, format!("needs Python {set}, here {version}"))
+    (!set.matches(version)).then(|| Bar::Python { needs: set.clone(), here: version.clone() })
 }
 
 /// The wheel's tags.
@@ -48,12 +35,12 @@ pub(super) fn tags(judged: &Judged<'_>) -> Option<Bar> {
     if judged.rank.is_some() {
         return None;
     }
-    sentence(&Misses::of([&judged.target.tag_miss(&name.tags)]), judged.target).into_iter().next()
+    told(&Misses::of([&judged.target.tag_miss(&name.tags)]), judged.target).into_iter().next()
 }
 
-/// Why the tags of a wheel do not fit, in sentences.
+/// Why the tags of a wheel do not fit.
 pub(crate) fn tag_bars(tags: &crate::artifact::WheelTags, target: &Target) -> Vec<Bar> {
-    sentence(&Misses::of([&target.tag_miss(tags)]), target)
+    told(&Misses::of([&target.tag_miss(tags)]), target)
 }
 
 /// `--wheels only`, but for projects named by `--build`.
@@ -61,10 +48,10 @@ pub(super) fn wheels_policy(judged: &Judged<'_>) -> Option<Bar> {
     let FileKind::Sdist(name) = &judged.file.kind else { return None };
     let policy = judged.policy;
     let barred = policy.wheels == Wheels::Only && !policy.build.contains(&name.name);
-    if barred { bar(BarKind::Wheels, "only source, and the policy takes wheels only") } else { None }
+    barred.then_some(Bar::OnlySource)
 }
 
-/// The bars of a release: those of its files, summed up, each sentence once.
+/// The bars of a release: those of its files, summed up, each once.
 pub(super) fn of_release(files: &[OfferFile], target: &Target) -> Vec<Bar> {
     // A wheel whose tags fit is the nearest miss of all: only what bars it counts then.
     let one_fits = files.iter().any(|f| f.rank.is_some());
@@ -75,7 +62,7 @@ pub(super) fn of_release(files: &[OfferFile], target: &Target) -> Vec<Bar> {
             _ => None,
         })
         .collect();
-    let mut bars = sentence(&Misses::of(&misses), target);
+    let mut bars = told(&Misses::of(&misses), target);
     let told_by_tags = |f: &OfferFile| f.is_wheel() && f.rank.is_none();
     for file in files.iter().filter(|f| !told_by_tags(f)) {
         for bar in &file.bars {
@@ -141,44 +128,34 @@ fn add<T: PartialEq>(list: &mut Vec<T>, item: T) {
     }
 }
 
-fn sentence(misses: &Misses, target: &Target) -> Vec<Bar> {
+fn told(misses: &Misses, target: &Target) -> Vec<Bar> {
     let mut bars = Vec::new();
     let own = target.interpreter.abis.first().cloned().unwrap_or_else(|| target.interpreter.tag());
     if !misses.interpreters.is_empty() {
-        let tags = misses.interpreters.join(", ");
-        bars.extend(bar(
-            BarKind::Interpreter,
-            format!("wheels for {tags}; this target is {}", target.interpreter.tag()),
-        ));
+        let (tags, here) = (misses.interpreters.clone(), target.interpreter.tag());
+        bars.push(Bar::OtherInterpreter { tags, here });
     }
     if !misses.abis.is_empty() {
-        bars.extend(bar(
-            BarKind::Interpreter,
-            format!("wheels for the ABI {}; this target is {own}", misses.abis.join(", ")),
-        ));
+        bars.push(Bar::OtherAbi { abis: misses.abis.clone(), here: own });
     }
     // The smallest step that would do is the nearest miss.
     let nearest = misses.too_old.iter().min_by_key(|(_, needs, _)| *needs);
     if let Some((what, needs, here)) = nearest {
-        let kind = if *what == "macOS" { BarKind::Platform } else { BarKind::Libc };
-        bars.extend(bar(kind, format!("needs {what} {}.{}, here {}.{}", needs.0, needs.1, here.0, here.1)));
+        bars.push(Bar::TooOld { what, needs: *needs, here: *here });
     }
     if !misses.libcs.is_empty() && misses.too_old.is_empty() {
         let here = match target.platform.system {
-            System::Linux(Libc::Musl(..)) => "has musl",
-            System::Linux(Libc::Static) => "has a static interpreter",
-            _ => "has glibc",
+            System::Linux(Libc::Musl(..)) => LibcHere::Musl,
+            System::Linux(Libc::Static) => LibcHere::Static,
+            _ => LibcHere::Glibc,
         };
-        bars.extend(bar(BarKind::Libc, format!("wheels for {} only; this target {here}", misses.libcs.join(", "))));
+        bars.push(Bar::OtherLibc { libcs: misses.libcs.clone(), here });
     }
     let libc_told = !misses.too_old.is_empty() || !misses.libcs.is_empty();
     if !misses.archs.is_empty() && !libc_told {
-        let (arch, machine) = (target.platform.arch(), target.platform.machine());
-        let userland = if arch == machine { arch.to_owned() } else { format!("{arch} on a kernel for {machine}") };
-        bars.extend(bar(
-            BarKind::Platform,
-            format!("wheels for {} only; this userland is {userland}", misses.archs.join(", ")),
-        ));
+        let (here, machine) = (target.platform.arch().to_owned(), target.platform.machine().to_owned());
+        let kernel = Some(machine).filter(|m| *m != here);
+        bars.push(Bar::OtherArch { archs: misses.archs.clone(), here, kernel });
     }
     if !misses.systems.is_empty() && !libc_told && misses.archs.is_empty() {
         let here = match target.platform.system {
@@ -186,16 +163,10 @@ fn sentence(misses: &Misses, target: &Target) -> Vec<Bar> {
             System::Macos(..) => "macOS",
             System::Windows => "Windows",
         };
-        bars.extend(bar(
-            BarKind::Platform,
-            format!("wheels for {} only; this target is {here}", misses.systems.join(", ")),
-        ));
+        bars.push(Bar::OtherSystem { systems: misses.systems.clone(), here });
     }
     if bars.is_empty() && !misses.unknown.is_empty() {
-        bars.extend(bar(
-            BarKind::Platform,
-            format!("wheels for {}, which this target does not take", misses.unknown.join(", ")),
-        ));
+        bars.push(Bar::OtherPlatform { tags: misses.unknown.clone() });
     }
     bars
 }

@@ -69,8 +69,7 @@ pub(super) fn told(kind: &FileKind, stated: Option<&MadeFor>, target: &Target) -
 
 /// The bar of a build that the target does not run.
 pub(crate) fn bar(build: &Build, target: &Target) -> Option<Bar> {
-    let detail = target.accelerators.miss(&build.made_for, target.platform.system)?;
-    Some(Bar { kind: BarKind::Accelerator, detail })
+    target.accelerators.miss(&build.made_for, target.platform.system).map(Bar::Accelerator)
 }
 
 /// The check of a file.
@@ -82,7 +81,7 @@ pub(super) fn check(judged: &Judged<'_>) -> Option<Bar> {
 pub(super) fn restated(mut offer: Offer, made_for: &MadeFor, target: &Target) -> Offer {
     let build = Build { made_for: made_for.clone(), evidence: Evidence::Stated };
     for file in offer.files.iter_mut().filter(|f| f.is_wheel()) {
-        file.bars.retain(|b| b.kind != BarKind::Accelerator);
+        file.bars.retain(|b| b.kind() != BarKind::Accelerator);
         file.bars.extend(bar(&build, target));
         file.build = Some(build.clone());
     }

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::{Bar, BarKind, Build, Evidence, OfferFile, bars::python_bar, build};
+use super::{Bar, Build, Evidence, OfferFile, bars::python_bar, build};
 use crate::artifact::Metadata;
 use crate::knowledge::MadeFor;
 use crate::requirement::Requirement;
@@ -54,29 +54,11 @@ pub(super) fn late_bar(file: &OfferFile, metadata: &Metadata, target: &Target) -
 pub(super) fn bar_of(answer: &MetadataAnswer, file: &OfferFile, version: &Version, target: &Target) -> Option<Bar> {
     match answer {
         MetadataAnswer::Known(metadata) => late_bar(file, metadata, target),
-        MetadataAnswer::UnknownUntilBuilt => {
-            let detail = "only source, and what it needs is known only by building it".to_owned();
-            Some(Bar { kind: BarKind::Wheels, detail })
-        }
-        MetadataAnswer::Unusable(why) => {
-            Some(Bar { kind: BarKind::Absent, detail: format!("its metadata cannot be used: {why}") })
-        }
+        MetadataAnswer::UnknownUntilBuilt => Some(Bar::UnknownUntilBuilt),
+        MetadataAnswer::Unusable(why) => Some(Bar::Unusable(why.clone())),
         MetadataAnswer::Dear(_) => None,
-        MetadataAnswer::TooDear { size, limit } => Some(too_dear(version, *size, *limit)),
+        MetadataAnswer::TooDear { size, limit } => {
+            Some(Bar::TooDear { version: version.clone(), size: *size, limit: *limit })
+        }
     }
-}
-
-/// The bar of a release of which it would cost too much to learn what it needs.
-pub fn too_dear(version: &Version, size: u64, limit: u64) -> Bar {
-    let mb = |bytes: u64| match bytes {
-        0..1_000_000 => format!("{} kB", bytes.div_ceil(1_000)),
-        1_000_000..1_000_000_000 => format!("{} MB", bytes / 1_000_000),
-        _ => format!("{}.{} GB", bytes / 1_000_000_000, bytes % 1_000_000_000 / 100_000_000),
-    };
-    let detail = format!(
-        "what {version} needs is not known: learning it means fetching {} (limit {}; --fetch-limit)",
-        mb(size),
-        mb(limit)
-    );
-    Bar { kind: BarKind::Unknown, detail }
 }

@@ -4,6 +4,7 @@
 
 mod adjust;
 mod admit;
+mod bar;
 mod bars;
 mod build;
 mod judged;
@@ -12,17 +13,17 @@ mod policy;
 mod rank;
 mod served;
 
-use std::fmt;
 use std::sync::Arc;
 
 pub(crate) use adjust::needs_only;
 pub use adjust::{Adjustment, Effect, requirements};
 pub use admit::takes;
 pub(crate) use admit::{admits_prereleases, is_final};
+pub use bar::{Bar, BarKind, LibcHere};
 pub(crate) use bars::{python_bar, tag_bars};
 pub use build::{Build, Evidence};
 pub use judged::{JudgedPage, Learned, Rules, Told, pick};
-pub use late::{MetadataAnswer, too_dear};
+pub use late::MetadataAnswer;
 pub use policy::{Chronology, Policy, Prefer, Prereleases, Wheels};
 pub use rank::{Preferred, Ranking};
 pub use served::{Grid, GridRow, Mark, grid};
@@ -51,70 +52,6 @@ impl Verdict {
             Verdict::Build => "build",
             Verdict::Barred => "barred",
         }
-    }
-}
-
-/// What kind of reason a bar is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub enum BarKind {
-    /// Interpreter or its ABI.
-    Interpreter,
-    /// Operating system or architecture.
-    Platform,
-    /// C library.
-    Libc,
-    /// A build for an accelerator that the target does not have, or whose driver or device does not run it.
-    Accelerator,
-    /// Yanked by its publisher.
-    Yanked,
-    /// A pre-release that nothing admits.
-    Prerelease,
-    /// Published after the date asked for, or without date.
-    Date,
-    /// The policy on source distributions, or needs that only building would tell.
-    Wheels,
-    /// The user's own word on it.
-    Adjust,
-    /// No file, no file whose metadata can be used, or no depot has the project.
-    Absent,
-    /// What it needs is not known, and learning it would cost more than is permitted.
-    Unknown,
-    /// Its project is quarantined by those who run the depot (PEP 792).
-    Quarantined,
-}
-
-impl BarKind {
-    /// The word for it in JSON.
-    pub fn as_str(self) -> &'static str {
-        match self {
-            BarKind::Interpreter => "interpreter",
-            BarKind::Platform => "platform",
-            BarKind::Libc => "libc",
-            BarKind::Accelerator => "accelerator",
-            BarKind::Yanked => "yanked",
-            BarKind::Prerelease => "prerelease",
-            BarKind::Date => "date",
-            BarKind::Wheels => "wheels",
-            BarKind::Adjust => "adjust",
-            BarKind::Absent => "absent",
-            BarKind::Unknown => "unknown",
-            BarKind::Quarantined => "quarantined",
-        }
-    }
-}
-
-/// One reason why a release or file is out, in a sentence that names the nearest miss.
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub struct Bar {
-    /// Its kind.
-    pub kind: BarKind,
-    /// The sentence, without final stop.
-    pub detail: String,
-}
-
-impl fmt::Display for Bar {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&self.detail)
     }
 }
 
@@ -244,7 +181,7 @@ fn offer_of(page: &Page, version: &Version, target: &Target, policy: &Policy, la
 
 /// The same offer without bars of a kind, judged anew.
 fn without_bars(mut offer_: Offer, kind: BarKind, target: &Target) -> Offer {
-    offer_.files.iter_mut().for_each(|file| file.bars.retain(|b| b.kind != kind));
+    offer_.files.iter_mut().for_each(|file| file.bars.retain(|b| b.kind() != kind));
     offer(offer_.version, offer_.files, target)
 }
 
@@ -337,7 +274,7 @@ mod tests {
             .iter()
             .map(|o| {
                 let best = o.best().map_or(String::new(), |f| format!(" {}", f.file.filename));
-                let bars: Vec<String> = o.bars.iter().map(|b| format!(" [{}] {}", b.kind.as_str(), b.detail)).collect();
+                let bars: Vec<String> = o.bars.iter().map(|b| format!(" [{}] {b}", b.kind().as_str())).collect();
                 format!("{} {}{best}{}", o.version, o.verdict.as_str(), bars.concat())
             })
             .collect()
@@ -430,7 +367,7 @@ mod tests {
     fn late_knowledge_moves_on_to_the_next_file() {
         let target = Target::parse(LINUX).unwrap();
         let page = page(&["m-1.tar.gz", "m-1-py3-none-any.whl"]);
-        let bar = Bar { kind: BarKind::Interpreter, detail: "needs Python <3".to_owned() };
+        let bar = Bar::Unusable("cut off".to_owned());
         let late = [LateBar { filename: "m-1-py3-none-any.whl".into(), bar }];
         let offers = offers(&page, &target, &Policy::default(), &late);
         assert_eq!(offers[0].verdict, Verdict::Build);
@@ -505,7 +442,7 @@ mod tests {
         let offers = offers(&page(&["m-3-py3-none-any.whl", "m-3.tar.gz"]), &target, &Policy::default(), &[]);
         let of = |wheel: bool| offers[0].files.iter().find(|f| f.is_wheel() == wheel).unwrap();
         assert_eq!(learned_build(of(true), &metadata, &target).unwrap().evidence, Evidence::Dependency);
-        assert_eq!(late_bar(of(true), &metadata, &target).map(|b| b.detail).as_deref(), bar);
+        assert_eq!(late_bar(of(true), &metadata, &target).map(|b| b.to_string()).as_deref(), bar);
         assert!(learned_build(of(false), &metadata, &target).is_none(), "source is for any place");
     }
 }

@@ -339,12 +339,12 @@ fn unaccelerated(problem: &Problem, known: &ProjectFacts, project: &Name, value:
     }
     let chosen = known.offer(value)?;
     let build = known.offers().iter().find(|o| o.files.iter().any(|f| uses(f.build.as_ref())))?;
-    let bar = build.bars.iter().find(|b| b.kind == BarKind::Accelerator);
+    let bar = build.bars.iter().find(|b| b.kind() == BarKind::Accelerator);
     Some(Caution::Unaccelerated {
         project: project.clone(),
         version: chosen.version.clone(),
         build: build.version.clone(),
-        because: bar.map(|b| b.detail.clone()),
+        because: bar.map(ToString::to_string),
     })
 }
 
@@ -472,7 +472,7 @@ impl Reader<'_> {
             return vec![Out::OtherBuild];
         }
         if offer.verdict == Verdict::Build && chosen.verdict == Verdict::Ready {
-            let why = offer.bars.iter().find(|b| b.kind != BarKind::Wheels).map(|b| b.detail.clone());
+            let why = offer.bars.iter().find(|b| b.kind() != BarKind::Wheels).map(ToString::to_string);
             return vec![Out::Source(why)];
         }
         if policy.prefer == Prefer::Oldest {

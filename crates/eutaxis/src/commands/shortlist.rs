@@ -197,7 +197,7 @@ fn answer(listing: &Listing) -> Map<String, Value> {
 }
 
 fn bars(list: &[Bar]) -> Vec<Value> {
-    list.iter().map(|b| json!({"kind": b.kind.as_str(), "detail": b.detail})).collect()
+    list.iter().map(|b| json!({"kind": b.kind().as_str(), "detail": b.to_string()})).collect()
 }
 
 /// What the wheels of an offer were made for, if that is told.

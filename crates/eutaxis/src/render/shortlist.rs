@@ -76,10 +76,10 @@ fn headline(listing: &Listing, width: usize) -> String {
 
 /// Why a release is not the one to take, in a few words.
 fn short(offer: &Offer, accelerated: bool) -> String {
-    let why = offer.bars.first().map_or(String::new(), |b| format!(": {}", b.detail));
+    let why = offer.bars.first().map_or(String::new(), |b| format!(": {b}"));
     match (offer.verdict, &offer.yanked) {
         (_, Some(_)) => "is yanked".to_owned(),
-        (Verdict::Barred, _) if offer.bars.iter().any(|b| b.kind == BarKind::Prerelease) => {
+        (Verdict::Barred, _) if offer.bars.iter().any(|b| b.kind() == BarKind::Prerelease) => {
             "is a pre-release".to_owned()
         }
         (Verdict::Barred, _) => format!("is barred{why}"),
@@ -173,9 +173,9 @@ fn decides(offer: &Offer, best: bool) -> String {
                 .and_then(|f| f.file.size)
                 .map_or(String::new(), |n| format!(", {}", size(n).replace(' ', "\u{a0}")));
             words.push(format!("only source{bytes}"));
-            words.extend(offer.bars.iter().map(|b| b.detail.clone()));
+            words.extend(offer.bars.iter().map(ToString::to_string));
         }
-        Verdict::Barred => words.extend(offer.bars.iter().map(|b| b.detail.clone())),
+        Verdict::Barred => words.extend(offer.bars.iter().map(ToString::to_string)),
     }
     let mark = if best { "  <-\u{a0}take" } else { "" };
     format!("{}{mark}", words.join("; "))
@@ -243,7 +243,7 @@ fn files(listing: &Listing, width: usize) -> String {
         let mut table = Table::new(&["", "", "", ""]);
         for file in &offer.files {
             let verdict = file.verdict().as_str();
-            let mut why: Vec<String> = file.bars.iter().map(|b| b.detail.clone()).collect();
+            let mut why: Vec<String> = file.bars.iter().map(ToString::to_string).collect();
             if let Some(reason) = &file.file.yanked {
                 why.push(if reason.is_empty() {
                     "yanked".to_owned()

@@ -320,9 +320,13 @@ fn why(cell: &Cell) -> Option<String> {
 fn clash_words(clash: &Clash) -> String {
     let of = |bars: bool| {
         let is_bar = |k: FactKind| matches!(k, FactKind::Bar(_) | FactKind::Built);
-        clash.facts.iter().filter(move |f| is_bar(f.kind) == bars && f.kind != FactKind::Ask).map(|f| f.text.as_str())
+        clash
+            .facts
+            .iter()
+            .filter(move |f| is_bar(f.kind) == bars && f.kind != FactKind::Ask)
+            .map(|f| f.without_place.clone())
     };
-    let mut facts: Vec<String> = of(true).chain(of(false)).map(without_place).collect();
+    let mut facts: Vec<String> = of(true).chain(of(false)).collect();
     if facts.is_empty() {
         facts = clash.facts.iter().map(|f| f.text.clone()).collect();
     }
@@ -330,13 +334,6 @@ fn clash_words(clash: &Clash) -> String {
     facts.truncate(MOST_FACTS);
     let rest = if more > 0 { format!("; and {} more", count(more, "fact")) } else { String::new() };
     format!("{}{rest}", facts.join("; "))
-}
-
-/// A bar without what the place is, which the row says: so that rows that are out for the same reason are told as one.
-fn without_place(text: &str) -> String {
-    let parts = text.split("; ").filter(|part| !part.starts_with("this target is "));
-    let parts: Vec<&str> = parts.map(|part| part.split_once(", here ").map_or(part, |(before, _)| before)).collect();
-    parts.join("; ")
 }
 
 /// The environments into which the asks must be split, each with the command that settles it.

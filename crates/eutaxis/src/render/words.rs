@@ -30,7 +30,7 @@ fn out_words(out: &Out, problem: &Problem) -> String {
             .bounds
             .get(*i)
             .map_or(String::new(), |b| format!("you bound {} ({})", b.requirement.short(), place(&b.origin))),
-        Out::Barred(bar) => bar.detail.clone(),
+        Out::Barred(bar) => bar.to_string(),
         Out::Yanked(reason) if reason.is_empty() => "yanked".to_owned(),
         Out::Yanked(reason) => format!("yanked: \"{}\"", escaped(reason)),
         Out::Prerelease => "a pre-release, which nothing asked for".to_owned(),
@@ -52,34 +52,30 @@ pub(crate) fn better_out(better: &Newer, newest: &Newer, problem: &Problem, kept
     if better.version.public() == newest.version.public() {
         return newest_out(better, problem, kept);
     }
-    let words = newest_out(better, problem, kept);
-    let words = words.strip_prefix("newest is ").or_else(|| words.strip_prefix("newest ")).unwrap_or(&words);
-    format!("{words}; newest {}", newest.version)
+    format!("{}; newest {}", release_out(better, problem, kept), newest.version)
 }
 
 /// What the newest release that was not taken is out for, in one sentence.
 pub(crate) fn newest_out(newer: &Newer, problem: &Problem, kept: bool) -> String {
+    let is = if newer.out.is_empty() && kept { " is" } else { "" };
+    format!("newest{is} {}", release_out(newer, problem, kept))
+}
+
+/// A release, and what it is out for.
+fn release_out(newer: &Newer, problem: &Problem, kept: bool) -> String {
     let version = &newer.version;
     match newer.out.first() {
-        None if kept => format!("newest is {version}: the earlier pin is kept (--renew)"),
-        None => format!("newest {version} does not go with the other choices"),
-        Some(Out::Barred(bar)) => format!("newest {version} is barred: {bar}"),
-        Some(Out::Yanked(reason)) if reason.is_empty() => format!("newest {version} is yanked"),
-        Some(Out::Yanked(reason)) => format!("newest {version} is yanked: {}", escaped(reason)),
-        Some(Out::Source(Some(why))) => format!("newest {version} has only source here: {why}"),
-        Some(Out::Source(None)) => format!("newest {version} has only source"),
-        Some(Out::Unmet(need, chosen)) => format!("newest {version} needs {need}, and {chosen} was chosen"),
-        Some(out @ (Out::Excluded(..) | Out::Bound(_))) => {
-            // Where an ask stands is told in the column beside.
-            let words = out_words(out, problem);
-            let words = if matches!(out, Out::Excluded(Asker::Ask(_), _)) {
-                words.rsplit_once(" (").map_or(words.clone(), |(head, _)| head.to_owned())
-            } else {
-                words
-            };
-            format!("newest {version} is out: {words}")
-        }
-        Some(out) => format!("newest {version} is out: {}", out_words(out, problem)),
+        None if kept => format!("{version}: the earlier pin is kept (--renew)"),
+        None => format!("{version} does not go with the other choices"),
+        Some(Out::Barred(bar)) => format!("{version} is barred: {bar}"),
+        Some(Out::Yanked(reason)) if reason.is_empty() => format!("{version} is yanked"),
+        Some(Out::Yanked(reason)) => format!("{version} is yanked: {}", escaped(reason)),
+        Some(Out::Source(Some(why))) => format!("{version} has only source here: {why}"),
+        Some(Out::Source(None)) => format!("{version} has only source"),
+        Some(Out::Unmet(need, chosen)) => format!("{version} needs {need}, and {chosen} was chosen"),
+        // Where an ask stands is told in the column beside.
+        Some(Out::Excluded(Asker::Ask(_), words)) => format!("{version} is out: you ask {words}"),
+        Some(out) => format!("{version} is out: {}", out_words(out, problem)),
     }
 }
 

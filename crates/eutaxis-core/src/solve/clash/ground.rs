@@ -149,7 +149,7 @@ impl Search {
         let mut barred: Vec<(BarKind, Version)> = Vec::new();
         let told = self.releases(project);
         for offer in facts.offers().iter().filter(|o| o.verdict == Verdict::Barred && told.contains(&o.version)) {
-            barred.extend(offer.bars.iter().map(|b| (b.kind, offer.version.clone())));
+            barred.extend(offer.bars.iter().map(|b| (b.kind(), offer.version.clone())));
         }
         for requirement in grounds.iter().filter_map(|g| self.requirement_of(g)).filter(|r| r.name == *project) {
             let out = facts.prereleases_kept_out(requirement, &self.problem);

@@ -83,6 +83,8 @@ pub struct Fact {
     pub origin: Option<Origin>,
     /// The fact in words.
     pub text: String,
+    /// The same where the reader sees what the place is: without it.
+    pub without_place: String,
     pub(super) ground: Ground,
     /// For bars: what else bars one of those releases.
     pub(super) also: Vec<BarKind>,

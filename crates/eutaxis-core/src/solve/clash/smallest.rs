@@ -58,7 +58,7 @@ impl Search {
         };
         let stood_for = |o: &Offer| {
             o.verdict == Verdict::Barred
-                && o.bars.iter().all(|b| b.kind == BarKind::Accelerator)
+                && o.bars.iter().all(|b| b.kind() == BarKind::Accelerator)
                 && can_be_taken(&o.version.public())
         };
         let by_label = self.problem.names_label(project);

@@ -4,7 +4,7 @@ use super::super::search::Search;
 use super::ground::Ground;
 use super::{Fact, FactKind};
 use crate::name::Name;
-use crate::offer::{BarKind, Verdict};
+use crate::offer::{Bar, BarKind, Verdict};
 use crate::requirement::Ask;
 use crate::version::{Version, VersionSpecifier};
 
@@ -19,6 +19,7 @@ impl Search {
             versions,
             needs: None,
             origin: None,
+            without_place: text.clone(),
             text,
             ground: ground.clone(),
             dates: Vec::new(),
@@ -80,25 +81,34 @@ impl Search {
                 fact(FactKind::Bar(*kind), project.to_string(), String::new(), text)
             }
             Ground::Barred { project, kind, releases } => {
-                let text = format!("{project} {}", self.sentences(project, *kind, releases));
+                let told = |words: fn(&Bar) -> String| {
+                    format!("{project} {}", self.sentences(project, *kind, releases, words))
+                };
+                let (text, without_place) = (told(Bar::of_several), told(Bar::without_place));
                 let offers = || self.facts.get(project).into_iter().flat_map(|f| f.offers());
                 let mine = || offers().filter(|o| releases.contains(&o.version));
                 let dates = mine().filter_map(|o| o.published()).collect();
-                let also = mine().flat_map(|o| o.bars.iter().map(|b| b.kind)).filter(|k| k != kind).collect();
+                let also = mine().flat_map(|o| o.bars.iter().map(Bar::kind)).filter(|k| k != kind).collect();
                 let versions = self.range_set(project, releases);
                 let known = self.facts.get(project);
                 let files = mine().flat_map(|o| &o.files);
                 let builds = files.filter_map(|f| Some(known?.judged().build_of(f)?.made_for.clone())).collect();
-                Fact { dates, also, builds, ..fact(FactKind::Bar(*kind), project.to_string(), versions, text) }
+                Fact {
+                    dates,
+                    also,
+                    builds,
+                    without_place,
+                    ..fact(FactKind::Bar(*kind), project.to_string(), versions, text)
+                }
             }
         }
     }
 
     /// Why releases are out, as `RELEASES: sentence`, those of the newest first.
-    fn sentences(&self, project: &Name, kind: BarKind, releases: &[Version]) -> String {
+    fn sentences(&self, project: &Name, kind: BarKind, releases: &[Version], words: fn(&Bar) -> String) -> String {
         let mut told: Vec<(String, Vec<Version>)> = Vec::new();
         for release in releases.iter().rev() {
-            let sentence = self.sentence(project, kind, release);
+            let sentence = self.sentence(project, kind, release, words);
             match told.iter_mut().find(|(s, _)| *s == sentence) {
                 Some((_, versions)) => versions.push(release.clone()),
                 None => told.push((sentence, vec![release.clone()])),
@@ -120,7 +130,7 @@ impl Search {
         words.join("; ")
     }
 
-    fn sentence(&self, project: &Name, kind: BarKind, release: &Version) -> String {
+    fn sentence(&self, project: &Name, kind: BarKind, release: &Version, words: fn(&Bar) -> String) -> String {
         let offer = self.facts.get(project).and_then(|f| f.offers().iter().find(|o| o.version == *release));
         match kind {
             BarKind::Prerelease if offer.is_some_and(|o| o.verdict != Verdict::Barred) => {
@@ -131,14 +141,7 @@ impl Search {
                 let reason = reason.map_or(String::new(), |r| format!(" (\"{}\")", crate::fault::escaped(&r)));
                 format!("yanked{reason}, and nothing pins it exactly")
             }
-            _ => {
-                let bar = offer.and_then(|o| o.bars.iter().find(|b| b.kind == kind));
-                // Behind a parenthesis stands what differs from release to release.
-                bar.map_or(String::new(), |b| match kind {
-                    BarKind::Date => b.detail.split(" (").next().unwrap_or(&b.detail).to_owned(),
-                    _ => b.detail.clone(),
-                })
-            }
+            _ => offer.and_then(|o| o.bars.iter().find(|b| b.kind() == kind)).map_or(String::new(), words),
         }
     }
 

@@ -5,7 +5,7 @@ use rstest::rstest;
 
 use super::toy::{World, problem, run, run_priced, shown, version};
 use super::{any_asks, any_policy, any_world, facts};
-use crate::offer::too_dear;
+use crate::offer::Bar;
 use crate::offer::{BarKind, Policy};
 use crate::solve::FactKind;
 
@@ -44,10 +44,10 @@ fn archives_are_fetched_only_when_they_can_matter(
 
 #[test]
 fn what_it_would_cost_too_much_to_know_bars_its_release() {
-    let bar = too_dear(&version("2.18.0"), 593_000_000, 32_000_000);
-    assert_eq!(bar.kind, BarKind::Unknown);
+    let bar = Bar::TooDear { version: version("2.18.0"), size: 593_000_000, limit: 32_000_000 };
+    assert_eq!(bar.kind(), BarKind::Unknown);
     assert_eq!(
-        bar.detail,
+        bar.to_string(),
         "what 2.18.0 needs is not known: learning it means fetching 593 MB (limit 32 MB; --fetch-limit)"
     );
     let world = World::of(&["a 2 costly", "a 1", "b 1 costly"]);

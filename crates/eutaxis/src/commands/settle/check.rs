@@ -125,7 +125,7 @@ fn because(project: &str, before: Option<&str>, settled: &Settled<'_>, run: &Run
     match judged.offer(&version) {
         None => format!("{version} is not in its depot"),
         Some(offer) if offer.verdict == Verdict::Barred => {
-            let bars: Vec<&str> = offer.bars.iter().map(|b| b.detail.as_str()).collect();
+            let bars: Vec<String> = offer.bars.iter().map(ToString::to_string).collect();
             format!("{version} is barred: {}", bars.join("; "))
         }
         Some(offer) if offer.yanked.is_some() => {

@@ -120,7 +120,7 @@ fn bars(cause: &mut Cause, asked: &[&Offer], spot: &Spot, checked: &mut Checked)
     let Some(newest) = asked.first() else { return };
     // The words of the log left it open; the depots do not.
     cause.confidence = Confidence::High;
-    let why = newest.bars.first().map_or(String::new(), |b| format!(": {}", b.detail));
+    let why = newest.bars.first().map_or(String::new(), |b| format!(": {b}"));
     let more = match asked.len() {
         1 => String::new(),
         n => format!(

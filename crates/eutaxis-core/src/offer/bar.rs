@@ -1,0 +1,312 @@
+//! Why a release or file is out: as data, and put into words here alone.
+
+use std::fmt;
+
+use jiff::Timestamp;
+
+use crate::fault::{Origin, escaped};
+use crate::version::{Version, VersionSpecifier};
+
+/// What kind of reason a bar is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum BarKind {
+    /// Interpreter or its ABI.
+    Interpreter,
+    /// Operating system or architecture.
+    Platform,
+    /// C library.
+    Libc,
+    /// A build for an accelerator that the target does not have, or whose driver or device does not run it.
+    Accelerator,
+    /// Yanked by its publisher.
+    Yanked,
+    /// A pre-release that nothing admits.
+    Prerelease,
+    /// Published after the date asked for, or without date.
+    Date,
+    /// The policy on source distributions, or needs that only building would tell.
+    Wheels,
+    /// The user's own word on it.
+    Adjust,
+    /// No file, no file whose metadata can be used, or no depot has the project.
+    Absent,
+    /// What it needs is not known, and learning it would cost more than is permitted.
+    Unknown,
+    /// Its project is quarantined by those who run the depot (PEP 792).
+    Quarantined,
+}
+
+impl BarKind {
+    /// The word for it in JSON.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            BarKind::Interpreter => "interpreter",
+            BarKind::Platform => "platform",
+            BarKind::Libc => "libc",
+            BarKind::Accelerator => "accelerator",
+            BarKind::Yanked => "yanked",
+            BarKind::Prerelease => "prerelease",
+            BarKind::Date => "date",
+            BarKind::Wheels => "wheels",
+            BarKind::Adjust => "adjust",
+            BarKind::Absent => "absent",
+            BarKind::Unknown => "unknown",
+            BarKind::Quarantined => "quarantined",
+        }
+    }
+}
+
+/// The C library of a target that takes none of the wheels.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LibcHere {
+    /// GNU.
+    Glibc,
+    /// musl.
+    Musl,
+    /// The interpreter has its own inside.
+    Static,
+}
+
+/// One reason why a release or file is out: the nearest miss.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Bar {
+    /// Requires-Python leaves the interpreter out.
+    Python {
+        /// What it needs.
+        needs: VersionSpecifier,
+        /// The interpreter.
+        here: Version,
+    },
+    /// All wheels are for other interpreters.
+    OtherInterpreter {
+        /// Their interpreter tags.
+        tags: Vec<String>,
+        /// The target's.
+        here: String,
+    },
+    /// All wheels are for other ABIs.
+    OtherAbi {
+        /// Their ABI tags.
+        abis: Vec<String>,
+        /// The target's.
+        here: String,
+    },
+    /// A C library or system is older than the nearest wheel takes.
+    TooOld {
+        /// Which: `glibc`, `musl`, `macOS`.
+        what: &'static str,
+        /// The version that is needed: major and minor.
+        needs: (u32, u32),
+        /// The version here.
+        here: (u32, u32),
+    },
+    /// All wheels are for another C library.
+    OtherLibc {
+        /// Theirs.
+        libcs: Vec<&'static str>,
+        /// The target's.
+        here: LibcHere,
+    },
+    /// All wheels are for other processors.
+    OtherArch {
+        /// Theirs.
+        archs: Vec<String>,
+        /// That of the target's programs.
+        here: String,
+        /// That of its kernel, where it is another.
+        kernel: Option<String>,
+    },
+    /// All wheels are for other operating systems.
+    OtherSystem {
+        /// Theirs.
+        systems: Vec<&'static str>,
+        /// The target's.
+        here: &'static str,
+    },
+    /// All wheels have platform tags that mean nothing here.
+    OtherPlatform {
+        /// The tags.
+        tags: Vec<String>,
+    },
+    /// A build for an accelerator does not run here, in words.
+    Accelerator(String),
+    /// Yanked; the publisher's reason may be empty.
+    Yanked(String),
+    /// A pre-release that nothing admits.
+    Prerelease,
+    /// It has no date, and one was asked for.
+    Undated,
+    /// It appeared too late.
+    Later {
+        /// The date asked for.
+        as_of: Timestamp,
+        /// When it appeared.
+        published: Timestamp,
+    },
+    /// It has only source, and wheels alone are taken.
+    OnlySource,
+    /// Only building would tell what it needs.
+    UnknownUntilBuilt,
+    /// The user avoids it.
+    Avoided {
+        /// Why.
+        because: String,
+        /// Where it was stated.
+        origin: Origin,
+    },
+    /// Its metadata cannot be used: why.
+    Unusable(String),
+    /// Learning what it needs costs more than is permitted.
+    TooDear {
+        /// The release.
+        version: Version,
+        /// Bytes that it costs.
+        size: u64,
+        /// Bytes that are permitted.
+        limit: u64,
+    },
+    /// Its project is quarantined; the reason may be empty.
+    Quarantined(String),
+}
+
+impl Bar {
+    /// Its kind.
+    pub fn kind(&self) -> BarKind {
+        match self {
+            Bar::Python { .. } | Bar::OtherInterpreter { .. } | Bar::OtherAbi { .. } => BarKind::Interpreter,
+            Bar::TooOld { what: "macOS", .. }
+            | Bar::OtherArch { .. }
+            | Bar::OtherSystem { .. }
+            | Bar::OtherPlatform { .. } => BarKind::Platform,
+            Bar::TooOld { .. } | Bar::OtherLibc { .. } => BarKind::Libc,
+            Bar::Accelerator(_) => BarKind::Accelerator,
+            Bar::Yanked(_) => BarKind::Yanked,
+            Bar::Prerelease => BarKind::Prerelease,
+            Bar::Undated | Bar::Later { .. } => BarKind::Date,
+            Bar::OnlySource | Bar::UnknownUntilBuilt => BarKind::Wheels,
+            Bar::Avoided { .. } => BarKind::Adjust,
+            Bar::Unusable(_) => BarKind::Absent,
+            Bar::TooDear { .. } => BarKind::Unknown,
+            Bar::Quarantined(_) => BarKind::Quarantined,
+        }
+    }
+
+    /// The sentence, and what it says of the place behind that; `wheels` is how wheels are spoken of.
+    fn in_parts(&self, wheels: &str) -> (String, String) {
+        let whole = |text: String| (text, String::new());
+        let target = |here: &str| format!("; this target is {here}");
+        match self {
+            Bar::Python { needs, here } => (format!("needs Python {needs}"), format!(", here {here}")),
+            Bar::OtherInterpreter { tags, here } => (format!("{wheels} {}", tags.join(", ")), target(here)),
+            Bar::OtherAbi { abis, here } => (format!("{wheels} the ABI {}", abis.join(", ")), target(here)),
+            Bar::OtherSystem { systems, here } => (format!("{wheels} {} only", systems.join(", ")), target(here)),
+            Bar::TooOld { what, needs, here } => {
+                (format!("needs {what} {}.{}", needs.0, needs.1), format!(", here {}.{}", here.0, here.1))
+            }
+            Bar::OtherLibc { libcs, here } => {
+                let here = match here {
+                    LibcHere::Glibc => "glibc",
+                    LibcHere::Musl => "musl",
+                    LibcHere::Static => "a static interpreter",
+                };
+                whole(format!("{wheels} {} only; this target has {here}", libcs.join(", ")))
+            }
+            Bar::OtherArch { archs, here, kernel } => {
+                let kernel = kernel.as_ref().map_or(String::new(), |machine| format!(" on a kernel for {machine}"));
+                whole(format!("{wheels} {} only; this userland is {here}{kernel}", archs.join(", ")))
+            }
+            Bar::OtherPlatform { tags } => {
+                whole(format!("{wheels} {}, which this target does not take", tags.join(", ")))
+            }
+            Bar::Accelerator(why) => whole(why.clone()),
+            Bar::Yanked(reason) => whole(format!("yanked{}", quoted(reason, ": ", ""))),
+            Bar::Prerelease => whole("a pre-release, which nothing admits".to_owned()),
+            Bar::Undated => whole("the depot gives no date for it".to_owned()),
+            Bar::Later { as_of, published } => whole(format!("published after {} ({})", day(*as_of), day(*published))),
+            Bar::OnlySource => whole("only source, and the policy takes wheels only".to_owned()),
+            Bar::UnknownUntilBuilt => whole("only source, and what it needs is known only by building it".to_owned()),
+            Bar::Avoided { because, origin } => whole(format!("to be avoided: \"{}\" ({origin})", escaped(because))),
+            Bar::Unusable(why) => whole(format!("its metadata cannot be used: {why}")),
+            Bar::TooDear { version, size, limit } => whole(format!(
+                "what {version} needs is not known: learning it means fetching {} (limit {}; --fetch-limit)",
+                megabytes(*size),
+                megabytes(*limit)
+            )),
+            Bar::Quarantined(reason) => {
+                whole(format!("its depot has quarantined the project{}", quoted(reason, " (", ")")))
+            }
+        }
+    }
+
+    /// The words for it where the reader sees what the place is: without it.
+    pub fn without_place(&self) -> String {
+        self.in_parts("wheels for").0
+    }
+
+    /// The words for it where one wheel is meant.
+    pub fn of_one_wheel(&self) -> String {
+        let (told, place) = self.in_parts("it is for");
+        told + &place
+    }
+
+    /// The words for it where it is told of several releases at once: without what differs from one to the next.
+    pub fn of_several(&self) -> String {
+        match self {
+            Bar::Later { as_of, .. } => format!("published after {}", day(*as_of)),
+            other => other.to_string(),
+        }
+    }
+}
+
+fn day(at: Timestamp) -> String {
+    at.to_string().chars().take(10).collect()
+}
+
+/// A reason that somebody gave, in quotes behind a word.
+fn quoted(reason: &str, before: &str, after: &str) -> String {
+    if reason.is_empty() { String::new() } else { format!("{before}\"{}\"{after}", escaped(reason)) }
+}
+
+fn megabytes(bytes: u64) -> String {
+    match bytes {
+        0..1_000_000 => format!("{} kB", bytes.div_ceil(1_000)),
+        1_000_000..1_000_000_000 => format!("{} MB", bytes / 1_000_000),
+        _ => format!("{}.{} GB", bytes / 1_000_000_000, bytes % 1_000_000_000 / 100_000_000),
+    }
+}
+
+impl fmt::Display for Bar {
+    /// A sentence without final stop.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let (told, place) = self.in_parts("wheels for");
+        write!(f, "{told}{place}")
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn bar(what: &'static str) -> Bar {
+        Bar::TooOld { what, needs: (2, 34), here: (2, 31) }
+    }
+
+    #[rstest]
+    #[case(bar("glibc"), BarKind::Libc, "needs glibc 2.34, here 2.31", "needs glibc 2.34")]
+    #[case(bar("macOS"), BarKind::Platform, "needs macOS 2.34, here 2.31", "needs macOS 2.34")]
+    #[case(Bar::Yanked("broke, here and there".to_owned()), BarKind::Yanked, "yanked: \"broke, here and there\"",
+        "yanked: \"broke, here and there\"")]
+    #[case(Bar::OtherArch { archs: vec!["aarch64".to_owned()], here: "armv7l".to_owned(), kernel: Some("aarch64".to_owned()) },
+        BarKind::Platform, "wheels for aarch64 only; this userland is armv7l on a kernel for aarch64",
+        "wheels for aarch64 only; this userland is armv7l on a kernel for aarch64")]
+    fn words_come_from_the_data(
+        #[case] bar: Bar,
+        #[case] kind: BarKind,
+        #[case] words: &str,
+        #[case] without_place: &str,
+    ) {
+        assert_eq!((bar.kind(), bar.to_string().as_str()), (kind, words));
+        assert_eq!(bar.without_place(), without_place);
+    }
+}
