@@ -18,37 +18,46 @@ const MOST: usize = 30;
 /// Facts by their names: `project`, `version`, `specifier`, `wanted`, `found`, `library`, `symbol`, `tool`, `header`, `module`,
 /// `architecture`, `path` and others; `asked`, `needs`, `offered` and `paths` are lists.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Facts(BTreeMap<String, Vec<String>>);
+pub struct Facts {
+    named: BTreeMap<String, Vec<String>>,
+    /// The releases or asks that need something, in the order in which they were told.
+    needing: Vec<String>,
+}
 
 impl Facts {
     /// A fact, or the items of a list with commas between.
     pub fn get(&self, name: &str) -> Option<String> {
-        self.0.get(name).filter(|v| !v.is_empty()).map(|values| values.join(", "))
+        self.named.get(name).filter(|v| !v.is_empty()).map(|values| values.join(", "))
     }
 
     /// The items of a fact.
     pub fn all(&self, name: &str) -> &[String] {
-        self.0.get(name).map_or(&[], Vec::as_slice)
+        self.named.get(name).map_or(&[], Vec::as_slice)
+    }
+
+    /// The releases or asks of which the log says what they need, each once: `sastrugi 0.8.1`, `seracnet>=2`.
+    pub fn needing(&self) -> &[String] {
+        &self.needing
     }
 
     /// States a fact anew.
     pub fn set(&mut self, name: &str, value: impl Into<String>) {
-        self.0.insert(name.to_owned(), vec![value.into()]);
+        self.named.insert(name.to_owned(), vec![value.into()]);
     }
 
     /// States a fact if it is not stated yet.
     pub fn set_if_absent(&mut self, name: &str, value: impl Into<String>) {
-        self.0.entry(name.to_owned()).or_insert_with(|| vec![value.into()]);
+        self.named.entry(name.to_owned()).or_insert_with(|| vec![value.into()]);
     }
 
     /// Takes a fact away.
     pub fn remove(&mut self, name: &str) {
-        self.0.remove(name);
+        self.named.remove(name);
     }
 
     /// Names with values, and whether it is a list.
     pub fn iter(&self) -> impl Iterator<Item = (&str, &[String], bool)> {
-        self.0.iter().map(|(name, values)| (name.as_str(), values.as_slice(), PLURAL.contains(&name.as_str())))
+        self.named.iter().map(|(name, values)| (name.as_str(), values.as_slice(), PLURAL.contains(&name.as_str())))
     }
 
     /// What a pattern found.
@@ -61,7 +70,12 @@ impl Facts {
             for claim in claims(value) {
                 match claim {
                     Claim::Asked(what) => self.add("asked", &what),
-                    Claim::Needs(who, what) => self.add("needs", &format!("{who} needs {what}")),
+                    Claim::Needs(who, what) => {
+                        self.add("needs", &format!("{who} needs {what}"));
+                        if self.needing.len() < MOST && !self.needing.contains(&who) {
+                            self.needing.push(who);
+                        }
+                    }
                 }
             }
             return;
@@ -76,7 +90,7 @@ impl Facts {
     /// One more item of a list.
     fn add(&mut self, name: &str, item: &str) {
         let item = item.trim().trim_end_matches(['.', ',']);
-        let values = self.0.entry(name.to_owned()).or_default();
+        let values = self.named.entry(name.to_owned()).or_default();
         if !item.is_empty() && values.len() < MOST && !values.iter().any(|v| v == item) {
             values.push(item.to_owned());
         }
@@ -85,7 +99,7 @@ impl Facts {
     /// The facts that tell one cause from another of its kind.
     pub(super) fn key(&self) -> Vec<(&str, &[String])> {
         let telling = ["project", "module", "library", "tool", "header", "symbol", "path", "own", "host", "command"];
-        telling.iter().filter_map(|name| Some((*name, self.0.get(*name)?.as_slice()))).collect()
+        telling.iter().filter_map(|name| Some((*name, self.named.get(*name)?.as_slice()))).collect()
     }
 
     /// Facts that follow from what was found.
@@ -121,7 +135,7 @@ impl Facts {
     }
 
     fn clean(&mut self) {
-        for (name, values) in &mut self.0 {
+        for (name, values) in &mut self.named {
             for value in values.iter_mut() {
                 let trimmed = value.trim_matches(['\'', '"', '`', ' ', ':', ',']).trim_end_matches('.');
                 *value = trimmed.to_owned();
@@ -136,7 +150,7 @@ impl Facts {
             }
             values.retain(|v| !v.is_empty());
         }
-        self.0.retain(|_, values| !values.is_empty());
+        self.named.retain(|_, values| !values.is_empty());
     }
 
     fn of_requirement(&mut self, text: &str) {
@@ -229,12 +243,7 @@ impl Facts {
         let asked = self.all("asked");
         let mut all: Vec<&str> = asked.iter().map(String::as_str).collect();
         if all.len() < 2 {
-            all.clear();
-            for (one, _) in self.all("needs").iter().filter_map(|n| n.split_once(" needs ")) {
-                if !all.contains(&one) {
-                    all.push(one);
-                }
-            }
+            all = self.needing.iter().map(String::as_str).collect();
         }
         if let [first @ .., last] = all.as_slice()
             && !first.is_empty()

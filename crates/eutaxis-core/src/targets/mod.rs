@@ -65,7 +65,14 @@ impl Target {
 
 impl fmt::Display for Target {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{} / {}", self.interpreter, self.platform)?;
-        self.accelerators.here.iter().try_for_each(|a| write!(f, " / {a}"))
+        write!(f, "{} / {}", self.interpreter, self.place())
+    }
+}
+
+impl Target {
+    /// What it is but for the interpreter, as it is written: platform and accelerators.
+    pub fn place(&self) -> String {
+        let accelerators = self.accelerators.here.iter().map(|a| format!(" / {a}"));
+        std::iter::once(self.platform.to_string()).chain(accelerators).collect()
     }
 }

@@ -124,11 +124,11 @@ impl Asked {
             };
             let wanted = format!("=={}", one.version);
             let is_wish = |f: &&Fact| f.project == name.as_str() && f.versions == wanted && f.needs.is_none();
-            let words = |text: &str| match text.strip_prefix("held ") {
-                Some(chosen) => format!("{chosen} was chosen before it"),
-                None => text.to_owned(),
+            let words = |fact: &Fact| match &fact.chosen {
+                Some(version) => format!("{} {version} was chosen before it", fact.project),
+                None => fact.text.clone(),
             };
-            one.out = clash.facts.iter().filter(|f| !is_wish(f)).map(|f| words(&f.text)).collect();
+            one.out = clash.facts.iter().filter(|f| !is_wish(f)).map(words).collect();
             one.by_choices = true;
         }
         let cautions = match &self.solution {

@@ -7,16 +7,28 @@ use eutaxis_core::solve::Contested;
 /// A stretch of the axis: a release, or several that follow each other.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Stretch {
-    /// `1.9.4`, or `1.7.2 to 1.9.4`.
-    pub(crate) label: String,
+    /// Its first release.
+    pub(crate) first: String,
+    /// Its last, where it is another one.
+    pub(crate) last: Option<String>,
     /// For each row whether the fact allows it.
     pub(crate) allowed: Vec<bool>,
+}
+
+impl Stretch {
+    /// `1.9.4`, or `1.7.2 to 1.9.4`.
+    pub(crate) fn label(&self) -> String {
+        match &self.last {
+            None => self.first.clone(),
+            Some(last) => format!("{} to {last}", self.first),
+        }
+    }
 }
 
 /// A stretch for every release, oldest first.
 pub(crate) fn each(contested: &Contested) -> Vec<Stretch> {
     let allowed = |v: &Version| contested.rows.iter().map(|(_, allows)| allows.contains(v)).collect();
-    contested.releases.iter().map(|v| Stretch { label: v.to_string(), allowed: allowed(v) }).collect()
+    contested.releases.iter().map(|v| Stretch { first: v.to_string(), last: None, allowed: allowed(v) }).collect()
 }
 
 /// Neighbours with the same marks put together.
@@ -32,9 +44,9 @@ pub(crate) fn folded(contested: &Contested) -> Vec<Stretch> {
         .filter_map(|run| {
             let ((first, stretch), (last, _)) = (run.first()?, run.last()?);
             let name = |v: &Version| if whole(v, run) { v.public().to_string() } else { v.to_string() };
-            let (from, to) = (name(first), name(last));
-            let label = if from == to { from } else { format!("{from} to {to}") };
-            Some(Stretch { label, allowed: stretch.allowed.clone() })
+            let (first, last) = (name(first), name(last));
+            let last = Some(last).filter(|last| *last != first);
+            Some(Stretch { first, last, allowed: stretch.allowed.clone() })
         })
         .collect()
 }
@@ -52,7 +64,7 @@ mod tests {
             releases: versions(&["1", "2", "3", "4"]),
             rows: vec![(0, versions(&["3", "4"])), (1, versions(&["1", "2", "3"]))],
         };
-        let labels: Vec<String> = folded(&contested).into_iter().map(|s| s.label).collect();
+        let labels: Vec<String> = folded(&contested).iter().map(Stretch::label).collect();
         assert_eq!((each(&contested).len(), labels), (4, vec!["1 to 2".to_owned(), "3".to_owned(), "4".to_owned()]));
     }
 }

@@ -9,12 +9,12 @@ pub(crate) fn text(all: &[Checked]) -> String {
     let mut text = String::new();
     for checked in all {
         let (count, file, shown) = (count(checked.count, "project"), &checked.file, &checked.shown);
-        let (painted, line): (fn(&str) -> String, String) = match checked.drifts.len() {
-            0 => (style::good, format!("The pins hold: {count} in {file} for {shown}")),
-            n => (style::barred, format!("The pins do not hold: {n} of what {file} pins for {shown} would move")),
+        let (painted, head, rest): (fn(&str) -> String, _, _) = match checked.drifts.len() {
+            0 => (style::good, "The pins hold:", format!("{count} in {file} for {shown}")),
+            n => (style::barred, "The pins do not hold:", format!("{n} of what {file} pins for {shown} would move")),
         };
-        let head = line.split_once(':').map_or(line.clone(), |(head, _)| format!("{head}:"));
-        text.push_str(&format!("{}\n", wrap(&line, width).join("\n").replacen(&head, &painted(&head), 1)));
+        let line = wrap(&format!("{head} {rest}"), width).join("\n");
+        text.push_str(&format!("{}\n", line.replacen(head, &painted(head), 1)));
         let mut table = Table::new(&["", "", "", ""]);
         for drift in &checked.drifts {
             let (before, after) = (drift.before.as_deref().unwrap_or("-"), drift.after.as_deref().unwrap_or("-"));

@@ -133,8 +133,9 @@ fn involved(clash: &Clash) -> Vec<Name> {
 /// Releases from left to right, one row per fact, and what is left: nothing.
 fn axis(contested: &Contested, width: usize) -> String {
     let lead = contested.project.as_str().width().max("  fact 00".len()) + 3;
-    let room =
-        |stretches: &[Stretch]| lead + stretches.iter().map(|s| s.label.width().max(4) + 3).sum::<usize>() <= width + 3;
+    let room = |stretches: &[Stretch]| {
+        lead + stretches.iter().map(|s| s.label().width().max(4) + 3).sum::<usize>() <= width + 3
+    };
     let all = each(contested);
     let stretches = if room(&all) { all } else { folded(contested) };
     if !room(&stretches) {
@@ -145,10 +146,10 @@ fn axis(contested: &Contested, width: usize) -> String {
     lines.push(format!("{:lead$}", "   left"));
     let last = lines.len() - 1;
     for stretch in &stretches {
-        let room = stretch.label.width().max(4);
+        let room = stretch.label().width().max(4);
         for (i, line) in lines.iter_mut().enumerate() {
             let cell = match i {
-                0 => stretch.label.clone(),
+                0 => stretch.label(),
                 i if i == last => ".".to_owned(),
                 i => mark(stretch.allowed.get(i - 1).copied().unwrap_or(false), room),
             };
@@ -174,14 +175,14 @@ fn mark(allowed: bool, room: usize) -> String {
 /// The same turned by a right angle, for many stretches or few columns: a line for each stretch.
 fn upright(contested: &Contested, stretches: &[Stretch], width: usize) -> String {
     let heads: Vec<String> = contested.rows.iter().map(|(fact, _)| format!("fact {}", fact + 1)).collect();
-    let label = stretches.iter().map(|s| s.label.width()).max().unwrap_or(0).max(contested.project.as_str().width());
+    let label = stretches.iter().map(|s| s.label().width()).max().unwrap_or(0).max(contested.project.as_str().width());
     let lead = (label + 4).min(width / 2);
     let mut text = format!("{:lead$}{}  left", format!(" {}", contested.project), heads.join("  "));
     text = format!("{}\n", style::strong(&text));
     for stretch in stretches {
-        let mut line = format!("{:lead$}", format!("   {}", stretch.label));
-        if stretch.label.width() + 3 >= lead {
-            line = format!("   {}\n{:lead$}", stretch.label, "");
+        let mut line = format!("{:lead$}", format!("   {}", stretch.label()));
+        if stretch.label().width() + 3 >= lead {
+            line = format!("   {}\n{:lead$}", stretch.label(), "");
         }
         for (head, allowed) in heads.iter().zip(&stretch.allowed) {
             let room = head.width();

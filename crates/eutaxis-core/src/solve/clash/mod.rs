@@ -85,6 +85,8 @@ pub struct Fact {
     pub text: String,
     /// The same where the reader sees what the place is: without it.
     pub without_place: String,
+    /// For a release that was chosen before: which of the project.
+    pub chosen: Option<Version>,
     pub(super) ground: Ground,
     /// For bars: what else bars one of those releases.
     pub(super) also: Vec<BarKind>,

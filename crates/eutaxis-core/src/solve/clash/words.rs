@@ -21,6 +21,7 @@ impl Search {
             origin: None,
             without_place: text.clone(),
             text,
+            chosen: None,
             ground: ground.clone(),
             dates: Vec::new(),
             builds: Vec::new(),
@@ -37,9 +38,10 @@ impl Search {
             Ground::Ask(i) => stated(FactKind::Ask, "you ask", self.problem.asks.get(*i)),
             Ground::Bound(i) => stated(FactKind::Bound, "you bound", self.problem.bounds.get(*i)),
             Ground::Held(project) => {
-                let version = self.problem.held.get(project).map(ToString::to_string).unwrap_or_default();
+                let chosen = self.problem.held.get(project).cloned();
+                let version = chosen.as_ref().map(ToString::to_string).unwrap_or_default();
                 let text = format!("held {project} {version}");
-                fact(FactKind::Bound, project.to_string(), format!("=={version}"), text)
+                Fact { chosen, ..fact(FactKind::Bound, project.to_string(), format!("=={version}"), text) }
             }
             Ground::Prior(project) => {
                 let version = self.problem.prior.get(project).map(ToString::to_string).unwrap_or_default();

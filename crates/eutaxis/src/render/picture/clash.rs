@@ -40,13 +40,12 @@ pub(crate) fn clash(refusal: &Refusal<'_>) -> String {
         page.beside(MARGIN, INK, contested.project.as_str());
         for (i, stretch) in stretches.iter().enumerate() {
             // A stretch has its ends under each other.
-            let (first, last) = stretch.label.split_once(" to ").unwrap_or((&stretch.label, ""));
-            page.beside(MARGIN + LEAD + i * cell, PALE, first);
+            page.beside(MARGIN + LEAD + i * cell, PALE, &stretch.first);
             page.y += BELOW;
-            page.beside(MARGIN + LEAD + i * cell, PALE, last);
+            page.beside(MARGIN + LEAD + i * cell, PALE, stretch.last.as_deref().unwrap_or_default());
             page.y -= BELOW;
         }
-        page.y += 10 + if stretches.iter().any(|s| s.label.contains(" to ")) { BELOW } else { 0 };
+        page.y += 10 + if stretches.iter().any(|s| s.last.is_some()) { BELOW } else { 0 };
         for (row, (fact, _)) in contested.rows.iter().enumerate() {
             page.y += LINE;
             page.label(MARGIN + 16, &format!("fact {}", fact + 1));

@@ -470,9 +470,7 @@ fn called(interpreter: &Interpreter) -> String {
 /// A target as it is typed, with the series of its interpreter.
 fn spec(target: &Target) -> String {
     let interpreter = &target.interpreter;
-    let whole = target.to_string();
-    let rest = whole.split_once(" / ").map_or("", |(_, rest)| rest);
-    format!("{} {} / {rest}", interpreter.implementation.name(), interpreter.series_text())
+    format!("{} {} / {}", interpreter.implementation.name(), interpreter.series_text(), target.place())
 }
 
 /// The environment that was named, without the hashes of its files.

@@ -71,7 +71,7 @@ fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
     if cause.id == "clash" {
         let mut all: Vec<Requirement> = facts.all("asked").iter().filter_map(|a| read(a)).collect();
         if all.len() < 2 {
-            for requirement in facts.all("needs").iter().filter_map(|n| needing(n)) {
+            for requirement in facts.needing().iter().filter_map(|n| needing(n)) {
                 if !all.iter().any(|r| r.name == requirement.name) {
                     all.push(requirement);
                 }
@@ -91,9 +91,8 @@ fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
     project.into_iter().chain(needed.or_else(found)).collect()
 }
 
-/// The one that needs something, pinned to its release: of `a 1.0 needs b<2`.
-fn needing(text: &str) -> Option<Requirement> {
-    let (who, _) = text.split_once(" needs ")?;
+/// The one that needs something, pinned to its release where the log names one: `a 1.0`.
+fn needing(who: &str) -> Option<Requirement> {
     let asked = match who.rsplit_once(' ') {
         Some((name, version)) if version.starts_with(|c: char| c.is_ascii_digit()) => format!("{name}=={version}"),
         _ => who.to_owned(),
@@ -107,9 +106,9 @@ mod tests {
     use rstest::rstest;
 
     #[rstest]
-    #[case("seracnet 2.3.0 needs frostgrid>=2", "seracnet==2.3.0")]
-    #[case("seracnet>=2 needs frostgrid>=2", "seracnet>=2")]
-    #[case("glacier-kit needs seracnet", "glacier-kit")]
+    #[case("seracnet 2.3.0", "seracnet==2.3.0")]
+    #[case("seracnet>=2", "seracnet>=2")]
+    #[case("glacier-kit", "glacier-kit")]
     fn who_needs_something_is_read(#[case] text: &str, #[case] expected: &str) {
         assert_eq!(needing(text).unwrap().to_string().replace(' ', ""), expected);
     }
