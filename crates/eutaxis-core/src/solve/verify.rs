@@ -1,14 +1,16 @@
-//! An independent check of a solution against the problem and the metadata: it shares nothing with the search.
+//! An independent check of a solution against the problem, its files and the metadata: it shares nothing with the search, so
+//! that an unsound answer is found before it leaves the program.
 
 use crate::artifact::Metadata;
+use crate::index::FileKind;
 use crate::name::Name;
-use crate::offer::requirements;
+use crate::offer::{Adjustment, Effect, requirements};
 use crate::requirement::{Accepts, Requirement};
 
 use super::problem::Problem;
 use super::solution::{Chosen, Solution};
 
-/// Checks that every ask and bound holds and every need of every chosen release is met.
+/// Checks that every ask and bound holds, every need of every chosen release is met, and every file is for the target.
 ///
 /// # Errors
 /// What does not hold, in words.
@@ -41,6 +43,7 @@ pub fn verify<'a>(
         let Some(metadata) = metadata(&c.project, &c.file.filename) else {
             return Err(format!("{} was chosen unseen", c.project));
         };
+        is_for(c, metadata, problem)?;
         let extras: Vec<Name> = c.extras.iter().filter(|e| metadata.extras.contains(e)).cloned().collect();
         let stated = requirements(metadata, &c.project, &c.version, &problem.target, &problem.adjustments);
         for (need, _) in &stated {
@@ -61,4 +64,26 @@ pub fn verify<'a>(
         }
     }
     Ok(())
+}
+
+/// Whether a chosen file is for the target: its tags, and the interpreters that it names (its page's word counts first).
+fn is_for(chosen: &Chosen, metadata: &Metadata, problem: &Problem) -> Result<(), String> {
+    let Chosen { project, version, file, .. } = chosen;
+    if *file.kind.version() != *version {
+        return Err(format!("{} is no file of {project} {version}", file.filename));
+    }
+    if let FileKind::Wheel(name) = &file.kind
+        && problem.target.rank(&name.tags).is_none()
+    {
+        return Err(format!("{} does not fit the target", file.filename));
+    }
+    let python = file.requires_python.as_deref().or(metadata.requires_python.as_ref());
+    if let Some(set) = python.filter(|set| !set.matches(&problem.target.interpreter.version)) {
+        return Err(format!("{project} {version} needs Python {set}"));
+    }
+    let avoids = |a: &&Adjustment| a.effect == Effect::Avoid && a.speaks_of(project, version, &problem.target);
+    match problem.adjustments.iter().find(avoids) {
+        Some(_) => Err(format!("{project} {version} is to be avoided")),
+        None => Ok(()),
+    }
 }

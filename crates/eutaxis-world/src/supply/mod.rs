@@ -18,13 +18,14 @@ use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::{Page, PageFile};
 use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::solve::{
-    Alternative, Clash, End, Joint, Problem, Search, Solution, Solver, Step, Want, Ways, joint, ways_out,
+    Alternative, Chosen, Clash, End, Joint, Problem, Search, Solution, Solver, Step, Want, Ways, joint, verify,
+    ways_out,
 };
 
 use crate::catalogue::ListedFile;
 use crate::depot::{Depot, Depots, Place};
 use crate::threads::each;
-use crate::{Error, Result};
+use crate::{Error, ErrorKind, Result};
 use ahead::Ahead;
 use crew::{Crew, Fact};
 use judge::{Judge, Judges};
@@ -184,11 +185,43 @@ impl Run {
                     }
                     progress(self.read());
                 }
-                Step::Settled(solution) => return Ok(End::Settled(solution)),
+                Step::Settled(solution) => {
+                    self.ensure_sound(problem, &solution)?;
+                    return Ok(End::Settled(solution));
+                }
                 Step::Clash(clash) => return Ok(End::Clash(clash)),
                 Step::GaveUp { .. } => return Ok(End::GaveUp),
             }
         }
+    }
+
+    /// Every answer is checked by itself before it is given.
+    ///
+    /// # Errors
+    /// When it does not hold: a fault of ours.
+    fn ensure_sound(&self, problem: &Problem, solution: &Solution) -> Result<()> {
+        let crew = self.crew(None);
+        let read = |c: &Chosen| {
+            let answers = crew.answers_of(&c.project).into_iter().filter(|(file, _)| *file == c.file.filename);
+            let known = answers.map(|(_, answer)| match answer {
+                MetadataAnswer::Known(metadata) => metadata,
+                // What is chosen without metadata the user has spoken for.
+                MetadataAnswer::UnknownUntilBuilt
+                | MetadataAnswer::Unusable(_)
+                | MetadataAnswer::Dear(_)
+                | MetadataAnswer::TooDear { .. } => Arc::new(Metadata::unsaid(c.project.clone(), c.version.clone())),
+            });
+            known.last()
+        };
+        let metadata: Vec<Option<Arc<Metadata>>> = solution.chosen.iter().map(read).collect();
+        let of = |name: &Name, _: &str| {
+            let at = solution.chosen.iter().position(|c| c.project == *name)?;
+            metadata.get(at)?.as_deref()
+        };
+        verify(problem, solution, &of).map_err(|why| {
+            let error = Error::new(ErrorKind::Internal, format!("the answer of this program does not hold: {why}"));
+            error.help("it is not yours: please report it with the command and these words; nothing was written")
+        })
     }
 
     /// What is wanted and costs more than is left for a trial, in words; what it costs is taken off. Judged by prices alone,

@@ -6,6 +6,7 @@ mod facts;
 mod joint;
 mod prices;
 mod rehearse;
+mod sound;
 mod span;
 mod toy;
 mod ways;
