@@ -306,68 +306,23 @@ fn unknown(filename: &str) -> Error {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use std::path::PathBuf;
-
     use eutaxis_core::index::{PageFile, parse_json};
 
-    use crate::catalogue::ListedFile;
-    use crate::config::NetworkSettings;
-    use crate::depot::{Listed, Place};
-    use crate::network::Network;
+    use crate::supply::stub::{Stub, depots};
 
     /// A depot with a fault: pages of some projects break it, and so does all metadata.
-    #[derive(Debug)]
-    struct Broken;
+    fn broken_page(project: &Name) -> Result<Option<Page>> {
+        assert!(project.as_str() != "crevasse", "a hole in the ice");
+        let text = format!(r#"{{"files":[{{"filename":"{project}-1.0-py3-none-any.whl","url":"x"}}]}}"#);
+        Ok(parse_json(text.as_bytes(), project).ok())
+    }
 
-    impl Depot for Broken {
-        fn label(&self) -> &str {
-            "broken"
-        }
-
-        fn origin(&self) -> String {
-            "broken".to_owned()
-        }
-
-        fn offers(&self, _: &Name) -> Option<bool> {
-            Some(true)
-        }
-
-        fn page(&self, project: &Name) -> Result<Option<Page>> {
-            assert!(project.as_str() != "crevasse", "a hole in the ice");
-            let text = format!(r#"{{"files":[{{"filename":"{project}-1.0-py3-none-any.whl","url":"x"}}]}}"#);
-            Ok(parse_json(text.as_bytes(), project).ok())
-        }
-
-        fn metadata(&self, _: &Name, file: &PageFile, _: Effort) -> Result<MetadataAnswer> {
-            panic!("cannot read {}", file.filename)
-        }
-
-        fn listed(&self, _: &Name, _: &PageFile) -> Option<Vec<ListedFile>> {
-            None
-        }
-
-        fn place(&self, _: &Name, _: &PageFile) -> Result<Place> {
-            Err(Error::contents("nowhere"))
-        }
-
-        fn obtain(&self, _: &Name, _: &PageFile) -> Result<PathBuf> {
-            Err(Error::contents("nowhere"))
-        }
-
-        fn index(&self) -> Option<String> {
-            None
-        }
-
-        fn projects(&self) -> Vec<Name> {
-            Vec::new()
-        }
+    fn broken_metadata(file: &PageFile) -> Result<MetadataAnswer> {
+        panic!("cannot read {}", file.filename)
     }
 
     fn crew() -> Crew {
-        let listed = Listed { depot: Arc::new(Broken), only: Vec::new(), accelerator: None };
-        let folder = tempfile::tempdir().unwrap();
-        let network = Arc::new(Network::new(folder.path(), true, false, NetworkSettings::default()));
-        Crew::new(Arc::new(Depots::new(vec![listed], network)), None, None)
+        Crew::new(depots(Stub { page: broken_page, metadata: broken_metadata }), None, None)
     }
 
     fn name(text: &str) -> Name {

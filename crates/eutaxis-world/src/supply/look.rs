@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use eutaxis_core::artifact::Metadata;
-use eutaxis_core::offer::{JudgedPage, Learned, MetadataAnswer, Rules};
+use eutaxis_core::offer::{JudgedPage, Learned, MetadataAnswer, Rules, Verdict};
 use eutaxis_core::requirement::Accepts;
 use eutaxis_core::solve::Want;
 use eutaxis_core::{Name, Requirement};
@@ -18,7 +18,8 @@ const MOST_LATE: usize = 100;
 /// How far it is looked.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Depth {
-    /// Into the metadata of a release where the page leaves out which interpreters it is for, as far as that is cheap.
+    /// Into the metadata of a release where the page leaves out which interpreters it is for, or where it would have to be
+    /// built, as far as that is cheap.
     Gaps,
     /// Into the metadata of the release that would be taken; a wheel is fetched for it.
     Needs,
@@ -107,7 +108,9 @@ impl<'a> Looking<'a> {
         let judged = &self.looked.judged;
         let best = judged.best(self.requirement, rules)?;
         let file = &best.best()?.file;
-        let wanted = depth == Depth::Needs || file.requires_python.is_none();
+        // What only building would tell bars a release that has only source.
+        let is_open = file.requires_python.is_none() || best.verdict == Verdict::Build;
+        let wanted = depth == Depth::Needs || is_open;
         (wanted && judged.learnt_bars() < MOST_LATE)
             .then(|| Want::Metadata(judged.project().clone(), Arc::clone(&file.filename)))
     }
@@ -122,5 +125,59 @@ impl<'a> Looking<'a> {
             }
             Learned::Dear | Learned::Unknown => {}
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::supply::stub::{Stub, depots};
+    use eutaxis_core::Target;
+    use eutaxis_core::index::{Page, PageFile, parse_json};
+    use eutaxis_core::offer::Policy;
+    use rstest::rstest;
+
+    const PAGE: &str = r#"{"files":[
+        {"filename":"moulin-4.0.tar.gz","url":"x","requires-python":">=3.8"},
+        {"filename":"moulin-3.0-py3-none-any.whl","url":"x"},
+        {"filename":"moulin-2.0-py3-none-any.whl","url":"x","requires-python":">=3.8"},
+        {"filename":"moulin-1.0-py3-none-any.whl","url":"x","requires-python":">=3.8"}]}"#;
+
+    fn page(project: &Name) -> Result<Option<Page>> {
+        Ok((project.as_str() == "moulin").then(|| parse_json(PAGE.as_bytes(), project).unwrap()))
+    }
+
+    /// Source that only building tells of, a wheel that is for older interpreters, and wheels that say nothing against it.
+    fn metadata(file: &PageFile) -> Result<MetadataAnswer> {
+        let version = file.kind.version();
+        if file.filename.ends_with(".gz") {
+            return Ok(MetadataAnswer::UnknownUntilBuilt);
+        }
+        let python = if version.to_string() == "3.0" { "Requires-Python: <3.9\n" } else { "" };
+        let text = format!("Metadata-Version: 2.1\nName: moulin\nVersion: {version}\n{python}");
+        Ok(MetadataAnswer::Known(Arc::new(Metadata::parse(text.as_bytes()).unwrap())))
+    }
+
+    #[rstest]
+    #[case::what_only_building_tells("moulin==4.0", Depth::Gaps, &["4.0"], false)]
+    #[case::what_the_page_leaves_out("moulin>=2,<4", Depth::Gaps, &["3.0"], false)]
+    #[case::what_the_page_says("moulin<3", Depth::Gaps, &[], false)]
+    #[case::its_needs("moulin<3", Depth::Needs, &[], true)]
+    fn it_is_looked_as_far_as_is_asked(
+        #[case] requirement: &str,
+        #[case] depth: Depth,
+        #[case] barred: &[&str],
+        #[case] has_metadata: bool,
+    ) {
+        let target = Target::parse("cpython 3.12 / linux x86_64 glibc 2.36").unwrap();
+        let rules = Rules { target: &target, policy: &Policy::default(), adjustments: &[] };
+        let run = Run::new(depots(Stub { page, metadata }));
+        let asked = ["crevasse", requirement].map(|text| Requirement::parse(text).unwrap());
+        let looked = run.look(&asked, &rules, depth).unwrap();
+        assert!(looked[0].is_none(), "no depot has it");
+        let looked = looked[1].clone().unwrap();
+        let out = looked.judged.offers().iter().filter(|o| o.verdict == Verdict::Barred);
+        assert_eq!(out.map(|o| o.version.to_string()).collect::<Vec<_>>(), barred);
+        assert_eq!(looked.metadata.is_some(), has_metadata);
     }
 }
