@@ -219,12 +219,9 @@ pub(crate) fn policy_of(lock: &Lock) -> Policy {
         _ => Prefer::Newest,
     };
     policy.chronology = match string(table, "chronology") {
-        Some("heed") => Chronology::Heed,
-        Some("follow") => Chronology::Follow,
-        Some("ignore") => Chronology::Ignore,
         // Another word for it, once an option of its own.
         None if string(table, "prefer") == Some("period") => Chronology::Follow,
-        _ => Chronology::Caution,
+        word => word.and_then(Chronology::of).unwrap_or(Chronology::Caution),
     };
     let prereleases = names("prereleases");
     if prereleases.iter().any(|n| n.as_str() == "all") {

@@ -47,6 +47,14 @@ impl Chronology {
         matches!(self, Chronology::Heed | Chronology::Follow)
     }
 
+    /// All of them, in the order in which they are told.
+    pub const ALL: [Chronology; 4] = [Chronology::Heed, Chronology::Follow, Chronology::Caution, Chronology::Ignore];
+
+    /// The one of a word.
+    pub fn of(word: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|c| c.as_str() == word)
+    }
+
     /// The word for it.
     pub fn as_str(self) -> &'static str {
         match self {

@@ -350,13 +350,8 @@ fn read_policy(table: &Table<'_>, policy: &mut Policy) -> std::result::Result<()
         };
     }
     if let Some(text) = table.string("chronology")? {
-        policy.chronology = match text.value {
-            "heed" => Chronology::Heed,
-            "caution" => Chronology::Caution,
-            "follow" => Chronology::Follow,
-            "ignore" => Chronology::Ignore,
-            _ => return Err(bad("chronology", text.at, "heed, follow, caution, ignore")),
-        };
+        let words = Chronology::ALL.map(Chronology::as_str).join(", ");
+        policy.chronology = Chronology::of(text.value).ok_or_else(|| bad("chronology", text.at, &words))?;
     }
     if let Some(text) = table.string("as-of")? {
         policy.as_of = Some(as_of(text.value).map_err(|f| f.shifted(text.at))?);
