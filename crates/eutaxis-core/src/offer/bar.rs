@@ -191,17 +191,18 @@ impl Bar {
         }
     }
 
-    /// The sentence, and what it says of the place behind that; `wheels` is how wheels are spoken of.
-    fn in_parts(&self, wheels: &str) -> (String, String) {
-        let whole = |text: String| (text, String::new());
-        let target = |here: &str| format!("; this target is {here}");
+    /// The sentence in its parts; `wheels` is how wheels are spoken of.
+    fn in_parts(&self, wheels: &str) -> Parts {
+        let whole = |why: String| Parts { why, ..Parts::default() };
+        let here = |why: String, place: String| Parts { why, place, ..Parts::default() };
+        let target = |why: String, of: &str| here(why, format!("; this target is {of}"));
         match self {
-            Bar::Python { needs, here } => (format!("needs Python {needs}"), format!(", here {here}")),
-            Bar::OtherInterpreter { tags, here } => (format!("{wheels} {}", tags.join(", ")), target(here)),
-            Bar::OtherAbi { abis, here } => (format!("{wheels} the ABI {}", abis.join(", ")), target(here)),
-            Bar::OtherSystem { systems, here } => (format!("{wheels} {} only", systems.join(", ")), target(here)),
-            Bar::TooOld { what, needs, here } => {
-                (format!("needs {what} {}.{}", needs.0, needs.1), format!(", here {}.{}", here.0, here.1))
+            Bar::Python { needs, here: version } => here(format!("needs Python {needs}"), format!(", here {version}")),
+            Bar::OtherInterpreter { tags, here: own } => target(format!("{wheels} {}", tags.join(", ")), own),
+            Bar::OtherAbi { abis, here: own } => target(format!("{wheels} the ABI {}", abis.join(", ")), own),
+            Bar::OtherSystem { systems, here: own } => target(format!("{wheels} {} only", systems.join(", ")), own),
+            Bar::TooOld { what, needs, here: own } => {
+                here(format!("needs {what} {}.{}", needs.0, needs.1), format!(", here {}.{}", own.0, own.1))
             }
             Bar::OtherLibc { libcs, here } => {
                 let here = match here {
@@ -222,7 +223,9 @@ impl Bar {
             Bar::Yanked(reason) => whole(format!("yanked{}", quoted(reason, ": ", ""))),
             Bar::Prerelease => whole("a pre-release, which nothing admits".to_owned()),
             Bar::Undated => whole("the depot gives no date for it".to_owned()),
-            Bar::Later { as_of, published } => whole(format!("published after {} ({})", day(*as_of), day(*published))),
+            Bar::Later { as_of, published } => {
+                Parts { own: format!(" ({})", day(*published)), ..whole(format!("published after {}", day(*as_of))) }
+            }
             Bar::OnlySource => whole("only source, and the policy takes wheels only".to_owned()),
             Bar::UnknownUntilBuilt => whole("only source, and what it needs is known only by building it".to_owned()),
             Bar::Avoided { because, origin } => whole(format!("to be avoided: \"{}\" ({origin})", escaped(because))),
@@ -238,23 +241,32 @@ impl Bar {
         }
     }
 
-    /// The words for it where the reader sees what the place is: without it.
-    pub fn without_place(&self) -> String {
-        self.in_parts("wheels for").0
-    }
-
     /// The words for it where one wheel is meant.
     pub fn of_one_wheel(&self) -> String {
-        let (told, place) = self.in_parts("it is for");
-        told + &place
+        self.in_parts("it is for").whole()
     }
 
-    /// The words for it where it is told of several releases at once: without what differs from one to the next.
-    pub fn of_several(&self) -> String {
-        match self {
-            Bar::Later { as_of, .. } => format!("published after {}", day(*as_of)),
-            other => other.to_string(),
-        }
+    /// The words for it where it is told of several releases at once, without what differs from one to the next: why, and what
+    /// the place is, for where the reader does not see that.
+    pub fn of_several(&self) -> (String, String) {
+        let Parts { why, place, .. } = self.in_parts("wheels for");
+        (why, place)
+    }
+}
+
+/// A sentence that a bar is told in.
+#[derive(Debug, Default)]
+struct Parts {
+    why: String,
+    /// What is so of this release alone.
+    own: String,
+    /// What the place is.
+    place: String,
+}
+
+impl Parts {
+    fn whole(self) -> String {
+        self.why + &self.own + &self.place
     }
 }
 
@@ -278,8 +290,7 @@ fn megabytes(bytes: u64) -> String {
 impl fmt::Display for Bar {
     /// A sentence without final stop.
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let (told, place) = self.in_parts("wheels for");
-        write!(f, "{told}{place}")
+        f.write_str(&self.in_parts("wheels for").whole())
     }
 }
 
@@ -297,6 +308,8 @@ mod tests {
     #[case(bar("macOS"), BarKind::Platform, "needs macOS 2.34, here 2.31", "needs macOS 2.34")]
     #[case(Bar::Yanked("broke, here and there".to_owned()), BarKind::Yanked, "yanked: \"broke, here and there\"",
         "yanked: \"broke, here and there\"")]
+    #[case(Bar::Later { as_of: Timestamp::UNIX_EPOCH, published: "2026-03-02T12:00:00Z".parse().unwrap() }, BarKind::Date,
+        "published after 1970-01-01 (2026-03-02)", "published after 1970-01-01")]
     #[case(Bar::OtherArch { archs: vec!["aarch64".to_owned()], here: "armv7l".to_owned(), kernel: Some("aarch64".to_owned()) },
         BarKind::Platform, "wheels for aarch64 only; this userland is armv7l on a kernel for aarch64",
         "wheels for aarch64 only; this userland is armv7l on a kernel for aarch64")]
@@ -307,6 +320,6 @@ mod tests {
         #[case] without_place: &str,
     ) {
         assert_eq!((bar.kind(), bar.to_string().as_str()), (kind, words));
-        assert_eq!(bar.without_place(), without_place);
+        assert_eq!(bar.of_several().0, without_place);
     }
 }

@@ -32,6 +32,15 @@ fn an_older_interpreter_is_recommended_with_its_reason() {
     assert!(text.contains("--interpreter 3.12"), "{text}");
 }
 
+/// Releases that are out for one date are told together, whatever the day on which each appeared.
+#[test]
+fn what_came_after_a_date_is_one_reason() {
+    let field = Field::new();
+    let asked = ["span", "radargram", "--target", WORKSTATION, "--interpreters", "3.10..3.11", "--as-of", "2020-01-01"];
+    let shown = field.expect(1, &asked).out;
+    assert!(shown.contains("radargram 1.9.0 to 2.2.0: published after 2020-01-01\n"), "{shown}");
+}
+
 #[test]
 fn what_each_interpreter_loses_is_told_and_source_counts_against_it() {
     let field = Field::new();

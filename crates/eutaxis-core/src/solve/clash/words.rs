@@ -83,10 +83,7 @@ impl Search {
                 fact(FactKind::Bar(*kind), project.to_string(), String::new(), text)
             }
             Ground::Barred { project, kind, releases } => {
-                let told = |words: fn(&Bar) -> String| {
-                    format!("{project} {}", self.sentences(project, *kind, releases, words))
-                };
-                let (text, without_place) = (told(Bar::of_several), told(Bar::without_place));
+                let (text, without_place) = self.sentences(project, *kind, releases);
                 let offers = || self.facts.get(project).into_iter().flat_map(|f| f.offers());
                 let mine = || offers().filter(|o| releases.contains(&o.version));
                 let dates = mine().filter_map(|o| o.published()).collect();
@@ -106,35 +103,37 @@ impl Search {
         }
     }
 
-    /// Why releases are out, as `RELEASES: sentence`, those of the newest first.
-    fn sentences(&self, project: &Name, kind: BarKind, releases: &[Version], words: fn(&Bar) -> String) -> String {
-        let mut told: Vec<(String, Vec<Version>)> = Vec::new();
+    /// Why releases are out, as `PROJECT RELEASES: sentence`, those of the newest first; and the same without what the place is.
+    fn sentences(&self, project: &Name, kind: BarKind, releases: &[Version]) -> (String, String) {
+        let mut told: Vec<((String, String), Vec<Version>)> = Vec::new();
         for release in releases.iter().rev() {
-            let sentence = self.sentence(project, kind, release, words);
+            let sentence = self.sentence(project, kind, release);
             match told.iter_mut().find(|(s, _)| *s == sentence) {
                 Some((_, versions)) => versions.push(release.clone()),
                 None => told.push((sentence, vec![release.clone()])),
             }
         }
-        let more = told.len().saturating_sub(MOST_SENTENCES);
-        let mut words: Vec<String> = told
-            .iter_mut()
-            .take(MOST_SENTENCES)
-            .map(|(sentence, versions)| {
-                versions.sort();
-                format!("{}: {sentence}", self.range_words(project, versions))
-            })
-            .collect();
-        if more > 0 {
-            let others: usize = told.iter().skip(MOST_SENTENCES).map(|(_, v)| v.len()).sum();
-            words.push(if others == 1 { "one other likewise".to_owned() } else { format!("{others} others likewise") });
+        let (mut whole, mut without_place) = (Vec::new(), Vec::new());
+        for ((why, place), versions) in told.iter_mut().take(MOST_SENTENCES) {
+            versions.sort();
+            let short = format!("{}: {why}", self.range_words(project, versions));
+            whole.push(format!("{short}{place}"));
+            without_place.push(short);
         }
-        words.join("; ")
+        let others: usize = told.iter().skip(MOST_SENTENCES).map(|(_, v)| v.len()).sum();
+        let more = match others {
+            0 => String::new(),
+            1 => "; one other likewise".to_owned(),
+            n => format!("; {n} others likewise"),
+        };
+        let joined = |sentences: &[String]| format!("{project} {}{more}", sentences.join("; "));
+        (joined(&whole), joined(&without_place))
     }
 
-    fn sentence(&self, project: &Name, kind: BarKind, release: &Version, words: fn(&Bar) -> String) -> String {
-        let offer = self.facts.get(project).and_then(|f| f.offers().iter().find(|o| o.version == *release));
-        match kind {
+    /// Why a release is out, and what of that the place is.
+    fn sentence(&self, project: &Name, kind: BarKind, release: &Version) -> (String, String) {
+        let offer = self.facts.get(project).and_then(|f| f.judged().offer(release));
+        let told = match kind {
             BarKind::Prerelease if offer.is_some_and(|o| o.verdict != Verdict::Barred) => {
                 "a pre-release, which nothing asked for".to_owned()
             }
@@ -143,8 +142,14 @@ impl Search {
                 let reason = reason.map_or(String::new(), |r| format!(" (\"{}\")", crate::fault::escaped(&r)));
                 format!("yanked{reason}, and nothing pins it exactly")
             }
-            _ => offer.and_then(|o| o.bars.iter().find(|b| b.kind() == kind)).map_or(String::new(), words),
-        }
+            _ => {
+                return offer
+                    .and_then(|o| o.bars.iter().find(|b| b.kind() == kind))
+                    .map(Bar::of_several)
+                    .unwrap_or_default();
+            }
+        };
+        (told, String::new())
     }
 
     /// Runs of releases that follow each other without another of the project's releases between, oldest first.
