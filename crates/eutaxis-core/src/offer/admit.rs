@@ -29,21 +29,20 @@ pub(crate) fn is_final(offer: &Offer) -> bool {
     offer.yanked.is_none() && !offer.version.is_prerelease()
 }
 
-/// Bars what the requirement does not admit. The offers that it does not take at all are left as they are.
-pub(super) fn admit(offers: Vec<Offer>, requirement: &Requirement, policy: &Policy) -> Vec<Offer> {
-    let set = requirement.versions();
+/// What a requirement that stands alone does not admit of these offers: for each the bar, if there is one. Whether it takes
+/// them at all is another matter.
+pub(super) fn refusals<'a>(
+    offers: &'a [Offer],
+    requirement: &'a Requirement,
+    policy: &Policy,
+) -> impl Fn(&Offer) -> Option<Bar> + 'a {
     let usable = offers.iter().filter(|o| o.verdict != Verdict::Barred);
     let admits = admits_prereleases(requirement, false, policy, usable);
-    let pinned = |v: &Version| set.is_none_or(|s| s.pins(v));
-    let judge = |offer: Offer| match &offer.yanked {
-        Some(reason) if !pinned(&offer.version) => {
-            let bar = Bar::Yanked(reason.clone());
-            offer.barred_by(bar)
+    let pinned = |v: &Version| requirement.versions().is_none_or(|s| s.pins(v));
+    move |offer| match &offer.yanked {
+        Some(reason) => (!pinned(&offer.version)).then(|| Bar::Yanked(reason.clone())),
+        None => {
+            (offer.version.is_prerelease() && !admits && offer.verdict != Verdict::Barred).then_some(Bar::Prerelease)
         }
-        None if offer.version.is_prerelease() && !admits && offer.verdict != Verdict::Barred => {
-            offer.barred_by(Bar::Prerelease)
-        }
-        _ => offer,
-    };
-    offers.into_iter().map(judge).collect()
+    }
 }

@@ -181,14 +181,20 @@ impl JudgedPage {
 
     /// The offers with bars for what a requirement does not admit (docs/choice.md, pre-releases, yanked releases).
     pub fn admitted(&self, requirement: &Requirement, rules: &Rules<'_>) -> Vec<Offer> {
-        admit::admit(self.offers.clone(), requirement, rules.policy)
+        let refusal = admit::refusals(&self.offers, requirement, rules.policy);
+        let admitted = |offer: &Offer| match refusal(offer) {
+            Some(bar) => offer.clone().barred_by(bar),
+            None => offer.clone(),
+        };
+        self.offers.iter().map(admitted).collect()
     }
 
     /// The release to take when only this project is looked at.
-    pub fn best(&self, requirement: &Requirement, rules: &Rules<'_>) -> Option<Offer> {
-        let mut admitted = self.admitted(requirement, rules);
-        let at = pick(&admitted, requirement, rules)?;
-        (at < admitted.len()).then(|| admitted.swap_remove(at))
+    pub fn best(&self, requirement: &Requirement, rules: &Rules<'_>) -> Option<&Offer> {
+        let refusal = admit::refusals(&self.offers, requirement, rules.policy);
+        let ranking = self.ranking(rules, &Preferred::default());
+        let mut ranked = ranking.order.into_iter().filter_map(|at| self.offers.get(at));
+        ranked.find(|o| admit::takes(requirement, &o.version) && refusal(o).is_none())
     }
 }
 
@@ -238,7 +244,8 @@ mod tests {
         let target = target();
         let rules = Rules { target: &target, policy: &policy, adjustments: &[] };
         let requirement = Requirement::parse(requirement).unwrap();
-        let best = JudgedPage::new(page(), &rules).best(&requirement, &rules);
+        let judged = JudgedPage::new(page(), &rules);
+        let best = judged.best(&requirement, &rules);
         assert_eq!(best.map(|o| o.version.to_string()).as_deref(), expected);
     }
 
@@ -259,7 +266,9 @@ mod tests {
     fn the_users_word_counts(#[case] versions: &str, #[case] effect: Effect, #[case] expected: Option<&str>) {
         let (target, policy, adjustments) = (target(), Policy::default(), [adjustment(versions, effect)]);
         let rules = Rules { target: &target, policy: &policy, adjustments: &adjustments };
-        let best = JudgedPage::new(page(), &rules).best(&Requirement::any(&name()), &rules);
+        let judged = JudgedPage::new(page(), &rules);
+        let requirement = Requirement::any(&name());
+        let best = judged.best(&requirement, &rules);
         assert_eq!(best.map(|o| o.version.to_string()).as_deref(), expected);
     }
 

@@ -7,20 +7,19 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use eutaxis_core::artifact::Metadata;
-use eutaxis_core::offer::{Adjustment, JudgedPage, MetadataAnswer, Policy, Preferred, Rules};
+use eutaxis_core::offer::{JudgedPage, MetadataAnswer, Preferred};
 use eutaxis_core::solve::{Problem, Want};
-use eutaxis_core::{Name, Requirement, Target, Version, VersionSpecifier};
+use eutaxis_core::{Name, Requirement, Version, VersionSpecifier};
 
 use super::crew::Fact;
+use super::judge::Judge;
 
 /// No more projects than this are looked ahead for.
 const MOST: usize = 2_000;
 
 /// What is known of the problem, and of what was heard so far.
 pub(super) struct Ahead {
-    target: Target,
-    policy: Policy,
-    adjustments: Vec<Adjustment>,
+    judge: Arc<Judge>,
     /// What is asked of each project, as far as heard.
     bounds: HashMap<Name, Vec<VersionSpecifier>>,
     prior: HashMap<Name, Version>,
@@ -28,11 +27,9 @@ pub(super) struct Ahead {
 }
 
 impl Ahead {
-    pub(super) fn new(problem: &Problem) -> Self {
+    pub(super) fn new(problem: &Problem, judge: Arc<Judge>) -> Self {
         let mut ahead = Ahead {
-            target: problem.target.clone(),
-            policy: problem.policy.clone(),
-            adjustments: problem.adjustments.clone(),
+            judge,
             bounds: HashMap::new(),
             prior: problem.prior.iter().map(|(n, v)| (n.clone(), v.clone())).collect(),
             extras: HashMap::new(),
@@ -51,11 +48,11 @@ impl Ahead {
     }
 
     /// What will probably be wanted after this.
-    pub(super) fn after(&mut self, fact: &Fact, judged: Option<&JudgedPage>) -> Vec<Want> {
+    pub(super) fn after(&mut self, fact: &Fact) -> Vec<Want> {
         match fact {
-            Fact::Page(..) => judged.and_then(|judged| self.best_file(judged)).into_iter().collect(),
+            Fact::Page(_, Some((_, page))) => self.best_file(&self.judge.page(page)).into_iter().collect(),
             Fact::Metadata(project, _, MetadataAnswer::Known(metadata)) => self.needs(project, metadata),
-            Fact::Metadata(..) => Vec::new(),
+            Fact::Page(..) | Fact::Metadata(..) => Vec::new(),
         }
     }
 
@@ -63,8 +60,7 @@ impl Ahead {
     fn best_file(&self, judged: &JudgedPage) -> Option<Want> {
         let project = judged.project();
         let bounds = self.bounds.get(project).map_or(&[][..], Vec::as_slice);
-        let rules = Rules { target: &self.target, policy: &self.policy, adjustments: &self.adjustments };
-        let ranking = judged.ranking(&rules, &Preferred { prior: self.prior.get(project), nearest: None });
+        let ranking = judged.ranking(&self.judge.rules(), &Preferred { prior: self.prior.get(project), nearest: None });
         let ranked = ranking.order.iter().filter_map(|at| judged.offers().get(*at));
         let possible: Vec<_> =
             ranked.filter(|o| o.yanked.is_none() && bounds.iter().all(|b| b.matches(&o.version))).collect();
@@ -77,7 +73,7 @@ impl Ahead {
     fn needs(&mut self, project: &Name, metadata: &Metadata) -> Vec<Want> {
         let extras = self.extras.get(project).cloned().unwrap_or_default();
         let wanted = |r: &&Requirement| match &r.marker {
-            Some(marker) => marker.wanted(&self.target.markers, &extras),
+            Some(marker) => marker.wanted(&self.judge.rules().target.markers, &extras),
             None => true,
         };
         let needs: Vec<&Requirement> = metadata.requires.iter().filter(wanted).collect();

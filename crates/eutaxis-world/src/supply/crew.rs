@@ -9,7 +9,7 @@ use std::time::Instant;
 
 use eutaxis_core::Name;
 use eutaxis_core::index::Page;
-use eutaxis_core::offer::{JudgedPage, MetadataAnswer};
+use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::solve::{Effort, Want};
 
 use super::ahead::Ahead;
@@ -53,6 +53,16 @@ struct State {
     idle: usize,
     threads: usize,
     closed: bool,
+}
+
+impl State {
+    /// What was answered to a want for metadata.
+    fn metadata(&self, want: &Want) -> Option<&MetadataAnswer> {
+        match self.slots.get(want)? {
+            Slot::Done(Ok(Fact::Metadata(_, _, answer))) => Some(answer),
+            Slot::Done(_) | Slot::Waiting | Slot::UnderWay(_) => None,
+        }
+    }
 }
 
 struct Shared {
@@ -143,11 +153,17 @@ impl Crew {
 
     /// The price of an archive that was asked for: what its cheap answer said.
     pub(super) fn price(&self, project: &Name, file: &Arc<str>) -> u64 {
-        let state = self.shared.lock();
-        match state.slots.get(&Want::Metadata(project.clone(), file.clone())) {
-            Some(Slot::Done(Ok(Fact::Metadata(_, _, MetadataAnswer::Dear(bytes))))) => *bytes,
+        match self.shared.lock().metadata(&Want::Metadata(project.clone(), Arc::clone(file))) {
+            Some(MetadataAnswer::Dear(bytes)) => *bytes,
             _ => 0,
         }
+    }
+
+    /// What was answered of the metadata of a file: what its archive told, where that was asked for.
+    pub(super) fn answer_of(&self, project: &Name, file: &Arc<str>) -> Option<MetadataAnswer> {
+        let state = self.shared.lock();
+        let of = |want: fn(Name, Arc<str>) -> Want| state.metadata(&want(project.clone(), Arc::clone(file)));
+        of(Want::Archive).or_else(|| of(Want::Metadata)).cloned()
     }
 
     /// What was answered of the metadata of a project's files, in the order of their names; what an archive told after what was
@@ -161,7 +177,7 @@ impl Crew {
             .filter(|(want, _)| of_it(want))
             .filter_map(|(want, slot)| match slot {
                 Slot::Done(Ok(Fact::Metadata(_, file, answer))) => Some((want, Arc::clone(file), answer.clone())),
-                _ => None,
+                Slot::Done(_) | Slot::Waiting | Slot::UnderWay(_) => None,
             })
             .collect();
         answered.sort_by(|a, b| a.0.cmp(b.0));
@@ -226,17 +242,13 @@ impl Shared {
             }
             state.slots.insert(want.clone(), Slot::UnderWay(Instant::now()));
             drop(state);
-            let answered = guarded(|| shown(&want), || self.answer_judged(&want));
-            let (fact, judged) = match answered {
-                Ok((fact, judged)) => (Ok(fact), judged),
-                Err(error) => (Err(error), None),
-            };
+            let fact = guarded(|| shown(&want), || self.answer(&want));
             let foreseen = match (&self.ahead, &fact) {
                 // As long as the catalogue has everything, nobody waits, and foreseeing only costs.
                 (Some(ahead), Ok(fact)) if self.depots.network().is_in_use() => {
                     let mut ahead = ahead.lock().unwrap_or_else(PoisonError::into_inner);
                     // A wrong guess changes no answer, and so does none.
-                    guarded(|| shown(&want), || Ok(ahead.after(fact, judged.as_deref()))).unwrap_or_default()
+                    guarded(|| shown(&want), || Ok(ahead.after(fact))).unwrap_or_default()
                 }
                 _ => Vec::new(),
             };
@@ -255,18 +267,14 @@ impl Shared {
         }
     }
 
-    /// The answer, and a page as it is judged.
-    fn answer_judged(&self, want: &Want) -> Result<(Fact, Option<Arc<JudgedPage>>)> {
-        let fact = self.answer(want)?;
-        let judged = match (&self.judge, &fact) {
-            (Some(judge), Fact::Page(_, Some((_, page)))) => Some(judge.page(page)),
-            _ => None,
-        };
-        Ok((fact, judged))
-    }
-
     fn answer(&self, want: &Want) -> Result<Fact> {
-        let shared = |(depot, page): (Arc<dyn Depot>, Page)| (depot, Arc::new(page));
+        let shared = |(depot, page): (Arc<dyn Depot>, Page)| {
+            let page = Arc::new(page);
+            if let Some(judge) = &self.judge {
+                judge.page(&page);
+            }
+            (depot, page)
+        };
         match want {
             Want::Page(project) => Ok(Fact::Page(project.clone(), self.depots.page(project)?.map(shared))),
             Want::Direct(project, url) => {

@@ -31,6 +31,11 @@ impl Judge {
         self.target == *rules.target && self.policy == *rules.policy && self.adjustments == rules.adjustments
     }
 
+    /// The rules.
+    pub(super) fn rules(&self) -> Rules<'_> {
+        Rules { target: &self.target, policy: &self.policy, adjustments: &self.adjustments }
+    }
+
     /// A page as it is judged by itself.
     pub(super) fn page(&self, page: &Arc<Page>) -> Arc<JudgedPage> {
         let address = Arc::as_ptr(page) as usize;
@@ -39,8 +44,7 @@ impl Judge {
             return Arc::clone(judged);
         }
         // Outside the lock: pages come many at once. Of two who judge one page at the same time the first is kept.
-        let rules = Rules { target: &self.target, policy: &self.policy, adjustments: &self.adjustments };
-        let judged = Arc::new(JudgedPage::new(Arc::clone(page), &rules));
+        let judged = Arc::new(JudgedPage::new(Arc::clone(page), &self.rules()));
         Arc::clone(known().entry(address).or_insert(judged))
     }
 }

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use eutaxis_core::artifact::Metadata;
+use eutaxis_core::index::Page;
 use eutaxis_core::offer::{JudgedPage, Learned, MetadataAnswer, Rules, Verdict};
 use eutaxis_core::requirement::Accepts;
 use eutaxis_core::solve::Want;
@@ -45,12 +46,15 @@ struct Looking<'a> {
 impl Run {
     /// A project that was read, as it is judged with all that is known of its files by now.
     pub fn judged(&self, project: &Name, rules: &Rules<'_>) -> Option<Arc<JudgedPage>> {
-        let crew = self.crew.get()?;
-        let mut judged = self.judges.of(rules).page(&crew.page_of(project)?.1);
-        for (file, answer) in crew.answers_of(project) {
+        self.page_of(project).map(|page| self.judged_page(&page, rules))
+    }
+
+    fn judged_page(&self, page: &Arc<Page>, rules: &Rules<'_>) -> Arc<JudgedPage> {
+        let mut judged = self.judges.of(rules).page(page);
+        for (file, answer) in self.crew(None).answers_of(&page.project) {
             judged.learn(&file, &answer, rules);
         }
-        Some(judged)
+        judged
     }
 
     /// What requirements ask for, all at once: each project as it is judged, until it is sure which release would be taken by
@@ -66,9 +70,11 @@ impl Run {
         let facts = super::whole(wants.iter().map(|want| crew.fact(want)).collect())?;
         let mut all: Vec<Option<Looking<'_>>> = Vec::new();
         for (requirement, fact) in asked.iter().zip(facts) {
-            let found = matches!(fact, Fact::Page(_, Some(_)));
-            let judged = if found { self.judged(&requirement.name, rules) } else { None };
-            all.push(judged.map(|judged| Looking::new(requirement, judged, rules, depth)));
+            let looking = |page: &Arc<Page>| Looking::new(requirement, self.judged_page(page, rules), rules, depth);
+            all.push(match &fact {
+                Fact::Page(_, Some((_, page))) => Some(looking(page)),
+                Fact::Page(_, None) | Fact::Metadata(..) => None,
+            });
         }
         while look_once(&mut all, crew, rules, depth) {}
         Ok(all.into_iter().map(|looking| looking.map(|l| l.looked)).collect())
@@ -133,7 +139,7 @@ mod tests {
     use super::*;
     use crate::supply::stub::{Stub, depots};
     use eutaxis_core::Target;
-    use eutaxis_core::index::{Page, PageFile, parse_json};
+    use eutaxis_core::index::{PageFile, parse_json};
     use eutaxis_core::offer::Policy;
     use rstest::rstest;
 

@@ -89,8 +89,9 @@ impl Run {
     /// The threads that answer, made on first use: with a problem, what its search will want is foreseen.
     fn crew(&self, problem: Option<&Problem>) -> &Crew {
         self.crew.get_or_init(|| {
-            let ahead = problem.filter(|_| self.depots.are_remote()).map(Ahead::new);
             let judge = problem.map(|p| self.judges.of(&p.rules()));
+            let foreseen = problem.zip(judge.clone()).filter(|_| self.depots.are_remote());
+            let ahead = foreseen.map(|(problem, judge)| Ahead::new(problem, judge));
             Crew::new(Arc::clone(&self.depots), judge, ahead)
         })
     }
@@ -203,17 +204,13 @@ impl Run {
     /// When it does not hold: a fault of ours.
     fn ensure_sound(&self, problem: &Problem, solution: &Solution) -> Result<()> {
         let crew = self.crew(None);
-        let read = |c: &Chosen| {
-            let answers = crew.answers_of(&c.project).into_iter().filter(|(file, _)| *file == c.file.filename);
-            let known = answers.map(|(_, answer)| match answer {
-                MetadataAnswer::Known(metadata) => metadata,
-                // What is chosen without metadata the user has spoken for.
-                MetadataAnswer::UnknownUntilBuilt
-                | MetadataAnswer::Unusable(_)
-                | MetadataAnswer::Dear(_)
-                | MetadataAnswer::TooDear { .. } => Arc::new(Metadata::unsaid(c.project.clone(), c.version.clone())),
-            });
-            known.last()
+        let read = |c: &Chosen| match crew.answer_of(&c.project, &c.file.filename)? {
+            MetadataAnswer::Known(metadata) => Some(metadata),
+            // What is chosen without metadata the user has spoken for.
+            MetadataAnswer::UnknownUntilBuilt
+            | MetadataAnswer::Unusable(_)
+            | MetadataAnswer::Dear(_)
+            | MetadataAnswer::TooDear { .. } => Some(Arc::new(Metadata::unsaid(c.project.clone(), c.version.clone()))),
         };
         let metadata: Vec<Option<Arc<Metadata>>> = solution.chosen.iter().map(read).collect();
         let of = |name: &Name, _: &str| {
