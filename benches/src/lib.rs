@@ -6,8 +6,7 @@ use std::sync::Arc;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
-use eutaxis_core::offer::MetadataAnswer;
-use eutaxis_core::offer::Policy;
+use eutaxis_core::offer::{MetadataAnswer, Policy};
 use eutaxis_core::solve::{End, Problem, Search, Solution, Solver, Step, Want};
 use eutaxis_core::{Ask, Name, Requirement, Target};
 

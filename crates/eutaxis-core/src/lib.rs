@@ -10,6 +10,7 @@
 pub mod artifact;
 pub mod assay;
 pub mod binary;
+mod day;
 pub mod diagnose;
 pub mod document;
 pub mod examine;
@@ -29,6 +30,7 @@ pub mod span;
 pub mod targets;
 pub mod version;
 
+pub use day::day;
 pub use marker::{Marker, MarkerValues};
 pub use name::Name;
 pub use requirement::{Ask, Requirement};

@@ -14,6 +14,8 @@ use crate::plan::Surroundings;
 use crate::render::near;
 use crate::typed::quoted;
 
+/// Where the pins of a remedy go.
+pub(crate) const MEND: &str = "pylock.mend.toml";
 /// A command with more requirements than this is not one that people read.
 const MOST_ASKS: usize = 8;
 
@@ -65,7 +67,6 @@ pub(crate) fn command(changed: &[&Chosen], solution: &Solution, snapshot: &Snaps
     }
     let asks: Vec<String> = asks.iter().map(|c| quoted(&format!("{}=={}", c.project, c.version))).collect();
     let interpreter = quoted(&near(Path::new(&snapshot.python)));
-    let settle =
-        format!("eutaxis settle {} --interpreter {interpreter}{depots} --out pylock.mend.toml", asks.join(" "));
-    Some(format!("{settle} && eutaxis furnish pylock.mend.toml --at {at}{depots}"))
+    let settle = format!("eutaxis settle {} --interpreter {interpreter}{depots} --out {MEND}", asks.join(" "));
+    Some(format!("{settle} && eutaxis furnish {MEND} --at {at}{depots}"))
 }

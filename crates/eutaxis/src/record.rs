@@ -7,8 +7,7 @@ use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
 use eutaxis_core::knowledge::Families;
-use eutaxis_core::offer::{Adjustment, Effect};
-use eutaxis_core::offer::{Chronology, Policy, Prefer, Prereleases, Wheels};
+use eutaxis_core::offer::{Adjustment, Chronology, Effect, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::pins::{Lock, Package};
 use eutaxis_core::solve::{Asker, Chosen, Problem};
 use eutaxis_core::{Ask, Marker, Name, Requirement, Target, Version, VersionSpecifier};

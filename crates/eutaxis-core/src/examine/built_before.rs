@@ -1,7 +1,7 @@
 //! `built-before`: what is placed beside what it can never have met (docs/house.md).
 
-use super::requirements::day;
 use super::{Finding, Severity, Snapshot};
+use crate::day::day;
 use crate::solve::chronology::is_open;
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {

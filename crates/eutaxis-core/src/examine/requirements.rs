@@ -4,6 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Finding, Project, Severity, Snapshot};
+use crate::day::day;
 use crate::name::Name;
 use crate::requirement::{Accepts, Requirement};
 use crate::version::Version;
@@ -100,9 +101,4 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         let paths = snapshot.visible(&unmet.needs.name).map(|p| p.info.clone()).into_iter().collect();
         findings.push(Finding::new(id, Severity::Breaks, evidence, remedy).about(project).of(paths));
     }
-}
-
-/// The day of a moment, in UTC.
-pub(super) fn day(moment: jiff::Timestamp) -> String {
-    moment.to_string().chars().take(10).collect()
 }

@@ -4,6 +4,7 @@ use std::fmt;
 
 use jiff::Timestamp;
 
+use crate::day::day;
 use crate::fault::{Origin, escaped};
 use crate::version::{Version, VersionSpecifier};
 
@@ -268,10 +269,6 @@ impl Parts {
     fn whole(self) -> String {
         self.why + &self.own + &self.place
     }
-}
-
-fn day(at: Timestamp) -> String {
-    at.to_string().chars().take(10).collect()
 }
 
 /// A reason that somebody gave, in quotes behind a word.

@@ -223,7 +223,7 @@ fn offer(version: Version, files: Vec<OfferFile>, target: &Target) -> Offer {
 }
 
 /// The best usable file among those that are yanked, or among those that are not: wheels before source, by rank, then
-/// the higher build tag, then name (docs/choice.md, order of preference).
+/// the higher build tag, then name (docs/choice.md, offers).
 fn best_file(files: &[OfferFile], yanked: bool) -> Option<usize> {
     let usable = files.iter().enumerate().filter(|(_, f)| f.bars.is_empty() && f.file.yanked.is_some() == yanked);
     let key = |f: &OfferFile| {

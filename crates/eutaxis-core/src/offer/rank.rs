@@ -1,4 +1,4 @@
-//! The one order in which releases of a project are preferred (docs/choice.md, order of preference).
+//! The one order in which releases of a project are preferred (docs/choice.md, offers).
 
 use super::build::{Place, places};
 use super::judged::Rules;

@@ -1,7 +1,7 @@
 //! What the page of a project shows of a line: versions that do not exist, yanked or barred ones, bounds that are missing.
 
 use super::{Remark, Severity};
-use crate::offer::{JudgedPage, Offer, Verdict};
+use crate::offer::{JudgedPage, Offer, Verdict, is_final};
 use crate::requirement::Ask;
 use crate::solve::chronology;
 use crate::version::{Operator, Version, VersionSpecifier};
@@ -49,8 +49,7 @@ pub fn paged(ask: &Ask, judged: &JudgedPage) -> Vec<Remark> {
         let why = if reason.is_empty() { String::new() } else { format!(": \"{}\"", crate::fault::escaped(&reason)) };
         let pinned = set.pins(&offer.version);
         let severity = if pinned { Severity::Risk } else { Severity::Breaks };
-        let other =
-            all.iter().find(|o| o.verdict != Verdict::Barred && o.yanked.is_none() && !o.version.is_prerelease());
+        let other = all.iter().find(|o| o.verdict != Verdict::Barred && is_final(o));
         let remedy =
             other.map_or("nothing else can be had".to_owned(), |o| format!("the newest that is not is {}", o.version));
         return remark("yanked", severity, format!("{name} {} is yanked{why}", offer.version), remedy);
@@ -64,7 +63,7 @@ fn missing_bound(ask: &Ask, set: &VersionSpecifier, all: &[Offer]) -> Option<Rem
     if !chronology::is_open(Some(set)) {
         return None;
     }
-    let finals = || all.iter().filter(|o| !o.version.is_prerelease() && o.yanked.is_none());
+    let finals = || all.iter().filter(|o| is_final(o));
     let newest = finals().next()?.version.release_number(0);
     let stated = set
         .clauses()

@@ -189,7 +189,7 @@ pub(super) struct PagedWheel {
 
 fn paged_wheel(offer: &Offer) -> Option<PagedWheel> {
     let best = offer.best().filter(|_| offer.verdict == Verdict::Ready)?;
-    (offer.yanked.is_none() && !offer.version.is_prerelease()).then(|| PagedWheel {
+    is_final(offer).then(|| PagedWheel {
         version: offer.version.clone(),
         file: Arc::clone(&best.file.filename),
         first: offer.first_published(),
@@ -219,7 +219,7 @@ impl ProjectFacts {
         facts.newest = facts
             .offers()
             .iter()
-            .filter(|o| o.verdict != Verdict::Barred && o.yanked.is_none() && !o.version.is_prerelease())
+            .filter(|o| o.verdict != Verdict::Barred && is_final(o))
             .map(|o| o.version.clone())
             .max();
         facts.usable = facts

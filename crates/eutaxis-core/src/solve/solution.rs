@@ -231,6 +231,11 @@ pub(super) struct Sources<'a> {
 }
 
 impl Solution {
+    /// How many projects have only source.
+    pub fn built(&self) -> usize {
+        self.chosen.iter().filter(|c| c.verdict == Verdict::Build).count()
+    }
+
     /// Whether an interpreter whose series began then is younger than the time of the oldest held ask.
     pub fn is_of_before(&self, began: Option<jiff::Timestamp>) -> bool {
         began.zip(self.of_time.as_ref()).is_some_and(|(began, time)| began > time.until)

@@ -132,7 +132,7 @@ impl Matrix {
     /// How many projects of a cell have only source.
     pub fn built(&self, row: usize, column: usize) -> usize {
         let solution = self.rows.get(row).and_then(|r| r.get(column)).and_then(Cell::solution);
-        solution.map_or(0, |s| s.chosen.iter().filter(|c| c.verdict == Verdict::Build).count())
+        solution.map_or(0, Solution::built)
     }
 
     /// In how many columns a row's interpreter is younger than the time of the held asks.

@@ -1,4 +1,4 @@
-//! Marker values of planned targets (PEP 508, environment markers; docs/choice.md, planned targets).
+//! Marker values of planned targets (PEP 508, environment markers; docs/targets.md).
 
 use super::{Implementation, Interpreter, Platform, System};
 use crate::marker::MarkerValues;

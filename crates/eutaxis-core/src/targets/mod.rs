@@ -33,7 +33,7 @@ pub struct Target {
 }
 
 impl Target {
-    /// A planned target: marker values are those that such a machine reports (docs/choice.md, planned targets).
+    /// A planned target: marker values are those that such a machine reports (docs/targets.md).
     pub fn planned(interpreter: Interpreter, platform: Platform, accelerators: Accelerators) -> Self {
         let markers = markers::planned(&interpreter, &platform);
         Target { interpreter, platform, accelerators, markers }

@@ -1,4 +1,4 @@
-//! Environments (PEP 405; PEP 405 and 376): made, filled, brought up to pins; whole or not at all.
+//! Environments (PEP 405, 376): made, filled, brought up to pins; whole or not at all.
 
 mod activate;
 mod clone;

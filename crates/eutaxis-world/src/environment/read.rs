@@ -71,7 +71,7 @@ pub struct Installed {
     pub sha256: Option<String>,
     /// The wheel's file name, when we placed it.
     pub file: Option<String>,
-    /// It was asked for by itself, not brought by another (REQUESTED; PEP 376, REQUESTED).
+    /// It was asked for by itself, not brought by another (PEP 376, REQUESTED).
     pub requested: bool,
     /// What it says of itself.
     pub metadata: Option<Metadata>,

@@ -8,8 +8,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
-use eutaxis_core::offer::Adjustment;
-use eutaxis_core::offer::{Chronology, Policy, Rules, Verdict};
+use eutaxis_core::offer::{Adjustment, Chronology, Policy, Rules, Verdict};
 use eutaxis_core::rehearse::{Move, MoveKind, Placed, Set, after, base_needs, breaks, moves, moves_to};
 use eutaxis_core::requirement::Requirement;
 use eutaxis_core::solve::{Clash, Problem, Solution};

@@ -25,6 +25,8 @@ pub(crate) mod table;
 pub(crate) mod ways;
 pub(crate) mod words;
 
+pub(crate) use eutaxis_core::day;
+
 /// What to do when not even the names of a depot's projects can be had.
 pub(crate) const NO_LIST: &str =
     "look at the name, and at the depot's address: it lists no projects (an index often ends in /simple/)";
@@ -57,11 +59,6 @@ pub(crate) fn size(bytes: u64) -> String {
 /// `1 project`, `2 projects`.
 pub(crate) fn count(n: usize, word: &str) -> String {
     if n == 1 { format!("1 {word}") } else { format!("{n} {word}s") }
-}
-
-/// The day of a moment, in UTC.
-pub(crate) fn day(moment: jiff::Timestamp) -> String {
-    moment.to_string().chars().take(10).collect()
 }
 
 /// Where something was stated, for people: the command line has no lines.

@@ -197,9 +197,9 @@ mod tests {
 
     #[test]
     fn commands_are_broken_as_a_shell_joins_them() {
-        let command = "eutaxis settle \"frostgrid >=1,<2\" sastrugi==0.8.1 --out mend.toml";
+        let command = "eutaxis settle \"frostgrid >=1,<2\" sastrugi==0.8.1 --out pylock.toml";
         assert_eq!(continued(command, 90), [command]);
         let lines = continued(command, 40);
-        assert_eq!(lines, ["eutaxis settle \"frostgrid >=1,<2\" \\", "  sastrugi==0.8.1 --out mend.toml"]);
+        assert_eq!(lines, ["eutaxis settle \"frostgrid >=1,<2\" \\", "  sastrugi==0.8.1 --out pylock.toml"]);
     }
 }

@@ -3,8 +3,7 @@
 use eutaxis_core::Requirement;
 use eutaxis_core::fault::escaped;
 use eutaxis_core::knowledge::MadeFor;
-use eutaxis_core::offer::{Adjustment, Effect};
-use eutaxis_core::offer::{Build, Chronology};
+use eutaxis_core::offer::{Adjustment, Build, Chronology, Effect};
 use eutaxis_core::solve::{Asker, Caution, Newer, Out, Problem, Strength};
 use serde_json::{Value, json};
 

@@ -69,15 +69,19 @@ fn path_of(field: &Field, first: &(String, PathBuf), second: &(String, PathBuf))
     bin
 }
 
+/// One of these interpreters and an old one. On a machine without an older and a newer one there is nothing to choose from.
+fn new_and_old(new: &[&str]) -> Option<[(String, PathBuf); 2]> {
+    let all = present();
+    let find = |wanted: &[&str]| all.iter().find(|(series, _)| wanted.contains(&series.as_str())).cloned();
+    Some([find(new)?, find(&["3.8", "3.9"])?])
+}
+
 /// Where none is named, the first interpreter that the asks and the project file allow is taken, and said.
 #[test]
 fn the_interpreter_is_part_of_the_question() {
     let field = Field::new();
-    let all = present();
-    let find = |wanted: &[&str]| all.iter().find(|(series, _)| wanted.contains(&series.as_str()));
-    // On a machine without an older and a newer one there is nothing to choose from.
-    let (Some(new), Some(old)) = (find(&["3.10", "3.11", "3.12"]), find(&["3.8", "3.9"])) else { return };
-    let bin = path_of(&field, new, old);
+    let Some([new, old]) = new_and_old(&["3.10", "3.11", "3.12"]) else { return };
+    let bin = path_of(&field, &new, &old);
     let run = |arguments: &[&str]| crate::field::ran(field.command(arguments).env("PATH", &bin).output().unwrap());
     let taken = run(&["settle", "rimefall"]);
     assert_eq!(taken.code, 0, "{}{}", taken.out, taken.err);
@@ -107,10 +111,8 @@ fn the_interpreter_is_part_of_the_question() {
 #[test]
 fn an_old_ask_goes_to_an_interpreter_of_its_time() {
     let field = Field::new();
-    let all = present();
-    let find = |wanted: &[&str]| all.iter().find(|(series, _)| wanted.contains(&series.as_str()));
-    let (Some(new), Some(old)) = (find(&["3.11", "3.12", "3.13"]), find(&["3.8", "3.9"])) else { return };
-    let bin = path_of(&field, new, old);
+    let Some([new, old]) = new_and_old(&["3.11", "3.12", "3.13"]) else { return };
+    let bin = path_of(&field, &new, &old);
     let run = |arguments: &[&str]| {
         let ran = crate::field::ran(field.command(arguments).env("PATH", &bin).output().unwrap());
         assert_eq!(ran.code, 0, "{arguments:?} {}{}", ran.out, ran.err);

@@ -1,4 +1,4 @@
-//! A clash: a smallest set of facts that cannot hold together, with their origins (docs/house.md; docs/choice.md, several targets).
+//! A clash: a smallest set of facts that cannot hold together, with their origins (docs/clash.md).
 //!
 //! Facts are what a person can act on: asks, bounds, what runs of releases need, and bars.
 
@@ -40,7 +40,7 @@ pub struct Contested {
     pub rows: Vec<(usize, Vec<Version>)>,
 }
 
-/// What kind of fact it is (docs/choice.md, several targets).
+/// What kind of fact it is (docs/clash.md).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum FactKind {
     /// An ask of the user.

@@ -34,19 +34,18 @@ impl Search {
             let subject = ask.requirement.subject();
             Fact { origin: Some(ask.origin.clone()), ..fact(kind, subject, versions, text) }
         };
+        let kept = self.kept_by(&ground).map(ToString::to_string).unwrap_or_default();
         match &ground {
             Ground::Ask(i) => stated(FactKind::Ask, "you ask", self.problem.asks.get(*i)),
             Ground::Bound(i) => stated(FactKind::Bound, "you bound", self.problem.bounds.get(*i)),
             Ground::Held(project) => {
-                let chosen = self.problem.held.get(project).cloned();
-                let version = chosen.as_ref().map(ToString::to_string).unwrap_or_default();
-                let text = format!("held {project} {version}");
-                Fact { chosen, ..fact(FactKind::Bound, project.to_string(), format!("=={version}"), text) }
+                let text = format!("held {project} {kept}");
+                let chosen = self.kept_by(&ground).cloned();
+                Fact { chosen, ..fact(FactKind::Bound, project.to_string(), format!("=={kept}"), text) }
             }
             Ground::Prior(project) => {
-                let version = self.problem.prior.get(project).map(ToString::to_string).unwrap_or_default();
-                let text = format!("{project} {version} was pinned before");
-                fact(FactKind::Bound, project.to_string(), format!("=={version}"), text)
+                let text = format!("{project} {kept} was pinned before");
+                fact(FactKind::Bound, project.to_string(), format!("=={kept}"), text)
             }
             Ground::Doubt(doubt) => {
                 let text = format!("{} {} has never met {}", doubt.project, doubt.version, doubt.other);

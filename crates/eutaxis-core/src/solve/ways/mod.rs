@@ -1,4 +1,4 @@
-//! Ways out of a clash: small changes, each solved to the end (docs/house.md; docs/choice.md, ways out).
+//! Ways out of a clash: small changes, each solved to the end (docs/clash.md).
 //!
 //! Candidates come from the facts of the clash, smallest change first. A candidate after which something else clashes is
 //! carried on with the candidates of that clash, when no single change will do.

@@ -1,4 +1,5 @@
-//! Where an environment's interpreter looks for modules, in order, and what it would find there (the language's library reference, `site`; the language reference, the import system).
+//! Where an environment's interpreter looks for modules, in order, and what it would find there
+//! (the language's library reference, `site`; the language reference, the import system).
 
 use std::collections::BTreeMap;
 use std::fs;

@@ -166,7 +166,7 @@ pub(crate) fn clash_json(clash: &Clash) -> Value {
     json!({"facts": facts, "contested": contested})
 }
 
-/// Ways out for programs (docs/choice.md, ways out).
+/// Ways out for programs (docs/clash.md).
 pub(crate) fn ways_json(ways: &[Way], edits: &[Vec<take::FileEdit>]) -> Value {
     let pins = |environment: &Environment| -> Vec<Value> {
         let chosen = environment.solution.chosen.iter();

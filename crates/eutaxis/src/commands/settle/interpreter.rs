@@ -2,7 +2,7 @@
 //! machine that the project file and the asks allow.
 
 use eutaxis_core::knowledge;
-use eutaxis_core::offer::{BarKind, Verdict};
+use eutaxis_core::offer::BarKind;
 use eutaxis_core::pins::Lock;
 use eutaxis_core::solve::{Clash, FactKind, Problem, Solution};
 use eutaxis_core::version::Version;
@@ -22,6 +22,12 @@ pub(crate) struct Taken {
     pub(crate) version: String,
     /// What is wrong with the first.
     pub(crate) because: String,
+}
+
+impl Taken {
+    fn of(found: &Found, because: String) -> Self {
+        Taken { path: render::near(&found.path), version: found.facts.version.clone(), because }
+    }
 }
 
 /// Whether the interpreter is left open.
@@ -74,8 +80,7 @@ pub(super) fn that_python_allows(
                 "{origin} says requires-python {set}, and {} comes first here",
                 chosen.target.interpreter.version
             );
-            let taken = Taken { path: render::near(&found.path), version: found.facts.version.clone(), because };
-            return Ok(Some((other, taken)));
+            return Ok(Some((other, Taken::of(&found, because))));
         }
     }
     Ok(None)
@@ -93,11 +98,6 @@ impl Another {
     fn is_younger(&self) -> bool {
         self.solution.is_of_before(began(&self.chosen))
     }
-}
-
-/// How many projects have only source.
-fn built(solution: &Solution) -> usize {
-    solution.chosen.iter().filter(|c| c.verdict == Verdict::Build).count()
 }
 
 impl Job<'_> {
@@ -151,7 +151,7 @@ impl Job<'_> {
         for found in older {
             if let Some(another) = self.under(&found, problem, &because)?
                 && !another.is_younger()
-                && built(&another.solution) <= built(solution)
+                && another.solution.built() <= solution.built()
             {
                 return Ok(Some(another));
             }
@@ -169,8 +169,6 @@ impl Job<'_> {
         let bar = self.bar.clone();
         let progress = |read: Read| bar.set_position((read.pages + read.metadata) as u64);
         let End::Settled(solution) = self.run.solve(&problem, &progress)? else { return Ok(None) };
-        let version = found.facts.version.clone();
-        let taken = Taken { path: render::near(&found.path), version, because: because.to_owned() };
-        Ok(Some(Another { chosen, problem, solution, taken }))
+        Ok(Some(Another { chosen, problem, solution, taken: Taken::of(found, because.to_owned()) }))
     }
 }

@@ -101,15 +101,19 @@ fn out_of(arguments: &Settle, chosen: &plan::Chosen, targets: usize) -> PathBuf 
     if targets == 1 { arguments.out.clone() } else { named(&arguments.out, &chosen.name) }
 }
 
+fn file_name(out: &Path) -> String {
+    out.file_name().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default()
+}
+
 /// The file of one of several targets: `pylock.NAME.toml`.
 fn named(out: &Path, name: &str) -> PathBuf {
-    let file = out.file_name().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    let file = file_name(out);
     out.with_file_name(lock_file_name_for(&file, name))
 }
 
 /// What should be known of the file's name.
 fn file_name_caution(out: &Path) -> Option<String> {
-    let file = out.file_name().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    let file = file_name(out);
     (!is_lock_file_name(&file)).then(|| {
         format!(
             "{} is no name of a lock file (PEP 751: pylock.toml, or pylock.NAME.toml with a NAME without dots): other programs will not find it.",

@@ -361,10 +361,15 @@ impl<'a> Checker<'a> {
 
     /// The command that settles requirements.
     fn settle(&self, asks: &[Requirement], spot: &Spot, more: &str) -> String {
+        self.settle_into(placed::MEND, asks, spot, more)
+    }
+
+    /// The same, with the file in which the pins go.
+    fn settle_into(&self, file: &str, asks: &[Requirement], spot: &Spot, more: &str) -> String {
         let asks: Vec<String> = asks.iter().map(|a| quoted(&a.short().replace(' ', ""))).collect();
         let depots = typed::depots(&self.arguments.depots);
         let policy = typed::policy(&self.arguments.policy);
-        format!("eutaxis settle {}{}{policy}{more}{depots} --out pylock.mend.toml", asks.join(" "), spot.typed)
+        format!("eutaxis settle {}{}{policy}{more}{depots} --out {file}", asks.join(" "), spot.typed)
     }
 
     /// The project of a cause: that which is named, else the one that a module of this name belongs to in the environment.

@@ -2,12 +2,14 @@
 
 use eutaxis_core::Requirement;
 use eutaxis_core::diagnose::Cause;
+use eutaxis_core::pins::lock_file_name_for;
 use eutaxis_core::solve::{Change, Environment, Way};
 use eutaxis_world::Error;
 
 use super::{Checked, Checker, Spot};
 use crate::commands::settle::alternatives;
 use crate::commands::settle::take::options;
+use crate::placed;
 use crate::render::{count, ways::sentence};
 
 /// So many ways out are told.
@@ -50,17 +52,16 @@ fn tell(checker: &Checker<'_>, way: &Way, spot: &Spot, checked: &mut Checked) {
     let place = other.map(|other| checker.spot_with(spot, other));
     let options = options(way).into_iter().filter(|o| place.is_none() || !o.starts_with("--interpreter"));
     let more: String = options.map(|o| format!(" {o}")).collect();
-    let of = |environment: &Environment| {
+    let file = |n: usize| match way.environments.len() {
+        1 => placed::MEND.to_owned(),
+        _ => lock_file_name_for(placed::MEND, &(n + 1).to_string()),
+    };
+    let of = |(n, environment): (usize, &Environment)| {
         let asks: Vec<Requirement> = environment.problem.asks.iter().map(|a| a.requirement.clone()).collect();
-        checker.settle(&asks, place.as_ref().unwrap_or(spot), &more)
+        checker.settle_into(&file(n), &asks, place.as_ref().unwrap_or(spot), &more)
     };
-    let commands: Vec<String> = way.environments.iter().map(of).collect();
-    let numbered =
-        |(n, command): (usize, &String)| command.replace("pylock.mend.toml", &format!("pylock.mend-{}.toml", n + 1));
-    let command = match commands.as_slice() {
-        [command] => command.clone(),
-        several => several.iter().enumerate().map(numbered).collect::<Vec<_>>().join(" && "),
-    };
+    let commands: Vec<String> = way.environments.iter().enumerate().map(of).collect();
+    let command = commands.join(" && ");
     checked.solved(sentence(way), command);
 }
 
