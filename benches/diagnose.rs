@@ -1,5 +1,6 @@
-//! Reading a large log for its causes, beside reading it line by line with one regular expression. A log of 200 MB, as builds write
-//! them: compiler commands, steps, warnings that are none; the fault stands near the end.
+//! Reading a large log for its causes, beside reading it line by line with one regular expression.
+//! A log of 200 MB, as builds write them: compiler commands, steps, warnings that are none; the
+//! fault stands near the end.
 
 #![allow(clippy::unwrap_used, missing_docs)]
 
@@ -20,7 +21,8 @@ const PIECE: usize = 1 << 18;
 /// What a build writes again and again, with a number.
 const LINES: [&str; 8] = [
     "[{n}/90000] Building CXX object src/CMakeFiles/focus.dir/line_{n}.cpp.o",
-    "/usr/bin/c++ -DNDEBUG -O3 -fPIC -std=gnu++17 -Wall -Isrc -isystem /usr/include/firn -MD -MT line_{n}.cpp.o -c src/line_{n}.cpp",
+    "/usr/bin/c++ -DNDEBUG -O3 -fPIC -std=gnu++17 -Wall -Isrc -isystem /usr/include/firn -MD -MT \
+        line_{n}.cpp.o -c src/line_{n}.cpp",
     "src/line_{n}.cpp:120:9: warning: unused variable 'depth' [-Wunused-variable]",
     "  copying build/lib/radargram/part_{n}.py -> build/bdist.linux-x86_64/wheel/./radargram",
     "2026-11-20T06:02:19Z step {n}: 14 stations read, 3 of them retried, nothing lost",
@@ -28,8 +30,8 @@ const LINES: [&str; 8] = [
     "   120 |     int depth = {n};",
     "Compiling ridge-{n} v0.3.1 (/tmp/build/ridge)",
 ];
-const FAULT: &str =
-    "src/core.cpp:7:10: fatal error: firn.h: No such file or directory\nERROR: Failed building wheel for radargram\n";
+const FAULT: &str = "src/core.cpp:7:10: fatal error: firn.h: No such file or directory\nERROR: \
+    Failed building wheel for radargram\n";
 
 fn write_log(path: &Path) {
     let mut file = std::io::BufWriter::new(std::fs::File::create(path).unwrap());
@@ -47,7 +49,11 @@ fn write_log(path: &Path) {
 
 fn diagnosed(path: &Path) -> Diagnosis {
     let (families, libraries) = (Families::built_in(), Libraries::built_in());
-    let context = Context { families: &families, libraries: &libraries, distributions: &[] };
+    let context = Context {
+        families: &families,
+        libraries: &libraries,
+        distributions: &[],
+    };
     let causes = Causes::built_in();
     let mut reader = Reader::new(&causes, &context);
     let mut file = std::fs::File::open(path).unwrap();
@@ -77,14 +83,24 @@ fn large_log(criterion: &mut Criterion) {
     let path = folder.path().join("build.log");
     write_log(&path);
     let found = diagnosed(&path);
-    assert_eq!(found.causes.iter().map(|c| c.id.as_str()).collect::<Vec<_>>(), ["header-missing"]);
+    assert_eq!(
+        found
+            .causes
+            .iter()
+            .map(|c| c.id.as_str())
+            .collect::<Vec<_>>(),
+        ["header-missing"]
+    );
     let pattern = Regex::new(r"(?i-u)(?:fatal error|failed building)[: ].*").unwrap();
     assert!(matched(&path, &pattern) > 0);
     let mut group = criterion.benchmark_group("log of 200 MB");
-    group.sample_size(10).measurement_time(Duration::from_secs(20));
-    group.bench_function("diagnose", |b| b.iter(|| black_box(diagnosed(&path))));
     group
-        .bench_function("yardstick: line by line with one pattern", |b| b.iter(|| black_box(matched(&path, &pattern))));
+        .sample_size(10)
+        .measurement_time(Duration::from_secs(20));
+    group.bench_function("diagnose", |b| b.iter(|| black_box(diagnosed(&path))));
+    group.bench_function("yardstick: line by line with one pattern", |b| {
+        b.iter(|| black_box(matched(&path, &pattern)))
+    });
     group.finish();
 }
 

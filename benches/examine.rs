@@ -1,5 +1,5 @@
-//! Reading an environment of 150 projects, 30,000 files and 800 compiled files: beside hashing the same files, and beside reading
-//! its folders.
+//! Reading an environment of 150 projects, 30,000 files and 800 compiled files: beside hashing the
+//! same files, and beside reading its folders.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, missing_docs)]
 
@@ -26,12 +26,16 @@ fn environment(finder: &Finder, probes: &ProbeCache) -> (TempDir, Vec<PathBuf>) 
     let found = finder.default(probes).unwrap();
     let folder = tempfile::tempdir().unwrap();
     let root = folder.path().join("env");
-    let site = root.join(format!("lib/python{}/site-packages", found.facts.markers.python_version));
+    let site = root.join(format!(
+        "lib/python{}/site-packages",
+        found.facts.markers.python_version
+    ));
     fs::create_dir_all(root.join("bin")).unwrap();
     let base = found.facts.base();
     let home = base.parent().unwrap().display();
     let version = &found.facts.version;
-    let text = format!("home = {home}\ninclude-system-site-packages = false\nversion = {version}\n");
+    let text =
+        format!("home = {home}\ninclude-system-site-packages = false\nversion = {version}\n");
     fs::create_dir_all(&site).unwrap();
     fs::write(root.join("pyvenv.cfg"), text).unwrap();
     std::os::unix::fs::symlink(&base, root.join("bin/python")).unwrap();
@@ -47,10 +51,17 @@ fn environment(finder: &Finder, probes: &ProbeCache) -> (TempDir, Vec<PathBuf>) 
             fs::create_dir_all(to.parent().unwrap()).unwrap();
             fs::write(&to, bytes).unwrap();
             let hash = Some(format!("sha256={}", record_base64(&Sha256::digest(bytes))));
-            record.lines.push(RecordLine { path, hash, size: Some(bytes.len() as u64) });
+            record.lines.push(RecordLine {
+                path,
+                hash,
+                size: Some(bytes.len() as u64),
+            });
             all.push(to);
         };
-        add(format!("{info}/METADATA"), format!("Metadata-Version: 2.1\nName: {name}\nVersion: 1.0\n").as_bytes());
+        add(
+            format!("{info}/METADATA"),
+            format!("Metadata-Version: 2.1\nName: {name}\nVersion: 1.0\n").as_bytes(),
+        );
         add(format!("{name}/__init__.py"), b"");
         let compiled = COMPILED / PROJECTS + usize::from(project < COMPILED % PROJECTS);
         for file in 0..compiled {
@@ -66,8 +77,13 @@ fn environment(finder: &Finder, probes: &ProbeCache) -> (TempDir, Vec<PathBuf>) 
         }
         for file in 0..FILES - compiled - 2 {
             let mut text = String::new();
-            (0..120).for_each(|line| writeln!(text, "def f{line}(x): return x * {file} + {project}").unwrap());
-            add(format!("{name}/part{}/m{file}.py", file % 8), text.as_bytes());
+            (0..120).for_each(|line| {
+                writeln!(text, "def f{line}(x): return x * {file} + {project}").unwrap()
+            });
+            add(
+                format!("{name}/part{}/m{file}.py", file % 8),
+                text.as_bytes(),
+            );
         }
         fs::write(site.join(&info).join("RECORD"), record.write()).unwrap();
     }
@@ -106,11 +122,20 @@ fn bench(criterion: &mut Criterion) {
     };
     let mut group = criterion.benchmark_group("an environment of 150 projects");
     group.sample_size(10);
-    group.bench_function("examine", |b| b.iter(|| examine(&snapshot(&look(false)).unwrap()).len()));
-    group.bench_function("yardstick: hash the same files, one after the other", |b| {
-        b.iter(|| files.iter().map(|f| Sha256::digest(fs::read(f).unwrap())[0] as usize).sum::<usize>());
+    group.bench_function("examine", |b| {
+        b.iter(|| examine(&snapshot(&look(false)).unwrap()).len())
     });
-    group.bench_function("examine without hashes", |b| b.iter(|| examine(&snapshot(&look(true)).unwrap()).len()));
+    group.bench_function("yardstick: hash the same files, one after the other", |b| {
+        b.iter(|| {
+            files
+                .iter()
+                .map(|f| Sha256::digest(fs::read(f).unwrap())[0] as usize)
+                .sum::<usize>()
+        });
+    });
+    group.bench_function("examine without hashes", |b| {
+        b.iter(|| examine(&snapshot(&look(true)).unwrap()).len())
+    });
     group.bench_function("yardstick: read its folders", |b| b.iter(|| folders(&root)));
     group.finish();
 }

@@ -1,4 +1,5 @@
-//! Fetching from a server of this machine, beside a plain download of the same bytes in the same run.
+//! Fetching from a server of this machine, beside a plain download of the same bytes in the same
+//! run.
 //!
 //! `cargo bench -p eutaxis-benches --bench network`
 
@@ -37,7 +38,11 @@ fn file() -> Vec<u8> {
 /// The yardstick: the bytes off the socket into a file, and no more.
 fn plain(server: &Server, path: &str, into: &Path) {
     let mut socket = TcpStream::connect(server.address()).unwrap();
-    write!(socket, "GET {path} HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n").unwrap();
+    write!(
+        socket,
+        "GET {path} HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n"
+    )
+    .unwrap();
     let mut reader = BufReader::with_capacity(1 << 17, socket);
     let mut line = String::new();
     while reader.read_line(&mut line).unwrap() > 2 {
@@ -57,13 +62,25 @@ fn files(c: &mut Criterion) {
     let sha256 = eutaxis_core::artifact::hex(&Sha256::digest(&bytes));
     let url = format!("{}snowberm/{name}", server.url());
     let mut group = c.benchmark_group("a file of 64 MiB from this machine");
-    group.sample_size(10).throughput(Throughput::Bytes(BYTES as u64));
+    group
+        .sample_size(10)
+        .throughput(Throughput::Bytes(BYTES as u64));
     group.bench_function("yardstick: socket to file", |b| {
-        b.iter(|| plain(&server, &format!("/simple/snowberm/{name}"), &folder.path().join("plain")));
+        b.iter(|| {
+            plain(
+                &server,
+                &format!("/simple/snowberm/{name}"),
+                &folder.path().join("plain"),
+            )
+        });
     });
     group.bench_function("yardstick: socket to file, then its hash", |b| {
         b.iter(|| {
-            plain(&server, &format!("/simple/snowberm/{name}"), &folder.path().join("plain"));
+            plain(
+                &server,
+                &format!("/simple/snowberm/{name}"),
+                &folder.path().join("plain"),
+            );
             black_box(eutaxis_world::files::sha256_of(&folder.path().join("plain")).unwrap());
         });
     });
@@ -96,12 +113,24 @@ fn pages(c: &mut Criterion) {
             format!(r#"{{"filename":"{name}","url":"../f/{name}","hashes":{{"sha256":"{i:064x}"}},"requires-python":">=3.9","size":{i}}}"#)
         })
         .collect();
-    std::fs::write(root.join("index.json"), format!(r#"{{"files":[{}]}}"#, files.join(","))).unwrap();
-    let trouble = Trouble { cache_control: Some("max-age=600".to_owned()), ..Trouble::default() };
+    std::fs::write(
+        root.join("index.json"),
+        format!(r#"{{"files":[{}]}}"#, files.join(",")),
+    )
+    .unwrap();
+    let trouble = Trouble {
+        cache_control: Some("max-age=600".to_owned()),
+        ..Trouble::default()
+    };
     let server = Server::start(&folder.path().join("root"), trouble).unwrap();
     let project = Name::parse("bigpage").unwrap();
     let look = |cache: &Path| {
-        let network = std::sync::Arc::new(Network::new(cache, false, false, NetworkSettings::default()));
+        let network = std::sync::Arc::new(Network::new(
+            cache,
+            false,
+            false,
+            NetworkSettings::default(),
+        ));
         let depot = open(&Named::at(&server.url(), Path::new("/")), &network).unwrap();
         depot.page(&project).unwrap().unwrap()
     };
@@ -110,9 +139,18 @@ fn pages(c: &mut Criterion) {
     let mut group = c.benchmark_group("a page of 5,000 files");
     group.sample_size(20);
     group.bench_function("yardstick: its compact bytes", |b| {
-        b.iter(|| black_box(eutaxis_core::index::Page::from_compact(&compact, &project).unwrap().files.len()));
+        b.iter(|| {
+            black_box(
+                eutaxis_core::index::Page::from_compact(&compact, &project)
+                    .unwrap()
+                    .files
+                    .len(),
+            )
+        });
     });
-    group.bench_function("from the catalogue, opened anew", |b| b.iter(|| black_box(look(warm.path()).files.len())));
+    group.bench_function("from the catalogue, opened anew", |b| {
+        b.iter(|| black_box(look(warm.path()).files.len()))
+    });
     group.bench_function("from the server, nothing kept", |b| {
         b.iter(|| {
             let cache = tempfile::tempdir().unwrap();

@@ -34,8 +34,17 @@ pub fn versions(count: usize) -> Vec<String> {
     let mut numbers = Numbers::new(7);
     (0..count)
         .map(|_| {
-            let plain = format!("{}.{}.{}", numbers.below(30), numbers.below(40), numbers.below(20));
-            if numbers.below(10) == 0 { format!("{plain}rc{}", numbers.below(4)) } else { plain }
+            let plain = format!(
+                "{}.{}.{}",
+                numbers.below(30),
+                numbers.below(40),
+                numbers.below(20)
+            );
+            if numbers.below(10) == 0 {
+                format!("{plain}rc{}", numbers.below(4))
+            } else {
+                plain
+            }
         })
         .collect()
 }
@@ -59,7 +68,11 @@ pub fn page(project: &str, releases: usize) -> Vec<u8> {
             ));
         }
     }
-    format!(r#"{{"meta":{{"api-version":"1.1"}},"name":"{project}","files":[{}]}}"#, files.join(",")).into_bytes()
+    format!(
+        r#"{{"meta":{{"api-version":"1.1"}},"name":"{project}","files":[{}]}}"#,
+        files.join(",")
+    )
+    .into_bytes()
 }
 
 /// A world of projects `p0`, `p1`, ... whose releases need others, and what is asked of it.
@@ -72,8 +85,8 @@ pub struct Forest {
 }
 
 impl Forest {
-    /// Every project needs up to three of the next ones with open bounds, up to the 300th: about `used` are chosen of
-    /// `projects`.
+    /// Every project needs up to three of the next ones with open bounds, up to the 300th: about
+    /// `used` are chosen of `projects`.
     pub fn wide(projects: usize, releases: usize, used: usize) -> Self {
         fn needs(p: usize, r: usize, _: usize) -> Vec<String> {
             let mut numbers = Numbers::new((p * 131 + r) as u64);
@@ -87,34 +100,61 @@ impl Forest {
             needs
         }
         let asks = (0..used).step_by(3).map(|i| format!("p{i}")).collect();
-        Forest { projects, releases, asks, needs }
+        Forest {
+            projects,
+            releases,
+            asks,
+            needs,
+        }
     }
 
-    /// A chain in which only the oldest release of the last project goes with the first: everything is tried.
+    /// A chain in which only the oldest release of the last project goes with the first: everything
+    /// is tried.
     pub fn chain(length: usize, releases: usize) -> Self {
         fn needs(p: usize, r: usize, projects: usize) -> Vec<String> {
-            if p + 1 < projects { vec![format!("p{}=={}.0", p + 1, r + 1)] } else { Vec::new() }
+            if p + 1 < projects {
+                vec![format!("p{}=={}.0", p + 1, r + 1)]
+            } else {
+                Vec::new()
+            }
         }
-        Forest { projects: length, releases, asks: vec!["p0".to_owned(), format!("p{}==1.0", length - 1)], needs }
+        Forest {
+            projects: length,
+            releases,
+            asks: vec!["p0".to_owned(), format!("p{}==1.0", length - 1)],
+            needs,
+        }
     }
 
-    /// Two rows of `width` projects between the first and the last: every one of the first row needs all of the second, with
-    /// a bound that grows with its release, and the last is asked for at an old one.
+    /// Two rows of `width` projects between the first and the last: every one of the first row
+    /// needs all of the second, with a bound that grows with its release, and the last is asked for
+    /// at an old one.
     pub fn diamond(width: usize, releases: usize) -> Self {
         fn needs(p: usize, r: usize, projects: usize) -> Vec<String> {
             let width = (projects - 2) / 2;
             match p {
                 0 => (1..=width).map(|q| format!("p{q}")).collect(),
-                p if p <= width => (width + 1..=2 * width).map(|q| format!("p{q}>={}", r / 2 + 1)).collect(),
+                p if p <= width => (width + 1..=2 * width)
+                    .map(|q| format!("p{q}>={}", r / 2 + 1))
+                    .collect(),
                 p if p <= 2 * width => vec![format!("p{}=={}.0", projects - 1, r + 1)],
                 _ => Vec::new(),
             }
         }
-        let asks = vec!["p0".to_owned(), format!("p{}<={}.0", 2 * width + 1, releases / 2)];
-        Forest { projects: 2 * width + 2, releases, asks, needs }
+        let asks = vec![
+            "p0".to_owned(),
+            format!("p{}<={}.0", 2 * width + 1, releases / 2),
+        ];
+        Forest {
+            projects: 2 * width + 2,
+            releases,
+            asks,
+            needs,
+        }
     }
 
-    /// A wide world of 150 projects in which two more asks need a shared project on both sides of a bound.
+    /// A wide world of 150 projects in which two more asks need a shared project on both sides of a
+    /// bound.
     pub fn clashing(releases: usize) -> Self {
         fn needs(p: usize, r: usize, _: usize) -> Vec<String> {
             match p {
@@ -128,22 +168,44 @@ impl Forest {
             }
         }
         let mut asks: Vec<String> = (0..150).step_by(5).map(|i| format!("p{i}")).collect();
-        asks.extend([format!("p150>={}", releases * 3 / 4), format!("p151=={}.0", releases / 4), "p152<90".to_owned()]);
-        Forest { projects: 153, releases, asks, needs }
+        asks.extend([
+            format!("p150>={}", releases * 3 / 4),
+            format!("p151=={}.0", releases / 4),
+            "p152<90".to_owned(),
+        ]);
+        Forest {
+            projects: 153,
+            releases,
+            asks,
+            needs,
+        }
     }
 
-    /// The instance as clauses for a general solver: a variable for each release, at most one of each project, asks, and
-    /// needs. Literals are numbers from 1, negative when negated.
+    /// The instance as clauses for a general solver: a variable for each release, at most one of
+    /// each project, asks, and needs. Literals are numbers from 1, negative when negated.
     pub fn clauses(&self) -> Vec<Vec<isize>> {
-        let literal = |p: usize, r: usize| isize::try_from(p * self.releases + r + 1).unwrap_or(isize::MAX);
+        let literal =
+            |p: usize, r: usize| isize::try_from(p * self.releases + r + 1).unwrap_or(isize::MAX);
         let taken = |text: &str| -> Vec<isize> {
-            let Ok(requirement) = Requirement::parse(text) else { return Vec::new() };
-            let Some(p) = requirement.name.as_str().get(1..).and_then(|n| n.parse().ok()) else { return Vec::new() };
+            let Ok(requirement) = Requirement::parse(text) else {
+                return Vec::new();
+            };
+            let Some(p) = requirement
+                .name
+                .as_str()
+                .get(1..)
+                .and_then(|n| n.parse().ok())
+            else {
+                return Vec::new();
+            };
             let fits = |r: &usize| {
                 let version = eutaxis_core::Version::from_release(&[*r as u64 + 1, 0]);
                 requirement.versions().is_some_and(|s| s.matches(&version))
             };
-            (0..self.releases).filter(fits).map(|r| literal(p, r)).collect()
+            (0..self.releases)
+                .filter(fits)
+                .map(|r| literal(p, r))
+                .collect()
         };
         let mut clauses: Vec<Vec<isize>> = self.asks.iter().map(|ask| taken(ask)).collect();
         for p in 0..self.projects {
@@ -159,14 +221,25 @@ impl Forest {
         clauses
     }
 
-    /// `holes + 1` projects that each need a hole of their own, of which there are too few: nothing fits.
+    /// `holes + 1` projects that each need a hole of their own, of which there are too few: nothing
+    /// fits.
     pub fn pigeons(holes: usize) -> Self {
         fn needs(p: usize, r: usize, projects: usize) -> Vec<String> {
-            // Pigeon p in hole r: the hole (a project) must be held by p, which is release p+1 of it.
-            if p < projects / 2 + 1 { vec![format!("p{}=={}.0", projects / 2 + 1 + r, p + 1)] } else { Vec::new() }
+            // Pigeon p in hole r: the hole (a project) must be held by p, which is release p+1 of
+            // it.
+            if p < projects / 2 + 1 {
+                vec![format!("p{}=={}.0", projects / 2 + 1 + r, p + 1)]
+            } else {
+                Vec::new()
+            }
         }
         let asks = (0..=holes).map(|p| format!("p{p}>0,<={holes}.0")).collect();
-        Forest { projects: holes * 2 + 1, releases: holes + 1, asks, needs }
+        Forest {
+            projects: holes * 2 + 1,
+            releases: holes + 1,
+            asks,
+            needs,
+        }
     }
 
     fn page(&self, name: &Name) -> Option<Page> {
@@ -177,23 +250,35 @@ impl Forest {
         let files: Vec<String> = (1..=self.releases)
             .map(|r| format!(r#"{{"filename":"{name}-{r}.0-py3-none-any.whl","url":"x","requires-python":">=3"}}"#))
             .collect();
-        eutaxis_core::index::parse_json(format!(r#"{{"files":[{}]}}"#, files.join(",")).as_bytes(), name).ok()
+        eutaxis_core::index::parse_json(
+            format!(r#"{{"files":[{}]}}"#, files.join(",")).as_bytes(),
+            name,
+        )
+        .ok()
     }
 
     fn metadata(&self, name: &Name, file: &str) -> Option<Metadata> {
         let number: usize = name.as_str().get(1..)?.parse().ok()?;
         let version = file.split('-').nth(1)?;
         let release: usize = version.split('.').next()?.parse().ok()?;
-        let needs: String =
-            (self.needs)(number, release - 1, self.projects).iter().map(|n| format!("Requires-Dist: {n}\n")).collect();
-        Metadata::parse(format!("Metadata-Version: 2.1\nName: {name}\nVersion: {version}\n{needs}").as_bytes()).ok()
+        let needs: String = (self.needs)(number, release - 1, self.projects)
+            .iter()
+            .map(|n| format!("Requires-Dist: {n}\n"))
+            .collect();
+        Metadata::parse(
+            format!("Metadata-Version: 2.1\nName: {name}\nVersion: {version}\n{needs}").as_bytes(),
+        )
+        .ok()
     }
 
     /// The question.
     pub fn problem(&self) -> Option<Problem> {
         let mut asks = Vec::new();
         for text in &self.asks {
-            asks.push(Ask { requirement: Requirement::parse(text).ok()?, origin: Origin::Argument });
+            asks.push(Ask {
+                requirement: Requirement::parse(text).ok()?,
+                origin: Origin::Argument,
+            });
         }
         let target = Target::parse("cpython 3.12 / linux x86_64 glibc 2.36").ok()?;
         Some(Problem::new(target, Policy::default(), asks))
@@ -206,7 +291,10 @@ impl Forest {
 
     /// All facts that a run wants, gathered once, so that a timed run only searches.
     pub fn facts(&self) -> Facts {
-        let mut facts = Facts { pages: Vec::new(), metadata: Vec::new() };
+        let mut facts = Facts {
+            pages: Vec::new(),
+            metadata: Vec::new(),
+        };
         if let Some(mut search) = self.search() {
             let _ = self.run(&mut search, Some(&mut facts));
         }
@@ -228,7 +316,8 @@ impl Forest {
                                 }
                             }
                             Want::Metadata(name, file) | Want::Archive(name, file) => {
-                                let answer = MetadataAnswer::Known(Arc::new(self.metadata(&name, &file)?));
+                                let answer =
+                                    MetadataAnswer::Known(Arc::new(self.metadata(&name, &file)?));
                                 search.supply_metadata(&name, &file, &answer);
                                 if let Some(facts) = &mut record {
                                     facts.metadata.push((name, file, answer));
@@ -257,7 +346,12 @@ pub struct Memory<'a> {
 impl<'a> Memory<'a> {
     /// Nothing is in memory yet.
     pub fn new(forest: &'a Forest) -> Self {
-        Memory { forest, pages: HashMap::new(), metadata: HashMap::new(), solved: 0 }
+        Memory {
+            forest,
+            pages: HashMap::new(),
+            metadata: HashMap::new(),
+            solved: 0,
+        }
     }
 }
 
@@ -274,8 +368,10 @@ impl Solver for Memory<'_> {
                         match want {
                             Want::Page(name) | Want::Direct(name, _) => {
                                 let forest = self.forest;
-                                let page =
-                                    self.pages.entry(name.clone()).or_insert_with(|| forest.page(&name).map(Arc::new));
+                                let page = self
+                                    .pages
+                                    .entry(name.clone())
+                                    .or_insert_with(|| forest.page(&name).map(Arc::new));
                                 let judged = page.clone().map(|p| search.judged(p));
                                 search.supply_page(&name, judged);
                             }
@@ -283,9 +379,11 @@ impl Solver for Memory<'_> {
                                 let forest = self.forest;
                                 let key = (name.clone(), file.clone());
                                 let answer = self.metadata.entry(key).or_insert_with(|| {
-                                    forest.metadata(&name, &file).map_or(MetadataAnswer::UnknownUntilBuilt, |m| {
-                                        MetadataAnswer::Known(Arc::new(m))
-                                    })
+                                    forest
+                                        .metadata(&name, &file)
+                                        .map_or(MetadataAnswer::UnknownUntilBuilt, |m| {
+                                            MetadataAnswer::Known(Arc::new(m))
+                                        })
                                 });
                                 search.supply_metadata(&name, &file, answer);
                             }
@@ -339,8 +437,13 @@ impl Facts {
 
     /// The yardstick: every fact is read once.
     pub fn read_once(&self) -> usize {
-        let files: usize =
-            self.pages.iter().filter_map(|(_, p)| p.as_ref()).flat_map(|p| &p.files).map(|f| f.filename.len()).sum();
+        let files: usize = self
+            .pages
+            .iter()
+            .filter_map(|(_, p)| p.as_ref())
+            .flat_map(|p| &p.files)
+            .map(|f| f.filename.len())
+            .sum();
         let needs: usize = self
             .metadata
             .iter()

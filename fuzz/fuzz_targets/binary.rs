@@ -8,7 +8,10 @@ fuzz_target!(|bytes: &[u8]| {
     let _ = is_binary(bytes);
     if let Ok(parts) = read(bytes) {
         for part in parts {
-            let _ = (part.python_abi("pkg/_core.so"), highest(&part.versions, "GLIBC"));
+            let _ = (
+                part.python_abi("pkg/_core.so"),
+                highest(&part.versions, "GLIBC"),
+            );
         }
     }
 });

@@ -7,7 +7,11 @@ use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|bytes: &[u8]| {
     let (families, libraries) = (Families::built_in(), Libraries::built_in());
-    let context = Context { families: &families, libraries: &libraries, distributions: &[] };
+    let context = Context {
+        families: &families,
+        libraries: &libraries,
+        distributions: &[],
+    };
     let causes = Causes::built_in();
     let mut reader = Reader::new(&causes, &context);
     bytes.chunks(61).for_each(|piece| reader.read(piece));

@@ -10,7 +10,11 @@ fuzz_target!(|bytes: &[u8]| {
     let _ = EntryPoints::parse(bytes);
     let _ = legacy_requirements(&String::from_utf8_lossy(bytes));
     if let Ok(metadata) = Metadata::parse(bytes) {
-        let again = Metadata::parse(metadata.to_text().as_bytes()).expect("what was written can be read");
-        assert_eq!((again.name, again.version), (metadata.name, metadata.version));
+        let again =
+            Metadata::parse(metadata.to_text().as_bytes()).expect("what was written can be read");
+        assert_eq!(
+            (again.name, again.version),
+            (metadata.name, metadata.version)
+        );
     }
 });

@@ -11,5 +11,9 @@ fuzz_target!(|text: &str| {
     if let Ok(name) = WheelName::parse(text) {
         let _ = (target.rank(&name.tags), target.tag_miss(&name.tags));
     }
-    let _ = (unsafe_member(text, NameRules::Windows), module_stem(text), named_abi(text));
+    let _ = (
+        unsafe_member(text, NameRules::Windows),
+        module_stem(text),
+        named_abi(text),
+    );
 });

@@ -14,6 +14,13 @@ fuzz_target!(|bytes: &[u8]| {
     std::fs::write(&path, bytes).expect("a file");
     let looked = look_into(&path, &target, None).expect("faults of a wheel are no errors");
     if let Ok(name) = &looked.name {
-        let _ = assay(&Contents { name, metadata: looked.metadata.as_ref(), carried: &looked.carried }, &target);
+        let _ = assay(
+            &Contents {
+                name,
+                metadata: looked.metadata.as_ref(),
+                carried: &looked.carried,
+            },
+            &target,
+        );
     }
 });

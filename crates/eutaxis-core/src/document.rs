@@ -44,21 +44,36 @@ impl<'i> Document<'i> {
     pub fn parse(text: &'i str) -> Result<Self, Fault> {
         let root = DeTable::parse(text).map_err(|e| {
             let at = e.span().map_or(0, |s| s.start);
-            Fault::new(format!("not valid TOML: {}", e.message().replace('\n', ", ")), at)
+            Fault::new(
+                format!("not valid TOML: {}", e.message().replace('\n', ", ")),
+                at,
+            )
         })?;
         Ok(Document { root })
     }
 
     /// The top-level table.
     pub fn root(&self) -> Table<'_> {
-        Table { entries: self.root.get_ref(), path: String::new(), at: 0 }
+        Table {
+            entries: self.root.get_ref(),
+            path: String::new(),
+            at: 0,
+        }
     }
 }
 
 impl<'a> Table<'a> {
     fn wrap(&self, key: &str, value: &'a Spanned<DeValue<'a>>) -> Value<'a> {
-        let path = if self.path.is_empty() { key.to_owned() } else { format!("{}.{key}", self.path) };
-        Value { value: value.get_ref(), path, at: value.span().start }
+        let path = if self.path.is_empty() {
+            key.to_owned()
+        } else {
+            format!("{}.{key}", self.path)
+        };
+        Value {
+            value: value.get_ref(),
+            path,
+            at: value.span().start,
+        }
     }
 
     /// The words that lead to this table, joined by dots; empty for the top level.
@@ -80,7 +95,13 @@ impl<'a> Table<'a> {
     pub fn entries(&self) -> impl Iterator<Item = (Placed<&'a str>, Value<'a>)> {
         self.entries.iter().map(|(k, v)| {
             let key: &'a str = k.get_ref();
-            (Placed { value: key, at: k.span().start }, self.wrap(key, v))
+            (
+                Placed {
+                    value: key,
+                    at: k.span().start,
+                },
+                self.wrap(key, v),
+            )
         })
     }
 
@@ -97,7 +118,9 @@ impl<'a> Table<'a> {
     /// # Errors
     /// When the value is of another type.
     pub fn boolean(&self, key: &str) -> Result<Option<bool>, Fault> {
-        self.get(key).map(|v| v.value.as_bool().ok_or_else(|| v.wrong("true or false"))).transpose()
+        self.get(key)
+            .map(|v| v.value.as_bool().ok_or_else(|| v.wrong("true or false")))
+            .transpose()
     }
 
     /// The whole number at a key, with its place.
@@ -107,8 +130,13 @@ impl<'a> Table<'a> {
     pub fn integer(&self, key: &str) -> Result<Option<Placed<i64>>, Fault> {
         self.get(key)
             .map(|v| {
-                let number = v.value.as_integer().and_then(|n| i64::from_str_radix(n.as_str(), n.radix()).ok());
-                number.map(|value| Placed { value, at: v.at }).ok_or_else(|| v.wrong("a whole number"))
+                let number = v
+                    .value
+                    .as_integer()
+                    .and_then(|n| i64::from_str_radix(n.as_str(), n.radix()).ok());
+                number
+                    .map(|value| Placed { value, at: v.at })
+                    .ok_or_else(|| v.wrong("a whole number"))
             })
             .transpose()
     }
@@ -118,7 +146,9 @@ impl<'a> Table<'a> {
     /// # Errors
     /// When the value is not an array of texts.
     pub fn strings(&self, key: &str) -> Result<Option<Vec<Placed<&'a str>>>, Fault> {
-        self.get(key).map(|v| v.items()?.iter().map(Value::string).collect()).transpose()
+        self.get(key)
+            .map(|v| v.items()?.iter().map(Value::string).collect())
+            .transpose()
     }
 
     /// The table at a key.
@@ -134,13 +164,19 @@ impl<'a> Table<'a> {
     /// # Errors
     /// When the value is not an array of tables.
     pub fn tables(&self, key: &str) -> Result<Vec<Table<'a>>, Fault> {
-        self.get(key).map_or(Ok(Vec::new()), |v| v.items()?.iter().map(Value::table).collect())
+        self.get(key).map_or(Ok(Vec::new()), |v| {
+            v.items()?.iter().map(Value::table).collect()
+        })
     }
 
     /// A fault about this table.
     pub fn fault(&self, message: impl std::fmt::Display) -> Fault {
         let fault = Fault::new(message.to_string(), self.at);
-        if self.path.is_empty() { fault } else { fault.within(format_args!("[{}]", self.path)) }
+        if self.path.is_empty() {
+            fault
+        } else {
+            fault.within(format_args!("[{}]", self.path))
+        }
     }
 
     /// The first key that is not one of `known`, as a fault.
@@ -148,13 +184,21 @@ impl<'a> Table<'a> {
     /// # Errors
     /// When there is such a key.
     pub fn ensure_known(&self, known: &[&str]) -> Result<(), Fault> {
-        let Some((key, _)) = self.entries().find(|(k, _)| !known.contains(&k.value)) else { return Ok(()) };
-        let place = if self.path.is_empty() { String::new() } else { format!(" in [{}]", self.path) };
+        let Some((key, _)) = self.entries().find(|(k, _)| !known.contains(&k.value)) else {
+            return Ok(());
+        };
+        let place = if self.path.is_empty() {
+            String::new()
+        } else {
+            format!(" in [{}]", self.path)
+        };
         let fault = Fault::new(format!("`{}` is not known{place}", key.value), key.at);
-        Err(match crate::name::nearest(key.value, known.iter().copied(), 1).first() {
-            Some(near) => fault.hint(format!("did you mean `{near}`?")),
-            None => fault.hint(format!("known are {}", known.join(", "))),
-        })
+        Err(
+            match crate::name::nearest(key.value, known.iter().copied(), 1).first() {
+                Some(near) => fault.hint(format!("did you mean `{near}`?")),
+                None => fault.hint(format!("known are {}", known.join(", "))),
+            },
+        )
     }
 }
 
@@ -164,7 +208,13 @@ impl<'a> Value<'a> {
     /// # Errors
     /// When this is not a text.
     pub fn string(&self) -> Result<Placed<&'a str>, Fault> {
-        self.value.as_str().map(|value| Placed { value, at: self.at + 1 }).ok_or_else(|| self.wrong("a text"))
+        self.value
+            .as_str()
+            .map(|value| Placed {
+                value,
+                at: self.at + 1,
+            })
+            .ok_or_else(|| self.wrong("a text"))
     }
 
     /// The items of the array.
@@ -172,8 +222,18 @@ impl<'a> Value<'a> {
     /// # Errors
     /// When this is not an array.
     pub fn items(&self) -> Result<Vec<Value<'a>>, Fault> {
-        let items = self.value.as_array().ok_or_else(|| self.wrong("an array"))?;
-        Ok(items.iter().map(|v| Value { value: v.get_ref(), path: self.path.clone(), at: v.span().start }).collect())
+        let items = self
+            .value
+            .as_array()
+            .ok_or_else(|| self.wrong("an array"))?;
+        Ok(items
+            .iter()
+            .map(|v| Value {
+                value: v.get_ref(),
+                path: self.path.clone(),
+                at: v.span().start,
+            })
+            .collect())
     }
 
     /// The table.
@@ -182,7 +242,11 @@ impl<'a> Value<'a> {
     /// When this is not a table.
     pub fn table(&self) -> Result<Table<'a>, Fault> {
         let entries = self.value.as_table().ok_or_else(|| self.wrong("a table"))?;
-        Ok(Table { entries, path: self.path.clone(), at: self.at })
+        Ok(Table {
+            entries,
+            path: self.path.clone(),
+            at: self.at,
+        })
     }
 
     /// Whether this is a text.
@@ -202,7 +266,14 @@ impl<'a> Value<'a> {
 
     /// A fault that says which type was expected here.
     pub fn wrong(&self, expected: &str) -> Fault {
-        Fault::new(format!("`{}` must be {expected}, not {}", self.path, type_word(self.value)), self.at)
+        Fault::new(
+            format!(
+                "`{}` must be {expected}, not {}",
+                self.path,
+                type_word(self.value)
+            ),
+            self.at,
+        )
     }
 
     /// A copy of the value with nothing of the document in it.
@@ -210,7 +281,12 @@ impl<'a> Value<'a> {
     /// # Errors
     /// When a number is beyond what TOML's integers hold.
     pub fn to_plain(&self) -> Result<toml::Value, Fault> {
-        plain(self.value).ok_or_else(|| Fault::new(format!("`{}` holds a number out of range", self.path), self.at))
+        plain(self.value).ok_or_else(|| {
+            Fault::new(
+                format!("`{}` holds a number out of range", self.path),
+                self.at,
+            )
+        })
     }
 }
 
@@ -228,11 +304,18 @@ fn type_word(value: &DeValue<'_>) -> &'static str {
 fn plain(value: &DeValue<'_>) -> Option<toml::Value> {
     Some(match value {
         DeValue::String(s) => toml::Value::String(s.to_string()),
-        DeValue::Integer(n) => toml::Value::Integer(i64::from_str_radix(n.as_str(), n.radix()).ok()?),
+        DeValue::Integer(n) => {
+            toml::Value::Integer(i64::from_str_radix(n.as_str(), n.radix()).ok()?)
+        }
         DeValue::Float(n) => toml::Value::Float(n.as_str().parse().ok()?),
         DeValue::Boolean(b) => toml::Value::Boolean(*b),
         DeValue::Datetime(d) => toml::Value::Datetime(*d),
-        DeValue::Array(items) => toml::Value::Array(items.iter().map(|v| plain(v.get_ref())).collect::<Option<_>>()?),
+        DeValue::Array(items) => toml::Value::Array(
+            items
+                .iter()
+                .map(|v| plain(v.get_ref()))
+                .collect::<Option<_>>()?,
+        ),
         DeValue::Table(entries) => {
             let mut table = toml::Table::new();
             for (key, value) in entries {
@@ -252,9 +335,15 @@ mod tests {
         let document = Document::parse("[policy]\nwheels = 3\nwheel = 'x'\n").unwrap();
         let policy = document.root().table("policy").unwrap().unwrap();
         let fault = policy.string("wheels").unwrap_err();
-        assert_eq!((fault.message(), fault.offset()), ("`policy.wheels` must be a text, not a number", 18));
+        assert_eq!(
+            (fault.message(), fault.offset()),
+            ("`policy.wheels` must be a text, not a number", 18)
+        );
         let fault = policy.ensure_known(&["wheels", "prefer"]).unwrap_err();
-        assert_eq!(fault.to_string(), "`wheel` is not known in [policy] (did you mean `wheels`?)");
+        assert_eq!(
+            fault.to_string(),
+            "`wheel` is not known in [policy] (did you mean `wheels`?)"
+        );
     }
 
     #[test]

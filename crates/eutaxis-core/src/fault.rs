@@ -1,7 +1,8 @@
 //! What is wrong with a piece of text, and where in it.
 //!
-//! Every parser of this crate reports a [`Fault`]: what was found, at which byte, and a hint when one remedy is
-//! likely. Whoever knows the file adds the [`Origin`]; only the program turns both into lines and carets.
+//! Every parser of this crate reports a [`Fault`]: what was found, at which byte, and a hint when
+//! one remedy is likely. Whoever knows the file adds the [`Origin`]; only the program turns both
+//! into lines and carets.
 
 use std::fmt;
 use std::sync::Arc;
@@ -17,7 +18,11 @@ pub struct Fault {
 impl Fault {
     /// A fault at byte `offset` of the text that was being read.
     pub fn new(message: impl Into<String>, offset: usize) -> Self {
-        Fault { message: message.into(), offset, hint: None }
+        Fault {
+            message: message.into(),
+            offset,
+            hint: None,
+        }
     }
 
     /// The same fault with advice on what was probably meant.
@@ -86,7 +91,10 @@ pub enum Origin {
 impl Origin {
     /// The place `line` (from 1) of `file`.
     pub fn line(file: &str, line: u32) -> Self {
-        Origin::Line { file: Arc::from(file), line }
+        Origin::Line {
+            file: Arc::from(file),
+            line,
+        }
     }
 }
 
@@ -94,7 +102,8 @@ impl fmt::Display for Origin {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Origin::Line { file, line } => write!(f, "{file}:{line}"),
-            // The facts of a clash promise an origin that ends in a line number; arguments count as line 1.
+            // The facts of a clash promise an origin that ends in a line number; arguments count as
+            // line 1.
             Origin::Argument => f.write_str("command line:1"),
         }
     }
@@ -109,7 +118,8 @@ pub fn line_and_column(text: &str, offset: usize) -> (u32, u32) {
     (line as u32 + 1, column as u32 + 1)
 }
 
-/// The text with control and direction-changing characters shown as escapes: text from files is hostile.
+/// The text with control and direction-changing characters shown as escapes: text from files is
+/// hostile.
 pub fn escaped(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for c in text.chars() {
@@ -132,12 +142,23 @@ mod tests {
         let text = "frostgrid\nfirnio ==\u{e9}!\n";
         assert_eq!(line_and_column(text, 0), (1, 1));
         assert_eq!(line_and_column(text, 10), (2, 1));
-        assert_eq!(line_and_column(text, 21), (2, 11), "columns count characters, not bytes");
-        assert_eq!(line_and_column(text, 999), (3, 1), "an offset past the end is the end");
+        assert_eq!(
+            line_and_column(text, 21),
+            (2, 11),
+            "columns count characters, not bytes"
+        );
+        assert_eq!(
+            line_and_column(text, 999),
+            (3, 1),
+            "an offset past the end is the end"
+        );
     }
 
     #[test]
     fn hostile_text_is_escaped() {
-        assert_eq!(escaped("a\u{1b}[31mb\u{202e}c \u{e9}"), "a\\u{1b}[31mb\\u{202e}c \u{e9}");
+        assert_eq!(
+            escaped("a\u{1b}[31mb\u{202e}c \u{e9}"),
+            "a\\u{1b}[31mb\\u{202e}c \u{e9}"
+        );
     }
 }

@@ -1,7 +1,8 @@
 //! Names of projects, extras and dependency groups (PEP 503, 685, 735).
 //!
-//! A valid name is ASCII letters, digits, `.`, `-`, `_`, begins and ends with a letter or digit. Before names are
-//! compared every run of `-`, `_`, `.` becomes one `-` and letters become small; a [`Name`] always holds that form.
+//! A valid name is ASCII letters, digits, `.`, `-`, `_`, begins and ends with a letter or digit.
+//! Before names are compared every run of `-`, `_`, `.` becomes one `-` and letters become small; a
+//! [`Name`] always holds that form.
 
 use std::borrow::Borrow;
 use std::fmt;
@@ -23,21 +24,33 @@ impl Name {
     /// Reads a name and normalises it.
     ///
     /// # Errors
-    /// When the text is empty, too long, or holds or begins or ends with a character that names may not.
+    /// When the text is empty, too long, or holds or begins or ends with a character that names may
+    /// not.
     pub fn parse(text: &str) -> Result<Self, Fault> {
         if text.is_empty() {
             return Err(Fault::new("a name is missing", 0));
         }
         if text.len() > LONGEST {
-            return Err(Fault::new(format!("a name is longer than {LONGEST} characters"), LONGEST));
+            return Err(Fault::new(
+                format!("a name is longer than {LONGEST} characters"),
+                LONGEST,
+            ));
         }
         if let Some(at) = text.bytes().position(|b| !is_name_byte(b)) {
             let odd = text.get(at..).and_then(|t| t.chars().next()).unwrap_or(' ');
-            let message = format!("`{}` cannot stand in a name: `{}`", escaped(&odd.to_string()), escaped(text));
+            let message = format!(
+                "`{}` cannot stand in a name: `{}`",
+                escaped(&odd.to_string()),
+                escaped(text)
+            );
             return Err(Fault::new(message, at).hint("names are letters, digits, `-`, `_` and `.`"));
         }
         let ends = [text.bytes().next(), text.bytes().last()];
-        if !ends.into_iter().flatten().all(|b| b.is_ascii_alphanumeric()) {
+        if !ends
+            .into_iter()
+            .flatten()
+            .all(|b| b.is_ascii_alphanumeric())
+        {
             let message = format!("a name begins and ends with a letter or digit: `{text}`");
             return Err(Fault::new(message, 0));
         }
@@ -98,8 +111,13 @@ impl From<Name> for String {
     }
 }
 
-/// The names nearest to `wanted`, best first: for "did you mean". At most `limit`, none that is far off.
-pub fn nearest<'a>(wanted: &str, known: impl IntoIterator<Item = &'a str>, limit: usize) -> Vec<&'a str> {
+/// The names nearest to `wanted`, best first: for "did you mean". At most `limit`, none that is far
+/// off.
+pub fn nearest<'a>(
+    wanted: &str,
+    known: impl IntoIterator<Item = &'a str>,
+    limit: usize,
+) -> Vec<&'a str> {
     let far = 1 + wanted.len() / 3;
     let mut near: Vec<(usize, &str)> = known
         .into_iter()
@@ -119,7 +137,9 @@ fn distance(a: &str, b: &str) -> usize {
     for (i, ca) in a.iter().enumerate() {
         let mut row = vec![i + 1];
         for (j, cb) in b.iter().enumerate() {
-            let mut best = (above[j] + usize::from(ca != cb)).min(above[j + 1] + 1).min(row[j] + 1);
+            let mut best = (above[j] + usize::from(ca != cb))
+                .min(above[j + 1] + 1)
+                .min(row[j] + 1);
             if i > 0 && j > 0 && a[i - 1] == *cb && *ca == b[j - 1] {
                 best = best.min(before[j - 1] + 1);
             }
@@ -130,10 +150,12 @@ fn distance(a: &str, b: &str) -> usize {
     above.last().copied().unwrap_or(0)
 }
 
-/// Whether a text can be the name of a module, or a part of it: what code can write behind `import`.
+/// Whether a text can be the name of a module, or a part of it: what code can write behind
+/// `import`.
 pub fn is_identifier(text: &str) -> bool {
     let mut chars = text.chars();
-    chars.next().is_some_and(|c| c.is_alphabetic() || c == '_') && chars.all(|c| c.is_alphanumeric() || c == '_')
+    chars.next().is_some_and(|c| c.is_alphabetic() || c == '_')
+        && chars.all(|c| c.is_alphanumeric() || c == '_')
 }
 
 #[cfg(test)]

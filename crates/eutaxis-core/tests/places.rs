@@ -1,4 +1,5 @@
-//! Tags and markers on many kinds of machine, against a table of what the standards say (`places/targets.txt`).
+//! Tags and markers on many kinds of machine, against a table of what the standards say
+//! (`places/targets.txt`).
 
 // A test that cannot go on has failed: here that is what stopping the program means.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
@@ -22,11 +23,17 @@ struct Row<'a> {
 
 fn table() -> Vec<Row<'static>> {
     let mut rows: Vec<Row<'static>> = Vec::new();
-    for line in include_str!("places/targets.txt").lines().filter(|l| !l.starts_with('#') && !l.trim().is_empty()) {
+    for line in include_str!("places/targets.txt")
+        .lines()
+        .filter(|l| !l.starts_with('#') && !l.trim().is_empty())
+    {
         let (word, rest) = line.trim().split_once(' ').unwrap();
         let rest = rest.trim();
         if word == "target" {
-            rows.push(Row { spec: rest, ..Row::default() });
+            rows.push(Row {
+                spec: rest,
+                ..Row::default()
+            });
             continue;
         }
         let row = rows.last_mut().unwrap();
@@ -53,9 +60,21 @@ fn rank(target: &Target, tags: &str) -> Option<u32> {
 #[test]
 fn the_table_is_wide_enough() {
     let rows = table();
-    let names: BTreeSet<&str> =
-        rows.iter().flat_map(|r| r.takes.iter().map(|(_, t)| *t).chain(r.refuses.iter().copied())).collect();
-    assert!(rows.len() >= 40 && names.len() >= 300, "{} targets, {} names", rows.len(), names.len());
+    let names: BTreeSet<&str> = rows
+        .iter()
+        .flat_map(|r| {
+            r.takes
+                .iter()
+                .map(|(_, t)| *t)
+                .chain(r.refuses.iter().copied())
+        })
+        .collect();
+    assert!(
+        rows.len() >= 40 && names.len() >= 300,
+        "{} targets, {} names",
+        rows.len(),
+        names.len()
+    );
 }
 
 #[test]
@@ -72,8 +91,15 @@ fn every_target_takes_what_the_standards_say_in_their_order() {
         // Of several tags in one name the best counts.
         if let (Some((best, first)), Some((_, last))) = (row.takes.first(), row.takes.last()) {
             let part = |tags: &str, i: usize| tags.split('-').nth(i).unwrap().to_owned();
-            let joined: Vec<String> = (0..3).map(|i| format!("{}.{}", part(last, i), part(first, i))).collect();
-            assert_eq!(rank(&target, &joined.join("-")), Some(*best), "{}", row.spec);
+            let joined: Vec<String> = (0..3)
+                .map(|i| format!("{}.{}", part(last, i), part(first, i)))
+                .collect();
+            assert_eq!(
+                rank(&target, &joined.join("-")),
+                Some(*best),
+                "{}",
+                row.spec
+            );
         }
     }
 }
@@ -84,7 +110,12 @@ fn markers_say_on_every_target_what_such_a_machine_reports() {
         let target = Target::parse(row.spec).unwrap();
         for (markers, expected) in [(&row.holds, true), (&row.fails, false)] {
             for text in markers {
-                assert_eq!(Marker::parse(text).unwrap().holds(&target.markers, None), expected, "{}: {text}", row.spec);
+                assert_eq!(
+                    Marker::parse(text).unwrap().holds(&target.markers, None),
+                    expected,
+                    "{}: {text}",
+                    row.spec
+                );
             }
         }
     }
@@ -98,7 +129,11 @@ fn whatever_does_not_fit_has_a_nearest_miss() {
         for tags in &row.refuses {
             let name = WheelName::parse(&format!("sastrugi-0.9-{tags}.whl")).unwrap();
             let miss = format!("{:?}", target.tag_miss(&name.tags));
-            assert!(!miss.is_empty() && !miss.contains("Unknown(\"any\")"), "{}: {tags}: {miss}", row.spec);
+            assert!(
+                !miss.is_empty() && !miss.contains("Unknown(\"any\")"),
+                "{}: {tags}: {miss}",
+                row.spec
+            );
         }
     }
 }

@@ -1,6 +1,8 @@
-//! Makes the demo world in a folder and serves its depot on 127.0.0.1, with trouble on demand, for trying things by hand.
+//! Makes the demo world in a folder and serves its depot on 127.0.0.1, with trouble on demand, for
+//! trying things by hand.
 //!
-//! `cargo run -p eutaxis-demo --example serve -- FOLDER [PORT] [latency=MS] [slow|drop|429|503|wrong|truncate|lie|no-ranges|html|no-sidecars|login]...`
+//! `cargo run -p eutaxis-demo --example serve -- FOLDER [PORT] [latency=MS]
+//! [slow|drop|429|503|wrong|truncate|lie|no-ranges|html|no-sidecars|login]...`
 
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -17,7 +19,12 @@ fn main() -> std::io::Result<()> {
         match word.as_str() {
             "slow" => trouble.fault = Some(Fault::Drip),
             "drop" => trouble.fault = Some(Fault::Drop),
-            "429" | "503" => trouble.fault = word.parse().ok().map(|s| Fault::Status(s, Some("1".to_owned()))),
+            "429" | "503" => {
+                trouble.fault = word
+                    .parse()
+                    .ok()
+                    .map(|s| Fault::Status(s, Some("1".to_owned())))
+            }
             "wrong" => (trouble.fault, trouble.on) = (Some(Fault::WrongBytes), ".whl".to_owned()),
             "truncate" => trouble.fault = Some(Fault::Truncate),
             "lie" => trouble.fault = Some(Fault::LyingLength),
@@ -35,7 +42,12 @@ fn main() -> std::io::Result<()> {
     if !depot.exists() {
         eutaxis_demo::make(&folder)?;
     }
-    let server = Server::start_wrapped(&depot, trouble, Arc::new(|socket| Ok(Box::new(socket))), port)?;
+    let server = Server::start_wrapped(
+        &depot,
+        trouble,
+        Arc::new(|socket| Ok(Box::new(socket))),
+        port,
+    )?;
     let mut out = std::io::stdout();
     std::io::Write::write_all(&mut out, format!("{}\n", server.url()).as_bytes())?;
     loop {

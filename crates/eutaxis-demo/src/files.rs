@@ -8,10 +8,16 @@ pub(crate) fn package(project: &Project) -> String {
 }
 
 /// The package's files: path and text.
-pub(crate) fn sources(project: &Project, release: &Release, version: &str, compiled: bool) -> Vec<(String, String)> {
+pub(crate) fn sources(
+    project: &Project,
+    release: &Release,
+    version: &str,
+    compiled: bool,
+) -> Vec<(String, String)> {
     let package = package(project);
     let native = if compiled {
-        "\ntry:\n    from . import _core\n    native = True\nexcept ImportError:  # built for another machine\n    native = False\n"
+        "\ntry:\n    from . import _core\n    native = True\nexcept ImportError:  # built for \
+            another machine\n    native = False\n"
     } else {
         ""
     };
@@ -22,18 +28,26 @@ pub(crate) fn sources(project: &Project, release: &Release, version: &str, compi
         .iter()
         .filter(|n| !n.contains(';'))
         .map(|n| {
-            format!("import {}\n", n.split(|c: char| "<>=!~[ ".contains(c)).next().unwrap_or("").replace('-', "_"))
+            format!(
+                "import {}\n",
+                n.split(|c: char| "<>=!~[ ".contains(c))
+                    .next()
+                    .unwrap_or("")
+                    .replace('-', "_")
+            )
         })
         .collect();
     let summary = &project.summary;
     let init = format!(
-        "\"\"\"{summary} (made up for a demonstration).\"\"\"\n\n{}{native}\n__version__ = \"{version}\"\n\n\ndef describe():\n    return \"{package} {version}: {summary}\"\n",
+        "\"\"\"{summary} (made up for a demonstration).\"\"\"\n\n{}{native}\n__version__ = \
+            \"{version}\"\n\n\ndef describe():\n    return \"{package} {version}: {summary}\"\n",
         imports.concat()
     );
     let mut files = vec![(format!("{package}/__init__.py"), init)];
     if !project.scripts.is_empty() {
         let cli = format!(
-            "import sys\n\nimport {package}\n\n\ndef main():\n    sys.stdout.write({package}.describe() + \"\\n\")\n    return 0\n"
+            "import sys\n\nimport {package}\n\n\ndef main():\n    \
+                sys.stdout.write({package}.describe() + \"\\n\")\n    return 0\n"
         );
         files.push((format!("{package}/cli.py"), cli));
     }
@@ -42,16 +56,26 @@ pub(crate) fn sources(project: &Project, release: &Release, version: &str, compi
 
 /// The core metadata of a release.
 pub(crate) fn metadata(project: &Project, release: &Release, version: &str) -> String {
-    let mut text =
-        format!("Metadata-Version: 2.2\nName: {}\nVersion: {version}\nSummary: {}\n", project.name, project.summary);
+    let mut text = format!(
+        "Metadata-Version: 2.2\nName: {}\nVersion: {version}\nSummary: {}\n",
+        project.name, project.summary
+    );
     if let Some(python) = release.python(project) {
         text.push_str(&format!("Requires-Python: {python}\n"));
     }
     if let Some(series) = &release.classified {
-        text.push_str(&format!("Classifier: Programming Language :: Python :: {series}\n"));
+        text.push_str(&format!(
+            "Classifier: Programming Language :: Python :: {series}\n"
+        ));
     }
-    release.extras.keys().for_each(|extra| text.push_str(&format!("Provides-Extra: {extra}\n")));
-    release.requirements(project).iter().for_each(|need| text.push_str(&format!("Requires-Dist: {need}\n")));
+    release
+        .extras
+        .keys()
+        .for_each(|extra| text.push_str(&format!("Provides-Extra: {extra}\n")));
+    release
+        .requirements(project)
+        .iter()
+        .for_each(|need| text.push_str(&format!("Requires-Dist: {need}\n")));
     text
 }
 
@@ -60,6 +84,10 @@ pub(crate) fn entry_points(project: &Project) -> String {
     if project.scripts.is_empty() {
         return String::new();
     }
-    let lines: String = project.scripts.iter().map(|(name, object)| format!("{name} = {object}\n")).collect();
+    let lines: String = project
+        .scripts
+        .iter()
+        .map(|(name, object)| format!("{name} = {object}\n"))
+        .collect();
     format!("[console_scripts]\n{lines}")
 }

@@ -1,4 +1,5 @@
-//! Writing the index tree: pages in JSON and HTML, files beside them, metadata beside files (simple repository API).
+//! Writing the index tree: pages in JSON and HTML, files beside them, metadata beside files (simple
+//! repository API).
 
 use std::fs;
 use std::io;
@@ -44,7 +45,11 @@ pub(crate) fn write_project(project: &Project, root: &Path) -> io::Result<usize>
             add(filename, bytes, &release.version)?;
         }
     }
-    let versions: Vec<&str> = project.releases.iter().map(|r| r.version.as_str()).collect();
+    let versions: Vec<&str> = project
+        .releases
+        .iter()
+        .map(|r| r.version.as_str())
+        .collect();
     let page = json!({"meta": {"api-version": "1.1"}, "name": project.name, "versions": versions, "files": entries});
     fs::write(folder.join("index.json"), serde_json::to_vec_pretty(&page)?)?;
     fs::write(folder.join("index.html"), html(&project.name, &entries))?;
@@ -52,17 +57,32 @@ pub(crate) fn write_project(project: &Project, root: &Path) -> io::Result<usize>
 }
 
 fn html(name: &str, entries: &[Value]) -> String {
-    let escape =
-        |text: &str| text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;");
-    let mut text =
-        format!("<!DOCTYPE html>\n<meta name=\"pypi:repository-version\" content=\"1.0\">\n<title>{name}</title>\n");
+    let escape = |text: &str| {
+        text.replace('&', "&amp;")
+            .replace('<', "&lt;")
+            .replace('>', "&gt;")
+            .replace('"', "&quot;")
+    };
+    let mut text = format!(
+        "<!DOCTYPE html>\n<meta name=\"pypi:repository-version\" \
+            content=\"1.0\">\n<title>{name}</title>\n"
+    );
     for entry in entries {
         let get = |key: &str| entry.get(key).and_then(Value::as_str).unwrap_or("");
-        let hash =
-            |key: &str| entry.get(key).and_then(|h| h.get("sha256")).and_then(Value::as_str).unwrap_or("").to_owned();
+        let hash = |key: &str| {
+            entry
+                .get(key)
+                .and_then(|h| h.get("sha256"))
+                .and_then(Value::as_str)
+                .unwrap_or("")
+                .to_owned()
+        };
         let mut attributes = format!(" data-core-metadata=\"sha256={}\"", hash("core-metadata"));
         if !get("requires-python").is_empty() {
-            attributes.push_str(&format!(" data-requires-python=\"{}\"", escape(get("requires-python"))));
+            attributes.push_str(&format!(
+                " data-requires-python=\"{}\"",
+                escape(get("requires-python"))
+            ));
         }
         if !get("yanked").is_empty() {
             attributes.push_str(&format!(" data-yanked=\"{}\"", escape(get("yanked"))));
@@ -79,9 +99,20 @@ fn html(name: &str, entries: &[Value]) -> String {
 
 /// Writes the list of projects.
 pub(crate) fn write_list(world: &World, root: &Path) -> io::Result<()> {
-    let links: String = world.projects.iter().map(|p| format!("<a href=\"{0}/\">{0}</a><br>\n", p.name)).collect();
-    fs::write(root.join("index.html"), format!("<!DOCTYPE html>\n<title>Projects</title>\n{links}"))?;
-    let names: Vec<Value> = world.projects.iter().map(|p| json!({"name": p.name})).collect();
+    let links: String = world
+        .projects
+        .iter()
+        .map(|p| format!("<a href=\"{0}/\">{0}</a><br>\n", p.name))
+        .collect();
+    fs::write(
+        root.join("index.html"),
+        format!("<!DOCTYPE html>\n<title>Projects</title>\n{links}"),
+    )?;
+    let names: Vec<Value> = world
+        .projects
+        .iter()
+        .map(|p| json!({"name": p.name}))
+        .collect();
     fs::write(
         root.join("index.json"),
         serde_json::to_vec_pretty(&json!({"meta": {"api-version": "1.1"}, "projects": names}))?,

@@ -1,8 +1,8 @@
-//! The demo world: made-up projects of a glacier field team, described in `world.toml` and turned into real wheels and an
-//! index tree. Tests and the `demo` command use the same world.
+//! The demo world: made-up projects of a glacier field team, described in `world.toml` and turned
+//! into real wheels and an index tree. Tests and the `demo` command use the same world.
 //!
-//! Compiled projects carry real small ELF, Mach-O and PE files under truthful tags; those for Linux on x86-64, ARM64 and
-//! 32-bit ARM are modules that the interpreter really loads.
+//! Compiled projects carry real small ELF, Mach-O and PE files under truthful tags; those for Linux
+//! on x86-64, ARM64 and 32-bit ARM are modules that the interpreter really loads.
 
 mod binary;
 mod files;
@@ -132,15 +132,22 @@ pub fn write_depot(world: &World, depot: &Path) -> io::Result<usize> {
     Ok(files)
 }
 
-/// Makes the demo world in a folder: `depot/` (an index tree with its files), lists of asks, settings, `places/` (trees that
-/// stand in for the team's machines), and `found/` (wheels of unknown origin).
+/// Makes the demo world in a folder: `depot/` (an index tree with its files), lists of asks,
+/// settings, `places/` (trees that stand in for the team's machines), and `found/` (wheels of
+/// unknown origin).
 ///
 /// # Errors
 /// When the folder cannot be written to.
 pub fn make(folder: &Path) -> io::Result<Made> {
     let world = World::built_in().map_err(io::Error::other)?;
     let depot = folder.join("depot");
-    let mut made = Made { depot: depot.clone(), asks: folder.join("fieldkit.txt"), projects: 0, releases: 0, files: 0 };
+    let mut made = Made {
+        depot: depot.clone(),
+        asks: folder.join("fieldkit.txt"),
+        projects: 0,
+        releases: 0,
+        files: 0,
+    };
     made.projects = world.projects.len();
     made.releases = world.projects.iter().map(|p| p.releases.len()).sum();
     made.files = write_depot(&world, &depot)?;

@@ -1,4 +1,5 @@
-//! What happens to an environment that nobody looks after: faults of the kinds that are met, put into one that was sound.
+//! What happens to an environment that nobody looks after: faults of the kinds that are met, put
+//! into one that was sound.
 
 use std::fs;
 use std::io;
@@ -26,8 +27,9 @@ struct ByHand<'a> {
     files: Vec<(String, Vec<u8>)>,
 }
 
-/// Puts five faults into an environment: a module for another interpreter, one that needs a library which is not there, two projects
-/// that own one file, a file that is gone, and a module that an older release left.
+/// Puts five faults into an environment: a module for another interpreter, one that needs a library
+/// which is not there, two projects that own one file, a file that is gone, and a module that an
+/// older release left.
 ///
 /// # Errors
 /// When the environment has no folder of packages, or cannot be written to.
@@ -35,11 +37,16 @@ pub fn neglect(root: &Path) -> io::Result<()> {
     let site = site(root)?;
     let arch = std::env::consts::ARCH;
     let module = |needs: &[&str]| Library {
-        arch: if arch == "arm" { "armv7l".to_owned() } else { arch.to_owned() },
+        arch: if arch == "arm" {
+            "armv7l".to_owned()
+        } else {
+            arch.to_owned()
+        },
         needs: needs.iter().map(|n| (*n).to_owned()).collect(),
         ..Library::module("_core")
     };
-    let initial = |name: &str, text: &str| (format!("{name}/__init__.py"), text.as_bytes().to_vec());
+    let initial =
+        |name: &str, text: &str| (format!("{name}/__init__.py"), text.as_bytes().to_vec());
     let by_hand = [
         // Built for the board's interpreter, and copied over.
         ByHand {
@@ -48,14 +55,23 @@ pub fn neglect(root: &Path) -> io::Result<()> {
             needs: &[],
             files: vec![
                 initial("hoarfrost", ""),
-                ("hoarfrost/_core.cpython-36m-x86_64-linux-gnu.so".into(), module(&[]).bytes()),
+                (
+                    "hoarfrost/_core.cpython-36m-x86_64-linux-gnu.so".into(),
+                    module(&[]).bytes(),
+                ),
             ],
         },
         ByHand {
             name: "snowpit",
             version: "2.2",
             needs: &[],
-            files: vec![initial("snowpit", ""), ("snowpit/_core.abi3.so".into(), module(&["libfirn.so.3"]).bytes())],
+            files: vec![
+                initial("snowpit", ""),
+                (
+                    "snowpit/_core.abi3.so".into(),
+                    module(&["libfirn.so.3"]).bytes(),
+                ),
+            ],
         },
         ByHand {
             name: "borelog",
@@ -85,13 +101,22 @@ fn site(root: &Path) -> io::Result<PathBuf> {
             return Ok(site);
         }
     }
-    Err(io::Error::other("the environment has no folder of packages"))
+    Err(io::Error::other(
+        "the environment has no folder of packages",
+    ))
 }
 
 fn place(site: &Path, project: &ByHand<'_>) -> io::Result<()> {
     let info = format!("{}-{}.dist-info", project.name, project.version);
-    let needs: String = project.needs.iter().map(|n| format!("Requires-Dist: {n}\n")).collect();
-    let metadata = format!("Metadata-Version: 2.1\nName: {}\nVersion: {}\n{needs}", project.name, project.version);
+    let needs: String = project
+        .needs
+        .iter()
+        .map(|n| format!("Requires-Dist: {n}\n"))
+        .collect();
+    let metadata = format!(
+        "Metadata-Version: 2.1\nName: {}\nVersion: {}\n{needs}",
+        project.name, project.version
+    );
     let mut files = project.files.clone();
     files.push((format!("{info}/METADATA"), metadata.into_bytes()));
     files.push((format!("{info}/INSTALLER"), b"by hand\n".to_vec()));
@@ -107,14 +132,22 @@ fn place(site: &Path, project: &ByHand<'_>) -> io::Result<()> {
             _ => fs::write(&to, bytes)?,
         }
         let hash = format!("sha256={}", record_base64(&Sha256::digest(bytes)));
-        record.lines.push(RecordLine { path: path.clone(), hash: Some(hash), size: Some(bytes.len() as u64) });
+        record.lines.push(RecordLine {
+            path: path.clone(),
+            hash: Some(hash),
+            size: Some(bytes.len() as u64),
+        });
     }
-    record.lines.push(RecordLine { path: format!("{info}/RECORD"), hash: None, size: None });
+    record.lines.push(RecordLine {
+        path: format!("{info}/RECORD"),
+        hash: None,
+        size: None,
+    });
     fs::write(site.join(&info).join("RECORD"), record.write())
 }
 
-/// Writes wheels that were found somewhere into a folder: one that promises an older C library than it needs, one for another
-/// board under this one's name, one that writes outside its place.
+/// Writes wheels that were found somewhere into a folder: one that promises an older C library than
+/// it needs, one for another board under this one's name, one that writes outside its place.
 ///
 /// # Errors
 /// When the folder cannot be written to.
@@ -127,16 +160,42 @@ pub fn found_wheels(folder: &Path) -> io::Result<()> {
         versions: vec![("libc.so.6".into(), "GLIBC_2.34".into())],
         ..Library::module("_core")
     };
-    let board = Library { arch: "aarch64".into(), ..Library::module("_core") };
+    let board = Library {
+        arch: "aarch64".into(),
+        ..Library::module("_core")
+    };
     let wheels = [
-        ("snowpit", "2.4", "cp311-cp311-manylinux_2_17_x86_64", vec![(core("snowpit"), library.bytes())]),
-        ("nunatak", "1.9", "cp311-cp311-manylinux_2_17_x86_64", vec![(core("nunatak"), board.bytes())]),
-        ("katabat", "0.9", "py3-none-any", vec![("../../.profile".to_owned(), b"echo hello\n".to_vec())]),
+        (
+            "snowpit",
+            "2.4",
+            "cp311-cp311-manylinux_2_17_x86_64",
+            vec![(core("snowpit"), library.bytes())],
+        ),
+        (
+            "nunatak",
+            "1.9",
+            "cp311-cp311-manylinux_2_17_x86_64",
+            vec![(core("nunatak"), board.bytes())],
+        ),
+        (
+            "katabat",
+            "0.9",
+            "py3-none-any",
+            vec![("../../.profile".to_owned(), b"echo hello\n".to_vec())],
+        ),
     ];
     for (name, version, tags, files) in wheels {
-        let mut wheel = Wheel { name: name.into(), version: version.into(), tags: tags.into(), files };
+        let mut wheel = Wheel {
+            name: name.into(),
+            version: version.into(),
+            tags: tags.into(),
+            files,
+        };
         let metadata = format!("Metadata-Version: 2.1\nName: {name}\nVersion: {version}\n");
-        wheel.files.push((format!("{}/METADATA", wheel.dist_info()), metadata.into_bytes()));
+        wheel.files.push((
+            format!("{}/METADATA", wheel.dist_info()),
+            metadata.into_bytes(),
+        ));
         fs::write(folder.join(wheel.filename()), write_wheel(&wheel)?)?;
     }
     Ok(())

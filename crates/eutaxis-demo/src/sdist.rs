@@ -12,9 +12,13 @@ use crate::world::{Project, Release};
 pub(crate) fn sdist(project: &Project, release: &Release) -> io::Result<(String, Vec<u8>)> {
     let stem = format!("{}-{}", files::package(project), release.version);
     let mut archive = tar::Builder::new(GzEncoder::new(Vec::new(), Compression::default()));
-    let pyproject = "[build-system]\nrequires = []\nbuild-backend = \"made_up_builder\"\n".to_owned();
+    let pyproject =
+        "[build-system]\nrequires = []\nbuild-backend = \"made_up_builder\"\n".to_owned();
     let mut members = vec![
-        ("PKG-INFO".to_owned(), files::metadata(project, release, &release.version)),
+        (
+            "PKG-INFO".to_owned(),
+            files::metadata(project, release, &release.version),
+        ),
         ("pyproject.toml".to_owned(), pyproject),
     ];
     members.extend(files::sources(project, release, &release.version, true));

@@ -43,7 +43,8 @@ impl Wheel {
 pub fn write_wheel(wheel: &Wheel) -> io::Result<Vec<u8>> {
     let pure = wheel.tags.ends_with("-any");
     let expanded = |part: &str| part.split('.').map(str::to_owned).collect::<Vec<_>>();
-    let mut info = format!("Wheel-Version: 1.0\nGenerator: eutaxis-demo\nRoot-Is-Purelib: {pure}\n");
+    let mut info =
+        format!("Wheel-Version: 1.0\nGenerator: eutaxis-demo\nRoot-Is-Purelib: {pure}\n");
     let parts: Vec<&str> = wheel.tags.splitn(3, '-').collect();
     if let [python, abi, platform] = parts.as_slice() {
         for p in expanded(python) {
@@ -58,10 +59,18 @@ pub fn write_wheel(wheel: &Wheel) -> io::Result<Vec<u8>> {
     let mut record = Record::default();
     for (path, bytes) in &members {
         let hash = format!("sha256={}", record_base64(&Sha256::digest(bytes)));
-        record.lines.push(RecordLine { path: path.clone(), hash: Some(hash), size: Some(bytes.len() as u64) });
+        record.lines.push(RecordLine {
+            path: path.clone(),
+            hash: Some(hash),
+            size: Some(bytes.len() as u64),
+        });
     }
     let own = format!("{dist_info}/RECORD");
-    record.lines.push(RecordLine { path: own.clone(), hash: None, size: None });
+    record.lines.push(RecordLine {
+        path: own.clone(),
+        hash: None,
+        size: None,
+    });
     members.push((own, record.write().into_bytes()));
     let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
     let options = SimpleFileOptions::default()
@@ -72,21 +81,35 @@ pub fn write_wheel(wheel: &Wheel) -> io::Result<Vec<u8>> {
         zip.start_file(path, options).map_err(io::Error::other)?;
         zip.write_all(&bytes)?;
     }
-    zip.finish().map(Cursor::into_inner).map_err(io::Error::other)
+    zip.finish()
+        .map(Cursor::into_inner)
+        .map_err(io::Error::other)
 }
 
 /// Every wheel of a release.
 pub(crate) fn wheels(project: &Project, release: &Release) -> Vec<Wheel> {
     let versions: Vec<String> = match release.labels.as_slice() {
         [] => vec![release.version.clone()],
-        labels => labels.iter().map(|l| format!("{}+{l}", release.version)).collect(),
+        labels => labels
+            .iter()
+            .map(|l| format!("{}+{l}", release.version))
+            .collect(),
     };
-    let interpreters = release.interpreters.as_ref().unwrap_or(&project.interpreters);
+    let interpreters = release
+        .interpreters
+        .as_ref()
+        .unwrap_or(&project.interpreters);
     let platforms = release.platforms.as_ref().unwrap_or(&project.platforms);
     let mut wheels = Vec::new();
     for version in &versions {
         if project.pure {
-            wheels.push(wheel(project, release, version, "py3-none-any".to_owned(), None));
+            wheels.push(wheel(
+                project,
+                release,
+                version,
+                "py3-none-any".to_owned(),
+                None,
+            ));
             continue;
         }
         for platform in platforms {
@@ -102,7 +125,11 @@ pub(crate) fn wheels(project: &Project, release: &Release) -> Vec<Wheel> {
             }
             for series in interpreters {
                 let python = format!("cp{}", series.replace('.', ""));
-                let abi = if matches!(series.as_str(), "3.6" | "3.7") { format!("{python}m") } else { python.clone() };
+                let abi = if matches!(series.as_str(), "3.6" | "3.7") {
+                    format!("{python}m")
+                } else {
+                    python.clone()
+                };
                 wheels.push(wheel(
                     project,
                     release,
@@ -124,7 +151,12 @@ fn wheel(
     native: Option<(&String, &String, bool)>,
 ) -> Wheel {
     let name = files::package(project);
-    let mut made = Wheel { name: name.clone(), version: version.to_owned(), tags, files: Vec::new() };
+    let mut made = Wheel {
+        name: name.clone(),
+        version: version.to_owned(),
+        tags,
+        files: Vec::new(),
+    };
     for (path, text) in files::sources(project, release, version, native.is_some()) {
         made.files.push((path, text.into_bytes()));
     }
@@ -133,10 +165,14 @@ fn wheel(
         made.files.push((format!("{name}/_core{suffix}"), bytes));
     }
     let info = made.dist_info();
-    made.files.push((format!("{info}/METADATA"), files::metadata(project, release, version).into_bytes()));
+    made.files.push((
+        format!("{info}/METADATA"),
+        files::metadata(project, release, version).into_bytes(),
+    ));
     let points = files::entry_points(project);
     if !points.is_empty() {
-        made.files.push((format!("{info}/entry_points.txt"), points.into_bytes()));
+        made.files
+            .push((format!("{info}/entry_points.txt"), points.into_bytes()));
     }
     made
 }

@@ -99,8 +99,9 @@ impl Release {
         let mut all = self.needs.clone().unwrap_or_else(|| project.needs.clone());
         for (extra, needs) in &self.extras {
             for need in needs {
-                let (requirement, marker) =
-                    need.split_once(';').map_or((need.as_str(), None), |(r, m)| (r, Some(m.trim())));
+                let (requirement, marker) = need
+                    .split_once(';')
+                    .map_or((need.as_str(), None), |(r, m)| (r, Some(m.trim())));
                 let also = marker.map_or(String::new(), |m| format!("({m}) and "));
                 all.push(format!("{requirement}; {also}extra == '{extra}'"));
             }
@@ -122,7 +123,11 @@ mod tests {
     #[test]
     fn the_world_is_consistent() {
         let world = World::built_in().unwrap();
-        assert!((25..=40).contains(&world.projects.len()), "{}", world.projects.len());
+        assert!(
+            (25..=40).contains(&world.projects.len()),
+            "{}",
+            world.projects.len()
+        );
         let names: Vec<&str> = world.projects.iter().map(|p| p.name.as_str()).collect();
         for project in &world.projects {
             let dates: Vec<&str> = project.releases.iter().map(|r| r.date.as_str()).collect();
@@ -131,7 +136,11 @@ mod tests {
                 eutaxis_core::Version::from_str(&release.version).unwrap();
                 for need in release.requirements(project) {
                     let requirement = eutaxis_core::Requirement::parse(&need).unwrap();
-                    assert!(names.contains(&requirement.name.as_str()), "{} needs {need}", project.name);
+                    assert!(
+                        names.contains(&requirement.name.as_str()),
+                        "{} needs {need}",
+                        project.name
+                    );
                 }
             }
         }

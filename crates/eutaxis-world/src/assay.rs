@@ -43,14 +43,17 @@ pub struct Looked {
     pub files: usize,
 }
 
-/// Looks into a wheel for a target. `here` says that the target is this machine (or the one whose root stands in): then
-/// libraries are looked for on it.
+/// Looks into a wheel for a target. `here` says that the target is this machine (or the one whose
+/// root stands in): then libraries are looked for on it.
 ///
 /// # Errors
 /// When the file cannot be read, or no temporary file can be written.
 pub fn look_into(path: &Path, target: &Target, here: Option<&Loader>) -> Result<Looked> {
     let file = File::open(path).doing("cannot open", path)?;
-    let filename = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+    let filename = path
+        .file_name()
+        .map(|n| n.to_string_lossy().into_owned())
+        .unwrap_or_default();
     let mut looked = Looked {
         name: WheelName::parse(&filename),
         metadata: None,
@@ -68,10 +71,16 @@ pub fn look_into(path: &Path, target: &Target, here: Option<&Loader>) -> Result<
             return Ok(looked);
         }
     };
-    let rules = if target.platform.system == System::Windows { NameRules::Windows } else { NameRules::Posix };
+    let rules = if target.platform.system == System::Windows {
+        NameRules::Windows
+    } else {
+        NameRules::Posix
+    };
     let (members, refusals) = archive.judge(rules);
     // What is unsafe is not read any further.
-    let harmful = refusals.iter().any(|r| matches!(r.kind, RefusalKind::Size | RefusalKind::Archive));
+    let harmful = refusals
+        .iter()
+        .any(|r| matches!(r.kind, RefusalKind::Size | RefusalKind::Archive));
     looked.refusals = refusals;
     looked.files = members.len();
     looked.unpacked = members.iter().map(|m| m.size).sum();
@@ -82,7 +91,10 @@ pub fn look_into(path: &Path, target: &Target, here: Option<&Loader>) -> Result<
     for member in &members {
         match read(&mut archive, member)? {
             Ok((hash, parts)) => {
-                seen.push(Seen { path: member.path.clone(), hash });
+                seen.push(Seen {
+                    path: member.path.clone(),
+                    hash,
+                });
                 looked.carried.extend(parts.map(|parts| Carried {
                     path: member.path.clone(),
                     parts,
@@ -95,14 +107,18 @@ pub fn look_into(path: &Path, target: &Target, here: Option<&Loader>) -> Result<
     }
     looked.carried.sort_by(|a, b| a.path.cmp(&b.path));
     if let Ok(name) = &looked.name {
-        let by_path: BTreeMap<&str, &Member> = members.iter().map(|m| (m.path.as_str(), m)).collect();
+        let by_path: BTreeMap<&str, &Member> =
+            members.iter().map(|m| (m.path.as_str(), m)).collect();
         let mut bytes = |path: &str| by_path.get(path).and_then(|m| bytes_of(&mut archive, m));
         let (said, refusals) = check(name, &seen, &mut bytes);
         looked.refusals.extend(refusals);
         looked.metadata = said.metadata;
         for member in &members {
             if let Err(why) = destination(&member.path, name.name.as_str(), target) {
-                looked.refusals.push(Refusal { kind: RefusalKind::UnsafePath, detail: why });
+                looked.refusals.push(Refusal {
+                    kind: RefusalKind::UnsafePath,
+                    detail: why,
+                });
             }
         }
     }
@@ -129,7 +145,9 @@ fn read(archive: &mut Archive, member: &Member) -> Result<std::result::Result<Co
             compiled = is_binary(part) || named_as_module(&member.path);
             first = false;
             if compiled && member.size > MOST_IN_MEMORY {
-                large = tempfile::NamedTempFile::new().map_err(|e| failed = Some(e)).ok();
+                large = tempfile::NamedTempFile::new()
+                    .map_err(|e| failed = Some(e))
+                    .ok();
             }
         }
         if compiled {
@@ -141,7 +159,11 @@ fn read(archive: &mut Archive, member: &Member) -> Result<std::result::Result<Co
         Ok(())
     });
     if let Some(error) = failed {
-        return Err(crate::Error::io("cannot write a temporary file for", &PathBuf::from(&member.path), &error));
+        return Err(crate::Error::io(
+            "cannot write a temporary file for",
+            &PathBuf::from(&member.path),
+            &error,
+        ));
     }
     if let Err(refusal) = read {
         return Ok(Err(refusal));
@@ -177,18 +199,32 @@ fn absent(carried: &mut [Carried], loader: &Loader) {
     let brought: Vec<String> = carried
         .iter()
         .flat_map(|c| {
-            c.parts.iter().flatten().filter_map(|b| b.soname.clone()).chain([last(&c.path)]).collect::<Vec<_>>()
+            c.parts
+                .iter()
+                .flatten()
+                .filter_map(|b| b.soname.clone())
+                .chain([last(&c.path)])
+                .collect::<Vec<_>>()
         })
         .collect();
     for one in carried {
-        let outside = |b: &Binary| b.needs.iter().filter(|n| !brought.contains(&last(n))).cloned().collect::<Vec<_>>();
+        let outside = |b: &Binary| {
+            b.needs
+                .iter()
+                .filter(|n| !brought.contains(&last(n)))
+                .cloned()
+                .collect::<Vec<_>>()
+        };
         let parts = one.parts.iter().flatten().filter(|b| loader.loads(b));
         let needed: Vec<String> = parts.clone().flat_map(outside).collect();
         // The C library itself is told by its version.
-        let told = |l: &LackingVersion| !brought.contains(&l.library) && !l.version.starts_with("GLIBC_");
+        let told =
+            |l: &LackingVersion| !brought.contains(&l.library) && !l.version.starts_with("GLIBC_");
         let lacking = parts.flat_map(|b| loader.lacking(b)).filter(told);
         let words = lacking.map(|l| {
-            let ends = l.highest.map_or(String::new(), |h| format!(", which ends at {h}"));
+            let ends = l
+                .highest
+                .map_or(String::new(), |h| format!(", which ends at {h}"));
             format!("{} of {}; here is {}{ends}", l.version, l.library, l.path)
         });
         one.lacking = words.collect();

@@ -20,7 +20,8 @@ pub enum ErrorKind {
     Interpreter,
     /// The contents of a depot, a wheel or the store are not what they must be.
     Contents,
-    /// The metadata of a file breaks the standard, or speaks of another file: that release cannot be used.
+    /// The metadata of a file breaks the standard, or speaks of another file: that release cannot
+    /// be used.
     Metadata,
     /// To answer, more would have to be fetched than is permitted: the answer is no.
     Budget,
@@ -85,7 +86,13 @@ pub type Result<T> = std::result::Result<T, Error>;
 impl Error {
     /// An error without place.
     pub fn new(kind: ErrorKind, message: impl Into<String>) -> Self {
-        Error { kind, message: message.into(), places: Vec::new(), help: None, missing: None }
+        Error {
+            kind,
+            message: message.into(),
+            places: Vec::new(),
+            help: None,
+            missing: None,
+        }
     }
 
     /// The request is wrong.
@@ -98,10 +105,15 @@ impl Error {
         Error::new(ErrorKind::Contents, message)
     }
 
-    /// The same error about a file that the user named: when it cannot be read, the request is wrong.
+    /// The same error about a file that the user named: when it cannot be read, the request is
+    /// wrong.
     #[must_use]
     pub fn of_request(self) -> Self {
-        let kind = if self.kind == ErrorKind::Disk { ErrorKind::Request } else { self.kind };
+        let kind = if self.kind == ErrorKind::Disk {
+            ErrorKind::Request
+        } else {
+            self.kind
+        };
         Error { kind, ..self }
     }
 
@@ -116,7 +128,12 @@ impl Error {
     pub fn in_file(file: &str, text: &str, fault: &Fault) -> Self {
         let (line, column) = line_and_column(text, fault.offset());
         let shown = text.lines().nth(line as usize - 1).unwrap_or("").to_owned();
-        let place = Place { file: file.to_owned(), line, column, text: shown };
+        let place = Place {
+            file: file.to_owned(),
+            line,
+            column,
+            text: shown,
+        };
         Error {
             kind: ErrorKind::Request,
             message: fault.message().to_owned(),
@@ -139,12 +156,14 @@ impl Error {
     pub fn io(doing: &str, path: &Path, error: &std::io::Error) -> Self {
         use std::io::ErrorKind as Io;
         let (kind, help) = match error.kind() {
-            Io::PermissionDenied | Io::ReadOnlyFilesystem => {
-                (ErrorKind::Permission, Some("choose a place that you may write to"))
-            }
-            Io::StorageFull | Io::QuotaExceeded => {
-                (ErrorKind::Disk, Some("make room on that disk, or name another place"))
-            }
+            Io::PermissionDenied | Io::ReadOnlyFilesystem => (
+                ErrorKind::Permission,
+                Some("choose a place that you may write to"),
+            ),
+            Io::StorageFull | Io::QuotaExceeded => (
+                ErrorKind::Disk,
+                Some("make room on that disk, or name another place"),
+            ),
             Io::NotFound => (ErrorKind::Disk, None),
             _ => (ErrorKind::Disk, None),
         };
@@ -160,7 +179,10 @@ impl Error {
 /// The system's words without its error number.
 fn plain_words(error: &std::io::Error) -> String {
     let text = error.to_string();
-    text.split(" (os error").next().unwrap_or(&text).to_lowercase()
+    text.split(" (os error")
+        .next()
+        .unwrap_or(&text)
+        .to_lowercase()
 }
 
 impl fmt::Display for Error {

@@ -10,30 +10,43 @@ use crate::hash::Sha256;
 /// How the names of files begin that are not finished yet.
 pub(crate) const UNFINISHED: &str = ".eutaxis-";
 
-/// Writes a file so that it appears whole or not at all. A pipe or a device stays what it is, and takes the bytes as they come.
+/// Writes a file so that it appears whole or not at all. A pipe or a device stays what it is, and
+/// takes the bytes as they come.
 ///
 /// # Errors
 /// When the folder cannot be written to; the old file is then as it was.
 pub fn write_whole(path: &Path, bytes: &[u8]) -> Result<()> {
     if fs::metadata(path).is_ok_and(|m| !m.is_file() && !m.is_dir()) {
-        let mut file = fs::OpenOptions::new().write(true).open(path).doing("cannot write", path)?;
-        return file.write_all(bytes).and_then(|()| file.flush()).doing("cannot write", path);
+        let mut file = fs::OpenOptions::new()
+            .write(true)
+            .open(path)
+            .doing("cannot write", path)?;
+        return file
+            .write_all(bytes)
+            .and_then(|()| file.flush())
+            .doing("cannot write", path);
     }
     let folder = match path.parent() {
         Some(parent) if !parent.as_os_str().is_empty() => parent.to_owned(),
         _ => PathBuf::from("."),
     };
     fs::create_dir_all(&folder).doing("cannot make the folder", &folder)?;
-    let mut file =
-        tempfile::Builder::new().prefix(UNFINISHED).tempfile_in(&folder).doing("cannot write to", &folder)?;
-    file.write_all(bytes).and_then(|()| file.as_file().sync_all()).doing("cannot write", path)?;
+    let mut file = tempfile::Builder::new()
+        .prefix(UNFINISHED)
+        .tempfile_in(&folder)
+        .doing("cannot write to", &folder)?;
+    file.write_all(bytes)
+        .and_then(|()| file.as_file().sync_all())
+        .doing("cannot write", path)?;
     readable_by_all(file.as_file());
-    file.persist(path).map_err(|e| e.error).doing("cannot write", path)?;
+    file.persist(path)
+        .map_err(|e| e.error)
+        .doing("cannot write", path)?;
     Ok(())
 }
 
-/// Changes the text of a file of the user's from `before` to `after`, whole or not at all: a link stays a link, and what
-/// could be run stays so. A file that is not there yet is made.
+/// Changes the text of a file of the user's from `before` to `after`, whole or not at all: a link
+/// stays a link, and what could be run stays so. A file that is not there yet is made.
 ///
 /// # Errors
 /// When the file is read-only, holds another text by now, or cannot be written.
@@ -43,12 +56,15 @@ pub fn change_whole(path: &Path, before: &str, after: &str) -> Result<()> {
     let permissions = fs::metadata(&place).ok().map(|m| m.permissions());
     write_whole(&place, after.as_bytes())?;
     match permissions {
-        Some(permissions) => fs::set_permissions(&place, permissions).doing("cannot set the permissions of", &place),
+        Some(permissions) => {
+            fs::set_permissions(&place, permissions).doing("cannot set the permissions of", &place)
+        }
         None => Ok(()),
     }
 }
 
-/// Whether a file of the user's can be changed: it may be written to, and still holds what was read.
+/// Whether a file of the user's can be changed: it may be written to, and still holds what was
+/// read.
 ///
 /// # Errors
 /// When not.
@@ -58,17 +74,24 @@ pub fn ensure_changeable(path: &Path, before: &str) -> Result<()> {
     }
     let metadata = fs::metadata(path).doing("cannot look at", path)?;
     if metadata.permissions().readonly() {
-        let error = Error::new(ErrorKind::Permission, format!("{} is read-only", path.display()));
+        let error = Error::new(
+            ErrorKind::Permission,
+            format!("{} is read-only", path.display()),
+        );
         return Err(error.help("make it writable, or change the line yourself"));
     }
     if read_text(path)? != before {
-        let error = Error::new(ErrorKind::Contents, format!("{} was changed in the meantime", path.display()));
+        let error = Error::new(
+            ErrorKind::Contents,
+            format!("{} was changed in the meantime", path.display()),
+        );
         return Err(error.help("run the same again"));
     }
     Ok(())
 }
 
-/// Temporary files are private by default; what replaces an ordinary file should be an ordinary one.
+/// Temporary files are private by default; what replaces an ordinary file should be an ordinary
+/// one.
 #[cfg(unix)]
 fn readable_by_all(file: &File) {
     use std::os::unix::fs::PermissionsExt;
@@ -97,25 +120,32 @@ pub fn sha256_from(file: &mut File, path: &Path) -> Result<(String, u64)> {
     let mut size = 0;
     loop {
         let n = file.read(&mut buffer).doing("cannot read", path)?;
-        let Some(part) = buffer.get(..n).filter(|p| !p.is_empty()) else { break };
+        let Some(part) = buffer.get(..n).filter(|p| !p.is_empty()) else {
+            break;
+        };
         hasher.update(part);
         size += n as u64;
     }
     Ok((eutaxis_core::artifact::hex(&hasher.finalize()), size))
 }
 
-/// An exclusive lock on a file, held until dropped; the system drops it when the process ends in whatever way.
+/// An exclusive lock on a file, held until dropped; the system drops it when the process ends in
+/// whatever way.
 #[derive(Debug)]
 pub struct Lock {
     _file: File,
 }
 
-/// Where the lock of a thing lies in a cache folder: by the beginning of a hash of what it is, behind a word for its kind.
+/// Where the lock of a thing lies in a cache folder: by the beginning of a hash of what it is,
+/// behind a word for its kind.
 pub(crate) fn lock_path(cache: &Path, kind: &str, hash: &str) -> PathBuf {
-    cache.join("locks").join(format!("{kind}{}.lock", hash.get(..32).unwrap_or(hash)))
+    cache
+        .join("locks")
+        .join(format!("{kind}{}.lock", hash.get(..32).unwrap_or(hash)))
 }
 
-/// Takes the lock at `path`. When another process has it, `waiting` is called once and then it is waited for.
+/// Takes the lock at `path`. When another process has it, `waiting` is called once and then it is
+/// waited for.
 ///
 /// # Errors
 /// When the lock file cannot be made.
@@ -123,8 +153,12 @@ pub fn lock(path: &Path, waiting: &dyn Fn()) -> Result<Lock> {
     if let Some(folder) = path.parent() {
         fs::create_dir_all(folder).doing("cannot make the folder", folder)?;
     }
-    let file =
-        File::options().create(true).truncate(false).write(true).open(path).doing("cannot open the lock", path)?;
+    let file = File::options()
+        .create(true)
+        .truncate(false)
+        .write(true)
+        .open(path)
+        .doing("cannot open the lock", path)?;
     if file.try_lock().is_err() {
         waiting();
         file.lock().doing("cannot lock", path)?;
@@ -135,7 +169,8 @@ pub fn lock(path: &Path, waiting: &dyn Fn()) -> Result<Lock> {
 /// Less than this is written without looking whether there is room.
 const SMALL: u64 = 8 << 20;
 
-/// Whether there is room for so many bytes in a folder, which need not be there yet; asked before the first byte is fetched.
+/// Whether there is room for so many bytes in a folder, which need not be there yet; asked before
+/// the first byte is fetched.
 ///
 /// # Errors
 /// When there is less. Where the system does not say how much there is, it is tried.
@@ -143,7 +178,10 @@ pub(crate) fn ensure_room(folder: &Path, bytes: u64, what: &str) -> Result<()> {
     if bytes < SMALL {
         return Ok(());
     }
-    let free = folder.ancestors().filter(|f| !f.as_os_str().is_empty()).find_map(room);
+    let free = folder
+        .ancestors()
+        .filter(|f| !f.as_os_str().is_empty())
+        .find_map(room);
     match free {
         Some(free) if free < bytes => {
             let size = crate::network::size;
@@ -153,8 +191,10 @@ pub(crate) fn ensure_room(folder: &Path, bytes: u64, what: &str) -> Result<()> {
                 folder.display(),
                 size(free)
             );
-            Err(Error::new(ErrorKind::Disk, message)
-                .help("make room (eutaxis stock --trim 30d drops what was not used for so long), or name another folder with --cache"))
+            Err(Error::new(ErrorKind::Disk, message).help(
+                "make room (eutaxis stock --trim 30d drops what was not used for so long), or name \
+                    another folder with --cache",
+            ))
         }
         _ => Ok(()),
     }
@@ -182,7 +222,9 @@ const MOST_BYTES: u64 = 64 << 20;
 pub(crate) fn read_plain(path: &Path) -> std::io::Result<Vec<u8>> {
     let metadata = fs::metadata(path)?;
     if !metadata.is_file() || metadata.len() > MOST_BYTES {
-        return Err(std::io::Error::other("it is no file of a size that can be meant"));
+        return Err(std::io::Error::other(
+            "it is no file of a size that can be meant",
+        ));
     }
     fs::read(path)
 }
@@ -195,26 +237,42 @@ pub fn read_text(path: &Path) -> Result<String> {
     let bytes = fs::read(path).doing("cannot read", path)?;
     String::from_utf8(bytes).map_err(|e| {
         let at = e.utf8_error().valid_up_to();
-        crate::Error::request(format!("{} is not UTF-8 text: byte {at} cannot be read", path.display()))
-            .help("save the file as UTF-8")
+        crate::Error::request(format!(
+            "{} is not UTF-8 text: byte {at} cannot be read",
+            path.display()
+        ))
+        .help("save the file as UTF-8")
     })
 }
 
 /// A path as text for people and files, `/`-separated on every system.
 pub fn slashed(path: &Path) -> String {
     let text = path.to_string_lossy();
-    if cfg!(windows) { text.replace('\\', "/") } else { text.into_owned() }
+    if cfg!(windows) {
+        text.replace('\\', "/")
+    } else {
+        text.into_owned()
+    }
 }
 
 /// The `file:` URL of an absolute path.
 pub fn file_url(path: &Path) -> String {
     use percent_encoding::{AsciiSet, CONTROLS, utf8_percent_encode};
-    const KEPT: &AsciiSet =
-        &CONTROLS.add(b' ').add(b'#').add(b'?').add(b'%').add(b'"').add(b'<').add(b'>').add(b'`').add(b';');
+    const KEPT: &AsciiSet = &CONTROLS
+        .add(b' ')
+        .add(b'#')
+        .add(b'?')
+        .add(b'%')
+        .add(b'"')
+        .add(b'<')
+        .add(b'>')
+        .add(b'`')
+        .add(b';');
     format!("file://{}", utf8_percent_encode(&slashed(path), KEPT))
 }
 
-/// The way from a folder to a file, `/`-separated; both must be absolute. None when there is none (another drive).
+/// The way from a folder to a file, `/`-separated; both must be absolute. None when there is none
+/// (another drive).
 pub fn relative(from: &Path, to: &Path) -> Option<String> {
     let (mut a, mut b) = (from.components().peekable(), to.components().peekable());
     let mut shared = 0;
@@ -243,7 +301,11 @@ mod tests {
         write_whole(&path, b"one").unwrap();
         write_whole(&path, b"two").unwrap();
         assert_eq!(fs::read(&path).unwrap(), b"two");
-        assert_eq!(fs::read_dir(folder.path().join("deep")).unwrap().count(), 1, "no temporary file is left");
+        assert_eq!(
+            fs::read_dir(folder.path().join("deep")).unwrap().count(),
+            1,
+            "no temporary file is left"
+        );
     }
 
     #[test]
@@ -260,7 +322,10 @@ mod tests {
         fs::write(&path, "hello").unwrap();
         assert_eq!(
             sha256_of(&path).unwrap(),
-            ("2cf24dba5fb0a30e26e83b2ac5b9e29e1b161e5c1fa7425e73043362938b9824".to_owned(), 5)
+            (
+                "2cf24dba5fb0a30e26e83b2ac5b9e29e1b161e5c1fa7425e73043362938b9824".to_owned(),
+                5
+            )
         );
     }
 }

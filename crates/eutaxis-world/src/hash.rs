@@ -55,7 +55,10 @@ mod tests {
         parts.update(b"hel");
         parts.update(b"lo");
         assert_eq!(parts.finalize(), sha256(b"hello"));
-        assert_eq!(sha256_hex(b"hello"), "2cf24dba5fb0a30e26e83b2ac5b9e29e1b161e5c1fa7425e73043362938b9824");
+        assert_eq!(
+            sha256_hex(b"hello"),
+            "2cf24dba5fb0a30e26e83b2ac5b9e29e1b161e5c1fa7425e73043362938b9824"
+        );
         assert!(is_sha256(&sha256_hex(b"")) && !is_sha256("../x") && !is_sha256(""));
     }
 }

@@ -1,5 +1,6 @@
-//! Everything outside the process, one module per outside thing: depots, interpreters, the store of unpacked wheels,
-//! environments, configuration. Nothing here decides what is chosen; that is `eutaxis-core`.
+//! Everything outside the process, one module per outside thing: depots, interpreters, the store of
+//! unpacked wheels, environments, configuration. Nothing here decides what is chosen; that is
+//! `eutaxis-core`.
 
 pub mod accelerator;
 pub mod assay;

@@ -1,4 +1,5 @@
-//! Other programs as children: each leads a group of its own, so that what it leaves behind ends with it.
+//! Other programs as children: each leads a group of its own, so that what it leaves behind ends
+//! with it.
 
 use std::io::Read;
 use std::process::{Child, Command, ExitStatus};
@@ -24,7 +25,10 @@ pub(crate) fn lead_group(command: &mut Command) {
 /// Ends all processes of the group that a child leads.
 pub(crate) fn end_group(child: &Child) {
     #[cfg(unix)]
-    if let Some(group) = i32::try_from(child.id()).ok().and_then(rustix::process::Pid::from_raw) {
+    if let Some(group) = i32::try_from(child.id())
+        .ok()
+        .and_then(rustix::process::Pid::from_raw)
+    {
         // A group that has ended is no error.
         let _ = rustix::process::kill_process_group(group, rustix::process::Signal::KILL);
     }
@@ -43,9 +47,13 @@ pub(crate) enum Silence {
     Lost(String),
 }
 
-/// Waits for a child that leads a group, and for what it writes to its standard output: at most so many bytes, until one
-/// deadline for all of it. Whatever happens, the group has ended afterwards.
-pub(crate) fn answer(mut child: Child, most: usize, deadline: Instant) -> Result<(ExitStatus, Vec<u8>), Silence> {
+/// Waits for a child that leads a group, and for what it writes to its standard output: at most so
+/// many bytes, until one deadline for all of it. Whatever happens, the group has ended afterwards.
+pub(crate) fn answer(
+    mut child: Child,
+    most: usize,
+    deadline: Instant,
+) -> Result<(ExitStatus, Vec<u8>), Silence> {
     let answer = wait(&mut child, most, deadline);
     end_group(&child);
     let _ = child.kill();
@@ -53,7 +61,11 @@ pub(crate) fn answer(mut child: Child, most: usize, deadline: Instant) -> Result
     answer
 }
 
-fn wait(child: &mut Child, most: usize, deadline: Instant) -> Result<(ExitStatus, Vec<u8>), Silence> {
+fn wait(
+    child: &mut Child,
+    most: usize,
+    deadline: Instant,
+) -> Result<(ExitStatus, Vec<u8>), Silence> {
     let (send, receive) = sync_channel(4);
     if let Some(mut out) = child.stdout.take() {
         // It ends with the pipe, or when nobody wants more of it.
@@ -66,7 +78,9 @@ fn wait(child: &mut Child, most: usize, deadline: Instant) -> Result<(ExitStatus
                 }
             }
         };
-        let begun = std::thread::Builder::new().name("answer".to_owned()).spawn(reader);
+        let begun = std::thread::Builder::new()
+            .name("answer".to_owned())
+            .spawn(reader);
         begun.map_err(|_| Silence::Lost("the system gives no more threads".to_owned()))?;
     } else {
         drop(send);
@@ -98,7 +112,8 @@ fn wait(child: &mut Child, most: usize, deadline: Instant) -> Result<(ExitStatus
         if taken.len() > most {
             return Err(Silence::TooMuch);
         }
-        // Somebody outside the group has the pipe: what came is all that the child itself had to say.
+        // Somebody outside the group has the pipe: what came is all that the child itself had to
+        // say.
         if let Some((status, until)) = ended.filter(|(_, until)| Instant::now() >= *until) {
             let _ = until;
             return Ok((status, taken));
@@ -115,10 +130,18 @@ mod tests {
 
     fn run(script: &str, most: usize, patience: u64) -> Result<String, Silence> {
         let mut command = Command::new("sh");
-        command.args(["-c", script]).stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::null());
+        command
+            .args(["-c", script])
+            .stdin(Stdio::null())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null());
         lead_group(&mut command);
         let child = command.spawn().unwrap();
-        let (_, bytes) = answer(child, most, Instant::now() + Duration::from_millis(patience))?;
+        let (_, bytes) = answer(
+            child,
+            most,
+            Instant::now() + Duration::from_millis(patience),
+        )?;
         Ok(String::from_utf8(bytes).unwrap())
     }
 

@@ -1,10 +1,14 @@
-//! The root of the file system that is looked at: this machine's, or a tree that stands in for another one.
+//! The root of the file system that is looked at: this machine's, or a tree that stands in for
+//! another one.
 
 use std::path::{Path, PathBuf};
 
-/// The folder that stands in for the root (EUTAXIS_ROOT); none when this machine itself is looked at.
+/// The folder that stands in for the root (EUTAXIS_ROOT); none when this machine itself is looked
+/// at.
 pub fn stand_in() -> Option<PathBuf> {
-    let named = std::env::var_os("EUTAXIS_ROOT").filter(|r| !r.is_empty()).map(PathBuf::from)?;
+    let named = std::env::var_os("EUTAXIS_ROOT")
+        .filter(|r| !r.is_empty())
+        .map(PathBuf::from)?;
     // Paths of the machine are told by their start, so that the root must be whole.
     Some(std::path::absolute(&named).unwrap_or(named))
 }
@@ -16,11 +20,17 @@ pub fn root() -> PathBuf {
 
 /// Files under a root that a pattern of paths names, in order.
 pub(crate) fn matching(root: &Path, pattern: &str) -> Vec<PathBuf> {
-    let whole = format!("{}/{pattern}", glob::Pattern::escape(&root.display().to_string()));
-    glob::glob(&whole).map(|paths| paths.flatten().collect()).unwrap_or_default()
+    let whole = format!(
+        "{}/{pattern}",
+        glob::Pattern::escape(&root.display().to_string())
+    );
+    glob::glob(&whole)
+        .map(|paths| paths.flatten().collect())
+        .unwrap_or_default()
 }
 
-/// The start of a text file under the root; empty when it cannot be read. What such files tell stands at their start.
+/// The start of a text file under the root; empty when it cannot be read. What such files tell
+/// stands at their start.
 pub(crate) fn start_of(path: &Path) -> String {
     use std::io::Read;
     const MOST: u64 = 64 * 1024;

@@ -6,8 +6,8 @@ use std::sync::{Mutex, PoisonError};
 use crate::Result;
 use crate::guarded::guarded;
 
-/// Does `work` for every item, at most `most` at a time, and gives the results in the order of the items. After a failure
-/// nothing new is begun; what was not begun has no result.
+/// Does `work` for every item, at most `most` at a time, and gives the results in the order of the
+/// items. After a failure nothing new is begun; what was not begun has no result.
 pub(crate) fn each<T: Sync, R: Send>(
     items: &[T],
     most: usize,
@@ -24,7 +24,11 @@ pub(crate) fn each<T: Sync, R: Send>(
                     let Some(item) = items.get(at) else { return };
                     let result = guarded(|| "one of many things at once".to_owned(), || work(item));
                     failed.fetch_or(result.is_err(), Ordering::Relaxed);
-                    if let Some(slot) = results.lock().unwrap_or_else(PoisonError::into_inner).get_mut(at) {
+                    if let Some(slot) = results
+                        .lock()
+                        .unwrap_or_else(PoisonError::into_inner)
+                        .get_mut(at)
+                    {
                         *slot = Some(result);
                     }
                 }
@@ -42,7 +46,10 @@ mod tests {
     #[test]
     fn results_stand_in_the_order_of_the_items() {
         let items: Vec<u32> = (0..50).collect();
-        let doubled: Vec<u32> = each(&items, 7, |n| Ok(n * 2)).into_iter().map(|r| r.unwrap().unwrap()).collect();
+        let doubled: Vec<u32> = each(&items, 7, |n| Ok(n * 2))
+            .into_iter()
+            .map(|r| r.unwrap().unwrap())
+            .collect();
         assert_eq!(doubled, items.iter().map(|n| n * 2).collect::<Vec<_>>());
     }
 
@@ -54,7 +61,16 @@ mod tests {
 
     #[test]
     fn nothing_is_begun_after_a_failure() {
-        let results = each(&[1, 2, 3], 1, |n| if *n == 2 { Err(Error::request("two")) } else { Ok(*n) });
-        assert!(matches!(results.as_slice(), [Some(Ok(1)), Some(Err(_)), None]));
+        let results = each(&[1, 2, 3], 1, |n| {
+            if *n == 2 {
+                Err(Error::request("two"))
+            } else {
+                Ok(*n)
+            }
+        });
+        assert!(matches!(
+            results.as_slice(),
+            [Some(Ok(1)), Some(Err(_)), None]
+        ));
     }
 }

@@ -4,12 +4,20 @@ use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 
-/// Chooses Python releases and wheels that really run in a given place, pins them by hash, and makes the environment.
+/// Chooses Python releases and wheels that really run in a given place, pins them by hash, and
+/// makes the environment.
 #[derive(Debug, Parser)]
-#[command(name = "eutaxis", version, max_term_width = 100, disable_help_subcommand = true, propagate_version = true)]
 #[command(
-    after_help = "Exit codes: 0 yes or done; 1 no (a clash, something that would break); 2 the request is wrong; 3 the world failed \
-    (network, disk, permission, interpreter, damaged files).\nEvery command takes --json. The pages under docs/ explain each one."
+    name = "eutaxis",
+    version,
+    max_term_width = 100,
+    disable_help_subcommand = true,
+    propagate_version = true
+)]
+#[command(
+    after_help = "Exit codes: 0 yes or done; 1 no (a clash, something that would break); 2 the \
+        request is wrong; 3 the world failed (network, disk, permission, interpreter, damaged \
+        files).\nEvery command takes --json. The pages under docs/ explain each one."
 )]
 pub(crate) struct Cli {
     #[command(flatten)]
@@ -37,10 +45,12 @@ pub(crate) struct Common {
     /// Use nothing from the network: only what was fetched before, and depots on disk
     #[arg(long, global = true)]
     pub(crate) offline: bool,
-    /// Folder of the cache and the store [default: EUTAXIS_CACHE, else the system's folder for caches]
+    /// Folder of the cache and the store [default: EUTAXIS_CACHE, else the system's folder for
+    /// caches]
     #[arg(long, global = true, value_name = "DIR")]
     pub(crate) cache: Option<PathBuf>,
-    /// Settings file [default: EUTAXIS_CONFIG, else the nearest eutaxis.toml or pyproject.toml with [tool.eutaxis]]
+    /// Settings file [default: EUTAXIS_CONFIG, else the nearest eutaxis.toml or pyproject.toml with
+    /// [tool.eutaxis]]
     #[arg(long, global = true, value_name = "FILE")]
     pub(crate) config: Option<PathBuf>,
 }
@@ -63,7 +73,8 @@ pub(crate) enum Command {
     Survey(Survey),
     /// Which releases of a project are there, which run here, and why not the others?
     Shortlist(Box<Shortlist>),
-    /// Which interpreter versions, on which targets, can hold all of this? If none: which split can?
+    /// Which interpreter versions, on which targets, can hold all of this? If none: which split
+    /// can?
     Span(Box<Span>),
     /// Which exact files, together? Or what clashes, and the ways out
     Settle(Box<Settle>),
@@ -83,7 +94,8 @@ pub(crate) enum Command {
     Assay(Box<Assay>),
     /// Which interpreters and environments here can import a module, and why this one cannot
     Locate(Locate),
-    /// What is wrong in this requirement list, project file or pins, before anything is fetched or placed?
+    /// What is wrong in this requirement list, project file or pins, before anything is fetched or
+    /// placed?
     Proofread(Box<Proofread>),
     /// What cache and store hold, and making room in them
     Stock(Stock),
@@ -123,7 +135,8 @@ pub(crate) struct Survey {
     /// List the wheel tags that the target accepts, best first
     #[arg(long)]
     pub(crate) tags: bool,
-    /// List the environments in a folder and below it: base interpreter, project, size, whole or broken
+    /// List the environments in a folder and below it: base interpreter, project, size, whole or
+    /// broken
     #[arg(long, value_name = "FOLDER", num_args = 0..=1, default_missing_value = ".")]
     pub(crate) environments: Option<PathBuf>,
     /// Write the target as [target.NAME] into eutaxis.toml of this folder
@@ -134,7 +147,8 @@ pub(crate) struct Survey {
 /// `shortlist`
 #[derive(Debug, Args)]
 pub(crate) struct Shortlist {
-    /// A dependency specifier such as radargram or "radargram>=2" (quote it: < and > mean something to the shell)
+    /// A dependency specifier such as radargram or "radargram>=2" (quote it: < and > mean something
+    /// to the shell)
     #[arg(value_name = "REQUIREMENT")]
     pub(crate) requirement: String,
     /// How many releases are shown
@@ -163,8 +177,9 @@ pub(crate) struct Shortlist {
 pub(crate) struct Span {
     #[command(flatten)]
     pub(crate) asks: AskOptions,
-    /// The interpreter versions: a range (3.8..3.13), or versions with commas [default: from the oldest that the files of the
-    /// projects speak of to the newest there is, those of the targets, and those found here]
+    /// The interpreter versions: a range (3.8..3.13), or versions with commas [default: from the
+    /// oldest that the files of the projects speak of to the newest there is, those of the targets,
+    /// and those found here]
     #[arg(long, value_name = "VERSIONS", help_heading = "The matrix")]
     pub(crate) interpreters: Option<String>,
     /// Draw the matrix
@@ -189,8 +204,14 @@ pub(crate) struct Settle {
     pub(crate) depots: DepotOptions,
     #[command(flatten)]
     pub(crate) policy: PolicyOptions,
-    /// Where the pins go: pylock.toml or pylock.NAME.toml; with several targets one file each, NAME after the target
-    #[arg(long, value_name = "FILE", default_value = "pylock.toml", help_heading = "Pins")]
+    /// Where the pins go: pylock.toml or pylock.NAME.toml; with several targets one file each, NAME
+    /// after the target
+    #[arg(
+        long,
+        value_name = "FILE",
+        default_value = "pylock.toml",
+        help_heading = "Pins"
+    )]
     pub(crate) out: PathBuf,
     /// Also write a plain pin list (name==version lines)
     #[arg(long, value_name = "FILE", help_heading = "Pins")]
@@ -204,7 +225,8 @@ pub(crate) struct Settle {
     /// When it cannot be: draw the clash
     #[arg(long, value_name = "FILE.svg", help_heading = "When it cannot be")]
     pub(crate) picture: Option<PathBuf>,
-    /// Only say whether the pins that are there still hold for these asks, targets and depots; write nothing
+    /// Only say whether the pins that are there still hold for these asks, targets and depots;
+    /// write nothing
     #[arg(long, help_heading = "Pins", conflicts_with_all = ["take", "renew", "list"])]
     pub(crate) check: bool,
     /// Let go of earlier pins: of all, or of one project
@@ -216,7 +238,8 @@ pub(crate) struct Settle {
 #[derive(Debug, Args, Clone, Default)]
 #[command(next_help_heading = "What is asked for")]
 pub(crate) struct AskOptions {
-    /// Dependency specifiers such as "radargram>=2" (quote them: < and > mean something to the shell)
+    /// Dependency specifiers such as "radargram>=2" (quote them: < and > mean something to the
+    /// shell)
     #[arg(value_name = "REQUIREMENT")]
     pub(crate) requirements: Vec<String>,
     /// A requirement list, a pyproject.toml, or a script with inline metadata; repeatable
@@ -240,7 +263,8 @@ pub(crate) struct AskOptions {
 #[derive(Debug, Args, Clone, Default)]
 #[command(next_help_heading = "Where it must run [default: this machine]")]
 pub(crate) struct TargetOptions {
-    /// A named target of the settings, or a description: "cpython 3.9 / linux armv7l glibc 2.31"; for settle and span repeatable
+    /// A named target of the settings, or a description: "cpython 3.9 / linux armv7l glibc 2.31";
+    /// for settle and span repeatable
     #[arg(long, value_name = "NAME|SPEC")]
     pub(crate) target: Vec<String>,
     /// The interpreter: a path, or a version such as 3.12
@@ -249,7 +273,8 @@ pub(crate) struct TargetOptions {
     /// The platform: "linux aarch64 glibc 2.28", "macos arm64 14.0", "windows x86_64"
     #[arg(long, value_name = "PLATFORM", conflicts_with = "target")]
     pub(crate) platform: Option<String>,
-    /// The accelerator: "FAMILY [toolkit V] [driver V] [device D]", or none [default: what is found here]
+    /// The accelerator: "FAMILY [toolkit V] [driver V] [device D]", or none [default: what is found
+    /// here]
     #[arg(long, value_name = "ACCELERATOR|none")]
     pub(crate) accelerator: Option<String>,
 }
@@ -258,12 +283,13 @@ pub(crate) struct TargetOptions {
 #[derive(Debug, Args, Clone, Default)]
 #[command(next_help_heading = "Places that offer files")]
 pub(crate) struct DepotOptions {
-    /// An index (https://HOST/simple/), a page of links (.html), a folder of wheels, the root of an index tree, or the
-    /// name of a depot of the settings; repeatable, in order; before those of the settings
+    /// An index (https://HOST/simple/), a page of links (.html), a folder of wheels, the root of an
+    /// index tree, or the name of a depot of the settings; repeatable, in order; before those of
+    /// the settings
     #[arg(long, value_name = "URL|PATH")]
     pub(crate) depot: Vec<String>,
-    /// The most that is fetched to learn what releases need: of one file [default: 32MB], and of all together where it is
-    /// more than 256MB
+    /// The most that is fetched to learn what releases need: of one file [default: 32MB], and of
+    /// all together where it is more than 256MB
     #[arg(long, value_name = "SIZE", value_parser = eutaxis_world::stock::parse_size)]
     pub(crate) fetch_limit: Option<u64>,
 }
@@ -353,7 +379,8 @@ pub(crate) struct Reason {
 /// `examine`
 #[derive(Debug, Args)]
 pub(crate) struct Examine {
-    /// An environment's folder, or an interpreter [default: the active environment, else .venv, else what `python3` starts]
+    /// An environment's folder, or an interpreter [default: the active environment, else .venv,
+    /// else what `python3` starts]
     #[arg(value_name = "ENV")]
     pub(crate) environment: Option<PathBuf>,
     /// Compare with these pins (their default groups)
@@ -368,7 +395,8 @@ pub(crate) struct Examine {
     /// Show what takes the room
     #[arg(long)]
     pub(crate) sizes: bool,
-    /// Also write the findings in the open format for findings of checks (SARIF), for CI and editors
+    /// Also write the findings in the open format for findings of checks (SARIF), for CI and
+    /// editors
     #[arg(long, value_name = "FILE")]
     pub(crate) sarif: Option<PathBuf>,
     /// Really import every top-level module, each in a process of its own
@@ -382,7 +410,12 @@ pub(crate) struct Examine {
         value_parser = clap::value_parser!(u64).range(1..=86_400))]
     pub(crate) seconds: u64,
     /// How much memory an import or a trial may take for its data
-    #[arg(long, value_name = "SIZE", default_value = "8GB", help_heading = "Trying it")]
+    #[arg(
+        long,
+        value_name = "SIZE",
+        default_value = "8GB",
+        help_heading = "Trying it"
+    )]
     pub(crate) memory: String,
     #[command(flatten)]
     pub(crate) depots: DepotOptions,
@@ -391,7 +424,8 @@ pub(crate) struct Examine {
 /// `diagnose`
 #[derive(Debug, Args)]
 pub(crate) struct Diagnose {
-    /// The log of an installation, a build, or an import, whatever program wrote it [default: standard input]
+    /// The log of an installation, a build, or an import, whatever program wrote it [default:
+    /// standard input]
     #[arg(value_name = "LOG")]
     pub(crate) log: Option<PathBuf>,
     /// The environment it happened in: its folder, or its interpreter
@@ -424,8 +458,8 @@ pub(crate) struct Locate {
     /// A module as code imports it: firnio, or firnio.tables
     #[arg(value_name = "MODULE")]
     pub(crate) module: String,
-    /// Only look into this environment or interpreter; repeatable [default: all that are found here, and the environments of this
-    /// folder]
+    /// Only look into this environment or interpreter; repeatable [default: all that are found
+    /// here, and the environments of this folder]
     #[arg(long = "in", value_name = "ENV")]
     pub(crate) places: Vec<PathBuf>,
 }
@@ -433,13 +467,15 @@ pub(crate) struct Locate {
 /// `rehearse`
 #[derive(Debug, Args)]
 pub(crate) struct Rehearse {
-    /// Dependency specifiers such as "radargram>=2" (quote them: < and > mean something to the shell)
+    /// Dependency specifiers such as "radargram>=2" (quote them: < and > mean something to the
+    /// shell)
     #[arg(value_name = "REQUIREMENT", required = true)]
     pub(crate) requirements: Vec<String>,
     /// What is placed in a step of its own after that; repeatable, in order
     #[arg(long = "then", value_name = "REQUIREMENT", num_args = 1)]
     pub(crate) then: Vec<String>,
-    /// An environment: its folder, or its interpreter [default: the pins of this folder, else .venv]
+    /// An environment: its folder, or its interpreter [default: the pins of this folder, else
+    /// .venv]
     #[arg(long = "in", value_name = "ENV", conflicts_with = "pins")]
     pub(crate) environment: Option<PathBuf>,
     /// Pins
@@ -481,7 +517,8 @@ pub(crate) struct Gather {
 /// `stock`
 #[derive(Debug, Args)]
 pub(crate) struct Stock {
-    /// Drop what was not used for so long (30d, 12h), or what was used longest ago until so much is left (2GB, 500MB)
+    /// Drop what was not used for so long (30d, 12h), or what was used longest ago until so much is
+    /// left (2GB, 500MB)
     #[arg(long, value_name = "AGE|SIZE")]
     pub(crate) trim: Option<String>,
 }
@@ -492,8 +529,8 @@ pub(crate) struct Furnish {
     /// The pins, a pylock.toml of any tool; several make an environment each
     #[arg(value_name = "PINS", default_value = "pylock.toml")]
     pub(crate) pins: Vec<PathBuf>,
-    /// The environment; for several pins the folder in which each gets its own, named as they are [default: .venv; for
-    /// several .venv-NAME]
+    /// The environment; for several pins the folder in which each gets its own, named as they are
+    /// [default: .venv; for several .venv-NAME]
     #[arg(long, value_name = "DIR")]
     pub(crate) at: Option<PathBuf>,
     /// The interpreter: a path, or a version such as 3.12 [default: one that the pins fit]
@@ -547,12 +584,17 @@ mod tests {
         Cli::command().debug_assert();
     }
 
-    /// The habits of the contract: long options in full words, short ones only h, V, q, v, and help for each.
+    /// The habits of the contract: long options in full words, short ones only h, V, q, v, and help
+    /// for each.
     #[test]
     fn every_option_keeps_the_conventions() {
         let command = Cli::command();
         for sub in command.get_subcommands() {
-            for option in command.get_arguments().chain(sub.get_arguments()).filter(|a| !a.is_positional()) {
+            for option in command
+                .get_arguments()
+                .chain(sub.get_arguments())
+                .filter(|a| !a.is_positional())
+            {
                 let short = option.get_short();
                 assert!(short.is_none_or(|s| "hVqv".contains(s)), "{option:?}");
                 assert!(option.get_help().is_some(), "{} {option:?}", sub.get_name());

@@ -1,6 +1,7 @@
 //! The program: arguments, commands, what they print. `main` alone ends the process.
 //!
-//! The way of every command: arguments (`cli`) -> plan -> the world and the core -> report -> text or JSON (`render`).
+//! The way of every command: arguments (`cli`) -> plan -> the world and the core -> report -> text
+//! or JSON (`render`).
 
 mod cli;
 mod commands;

@@ -1,4 +1,5 @@
-//! Standard output, standard error, exit codes: the one place that knows of both forms, text and JSON.
+//! Standard output, standard error, exit codes: the one place that knows of both forms, text and
+//! JSON.
 
 use std::cell::Cell;
 use std::io::{IsTerminal, Write};
@@ -19,7 +20,8 @@ use crate::render::table::wrap;
 
 /// How often it is looked what is being waited for.
 const TICK: Duration = Duration::from_millis(200);
-/// After so long the first line says it where there is no terminal; the pauses then double up to the rarest.
+/// After so long the first line says it where there is no terminal; the pauses then double up to
+/// the rarest.
 const FIRST_LINE: Duration = Duration::from_secs(4);
 const RAREST: Duration = Duration::from_secs(60);
 
@@ -65,7 +67,12 @@ impl Output {
         if common.color != ColorWhen::Auto {
             choice.write_global();
         }
-        Output { json: common.json, quiet: common.quiet, verbose: common.verbose, lost: Cell::new(false) }
+        Output {
+            json: common.json,
+            quiet: common.quiet,
+            verbose: common.verbose,
+            lost: Cell::new(false),
+        }
     }
 
     /// Whether more is to be said.
@@ -88,7 +95,9 @@ impl Output {
         match common.color {
             ColorWhen::Always => true,
             ColorWhen::Never => false,
-            ColorWhen::Auto => anstream::AutoStream::choice(&std::io::stdout()) != ColorChoice::Never,
+            ColorWhen::Auto => {
+                anstream::AutoStream::choice(&std::io::stdout()) != ColorChoice::Never
+            }
         }
     }
 
@@ -107,17 +116,21 @@ impl Output {
         }
     }
 
-    /// Remembers that standard output could not take the answer. A reader that has gone away has read enough.
+    /// Remembers that standard output could not take the answer. A reader that has gone away has
+    /// read enough.
     fn note_failure(&self, written: std::io::Result<()>) {
         if written.is_err_and(|e| e.kind() != std::io::ErrorKind::BrokenPipe) {
             self.lost.set(true);
         }
     }
 
-    /// What is worth knowing of the network after a run: trouble with the catalogue, and with -v what was overcome.
+    /// What is worth knowing of the network after a run: trouble with the catalogue, and with -v
+    /// what was overcome.
     pub(crate) fn report_network(&self, network: &Network) {
         if let Some(why) = network.trouble() {
-            self.notice(&format!("nothing is remembered for the next run: the catalogue cannot be used ({why})"));
+            self.notice(&format!(
+                "nothing is remembered for the next run: the catalogue cannot be used ({why})"
+            ));
         }
         for caution in network.cautions() {
             self.notice(&format!("caution: {caution}"));
@@ -130,15 +143,25 @@ impl Output {
             self.notice(&format!("overcome: {what}"));
         }
         if traffic.requests > 0 {
-            let requests = crate::render::count(usize::try_from(traffic.requests).unwrap_or(usize::MAX), "request");
-            self.notice(&format!("network: {requests}, {}", crate::render::size(traffic.bytes)));
+            let requests = crate::render::count(
+                usize::try_from(traffic.requests).unwrap_or(usize::MAX),
+                "request",
+            );
+            self.notice(&format!(
+                "network: {requests}, {}",
+                crate::render::size(traffic.bytes)
+            ));
         }
     }
 
     /// A progress bar on a terminal, else nothing.
     pub(crate) fn progress(&self) -> ProgressBar {
         let hidden = self.quiet || self.json || !std::io::stderr().is_terminal();
-        let target = if hidden { ProgressDrawTarget::hidden() } else { ProgressDrawTarget::stderr() };
+        let target = if hidden {
+            ProgressDrawTarget::hidden()
+        } else {
+            ProgressDrawTarget::stderr()
+        };
         let bar = ProgressBar::with_draw_target(None, target);
         if let Ok(style) = ProgressStyle::with_template("{msg:12} {bar:30} {percent:>3}%") {
             bar.set_style(style.progress_chars("=> "));
@@ -155,8 +178,8 @@ impl Output {
         bar
     }
 
-    /// Works, and says meanwhile what is being waited for: on a terminal at once, else in a line after some seconds and then
-    /// ever more rarely.
+    /// Works, and says meanwhile what is being waited for: on a terminal at once, else in a line
+    /// after some seconds and then ever more rarely.
     pub(crate) fn watch<T>(
         &self,
         what: &str,
@@ -178,15 +201,24 @@ impl Output {
             let mut next = FIRST_LINE;
             let mut ended = done.0.lock().unwrap_or_else(PoisonError::into_inner);
             while !*ended {
-                ended = done.1.wait_timeout(ended, TICK).unwrap_or_else(PoisonError::into_inner).0;
+                ended = done
+                    .1
+                    .wait_timeout(ended, TICK)
+                    .unwrap_or_else(PoisonError::into_inner)
+                    .0;
                 let since = started.elapsed();
-                let Some(waits) = run.waits_for().filter(|_| !*ended) else { continue };
+                let Some(waits) = run.waits_for().filter(|_| !*ended) else {
+                    continue;
+                };
                 let fetched = crate::render::size(network.fetched());
                 if !bar.is_hidden() {
                     bar.tick();
                     bar.set_message(format!("{what}: waiting for {waits}; {fetched} fetched"));
                 } else if !quiet && since >= next {
-                    say(&format!("{what} for {} s: waiting for {waits}; {fetched} fetched", since.as_secs()));
+                    say(&format!(
+                        "{what} for {} s: waiting for {waits}; {fetched} fetched",
+                        since.as_secs()
+                    ));
                     next = since + (next * 2).min(RAREST);
                 }
             }
@@ -206,14 +238,24 @@ impl Output {
         if let Ok(style) = ProgressStyle::with_template("{wide_bar}  {msg}") {
             bar.set_style(style.progress_chars("=> "));
         }
-        BytesBar { bar, started: Instant::now(), told: Mutex::new(None) }
+        BytesBar {
+            bar,
+            started: Instant::now(),
+            told: Mutex::new(None),
+        }
     }
 
     /// Prints the answer or the error, and gives the exit code.
     pub(crate) fn finish(&self, command: &str, result: Result<Answer, Vec<Error>>) -> ExitCode {
         let (word, code) = match &result {
-            Ok(Answer { outcome: Outcome::Ok, .. }) => ("ok", 0),
-            Ok(Answer { outcome: Outcome::No, .. }) => ("no", 1),
+            Ok(Answer {
+                outcome: Outcome::Ok,
+                ..
+            }) => ("ok", 0),
+            Ok(Answer {
+                outcome: Outcome::No,
+                ..
+            }) => ("no", 1),
             Err(errors) if errors.iter().all(|e| e.kind == ErrorKind::Budget) => ("no", 1),
             Err(errors) => ("error", exit_code(errors)),
         };
@@ -244,7 +286,10 @@ impl Output {
         if !self.lost.get() {
             return ExitCode::from(code);
         }
-        let error = Error::new(ErrorKind::Disk, "the answer could not be written to standard output");
+        let error = Error::new(
+            ErrorKind::Disk,
+            "the answer could not be written to standard output",
+        );
         print_error(&error.help("look at what standard output leads to: a full disk, perhaps"));
         ExitCode::from(3)
     }
@@ -262,8 +307,8 @@ pub(crate) struct BytesBar {
 const REDRAW: Duration = Duration::from_millis(60);
 
 impl BytesBar {
-    /// Shows how far it is: bytes that are there, of how many; files that are there, of how many; and bytes that came over the
-    /// network, for the rate.
+    /// Shows how far it is: bytes that are there, of how many; files that are there, of how many;
+    /// and bytes that came over the network, for the rate.
     pub(crate) fn show(&self, bytes: (u64, u64), files: (usize, usize), fetched: u64) {
         if self.bar.is_hidden() {
             return;
@@ -277,9 +322,17 @@ impl BytesBar {
         let seconds = self.started.elapsed().as_secs_f64().max(0.1);
         // For people: the fraction of a byte does not matter.
         let rate = (fetched as f64 / seconds) as u64;
-        let left = bytes.1.saturating_sub(bytes.0).checked_div(rate).unwrap_or(0);
+        let left = bytes
+            .1
+            .saturating_sub(bytes.0)
+            .checked_div(rate)
+            .unwrap_or(0);
         let size = crate::render::size;
-        let speed = if rate > 0 { format!("{}/s  {left} s left  ", size(rate)) } else { String::new() };
+        let speed = if rate > 0 {
+            format!("{}/s  {left} s left  ", size(rate))
+        } else {
+            String::new()
+        };
         self.bar.set_length(bytes.1.max(bytes.0));
         self.bar.set_position(bytes.0);
         self.bar.set_message(format!(
@@ -298,15 +351,18 @@ impl BytesBar {
 }
 
 fn exit_code(errors: &[Error]) -> u8 {
-    if errors.iter().all(|e| e.kind == ErrorKind::Request) { 2 } else { 3 }
+    if errors.iter().all(|e| e.kind == ErrorKind::Request) {
+        2
+    } else {
+        3
+    }
 }
 
 fn error_json(errors: &[Error]) -> Value {
     let one = |error: &Error| {
         let mut object = json!({"kind": error.kind.as_str(), "message": error.message});
         if let Some(place) = error.places.first() {
-            object["place"] =
-                json!({"file": place.file, "line": place.line, "column": place.column, "text": place.text});
+            object["place"] = json!({"file": place.file, "line": place.line, "column": place.column, "text": place.text});
         }
         if let Some(help) = &error.help {
             object["help"] = json!(help);
@@ -317,7 +373,9 @@ fn error_json(errors: &[Error]) -> Value {
         object
     };
     let mut all = errors.iter().map(one);
-    let mut first = all.next().unwrap_or_else(|| json!({"kind": "request", "message": ""}));
+    let mut first = all
+        .next()
+        .unwrap_or_else(|| json!({"kind": "request", "message": ""}));
     let rest: Vec<Value> = all.collect();
     if !rest.is_empty() {
         first["more"] = Value::Array(rest);
@@ -333,10 +391,20 @@ fn print_error(error: &Error) {
 /// An error for people: what, where with the line shown, and what to do.
 fn error_text(error: &Error) -> String {
     // A terminal would break words; what reads a pipe breaks lines itself.
-    let width = if std::io::stderr().is_terminal() { crate::render::width() } else { usize::MAX };
+    let width = if std::io::stderr().is_terminal() {
+        crate::render::width()
+    } else {
+        usize::MAX
+    };
     let paragraph = |lead: &str, painted: String, text: &str| {
-        let lines = wrap(&eutaxis_core::fault::escaped(text), width.saturating_sub(lead.len() + 1));
-        format!("{painted} {}\n", lines.join(&format!("\n{}", " ".repeat(lead.len() + 1))))
+        let lines = wrap(
+            &eutaxis_core::fault::escaped(text),
+            width.saturating_sub(lead.len() + 1),
+        );
+        format!(
+            "{painted} {}\n",
+            lines.join(&format!("\n{}", " ".repeat(lead.len() + 1)))
+        )
     };
     let mut text = paragraph("error", style::barred("error"), &error.message);
     for place in &error.places {
@@ -360,8 +428,14 @@ pub(crate) fn usage(error: &clap::Error) -> ExitCode {
     let json = std::env::args_os().any(|a| a == "--json") && error.use_stderr();
     if json {
         let message = error.render().to_string();
-        let message =
-            message.strip_prefix("error: ").unwrap_or(&message).split("\n\n").next().unwrap_or("").trim().to_owned();
+        let message = message
+            .strip_prefix("error: ")
+            .unwrap_or(&message)
+            .split("\n\n")
+            .next()
+            .unwrap_or("")
+            .trim()
+            .to_owned();
         let object = json!({"command": Value::Null, "version": env!("CARGO_PKG_VERSION"), "outcome": "error",
             "error": {"kind": "request", "message": message, "help": "see --help"}});
         let _ = writeln!(std::io::stdout().lock(), "{object:#}");

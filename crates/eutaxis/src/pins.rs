@@ -39,22 +39,41 @@ pub(crate) fn hashes(file: &LockFile) -> Hashes {
 }
 
 /// Where a pinned file is: beside the pins, in a depot on this disk, or on the network.
-pub(crate) fn place(file: &LockFile, folder: &Path, project: &Name, depots: &Depots) -> Result<WheelAt, Error> {
+pub(crate) fn place(
+    file: &LockFile,
+    folder: &Path,
+    project: &Name,
+    depots: &Depots,
+) -> Result<WheelAt, Error> {
     let stated = file.path.as_ref().map(|p| folder.join(p));
     if let Some(path) = stated.as_ref().filter(|p| p.is_file()) {
         return Ok(WheelAt::Disk(path.clone()));
     }
-    let local = file.url.as_ref().and_then(|u| local_path(u, folder)).filter(|p| p.is_file());
+    let local = file
+        .url
+        .as_ref()
+        .and_then(|u| local_path(u, folder))
+        .filter(|p| p.is_file());
     if let Some(path) = local.or_else(|| in_depots(file, project, depots)) {
         return Ok(WheelAt::Disk(path));
     }
-    if let Some(mut url) = file.url.as_ref().and_then(|u| Url::parse(u).ok()).filter(is_http) {
+    if let Some(mut url) = file
+        .url
+        .as_ref()
+        .and_then(|u| Url::parse(u).ok())
+        .filter(is_http)
+    {
         url.set_fragment(None);
         depots.network().keep_secret(&mut url, None);
         return Ok(WheelAt::Url(url));
     }
-    let at = stated.map(|p| p.display().to_string()).or_else(|| file.url.clone()).unwrap_or_default();
-    let error = Error::contents(format!("{project} is pinned at {at}, where there is no file"));
+    let at = stated
+        .map(|p| p.display().to_string())
+        .or_else(|| file.url.clone())
+        .unwrap_or_default();
+    let error = Error::contents(format!(
+        "{project} is pinned at {at}, where there is no file"
+    ));
     Err(error.help("bring the file back, name a folder that has it with --depot, or settle again"))
 }
 
@@ -65,12 +84,15 @@ fn is_http(url: &Url) -> bool {
 /// The file of that name in a depot on this disk; its hash is checked where it is used.
 fn in_depots(file: &LockFile, project: &Name, depots: &Depots) -> Option<std::path::PathBuf> {
     let filename = file.filename()?;
-    depots.serving(project).filter(|l| !l.depot.is_remote()).find_map(|listed| {
-        let page = listed.depot.page(project).ok()??;
-        let found = page.files.iter().find(|f| *f.filename == *filename)?;
-        match listed.depot.place(project, found).ok()? {
-            Place::Disk(path) => Some(path).filter(|p| p.is_file()),
-            Place::Url(_) => None,
-        }
-    })
+    depots
+        .serving(project)
+        .filter(|l| !l.depot.is_remote())
+        .find_map(|listed| {
+            let page = listed.depot.page(project).ok()??;
+            let found = page.files.iter().find(|f| *f.filename == *filename)?;
+            match listed.depot.place(project, found).ok()? {
+                Place::Disk(path) => Some(path).filter(|p| p.is_file()),
+                Place::Url(_) => None,
+            }
+        })
 }

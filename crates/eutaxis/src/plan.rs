@@ -1,4 +1,5 @@
-//! From arguments and settings to what a run needs: asks, target, policy, depots. All input errors are found here.
+//! From arguments and settings to what a run needs: asks, target, policy, depots. All input errors
+//! are found here.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -6,7 +7,9 @@ use std::sync::Arc;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::knowledge;
 use eutaxis_core::offer::{Chronology, Policy, Prefer, Prereleases, Wheels};
-use eutaxis_core::requirement::{Accepts, Directive, ProjectAsks, RequirementList, Wanted, script_block};
+use eutaxis_core::requirement::{
+    Accepts, Directive, ProjectAsks, RequirementList, Wanted, script_block,
+};
 use eutaxis_core::solve::Alternative;
 use eutaxis_core::targets::{Accelerators, Interpreter, Platform};
 use eutaxis_core::{Ask, Name, Requirement, Target, Version, VersionSpecifier};
@@ -20,7 +23,10 @@ use eutaxis_world::root::root;
 use eutaxis_world::{Doing, Error, ErrorKind};
 use url::Url;
 
-use crate::cli::{AskOptions, ChronologyArg, Common, DepotOptions, PolicyOptions, PreferArg, TargetOptions, WheelsArg};
+use crate::cli::{
+    AskOptions, ChronologyArg, Common, DepotOptions, PolicyOptions, PreferArg, TargetOptions,
+    WheelsArg,
+};
 use crate::output::say;
 
 /// What every command starts with.
@@ -40,33 +46,61 @@ pub(crate) struct Surroundings {
 
 impl Surroundings {
     pub(crate) fn new(common: &Common) -> Result<Self, Error> {
-        let here = std::env::current_dir().doing("cannot find the current folder", Path::new("."))?;
+        let here =
+            std::env::current_dir().doing("cannot find the current folder", Path::new("."))?;
         // A variable that is set to nothing is not set.
         let named = |option: &Option<PathBuf>, variable: &str| {
-            let stated = std::env::var_os(variable).filter(|v| !v.is_empty()).map(PathBuf::from);
+            let stated = std::env::var_os(variable)
+                .filter(|v| !v.is_empty())
+                .map(PathBuf::from);
             option.clone().or(stated)
         };
         let config = Config::load(&here, named(&common.config, "EUTAXIS_CONFIG").as_deref())?;
-        let system = directories::ProjectDirs::from("", "", "eutaxis").map(|d| d.cache_dir().to_owned());
-        let cache = named(&common.cache, "EUTAXIS_CACHE").or(system).ok_or_else(|| {
-            Error::new(ErrorKind::Disk, "this system names no folder for caches")
-                .help("name one with --cache DIR or EUTAXIS_CACHE")
-        })?;
+        let system =
+            directories::ProjectDirs::from("", "", "eutaxis").map(|d| d.cache_dir().to_owned());
+        let cache = named(&common.cache, "EUTAXIS_CACHE")
+            .or(system)
+            .ok_or_else(|| {
+                Error::new(ErrorKind::Disk, "this system names no folder for caches")
+                    .help("name one with --cache DIR or EUTAXIS_CACHE")
+            })?;
         let cache = std::path::absolute(&cache).doing("cannot find", &cache)?;
-        Ok(Surroundings { config, cache, offline: common.offline, quiet: common.quiet, reading: false })
+        Ok(Surroundings {
+            config,
+            cache,
+            offline: common.offline,
+            quiet: common.quiet,
+            reading: false,
+        })
     }
 
-    /// The same for a command that only reads something: nothing out of the current folder is started for it.
+    /// The same for a command that only reads something: nothing out of the current folder is
+    /// started for it.
     pub(crate) fn reading(common: &Common) -> Result<Self, Error> {
-        Ok(Surroundings { reading: true, ..Surroundings::new(common)? })
+        Ok(Surroundings {
+            reading: true,
+            ..Surroundings::new(common)?
+        })
     }
 
     /// The same with little patience, for questions whose answers are worth no waiting.
     pub(crate) fn impatient(&self) -> Self {
         let mut config = self.config.clone();
         (config.network.timeout, config.network.attempts) = (config.network.timeout.min(3), 1);
-        let Surroundings { cache, offline, quiet, reading, .. } = self;
-        Surroundings { config, cache: cache.clone(), offline: *offline, quiet: *quiet, reading: *reading }
+        let Surroundings {
+            cache,
+            offline,
+            quiet,
+            reading,
+            ..
+        } = self;
+        Surroundings {
+            config,
+            cache: cache.clone(),
+            offline: *offline,
+            quiet: *quiet,
+            reading: *reading,
+        }
     }
 
     /// The network. With `renew` the servers are asked again, however fresh their pages are.
@@ -85,10 +119,15 @@ impl Surroundings {
         Finder::new(self.config.search.clone())
     }
 
-    /// The target that an interpreter is on this machine, with the accelerators that are found here.
+    /// The target that an interpreter is on this machine, with the accelerators that are found
+    /// here.
     pub(crate) fn target_of(&self, facts: &Facts) -> Result<Target, Error> {
         let system = facts.target_platform().system;
-        facts.target(accelerator::of_machine(&root(), &self.config.families, system))
+        facts.target(accelerator::of_machine(
+            &root(),
+            &self.config.families,
+            system,
+        ))
     }
 
     pub(crate) fn probes(&self) -> ProbeCache {
@@ -117,17 +156,26 @@ pub(crate) fn asks(options: &AskOptions) -> Result<Asks, Vec<Error>> {
     let mut errors = Vec::new();
     for text in &options.requirements {
         match Requirement::parse(text) {
-            Ok(requirement) => found.asks.push(Ask { requirement, origin: Origin::Argument }),
+            Ok(requirement) => found.asks.push(Ask {
+                requirement,
+                origin: Origin::Argument,
+            }),
             Err(fault) => errors.push(Error::in_file("command line", text, &fault)),
         }
     }
     let names = |texts: &[String]| -> Result<Vec<Name>, Vec<Error>> {
         texts
             .iter()
-            .map(|t| Name::parse(t).map_err(|f| vec![Error::fault(ErrorKind::Request, "reading an option", &f)]))
+            .map(|t| {
+                Name::parse(t)
+                    .map_err(|f| vec![Error::fault(ErrorKind::Request, "reading an option", &f)])
+            })
             .collect()
     };
-    let wanted = Wanted { extras: names(&options.extra)?, groups: names(&options.group)? };
+    let wanted = Wanted {
+        extras: names(&options.extra)?,
+        groups: names(&options.group)?,
+    };
     let mut files = options.asks.clone();
     if options.requirements.is_empty() && files.is_empty() {
         files.extend(default_file()?);
@@ -139,7 +187,9 @@ pub(crate) fn asks(options: &AskOptions) -> Result<Asks, Vec<Error>> {
     }
     let optional = !wanted.extras.is_empty() || !wanted.groups.is_empty();
     if optional && !files.iter().any(|f| is_project_file(f)) {
-        let error = Error::request("--extra and --group speak of a pyproject.toml, and none is among the asks");
+        let error = Error::request(
+            "--extra and --group speak of a pyproject.toml, and none is among the asks",
+        );
         errors.push(error.help("give it with --asks pyproject.toml"));
     }
     for file in &options.bounds {
@@ -153,8 +203,10 @@ pub(crate) fn asks(options: &AskOptions) -> Result<Asks, Vec<Error>> {
     }
     if options.strict {
         for directive in &found.directives {
-            let error =
-                Error::request(format!("{}: `{}` is a directive, not a requirement", directive.origin, directive.text));
+            let error = Error::request(format!(
+                "{}: `{}` is a directive, not a requirement",
+                directive.origin, directive.text
+            ));
             errors.push(error.help(directive.advice));
         }
     }
@@ -170,8 +222,12 @@ pub(crate) fn asks(options: &AskOptions) -> Result<Asks, Vec<Error>> {
     Ok(found)
 }
 
-/// Takes names and passwords out of the URLs that asks demand, so that they are sent where they belong and stand nowhere else.
-pub(crate) fn keep_secrets<'a>(requirements: impl Iterator<Item = &'a mut Requirement>, network: &Network) {
+/// Takes names and passwords out of the URLs that asks demand, so that they are sent where they
+/// belong and stand nowhere else.
+pub(crate) fn keep_secrets<'a>(
+    requirements: impl Iterator<Item = &'a mut Requirement>,
+    network: &Network,
+) {
     for requirement in requirements {
         if let Accepts::Url(text) = &mut requirement.accepts
             && let Ok(mut url) = Url::parse(text)
@@ -186,16 +242,27 @@ pub(crate) fn keep_secrets<'a>(requirements: impl Iterator<Item = &'a mut Requir
 }
 
 fn listed(files: &[String]) -> String {
-    if files.is_empty() { String::new() } else { format!(": {} holds no requirement", files.join(", ")) }
+    if files.is_empty() {
+        String::new()
+    } else {
+        format!(": {} holds no requirement", files.join(", "))
+    }
 }
 
 /// `pyproject.toml` or `requirements.txt` in the current folder.
 fn default_file() -> Result<Option<PathBuf>, Vec<Error>> {
-    let found = ["pyproject.toml", "requirements.txt"].into_iter().map(PathBuf::from).find(|p| p.is_file());
+    let found = ["pyproject.toml", "requirements.txt"]
+        .into_iter()
+        .map(PathBuf::from)
+        .find(|p| p.is_file());
     if found.is_none() {
-        let error =
-            Error::request("nothing is asked for: there is no pyproject.toml and no requirements.txt in this folder");
-        return Err(vec![error.help("name requirements (\"radargram>=2\"), or a file of them with --asks FILE")]);
+        let error = Error::request(
+            "nothing is asked for: there is no pyproject.toml and no requirements.txt in this \
+                folder",
+        );
+        return Err(vec![error.help(
+            "name requirements (\"radargram>=2\"), or a file of them with --asks FILE",
+        )]);
     }
     Ok(found)
 }
@@ -208,17 +275,22 @@ fn read_asks(file: &Path, wanted: &Wanted, found: &mut Asks) -> Result<(), Vec<E
     let shown = file.display().to_string();
     if is_project_file(file) {
         let text = read_request(file)?;
-        let asks = ProjectAsks::parse(&text, &shown, wanted).map_err(|f| vec![Error::in_file(&shown, &text, &f)])?;
+        let asks = ProjectAsks::parse(&text, &shown, wanted)
+            .map_err(|f| vec![Error::in_file(&shown, &text, &f)])?;
         found.asks.extend(asks.asks);
         found.requires_python = asks.requires_python.or(found.requires_python.take());
     } else if file.extension().is_some_and(|e| e == "py") {
         let text = read_request(file)?;
         let block = script_block(&text).map_err(|f| vec![Error::in_file(&shown, &text, &f)])?;
         let Some(block) = block else {
-            let error = Error::request(format!("{shown} holds no inline metadata (a comment block `# /// script`)"));
+            let error = Error::request(format!(
+                "{shown} holds no inline metadata (a comment block `# /// script`)"
+            ));
             return Err(vec![error.help("add one, or ask with a requirement list")]);
         };
-        let asks = block.asks(&shown).map_err(|f| vec![Error::fault(ErrorKind::Request, &shown, &f)])?;
+        let asks = block
+            .asks(&shown)
+            .map_err(|f| vec![Error::fault(ErrorKind::Request, &shown, &f)])?;
         found.asks.extend(asks.asks);
         found.requires_python = asks.requires_python.or(found.requires_python.take());
     } else {
@@ -233,8 +305,12 @@ fn read_asks(file: &Path, wanted: &Wanted, found: &mut Asks) -> Result<(), Vec<E
 fn read_list(file: &Path) -> Result<RequirementList, Vec<Error>> {
     let text = read_request(file)?;
     let shown = file.display().to_string();
-    RequirementList::parse(&text, &shown)
-        .map_err(|faults| faults.iter().map(|f| Error::in_file(&shown, &text, f)).collect())
+    RequirementList::parse(&text, &shown).map_err(|faults| {
+        faults
+            .iter()
+            .map(|f| Error::in_file(&shown, &text, f))
+            .collect()
+    })
 }
 
 /// A file that the user named: when it cannot be read, the request is wrong.
@@ -255,15 +331,26 @@ pub(crate) struct Chosen {
 }
 
 /// All targets that the options name.
-pub(crate) fn targets(options: &TargetOptions, surroundings: &Surroundings) -> Result<Vec<Chosen>, Error> {
+pub(crate) fn targets(
+    options: &TargetOptions,
+    surroundings: &Surroundings,
+) -> Result<Vec<Chosen>, Error> {
     if options.target.len() < 2 {
         return Ok(vec![target(options, surroundings)?]);
     }
     let mut targets: Vec<Chosen> = Vec::new();
     for name in &options.target {
-        let one = target(&TargetOptions { target: vec![name.clone()], ..options.clone() }, surroundings)?;
+        let one = target(
+            &TargetOptions {
+                target: vec![name.clone()],
+                ..options.clone()
+            },
+            surroundings,
+        )?;
         if targets.iter().any(|t| t.name == one.name) {
-            return Err(Error::request(format!("the target {name} is named twice")).help("leave one out"));
+            return Err(
+                Error::request(format!("the target {name} is named twice")).help("leave one out")
+            );
         }
         targets.push(one);
     }
@@ -272,41 +359,77 @@ pub(crate) fn targets(options: &TargetOptions, surroundings: &Surroundings) -> R
 
 /// A description as part of a file's name.
 fn as_file_name(text: &str) -> String {
-    let plain = |c: char| if c.is_ascii_alphanumeric() || c == '.' || c == '_' { c } else { '-' };
-    let words: Vec<String> =
-        text.split(['/', ' ']).filter(|w| !w.is_empty()).map(|w| w.chars().map(plain).collect()).collect();
+    let plain = |c: char| {
+        if c.is_ascii_alphanumeric() || c == '.' || c == '_' {
+            c
+        } else {
+            '-'
+        }
+    };
+    let words: Vec<String> = text
+        .split(['/', ' '])
+        .filter(|w| !w.is_empty())
+        .map(|w| w.chars().map(plain).collect())
+        .collect();
     words.join("-")
 }
 
-/// Other interpreters for the same place: those on this machine, when it is the place, and every series that is known.
-pub(crate) fn alternatives(target: &Target, here: bool, surroundings: &Surroundings) -> Vec<Alternative> {
+/// Other interpreters for the same place: those on this machine, when it is the place, and every
+/// series that is known.
+pub(crate) fn alternatives(
+    target: &Target,
+    here: bool,
+    surroundings: &Surroundings,
+) -> Vec<Alternative> {
     let mut found: Vec<Alternative> = Vec::new();
     if here {
         let (all, _) = surroundings.finder().all(&surroundings.probes());
         for one in all.iter().filter(|f| !f.facts.in_environment()) {
-            let Ok(target) = one.facts.target(target.accelerators.clone()) else { continue };
-            if !found.iter().any(|a| a.target.interpreter.version == target.interpreter.version) {
-                found.push(Alternative { target, name: one.path.display().to_string(), here: true });
+            let Ok(target) = one.facts.target(target.accelerators.clone()) else {
+                continue;
+            };
+            if !found
+                .iter()
+                .any(|a| a.target.interpreter.version == target.interpreter.version)
+            {
+                found.push(Alternative {
+                    target,
+                    name: one.path.display().to_string(),
+                    here: true,
+                });
             }
         }
     }
     let implementation = &target.interpreter.implementation;
     for series in knowledge::series_of(implementation.name()) {
-        let Ok(version) = Version::parse(&series.version) else { continue };
-        let Ok(interpreter) = Interpreter::planned(implementation.clone(), &version, false) else { continue };
+        let Ok(version) = Version::parse(&series.version) else {
+            continue;
+        };
+        let Ok(interpreter) = Interpreter::planned(implementation.clone(), &version, false) else {
+            continue;
+        };
         let target = target.with_interpreter(interpreter);
-        found.push(Alternative { target, name: series.version.clone(), here: false });
+        found.push(Alternative {
+            target,
+            name: series.version.clone(),
+            here: false,
+        });
     }
     found
 }
 
-/// The target that the options name; by default this machine with the interpreter that the bare name starts.
-pub(crate) fn target(options: &TargetOptions, surroundings: &Surroundings) -> Result<Chosen, Error> {
+/// The target that the options name; by default this machine with the interpreter that the bare
+/// name starts.
+pub(crate) fn target(
+    options: &TargetOptions,
+    surroundings: &Surroundings,
+) -> Result<Chosen, Error> {
     let named = match options.target.as_slice() {
         [] => None,
         [one] => Some(one),
         _ => {
-            let error = Error::request("several targets are named, and this command answers for one");
+            let error =
+                Error::request("several targets are named, and this command answers for one");
             return Err(error.help("name one --target; settle takes several"));
         }
     };
@@ -317,36 +440,60 @@ pub(crate) fn target(options: &TargetOptions, surroundings: &Surroundings) -> Re
     if named.is_some()
         && let Some(text) = &options.interpreter
     {
-        let interpreter = Interpreter::parse(text).map_err(|f| Error::in_file("--interpreter", text, &f))?;
+        let interpreter =
+            Interpreter::parse(text).map_err(|f| Error::in_file("--interpreter", text, &f))?;
         chosen.target = chosen.target.with_interpreter(interpreter);
         chosen.shown = chosen.target.to_string();
     }
     if let Some(text) = &options.accelerator {
         let families = &surroundings.config.families;
-        chosen.target.accelerators =
-            Accelerators::parse(text, families).map_err(|f| Error::in_file("--accelerator", text, &f))?;
-        chosen.shown = if chosen.here { chosen.shown } else { chosen.target.to_string() };
+        chosen.target.accelerators = Accelerators::parse(text, families)
+            .map_err(|f| Error::in_file("--accelerator", text, &f))?;
+        chosen.shown = if chosen.here {
+            chosen.shown
+        } else {
+            chosen.target.to_string()
+        };
     }
     Ok(chosen)
 }
 
 fn named_target(text: &str, surroundings: &Surroundings) -> Result<Chosen, Error> {
     if let Some(target) = surroundings.config.targets.get(text) {
-        return Ok(Chosen { target: target.clone(), shown: text.to_owned(), name: text.to_owned(), here: false });
+        return Ok(Chosen {
+            target: target.clone(),
+            shown: text.to_owned(),
+            name: text.to_owned(),
+            here: false,
+        });
     }
     if text.contains('/') {
         let families = &surroundings.config.families;
-        let target = Target::parse_with(text, families).map_err(|f| Error::in_file("--target", text, &f))?;
-        return Ok(Chosen { shown: target.to_string(), name: as_file_name(text), target, here: false });
+        let target =
+            Target::parse_with(text, families).map_err(|f| Error::in_file("--target", text, &f))?;
+        return Ok(Chosen {
+            shown: target.to_string(),
+            name: as_file_name(text),
+            target,
+            here: false,
+        });
     }
-    let known: Vec<&str> = surroundings.config.targets.keys().map(String::as_str).collect();
+    let known: Vec<&str> = surroundings
+        .config
+        .targets
+        .keys()
+        .map(String::as_str)
+        .collect();
     let list = if known.is_empty() {
         "none is named in the settings".to_owned()
     } else {
         format!("named are {}", known.join(", "))
     };
     let error = Error::request(format!("there is no target `{text}`; {list}"));
-    Err(error.help("describe one: --target \"cpython 3.9 / linux armv7l glibc 2.31\", or name it under [target.NAME] in eutaxis.toml"))
+    Err(error.help(
+        "describe one: --target \"cpython 3.9 / linux armv7l glibc 2.31\", or name it under \
+            [target.NAME] in eutaxis.toml",
+    ))
 }
 
 fn this_machine(options: &TargetOptions, surroundings: &Surroundings) -> Result<Chosen, Error> {
@@ -356,20 +503,38 @@ fn this_machine(options: &TargetOptions, surroundings: &Surroundings) -> Result<
             Some(text) if Interpreter::parse(text).is_ok() => {
                 Interpreter::parse(text).map_err(|f| Error::in_file("--interpreter", text, &f))?
             }
-            Some(text) => surroundings.finder().named(text, &surroundings.probes())?.facts.interpreter()?,
-            None => surroundings.finder().default(&surroundings.probes())?.facts.interpreter()?,
+            Some(text) => surroundings
+                .finder()
+                .named(text, &surroundings.probes())?
+                .facts
+                .interpreter()?,
+            None => surroundings
+                .finder()
+                .default(&surroundings.probes())?
+                .facts
+                .interpreter()?,
         };
         let none = Accelerators::none(Arc::clone(&surroundings.config.families));
         let target = Target::planned(interpreter, platform, none);
-        return Ok(Chosen { shown: target.to_string(), name: as_file_name(text), target, here: false });
+        return Ok(Chosen {
+            shown: target.to_string(),
+            name: as_file_name(text),
+            target,
+            here: false,
+        });
     }
     let found = interpreter(options.interpreter.as_deref(), surroundings)?;
     let shown = format!("this machine ({})", found.path.display());
-    Ok(Chosen { target: surroundings.target_of(&found.facts)?, shown, name: "here".to_owned(), here: true })
+    Ok(Chosen {
+        target: surroundings.target_of(&found.facts)?,
+        shown,
+        name: "here".to_owned(),
+        here: true,
+    })
 }
 
-/// The interpreter that is named; by default the active environment's, else that of the environment in this folder, else the
-/// one that the bare name starts.
+/// The interpreter that is named; by default the active environment's, else that of the environment
+/// in this folder, else the one that the bare name starts.
 pub(crate) fn interpreter(name: Option<&str>, surroundings: &Surroundings) -> Result<Found, Error> {
     let (finder, probes) = (surroundings.finder(), surroundings.probes());
     match (name, &finder.active) {
@@ -394,7 +559,9 @@ pub(crate) fn policy(options: &PolicyOptions, config: &Config) -> Result<Policy,
     match options.prefer {
         Some(PreferArg::Newest) => policy.prefer = Prefer::Newest,
         Some(PreferArg::Oldest) => policy.prefer = Prefer::Oldest,
-        Some(PreferArg::Period) => (policy.prefer, policy.chronology) = (Prefer::Newest, Chronology::Follow),
+        Some(PreferArg::Period) => {
+            (policy.prefer, policy.chronology) = (Prefer::Newest, Chronology::Follow)
+        }
         None => {}
     }
     match options.chronology {
@@ -404,7 +571,9 @@ pub(crate) fn policy(options: &PolicyOptions, config: &Config) -> Result<Policy,
         Some(ChronologyArg::Ignore) => policy.chronology = Chronology::Ignore,
         None => {}
     }
-    let name = |option: &str, text: &String| Name::parse(text).map_err(|f| Error::in_file(option, text, &f));
+    let name = |option: &str, text: &String| {
+        Name::parse(text).map_err(|f| Error::in_file(option, text, &f))
+    };
     for text in &options.build {
         policy.build.push(name("--build", text)?);
     }
@@ -413,7 +582,12 @@ pub(crate) fn policy(options: &PolicyOptions, config: &Config) -> Result<Policy,
     } else if !options.prereleases.is_empty() {
         let mut projects = match policy.prereleases {
             Prereleases::Of(projects) => projects,
-            Prereleases::All => return Ok(Policy { prereleases: Prereleases::All, ..policy }),
+            Prereleases::All => {
+                return Ok(Policy {
+                    prereleases: Prereleases::All,
+                    ..policy
+                });
+            }
             Prereleases::ByRule => Vec::new(),
         };
         for text in &options.prereleases {
@@ -428,7 +602,11 @@ pub(crate) fn policy(options: &PolicyOptions, config: &Config) -> Result<Policy,
 }
 
 /// The depots: of the options, of EUTAXIS_DEPOT, then of the settings.
-pub(crate) fn depots(options: &DepotOptions, surroundings: &Surroundings, renew: bool) -> Result<Arc<Depots>, Error> {
+pub(crate) fn depots(
+    options: &DepotOptions,
+    surroundings: &Surroundings,
+    renew: bool,
+) -> Result<Arc<Depots>, Error> {
     let depots = named_depots(options, surroundings, renew)?;
     if depots.is_empty() {
         return Err(no_depot());
@@ -439,7 +617,10 @@ pub(crate) fn depots(options: &DepotOptions, surroundings: &Surroundings, renew:
 /// There is no place to look for files.
 pub(crate) fn no_depot() -> Error {
     let error = Error::request("no depot is named: there is no place to look for files");
-    error.help("name an index (https://HOST/simple/), a folder of wheels or an index tree with --depot, in EUTAXIS_DEPOT, or as [[depot]] in eutaxis.toml")
+    error.help(
+        "name an index (https://HOST/simple/), a folder of wheels or an index tree with --depot, \
+            in EUTAXIS_DEPOT, or as [[depot]] in eutaxis.toml",
+    )
 }
 
 /// The same, where there may be none.
@@ -449,22 +630,36 @@ pub(crate) fn named_depots(
     renew: bool,
 ) -> Result<Arc<Depots>, Error> {
     let here = std::env::current_dir().doing("cannot find the current folder", Path::new("."))?;
-    let from_environment = std::env::var("EUTAXIS_DEPOT").ok().filter(|d| !d.is_empty() && options.depot.is_empty());
+    let from_environment = std::env::var("EUTAXIS_DEPOT")
+        .ok()
+        .filter(|d| !d.is_empty() && options.depot.is_empty());
     let network = surroundings.network(renew, options.fetch_limit);
     let mut listed = Vec::new();
     for place in options.depot.iter().chain(&from_environment) {
         // A depot of the settings may be named instead of written out.
-        let entry = surroundings.config.depots.iter().find(|e| e.name.as_ref() == Some(place));
+        let entry = surroundings
+            .config
+            .depots
+            .iter()
+            .find(|e| e.name.as_ref() == Some(place));
         let depot = match entry {
             Some(entry) => open(&entry.named(), &network)?,
             None => open(&Named::at(place, &here), &network)?,
         };
         let accelerator = entry.and_then(|e| e.accelerator.clone());
-        listed.push(Listed { depot, only: Vec::new(), accelerator });
+        listed.push(Listed {
+            depot,
+            only: Vec::new(),
+            accelerator,
+        });
     }
     for entry in &surroundings.config.depots {
         let depot = open(&entry.named(), &network)?;
-        listed.push(Listed { depot, only: entry.only.clone(), accelerator: entry.accelerator.clone() });
+        listed.push(Listed {
+            depot,
+            only: entry.only.clone(),
+            accelerator: entry.accelerator.clone(),
+        });
     }
     Ok(Arc::new(Depots::new(listed, network)))
 }

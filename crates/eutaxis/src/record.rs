@@ -1,6 +1,7 @@
-//! What the pins record of the question that they answer, in `[tool.eutaxis]`, so that `reason` and `rehearse` can go back
-//! to it: asks and bounds with their origins, the policy as far as it is not the usual one, adjustments, and for each
-//! project who asks for it in which words and what keeps newer releases out.
+//! What the pins record of the question that they answer, in `[tool.eutaxis]`, so that `reason` and
+//! `rehearse` can go back to it: asks and bounds with their origins, the policy as far as it is not
+//! the usual one, adjustments, and for each project who asks for it in which words and what keeps
+//! newer releases out.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -45,7 +46,10 @@ pub(crate) fn question(problem: &Problem) -> Table {
         own.insert("policy".into(), Value::Table(policy));
     }
     if !problem.adjustments.is_empty() {
-        own.insert("adjust".into(), Value::Array(problem.adjustments.iter().map(adjustment).collect()));
+        own.insert(
+            "adjust".into(),
+            Value::Array(problem.adjustments.iter().map(adjustment).collect()),
+        );
     }
     own
 }
@@ -90,7 +94,10 @@ pub(crate) fn adjustment(adjustment: &Adjustment) -> Value {
     }
     match &adjustment.effect {
         Effect::Needs(requirement) => table.insert("needs".into(), text(requirement)),
-        Effect::NeedsOnly(needs) => table.insert("needs".into(), Value::Array(needs.iter().map(text).collect())),
+        Effect::NeedsOnly(needs) => table.insert(
+            "needs".into(),
+            Value::Array(needs.iter().map(text).collect()),
+        ),
         Effect::Take => table.insert("take".into(), Value::Boolean(true)),
         Effect::Avoid => table.insert("avoid".into(), Value::Boolean(true)),
         Effect::MadeFor(made_for) => table.insert("accelerator".into(), text(made_for.stated())),
@@ -102,7 +109,12 @@ pub(crate) fn adjustment(adjustment: &Adjustment) -> Value {
 
 /// What is recorded of a chosen project besides its file.
 /// `before` is what earlier pins said of the project.
-pub(crate) fn chosen(chosen: &Chosen, problem: &Problem, before: Option<&Package>, own: &mut Table) {
+pub(crate) fn chosen(
+    chosen: &Chosen,
+    problem: &Problem,
+    before: Option<&Package>,
+    own: &mut Table,
+) {
     let asked_as = chosen.asked_by.iter().filter_map(|asker| {
         let (by, requirement) = match asker {
             Asker::Ask(i) => {
@@ -122,7 +134,16 @@ pub(crate) fn chosen(chosen: &Chosen, problem: &Problem, before: Option<&Package
         own.insert("needs".into(), list(said));
     }
     if !chosen.extras.is_empty() {
-        own.insert("extras".into(), list(&chosen.extras.iter().map(ToString::to_string).collect::<Vec<_>>()));
+        own.insert(
+            "extras".into(),
+            list(
+                &chosen
+                    .extras
+                    .iter()
+                    .map(ToString::to_string)
+                    .collect::<Vec<_>>(),
+            ),
+        );
     }
     let newer = chosen.newer.iter().take(MOST_NEWER).map(|newer| {
         let mut table = Table::new();
@@ -130,14 +151,19 @@ pub(crate) fn chosen(chosen: &Chosen, problem: &Problem, before: Option<&Package
         if let Some(moment) = newer.published {
             table.insert("published".into(), text(render::day(moment)));
         }
-        let out = render::words::all_out(newer, problem).into_iter().map(Value::String).collect();
+        let out = render::words::all_out(newer, problem)
+            .into_iter()
+            .map(Value::String)
+            .collect();
         table.insert("out".into(), Value::Array(out));
         Value::Table(table)
     });
     let mut newer: Vec<Value> = newer.collect();
-    // A pin that was kept was not weighed against newer releases again: what was found when it was chosen still counts.
+    // A pin that was kept was not weighed against newer releases again: what was found when it was
+    // chosen still counts.
     let version = |v: &Value| v.get("version").cloned();
-    if let Some(old) = before.filter(|p| p.version.as_deref() == Some(chosen.version.to_string().as_str()))
+    if let Some(old) =
+        before.filter(|p| p.version.as_deref() == Some(chosen.version.to_string().as_str()))
         && let Some(told) = self::own(old.tool.as_ref()).and_then(|t| t.get("newer")?.as_array())
         && told.iter().map(version).eq(newer.iter().map(version))
     {
@@ -158,7 +184,12 @@ fn string<'a>(table: &'a Table, key: &str) -> Option<&'a str> {
 }
 
 fn tables<'a>(table: &'a Table, key: &str) -> impl Iterator<Item = &'a Table> {
-    table.get(key).and_then(Value::as_array).into_iter().flatten().filter_map(Value::as_table)
+    table
+        .get(key)
+        .and_then(Value::as_array)
+        .into_iter()
+        .flatten()
+        .filter_map(Value::as_table)
 }
 
 /// The target that the pins are for, when they record one.
@@ -177,17 +208,25 @@ pub(crate) fn bounds_of(lock: &Lock) -> Vec<Ask> {
 }
 
 fn listed(lock: &Lock, key: &str) -> Vec<Ask> {
-    let Some(own) = own(lock.tool.as_ref()) else { return Vec::new() };
+    let Some(own) = own(lock.tool.as_ref()) else {
+        return Vec::new();
+    };
     let ask = |table: &Table| {
         let requirement = Requirement::parse(string(table, "requirement")?).ok()?;
-        Some(Ask { requirement, origin: origin(string(table, "at").unwrap_or_default()) })
+        Some(Ask {
+            requirement,
+            origin: origin(string(table, "at").unwrap_or_default()),
+        })
     };
     tables(own, key).filter_map(ask).collect()
 }
 
 fn origin(text: &str) -> Origin {
     let typed = text == Origin::Argument.to_string();
-    match text.rsplit_once(':').and_then(|(file, line)| Some((file, line.parse().ok()?))) {
+    match text
+        .rsplit_once(':')
+        .and_then(|(file, line)| Some((file, line.parse().ok()?)))
+    {
         Some((file, line)) if !typed => Origin::line(file, line),
         _ => Origin::Argument,
     }
@@ -201,11 +240,20 @@ pub(crate) fn target_is_recorded(lock: &Lock) -> bool {
 /// The policy under which the pins were settled.
 pub(crate) fn policy_of(lock: &Lock) -> Policy {
     let mut policy = Policy::default();
-    let Some(own) = own(lock.tool.as_ref()) else { return policy };
+    let Some(own) = own(lock.tool.as_ref()) else {
+        return policy;
+    };
     let empty = Table::new();
-    let table = own.get("policy").and_then(Value::as_table).unwrap_or(&empty);
+    let table = own
+        .get("policy")
+        .and_then(Value::as_table)
+        .unwrap_or(&empty);
     let names = |key: &str| -> Vec<Name> {
-        let list = table.get(key).and_then(Value::as_array).into_iter().flatten();
+        let list = table
+            .get(key)
+            .and_then(Value::as_array)
+            .into_iter()
+            .flatten();
         list.filter_map(|v| Name::parse(v.as_str()?).ok()).collect()
     };
     policy.wheels = match string(table, "wheels") {
@@ -235,12 +283,15 @@ pub(crate) fn policy_of(lock: &Lock) -> Policy {
 
 /// The adjustments under which the pins were settled.
 pub(crate) fn adjustments_of(lock: &Lock, families: &Families) -> Vec<Adjustment> {
-    let Some(own) = own(lock.tool.as_ref()) else { return Vec::new() };
+    let Some(own) = own(lock.tool.as_ref()) else {
+        return Vec::new();
+    };
     let one = |table: &Table| {
-        let only = table
-            .get("needs")
-            .and_then(Value::as_array)
-            .map(|list| list.iter().filter_map(|v| Requirement::parse(v.as_str()?).ok()).collect::<Vec<_>>());
+        let only = table.get("needs").and_then(Value::as_array).map(|list| {
+            list.iter()
+                .filter_map(|v| Requirement::parse(v.as_str()?).ok())
+                .collect::<Vec<_>>()
+        });
         let take = table.get("take").and_then(Value::as_bool) == Some(true);
         let effect = match (string(table, "needs"), string(table, "accelerator")) {
             (None, None) if only.is_some() => Effect::NeedsOnly(only.unwrap_or_default()),
@@ -251,7 +302,8 @@ pub(crate) fn adjustments_of(lock: &Lock, families: &Families) -> Vec<Adjustment
         };
         Some(Adjustment {
             project: Name::parse(string(table, "project")?).ok()?,
-            versions: VersionSpecifier::parse(string(table, "versions").unwrap_or_default()).ok()?,
+            versions: VersionSpecifier::parse(string(table, "versions").unwrap_or_default())
+                .ok()?,
             when: string(table, "when").and_then(|w| Marker::parse(w).ok()),
             effect,
             because: string(table, "because").unwrap_or_default().to_owned(),
@@ -265,7 +317,11 @@ pub(crate) fn adjustments_of(lock: &Lock, families: &Families) -> Vec<Adjustment
 pub(crate) fn problem_of(lock: &Lock, families: &Arc<Families>) -> Result<Problem, Error> {
     let stated = own(lock.tool.as_ref()).and_then(|t| string(t, "target"));
     if let Some(Err(fault)) = stated.map(|text| Target::parse_with(text, families)) {
-        return Err(Error::fault(eutaxis_world::ErrorKind::Request, "the target that the pins record", &fault));
+        return Err(Error::fault(
+            eutaxis_world::ErrorKind::Request,
+            "the target that the pins record",
+            &fault,
+        ));
     }
     let target = target_of(lock, families).ok_or_else(|| {
         let error = Error::request("the pins do not record the question that they answer");
@@ -286,23 +342,40 @@ pub(crate) fn releases(lock: &Lock) -> BTreeMap<Name, Version> {
 
 /// Who asks for a pinned project, and in which words, when the pins record it.
 pub(crate) fn asked_as(package: &Package) -> Vec<(String, String)> {
-    let Some(own) = own(package.tool.as_ref()) else { return Vec::new() };
-    let one = |table: &Table| Some((string(table, "by")?.to_owned(), string(table, "requirement")?.to_owned()));
+    let Some(own) = own(package.tool.as_ref()) else {
+        return Vec::new();
+    };
+    let one = |table: &Table| {
+        Some((
+            string(table, "by")?.to_owned(),
+            string(table, "requirement")?.to_owned(),
+        ))
+    };
     tables(own, "asked-as").filter_map(one).collect()
 }
 
-/// What a pinned file was said to need, and the extras that were asked of it; none where the pins do not record it.
+/// What a pinned file was said to need, and the extras that were asked of it; none where the pins
+/// do not record it.
 pub(crate) fn said_of(package: &Package) -> Option<(Vec<String>, Vec<Name>)> {
     let own = own(package.tool.as_ref())?;
     let texts = |key: &str| -> Option<Vec<String>> {
         let list = own.get(key)?.as_array()?;
-        Some(list.iter().filter_map(|v| v.as_str().map(str::to_owned)).collect())
+        Some(
+            list.iter()
+                .filter_map(|v| v.as_str().map(str::to_owned))
+                .collect(),
+        )
     };
-    let extras = texts("extras").unwrap_or_default().iter().filter_map(|e| Name::parse(e).ok()).collect();
+    let extras = texts("extras")
+        .unwrap_or_default()
+        .iter()
+        .filter_map(|e| Name::parse(e).ok())
+        .collect();
     Some((texts("needs")?, extras))
 }
 
-/// The depot that a pinned project came from, as the pins record it: an address, or a path beside the pins.
+/// The depot that a pinned project came from, as the pins record it: an address, or a path beside
+/// the pins.
 pub(crate) fn depot_of(package: &Package) -> Option<&str> {
     string(own(package.tool.as_ref())?, "depot")
 }
@@ -322,9 +395,15 @@ pub(crate) struct NewerRecord {
 
 /// Newer releases of a pinned project as they were when it was pinned, newest first.
 pub(crate) fn newer_of(package: &Package) -> Vec<NewerRecord> {
-    let Some(own) = own(package.tool.as_ref()) else { return Vec::new() };
+    let Some(own) = own(package.tool.as_ref()) else {
+        return Vec::new();
+    };
     let one = |table: &Table| {
-        let out = table.get("out").and_then(Value::as_array).into_iter().flatten();
+        let out = table
+            .get("out")
+            .and_then(Value::as_array)
+            .into_iter()
+            .flatten();
         Some(NewerRecord {
             version: string(table, "version")?.to_owned(),
             published: string(table, "published").map(str::to_owned),

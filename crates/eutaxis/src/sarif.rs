@@ -28,11 +28,16 @@ pub(crate) fn located(file: &Path, region: Option<&Value>) -> Value {
 }
 
 /// Writes findings, whole or not at all.
-pub(crate) fn write(results: impl Iterator<Item = Result>, file: &Path) -> std::result::Result<(), Error> {
+pub(crate) fn write(
+    results: impl Iterator<Item = Result>,
+    file: &Path,
+) -> std::result::Result<(), Error> {
     let results: Vec<Result> = results.collect();
     let ids: BTreeSet<&str> = results.iter().map(|r| r.id.as_str()).collect();
-    let rules: Vec<Value> =
-        ids.iter().map(|id| json!({"id": id, "shortDescription": {"text": id.replace('-', " ")}})).collect();
+    let rules: Vec<Value> = ids
+        .iter()
+        .map(|id| json!({"id": id, "shortDescription": {"text": id.replace('-', " ")}}))
+        .collect();
     let results: Vec<Value> = results
         .iter()
         .map(|r| json!({"ruleId": r.id, "level": r.level, "locations": r.locations, "message": {"text": r.message}}))

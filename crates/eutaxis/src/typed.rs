@@ -18,7 +18,10 @@ pub(crate) fn quoted(text: &str) -> String {
 
 /// `--option VALUE` for each value, each with a blank before it.
 fn each<T: AsRef<str>>(option: &str, values: impl IntoIterator<Item = T>) -> String {
-    values.into_iter().map(|v| format!(" {option} {}", quoted(v.as_ref()))).collect()
+    values
+        .into_iter()
+        .map(|v| format!(" {option} {}", quoted(v.as_ref())))
+        .collect()
 }
 
 fn word<T: ValueEnum>(option: &str, value: Option<&T>) -> String {
@@ -28,8 +31,16 @@ fn word<T: ValueEnum>(option: &str, value: Option<&T>) -> String {
 
 /// What is asked for.
 pub(crate) fn asks(options: &AskOptions) -> String {
-    let paths = |list: &[std::path::PathBuf]| list.iter().map(|p| p.display().to_string()).collect::<Vec<_>>();
-    let requirements: String = options.requirements.iter().map(|r| format!(" {}", quoted(r))).collect();
+    let paths = |list: &[std::path::PathBuf]| {
+        list.iter()
+            .map(|p| p.display().to_string())
+            .collect::<Vec<_>>()
+    };
+    let requirements: String = options
+        .requirements
+        .iter()
+        .map(|r| format!(" {}", quoted(r)))
+        .collect();
     let parts = [
         requirements,
         each("--asks", paths(&options.asks)),
@@ -87,12 +98,29 @@ mod tests {
     /// What is typed is read back as the same options.
     #[test]
     fn options_come_back() {
-        let line = "eutaxis span a --asks f.txt --extra x --target t --accelerator none --depot d --wheels only --build b --as-of 2026-01-01 --prefer oldest --chronology ignore --prereleases all";
-        let Ok(Cli { command: Command::Span(span), .. }) = Cli::try_parse_from(line.split(' ')) else { panic!("span") };
-        let typed =
-            format!("{}{}{}{}", asks(&span.asks), target(&span.target), depots(&span.depots), policy(&span.policy));
+        let line = "eutaxis span a --asks f.txt --extra x --target t --accelerator none --depot d \
+            --wheels only --build b --as-of 2026-01-01 --prefer oldest --chronology ignore \
+            --prereleases all";
+        let Ok(Cli {
+            command: Command::Span(span),
+            ..
+        }) = Cli::try_parse_from(line.split(' '))
+        else {
+            panic!("span")
+        };
+        let typed = format!(
+            "{}{}{}{}",
+            asks(&span.asks),
+            target(&span.target),
+            depots(&span.depots),
+            policy(&span.policy)
+        );
         let again = format!("eutaxis span{typed}");
-        let Ok(Cli { command: Command::Span(read), .. }) = Cli::try_parse_from(again.split(' ')) else {
+        let Ok(Cli {
+            command: Command::Span(read),
+            ..
+        }) = Cli::try_parse_from(again.split(' '))
+        else {
             panic!("{again}")
         };
         assert_eq!(format!("{span:?}"), format!("{read:?}"));

@@ -1,4 +1,5 @@
-//! `entry_points.txt` (entry points specification): groups of names that lead to objects; two groups become scripts.
+//! `entry_points.txt` (entry points specification): groups of names that lead to objects; two
+//! groups become scripts.
 
 use crate::fault::{Fault, escaped};
 
@@ -28,16 +29,24 @@ impl EntryPoints {
     /// Reads the file.
     ///
     /// # Errors
-    /// When it is not UTF-8, a line has no `=`, a value leads to nothing, or a script's name cannot be a file name.
+    /// When it is not UTF-8, a line has no `=`, a value leads to nothing, or a script's name cannot
+    /// be a file name.
     pub fn parse(bytes: &[u8]) -> Result<Self, Fault> {
-        let text =
-            std::str::from_utf8(bytes).map_err(|e| Fault::new("entry_points.txt is not UTF-8", e.valid_up_to()))?;
+        let text = std::str::from_utf8(bytes)
+            .map_err(|e| Fault::new("entry_points.txt is not UTF-8", e.valid_up_to()))?;
         let mut found = EntryPoints::default();
         let mut group = None;
         for (number, line) in text.lines().enumerate() {
             let line = line.trim();
             let fault = |what: &str| {
-                Fault::new(format!("entry_points.txt line {}: {what}: `{}`", number + 1, escaped(line)), 0)
+                Fault::new(
+                    format!(
+                        "entry_points.txt line {}: {what}: `{}`",
+                        number + 1,
+                        escaped(line)
+                    ),
+                    0,
+                )
             };
             if line.is_empty() || line.starts_with('#') {
                 continue;
@@ -54,13 +63,20 @@ impl EntryPoints {
                 continue;
             }
             let (Some(group), Some((name, value))) = (&group, line.split_once('=')) else {
-                return Err(fault("a group `[name]`, or `name = module:object` inside one, is expected"));
+                return Err(fault(
+                    "a group `[name]`, or `name = module:object` inside one, is expected",
+                ));
             };
-            let entry = read(group, name.trim(), value).ok_or_else(|| fault("this leads to no module and object"))?;
+            let entry = read(group, name.trim(), value)
+                .ok_or_else(|| fault("this leads to no module and object"))?;
             if entry.is_script() && (entry.object.is_none() || !is_file_name(&entry.name)) {
                 return Err(fault("a script needs a plain name and `module:object`"));
             }
-            if found.all.iter().any(|e| e.group == entry.group && e.name == entry.name) {
+            if found
+                .all
+                .iter()
+                .any(|e| e.group == entry.group && e.name == entry.name)
+            {
                 found.remarks.push(format!(
                     "entry_points.txt line {}: `{}` is named twice",
                     number + 1,
@@ -106,7 +122,8 @@ fn read(group: &str, name: &str, value: &str) -> Option<EntryPoint> {
 
 fn is_identifier(text: &str) -> bool {
     let mut chars = text.chars();
-    chars.next().is_some_and(|c| c.is_alphabetic() || c == '_') && chars.all(|c| c.is_alphanumeric() || c == '_')
+    chars.next().is_some_and(|c| c.is_alphabetic() || c == '_')
+        && chars.all(|c| c.is_alphanumeric() || c == '_')
 }
 
 fn is_file_name(text: &str) -> bool {
@@ -121,11 +138,20 @@ mod tests {
 
     #[test]
     fn groups_and_scripts_are_read() {
-        let text = b"# made\n[console_scripts]\nRadar = radargram.cli:main\nlog = fieldlog : run.now [x, y]\n\n[fieldlog.readers]\nraw = wirepack\n";
+        let text = b"# made\n[console_scripts]\nRadar = radargram.cli:main\nlog = fieldlog : \
+            run.now [x, y]\n\n[fieldlog.readers]\nraw = wirepack\n";
         let found = EntryPoints::parse(text).unwrap();
-        let scripts: Vec<_> =
-            found.scripts().map(|e| (e.name.as_str(), e.module.as_str(), e.object.as_deref())).collect();
-        assert_eq!(scripts, [("Radar", "radargram.cli", Some("main")), ("log", "fieldlog", Some("run.now"))]);
+        let scripts: Vec<_> = found
+            .scripts()
+            .map(|e| (e.name.as_str(), e.module.as_str(), e.object.as_deref()))
+            .collect();
+        assert_eq!(
+            scripts,
+            [
+                ("Radar", "radargram.cli", Some("main")),
+                ("log", "fieldlog", Some("run.now"))
+            ]
+        );
         assert_eq!(found.all.len(), 3);
     }
 

@@ -1,4 +1,5 @@
-//! Names of files inside archives that must be refused (PEP 427 and 721, what archives may hold; docs/furnish.md).
+//! Names of files inside archives that must be refused (PEP 427 and 721, what archives may hold;
+//! docs/furnish.md).
 
 /// Whether a target's file system treats names in the way of Windows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -41,9 +42,16 @@ pub fn unsafe_member(name: &str, rules: NameRules) -> Option<&'static str> {
 }
 
 fn reserved_on_windows(part: &str) -> bool {
-    let stem = part.split('.').next().unwrap_or("").trim_end().to_ascii_uppercase();
-    let numbered =
-        |prefix: &str| stem.strip_prefix(prefix).is_some_and(|n| n.len() == 1 && n.bytes().all(|b| b.is_ascii_digit()));
+    let stem = part
+        .split('.')
+        .next()
+        .unwrap_or("")
+        .trim_end()
+        .to_ascii_uppercase();
+    let numbered = |prefix: &str| {
+        stem.strip_prefix(prefix)
+            .is_some_and(|n| n.len() == 1 && n.bytes().all(|b| b.is_ascii_digit()))
+    };
     matches!(stem.as_str(), "CON" | "PRN" | "AUX" | "NUL")
         || numbered("COM")
         || numbered("LPT")

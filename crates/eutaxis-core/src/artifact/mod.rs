@@ -20,11 +20,13 @@ use std::fmt::Write;
 
 /// A SHA-256 digest in lower-case hexadecimal, as indexes and lock files write it.
 pub fn hex(digest: &[u8]) -> String {
-    digest.iter().fold(String::with_capacity(digest.len() * 2), |mut text, byte| {
-        // Writing to a string cannot fail.
-        let _ = write!(text, "{byte:02x}");
-        text
-    })
+    digest
+        .iter()
+        .fold(String::with_capacity(digest.len() * 2), |mut text, byte| {
+            // Writing to a string cannot fail.
+            let _ = write!(text, "{byte:02x}");
+            text
+        })
 }
 
 /// A digest in URL-safe base64 without `=`, as RECORD writes it (PEP 376 and 427, RECORD).
@@ -51,12 +53,24 @@ mod tests {
         let digest: Vec<u8> = (0..64)
             .step_by(2)
             .map(|i| {
-                u8::from_str_radix(&"2cf24dba5fb0a30e26e83b2ac5b9e29e1b161e5c1fa7425e73043362938b9824"[i..i + 2], 16)
-                    .unwrap()
+                u8::from_str_radix(
+                    &"2cf24dba5fb0a30e26e83b2ac5b9e29e1b161e5c1fa7425e73043362938b9824"[i..i + 2],
+                    16,
+                )
+                .unwrap()
             })
             .collect();
-        assert_eq!(record_base64(&digest), "LPJNul-wow4m6DsqxbninhsWHlwfp0JecwQzYpOLmCQ");
-        assert_eq!(hex(&digest), "2cf24dba5fb0a30e26e83b2ac5b9e29e1b161e5c1fa7425e73043362938b9824");
-        assert_eq!(["", "A", "AB", "ABC"].map(|t| record_base64(t.as_bytes())), ["", "QQ", "QUI", "QUJD"]);
+        assert_eq!(
+            record_base64(&digest),
+            "LPJNul-wow4m6DsqxbninhsWHlwfp0JecwQzYpOLmCQ"
+        );
+        assert_eq!(
+            hex(&digest),
+            "2cf24dba5fb0a30e26e83b2ac5b9e29e1b161e5c1fa7425e73043362938b9824"
+        );
+        assert_eq!(
+            ["", "A", "AB", "ABC"].map(|t| record_base64(t.as_bytes())),
+            ["", "QQ", "QUI", "QUJD"]
+        );
     }
 }

@@ -1,4 +1,5 @@
-//! RECORD (PEP 376 and 427, RECORD): path, hash and size of every file of a wheel or an installed project, as CSV.
+//! RECORD (PEP 376 and 427, RECORD): path, hash and size of every file of a wheel or an installed
+//! project, as CSV.
 
 use std::fmt::Write;
 
@@ -31,26 +32,39 @@ impl Record {
     /// # Errors
     /// When it is not UTF-8, not CSV of one to three fields, or longer than can be believed.
     pub fn parse(bytes: &[u8]) -> Result<Self, Fault> {
-        let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).from_reader(bytes);
+        let mut reader = csv::ReaderBuilder::new()
+            .has_headers(false)
+            .flexible(true)
+            .from_reader(bytes);
         let mut lines = Vec::new();
         for row in reader.records() {
             let row = row.map_err(|e| Fault::new(format!("RECORD: {e}"), 0))?;
             let line = row.position().map_or(0, csv::Position::line);
             let path = row.get(0).unwrap_or("");
             if path.is_empty() || row.len() > 3 {
-                return Err(Fault::new(format!("RECORD line {line}: a path, a hash and a size are expected"), 0));
+                return Err(Fault::new(
+                    format!("RECORD line {line}: a path, a hash and a size are expected"),
+                    0,
+                ));
             }
             if lines.len() >= MOST_LINES {
-                return Err(Fault::new(format!("RECORD has more than {MOST_LINES} lines"), 0));
+                return Err(Fault::new(
+                    format!("RECORD has more than {MOST_LINES} lines"),
+                    0,
+                ));
             }
             let size = match row.get(2).filter(|s| !s.is_empty()) {
-                Some(text) => Some(
-                    text.parse().map_err(|_| Fault::new(format!("RECORD line {line}: the size is not a number"), 0))?,
-                ),
+                Some(text) => Some(text.parse().map_err(|_| {
+                    Fault::new(format!("RECORD line {line}: the size is not a number"), 0)
+                })?),
                 None => None,
             };
             let hash = row.get(1).filter(|h| !h.is_empty()).map(str::to_owned);
-            lines.push(RecordLine { path: path.to_owned(), hash, size });
+            lines.push(RecordLine {
+                path: path.to_owned(),
+                hash,
+                size,
+            });
         }
         Ok(Record { lines })
     }
@@ -85,14 +99,15 @@ mod tests {
 
     #[test]
     fn a_record_is_read_and_written() {
-        let text =
-            "b.py,sha256=47DEQpj8HBSa-_TImW-5JCeuQeRkm5NMpJWZG3hSuFU,0\r\n\"a,b \"\"c\"\".py\",,\r\nRECORD,,\r\n";
+        let text = "b.py,sha256=47DEQpj8HBSa-_TImW-5JCeuQeRkm5NMpJWZG3hSuFU,0\r\n\"a,b \
+            \"\"c\"\".py\",,\r\nRECORD,,\r\n";
         let record = Record::parse(text.as_bytes()).unwrap();
         assert_eq!(record.lines[1].path, "a,b \"c\".py");
         assert_eq!(record.lines[0].size, Some(0));
         assert_eq!(
             record.write(),
-            "RECORD,,\n\"a,b \"\"c\"\".py\",,\nb.py,sha256=47DEQpj8HBSa-_TImW-5JCeuQeRkm5NMpJWZG3hSuFU,0\n"
+            "RECORD,,\n\"a,b \
+                \"\"c\"\".py\",,\nb.py,sha256=47DEQpj8HBSa-_TImW-5JCeuQeRkm5NMpJWZG3hSuFU,0\n"
         );
     }
 
@@ -115,7 +130,8 @@ mod tests {
 
     proptest! {
         #[test]
-        fn what_is_written_reads_back(paths in proptest::collection::btree_set("[a-z,\"/ ]{1,12}", 0..6)) {
+        fn what_is_written_reads_back(paths in proptest::collection::btree_set("[a-z,\"/ \
+            ]{1,12}", 0..6)) {
             let lines = paths.into_iter().map(|path| RecordLine { path, hash: None, size: Some(3) }).collect();
             let record = Record { lines };
             prop_assert_eq!(Record::parse(record.write().as_bytes()).unwrap(), record);

@@ -15,14 +15,22 @@ pub struct SdistName {
 }
 
 impl SdistName {
-    /// Reads a file name (already percent-decoded). Older names hold `-` in the project's name: with `project` known
-    /// the name is split behind it, else at the last `-`.
+    /// Reads a file name (already percent-decoded). Older names hold `-` in the project's name:
+    /// with `project` known the name is split behind it, else at the last `-`.
     ///
     /// # Errors
-    /// When the ending is another, or what is left is not a name and a version, or it names another project.
+    /// When the ending is another, or what is left is not a name and a version, or it names another
+    /// project.
     pub fn parse(file: &str, project: Option<&Name>) -> Result<Self, Fault> {
-        let fault =
-            |what: &str| Fault::new(format!("`{}` is not the name of a source distribution: {what}", escaped(file)), 0);
+        let fault = |what: &str| {
+            Fault::new(
+                format!(
+                    "`{}` is not the name of a source distribution: {what}",
+                    escaped(file)
+                ),
+                0,
+            )
+        };
         let stem = [".tar.gz", ".zip"]
             .into_iter()
             .find_map(|ending| strip_suffix_ignoring_case(file, ending))
@@ -54,9 +62,15 @@ mod tests {
     #[case("made_up-1.0.tar.bz2", None, None)]
     #[case("made_up.tar.gz", None, None)]
     #[case("-.tar.gz", None, None)]
-    fn names_are_read(#[case] file: &str, #[case] project: Option<&str>, #[case] shown: Option<&str>) {
+    fn names_are_read(
+        #[case] file: &str,
+        #[case] project: Option<&str>,
+        #[case] shown: Option<&str>,
+    ) {
         let project = project.map(|p| Name::parse(p).unwrap());
-        let found = SdistName::parse(file, project.as_ref()).ok().map(|s| format!("{} {}", s.name, s.version));
+        let found = SdistName::parse(file, project.as_ref())
+            .ok()
+            .map(|s| format!("{} {}", s.name, s.version));
         assert_eq!(found.as_deref(), shown);
     }
 }

@@ -1,4 +1,5 @@
-//! The WHEEL file inside a wheel (PEP 427, file contents): version of the format, and where its root goes.
+//! The WHEEL file inside a wheel (PEP 427, file contents): version of the format, and where its
+//! root goes.
 
 use crate::fault::{Fault, escaped};
 
@@ -19,25 +20,39 @@ impl WheelInfo {
     /// # Errors
     /// When it is not UTF-8, `Wheel-Version` is missing, unreadable, or its major is not 1.
     pub fn parse(bytes: &[u8]) -> Result<Self, Fault> {
-        let text = std::str::from_utf8(bytes).map_err(|e| Fault::new("WHEEL is not UTF-8", e.valid_up_to()))?;
+        let text = std::str::from_utf8(bytes)
+            .map_err(|e| Fault::new("WHEEL is not UTF-8", e.valid_up_to()))?;
         let mut version = None;
-        let mut info = WheelInfo { root_is_purelib: false, tags: Vec::new(), newer_minor: false };
+        let mut info = WheelInfo {
+            root_is_purelib: false,
+            tags: Vec::new(),
+            newer_minor: false,
+        };
         for line in text.lines() {
-            let Some((key, value)) = line.split_once(':') else { continue };
+            let Some((key, value)) = line.split_once(':') else {
+                continue;
+            };
             match key.trim().to_ascii_lowercase().as_str() {
                 "wheel-version" => version = Some(value.trim().to_owned()),
-                "root-is-purelib" => info.root_is_purelib = value.trim().eq_ignore_ascii_case("true"),
+                "root-is-purelib" => {
+                    info.root_is_purelib = value.trim().eq_ignore_ascii_case("true")
+                }
                 "tag" => info.tags.push(value.trim().to_owned()),
                 _ => {}
             }
         }
         let version = version.ok_or_else(|| Fault::new("WHEEL: `Wheel-Version` is missing", 0))?;
-        let numbers = version.split_once('.').and_then(|(a, b)| Some((a.parse::<u32>().ok()?, b.parse::<u32>().ok()?)));
+        let numbers = version
+            .split_once('.')
+            .and_then(|(a, b)| Some((a.parse::<u32>().ok()?, b.parse::<u32>().ok()?)));
         match numbers {
             Some((1, minor)) => info.newer_minor = minor > 0,
             _ => {
                 return Err(Fault::new(
-                    format!("WHEEL: Wheel-Version `{}` is not one that can be placed (1.x)", escaped(&version)),
+                    format!(
+                        "WHEEL: Wheel-Version `{}` is not one that can be placed (1.x)",
+                        escaped(&version)
+                    ),
                     0,
                 ));
             }
@@ -52,9 +67,15 @@ mod tests {
 
     #[test]
     fn the_file_is_read() {
-        let info = WheelInfo::parse(b"Wheel-Version: 1.0\nRoot-Is-Purelib: True\nTag: py3-none-any\n").unwrap();
+        let info =
+            WheelInfo::parse(b"Wheel-Version: 1.0\nRoot-Is-Purelib: True\nTag: py3-none-any\n")
+                .unwrap();
         assert!(info.root_is_purelib && info.tags == ["py3-none-any"] && !info.newer_minor);
-        assert!(WheelInfo::parse(b"Wheel-Version: 1.9\n").unwrap().newer_minor);
+        assert!(
+            WheelInfo::parse(b"Wheel-Version: 1.9\n")
+                .unwrap()
+                .newer_minor
+        );
     }
 
     #[test]

@@ -7,7 +7,8 @@ use crate::fault::{Fault, escaped};
 use crate::name::Name;
 use crate::version::Version;
 
-/// Wheels with more tags than this are refused: real ones have a handful, and every tag of every file is judged.
+/// Wheels with more tags than this are refused: real ones have a handful, and every tag of every
+/// file is judged.
 const MOST_TAGS: usize = 1024;
 
 /// The name of a wheel, taken apart.
@@ -21,7 +22,8 @@ pub struct WheelName {
     pub build: Option<BuildTag>,
     /// What the wheel promises to run on.
     pub tags: WheelTags,
-    /// The name is not in today's normal form (older files: upper case, `.`, `_` for `-` in the version).
+    /// The name is not in today's normal form (older files: upper case, `.`, `_` for `-` in the
+    /// version).
     pub lenient: bool,
 }
 
@@ -56,8 +58,14 @@ impl WheelName {
     /// # Errors
     /// When the parts are not five or six, or one of them is not what it must be.
     pub fn parse(file: &str) -> Result<Self, Fault> {
-        let fault = |what: &str| Fault::new(format!("`{}` is not the name of a wheel: {what}", escaped(file)), 0);
-        let stem = strip_suffix_ignoring_case(file, ".whl").ok_or_else(|| fault("it does not end in .whl"))?;
+        let fault = |what: &str| {
+            Fault::new(
+                format!("`{}` is not the name of a wheel: {what}", escaped(file)),
+                0,
+            )
+        };
+        let stem = strip_suffix_ignoring_case(file, ".whl")
+            .ok_or_else(|| fault("it does not end in .whl"))?;
         let parts: Vec<&str> = stem.split('-').collect();
         let (name, version, build, [python, abi, platform]) = match parts.as_slice() {
             [n, v, p, a, l] => (*n, *v, None, [*p, *a, *l]),
@@ -68,36 +76,58 @@ impl WheelName {
         let (version, respelled) = match Version::parse(version) {
             Ok(v) => (v, false),
             // Old files write `-` as `_`.
-            Err(e) => (Version::parse(&version.replace('_', "-")).map_err(|_| fault(e.message()))?, true),
+            Err(e) => (
+                Version::parse(&version.replace('_', "-")).map_err(|_| fault(e.message()))?,
+                true,
+            ),
         };
-        let build =
-            build.map(|b| BuildTag::parse(b).ok_or_else(|| fault("a build tag begins with a digit"))).transpose()?;
+        let build = build
+            .map(|b| BuildTag::parse(b).ok_or_else(|| fault("a build tag begins with a digit")))
+            .transpose()?;
         let set = |text: &str| -> Result<Vec<Box<str>>, Fault> {
-            let members: Vec<Box<str>> = text.split('.').map(|t| t.to_ascii_lowercase().into()).collect();
+            let members: Vec<Box<str>> = text
+                .split('.')
+                .map(|t| t.to_ascii_lowercase().into())
+                .collect();
             if members.iter().any(|m| m.is_empty()) {
                 return Err(fault("a tag is empty"));
             }
             Ok(members)
         };
-        let tags = WheelTags { pythons: set(python)?, abis: set(abi)?, platforms: set(platform)? };
+        let tags = WheelTags {
+            pythons: set(python)?,
+            abis: set(abi)?,
+            platforms: set(platform)?,
+        };
         if tags.pythons.len() * tags.abis.len() * tags.platforms.len() > MOST_TAGS {
             return Err(fault("it stands for too many tags"));
         }
         let lenient = respelled || parsed.file_form() != name;
-        Ok(WheelName { name: parsed, version, build, tags, lenient })
+        Ok(WheelName {
+            name: parsed,
+            version,
+            build,
+            tags,
+            lenient,
+        })
     }
 }
 
 pub(super) fn strip_suffix_ignoring_case<'a>(text: &'a str, suffix: &str) -> Option<&'a str> {
     let at = text.len().checked_sub(suffix.len())?;
-    text.get(at..).filter(|end| end.eq_ignore_ascii_case(suffix)).and_then(|_| text.get(..at))
+    text.get(at..)
+        .filter(|end| end.eq_ignore_ascii_case(suffix))
+        .and_then(|_| text.get(..at))
 }
 
 impl BuildTag {
     fn parse(text: &str) -> Option<Self> {
         let digits = text.bytes().take_while(u8::is_ascii_digit).count();
         let number = text.get(..digits).filter(|d| !d.is_empty())?;
-        Some(BuildTag { number: crate::version::Number::from_digits(number), rest: text.get(digits..)?.to_owned() })
+        Some(BuildTag {
+            number: crate::version::Number::from_digits(number),
+            rest: text.get(digits..)?.to_owned(),
+        })
     }
 }
 
@@ -111,14 +141,22 @@ impl WheelTags {
     /// Every tag of the product: interpreter, ABI, platform.
     pub fn expanded(&self) -> impl Iterator<Item = (&str, &str, &str)> {
         self.pythons.iter().flat_map(move |p| {
-            self.abis.iter().flat_map(move |a| self.platforms.iter().map(move |l| (&**p, &**a, &**l)))
+            self.abis
+                .iter()
+                .flat_map(move |a| self.platforms.iter().map(move |l| (&**p, &**a, &**l)))
         })
     }
 }
 
 impl fmt::Display for WheelTags {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}-{}-{}", self.pythons.join("."), self.abis.join("."), self.platforms.join("."))
+        write!(
+            f,
+            "{}-{}-{}",
+            self.pythons.join("."),
+            self.abis.join("."),
+            self.platforms.join(".")
+        )
     }
 }
 
@@ -130,19 +168,34 @@ mod tests {
 
     #[rstest]
     #[case("made_up-1.0-py3-none-any.whl", "made-up 1.0 py3-none-any", false)]
-    #[case("made_up-1.0-py2.py3-none-any.whl", "made-up 1.0 py2.py3-none-any", false)]
-    #[case("made_up-1.0-1local-py3-none-any.WHL", "made-up 1.0 py3-none-any build 1local", false)]
+    #[case(
+        "made_up-1.0-py2.py3-none-any.whl",
+        "made-up 1.0 py2.py3-none-any",
+        false
+    )]
+    #[case(
+        "made_up-1.0-1local-py3-none-any.WHL",
+        "made-up 1.0 py3-none-any build 1local",
+        false
+    )]
     #[case(
         "made_up-1.0+cu118-cp311-cp311-manylinux_2_17_x86_64.manylinux2014_x86_64.whl",
         "made-up 1.0+cu118 cp311-cp311-manylinux_2_17_x86_64.manylinux2014_x86_64",
         false
     )]
     #[case("Made.Up-1.0-py3-none-any.whl", "made-up 1.0 py3-none-any", true)]
-    #[case("made_up-1.0_1-py3-none-any.whl", "made-up 1.0.post1 py3-none-any", true)]
+    #[case(
+        "made_up-1.0_1-py3-none-any.whl",
+        "made-up 1.0.post1 py3-none-any",
+        true
+    )]
     fn wheel_names_are_read(#[case] file: &str, #[case] shown: &str, #[case] lenient: bool) {
         let name = WheelName::parse(file).unwrap();
         let build = name.build.map_or(String::new(), |b| format!(" build {b}"));
-        assert_eq!(format!("{} {} {}{build}", name.name, name.version, name.tags), shown);
+        assert_eq!(
+            format!("{} {} {}{build}", name.name, name.version, name.tags),
+            shown
+        );
         assert_eq!(name.lenient, lenient);
     }
 

@@ -1,5 +1,5 @@
-//! What a wheel really needs, and whether it runs on a target: the promises of its name against its compiled files
-//! (PEP 425 and 427; System V ABI, PE and Mach-O formats).
+//! What a wheel really needs, and whether it runs on a target: the promises of its name against its
+//! compiled files (PEP 425 and 427; System V ABI, PE and Mach-O formats).
 
 mod promises;
 mod runs;
@@ -16,9 +16,11 @@ pub struct Carried {
     pub path: String,
     /// Its parts, or why it cannot be read.
     pub parts: Result<Vec<Binary>, String>,
-    /// Libraries that it needs from outside and that the target's machine does not have; empty when that is not known.
+    /// Libraries that it needs from outside and that the target's machine does not have; empty when
+    /// that is not known.
     pub absent: Vec<String>,
-    /// Versions that libraries of the target's machine do not define, in words; empty when that is not known.
+    /// Versions that libraries of the target's machine do not define, in words; empty when that is
+    /// not known.
     pub lacking: Vec<String>,
 }
 
@@ -36,7 +38,8 @@ pub struct Contents<'a> {
 /// A fault of a wheel, or a reason why it does not run.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Remark {
-    /// `interpreter`, `abi`, `platform`, `architecture`, `libc`, `library`, `accelerator`, `archive`.
+    /// `interpreter`, `abi`, `platform`, `architecture`, `libc`, `library`, `accelerator`,
+    /// `archive`.
     pub kind: &'static str,
     /// What it is, without final stop.
     pub detail: String,
@@ -44,7 +47,10 @@ pub struct Remark {
 
 impl Remark {
     fn new(kind: &'static str, detail: impl Into<String>) -> Self {
-        Remark { kind, detail: detail.into() }
+        Remark {
+            kind,
+            detail: detail.into(),
+        }
     }
 }
 
@@ -85,14 +91,23 @@ pub fn assay(contents: &Contents<'_>, target: &Target) -> Assayed {
     Assayed {
         bars: runs::bars(contents, target),
         broken: promises::broken(contents, target),
-        needs: contents.carried.iter().map(|c| needs(c, contents, target)).collect(),
+        needs: contents
+            .carried
+            .iter()
+            .map(|c| needs(c, contents, target))
+            .collect(),
     }
 }
 
 impl Contents<'_> {
     /// Whether the wheel brings a library, by the name under which it is needed.
     fn brings(&self, library: &str) -> bool {
-        let last = |path: &str| path.rsplit(['/', '\\']).next().unwrap_or(path).to_ascii_lowercase();
+        let last = |path: &str| {
+            path.rsplit(['/', '\\'])
+                .next()
+                .unwrap_or(path)
+                .to_ascii_lowercase()
+        };
         let wanted = last(library);
         self.carried.iter().any(|c| {
             let named = |b: &Binary| b.soname.as_deref().is_some_and(|s| last(s) == wanted);
@@ -116,8 +131,9 @@ impl Carried {
     /// It is a module that imports load, and not a library beside one.
     fn is_module(&self) -> bool {
         let named = crate::binary::named_abi(&self.path).is_some();
-        let offers =
-            |b: &Binary| crate::binary::module_stem(&self.path).is_some_and(|s| b.modules.iter().any(|m| m == s));
+        let offers = |b: &Binary| {
+            crate::binary::module_stem(&self.path).is_some_and(|s| b.modules.iter().any(|m| m == s))
+        };
         named || self.parts.iter().flatten().any(offers)
     }
 
@@ -125,7 +141,8 @@ impl Carried {
     fn toolkit(&self, target: &Target) -> Option<MadeFor> {
         let libraries = self.parts.iter().flatten().flat_map(|p| &p.needs);
         let told = libraries.filter_map(|l| target.accelerators.families.of_library(l));
-        told.max_by(|a, b| a.1.cmp(&b.1)).map(|(family, toolkit)| MadeFor::Toolkit(family, toolkit))
+        told.max_by(|a, b| a.1.cmp(&b.1))
+            .map(|(family, toolkit)| MadeFor::Toolkit(family, toolkit))
     }
 }
 
@@ -137,7 +154,10 @@ fn glibc_floor(binary: &Binary) -> Option<(u32, u32)> {
 
 /// Whether a file is built for musl.
 fn is_musl(binary: &Binary) -> bool {
-    binary.needs.iter().any(|n| n.starts_with("libc.musl-") || n == "libc.so")
+    binary
+        .needs
+        .iter()
+        .any(|n| n.starts_with("libc.musl-") || n == "libc.so")
 }
 
 fn needs(carried: &Carried, contents: &Contents<'_>, target: &Target) -> Needs {
@@ -148,9 +168,17 @@ fn needs(carried: &Carried, contents: &Contents<'_>, target: &Target) -> Needs {
             archs.push(a);
         }
     });
-    let glibc = parts().filter_map(glibc_floor).max().map(|(major, minor)| format!("glibc {major}.{minor}"));
+    let glibc = parts()
+        .filter_map(glibc_floor)
+        .max()
+        .map(|(major, minor)| format!("glibc {major}.{minor}"));
     let musl = || parts().any(is_musl).then(|| "musl".to_owned());
-    let macos = || parts().filter_map(|p| p.macos).max().map(|(major, minor)| format!("macOS {major}.{minor}"));
+    let macos = || {
+        parts()
+            .filter_map(|p| p.macos)
+            .max()
+            .map(|(major, minor)| format!("macOS {major}.{minor}"))
+    };
     Needs {
         path: carried.path.clone(),
         format: parts().next().map(|p| p.format),
@@ -158,7 +186,9 @@ fn needs(carried: &Carried, contents: &Contents<'_>, target: &Target) -> Needs {
         libc_floor: glibc.or_else(musl).or_else(macos),
         needs: contents.outside(carried),
         absent: carried.absent.clone(),
-        python_abi: parts().find_map(|p| p.python_abi(&carried.path)).map(|a| a.to_string()),
+        python_abi: parts()
+            .find_map(|p| p.python_abi(&carried.path))
+            .map(|a| a.to_string()),
         accelerator: carried.toolkit(target).map(|m| m.stated()),
     }
 }

@@ -6,11 +6,19 @@ use super::*;
 use crate::binary::Binary;
 
 fn carried(path: &str, parts: Vec<Binary>) -> Carried {
-    Carried { path: path.to_owned(), parts: Ok(parts), absent: Vec::new(), lacking: Vec::new() }
+    Carried {
+        path: path.to_owned(),
+        parts: Ok(parts),
+        absent: Vec::new(),
+        lacking: Vec::new(),
+    }
 }
 
 fn part(format: Format, arch: &str) -> Binary {
-    Binary { modules: vec!["_core".into()], ..Binary::plain(format, arch, 64) }
+    Binary {
+        modules: vec!["_core".into()],
+        ..Binary::plain(format, arch, 64)
+    }
 }
 
 fn kinds(list: &[Remark]) -> Vec<&str> {
@@ -19,7 +27,14 @@ fn kinds(list: &[Remark]) -> Vec<&str> {
 
 fn judged(file: &str, carried: &[Carried], target: &str) -> Assayed {
     let name = WheelName::parse(file).unwrap();
-    assay(&Contents { name: &name, metadata: None, carried }, &Target::parse(target).unwrap())
+    assay(
+        &Contents {
+            name: &name,
+            metadata: None,
+            carried,
+        },
+        &Target::parse(target).unwrap(),
+    )
 }
 
 const MAC: &str = "cpython 3.11 / macos arm64 14.0";
@@ -35,10 +50,24 @@ fn fat_files_keep_all_that_they_promise(
     #[case] bars: &[&str],
     #[case] broken: &[&str],
 ) {
-    let parts = archs.iter().map(|a| Binary { macos, ..part(Format::MachO, a) }).collect();
+    let parts = archs
+        .iter()
+        .map(|a| Binary {
+            macos,
+            ..part(Format::MachO, a)
+        })
+        .collect();
     let files = [carried("firnio/_core.cpython-311-darwin.so", parts)];
-    let found = judged("firnio-1.0-cp311-cp311-macosx_11_0_universal2.whl", &files, MAC);
-    assert_eq!((kinds(&found.bars), kinds(&found.broken)), (bars.to_vec(), broken.to_vec()), "{found:?}");
+    let found = judged(
+        "firnio-1.0-cp311-cp311-macosx_11_0_universal2.whl",
+        &files,
+        MAC,
+    );
+    assert_eq!(
+        (kinds(&found.bars), kinds(&found.broken)),
+        (bars.to_vec(), broken.to_vec()),
+        "{found:?}"
+    );
 }
 
 #[rstest]
@@ -46,9 +75,18 @@ fn fat_files_keep_all_that_they_promise(
 #[case("@rpath/libfirn.3.dylib", &[])]
 #[case("@rpath/libsnow.dylib", &["library"])]
 #[case("/opt/homely/lib/libfirn.dylib", &["library"])]
-fn libraries_of_macos_come_with_the_wheel_or_the_system(#[case] library: &str, #[case] broken: &[&str]) {
-    let module = Binary { needs: vec![library.to_owned()], ..part(Format::MachO, "arm64") };
-    let brought = Binary { soname: Some("@rpath/libfirn.3.dylib".into()), ..Binary::plain(Format::MachO, "arm64", 64) };
+fn libraries_of_macos_come_with_the_wheel_or_the_system(
+    #[case] library: &str,
+    #[case] broken: &[&str],
+) {
+    let module = Binary {
+        needs: vec![library.to_owned()],
+        ..part(Format::MachO, "arm64")
+    };
+    let brought = Binary {
+        soname: Some("@rpath/libfirn.3.dylib".into()),
+        ..Binary::plain(Format::MachO, "arm64", 64)
+    };
     let files = [
         carried("firnio/_core.cpython-311-darwin.so", vec![module]),
         carried("firnio/.dylibs/libfirn.3.dylib", vec![brought]),
@@ -61,9 +99,23 @@ fn libraries_of_macos_come_with_the_wheel_or_the_system(#[case] library: &str, #
 #[case::own("firnio/_core.cp311-win_amd64.pyd", "python311.dll", &[])]
 #[case::of_another("firnio/_core.pyd", "python39.dll", &["abi"])]
 #[case::older_name("firnio/_core.cp37-win_amd64.pyd", "python37.dll", &["abi"])]
-fn files_of_windows_tell_their_interpreter(#[case] path: &str, #[case] library: &str, #[case] broken: &[&str]) {
-    let files = [carried(path, vec![Binary { needs: vec![library.to_owned()], ..part(Format::Pe, "x86_64") }])];
-    let found = judged("firnio-1.0-cp311-cp311-win_amd64.whl", &files, "cpython 3.11 / windows x86_64");
+fn files_of_windows_tell_their_interpreter(
+    #[case] path: &str,
+    #[case] library: &str,
+    #[case] broken: &[&str],
+) {
+    let files = [carried(
+        path,
+        vec![Binary {
+            needs: vec![library.to_owned()],
+            ..part(Format::Pe, "x86_64")
+        }],
+    )];
+    let found = judged(
+        "firnio-1.0-cp311-cp311-win_amd64.whl",
+        &files,
+        "cpython 3.11 / windows x86_64",
+    );
     assert_eq!(kinds(&found.broken), broken, "{found:?}");
 }
 
@@ -83,7 +135,11 @@ fn damage_bars_where_it_would_be_loaded() {
         lacking: Vec::new(),
     };
     let target = "cpython 3.11 / linux x86_64 glibc 2.35";
-    let found = judged("firnio-1.0-cp39-abi3-manylinux_2_17_x86_64.whl", &[broken, data], target);
+    let found = judged(
+        "firnio-1.0-cp39-abi3-manylinux_2_17_x86_64.whl",
+        &[broken, data],
+        target,
+    );
     assert_eq!(kinds(&found.bars), ["archive"]);
 }
 
@@ -92,7 +148,14 @@ fn metadata_may_leave_the_interpreter_out() {
     let name = WheelName::parse("firnio-1.0-py3-none-any.whl").unwrap();
     let text = b"Metadata-Version: 2.1\nName: firnio\nVersion: 1.0\nRequires-Python: >=3.12\n";
     let metadata = Metadata::parse(text).unwrap();
-    let contents = Contents { name: &name, metadata: Some(&metadata), carried: &[] };
-    let found = assay(&contents, &Target::parse("cpython 3.11 / linux x86_64 glibc 2.35").unwrap());
+    let contents = Contents {
+        name: &name,
+        metadata: Some(&metadata),
+        carried: &[],
+    };
+    let found = assay(
+        &contents,
+        &Target::parse("cpython 3.11 / linux x86_64 glibc 2.35").unwrap(),
+    );
     assert_eq!(kinds(&found.bars), ["interpreter"]);
 }

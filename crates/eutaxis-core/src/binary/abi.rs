@@ -1,4 +1,5 @@
-//! Which interpreter a compiled module is for: by its name (PEP 3149), else by the interpreter's library that it needs.
+//! Which interpreter a compiled module is for: by its name (PEP 3149), else by the interpreter's
+//! library that it needs.
 
 use std::fmt;
 
@@ -23,10 +24,13 @@ impl fmt::Display for PythonAbi {
 }
 
 /// The part of a file's name before what interpreters look for behind a module's name: `_core` of
-/// `pkg/_core.cpython-311-x86_64-linux-gnu.so`. None when the name is not that of a compiled module or library.
+/// `pkg/_core.cpython-311-x86_64-linux-gnu.so`. None when the name is not that of a compiled module
+/// or library.
 pub fn module_stem(path: &str) -> Option<&str> {
     let name = path.rsplit('/').next()?;
-    let rest = name.strip_suffix(".so").or_else(|| name.strip_suffix(".pyd"))?;
+    let rest = name
+        .strip_suffix(".so")
+        .or_else(|| name.strip_suffix(".pyd"))?;
     let stem = rest.split('.').next()?;
     (!stem.is_empty()).then_some(stem)
 }
@@ -34,7 +38,9 @@ pub fn module_stem(path: &str) -> Option<&str> {
 /// The interpreter that a file's name is for.
 pub fn named_abi(path: &str) -> Option<PythonAbi> {
     let name = path.rsplit('/').next()?;
-    let rest = name.strip_suffix(".so").or_else(|| name.strip_suffix(".pyd"))?;
+    let rest = name
+        .strip_suffix(".so")
+        .or_else(|| name.strip_suffix(".pyd"))?;
     let (_, tag) = rest.split_once('.')?;
     // What stands before the last dot may belong to the module's own name.
     let tag = tag.rsplit('.').next()?;
@@ -46,21 +52,26 @@ pub fn named_abi(path: &str) -> Option<PythonAbi> {
         return Some(PythonAbi::Exact(format!("cp{}", first(rest))));
     }
     if tag.starts_with("pypy") {
-        return Some(PythonAbi::Exact(tag.split('-').take(2).collect::<Vec<_>>().join("_")));
+        return Some(PythonAbi::Exact(
+            tag.split('-').take(2).collect::<Vec<_>>().join("_"),
+        ));
     }
-    let digits = tag.strip_prefix("cp").filter(|r| r.starts_with(|c: char| c.is_ascii_digit()))?;
+    let digits = tag
+        .strip_prefix("cp")
+        .filter(|r| r.starts_with(|c: char| c.is_ascii_digit()))?;
     Some(PythonAbi::Exact(windows_abi(&first(digits))))
 }
 
-/// The ABI of a series on Windows, where names of files leave out the mark of the allocator that ABIs up to 3.7 have.
+/// The ABI of a series on Windows, where names of files leave out the mark of the allocator that
+/// ABIs up to 3.7 have.
 fn windows_abi(digits: &str) -> String {
     let marked = matches!(digits, "32" | "33" | "34" | "35" | "36" | "37");
     format!("cp{digits}{}", if marked { "m" } else { "" })
 }
 
 impl Binary {
-    /// The interpreter that the file is for: by its name, else by the interpreter's own library among its needs. None when
-    /// neither says it.
+    /// The interpreter that the file is for: by its name, else by the interpreter's own library
+    /// among its needs. None when neither says it.
     pub fn python_abi(&self, path: &str) -> Option<PythonAbi> {
         named_abi(path).or_else(|| self.needs.iter().find_map(|n| abi_of_library(n)))
     }
@@ -70,9 +81,19 @@ impl Binary {
 fn abi_of_library(name: &str) -> Option<PythonAbi> {
     let lower = name.rsplit('/').next()?.to_ascii_lowercase();
     if let Some(rest) = lower.strip_prefix("libpython") {
-        let version: String = rest.chars().take_while(|c| c.is_ascii_digit() || *c == '.').collect();
+        let version: String = rest
+            .chars()
+            .take_while(|c| c.is_ascii_digit() || *c == '.')
+            .collect();
         let (major, minor) = version.trim_end_matches('.').split_once('.')?;
-        let threads = if rest.get(version.trim_end_matches('.').len()..)?.starts_with('t') { "t" } else { "" };
+        let threads = if rest
+            .get(version.trim_end_matches('.').len()..)?
+            .starts_with('t')
+        {
+            "t"
+        } else {
+            ""
+        };
         return Some(PythonAbi::Exact(format!("cp{major}{minor}{threads}")));
     }
     let rest = lower.strip_prefix("python")?.strip_suffix(".dll")?;
@@ -114,7 +135,10 @@ mod tests {
     #[case("PYTHON3.DLL", Some("abi3"))]
     #[case("libm.so.6", None)]
     fn libraries_tell_the_interpreter(#[case] library: &str, #[case] expected: Option<&str>) {
-        assert_eq!(abi_of_library(library).map(|a| a.to_string()).as_deref(), expected);
+        assert_eq!(
+            abi_of_library(library).map(|a| a.to_string()).as_deref(),
+            expected
+        );
     }
 
     #[rstest]

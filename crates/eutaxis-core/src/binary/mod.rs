@@ -1,6 +1,8 @@
-//! Compiled files: what an ELF, Mach-O or PE file is for and what it needs (System V ABI; PE and Mach-O formats).
+//! Compiled files: what an ELF, Mach-O or PE file is for and what it needs (System V ABI; PE and
+//! Mach-O formats).
 //!
-//! Files are read as their loader reads them, by the tables that it uses; sections, which may be left out, are not looked at.
+//! Files are read as their loader reads them, by the tables that it uses; sections, which may be
+//! left out, are not looked at.
 
 mod abi;
 mod elf;
@@ -80,7 +82,8 @@ pub struct Binary {
     pub macos: Option<(u32, u32)>,
     /// The interpreter's functions and data that it uses.
     pub python: Vec<String>,
-    /// The interpreter's functions and data that it offers: many, when it is the interpreter or its library.
+    /// The interpreter's functions and data that it offers: many, when it is the interpreter or its
+    /// library.
     pub offers: Vec<String>,
     /// Names of the modules that it can be (`PyInit_NAME`, `initNAME`).
     pub modules: Vec<String>,
@@ -112,12 +115,19 @@ impl Binary {
         let of_python = name.starts_with("Py") || name.starts_with("_Py");
         let module = name.strip_prefix("PyInit_").or_else(|| {
             let plain = |c: char| c.is_ascii_alphanumeric() || c == '_';
-            name.strip_prefix("init").filter(|n| !n.is_empty() && n.chars().all(plain))
+            name.strip_prefix("init")
+                .filter(|n| !n.is_empty() && n.chars().all(plain))
         });
         match (used, module) {
-            (true, _) if of_python && self.python.len() < MOST_ENTRIES => self.python.push(name.to_owned()),
-            (false, Some(module)) if self.modules.len() < MOST_ENTRIES => self.modules.push(module.to_owned()),
-            (false, None) if of_python && self.offers.len() < MOST_ENTRIES => self.offers.push(name.to_owned()),
+            (true, _) if of_python && self.python.len() < MOST_ENTRIES => {
+                self.python.push(name.to_owned())
+            }
+            (false, Some(module)) if self.modules.len() < MOST_ENTRIES => {
+                self.modules.push(module.to_owned())
+            }
+            (false, None) if of_python && self.offers.len() < MOST_ENTRIES => {
+                self.offers.push(name.to_owned())
+            }
             _ => {}
         }
     }
@@ -127,9 +137,13 @@ impl Binary {
 pub fn is_binary(start: &[u8]) -> bool {
     let magic = start.get(..4).unwrap_or_default();
     match magic {
-        b"\x7fELF" | b"\xcf\xfa\xed\xfe" | b"\xce\xfa\xed\xfe" | b"\xfe\xed\xfa\xce" | b"\xfe\xed\xfa\xcf" => true,
-        // Java classes begin so, too: their version stands where the number of parts does, and is larger.
-        b"\xca\xfe\xba\xbe" | b"\xca\xfe\xba\xbf" => start.get(4..8).is_some_and(|n| n < [0, 0, 0, 32].as_slice()),
+        b"\x7fELF" | b"\xcf\xfa\xed\xfe" | b"\xce\xfa\xed\xfe" | b"\xfe\xed\xfa\xce"
+        | b"\xfe\xed\xfa\xcf" => true,
+        // Java classes begin so, too: their version stands where the number of parts does, and is
+        // larger.
+        b"\xca\xfe\xba\xbe" | b"\xca\xfe\xba\xbf" => start
+            .get(4..8)
+            .is_some_and(|n| n < [0, 0, 0, 32].as_slice()),
         _ => start.starts_with(b"MZ"),
     }
 }
@@ -141,12 +155,21 @@ pub fn is_binary(start: &[u8]) -> bool {
 pub fn read<'data, R: ReadRef<'data>>(data: R) -> Result<Vec<Binary>, Fault> {
     let kind = FileKind::parse(data).map_err(|_| Fault::new("it is no compiled file", 0))?;
     match kind {
-        FileKind::Elf32 => elf::read::<object::elf::FileHeader32<object::Endianness>, _>(data).map(|b| vec![b]),
-        FileKind::Elf64 => elf::read::<object::elf::FileHeader64<object::Endianness>, _>(data).map(|b| vec![b]),
-        FileKind::MachO32 | FileKind::MachO64 | FileKind::MachOFat32 | FileKind::MachOFat64 => macho::read(kind, data),
+        FileKind::Elf32 => {
+            elf::read::<object::elf::FileHeader32<object::Endianness>, _>(data).map(|b| vec![b])
+        }
+        FileKind::Elf64 => {
+            elf::read::<object::elf::FileHeader64<object::Endianness>, _>(data).map(|b| vec![b])
+        }
+        FileKind::MachO32 | FileKind::MachO64 | FileKind::MachOFat32 | FileKind::MachOFat64 => {
+            macho::read(kind, data)
+        }
         FileKind::Pe32 => pe::read::<object::pe::ImageNtHeaders32, _>(data).map(|b| vec![b]),
         FileKind::Pe64 => pe::read::<object::pe::ImageNtHeaders64, _>(data).map(|b| vec![b]),
-        _ => Err(Fault::new("it is no compiled file that an interpreter loads", 0)),
+        _ => Err(Fault::new(
+            "it is no compiled file that an interpreter loads",
+            0,
+        )),
     }
 }
 

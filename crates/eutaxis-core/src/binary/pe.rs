@@ -14,7 +14,14 @@ pub(super) fn read<'data, P: ImageNtHeaders, R: ReadRef<'data>>(data: R) -> Resu
         pe::IMAGE_FILE_MACHINE_AMD64 => ("x86_64".to_owned(), 64),
         pe::IMAGE_FILE_MACHINE_ARM64 => ("aarch64".to_owned(), 64),
         pe::IMAGE_FILE_MACHINE_ARMNT => ("armv7l".to_owned(), 32),
-        other => (format!("machine {}", other.0), if file.nt_headers().is_type_64() { 64 } else { 32 }),
+        other => (
+            format!("machine {}", other.0),
+            if file.nt_headers().is_type_64() {
+                64
+            } else {
+                32
+            },
+        ),
     };
     let mut binary = Binary::plain(Format::Pe, &arch, bits);
     let outside = |_| bad("its table of imports leads out of it");
@@ -31,9 +38,15 @@ pub(super) fn read<'data, P: ImageNtHeaders, R: ReadRef<'data>>(data: R) -> Resu
             }
         }
     }
-    if let Some(table) = file.export_table().map_err(|_| bad("its table of exports leads out of it"))? {
-        for export in
-            table.exports().map_err(|_| bad("its table of exports leads out of it"))?.iter().take(MOST_ENTRIES)
+    if let Some(table) = file
+        .export_table()
+        .map_err(|_| bad("its table of exports leads out of it"))?
+    {
+        for export in table
+            .exports()
+            .map_err(|_| bad("its table of exports leads out of it"))?
+            .iter()
+            .take(MOST_ENTRIES)
         {
             if let Some(name) = export.name.and_then(|n| std::str::from_utf8(n).ok()) {
                 binary.note_symbol(name, false);
@@ -44,10 +57,22 @@ pub(super) fn read<'data, P: ImageNtHeaders, R: ReadRef<'data>>(data: R) -> Resu
 }
 
 /// The functions of one library that are used by name.
-fn functions<P: ImageNtHeaders>(table: &ImportTable<'_>, library: &pe::ImageImportDescriptor, binary: &mut Binary) {
-    // Of the two equal lists the second is overwritten by the loader, and some linkers leave the first out.
-    let first = [library.original_first_thunk.get(LE), library.first_thunk.get(LE)].into_iter().find(|a| *a != 0);
-    let Some(mut thunks) = first.and_then(|a| table.thunks(a).ok()) else { return };
+fn functions<P: ImageNtHeaders>(
+    table: &ImportTable<'_>,
+    library: &pe::ImageImportDescriptor,
+    binary: &mut Binary,
+) {
+    // Of the two equal lists the second is overwritten by the loader, and some linkers leave the
+    // first out.
+    let first = [
+        library.original_first_thunk.get(LE),
+        library.first_thunk.get(LE),
+    ]
+    .into_iter()
+    .find(|a| *a != 0);
+    let Some(mut thunks) = first.and_then(|a| table.thunks(a).ok()) else {
+        return;
+    };
     while let Ok(Some(thunk)) = thunks.next::<P>() {
         if let Ok(object::read::pe::Import::Name(_, name)) = table.import::<P>(thunk)
             && let Ok(name) = std::str::from_utf8(name)

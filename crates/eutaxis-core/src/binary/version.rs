@@ -11,7 +11,8 @@ pub struct VersionNeed {
     pub weak: bool,
 }
 
-/// The numbers of a version such as `GLIBC_2.17` behind the name; none when it has another name or is not numbered.
+/// The numbers of a version such as `GLIBC_2.17` behind the name; none when it has another name or
+/// is not numbered.
 pub fn numbers(version: &str, name: &str) -> Option<Vec<u32>> {
     // The format of relative relocations came with 2.36, and has a name instead of a number.
     if version == "GLIBC_ABI_DT_RELR" && name == "GLIBC" {
@@ -23,7 +24,11 @@ pub fn numbers(version: &str, name: &str) -> Option<Vec<u32>> {
 
 /// The highest version of a name that is needed, as numbers: `highest(needs, "GLIBC")`.
 pub fn highest(needs: &[VersionNeed], name: &str) -> Option<Vec<u32>> {
-    needs.iter().filter(|n| !n.weak).filter_map(|n| numbers(&n.version, name)).max()
+    needs
+        .iter()
+        .filter(|n| !n.weak)
+        .filter_map(|n| numbers(&n.version, name))
+        .max()
 }
 
 #[cfg(test)]
@@ -38,14 +43,26 @@ mod tests {
     #[case("GLIBC_ABI_DT_RELR", "GLIBC", Some(vec![2, 36]))]
     #[case("GLIBCXX_3.4.30", "GLIBC", None)]
     #[case("GLIBCXX_3.4.30", "GLIBCXX", Some(vec![3, 4, 30]))]
-    fn numbers_are_read(#[case] version: &str, #[case] name: &str, #[case] expected: Option<Vec<u32>>) {
+    fn numbers_are_read(
+        #[case] version: &str,
+        #[case] name: &str,
+        #[case] expected: Option<Vec<u32>>,
+    ) {
         assert_eq!(numbers(version, name), expected);
     }
 
     #[test]
     fn the_highest_counts_number_by_number_without_weak_ones() {
-        let need = |version: &str, weak| VersionNeed { library: "libc.so.6".into(), version: version.into(), weak };
-        let needs = [need("GLIBC_2.9", false), need("GLIBC_2.17", false), need("GLIBC_2.38", true)];
+        let need = |version: &str, weak| VersionNeed {
+            library: "libc.so.6".into(),
+            version: version.into(),
+            weak,
+        };
+        let needs = [
+            need("GLIBC_2.9", false),
+            need("GLIBC_2.17", false),
+            need("GLIBC_2.38", true),
+        ];
         assert_eq!(highest(&needs, "GLIBC"), Some(vec![2, 17]));
     }
 }

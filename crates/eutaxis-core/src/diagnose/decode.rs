@@ -1,4 +1,5 @@
-//! From the bytes of a log to its text: encodings, terminal colours, lines of bounded length. Works on pieces as they come.
+//! From the bytes of a log to its text: encodings, terminal colours, lines of bounded length. Works
+//! on pieces as they come.
 
 /// Longer lines are cut: what tells the cause stands at their beginning.
 const LONGEST_LINE: usize = 64 * 1024;
@@ -14,7 +15,8 @@ enum Encoding {
     Wide { little: bool },
 }
 
-/// Turns pieces of a log into pieces of whole lines in UTF-8 (or whatever bytes the log has beside ASCII).
+/// Turns pieces of a log into pieces of whole lines in UTF-8 (or whatever bytes the log has beside
+/// ASCII).
 #[derive(Debug)]
 pub(super) struct Decoder {
     encoding: Encoding,
@@ -30,7 +32,13 @@ pub(super) struct Decoder {
 
 impl Decoder {
     pub(super) fn new() -> Self {
-        Decoder { encoding: Encoding::Unknown, half: None, surrogate: None, pending: Vec::new(), cut: false }
+        Decoder {
+            encoding: Encoding::Unknown,
+            half: None,
+            surrogate: None,
+            pending: Vec::new(),
+            cut: false,
+        }
     }
 
     /// The whole lines that a piece completes, each with its line feed.
@@ -44,7 +52,10 @@ impl Decoder {
                 wide = self.narrowed(piece, little);
                 &wide[..]
             }
-            _ => piece.strip_prefix(b"\xef\xbb\xbf").filter(|_| self.pending.is_empty()).unwrap_or(piece),
+            _ => piece
+                .strip_prefix(b"\xef\xbb\xbf")
+                .filter(|_| self.pending.is_empty())
+                .unwrap_or(piece),
         };
         let Some(last) = piece.iter().rposition(|b| *b == b'\n') else {
             self.append(piece);
@@ -53,7 +64,9 @@ impl Decoder {
         let (whole, rest) = piece.split_at(last + 1);
         let mut out = std::mem::take(&mut self.pending);
         match whole.iter().position(|b| *b == b'\n') {
-            Some(first) if self.cut => out.extend_from_slice(whole.get(first..).unwrap_or_default()),
+            Some(first) if self.cut => {
+                out.extend_from_slice(whole.get(first..).unwrap_or_default())
+            }
             _ => out.extend_from_slice(whole),
         }
         self.cut = false;
@@ -69,7 +82,8 @@ impl Decoder {
     fn append(&mut self, piece: &[u8]) {
         let room = LONGEST_LINE.saturating_sub(self.pending.len());
         self.cut |= piece.len() > room;
-        self.pending.extend_from_slice(piece.get(..room).unwrap_or(piece));
+        self.pending
+            .extend_from_slice(piece.get(..room).unwrap_or(piece));
     }
 
     fn narrowed(&mut self, piece: &[u8], little: bool) -> Vec<u8> {
@@ -89,7 +103,10 @@ impl Decoder {
             self.surrogate = units.pop();
         }
         let decoded = char::decode_utf16(units).map(|c| c.unwrap_or(char::REPLACEMENT_CHARACTER));
-        decoded.filter(|c| *c != '\u{feff}').collect::<String>().into_bytes()
+        decoded
+            .filter(|c| *c != '\u{feff}')
+            .collect::<String>()
+            .into_bytes()
     }
 }
 
@@ -101,7 +118,13 @@ fn guess(piece: &[u8]) -> Encoding {
         _ => {}
     }
     let head = piece.get(..512).unwrap_or(piece);
-    let zeros = |odd: usize| head.iter().skip(odd).step_by(2).filter(|b| **b == 0).count();
+    let zeros = |odd: usize| {
+        head.iter()
+            .skip(odd)
+            .step_by(2)
+            .filter(|b| **b == 0)
+            .count()
+    };
     let (even, odd) = (zeros(0), zeros(1));
     match head.len() / 4 {
         many if many > 0 && odd > many && even == 0 => Encoding::Wide { little: true },
@@ -110,8 +133,9 @@ fn guess(piece: &[u8]) -> Encoding {
     }
 }
 
-/// A line as a reader of the terminal sees it: without colours, what overwrote itself in parts, other control characters gone.
-/// The parts of a line that a progress bar wrote over each other come one by one.
+/// A line as a reader of the terminal sees it: without colours, what overwrote itself in parts,
+/// other control characters gone. The parts of a line that a progress bar wrote over each other
+/// come one by one.
 pub(super) fn plain(line: &[u8]) -> Vec<String> {
     let text = String::from_utf8_lossy(line);
     let text = without_escapes(&text);
@@ -158,7 +182,8 @@ fn without_escapes(text: &str) -> String {
     out
 }
 
-/// The same with the quotes of a typist in place of those of a printer, so that a pattern has one kind to look for.
+/// The same with the quotes of a typist in place of those of a printer, so that a pattern has one
+/// kind to look for.
 pub(super) fn with_plain_quotes(text: &str) -> String {
     let plain = |c: char| match c {
         '\u{2018}' | '\u{2019}' | '\u{201a}' | '\u{2039}' | '\u{203a}' => '\'',
@@ -174,7 +199,15 @@ mod tests {
     use rstest::rstest;
 
     fn wide(text: &str, little: bool) -> Vec<u8> {
-        text.encode_utf16().flat_map(|u| if little { u.to_le_bytes() } else { u.to_be_bytes() }).collect()
+        text.encode_utf16()
+            .flat_map(|u| {
+                if little {
+                    u.to_le_bytes()
+                } else {
+                    u.to_be_bytes()
+                }
+            })
+            .collect()
     }
 
     #[rstest]
@@ -187,9 +220,16 @@ mod tests {
     fn encodings_are_told_apart_however_the_pieces_fall(#[case] bytes: Vec<u8>) {
         for size in [4, 5, 7, 64] {
             let mut decoder = Decoder::new();
-            let mut out: Vec<u8> = bytes.chunks(size).flat_map(|piece| decoder.lines(piece)).collect();
+            let mut out: Vec<u8> = bytes
+                .chunks(size)
+                .flat_map(|piece| decoder.lines(piece))
+                .collect();
             out.extend(decoder.rest());
-            assert_eq!(String::from_utf8(out).unwrap(), "eins\r\nzwei\n", "in pieces of {size}");
+            assert_eq!(
+                String::from_utf8(out).unwrap(),
+                "eins\r\nzwei\n",
+                "in pieces of {size}"
+            );
         }
     }
 
@@ -197,7 +237,10 @@ mod tests {
     fn a_pair_of_halves_may_be_cut() {
         let bytes = wide("\u{feff}a\u{1f9ca}b\n", true);
         let mut decoder = Decoder::new();
-        let out: Vec<u8> = bytes.chunks(3).flat_map(|piece| decoder.lines(piece)).collect();
+        let out: Vec<u8> = bytes
+            .chunks(3)
+            .flat_map(|piece| decoder.lines(piece))
+            .collect();
         assert_eq!(String::from_utf8(out).unwrap(), "a\u{1f9ca}b\n");
     }
 

@@ -1,8 +1,9 @@
 //! What broke an installation, a build or an import, by what its log says.
 //!
-//! Bytes -> lines ([`decode`]) without what CI puts before them ([`prefix`]) -> tracebacks ([`traceback`]) and single lines ->
-//! sightings of signs ([`reader`], with [`conditions`] and [`facts`]) -> causes, the root first ([`root`]) -> words ([`words`]).
-//! Which words tell which cause is data: [`crate::knowledge::Causes`].
+//! Bytes -> lines ([`decode`]) without what CI puts before them ([`prefix`]) -> tracebacks
+//! ([`traceback`]) and single lines -> sightings of signs ([`reader`], with [`conditions`] and
+//! [`facts`]) -> causes, the root first ([`root`]) -> words ([`words`]). Which words tell which
+//! cause is data: [`crate::knowledge::Causes`].
 
 mod claims;
 mod conditions;

@@ -1,10 +1,12 @@
-//! What CI services, containers and loggers put before a line: times, numbers of steps, names of services, frames of boxes.
+//! What CI services, containers and loggers put before a line: times, numbers of steps, names of
+//! services, frames of boxes.
 
 use std::sync::LazyLock;
 
 use regex::bytes::{Regex, RegexBuilder};
 
-/// One thing that may stand before a line. What the group `stream` holds tells interleaved outputs apart.
+/// One thing that may stand before a line. What the group `stream` holds tells interleaved outputs
+/// apart.
 static BEFORE: LazyLock<Vec<Regex>> = LazyLock::new(|| {
     let patterns = [
         // 2026-11-20T10:00:00.123Z, also in brackets
@@ -22,20 +24,24 @@ static BEFORE: LazyLock<Vec<Regex>> = LazyLock::new(|| {
         r"^ *\| ",
     ];
     // Fixed patterns, each tried by a test: none is left out.
-    let compiled = patterns.iter().map(|p| RegexBuilder::new(p).unicode(false).build());
+    let compiled = patterns
+        .iter()
+        .map(|p| RegexBuilder::new(p).unicode(false).build());
     compiled.filter_map(Result::ok).collect()
 });
 
 /// So many things may stand before a line.
 const MOST: usize = 4;
 
-/// The stream that a line belongs to (empty when nothing tells), and the line without what stands before it; its own indentation
-/// stays.
+/// The stream that a line belongs to (empty when nothing tells), and the line without what stands
+/// before it; its own indentation stays.
 pub(super) fn parted(line: &str) -> (String, &str) {
     let mut stream = String::new();
     let mut rest = line;
     for _ in 0..MOST {
-        let Some(found) = BEFORE.iter().find_map(|p| p.captures(rest.as_bytes())) else { break };
+        let Some(found) = BEFORE.iter().find_map(|p| p.captures(rest.as_bytes())) else {
+            break;
+        };
         if let Some(told) = found.name("stream") {
             stream.push_str(&String::from_utf8_lossy(told.as_bytes()));
         }
@@ -71,7 +77,11 @@ mod tests {
     #[case("  \u{2502} exit code: 1", "", "exit code: 1")]
     #[case("a || b", "", "a || b")]
     #[case("", "", "")]
-    fn what_stands_before_is_taken_off(#[case] line: &str, #[case] stream: &str, #[case] rest: &str) {
+    fn what_stands_before_is_taken_off(
+        #[case] line: &str,
+        #[case] stream: &str,
+        #[case] rest: &str,
+    ) {
         assert_eq!(parted(line), (stream.to_owned(), rest));
     }
 }

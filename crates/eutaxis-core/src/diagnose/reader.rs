@@ -1,4 +1,5 @@
-//! Reading a log piece by piece: lines that no sign can be in are passed over at once, and nothing but what was seen is kept.
+//! Reading a log piece by piece: lines that no sign can be in are passed over at once, and nothing
+//! but what was seen is kept.
 
 use std::collections::BTreeMap;
 
@@ -105,7 +106,10 @@ impl<'a> Reader<'a> {
         let rest = self.decoder.rest();
         self.pass(&rest);
         let lines = self.lines + u64::from(rest.last().is_some_and(|b| *b != b'\n'));
-        let seen = Seen { sightings: self.seen, passed: self.passed };
+        let seen = Seen {
+            sightings: self.seen,
+            passed: self.passed,
+        };
         judge(seen, self.causes, lines, last_lines(&self.tail))
     }
 
@@ -117,7 +121,11 @@ impl<'a> Reader<'a> {
         self.tail.drain(..surplus);
         let mut at = 0;
         while let Some(rest) = text.get(at..).filter(|r| !r.is_empty()) {
-            let skipped = if self.awake { 0 } else { self.to_next_hint(rest) };
+            let skipped = if self.awake {
+                0
+            } else {
+                self.to_next_hint(rest)
+            };
             let Some(rest) = rest.get(skipped..).filter(|r| !r.is_empty()) else {
                 self.lines += line_feeds(text.get(at..).unwrap_or_default());
                 return;
@@ -136,10 +144,17 @@ impl<'a> Reader<'a> {
 
     /// How many bytes stand before the next line that is worth a look.
     fn to_next_hint(&self, text: &[u8]) -> usize {
-        let Some(finder) = self.causes.finder() else { return 0 };
-        let Some(found) = finder.find(text) else { return text.len() };
+        let Some(finder) = self.causes.finder() else {
+            return 0;
+        };
+        let Some(found) = finder.find(text) else {
+            return text.len();
+        };
         let before = text.get(..found.start()).unwrap_or_default();
-        before.iter().rposition(|b| *b == b'\n').map_or(0, |i| i + 1)
+        before
+            .iter()
+            .rposition(|b| *b == b'\n')
+            .map_or(0, |i| i + 1)
     }
 
     fn line(&mut self, number: u64, part: &str) {
@@ -164,15 +179,27 @@ impl<'a> Reader<'a> {
         if raised.is_some() || stream.traceback.is_none() {
             self.look(number, &key, text.trim(), part, raised);
         }
-        let busy = |s: &Stream| s.traceback.is_some() || s.follow.is_some_and(|(_, until)| until > number);
+        let busy =
+            |s: &Stream| s.traceback.is_some() || s.follow.is_some_and(|(_, until)| until > number);
         self.awake = self.streams.values().any(busy);
     }
 
     /// Looks for signs in a line.
-    fn look(&mut self, number: u64, key: &str, text: &str, shown: &str, raised: Option<(Vec<Frame>, usize)>) {
+    fn look(
+        &mut self,
+        number: u64,
+        key: &str,
+        text: &str,
+        shown: &str,
+        raised: Option<(Vec<Frame>, usize)>,
+    ) {
         self.go_on(number, key, text);
         let (building, chain, stream_project) = match self.streams.get(key) {
-            Some(s) => (s.building, raised.as_ref().map(|(_, before)| (s.began, *before)), s.project.clone()),
+            Some(s) => (
+                s.building,
+                raised.as_ref().map(|(_, before)| (s.began, *before)),
+                s.project.clone(),
+            ),
             None => (false, None, None),
         };
         let frames = raised.map(|(frames, _)| frames).unwrap_or_default();
@@ -181,38 +208,75 @@ impl<'a> Reader<'a> {
             match purpose {
                 Use::Beside => {}
                 Use::Course(course) => {
-                    let Some(found) = self.causes.found(pattern, text) else { continue };
+                    let Some(found) = self.causes.found(pattern, text) else {
+                        continue;
+                    };
                     self.pass_by(number, key, text, course, found);
                 }
                 Use::Sign(sign) => {
-                    let Some(entry) = self.causes.sign(sign).filter(|s| !kinds.contains(&s.kind)) else { continue };
-                    let Some(found) = self.causes.found(pattern, text) else { continue };
+                    let Some(entry) = self.causes.sign(sign).filter(|s| !kinds.contains(&s.kind))
+                    else {
+                        continue;
+                    };
+                    let Some(found) = self.causes.found(pattern, text) else {
+                        continue;
+                    };
                     let mut facts = Facts::default();
-                    found.iter().for_each(|(name, value)| facts.take(name, value));
-                    entry.facts.iter().for_each(|(name, value)| facts.set(name, value.as_str()));
+                    found
+                        .iter()
+                        .for_each(|(name, value)| facts.take(name, value));
+                    entry
+                        .facts
+                        .iter()
+                        .for_each(|(name, value)| facts.set(name, value.as_str()));
                     // What the lines that follow may tell can stand on the same line.
-                    let beside = entry.follow.iter().filter_map(|p| self.causes.found(*p, text));
-                    beside.flatten().for_each(|(name, value)| facts.take(&name, &value));
+                    let beside = entry
+                        .follow
+                        .iter()
+                        .filter_map(|p| self.causes.found(*p, text));
+                    beside
+                        .flatten()
+                        .for_each(|(name, value)| facts.take(&name, &value));
                     facts.of_frames(&frames);
                     facts.complete(self.context, text);
-                    let scene = Scene { frames: &frames, building };
-                    if !entry.when.iter().all(|c| scene.holds(*c, &mut facts, self.context)) {
+                    let scene = Scene {
+                        frames: &frames,
+                        building,
+                    };
+                    if !entry
+                        .when
+                        .iter()
+                        .all(|c| scene.holds(*c, &mut facts, self.context))
+                    {
                         continue;
                     }
                     let code = frames.last().map_or("", |f| f.code.as_str());
-                    if entry.code.is_some_and(|c| self.causes.found(c, code).is_none()) {
+                    if entry
+                        .code
+                        .is_some_and(|c| self.causes.found(c, code).is_none())
+                    {
                         continue;
                     }
-                    if entry.when.iter().any(|c| matches!(c, Condition::OwnFile | Condition::OwnImported)) {
+                    if entry
+                        .when
+                        .iter()
+                        .any(|c| matches!(c, Condition::OwnFile | Condition::OwnImported))
+                    {
                         facts.complete(self.context, text);
                     }
                     if scene.holds(Condition::Build, &mut facts, self.context) {
                         // The frames are those of what builds, not of what is built.
                         facts.remove("of");
-                        stream_project.iter().for_each(|project| facts.set("of", project.as_str()));
+                        stream_project
+                            .iter()
+                            .for_each(|project| facts.set("of", project.as_str()));
                     }
                     // A warning may be one that nobody needs to heed.
-                    let sure = if is_warning(text) && !entry.transient { Confidence::Low } else { entry.sure };
+                    let sure = if is_warning(text) && !entry.transient {
+                        Confidence::Low
+                    } else {
+                        entry.sure
+                    };
                     kinds.push(entry.kind);
                     let sighting = Sighting {
                         sign,
@@ -233,29 +297,48 @@ impl<'a> Reader<'a> {
 
     /// Facts that the lines after a sign tell.
     fn go_on(&mut self, number: u64, key: &str, text: &str) {
-        let Some(stream) = self.streams.get_mut(key) else { return };
+        let Some(stream) = self.streams.get_mut(key) else {
+            return;
+        };
         let Some((at, _)) = stream.follow.filter(|(_, until)| *until >= number) else {
             stream.follow = None;
             return;
         };
-        let Some(sighting) = self.seen.get_mut(at) else { return };
-        let patterns = self.causes.sign(sighting.sign).map_or(&[][..], |s| &s.follow);
+        let Some(sighting) = self.seen.get_mut(at) else {
+            return;
+        };
+        let patterns = self
+            .causes
+            .sign(sighting.sign)
+            .map_or(&[][..], |s| &s.follow);
         let mut told = false;
         for found in patterns.iter().filter_map(|p| self.causes.found(*p, text)) {
             told = true;
-            found.iter().for_each(|(name, value)| sighting.facts.take(name, value));
+            found
+                .iter()
+                .for_each(|(name, value)| sighting.facts.take(name, value));
         }
         if told {
             sighting.facts.complete(self.context, text);
         }
     }
 
-    fn pass_by(&mut self, number: u64, key: &str, text: &str, course: Course, found: Vec<(String, String)>) {
+    fn pass_by(
+        &mut self,
+        number: u64,
+        key: &str,
+        text: &str,
+        course: Course,
+        found: Vec<(String, String)>,
+    ) {
         if let Some(stream) = self.streams.get_mut(key) {
             match course {
                 Course::Build => {
                     stream.building = true;
-                    let project = found.into_iter().find(|(name, _)| name == "project").map(|(_, value)| value);
+                    let project = found
+                        .into_iter()
+                        .find(|(name, _)| name == "project")
+                        .map(|(_, value)| value);
                     stream.project = project.or(stream.project.take());
                 }
                 Course::Well | Course::On => (stream.building, stream.project) = (false, None),
@@ -263,7 +346,12 @@ impl<'a> Reader<'a> {
             }
         }
         if course != Course::Build {
-            let passed = Passed { course, line: number, stream: key.to_owned(), text: shortened(text) };
+            let passed = Passed {
+                course,
+                line: number,
+                stream: key.to_owned(),
+                text: shortened(text),
+            };
             // The last of a kind is the one that counts.
             if self.passed.len() >= MOST_SEEN {
                 self.passed.drain(..MOST_SEEN / 2);
@@ -293,9 +381,15 @@ fn line_feeds(bytes: &[u8]) -> u64 {
 }
 
 fn is_warning(text: &str) -> bool {
-    let start: String = text.trim_start_matches(['[', '(', '<', '*', ' ']).chars().take(8).collect();
+    let start: String = text
+        .trim_start_matches(['[', '(', '<', '*', ' '])
+        .chars()
+        .take(8)
+        .collect();
     let start = start.to_ascii_lowercase();
-    ["warning", "warn", "note:", "debug", "info:", "notice"].iter().any(|w| start.starts_with(w))
+    ["warning", "warn", "note:", "debug", "info:", "notice"]
+        .iter()
+        .any(|w| start.starts_with(w))
 }
 
 fn shortened(text: &str) -> String {
@@ -307,6 +401,10 @@ fn shortened(text: &str) -> String {
 
 /// The last lines that say something.
 fn last_lines(tail: &[u8]) -> Vec<String> {
-    let mut lines: Vec<String> = tail.split(|b| *b == b'\n').flat_map(plain).map(|l| shortened(l.trim())).collect();
+    let mut lines: Vec<String> = tail
+        .split(|b| *b == b'\n')
+        .flat_map(plain)
+        .map(|l| shortened(l.trim()))
+        .collect();
     lines.split_off(lines.len().saturating_sub(3))
 }

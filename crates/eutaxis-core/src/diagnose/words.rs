@@ -20,10 +20,14 @@ pub struct Told {
 impl Cause {
     /// The cause in words.
     pub fn told(&self, causes: &Causes) -> Told {
-        let Some(kind) = causes.kind_of(&self.id).and_then(|k| causes.kind(k)) else { return Told::default() };
+        let Some(kind) = causes.kind_of(&self.id).and_then(|k| causes.kind(k)) else {
+            return Told::default();
+        };
         // Words of the sign go with the kind that the sign was for.
-        let sign =
-            self.sign.and_then(|s| causes.sign(s)).filter(|s| causes.kind(s.kind).is_some_and(|k| k.id == self.id));
+        let sign = self
+            .sign
+            .and_then(|s| causes.sign(s))
+            .filter(|s| causes.kind(s.kind).is_some_and(|k| k.id == self.id));
         self.in_words(kind, sign)
     }
 
@@ -33,7 +37,9 @@ impl Cause {
             let own = own.and_then(|w| first(w, facts));
             own.or_else(|| first(common, facts)).unwrap_or_default()
         };
-        let remedies = sign.and_then(|s| s.remedies.as_ref()).unwrap_or(&kind.remedies);
+        let remedies = sign
+            .and_then(|s| s.remedies.as_ref())
+            .unwrap_or(&kind.remedies);
         let advice = remedies.iter().filter_map(|a| {
             let change = a.change.as_ref().map(|c| filled(c, facts));
             // Advice whose command lacks a fact is left out.
@@ -42,19 +48,25 @@ impl Cause {
                 Some(whole) => whole,
                 None => None,
             };
-            Some(Remedy { text: filled(&a.text, facts)?, change, verified: false })
+            Some(Remedy {
+                text: filled(&a.text, facts)?,
+                change,
+                verified: false,
+            })
         });
         let mut kept: Vec<Remedy> = Vec::new();
         for remedy in advice {
             // Several wordings of one advice: the first that can be told is enough.
-            if !kept
-                .iter()
-                .any(|k| (k.change.is_some() && k.change == remedy.change) || same_advice(&k.text, &remedy.text))
-            {
+            if !kept.iter().any(|k| {
+                (k.change.is_some() && k.change == remedy.change)
+                    || same_advice(&k.text, &remedy.text)
+            }) {
                 kept.push(remedy);
             }
         }
-        let vain = sign.and_then(|s| s.would_not_help.as_ref()).unwrap_or(&kind.would_not_help);
+        let vain = sign
+            .and_then(|s| s.would_not_help.as_ref())
+            .unwrap_or(&kind.would_not_help);
         Told {
             title: best(sign.and_then(|s| s.title.as_ref()), &kind.title),
             explanation: best(sign.and_then(|s| s.why.as_ref()), &kind.why),
@@ -80,7 +92,9 @@ fn filled(text: &str, facts: &Facts) -> Option<String> {
     let mut out = String::new();
     let mut rest = text;
     while let Some((before, after)) = rest.split_once('{') {
-        let Some((name, after)) = after.split_once('}') else { break };
+        let Some((name, after)) = after.split_once('}') else {
+            break;
+        };
         out.push_str(before);
         out.push_str(&facts.get(name)?);
         rest = after;

@@ -1,36 +1,63 @@
-//! `wrong-architecture`, `unreadable-binary`: compiled files that this machine's programs cannot load
-//! (PEP 425, platform tag; System V ABI, PE and Mach-O formats).
+//! `wrong-architecture`, `unreadable-binary`: compiled files that this machine's programs cannot
+//! load (PEP 425, platform tag; System V ABI, PE and Mach-O formats).
 
 use super::{Compiled, Finding, Severity, Snapshot};
 use crate::binary::{Binary, Format, PythonAbi, named_abi};
 use crate::targets::{System, Target};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
-    for compiled in snapshot.compiled.iter().filter(|c| snapshot.is_loaded(c) || is_ours_elsewhere(snapshot, c)) {
+    for compiled in snapshot
+        .compiled
+        .iter()
+        .filter(|c| snapshot.is_loaded(c) || is_ours_elsewhere(snapshot, c))
+    {
         let name = snapshot.shown(&compiled.path);
         let (id, evidence) = match &compiled.parts {
             Err(why) => ("unreadable-binary", format!("{name}: {why}")),
             Ok(parts) if !parts.iter().any(|p| fits(p, &snapshot.target)) => {
-                let theirs: Vec<String> = parts.iter().map(|p| described(p, &snapshot.target)).collect();
+                let theirs: Vec<String> = parts
+                    .iter()
+                    .map(|p| described(p, &snapshot.target))
+                    .collect();
                 let here = snapshot.target.platform.to_string();
-                ("wrong-architecture", format!("{name} is for {}; this is {here}", theirs.join(" and ")))
+                (
+                    "wrong-architecture",
+                    format!("{name} is for {}; this is {here}", theirs.join(" and ")),
+                )
             }
             Ok(_) => continue,
         };
-        let owner = compiled.owner.and_then(|o| snapshot.projects.get(o)).map_or("PROJECT", |p| p.name.as_str());
+        let owner = compiled
+            .owner
+            .and_then(|o| snapshot.projects.get(o))
+            .map_or("PROJECT", |p| p.name.as_str());
         let remedy = format!("take the file for this machine:  eutaxis shortlist {owner}");
         let finding = Finding::new(id, Severity::Breaks, evidence, remedy);
-        findings.push(finding.about_owner(snapshot, compiled.owner).of(vec![compiled.path.clone()]));
+        findings.push(
+            finding
+                .about_owner(snapshot, compiled.owner)
+                .of(vec![compiled.path.clone()]),
+        );
     }
 }
 
-/// A module for this interpreter on another machine: its ending is not looked for, so that it is not loaded either, and
-/// nothing stands in for it.
+/// A module for this interpreter on another machine: its ending is not looked for, so that it is
+/// not loaded either, and nothing stands in for it.
 fn is_ours_elsewhere(snapshot: &Snapshot, compiled: &Compiled) -> bool {
-    let Some(PythonAbi::Exact(abi)) = named_abi(&compiled.path) else { return false };
-    let stem = |path: &str| path.rsplit_once('/').map(|(f, n)| (f.to_owned(), n.split('.').next().map(str::to_owned)));
+    let Some(PythonAbi::Exact(abi)) = named_abi(&compiled.path) else {
+        return false;
+    };
+    let stem = |path: &str| {
+        path.rsplit_once('/')
+            .map(|(f, n)| (f.to_owned(), n.split('.').next().map(str::to_owned)))
+    };
     let wanted = stem(&compiled.path);
-    let replaced = || snapshot.compiled.iter().any(|c| c.importable && stem(&c.path) == wanted);
+    let replaced = || {
+        snapshot
+            .compiled
+            .iter()
+            .any(|c| c.importable && stem(&c.path) == wanted)
+    };
     snapshot.target.interpreter.abis.contains(&abi) && !replaced()
 }
 
@@ -50,5 +77,9 @@ fn form(target: &Target) -> Format {
 
 fn described(part: &Binary, target: &Target) -> String {
     let own = part.format == form(target);
-    if own { part.arch.clone() } else { format!("{} ({})", part.arch, part.format.system()) }
+    if own {
+        part.arch.clone()
+    } else {
+        format!("{} ({})", part.arch, part.format.system())
+    }
 }

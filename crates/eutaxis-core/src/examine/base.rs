@@ -1,26 +1,45 @@
-//! `base-gone`, `moved-environment`: the interpreter behind the environment, and the place where it was made (PEP 405).
+//! `base-gone`, `moved-environment`: the interpreter behind the environment, and the place where it
+//! was made (PEP 405).
 
 use super::{Finding, PlaceFault, Severity, Snapshot, some};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
-    let again =
-        || format!("make it anew from its pins, at another place:  eutaxis furnish PINS --at {}-new", snapshot.name);
+    let again = || {
+        format!(
+            "make it anew from its pins, at another place:  eutaxis furnish PINS --at {}-new",
+            snapshot.name
+        )
+    };
     for fault in &snapshot.faults {
         let (id, evidence, paths) = match fault {
-            PlaceFault::BaseGone(base) => {
-                ("base-gone", format!("its base interpreter is not there: {base}"), vec![base.clone()])
-            }
+            PlaceFault::BaseGone(base) => (
+                "base-gone",
+                format!("its base interpreter is not there: {base}"),
+                vec![base.clone()],
+            ),
             PlaceFault::OtherBase(recorded, found) => (
                 "base-gone",
-                format!("it was made with Python {recorded}, and its base interpreter is {found} now"),
+                format!(
+                    "it was made with Python {recorded}, and its base interpreter is {found} now"
+                ),
                 Vec::new(),
             ),
-            PlaceFault::NoInterpreter(why) => {
-                ("base-gone", format!("its interpreter cannot be used: {why}"), Vec::new())
-            }
+            PlaceFault::NoInterpreter(why) => (
+                "base-gone",
+                format!("its interpreter cannot be used: {why}"),
+                Vec::new(),
+            ),
             PlaceFault::Moved(made, files) => {
-                let leading = if files.is_empty() { String::new() } else { format!("; {} lead there", some(files)) };
-                ("moved-environment", format!("it was made at {made}{leading}"), files.clone())
+                let leading = if files.is_empty() {
+                    String::new()
+                } else {
+                    format!("; {} lead there", some(files))
+                };
+                (
+                    "moved-environment",
+                    format!("it was made at {made}{leading}"),
+                    files.clone(),
+                )
             }
         };
         findings.push(Finding::new(id, Severity::Breaks, evidence, again()).of(paths));

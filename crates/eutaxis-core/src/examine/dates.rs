@@ -6,11 +6,15 @@ use crate::index::Page;
 use crate::solve::chronology::series;
 use crate::version::Version;
 
-/// When a release was first published, and when the first final release of its major series was; none of the second where the
-/// numbers are calendar years.
+/// When a release was first published, and when the first final release of its major series was;
+/// none of the second where the numbers are calendar years.
 pub fn dates_of(page: &Page, version: &Version) -> (Option<Timestamp>, Option<Timestamp>) {
     let first = |wanted: &dyn Fn(&Version) -> bool| {
-        page.files.iter().filter(|f| wanted(f.kind.version())).filter_map(|f| f.published).min()
+        page.files
+            .iter()
+            .filter(|f| wanted(f.kind.version()))
+            .filter_map(|f| f.published)
+            .min()
     };
     let wanted = series(version);
     let of_series = |v: &Version| wanted.is_some() && series(v) == wanted;

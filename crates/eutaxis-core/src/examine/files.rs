@@ -1,4 +1,5 @@
-//! `absent-file`, `altered-file`: the files of projects against their RECORD (PEP 376 and 427, RECORD).
+//! `absent-file`, `altered-file`: the files of projects against their RECORD (PEP 376 and 427,
+//! RECORD).
 
 use std::collections::BTreeMap;
 
@@ -11,31 +12,61 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     }
     let owners = owners(snapshot);
     for (_, project) in snapshot.here() {
-        let of = |wanted: fn(&State) -> bool| project.files.iter().filter(|f| wanted(&f.state)).collect::<Vec<_>>();
+        let of = |wanted: fn(&State) -> bool| {
+            project
+                .files
+                .iter()
+                .filter(|f| wanted(&f.state))
+                .collect::<Vec<_>>()
+        };
         let absent = of(|s| *s == State::Absent);
         if !absent.is_empty() {
             let evidence = match absent.as_slice() {
                 [one] => format!("{} is not there", snapshot.shown(&one.path)),
-                many => format!("{} of its files are not there: {}", many.len(), names(snapshot, many)),
+                many => format!(
+                    "{} of its files are not there: {}",
+                    many.len(),
+                    names(snapshot, many)
+                ),
             };
-            let finding = Finding::new("absent-file", Severity::Breaks, evidence, snapshot.again(project));
+            let finding = Finding::new(
+                "absent-file",
+                Severity::Breaks,
+                evidence,
+                snapshot.again(project),
+            );
             findings.push(finding.about(project).of(paths(&absent)));
         }
         let altered = of(|s| matches!(s, State::Altered(_)));
         // What two projects own is as one of them placed it.
-        let altered: Vec<&Owned> = altered.into_iter().filter(|f| owners.get(f.path.as_str()) == Some(&1)).collect();
-        let Some(State::Altered(how)) = altered.first().map(|f| &f.state) else { continue };
+        let altered: Vec<&Owned> = altered
+            .into_iter()
+            .filter(|f| owners.get(f.path.as_str()) == Some(&1))
+            .collect();
+        let Some(State::Altered(how)) = altered.first().map(|f| &f.state) else {
+            continue;
+        };
         let evidence = match altered.as_slice() {
-            [one] => format!("{} was changed since it was placed: {how}", snapshot.shown(&one.path)),
+            [one] => format!(
+                "{} was changed since it was placed: {how}",
+                snapshot.shown(&one.path)
+            ),
             many => {
-                format!("{} of its files were changed since they were placed: {}", many.len(), names(snapshot, many))
+                format!(
+                    "{} of its files were changed since they were placed: {}",
+                    many.len(),
+                    names(snapshot, many)
+                )
             }
         };
         // Placing passes over a project whose files are all there.
         let remedy = match snapshot.kind {
             Kind::Virtual { .. } => {
                 let first = altered.first().map_or("", |f| f.path.as_str());
-                format!("if you did not mean it:  rm \"{first}\" && {}", snapshot.furnish())
+                format!(
+                    "if you did not mean it:  rm \"{first}\" && {}",
+                    snapshot.furnish()
+                )
             }
             Kind::System { .. } => format!("if you did not mean it, {}", snapshot.again(project)),
         };
@@ -54,7 +85,12 @@ fn owners(snapshot: &Snapshot) -> BTreeMap<&str, usize> {
 }
 
 fn names(snapshot: &Snapshot, files: &[&Owned]) -> String {
-    some(&files.iter().map(|f| snapshot.shown(&f.path)).collect::<Vec<_>>())
+    some(
+        &files
+            .iter()
+            .map(|f| snapshot.shown(&f.path))
+            .collect::<Vec<_>>(),
+    )
 }
 
 fn paths(files: &[&Owned]) -> Vec<String> {

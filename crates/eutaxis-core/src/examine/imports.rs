@@ -1,4 +1,5 @@
-//! `import-fails`, `trial-fails`: what happened when modules were really imported, and the user's own trials run.
+//! `import-fails`, `trial-fails`: what happened when modules were really imported, and the user's
+//! own trials run.
 
 use std::collections::BTreeSet;
 
@@ -8,48 +9,84 @@ use crate::fault::escaped;
 use crate::knowledge::Causes;
 use crate::name::is_identifier;
 
-/// The modules to be imported, with the projects that own them: public ones at the top, in the environment itself; of packages
-/// without a file of their own the parts. Tests, stubs and private ones are left out.
+/// The modules to be imported, with the projects that own them: public ones at the top, in the
+/// environment itself; of packages without a file of their own the parts. Tests, stubs and private
+/// ones are left out.
 pub fn modules(snapshot: &Snapshot) -> Vec<(String, usize)> {
     let mut found: BTreeSet<(usize, String)> = BTreeSet::new();
     for (index, project) in snapshot.here() {
-        let Some(entry) = snapshot.path.get(project.entry) else { continue };
+        let Some(entry) = snapshot.path.get(project.entry) else {
+            continue;
+        };
         for file in &project.files {
-            let inside = file.path.strip_prefix(entry.folder.as_str()).and_then(|p| p.strip_prefix('/'));
-            found.extend(inside.and_then(|path| module_of(path, snapshot)).map(|module| (index, module)));
+            let inside = file
+                .path
+                .strip_prefix(entry.folder.as_str())
+                .and_then(|p| p.strip_prefix('/'));
+            found.extend(
+                inside
+                    .and_then(|path| module_of(path, snapshot))
+                    .map(|module| (index, module)),
+            );
         }
         // What is used in place is known by its names; they count where they can be found.
         for claim in &project.claims {
-            let there = snapshot.path.iter().any(|e| e.modules.get(claim).is_some_and(|t| !t.namespace));
+            let there = snapshot
+                .path
+                .iter()
+                .any(|e| e.modules.get(claim).is_some_and(|t| !t.namespace));
             let in_place = project.direct.as_ref().is_some_and(|d| d.editable);
             if (there || in_place) && is_public(claim) {
                 found.insert((index, claim.clone()));
             }
         }
     }
-    found.into_iter().map(|(index, module)| (module, index)).collect()
+    found
+        .into_iter()
+        .map(|(index, module)| (module, index))
+        .collect()
 }
 
 /// The module that a file at the top of a folder, or the file of a package, is.
 fn module_of(path: &str, snapshot: &Snapshot) -> Option<String> {
-    let (folder, name) = path.rsplit_once('/').map_or((None, path), |(f, n)| (Some(f), n));
+    let (folder, name) = path
+        .rsplit_once('/')
+        .map_or((None, path), |(f, n)| (Some(f), n));
     let endings = snapshot.suffixes.iter().map(String::as_str).chain([".py"]);
-    let stem = endings.filter_map(|e| name.strip_suffix(e)).find(|s| !s.is_empty() && !s.contains('.'))?;
+    let stem = endings
+        .filter_map(|e| name.strip_suffix(e))
+        .find(|s| !s.is_empty() && !s.contains('.'))?;
     let parts: Vec<&str> = match folder {
         None => vec![stem],
         Some(folder) if stem == "__init__" => folder.split('/').collect(),
         Some(_) => return None,
     };
-    // Only what lies at the top, or in packages without a file: what is deeper is imported by its package.
+    // Only what lies at the top, or in packages without a file: what is deeper is imported by its
+    // package.
     let top = parts.first()?;
-    let namespace = || snapshot.path.iter().filter_map(|e| e.modules.get(*top)).all(|t| t.namespace);
+    let namespace = || {
+        snapshot
+            .path
+            .iter()
+            .filter_map(|e| e.modules.get(*top))
+            .all(|t| t.namespace)
+    };
     let shallow = parts.len() == 1 || (parts.len() == 2 && namespace());
     (shallow && parts.iter().all(|p| is_public(p))).then(|| parts.join("."))
 }
 
 /// Whether a name is one that users import.
 fn is_public(name: &str) -> bool {
-    let tests = ["test", "tests", "testing", "conftest", "setup", "examples", "docs", "benchmarks"];
+    let tests = [
+        "test",
+        "tests",
+        "testing",
+        "conftest",
+        "setup",
+        "examples",
+        "docs",
+        "benchmarks",
+    ];
     is_identifier(name)
         && !name.starts_with('_')
         && !tests.contains(&name)
@@ -101,39 +138,70 @@ pub struct Trial {
 }
 
 /// The imports that failed, as findings, with what explains them by what they wrote.
-pub fn imports(snapshot: &Snapshot, attempts: &[Attempt], causes: &Causes, context: &Context<'_>) -> Vec<Finding> {
+pub fn imports(
+    snapshot: &Snapshot,
+    attempts: &[Attempt],
+    causes: &Causes,
+    context: &Context<'_>,
+) -> Vec<Finding> {
     let failed = attempts.iter().filter(|a| a.ended != Ended::Well);
-    failed.map(|a| import(snapshot, a, causes, context)).collect()
+    failed
+        .map(|a| import(snapshot, a, causes, context))
+        .collect()
 }
 
-fn import(snapshot: &Snapshot, attempt: &Attempt, causes: &Causes, context: &Context<'_>) -> Finding {
+fn import(
+    snapshot: &Snapshot,
+    attempt: &Attempt,
+    causes: &Causes,
+    context: &Context<'_>,
+) -> Finding {
     let how = match attempt.ended {
         Ended::Raised => reason(&attempt.output),
         ended => words(ended),
     };
     let evidence = format!("`import {}` {how}", attempt.module);
     let frames = frames(&attempt.output);
-    let at = frames.last().map_or(String::new(), |f| format!(" (last in {})", snapshot.shown(f)));
+    let at = frames.last().map_or(String::new(), |f| {
+        format!(" (last in {})", snapshot.shown(f))
+    });
     let remedy = match attempt.ended {
         Ended::Raised => "see what it needs; the findings above may tell the cause".to_owned(),
         Ended::Hung(_) => "find out what it waits for: nothing is there to answer".to_owned(),
         _ => "look at its compiled parts:  eutaxis examine -v".to_owned(),
     };
-    let finding = Finding::new("import-fails", Severity::Breaks, format!("{evidence}{at}"), remedy);
-    explained(finding, &attempt.output, causes, context).about_owner(snapshot, attempt.owner).of(frames)
+    let finding = Finding::new(
+        "import-fails",
+        Severity::Breaks,
+        format!("{evidence}{at}"),
+        remedy,
+    );
+    explained(finding, &attempt.output, causes, context)
+        .about_owner(snapshot, attempt.owner)
+        .of(frames)
 }
 
 /// What an import wrote is a log like any other.
-fn explained(mut finding: Finding, output: &str, causes: &Causes, context: &Context<'_>) -> Finding {
+fn explained(
+    mut finding: Finding,
+    output: &str,
+    causes: &Causes,
+    context: &Context<'_>,
+) -> Finding {
     let mut reader = Reader::new(causes, context);
     reader.read(output.as_bytes());
-    let Some(root) = reader.finish().causes.into_iter().next() else { return finding };
+    let Some(root) = reader.finish().causes.into_iter().next() else {
+        return finding;
+    };
     let told = root.told(causes);
     finding.evidence.push_str(&format!(": {}", told.title));
     // What examines is no advice here.
     let helps = |c: &Option<String>| c.as_ref().is_none_or(|c| !c.starts_with("eutaxis examine"));
     if let Some(first) = told.remedies.into_iter().find(|r| helps(&r.change)) {
-        finding.remedy = first.text + &first.change.map_or(String::new(), |change| format!(":  {change}"));
+        finding.remedy = first.text
+            + &first
+                .change
+                .map_or(String::new(), |change| format!(":  {change}"));
     }
     finding.cause = Some(root.id);
     finding
@@ -163,8 +231,14 @@ fn signal_words(signal: i32) -> &'static str {
 
 /// The last line of a traceback: the exception with its message.
 fn reason(output: &str) -> String {
-    let last = output.lines().rev().find(|l| !l.trim().is_empty() && !l.starts_with(' '));
-    format!("fails: {}", escaped(last.unwrap_or("an exception without words").trim()))
+    let last = output
+        .lines()
+        .rev()
+        .find(|l| !l.trim().is_empty() && !l.starts_with(' '));
+    format!(
+        "fails: {}",
+        escaped(last.unwrap_or("an exception without words").trim())
+    )
 }
 
 /// The files of a traceback, the outermost first.
@@ -179,14 +253,22 @@ fn frames(output: &str) -> Vec<String> {
 
 /// The trials that failed, as findings.
 pub fn trials(trials: &[Trial]) -> Vec<Finding> {
-    let failed =
-        |t: &&Trial| t.ended != Ended::Well || t.expect.as_ref().is_some_and(|e| !t.printed.contains(e.as_str()));
+    let failed = |t: &&Trial| {
+        t.ended != Ended::Well
+            || t.expect
+                .as_ref()
+                .is_some_and(|e| !t.printed.contains(e.as_str()))
+    };
     let finding = |trial: &Trial| {
         let found = trial.printed.trim();
         let how = match (&trial.expect, trial.ended) {
             (_, Ended::Raised) => reason(&trial.complained),
-            (Some(expected), Ended::Well) if found.is_empty() => format!("prints nothing; expected is `{expected}`"),
-            (Some(expected), Ended::Well) => format!("prints `{}`; expected is `{expected}`", escaped(found)),
+            (Some(expected), Ended::Well) if found.is_empty() => {
+                format!("prints nothing; expected is `{expected}`")
+            }
+            (Some(expected), Ended::Well) => {
+                format!("prints `{}`; expected is `{expected}`", escaped(found))
+            }
             (_, ended) => words(ended),
         };
         let evidence = format!("trial {} {how}", trial.name);

@@ -1,4 +1,5 @@
-//! `broken-metadata`, `broken-record`: what a project says of itself, and the list of its files (PEP 376, 427 and 627).
+//! `broken-metadata`, `broken-record`: what a project says of itself, and the list of its files
+//! (PEP 376, 427 and 627).
 
 use super::{Finding, Form, Recorded, Severity, Snapshot, some};
 
@@ -14,9 +15,15 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         let evidence = match &project.record {
             Recorded::Broken(why) => format!("{}: {why}", snapshot.shown(&project.info)),
             Recorded::Read(remarks) if !remarks.is_empty() => some(remarks),
-            // The older form has none, and a system that manages its packages keeps lists of its own.
-            Recorded::Absent if project.form == Form::DistInfo && !snapshot.is_managed() && !editable => {
-                let who = project.installer.as_ref().map_or(String::new(), |i| format!(" (placed by {i})"));
+            // The older form has none, and a system that manages its packages keeps lists of its
+            // own.
+            Recorded::Absent
+                if project.form == Form::DistInfo && !snapshot.is_managed() && !editable =>
+            {
+                let who = project
+                    .installer
+                    .as_ref()
+                    .map_or(String::new(), |i| format!(" (placed by {i})"));
                 format!("it has no RECORD: its files are not known{who}")
             }
             _ => continue,

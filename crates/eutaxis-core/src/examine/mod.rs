@@ -1,4 +1,5 @@
-//! What is wrong in an environment: checks over a [`Snapshot`], each in a file of its own and a line of [`CHECKS`].
+//! What is wrong in an environment: checks over a [`Snapshot`], each in a file of its own and a
+//! line of [`CHECKS`].
 
 mod architecture;
 mod base;
@@ -31,8 +32,8 @@ pub use imports::{Attempt, Ended, Trial, imports, modules, trials};
 pub use legacy::legacy_requirements;
 pub use requirements::{Unmet, unmet};
 pub use snapshot::{
-    AbsentLibrary, Compiled, Dates, Direct, Entry, Form, Kind, LackingVersion, Owned, Pinned, Pins, PlaceFault,
-    Project, Recorded, Seat, Snapshot, State, Stray, Top,
+    AbsentLibrary, Compiled, Dates, Direct, Entry, Form, Kind, LackingVersion, Owned, Pinned, Pins,
+    PlaceFault, Project, Recorded, Seat, Snapshot, State, Stray, Top,
 };
 
 use crate::name::Name;
@@ -80,7 +81,11 @@ impl Finding {
     #[must_use]
     pub fn about(self, project: &Project) -> Self {
         let version = project.version.as_ref().map(ToString::to_string);
-        Finding { project: Some(project.name.clone()), version, ..self }
+        Finding {
+            project: Some(project.name.clone()),
+            version,
+            ..self
+        }
     }
 
     /// The same, about the owner of a file, if it has one.
@@ -99,7 +104,8 @@ impl Finding {
     }
 }
 
-/// A check: reads the snapshot, and adds what it finds. Those that follow see what those before found.
+/// A check: reads the snapshot, and adds what it finds. Those that follow see what those before
+/// found.
 type Check = fn(&Snapshot, &mut Vec<Finding>);
 
 /// All checks.

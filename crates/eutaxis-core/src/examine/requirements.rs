@@ -1,5 +1,5 @@
-//! `unmet-requirement`, `version-clash`: what placed projects need, on this interpreter and with the extras that others ask
-//! for (PEP 508).
+//! `unmet-requirement`, `version-clash`: what placed projects need, on this interpreter and with
+//! the extras that others ask for (PEP 508).
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -26,15 +26,32 @@ pub fn unmet(snapshot: &Snapshot) -> Vec<Unmet> {
     let mut all = Vec::new();
     for (by, project) in snapshot.here() {
         // Of two of one name only the first on the path is imported.
-        if !snapshot.visible(&project.name).is_some_and(|v| std::ptr::eq(v, project)) {
+        if !snapshot
+            .visible(&project.name)
+            .is_some_and(|v| std::ptr::eq(v, project))
+        {
             continue;
         }
         for needs in needs(project, snapshot, &extras) {
             let found = snapshot.visible(&needs.name);
             match (found, needs.versions()) {
-                (None, _) => all.push(Unmet { by, needs: needs.clone(), found: None }),
-                (Some(Project { version: Some(version), .. }), Some(set)) if !set.matches(version) => {
-                    all.push(Unmet { by, needs: needs.clone(), found: Some(version.clone()) });
+                (None, _) => all.push(Unmet {
+                    by,
+                    needs: needs.clone(),
+                    found: None,
+                }),
+                (
+                    Some(Project {
+                        version: Some(version),
+                        ..
+                    }),
+                    Some(set),
+                ) if !set.matches(version) => {
+                    all.push(Unmet {
+                        by,
+                        needs: needs.clone(),
+                        found: Some(version.clone()),
+                    });
                 }
                 _ => {}
             }
@@ -49,9 +66,23 @@ fn needs<'a>(
     snapshot: &'a Snapshot,
     extras: &BTreeMap<&Name, BTreeSet<&Name>>,
 ) -> Vec<&'a Requirement> {
-    let asked: Vec<Name> = extras.get(&project.name).into_iter().flatten().map(|e| (*e).clone()).collect();
-    let counts = |r: &&Requirement| r.marker.as_ref().is_none_or(|m| m.wanted(&snapshot.target.markers, &asked));
-    project.metadata.iter().flat_map(|m| &m.requires).filter(counts).collect()
+    let asked: Vec<Name> = extras
+        .get(&project.name)
+        .into_iter()
+        .flatten()
+        .map(|e| (*e).clone())
+        .collect();
+    let counts = |r: &&Requirement| {
+        r.marker
+            .as_ref()
+            .is_none_or(|m| m.wanted(&snapshot.target.markers, &asked))
+    };
+    project
+        .metadata
+        .iter()
+        .flat_map(|m| &m.requires)
+        .filter(counts)
+        .collect()
 }
 
 /// The extras that placed projects ask for of each other. What an extra needs may ask for more.
@@ -78,27 +109,56 @@ fn extras(snapshot: &Snapshot) -> BTreeMap<&Name, BTreeSet<&Name>> {
 pub(super) fn needed(snapshot: &Snapshot) -> BTreeSet<&Name> {
     let extras = extras(snapshot);
     let by_others = |p: &Project, r: &&Requirement| r.name != p.name;
-    let of = |p| needs(p, snapshot, &extras).into_iter().filter(move |r| by_others(p, r)).map(|r| &r.name);
+    let of = |p| {
+        needs(p, snapshot, &extras)
+            .into_iter()
+            .filter(move |r| by_others(p, r))
+            .map(|r| &r.name)
+    };
     snapshot.projects.iter().flat_map(of).collect()
 }
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     for unmet in unmet(snapshot) {
-        let Some(project) = snapshot.projects.get(unmet.by) else { continue };
+        let Some(project) = snapshot.projects.get(unmet.by) else {
+            continue;
+        };
         let (id, evidence) = match &unmet.found {
-            None => ("unmet-requirement", format!("needs {}, which is not placed", unmet.needs.short())),
+            None => (
+                "unmet-requirement",
+                format!("needs {}, which is not placed", unmet.needs.short()),
+            ),
             Some(version) => {
                 let other = snapshot.visible(&unmet.needs.name);
-                let since = other.and_then(|p| p.placed).map_or(String::new(), |t| format!(" since {}", day(t)));
-                ("version-clash", format!("needs {}; {version} is in place{since}", unmet.needs.short()))
+                let since = other
+                    .and_then(|p| p.placed)
+                    .map_or(String::new(), |t| format!(" since {}", day(t)));
+                (
+                    "version-clash",
+                    format!(
+                        "needs {}; {version} is in place{since}",
+                        unmet.needs.short()
+                    ),
+                )
             }
         };
         let wish = match &unmet.needs.accepts {
             Accepts::Url(_) => unmet.needs.name.to_string(),
             Accepts::Versions(_) => unmet.needs.short(),
         };
-        let remedy = format!("see what it would move:  eutaxis rehearse \"{wish}\" --in {}", snapshot.name);
-        let paths = snapshot.visible(&unmet.needs.name).map(|p| p.info.clone()).into_iter().collect();
-        findings.push(Finding::new(id, Severity::Breaks, evidence, remedy).about(project).of(paths));
+        let remedy = format!(
+            "see what it would move:  eutaxis rehearse \"{wish}\" --in {}",
+            snapshot.name
+        );
+        let paths = snapshot
+            .visible(&unmet.needs.name)
+            .map(|p| p.info.clone())
+            .into_iter()
+            .collect();
+        findings.push(
+            Finding::new(id, Severity::Breaks, evidence, remedy)
+                .about(project)
+                .of(paths),
+        );
     }
 }

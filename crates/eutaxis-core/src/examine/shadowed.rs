@@ -1,4 +1,5 @@
-//! `shadowed-import`: modules that are found first outside their project (the language reference, the import system).
+//! `shadowed-import`: modules that are found first outside their project (the language reference,
+//! the import system).
 
 use std::collections::BTreeSet;
 
@@ -6,26 +7,46 @@ use super::{Entry, Finding, Project, Seat, Severity, Snapshot, Top};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     for (_, project) in snapshot.here() {
-        let Some(own) = snapshot.path.get(project.entry) else { continue };
+        let Some(own) = snapshot.path.get(project.entry) else {
+            continue;
+        };
         let mut told = BTreeSet::new();
         for (name, is_folder) in top_names(project, own) {
             if !told.insert((name, is_folder)) {
                 continue;
             }
-            let Some((entry, top)) = first(snapshot, name) else { continue };
-            // A package without a file of its own gives way to anything; one with a file is its own.
+            let Some((entry, top)) = first(snapshot, name) else {
+                continue;
+            };
+            // A package without a file of its own gives way to anything; one with a file is its
+            // own.
             let mine = project.files.iter().any(|f| f.path == top.path);
             // Several projects may place files in one package.
-            let inside = top.path.strip_prefix(own.folder.as_str()).and_then(|p| p.strip_prefix('/'));
+            let inside = top
+                .path
+                .strip_prefix(own.folder.as_str())
+                .and_then(|p| p.strip_prefix('/'));
             let shared = is_folder && inside.is_some_and(|p| p.split('/').next() == Some(name));
-            if mine || shared || top.namespace || entry.seat == Seat::Site && owner(snapshot, top).is_none() {
+            if mine
+                || shared
+                || top.namespace
+                || entry.seat == Seat::Site && owner(snapshot, top).is_none()
+            {
                 continue;
             }
-            let Some(whose) = whose(snapshot, entry, top, project) else { continue };
-            let evidence = format!("`import {name}` finds {} first, {whose}", snapshot.shown(&top.path));
+            let Some(whose) = whose(snapshot, entry, top, project) else {
+                continue;
+            };
+            let evidence = format!(
+                "`import {name}` finds {} first, {whose}",
+                snapshot.shown(&top.path)
+            );
             let remedy = match entry.seat {
                 Seat::Standard => {
-                    format!("take {} out, or start without it: the standard library has that name", project.name)
+                    format!(
+                        "take {} out, or start without it: the standard library has that name",
+                        project.name
+                    )
                 }
                 Seat::Variable => "take that folder out of PYTHONPATH".to_owned(),
                 Seat::Start => "rename that file, or start from another folder".to_owned(),
@@ -39,30 +60,52 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
 
 /// Names of what a project places at the top of its folder, and whether they are those of folders.
 fn top_names<'a>(project: &'a Project, own: &'a Entry) -> impl Iterator<Item = (&'a str, bool)> {
-    let inside = project.files.iter().filter_map(|f| f.path.strip_prefix(own.folder.as_str())?.strip_prefix('/'));
+    let inside = project
+        .files
+        .iter()
+        .filter_map(|f| f.path.strip_prefix(own.folder.as_str())?.strip_prefix('/'));
     inside.filter_map(|path| match path.split_once('/') {
         Some((folder, _)) => own.modules.contains_key(folder).then_some((folder, true)),
-        None => path.split('.').next().filter(|stem| own.modules.contains_key(*stem)).map(|stem| (stem, false)),
+        None => path
+            .split('.')
+            .next()
+            .filter(|stem| own.modules.contains_key(*stem))
+            .map(|stem| (stem, false)),
     })
 }
 
-/// What an import finds: the first with a file; packages without one only when there is nothing else.
+/// What an import finds: the first with a file; packages without one only when there is nothing
+/// else.
 fn first<'a>(snapshot: &'a Snapshot, name: &str) -> Option<(&'a Entry, &'a Top)> {
-    let found = || snapshot.path.iter().filter_map(|e| Some((e, e.modules.get(name)?)));
-    found().find(|(_, top)| !top.namespace).or_else(|| found().next())
+    let found = || {
+        snapshot
+            .path
+            .iter()
+            .filter_map(|e| Some((e, e.modules.get(name)?)))
+    };
+    found()
+        .find(|(_, top)| !top.namespace)
+        .or_else(|| found().next())
 }
 
 fn owner<'a>(snapshot: &'a Snapshot, top: &Top) -> Option<&'a Project> {
-    snapshot.projects.iter().find(|p| p.files.iter().any(|f| f.path == top.path))
+    snapshot
+        .projects
+        .iter()
+        .find(|p| p.files.iter().any(|f| f.path == top.path))
 }
 
 /// Whose it is, in words; none when it is the project's own after all.
 fn whose(snapshot: &Snapshot, entry: &Entry, top: &Top, project: &Project) -> Option<String> {
     match (owner(snapshot, top), entry.seat) {
         (Some(other), _) if other.name == project.name && other.version == project.version => None,
-        (Some(other), _) if other.name == project.name => {
-            Some(format!("of {}", other.version.as_ref().map_or("another release".to_owned(), ToString::to_string)))
-        }
+        (Some(other), _) if other.name == project.name => Some(format!(
+            "of {}",
+            other
+                .version
+                .as_ref()
+                .map_or("another release".to_owned(), ToString::to_string)
+        )),
         (Some(other), _) => Some(format!("which belongs to {}", other.name)),
         (None, Seat::Standard) => Some("in the standard library".to_owned()),
         (None, Seat::Variable) => Some("by PYTHONPATH".to_owned()),

@@ -92,8 +92,8 @@ pub enum Seat {
     System,
 }
 
-/// A module or package at the top of a folder: the file that is loaded for it, and whether it is a package without a file of
-/// its own.
+/// A module or package at the top of a folder: the file that is loaded for it, and whether it is a
+/// package without a file of its own.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Top {
     /// The file; of a package without one, its folder.
@@ -293,9 +293,14 @@ pub struct Dates {
 impl Snapshot {
     /// A path as people know it: inside a folder of modules, inside the environment, or whole.
     pub fn shown(&self, path: &str) -> String {
-        let sites = self.path.iter().filter(|e| matches!(e.seat, Seat::Site | Seat::System | Seat::User));
+        let sites = self
+            .path
+            .iter()
+            .filter(|e| matches!(e.seat, Seat::Site | Seat::System | Seat::User));
         let folders = sites.map(|e| e.folder.as_str()).chain([self.root.as_str()]);
-        let inside = folders.filter_map(|f| path.strip_prefix(f)?.strip_prefix('/')).min_by_key(|r| r.len());
+        let inside = folders
+            .filter_map(|f| path.strip_prefix(f)?.strip_prefix('/'))
+            .min_by_key(|r| r.len());
         inside.unwrap_or(path).to_owned()
     }
 
@@ -312,7 +317,10 @@ impl Snapshot {
 
     /// The command that brings the environment to its pins.
     pub fn furnish(&self) -> String {
-        let pins = self.pins.as_ref().map_or(String::new(), |p| format!("{} ", p.shown));
+        let pins = self
+            .pins
+            .as_ref()
+            .map_or(String::new(), |p| format!("{} ", p.shown));
         format!("eutaxis furnish {pins}--at {}", self.name)
     }
 
@@ -328,7 +336,10 @@ impl Snapshot {
 
     /// The project of this name that is imported: the first on the path.
     pub fn visible(&self, name: &Name) -> Option<&Project> {
-        self.projects.iter().filter(|p| p.name == *name).min_by_key(|p| p.entry)
+        self.projects
+            .iter()
+            .filter(|p| p.name == *name)
+            .min_by_key(|p| p.entry)
     }
 
     /// Whether a compiled file is one that an import loads, itself or through others.

@@ -6,8 +6,12 @@ use super::{Finding, Severity, Snapshot, some};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     // What is told as a leftover is not told again.
-    let told: Vec<&str> =
-        findings.iter().filter(|f| f.id == "leftover").flat_map(|f| &f.paths).map(String::as_str).collect();
+    let told: Vec<&str> = findings
+        .iter()
+        .filter(|f| f.id == "leftover")
+        .flat_map(|f| &f.paths)
+        .map(String::as_str)
+        .collect();
     let mut tops: BTreeMap<String, Vec<String>> = BTreeMap::new();
     for stray in &snapshot.strays {
         let shown = snapshot.shown(&stray.path);
@@ -21,7 +25,11 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
             [one] => format!("{} belongs to no project", snapshot.shown(one)),
             many => {
                 let shown: Vec<String> = many.iter().map(|p| snapshot.shown(p)).collect();
-                format!("{} files below {top}/ belong to no project: {}", many.len(), some(&shown))
+                format!(
+                    "{} files below {top}/ belong to no project: {}",
+                    many.len(),
+                    some(&shown)
+                )
             }
         };
         let remedy = "nothing, if you put them there; furnish leaves them alone".to_owned();

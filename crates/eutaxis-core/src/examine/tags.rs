@@ -5,16 +5,31 @@ use super::{Finding, Project, Severity, Snapshot, some};
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     let mut more = Vec::new();
     for (_, project) in snapshot.here() {
-        let Some(tags) = project.tags.as_ref().filter(|t| !t.is_empty()) else { continue };
+        let Some(tags) = project.tags.as_ref().filter(|t| !t.is_empty()) else {
+            continue;
+        };
         if tags.iter().any(|t| snapshot.target.rank(t).is_some()) {
             continue;
         }
         let shown: Vec<String> = tags.iter().map(ToString::to_string).collect();
-        let evidence = format!("its wheel was made for {}; this is {}", some(&shown), snapshot.target);
-        let severity = if is_broken(project, findings) { Severity::Breaks } else { Severity::Risk };
-        let remedy = format!("place the file for this machine:  eutaxis shortlist {}", project.name);
+        let evidence = format!(
+            "its wheel was made for {}; this is {}",
+            some(&shown),
+            snapshot.target
+        );
+        let severity = if is_broken(project, findings) {
+            Severity::Breaks
+        } else {
+            Severity::Risk
+        };
+        let remedy = format!(
+            "place the file for this machine:  eutaxis shortlist {}",
+            project.name
+        );
         more.push(
-            Finding::new("tag-mismatch", severity, evidence, remedy).about(project).of(vec![project.info.clone()]),
+            Finding::new("tag-mismatch", severity, evidence, remedy)
+                .about(project)
+                .of(vec![project.info.clone()]),
         );
     }
     findings.extend(more);
@@ -30,7 +45,9 @@ fn is_broken(project: &Project, findings: &[Finding]) -> bool {
         "libc-too-old",
         "cxx-runtime-too-old",
     ];
-    findings
-        .iter()
-        .any(|f| f.severity == Severity::Breaks && f.project.as_ref() == Some(&project.name) && ids.contains(&f.id))
+    findings.iter().any(|f| {
+        f.severity == Severity::Breaks
+            && f.project.as_ref() == Some(&project.name)
+            && ids.contains(&f.id)
+    })
 }

@@ -4,14 +4,22 @@ use super::requirements::needed;
 use super::{Finding, Kind, Severity, Snapshot};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
-    // Where nothing was noted as asked for, or nobody notes it, it cannot be told what was only brought along.
-    let noting: Vec<Option<&String>> =
-        snapshot.here().filter(|(_, p)| p.requested).map(|(_, p)| p.installer.as_ref()).collect();
+    // Where nothing was noted as asked for, or nobody notes it, it cannot be told what was only
+    // brought along.
+    let noting: Vec<Option<&String>> = snapshot
+        .here()
+        .filter(|(_, p)| p.requested)
+        .map(|(_, p)| p.installer.as_ref())
+        .collect();
     let needed = needed(snapshot);
     for (_, project) in snapshot.here() {
-        let pinned = snapshot.pins.as_ref().is_some_and(|p| p.entries.iter().any(|e| e.name == project.name));
+        let pinned = snapshot
+            .pins
+            .as_ref()
+            .is_some_and(|p| p.entries.iter().any(|e| e.name == project.name));
         let noted = project.installer.is_some() && noting.contains(&project.installer.as_ref());
-        let wanted = project.requested || project.direct.is_some() || needed.contains(&project.name);
+        let wanted =
+            project.requested || project.direct.is_some() || needed.contains(&project.name);
         if !noted || wanted || pinned {
             continue;
         }

@@ -1,6 +1,8 @@
-//! A page in a compact form for keeping, which is read back without taking JSON or HTML apart again.
+//! A page in a compact form for keeping, which is read back without taking JSON or HTML apart
+//! again.
 //!
-//! The form is ours alone and may change with any version of the program: whoever keeps it drops what cannot be read.
+//! The form is ours alone and may change with any version of the program: whoever keeps it drops
+//! what cannot be read.
 
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -44,7 +46,10 @@ struct KeptFile<'a> {
 }
 
 fn kept_hashes(hashes: &Hashes) -> KeptHashes<'_> {
-    hashes.iter().map(|(a, h)| (Cow::from(a.as_str()), Cow::from(h))).collect()
+    hashes
+        .iter()
+        .map(|(a, h)| (Cow::from(a.as_str()), Cow::from(h)))
+        .collect()
 }
 
 fn hashes(kept: KeptHashes<'_>) -> Hashes {
@@ -75,15 +80,26 @@ impl Page {
                 metadata: file.metadata.as_ref().map(kept_hashes),
                 yanked: file.yanked.as_deref().map(Cow::from),
                 size: file.size,
-                published: file.published.map(|t| (t.as_second(), t.subsec_nanosecond())),
+                published: file
+                    .published
+                    .map(|t| (t.as_second(), t.subsec_nanosecond())),
             })
             .collect();
-        let borrow = |list: &'_ [String]| -> Vec<Cow<'static, str>> { list.iter().map(|s| s.clone().into()).collect() };
+        let borrow = |list: &'_ [String]| -> Vec<Cow<'static, str>> {
+            list.iter().map(|s| s.clone().into()).collect()
+        };
         let kept = Kept {
             form: FORM,
             files,
-            skipped: self.skipped.iter().map(|s| (Cow::from(&*s.filename), Cow::from(&*s.reason))).collect(),
-            status: self.status.as_ref().map(|(s, r)| (Cow::from(&**s), r.as_deref().map(Cow::from))),
+            skipped: self
+                .skipped
+                .iter()
+                .map(|s| (Cow::from(&*s.filename), Cow::from(&*s.reason)))
+                .collect(),
+            status: self
+                .status
+                .as_ref()
+                .map(|(s, r)| (Cow::from(&**s), r.as_deref().map(Cow::from))),
             remarks: borrow(&self.remarks),
             elsewhere: borrow(&self.elsewhere),
             specifiers: borrow(&specifiers),
@@ -92,7 +108,8 @@ impl Page {
         postcard::to_allocvec(&kept).unwrap_or_default()
     }
 
-    /// Reads the compact form back; none when the bytes are not whole or of another version of the form.
+    /// Reads the compact form back; none when the bytes are not whole or of another version of the
+    /// form.
     pub fn from_compact(bytes: &[u8], project: &Name) -> Option<Self> {
         if bytes.first() != Some(&FORM) {
             return None;
@@ -107,7 +124,9 @@ impl Page {
         page.files.reserve(kept.files.len());
         for file in kept.files {
             let published = match file.published {
-                Some((seconds, nanoseconds)) => Some(jiff::Timestamp::new(seconds, nanoseconds).ok()?),
+                Some((seconds, nanoseconds)) => {
+                    Some(jiff::Timestamp::new(seconds, nanoseconds).ok()?)
+                }
                 None => None,
             };
             let requires_python = match file.requires_python {
@@ -131,7 +150,9 @@ impl Page {
             reason: reason.into_owned(),
         };
         page.skipped = kept.skipped.into_iter().map(skipped).collect();
-        page.status = kept.status.map(|(s, r)| (s.into_owned(), r.map(Cow::into_owned)));
+        page.status = kept
+            .status
+            .map(|(s, r)| (s.into_owned(), r.map(Cow::into_owned)));
         page.remarks = kept.remarks.into_iter().map(Cow::into_owned).collect();
         page.elsewhere = kept.elsewhere.into_iter().map(Cow::into_owned).collect();
         Some(page)
@@ -155,7 +176,10 @@ mod tests {
     #[test]
     fn a_page_comes_back_as_it_was() {
         let page = page();
-        assert_eq!(Page::from_compact(&page.to_compact(), &page.project).unwrap(), page);
+        assert_eq!(
+            Page::from_compact(&page.to_compact(), &page.project).unwrap(),
+            page
+        );
     }
 
     proptest! {

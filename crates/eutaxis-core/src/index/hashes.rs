@@ -1,6 +1,8 @@
-//! Hashes that a page states of a file, by the names of the simple repository API (those of the interpreter's own library).
+//! Hashes that a page states of a file, by the names of the simple repository API (those of the
+//! interpreter's own library).
 //!
-//! Only algorithms that can be checked are kept: what a page states beyond them says nothing to anybody.
+//! Only algorithms that can be checked are kept: what a page states beyond them says nothing to
+//! anybody.
 
 use std::fmt;
 
@@ -59,12 +61,16 @@ impl Algorithm {
             Some((family @ ("blake2b" | "blake2s"), _)) => family,
             _ => plain.as_str(),
         };
-        ALL.iter().find(|(known, _)| *known == family).map(|(_, algorithm)| *algorithm)
+        ALL.iter()
+            .find(|(known, _)| *known == family)
+            .map(|(_, algorithm)| *algorithm)
     }
 
     /// Its name.
     pub fn as_str(self) -> &'static str {
-        ALL.iter().find(|(_, a)| *a == self).map_or("", |(name, _)| name)
+        ALL.iter()
+            .find(|(_, a)| *a == self)
+            .map_or("", |(name, _)| name)
     }
 
     /// Whether nobody can make another file with the same hash.
@@ -80,7 +86,10 @@ pub struct Hashes(Vec<(Algorithm, Box<str>)>);
 impl Hashes {
     /// The value of an algorithm.
     pub fn of(&self, algorithm: Algorithm) -> Option<&str> {
-        self.0.iter().find(|(a, _)| *a == algorithm).map(|(_, value)| &**value)
+        self.0
+            .iter()
+            .find(|(a, _)| *a == algorithm)
+            .map(|(_, value)| &**value)
     }
 
     /// The SHA-256, by which files are known here.
@@ -88,7 +97,8 @@ impl Hashes {
         self.of(Algorithm::Sha256)
     }
 
-    /// Adds a value under the name that a page gives; one of an unknown algorithm, or a second one, is passed over.
+    /// Adds a value under the name that a page gives; one of an unknown algorithm, or a second one,
+    /// is passed over.
     pub fn add(&mut self, name: &str, value: &str) {
         if let Some(algorithm) = Algorithm::named(name)
             && !value.is_empty()
@@ -100,7 +110,9 @@ impl Hashes {
 
     /// All of them, in the order of the page.
     pub fn iter(&self) -> impl Iterator<Item = (Algorithm, &str)> {
-        self.0.iter().map(|(algorithm, value)| (*algorithm, &**value))
+        self.0
+            .iter()
+            .map(|(algorithm, value)| (*algorithm, &**value))
     }
 
     /// Whether a strong hash is among them, so that the bytes are known wherever they come from.
@@ -113,10 +125,14 @@ impl Hashes {
         self.0.is_empty()
     }
 
-    /// Whether the two speak of the same bytes: some strong hash that both state agrees, and none differs.
+    /// Whether the two speak of the same bytes: some strong hash that both state agrees, and none
+    /// differs.
     pub fn agree(&self, other: &Hashes) -> bool {
-        let mut both =
-            self.iter().filter(|(a, _)| a.is_strong()).filter_map(|(a, v)| Some((v, other.of(a)?))).peekable();
+        let mut both = self
+            .iter()
+            .filter(|(a, _)| a.is_strong())
+            .filter_map(|(a, v)| Some((v, other.of(a)?)))
+            .peekable();
         both.peek().is_some() && both.all(|(mine, theirs)| mine == theirs)
     }
 }
@@ -174,7 +190,10 @@ mod tests {
     #[case("blake2s", Some(Algorithm::Blake2s))]
     #[case("sha256x", None)]
     #[case("crc32", None)]
-    fn algorithms_are_known_by_their_names(#[case] name: &str, #[case] expected: Option<Algorithm>) {
+    fn algorithms_are_known_by_their_names(
+        #[case] name: &str,
+        #[case] expected: Option<Algorithm>,
+    ) {
         assert_eq!(Algorithm::named(name), expected);
     }
 

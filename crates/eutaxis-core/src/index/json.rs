@@ -15,7 +15,8 @@ use crate::name::Name;
 /// No project names more places elsewhere than this.
 const MOST_PLACES: usize = 100;
 
-/// A list that is refused as soon as it turns out to be longer than it can mean to be, before it fills the memory.
+/// A list that is refused as soon as it turns out to be longer than it can mean to be, before it
+/// fills the memory.
 struct Limited<T, const MOST: usize>(Vec<T>);
 
 impl<T, const MOST: usize> Default for Limited<T, MOST> {
@@ -145,9 +146,11 @@ impl<'de> Visitor<'de> for Kinds<MetadataOffer> {
     }
 }
 
-/// The key was there, whatever its value: PEP 714 reads the old spelling only when the new one is absent.
+/// The key was there, whatever its value: PEP 714 reads the old spelling only when the new one is
+/// absent.
 fn present<'de, D: Deserializer<'de>>(d: D) -> Result<Option<MetadataOffer>, D::Error> {
-    d.deserialize_any(Kinds::<MetadataOffer>(PhantomData)).map(Some)
+    d.deserialize_any(Kinds::<MetadataOffer>(PhantomData))
+        .map(Some)
 }
 
 enum Yanked<'a> {
@@ -180,7 +183,8 @@ impl<'de> Visitor<'de> for Kinds<Yanked<'de>> {
 }
 
 fn yanked<'de, D: Deserializer<'de>>(d: D) -> Result<Option<Yanked<'de>>, D::Error> {
-    d.deserialize_any(Kinds::<Yanked<'de>>(PhantomData)).map(Some)
+    d.deserialize_any(Kinds::<Yanked<'de>>(PhantomData))
+        .map(Some)
 }
 
 /// Reads a project's page.
@@ -188,13 +192,21 @@ fn yanked<'de, D: Deserializer<'de>>(d: D) -> Result<Option<Yanked<'de>>, D::Err
 /// # Errors
 /// When the bytes are not such a page, or its API version has another major than 1.
 pub fn parse_json(bytes: &[u8], project: &Name) -> Result<Page, Fault> {
-    let json: JsonPage<'_> =
-        serde_json::from_slice(bytes).map_err(|e| Fault::new(format!("not an index page in JSON: {e}"), 0))?;
+    let json: JsonPage<'_> = serde_json::from_slice(bytes)
+        .map_err(|e| Fault::new(format!("not an index page in JSON: {e}"), 0))?;
     let mut page = Page::new(project.clone());
     check_version(json.meta.api_version.as_deref(), &mut page.remarks)?;
-    page.status =
-        json.status.filter(|s| s.status != "active").map(|s| (s.status.into_owned(), s.reason.map(Cow::into_owned)));
-    page.elsewhere = json.meta.tracks.0.into_iter().chain(json.alternates.0).collect();
+    page.status = json
+        .status
+        .filter(|s| s.status != "active")
+        .map(|s| (s.status.into_owned(), s.reason.map(Cow::into_owned)));
+    page.elsewhere = json
+        .meta
+        .tracks
+        .0
+        .into_iter()
+        .chain(json.alternates.0)
+        .collect();
     let mut specifiers = SpecifierCache::default();
     page.files.reserve(json.files.0.len());
     for file in json.files.0 {
@@ -225,16 +237,22 @@ pub fn parse_json(bytes: &[u8], project: &Name) -> Result<Page, Fault> {
 
 /// Refuses another major of the API; a newer minor is a remark.
 pub(super) fn check_version(version: Option<&str>, remarks: &mut Vec<String>) -> Result<(), Fault> {
-    let Some(version) = version else { return Ok(()) };
+    let Some(version) = version else {
+        return Ok(());
+    };
     let (major, minor) = version.split_once('.').unwrap_or((version, "0"));
     if major != "1" {
         return Err(Fault::new(
-            format!("the index speaks version {version} of the repository API; this program reads 1.x"),
+            format!(
+                "the index speaks version {version} of the repository API; this program reads 1.x"
+            ),
             0,
         ));
     }
     if minor.parse::<u32>().is_ok_and(|m| m > 4) {
-        remarks.push(format!("the index speaks version {version} of the repository API; this program knows 1.4"));
+        remarks.push(format!(
+            "the index speaks version {version} of the repository API; this program knows 1.4"
+        ));
     }
     Ok(())
 }
@@ -256,9 +274,13 @@ struct JsonProject<'a> {
 /// # Errors
 /// When the bytes are not such a list.
 pub fn parse_json_list(bytes: &[u8]) -> Result<Vec<Name>, Fault> {
-    let list: JsonList<'_> =
-        serde_json::from_slice(bytes).map_err(|e| Fault::new(format!("not a list of projects in JSON: {e}"), 0))?;
-    Ok(list.projects.iter().filter_map(|p| Name::parse(&p.name).ok()).collect())
+    let list: JsonList<'_> = serde_json::from_slice(bytes)
+        .map_err(|e| Fault::new(format!("not a list of projects in JSON: {e}"), 0))?;
+    Ok(list
+        .projects
+        .iter()
+        .filter_map(|p| Name::parse(&p.name).ok())
+        .collect())
 }
 
 #[cfg(test)]
@@ -269,7 +291,9 @@ mod tests {
     use rstest::rstest;
 
     fn page(files: &str) -> Page {
-        let text = format!(r#"{{"meta":{{"api-version":"1.1"}},"name":"made-up","unknown":[1],"files":[{files}]}}"#);
+        let text = format!(
+            r#"{{"meta":{{"api-version":"1.1"}},"name":"made-up","unknown":[1],"files":[{files}]}}"#
+        );
         parse_json(text.as_bytes(), &Name::parse("made-up").unwrap()).unwrap()
     }
 
@@ -281,13 +305,24 @@ mod tests {
                 "yanked":"broken \"x\"","gpg-sig":false,"provenance":null},
                {"filename":"made_up-1.0.tar.gz","url":"made_up-1.0.tar.gz","requires-python":null,"yanked":true}"#,
         );
-        let [wheel, sdist] = page.files.as_slice() else { panic!("{page:?}") };
+        let [wheel, sdist] = page.files.as_slice() else {
+            panic!("{page:?}")
+        };
         assert_eq!(wheel.requires_python.as_ref().unwrap().to_string(), ">=3.9");
-        assert_eq!((wheel.size, wheel.yanked.as_deref()), (Some(5), Some("broken \"x\"")));
-        assert_eq!(wheel.published.unwrap().to_string(), "2024-03-01T10:20:30.123456Z");
+        assert_eq!(
+            (wheel.size, wheel.yanked.as_deref()),
+            (Some(5), Some("broken \"x\""))
+        );
+        assert_eq!(
+            wheel.published.unwrap().to_string(),
+            "2024-03-01T10:20:30.123456Z"
+        );
         assert_eq!(wheel.metadata.as_ref().unwrap().sha256(), Some("e3b0"));
         assert!(matches!(&sdist.kind, FileKind::Sdist(name) if name.version.to_string() == "1.0"));
-        assert_eq!((sdist.yanked.as_deref(), &sdist.metadata), (Some(""), &None));
+        assert_eq!(
+            (sdist.yanked.as_deref(), &sdist.metadata),
+            (Some(""), &None)
+        );
     }
 
     #[rstest]
@@ -296,7 +331,9 @@ mod tests {
     #[case(r#""dist-info-metadata":{"sha256":"ab"}"#, true)]
     #[case(r#""yanked":false"#, false)]
     fn the_old_metadata_key_counts_only_alone(#[case] keys: &str, #[case] offered: bool) {
-        let page = page(&format!(r#"{{"filename":"made_up-1-py3-none-any.whl","url":"x",{keys}}}"#));
+        let page = page(&format!(
+            r#"{{"filename":"made_up-1-py3-none-any.whl","url":"x",{keys}}}"#
+        ));
         assert_eq!(page.files[0].metadata.is_some(), offered);
         assert_eq!(page.files[0].yanked, None);
     }
@@ -308,7 +345,10 @@ mod tests {
                {"filename":"other-1-py3-none-any.whl","url":"x"},
                {"filename":"made_up-1-py3-none-any.whl","url":"x","requires-python":"three","upload-time":"soon"}"#,
         );
-        assert_eq!((page.files.len(), page.skipped.len(), page.remarks.len()), (1, 3, 2));
+        assert_eq!(
+            (page.files.len(), page.skipped.len(), page.remarks.len()),
+            (1, 3, 2)
+        );
     }
 
     #[test]
@@ -319,14 +359,20 @@ mod tests {
             parse_json(format!("{{\"files\":[{files}]}}").as_bytes(), &name)
         };
         assert_eq!(page(MOST_FILES).unwrap().skipped.len(), MOST_FILES);
-        assert!(page(MOST_FILES + 1).unwrap_err().message().contains("more than any page can mean"));
+        assert!(
+            page(MOST_FILES + 1)
+                .unwrap_err()
+                .message()
+                .contains("more than any page can mean")
+        );
     }
 
     #[rstest]
     #[case(r#""yanked":[1]"#)]
     #[case(r#""hashes":{"sha256":1}"#)]
     fn values_of_another_kind_are_refused(#[case] keys: &str) {
-        let text = format!(r#"{{"files":[{{"filename":"m-1-py3-none-any.whl","url":"x",{keys}}}]}}"#);
+        let text =
+            format!(r#"{{"files":[{{"filename":"m-1-py3-none-any.whl","url":"x",{keys}}}]}}"#);
         assert!(parse_json(text.as_bytes(), &Name::parse("m").unwrap()).is_err());
     }
 
@@ -334,7 +380,13 @@ mod tests {
     fn another_major_of_the_api_is_refused() {
         let name = Name::parse("a").unwrap();
         assert!(parse_json(br#"{"meta":{"api-version":"2.0"},"files":[]}"#, &name).is_err());
-        assert_eq!(parse_json(br#"{"meta":{"api-version":"1.9"},"files":[]}"#, &name).unwrap().remarks.len(), 1);
+        assert_eq!(
+            parse_json(br#"{"meta":{"api-version":"1.9"},"files":[]}"#, &name)
+                .unwrap()
+                .remarks
+                .len(),
+            1
+        );
         assert!(parse_json(b"<html>", &name).is_err());
     }
 
@@ -343,12 +395,16 @@ mod tests {
         let text = r#"{"meta":{"api-version":"1.2","tracks":["https://a.example/simple/m/"]},"files":[],
             "alternate-locations":["https://b.example/simple/m/"]}"#;
         let page = parse_json(text.as_bytes(), &Name::parse("m").unwrap()).unwrap();
-        assert_eq!(page.elsewhere, ["https://a.example/simple/m/", "https://b.example/simple/m/"]);
+        assert_eq!(
+            page.elsewhere,
+            ["https://a.example/simple/m/", "https://b.example/simple/m/"]
+        );
     }
 
     #[test]
     fn the_list_of_projects_is_read() {
-        let names = parse_json_list(br#"{"meta":{},"projects":[{"name":"Made.Up"},{"name":"-"}]}"#).unwrap();
+        let names = parse_json_list(br#"{"meta":{},"projects":[{"name":"Made.Up"},{"name":"-"}]}"#)
+            .unwrap();
         assert_eq!(names, [Name::parse("made-up").unwrap()]);
     }
 

@@ -1,6 +1,8 @@
-//! A project's page of an index as data (simple repository API: PEP 503 and 691), read from JSON or HTML.
+//! A project's page of an index as data (simple repository API: PEP 503 and 691), read from JSON or
+//! HTML.
 //!
-//! What cannot be used is left out, counted and named in [`Page::skipped`]: no file vanishes silently.
+//! What cannot be used is left out, counted and named in [`Page::skipped`]: no file vanishes
+//! silently.
 
 mod compact;
 mod hashes;
@@ -31,7 +33,10 @@ const NO_LINK: &str = "the page holds no link at all";
 
 /// The fault of a page that lists more.
 fn too_many() -> Fault {
-    Fault::new(format!("it lists more than {MOST_FILES} files, more than any page can mean"), 0)
+    Fault::new(
+        format!("it lists more than {MOST_FILES} files, more than any page can mean"),
+        0,
+    )
 }
 
 /// A project's page.
@@ -47,9 +52,11 @@ pub struct Page {
     pub status: Option<(String, Option<String>)>,
     /// What was odd, for people.
     pub remarks: Vec<String>,
-    /// Pages of the same project elsewhere, by the page's own word: what it tracks, and its alternate locations (PEP 708).
+    /// Pages of the same project elsewhere, by the page's own word: what it tracks, and its
+    /// alternate locations (PEP 708).
     pub elsewhere: Vec<String>,
-    /// What the builds of its depot were made for, where the user says so of the depot: `FAMILY TOOLKIT`, or `none`.
+    /// What the builds of its depot were made for, where the user says so of the depot: `FAMILY
+    /// TOOLKIT`, or `none`.
     pub made_for: Option<String>,
 }
 
@@ -101,7 +108,8 @@ impl FileKind {
             };
         }
         if lower.ends_with(".tar.gz") || lower.ends_with(".zip") {
-            let name = SdistName::parse(filename, Some(project)).map_err(|f| f.message().to_owned())?;
+            let name =
+                SdistName::parse(filename, Some(project)).map_err(|f| f.message().to_owned())?;
             return Ok(FileKind::Sdist(Arc::new(name)));
         }
         Err("its kind is not one that can be placed".to_owned())
@@ -151,9 +159,13 @@ impl Page {
         }
     }
 
-    /// Why the project is quarantined by those who run the depot (PEP 792), if it is; the reason may be empty.
+    /// Why the project is quarantined by those who run the depot (PEP 792), if it is; the reason
+    /// may be empty.
     pub fn quarantined(&self) -> Option<&str> {
-        self.status.as_ref().filter(|(status, _)| status == "quarantined").map(|(_, r)| r.as_deref().unwrap_or(""))
+        self.status
+            .as_ref()
+            .filter(|(status, _)| status == "quarantined")
+            .map(|(_, r)| r.as_deref().unwrap_or(""))
     }
 
     /// Why a page without a file that can be used has none, as far as it says.
@@ -163,17 +175,30 @@ impl Page {
         }
         let project = &self.project;
         if let Some(reason) = self.quarantined() {
-            let why =
-                if reason.is_empty() { String::new() } else { format!(": \"{}\"", crate::fault::escaped(reason)) };
-            return Some(format!("{project} is quarantined by its depot{why}, and no file of it is served"));
+            let why = if reason.is_empty() {
+                String::new()
+            } else {
+                format!(": \"{}\"", crate::fault::escaped(reason))
+            };
+            return Some(format!(
+                "{project} is quarantined by its depot{why}, and no file of it is served"
+            ));
         }
-        let first = self.skipped.first().map(|s| format!("{}: {}", crate::fault::escaped(&s.filename), s.reason));
+        let first = self
+            .skipped
+            .first()
+            .map(|s| format!("{}: {}", crate::fault::escaped(&s.filename), s.reason));
         Some(match (self.skipped.len(), first) {
-            (1, Some(first)) => format!("the page of {project} lists one file, which cannot be used ({first})"),
-            (n, Some(first)) => format!("the page of {project} lists {n} files, and none can be used ({first})"),
+            (1, Some(first)) => {
+                format!("the page of {project} lists one file, which cannot be used ({first})")
+            }
+            (n, Some(first)) => {
+                format!("the page of {project} lists {n} files, and none can be used ({first})")
+            }
             _ if self.remarks.iter().any(|r| r == NO_LINK) => {
                 format!(
-                    "the page of {project} holds no link at all, as a page that asks to log in does: is that what the depot answers?"
+                    "the page of {project} holds no link at all, as a page that asks to log in \
+                        does: is that what the depot answers?"
                 )
             }
             _ => format!("the page of {project} lists no file"),
@@ -184,19 +209,33 @@ impl Page {
     fn add(&mut self, raw: RawFile<'_>, specifiers: &mut SpecifierCache) {
         let kind = match FileKind::of(raw.filename, &self.project) {
             Ok(kind) => kind,
-            Err(reason) => return self.skipped.push(Skipped { filename: raw.filename.to_owned(), reason }),
-        };
-        let requires_python = raw.requires_python.filter(|t| !t.trim().is_empty()).and_then(|text| {
-            let set = specifiers.get(text);
-            if set.is_none() {
-                self.remarks.push(format!("{}: requires-python `{text}` cannot be read and is left out", raw.filename));
+            Err(reason) => {
+                return self.skipped.push(Skipped {
+                    filename: raw.filename.to_owned(),
+                    reason,
+                });
             }
-            set
-        });
+        };
+        let requires_python = raw
+            .requires_python
+            .filter(|t| !t.trim().is_empty())
+            .and_then(|text| {
+                let set = specifiers.get(text);
+                if set.is_none() {
+                    self.remarks.push(format!(
+                        "{}: requires-python `{text}` cannot be read and is left out",
+                        raw.filename
+                    ));
+                }
+                set
+            });
         let published = raw.published.and_then(|text| {
             let moment = text.parse().ok();
             if moment.is_none() {
-                self.remarks.push(format!("{}: upload time `{text}` cannot be read and is left out", raw.filename));
+                self.remarks.push(format!(
+                    "{}: upload time `{text}` cannot be read and is left out",
+                    raw.filename
+                ));
             }
             moment
         });

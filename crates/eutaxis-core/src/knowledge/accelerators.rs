@@ -1,5 +1,5 @@
-//! Families of accelerators: how builds are labelled, what a driver runs, what a device is served by
-//! (`knowledge/accelerators.toml`; conventions, not a standard; docs/house.md).
+//! Families of accelerators: how builds are labelled, what a driver runs, what a device is served
+//! by (`knowledge/accelerators.toml`; conventions, not a standard; docs/house.md).
 
 use std::cmp::Ordering;
 use std::fmt;
@@ -13,7 +13,8 @@ use crate::requirement::Requirement;
 use crate::targets::System;
 use crate::version::Version;
 
-/// The number of a toolkit or driver: whole numbers between dots, compared one by one, absent ones as zero.
+/// The number of a toolkit or driver: whole numbers between dots, compared one by one, absent ones
+/// as zero.
 #[derive(Debug, Clone)]
 pub struct Number {
     parts: Vec<u64>,
@@ -28,10 +29,24 @@ impl Number {
     pub fn parse(text: &str) -> Result<Self, Fault> {
         let parts: Option<Vec<u64>> = text
             .split('.')
-            .map(|p| p.parse().ok().filter(|_| p.len() <= 18 && p.bytes().all(|b| b.is_ascii_digit())))
+            .map(|p| {
+                p.parse()
+                    .ok()
+                    .filter(|_| p.len() <= 18 && p.bytes().all(|b| b.is_ascii_digit()))
+            })
             .collect();
-        let bad = || Fault::new(format!("`{}` is not a number such as 12.4", escaped(text)), 0);
-        parts.map(|parts| Number { parts, text: text.to_owned() }).ok_or_else(bad)
+        let bad = || {
+            Fault::new(
+                format!("`{}` is not a number such as 12.4", escaped(text)),
+                0,
+            )
+        };
+        parts
+            .map(|parts| Number {
+                parts,
+                text: text.to_owned(),
+            })
+            .ok_or_else(bad)
     }
 
     /// The first part.
@@ -39,7 +54,8 @@ impl Number {
         self.parts.first().copied().unwrap_or(0)
     }
 
-    /// Whether what this names is named by the other too, less exactly or just so: 12.4 is within 12 and within 12.4.
+    /// Whether what this names is named by the other too, less exactly or just so: 12.4 is within
+    /// 12 and within 12.4.
     pub fn is_within(&self, other: &Number) -> bool {
         self.parts.len() >= other.parts.len() && self.parts.starts_with(&other.parts)
     }
@@ -63,7 +79,10 @@ impl Ord for Number {
     fn cmp(&self, other: &Self) -> Ordering {
         let at = |n: &Number, i: usize| n.parts.get(i).copied().unwrap_or(0);
         let longest = self.parts.len().max(other.parts.len());
-        (0..longest).map(|i| at(self, i).cmp(&at(other, i))).find(|o| o.is_ne()).unwrap_or(Ordering::Equal)
+        (0..longest)
+            .map(|i| at(self, i).cmp(&at(other, i)))
+            .find(|o| o.is_ne())
+            .unwrap_or(Ordering::Equal)
     }
 }
 
@@ -90,13 +109,15 @@ pub struct Family {
     /// Labels of builds that leave the accelerator out.
     #[serde(default)]
     processor: Vec<String>,
-    /// Names of runtime packages, with `{major}` and `{minor}` of the toolkit; without them the version is the toolkit's.
+    /// Names of runtime packages, with `{major}` and `{minor}` of the toolkit; without them the
+    /// version is the toolkit's.
     #[serde(default)]
     packages: Vec<String>,
     /// Runtime libraries that compiled files name.
     #[serde(default)]
     pub libraries: Vec<Library>,
-    /// How the names of further libraries begin that come with the toolkit or beside it, with numbers of their own.
+    /// How the names of further libraries begin that come with the toolkit or beside it, with
+    /// numbers of their own.
     #[serde(default)]
     companions: Vec<String>,
     toolkit: Vec<Toolkit>,
@@ -219,16 +240,20 @@ impl Family {
         match self.label.number {
             LabelNumber::Digits => segments().find_map(|segment| {
                 let digits = behind(segment, &self.label.before)?;
-                let plain = (2..=4).contains(&digits.len()) && digits.bytes().all(|b| b.is_ascii_digit());
+                let plain =
+                    (2..=4).contains(&digits.len()) && digits.bytes().all(|b| b.is_ascii_digit());
                 let (major, minor) = plain.then(|| digits.split_at(digits.len() - 1))?;
                 Number::parse(&format!("{major}.{minor}")).ok()
             }),
             LabelNumber::Dotted => {
-                let at = segments().position(|s| behind(s, &self.label.before).is_some_and(|d| !d.is_empty()))?;
+                let at = segments()
+                    .position(|s| behind(s, &self.label.before).is_some_and(|d| !d.is_empty()))?;
                 let first = behind(segments().nth(at)?, &self.label.before)?;
                 let is_number = |s: &&str| !s.is_empty() && s.bytes().all(|b| b.is_ascii_digit());
-                let parts: Vec<&str> =
-                    std::iter::once(first).chain(segments().skip(at + 1)).take_while(is_number).collect();
+                let parts: Vec<&str> = std::iter::once(first)
+                    .chain(segments().skip(at + 1))
+                    .take_while(is_number)
+                    .collect();
                 Number::parse(&parts.join(".")).ok()
             }
         }
@@ -257,19 +282,32 @@ impl Family {
         })
     }
 
-    /// The lowest driver that runs a toolkit fully; none when the table does not say, which for one newer than all that
-    /// are known means that nobody knows.
+    /// The lowest driver that runs a toolkit fully; none when the table does not say, which for one
+    /// newer than all that are known means that nobody knows.
     pub fn lowest_driver(&self, toolkit: &Number, system: System) -> Option<&Number> {
         let of_series = |t: &&Toolkit| t.version.is_within(toolkit);
         // A toolkit that is not in the table asks for no more than the next newer one that is.
-        let known = self.toolkit.iter().filter(of_series).min_by_key(|t| &t.version);
-        let newer = self.toolkit.iter().filter(|t| t.version >= *toolkit).min_by_key(|t| &t.version);
-        known.or(newer).and_then(|t| floor(&t.linux, &t.windows, system))
+        let known = self
+            .toolkit
+            .iter()
+            .filter(of_series)
+            .min_by_key(|t| &t.version);
+        let newer = self
+            .toolkit
+            .iter()
+            .filter(|t| t.version >= *toolkit)
+            .min_by_key(|t| &t.version);
+        known
+            .or(newer)
+            .and_then(|t| floor(&t.linux, &t.windows, system))
     }
 
     /// The lowest driver that runs a toolkit in any way.
     pub fn enough_driver(&self, toolkit: &Number, system: System) -> Option<&Number> {
-        let floors = [self.lowest_driver(toolkit, system), self.floor_of_series(toolkit, system)];
+        let floors = [
+            self.lowest_driver(toolkit, system),
+            self.floor_of_series(toolkit, system),
+        ];
         floors.into_iter().flatten().min()
     }
 
@@ -280,7 +318,9 @@ impl Family {
 
     /// Whether drivers are judged at all on a system: whether any toolkit's lowest driver is known.
     pub fn enough_driver_is_known(&self, system: System) -> bool {
-        self.toolkit.iter().any(|t| floor(&t.linux, &t.windows, system).is_some())
+        self.toolkit
+            .iter()
+            .any(|t| floor(&t.linux, &t.windows, system).is_some())
     }
 
     /// How a driver runs a toolkit; none when it does not.
@@ -295,7 +335,8 @@ impl Family {
         enough(self.floor_of_series(toolkit, system)).then_some(Runs::BySeries)
     }
 
-    /// The newest toolkit that a driver runs fully; none when it runs none that is known, or drivers are not judged.
+    /// The newest toolkit that a driver runs fully; none when it runs none that is known, or
+    /// drivers are not judged.
     pub fn highest_toolkit(&self, driver: &Number, system: System) -> Option<&Number> {
         if !self.enough_driver_is_known(system) {
             return None;
@@ -309,12 +350,23 @@ impl Family {
         self.toolkit.iter().map(|t| &t.version)
     }
 
-    /// Whether a toolkit serves a generation of devices, with the first and the last that do; none when nobody knows.
-    pub fn serves(&self, toolkit: &Number, device: &str) -> Option<(bool, &Number, Option<&Number>)> {
-        let generation = self.device.iter().find(|d| d.name.eq_ignore_ascii_case(device))?;
+    /// Whether a toolkit serves a generation of devices, with the first and the last that do; none
+    /// when nobody knows.
+    pub fn serves(
+        &self,
+        toolkit: &Number,
+        device: &str,
+    ) -> Option<(bool, &Number, Option<&Number>)> {
+        let generation = self
+            .device
+            .iter()
+            .find(|d| d.name.eq_ignore_ascii_case(device))?;
         // A toolkit of which only the major is told may be any of its series.
         let first = *toolkit >= generation.first || generation.first.is_within(toolkit);
-        let last = generation.last.as_ref().is_none_or(|l| toolkit <= l || toolkit.is_within(l));
+        let last = generation
+            .last
+            .as_ref()
+            .is_none_or(|l| toolkit <= l || toolkit.is_within(l));
         Some((first && last, &generation.first, generation.last.as_ref()))
     }
 }
@@ -322,14 +374,22 @@ impl Family {
 /// The series of the version that a requirement pins, as a toolkit: `==13.2.2` is 13.2.
 fn pinned(need: &Requirement) -> Option<Number> {
     let set = need.versions()?.to_string();
-    let exact =
-        set.split(',').find_map(|clause| clause.trim().strip_prefix("==").or(clause.trim().strip_prefix("~=")))?;
+    let exact = set.split(',').find_map(|clause| {
+        clause
+            .trim()
+            .strip_prefix("==")
+            .or(clause.trim().strip_prefix("~="))
+    })?;
     let mut parts = exact.trim_start_matches('=').split('.');
     let (major, minor) = (parts.next()?, parts.next()?);
     Number::parse(&format!("{major}.{minor}")).ok()
 }
 
-fn floor<'a>(linux: &'a Option<Number>, windows: &'a Option<Number>, system: System) -> Option<&'a Number> {
+fn floor<'a>(
+    linux: &'a Option<Number>,
+    windows: &'a Option<Number>,
+    system: System,
+) -> Option<&'a Number> {
     match system {
         System::Linux(_) => linux.as_ref(),
         System::Windows => windows.as_ref(),
@@ -340,7 +400,11 @@ fn floor<'a>(linux: &'a Option<Number>, windows: &'a Option<Number>, system: Sys
 /// What stands behind a word in a segment, when the word begins it or follows a digit.
 fn behind<'a>(segment: &'a str, word: &str) -> Option<&'a str> {
     let at = segment.rfind(word)?;
-    let starts = segment.get(..at)?.bytes().last().is_none_or(|b| !b.is_ascii_alphabetic());
+    let starts = segment
+        .get(..at)?
+        .bytes()
+        .last()
+        .is_none_or(|b| !b.is_ascii_alphabetic());
     starts.then(|| segment.get(at + word.len()..)).flatten()
 }
 
@@ -373,7 +437,9 @@ impl MadeFor {
     /// Whether two builds can be in one environment: there is a toolkit that serves both.
     pub fn goes_with(&self, other: &MadeFor) -> bool {
         match (self, other) {
-            (MadeFor::Toolkit(f, a), MadeFor::Toolkit(g, b)) => f.name == g.name && (a.is_within(b) || b.is_within(a)),
+            (MadeFor::Toolkit(f, a), MadeFor::Toolkit(g, b)) => {
+                f.name == g.name && (a.is_within(b) || b.is_within(a))
+            }
             _ => true,
         }
     }
@@ -392,7 +458,8 @@ struct File {
 }
 
 static BUILT_IN: LazyLock<Arc<Families>> = LazyLock::new(|| {
-    // The file is compiled in and read by a test, so that it cannot be broken in a build that passed.
+    // The file is compiled in and read by a test, so that it cannot be broken in a build that
+    // passed.
     let text = include_str!("../../../../knowledge/accelerators.toml");
     Arc::new(Families::default().with(text).unwrap_or_default())
 });
@@ -408,15 +475,27 @@ impl Families {
     /// # Errors
     /// When the file is not of the form, with the place.
     pub fn with(&self, text: &str) -> Result<Self, Fault> {
-        let read: File = toml::from_str(text)
-            .map_err(|e| Fault::new(e.message().trim().to_owned(), e.span().map_or(0, |s| s.start)))?;
+        let read: File = toml::from_str(text).map_err(|e| {
+            Fault::new(
+                e.message().trim().to_owned(),
+                e.span().map_or(0, |s| s.start),
+            )
+        })?;
         let mut all = self.all.clone();
         for mut family in read.family {
             let plain = |b: u8| b.is_ascii_lowercase() || b.is_ascii_digit() || b == b'-';
-            if family.name.is_empty() || !family.name.bytes().all(plain) || family.label.before.is_empty() {
+            if family.name.is_empty()
+                || !family.name.bytes().all(plain)
+                || family.label.before.is_empty()
+            {
                 let at = text.find(&format!("\"{}\"", family.name)).unwrap_or(0);
-                let fault = Fault::new(format!("`{}` cannot name a family", escaped(&family.name)), at);
-                return Err(fault.hint("use small letters, digits and `-`, and a text before the number of its labels"));
+                let fault = Fault::new(
+                    format!("`{}` cannot name a family", escaped(&family.name)),
+                    at,
+                );
+                return Err(fault.hint(
+                    "use small letters, digits and `-`, and a text before the number of its labels",
+                ));
             }
             family.toolkit.sort_by(|a, b| a.version.cmp(&b.version));
             all.retain(|f| f.name != family.name);
@@ -433,11 +512,15 @@ impl Families {
         let family = self.all.iter().find(|f| f.name.eq_ignore_ascii_case(name));
         family.ok_or_else(|| {
             let names = || self.all.iter().map(|f| f.name.as_str());
-            let fault = Fault::new(format!("`{}` is not a known family of accelerators", escaped(name)), 0);
+            let fault = Fault::new(
+                format!("`{}` is not a known family of accelerators", escaped(name)),
+                0,
+            );
             match nearest(name, names(), 1).first() {
                 Some(near) => fault.hint(format!("did you mean `{near}`?")),
                 None => fault.hint(format!(
-                    "known are {}; others are told in a file of their own: [knowledge] accelerators = [\"FILE\"] in eutaxis.toml",
+                    "known are {}; others are told in a file of their own: [knowledge] \
+                        accelerators = [\"FILE\"] in eutaxis.toml",
                     names().collect::<Vec<_>>().join(", ")
                 )),
             }
@@ -451,8 +534,17 @@ impl Families {
     pub fn made_for(&self, text: &str) -> Result<MadeFor, Fault> {
         match text.split_whitespace().collect::<Vec<_>>().as_slice() {
             ["none"] => Ok(MadeFor::Processor),
-            [family, toolkit] => Ok(MadeFor::Toolkit(Arc::clone(self.named(family)?), Number::parse(toolkit)?)),
-            _ => Err(Fault::new(format!("a build is for FAMILY TOOLKIT, or `none`, not `{}`", escaped(text)), 0)),
+            [family, toolkit] => Ok(MadeFor::Toolkit(
+                Arc::clone(self.named(family)?),
+                Number::parse(toolkit)?,
+            )),
+            _ => Err(Fault::new(
+                format!(
+                    "a build is for FAMILY TOOLKIT, or `none`, not `{}`",
+                    escaped(text)
+                ),
+                0,
+            )),
         }
     }
 
@@ -463,11 +555,18 @@ impl Families {
 
     /// What a local label says; none when it is no family's.
     pub fn of_label(&self, local: &str) -> Option<MadeFor> {
-        if let Some(found) = self.all.iter().find_map(|f| Some(MadeFor::Toolkit(Arc::clone(f), f.of_label(local)?))) {
+        if let Some(found) = self
+            .all
+            .iter()
+            .find_map(|f| Some(MadeFor::Toolkit(Arc::clone(f), f.of_label(local)?)))
+        {
             return Some(found);
         }
         let first = local.split('.').next().unwrap_or(local);
-        self.all.iter().any(|f| f.processor.iter().any(|p| p == first)).then_some(MadeFor::Processor)
+        self.all
+            .iter()
+            .any(|f| f.processor.iter().any(|p| p == first))
+            .then_some(MadeFor::Processor)
     }
 
     /// What a release's local label says; none when it has none, or it is no family's.
@@ -475,10 +574,14 @@ impl Families {
         self.of_label(&version.local()?)
     }
 
-    /// The toolkit that a compiled file's need for a runtime library tells; none when it is no such library.
+    /// The toolkit that a compiled file's need for a runtime library tells; none when it is no such
+    /// library.
     pub fn of_library(&self, file: &str) -> Option<(Arc<Family>, Number)> {
         let of = |f: &Arc<Family>| {
-            let library = f.libraries.iter().find(|l| l.file.eq_ignore_ascii_case(file))?;
+            let library = f
+                .libraries
+                .iter()
+                .find(|l| l.file.eq_ignore_ascii_case(file))?;
             Some((Arc::clone(f), library.toolkit.clone()))
         };
         self.all.iter().find_map(of)
@@ -487,12 +590,18 @@ impl Families {
     /// Whether a library is one of a toolkit's, or comes beside it.
     pub fn has_library(&self, file: &str) -> bool {
         let lower = file.to_ascii_lowercase();
-        self.of_library(file).is_some() || self.all.iter().any(|f| f.companions.iter().any(|c| lower.starts_with(c)))
+        self.of_library(file).is_some()
+            || self
+                .all
+                .iter()
+                .any(|f| f.companions.iter().any(|c| lower.starts_with(c)))
     }
 
     /// The toolkit that a need for a runtime package tells; none when it is no such package.
     pub fn of_package(&self, need: &Requirement) -> Option<(Arc<Family>, Number)> {
-        self.all.iter().find_map(|f| Some((Arc::clone(f), f.of_package(need)?)))
+        self.all
+            .iter()
+            .find_map(|f| Some((Arc::clone(f), f.of_package(need)?)))
     }
 }
 
@@ -513,10 +622,25 @@ mod tests {
         let families = Families::built_in();
         assert!(families.iter().count() >= 2);
         for family in families.iter() {
-            let floors: Vec<&Number> = family.toolkit.iter().filter_map(|t| t.linux.as_ref()).collect();
-            assert!(floors.is_sorted(), "{}: a newer toolkit never asks for less", family.name);
-            for series in family.series.iter().filter_map(|s| s.linux.as_ref().map(|l| (s.major, l))) {
-                let of_series = family.toolkit.iter().filter(|t| t.version.major() == series.0);
+            let floors: Vec<&Number> = family
+                .toolkit
+                .iter()
+                .filter_map(|t| t.linux.as_ref())
+                .collect();
+            assert!(
+                floors.is_sorted(),
+                "{}: a newer toolkit never asks for less",
+                family.name
+            );
+            for series in family
+                .series
+                .iter()
+                .filter_map(|s| s.linux.as_ref().map(|l| (s.major, l)))
+            {
+                let of_series = family
+                    .toolkit
+                    .iter()
+                    .filter(|t| t.version.major() == series.0);
                 let highest = of_series.filter_map(|t| t.linux.as_ref()).max().unwrap();
                 assert!(series.1 <= highest, "{}: series {}", family.name, series.0);
             }
@@ -576,11 +700,14 @@ mod tests {
             need: String,
             toolkit: Option<String>,
         }
-        let checks: Checks = toml::from_str(include_str!("../../../../knowledge/checks.toml")).unwrap();
+        let checks: Checks =
+            toml::from_str(include_str!("../../../../knowledge/checks.toml")).unwrap();
         assert!(checks.package.len() > 5);
         for case in checks.package {
             let need = Requirement::parse(&case.need).unwrap();
-            let found = Families::built_in().of_package(&need).map(|(_, t)| t.to_string());
+            let found = Families::built_in()
+                .of_package(&need)
+                .map(|(_, t)| t.to_string());
             assert_eq!(found, case.toolkit, "{}", case.need);
         }
     }
@@ -598,7 +725,11 @@ mod tests {
     #[case::not_in_the_table("560.35", "12.7", Some(Runs::BySeries))]
     #[case::older_than_the_table("560.35", "9.2", Some(Runs::Fully))]
     #[case::newer_than_the_table("999.0", "99.0", None)]
-    fn a_driver_runs_toolkits(#[case] driver: &str, #[case] toolkit: &str, #[case] runs: Option<Runs>) {
+    fn a_driver_runs_toolkits(
+        #[case] driver: &str,
+        #[case] toolkit: &str,
+        #[case] runs: Option<Runs>,
+    ) {
         let families = Families::built_in();
         let cuda = families.named("cuda").unwrap();
         assert_eq!(cuda.runs(&number(toolkit), &number(driver), LINUX), runs);
@@ -610,28 +741,53 @@ mod tests {
     #[case("3.5", "12.0", Some(false))]
     #[case("9.0", "11", Some(true))]
     #[case("99.9", "12.0", None)]
-    fn a_toolkit_serves_devices(#[case] device: &str, #[case] toolkit: &str, #[case] served: Option<bool>) {
+    fn a_toolkit_serves_devices(
+        #[case] device: &str,
+        #[case] toolkit: &str,
+        #[case] served: Option<bool>,
+    ) {
         let families = Families::built_in();
         let cuda = families.named("cuda").unwrap();
-        assert_eq!(cuda.serves(&number(toolkit), device).map(|(served, ..)| served), served);
+        assert_eq!(
+            cuda.serves(&number(toolkit), device)
+                .map(|(served, ..)| served),
+            served
+        );
     }
 
     #[test]
     fn drivers_are_judged_only_where_the_table_does() {
         let families = Families::built_in();
-        let (cuda, rocm) = (families.named("CUDA").unwrap(), families.named("rocm").unwrap());
-        assert_eq!(cuda.highest_toolkit(&number("498.2"), LINUX).unwrap().to_string(), "11.5");
-        assert_eq!(cuda.highest_toolkit(&number("498.2"), System::Windows).unwrap().to_string(), "11.5");
+        let (cuda, rocm) = (
+            families.named("CUDA").unwrap(),
+            families.named("rocm").unwrap(),
+        );
+        assert_eq!(
+            cuda.highest_toolkit(&number("498.2"), LINUX)
+                .unwrap()
+                .to_string(),
+            "11.5"
+        );
+        assert_eq!(
+            cuda.highest_toolkit(&number("498.2"), System::Windows)
+                .unwrap()
+                .to_string(),
+            "11.5"
+        );
         assert!(cuda.highest_toolkit(&number("1.0"), LINUX).is_none());
         assert!(rocm.highest_toolkit(&number("1.0"), LINUX).is_none());
-        assert_eq!(rocm.runs(&number("6.0"), &number("1.0"), LINUX), Some(Runs::Fully));
+        assert_eq!(
+            rocm.runs(&number("6.0"), &number("1.0"), LINUX),
+            Some(Runs::Fully)
+        );
     }
 
     #[rstest]
     #[case("family = 1", "expected")]
     #[case("[[family]]\nname = 'x'\n", "missing field `label`")]
     #[case(
-        "[[family]]\nname = 'x'\nlabel = { before = 'x', number = 'digits' }\ntoolkit = [{ version = 'two' }]",
+        "[[family]]\nname = 'x'\nlabel = { before = 'x', number = 'digits' }\ntoolkit = \
+            [{ version = 'two' }]",
         "not a number"
     )]
     #[case(
@@ -645,8 +801,8 @@ mod tests {
 
     #[test]
     fn a_family_of_the_user_replaces_one_of_the_same_name() {
-        let text =
-            "[[family]]\nname = 'cuda'\nlabel = { before = 'zz', number = 'digits' }\ntoolkit = [{ version = '1.0' }]";
+        let text = "[[family]]\nname = 'cuda'\nlabel = \
+            { before = 'zz', number = 'digits' }\ntoolkit = [{ version = '1.0' }]";
         let families = Families::built_in().with(text).unwrap();
         assert_eq!(families.iter().filter(|f| f.name == "cuda").count(), 1);
         assert!(families.of_label("cu118").is_none() && families.of_label("zz10").is_some());

@@ -27,13 +27,17 @@ struct File {
 }
 
 // The file is compiled in and read by a test, so that it cannot be broken in a build that passed.
-static FILE: LazyLock<File> =
-    LazyLock::new(|| toml::from_str(include_str!("../../../../knowledge/building.toml")).unwrap_or_default());
+static FILE: LazyLock<File> = LazyLock::new(|| {
+    toml::from_str(include_str!("../../../../knowledge/building.toml")).unwrap_or_default()
+});
 
 impl Needed {
     /// The system package on one of these distributions, the machine's own first.
     pub fn package(&self, distributions: &[String]) -> Option<&str> {
-        distributions.iter().find_map(|d| self.packages.get(d)).map(String::as_str)
+        distributions
+            .iter()
+            .find_map(|d| self.packages.get(d))
+            .map(String::as_str)
     }
 }
 
@@ -41,8 +45,10 @@ impl Needed {
 pub fn tool(name: &str) -> Option<&'static Needed> {
     let plain = name.strip_suffix(".exe").unwrap_or(name);
     // `gcc-12`, `clang-15`: the series of a compiler.
-    let base =
-        plain.rsplit_once('-').filter(|(_, v)| v.chars().all(|c| c.is_ascii_digit() || c == '.')).map(|(b, _)| b);
+    let base = plain
+        .rsplit_once('-')
+        .filter(|(_, v)| v.chars().all(|c| c.is_ascii_digit() || c == '.'))
+        .map(|(b, _)| b);
     let same = |n: &String, other: &str| n.eq_ignore_ascii_case(other);
     let is = |n: &String| same(n, name) || same(n, plain) || base.is_some_and(|b| same(n, b));
     FILE.tool.iter().find(|t| t.names.iter().any(is))
@@ -50,7 +56,10 @@ pub fn tool(name: &str) -> Option<&'static Needed> {
 
 /// A header as it is included, or a library by the name that builds look for it by.
 pub fn header(name: &str) -> Option<&'static Needed> {
-    let below = |n: &String| n.strip_suffix('*').is_some_and(|folder| name.starts_with(folder));
+    let below = |n: &String| {
+        n.strip_suffix('*')
+            .is_some_and(|folder| name.starts_with(folder))
+    };
     let same = |n: &String| n.eq_ignore_ascii_case(name);
     let by = |is: &dyn Fn(&String) -> bool| FILE.header.iter().find(|t| t.names.iter().any(is));
     by(&same).or_else(|| by(&below))
@@ -67,7 +76,10 @@ mod tests {
     #[case("cmake.exe", Some("cmake"))]
     #[case("unheard-of", None)]
     fn tools_are_known(#[case] name: &str, #[case] package: Option<&str>) {
-        assert_eq!(tool(name).and_then(|t| t.package(&["ubuntu".into(), "debian".into()])), package);
+        assert_eq!(
+            tool(name).and_then(|t| t.package(&["ubuntu".into(), "debian".into()])),
+            package
+        );
     }
 
     #[rstest]
@@ -76,6 +88,9 @@ mod tests {
     #[case("ZLIB", Some("zlib1g-dev"))]
     #[case("firn/deep.h", None)]
     fn headers_are_known(#[case] name: &str, #[case] package: Option<&str>) {
-        assert_eq!(header(name).and_then(|t| t.package(&["debian".into()])), package);
+        assert_eq!(
+            header(name).and_then(|t| t.package(&["debian".into()])),
+            package
+        );
     }
 }

@@ -1,4 +1,5 @@
-//! What breaks installations, builds and imports, and by which words of a log it is known (`knowledge/causes.toml`).
+//! What breaks installations, builds and imports, and by which words of a log it is known
+//! (`knowledge/causes.toml`).
 
 mod literals;
 
@@ -108,13 +109,16 @@ pub enum Condition {
     OwnFile,
     /// Code of a library imports a module, and gets a file outside the folders of packages.
     OwnImported,
-    /// The last file, or the one that is named, lies in a folder of packages or of the standard library.
+    /// The last file, or the one that is named, lies in a folder of packages or of the standard
+    /// library.
     LibraryFile,
     /// The module is part of the standard library of some series.
     Standard,
-    /// The module was part of the standard library, and the interpreter (if it is known) no longer has it.
+    /// The module was part of the standard library, and the interpreter (if it is known) no longer
+    /// has it.
     Dropped,
-    /// The module is part of the standard library from a series on that the interpreter (if it is known) is older than.
+    /// The module is part of the standard library from a series on that the interpreter (if it is
+    /// known) is older than.
     Later,
     /// The module is part of the standard library, and an interpreter can be built without it.
     StandardPart,
@@ -225,36 +229,64 @@ struct Pattern {
 }
 
 impl Pattern {
-    /// Compiled when it is first needed: most logs need few. It was tried when it was read, or by a test.
+    /// Compiled when it is first needed: most logs need few. It was tried when it was read, or by a
+    /// test.
     fn regex(&self) -> Option<&Regex> {
-        self.regex.get_or_init(|| compiled(&self.text).ok()).as_ref()
+        self.regex
+            .get_or_init(|| compiled(&self.text).ok())
+            .as_ref()
     }
 }
 
 fn compiled(text: &str) -> Result<Regex, String> {
     // Classes are those of ASCII; a line of a log may hold any bytes.
-    let built = RegexBuilder::new(text).unicode(false).case_insensitive(true).size_limit(1 << 20).build();
+    let built = RegexBuilder::new(text)
+        .unicode(false)
+        .case_insensitive(true)
+        .size_limit(1 << 20)
+        .build();
     // The last line of the regex crate's message says it; the others draw the pattern.
-    built.map_err(|e| e.to_string().lines().last().unwrap_or_default().trim_start_matches("error: ").to_owned())
+    built.map_err(|e| {
+        e.to_string()
+            .lines()
+            .last()
+            .unwrap_or_default()
+            .trim_start_matches("error: ")
+            .to_owned()
+    })
 }
 
-/// Lines with one of these are always worth a look: what begins a traceback of the interpreter, and what may stand in the middle of a
-/// text that a pattern looks for, colours and typographic quotes.
-const ALWAYS: [&str; 5] = ["Traceback (most recent call last)", "File \"", "\u{1b}", "\u{2018}", "\u{201c}"];
+/// Lines with one of these are always worth a look: what begins a traceback of the interpreter, and
+/// what may stand in the middle of a text that a pattern looks for, colours and typographic quotes.
+const ALWAYS: [&str; 5] = [
+    "Traceback (most recent call last)",
+    "File \"",
+    "\u{1b}",
+    "\u{2018}",
+    "\u{201c}",
+];
 
-/// What stands between the name of a group and its number, where alternatives of a pattern tell the same fact.
+/// What stands between the name of a group and its number, where alternatives of a pattern tell the
+/// same fact.
 const AGAIN: &str = "__";
 
-/// The groups of a pattern that bear one name, told apart: a regular expression has a name once only.
+/// The groups of a pattern that bear one name, told apart: a regular expression has a name once
+/// only.
 fn told_apart(pattern: &str) -> String {
     let mut times: BTreeMap<&str, usize> = BTreeMap::new();
     let mut out = String::new();
     let mut rest = pattern;
     while let Some((before, after)) = rest.split_once("(?<") {
-        let Some((name, after)) = after.split_once('>') else { break };
+        let Some((name, after)) = after.split_once('>') else {
+            break;
+        };
         let count = times.entry(name).or_default();
         *count += 1;
-        let number = if *count > 1 { format!("{AGAIN}{count}") } else { String::new() };
+        let number = if *count > 1 {
+            format!("{AGAIN}{count}")
+        } else {
+            String::new()
+        };
         out.push_str(&format!("{before}(?<{name}{number}>"));
         rest = after;
     }
@@ -269,7 +301,8 @@ pub struct Causes {
     signs: Vec<Sign>,
     pieces: BTreeMap<String, String>,
     patterns: Vec<Pattern>,
-    /// Texts one of which a line must hold so that a pattern can find something in it, with the pattern's number.
+    /// Texts one of which a line must hold so that a pattern can find something in it, with the
+    /// pattern's number.
     hints: Vec<(String, usize)>,
     /// Patterns without such a text.
     always: Vec<usize>,
@@ -277,7 +310,8 @@ pub struct Causes {
 }
 
 static BUILT_IN: LazyLock<Arc<Causes>> = LazyLock::new(|| {
-    // The file is compiled in and every pattern of it is compiled by a test; here they are compiled when they are needed.
+    // The file is compiled in and every pattern of it is compiled by a test; here they are compiled
+    // when they are needed.
     let text = include_str!("../../../../knowledge/causes.toml");
     Arc::new(Causes::default().read(text, false).unwrap_or_default())
 });
@@ -288,7 +322,8 @@ impl Causes {
         Arc::clone(&BUILT_IN)
     }
 
-    /// The same with a further file: kinds of its own, or other words for those that are known; signs that are tried first.
+    /// The same with a further file: kinds of its own, or other words for those that are known;
+    /// signs that are tried first.
     ///
     /// # Errors
     /// When the file is not of the form or a pattern is none, with the place.
@@ -297,9 +332,17 @@ impl Causes {
     }
 
     fn read(&self, text: &str, check: bool) -> Result<Self, Fault> {
-        let file: File = toml::from_str(text)
-            .map_err(|e| Fault::new(e.message().trim().to_owned(), e.span().map_or(0, |s| s.start)))?;
-        let mut causes = Causes { pieces: self.pieces.clone(), kinds: self.kinds.clone(), ..Causes::default() };
+        let file: File = toml::from_str(text).map_err(|e| {
+            Fault::new(
+                e.message().trim().to_owned(),
+                e.span().map_or(0, |s| s.start),
+            )
+        })?;
+        let mut causes = Causes {
+            pieces: self.pieces.clone(),
+            kinds: self.kinds.clone(),
+            ..Causes::default()
+        };
         for (name, piece) in file.piece {
             causes.pieces.insert(name, piece.into_inner());
         }
@@ -325,12 +368,23 @@ impl Causes {
     fn add_sign(&mut self, entry: &SignEntry, check: bool) -> Result<(), Fault> {
         let id = entry.cause.get_ref();
         let Some(kind) = self.kinds.iter().position(|k| k.id == *id) else {
-            let fault = Fault::new(format!("no cause has the id `{id}`"), entry.cause.span().start);
+            let fault = Fault::new(
+                format!("no cause has the id `{id}`"),
+                entry.cause.span().start,
+            );
             return Err(fault.hint("name one of docs/diagnose.md, or describe it under [[cause]]"));
         };
         let number = self.signs.len();
-        let follow = entry.follow.iter().map(|f| self.add(f, Use::Beside, check)).collect::<Result<_, _>>()?;
-        let code = entry.code.as_ref().map(|c| self.add(c, Use::Beside, check)).transpose()?;
+        let follow = entry
+            .follow
+            .iter()
+            .map(|f| self.add(f, Use::Beside, check))
+            .collect::<Result<_, _>>()?;
+        let code = entry
+            .code
+            .as_ref()
+            .map(|c| self.add(c, Use::Beside, check))
+            .transpose()?;
         for line in &entry.line {
             self.add(line, Use::Sign(number), check)?;
         }
@@ -352,11 +406,17 @@ impl Causes {
 
     fn add(&mut self, text: &Spanned<String>, purpose: Use, check: bool) -> Result<usize, Fault> {
         let at = text.span().start;
-        let whole = self.with_pieces(text.get_ref()).map_err(|m| Fault::new(m, at))?;
+        let whole = self
+            .with_pieces(text.get_ref())
+            .map_err(|m| Fault::new(m, at))?;
         if check {
             compiled(&whole).map_err(|m| Fault::new(format!("this is no pattern: {m}"), at))?;
         }
-        self.patterns.push(Pattern { text: whole, regex: OnceLock::new(), purpose });
+        self.patterns.push(Pattern {
+            text: whole,
+            regex: OnceLock::new(),
+            purpose,
+        });
         Ok(self.patterns.len() - 1)
     }
 
@@ -368,7 +428,9 @@ impl Causes {
             out.push_str(before);
             let Some((name, after)) = after.split_once('%') else {
                 return Err(
-                    "a `%` begins the name of a piece, and no second one ends it; write \\x25 for the sign".to_owned()
+                    "a `%` begins the name of a piece, and no second one ends it; write \\x25 for \
+                        the sign"
+                        .to_owned(),
                 );
             };
             let Some(piece) = self.pieces.get(name) else {
@@ -386,7 +448,10 @@ impl Causes {
         let (signs, patterns) = (self.signs.len(), self.patterns.len());
         for sign in &other.signs {
             let mut sign = sign.clone();
-            sign.follow.iter_mut().chain(&mut sign.code).for_each(|p| *p += patterns);
+            sign.follow
+                .iter_mut()
+                .chain(&mut sign.code)
+                .for_each(|p| *p += patterns);
             self.signs.push(sign);
         }
         for pattern in &other.patterns {
@@ -399,8 +464,14 @@ impl Causes {
     }
 
     fn gather_hints(&mut self) {
-        self.hints.extend(ALWAYS.iter().map(|t| ((*t).to_owned(), usize::MAX)));
-        for (number, pattern) in self.patterns.iter().enumerate().filter(|(_, p)| p.purpose != Use::Beside) {
+        self.hints
+            .extend(ALWAYS.iter().map(|t| ((*t).to_owned(), usize::MAX)));
+        for (number, pattern) in self
+            .patterns
+            .iter()
+            .enumerate()
+            .filter(|(_, p)| p.purpose != Use::Beside)
+        {
             match literals::required(&pattern.text) {
                 Some(texts) => self.hints.extend(texts.into_iter().map(|t| (t, number))),
                 None => self.always.push(number),
@@ -417,7 +488,11 @@ impl Causes {
     fn hinted(&self) -> Option<&AhoCorasick> {
         let build = || {
             let kind = Some(aho_corasick::AhoCorasickKind::DFA);
-            AhoCorasick::builder().ascii_case_insensitive(true).kind(kind).build(self.hints.iter().map(|(t, _)| t)).ok()
+            AhoCorasick::builder()
+                .ascii_case_insensitive(true)
+                .kind(kind)
+                .build(self.hints.iter().map(|(t, _)| t))
+                .ok()
         };
         self.finder.get_or_init(build).as_ref()
     }
@@ -425,11 +500,23 @@ impl Causes {
     /// The patterns that may find something in a line, in their order, with what they are for.
     pub fn worth_trying(&self, line: &str) -> Vec<(usize, Use)> {
         let mut numbers = self.always.clone();
-        let found = self.hinted().into_iter().flat_map(|finder| finder.find_overlapping_iter(line));
-        numbers.extend(found.filter_map(|m| self.hints.get(m.pattern().as_usize()).map(|(_, number)| *number)));
+        let found = self
+            .hinted()
+            .into_iter()
+            .flat_map(|finder| finder.find_overlapping_iter(line));
+        numbers.extend(found.filter_map(|m| {
+            self.hints
+                .get(m.pattern().as_usize())
+                .map(|(_, number)| *number)
+        }));
         numbers.sort_unstable();
         numbers.dedup();
-        let purpose = |n: usize| self.patterns.get(n).map(|p| (n, p.purpose)).filter(|(_, p)| *p != Use::Beside);
+        let purpose = |n: usize| {
+            self.patterns
+                .get(n)
+                .map(|p| (n, p.purpose))
+                .filter(|(_, p)| *p != Use::Beside)
+        };
         numbers.into_iter().filter_map(purpose).collect()
     }
 
@@ -437,9 +524,20 @@ impl Causes {
     pub fn found(&self, pattern: usize, line: &str) -> Option<Vec<(String, String)>> {
         let regex = self.patterns.get(pattern)?.regex()?;
         let captures = regex.captures(line.as_bytes())?;
-        let text = |name: &str| Some(String::from_utf8_lossy(captures.name(name)?.as_bytes()).trim().to_owned());
+        let text = |name: &str| {
+            Some(
+                String::from_utf8_lossy(captures.name(name)?.as_bytes())
+                    .trim()
+                    .to_owned(),
+            )
+        };
         let named = regex.capture_names().flatten();
-        let fact = |name: &str| Some((name.split(AGAIN).next()?.to_owned(), text(name).filter(|t| !t.is_empty())?));
+        let fact = |name: &str| {
+            Some((
+                name.split(AGAIN).next()?.to_owned(),
+                text(name).filter(|t| !t.is_empty())?,
+            ))
+        };
         Some(named.filter_map(fact).collect())
     }
 
@@ -476,11 +574,13 @@ mod tests {
     use rstest::rstest;
 
     /// The ids of the contract.
-    const IDS: &str = "no-release-fits name-unknown version-unknown clash stale-dependency wheel-not-for-target build-tool-missing \
-        header-missing build-dependency-missing build-failed module-absent module-shadowed library-absent libc-too-old \
-        cxx-runtime-too-old wrong-architecture symbol-absent abi-changed library-version-differs api-removed syntax-too-new \
-        driver-too-old device-unsupported accelerator-build-absent toolkit-absent hash-differs file-corrupt network-unreachable \
-        tls-untrusted no-space not-permitted managed-environment path-too-long memory-exhausted";
+    const IDS: &str = "no-release-fits name-unknown version-unknown clash stale-dependency \
+        wheel-not-for-target build-tool-missing header-missing build-dependency-missing \
+        build-failed module-absent module-shadowed library-absent libc-too-old cxx-runtime-too-old \
+        wrong-architecture symbol-absent abi-changed library-version-differs api-removed \
+        syntax-too-new driver-too-old device-unsupported accelerator-build-absent toolkit-absent \
+        hash-differs file-corrupt network-unreachable tls-untrusted no-space not-permitted \
+        managed-environment path-too-long memory-exhausted";
 
     #[test]
     fn every_pattern_compiles_and_has_a_text_that_a_line_must_hold() {
@@ -489,21 +589,54 @@ mod tests {
             let line = text.get(..f.offset()).map_or(0, |t| t.lines().count());
             panic!("knowledge/causes.toml:{line}: {f}")
         });
-        let slow: Vec<&str> = causes.always.iter().map(|n| causes.patterns().nth(*n).unwrap()).collect();
-        assert_eq!(slow, [""; 0], "no text of three letters must be there: the pattern would be tried on every line");
-        let needs_nothing = |r: &Advice| !r.text.contains('{') && r.change.as_ref().is_none_or(|c| !c.contains('{'));
+        let slow: Vec<&str> = causes
+            .always
+            .iter()
+            .map(|n| causes.patterns().nth(*n).unwrap())
+            .collect();
+        assert_eq!(
+            slow, [""; 0],
+            "no text of three letters must be there: the pattern would be tried on every line"
+        );
+        let needs_nothing = |r: &Advice| {
+            !r.text.contains('{') && r.change.as_ref().is_none_or(|c| !c.contains('{'))
+        };
         for kind in &causes.kinds {
             let known = |id: &String| id == "*" || causes.kind_of(id).is_some();
-            assert!(kind.hides.iter().all(known), "{}: {:?}", kind.id, kind.hides);
-            assert!(!kind.title.each().is_empty() && !kind.remedies.is_empty(), "{}", kind.id);
+            assert!(
+                kind.hides.iter().all(known),
+                "{}: {:?}",
+                kind.id,
+                kind.hides
+            );
+            assert!(
+                !kind.title.each().is_empty() && !kind.remedies.is_empty(),
+                "{}",
+                kind.id
+            );
             let plain = |text: &String| !text.contains('{');
-            assert!(kind.title.each().last().is_some_and(plain), "{}: a title without facts is the last", kind.id);
-            assert!(kind.remedies.iter().any(needs_nothing), "{}: a remedy that needs no facts", kind.id);
+            assert!(
+                kind.title.each().last().is_some_and(plain),
+                "{}: a title without facts is the last",
+                kind.id
+            );
+            assert!(
+                kind.remedies.iter().any(needs_nothing),
+                "{}: a remedy that needs no facts",
+                kind.id
+            );
         }
         for sign in &causes.signs {
             let id = &causes.kinds[sign.kind].id;
-            let told = sign.remedies.as_ref().is_none_or(|all| all.iter().any(needs_nothing));
-            assert!(told, "{id}: a sign's own remedies, of which none can be told without facts: {:?}", sign.remedies);
+            let told = sign
+                .remedies
+                .as_ref()
+                .is_none_or(|all| all.iter().any(needs_nothing));
+            assert!(
+                told,
+                "{id}: a sign's own remedies, of which none can be told without facts: {:?}",
+                sign.remedies
+            );
         }
     }
 
@@ -516,19 +649,34 @@ mod tests {
         expected.sort_unstable();
         assert_eq!(ids, expected);
         for (number, id) in causes.ids().enumerate() {
-            assert!(causes.signs.iter().any(|s| s.kind == number), "{id} has no sign");
+            assert!(
+                causes.signs.iter().any(|s| s.kind == number),
+                "{id} has no sign"
+            );
         }
     }
 
     #[test]
     fn further_files_add_signs_and_causes() {
-        let more = "[[cause]]\nid = 'gate-closed'\ndepth = 1\ntitle = 'the gate of the hut is closed'\n[[sign]]\ncause = 'gate-closed'\nline = ['gate %version% is closed']\n";
+        let more = "[[cause]]\nid = 'gate-closed'\ndepth = 1\ntitle = 'the gate of the hut is \
+            closed'\n[[sign]]\ncause = 'gate-closed'\nline = ['gate %version% is closed']\n";
         let causes = Causes::built_in().with(more).unwrap();
         let found = causes.worth_trying("the gate 1.2 is closed.");
-        let (number, Use::Sign(sign)) = found[0] else { panic!("{found:?}") };
-        assert_eq!(causes.kind(causes.sign(sign).unwrap().kind).unwrap().id, "gate-closed");
-        assert_eq!(causes.found(number, "the gate 1.2 is closed."), Some(vec![("version".into(), "1.2".into())]));
-        assert!(!causes.worth_trying("No space left on device").is_empty(), "what was known stays");
+        let (number, Use::Sign(sign)) = found[0] else {
+            panic!("{found:?}")
+        };
+        assert_eq!(
+            causes.kind(causes.sign(sign).unwrap().kind).unwrap().id,
+            "gate-closed"
+        );
+        assert_eq!(
+            causes.found(number, "the gate 1.2 is closed."),
+            Some(vec![("version".into(), "1.2".into())])
+        );
+        assert!(
+            !causes.worth_trying("No space left on device").is_empty(),
+            "what was known stays"
+        );
     }
 
     #[rstest]
@@ -541,6 +689,10 @@ mod tests {
     #[case::unknown_condition("[[sign]]\ncause = 'clash'\nline = ['x']\nwhen = ['never']\n", 4)]
     fn broken_files_have_a_place(#[case] text: &str, #[case] line: usize) {
         let fault = Causes::built_in().with(text).unwrap_err();
-        assert_eq!(text[..fault.offset()].matches('\n').count() + 1, line, "{fault:?}");
+        assert_eq!(
+            text[..fault.offset()].matches('\n').count() + 1,
+            line,
+            "{fault:?}"
+        );
     }
 }

@@ -42,7 +42,8 @@ pub struct Libraries {
 }
 
 static BUILT_IN: LazyLock<Arc<Libraries>> = LazyLock::new(|| {
-    // The file is compiled in and read by a test, so that it cannot be broken in a build that passed.
+    // The file is compiled in and read by a test, so that it cannot be broken in a build that
+    // passed.
     let text = include_str!("../../../../knowledge/libraries.toml");
     Arc::new(Libraries::default().with(text).unwrap_or_default())
 });
@@ -58,9 +59,17 @@ impl Libraries {
     /// # Errors
     /// When the file is not of the form, with the place.
     pub fn with(&self, text: &str) -> Result<Self, Fault> {
-        let read: File = toml::from_str(text)
-            .map_err(|e| Fault::new(e.message().trim().to_owned(), e.span().map_or(0, |s| s.start)))?;
-        let all = read.library.into_iter().chain(self.all.iter().cloned()).collect();
+        let read: File = toml::from_str(text).map_err(|e| {
+            Fault::new(
+                e.message().trim().to_owned(),
+                e.span().map_or(0, |s| s.start),
+            )
+        })?;
+        let all = read
+            .library
+            .into_iter()
+            .chain(self.all.iter().cloned())
+            .collect();
         Ok(Libraries { all })
     }
 
@@ -71,12 +80,21 @@ impl Libraries {
             // As code that loads a library itself names it: without the number of its interface.
             None => {
                 pattern == file
-                    || file.ends_with(".so") && pattern.strip_prefix(file).is_some_and(|r| r.starts_with('.'))
+                    || file.ends_with(".so")
+                        && pattern
+                            .strip_prefix(file)
+                            .is_some_and(|r| r.starts_with('.'))
             }
         };
         let library = self.all.iter().find(|l| l.files.iter().any(names))?;
-        let package = distributions.iter().find_map(|d| library.packages.get(d)).cloned();
-        Some(Provided { what: library.what.clone(), package })
+        let package = distributions
+            .iter()
+            .find_map(|d| library.packages.get(d))
+            .cloned();
+        Some(Provided {
+            what: library.what.clone(),
+            package,
+        })
     }
 }
 
@@ -91,7 +109,11 @@ mod tests {
     #[case("libGL.so", &["fedora"], Some("mesa-libGL"))]
     #[case("libGL.so.1", &["unheard-of"], None)]
     #[case("libc.musl-x86_64.so.1", &[], None)]
-    fn what_provides_a_library_is_told(#[case] file: &str, #[case] systems: &[&str], #[case] package: Option<&str>) {
+    fn what_provides_a_library_is_told(
+        #[case] file: &str,
+        #[case] systems: &[&str],
+        #[case] package: Option<&str>,
+    ) {
         let systems: Vec<String> = systems.iter().map(|s| (*s).to_owned()).collect();
         let provided = Libraries::built_in().provided(file, &systems).unwrap();
         assert!(!provided.what.is_empty());
@@ -101,9 +123,18 @@ mod tests {
     #[test]
     fn further_files_come_first_and_broken_ones_have_a_place() {
         let more = Libraries::built_in()
-            .with("[[library]]\nfiles = ['libfirn.so.*']\nwhat = 'snow'\npackages = { debian = 'firn-runtime' }\n")
+            .with(
+                "[[library]]\nfiles = ['libfirn.so.*']\nwhat = 'snow'\npackages = \
+                { debian = 'firn-runtime' }\n",
+            )
             .unwrap();
-        assert_eq!(more.provided("libfirn.so.3", &["debian".into()]).unwrap().package.as_deref(), Some("firn-runtime"));
+        assert_eq!(
+            more.provided("libfirn.so.3", &["debian".into()])
+                .unwrap()
+                .package
+                .as_deref(),
+            Some("firn-runtime")
+        );
         assert_eq!(more.provided("libfirn.so", &[]), None);
         let fault = more.with("[[library]]\nfile = 1\n").unwrap_err();
         assert!(fault.offset() > 0, "{fault:?}");

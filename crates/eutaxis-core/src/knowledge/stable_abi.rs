@@ -23,16 +23,25 @@ static NAMES: LazyLock<FxHashMap<String, u64>> = LazyLock::new(|| {
     // A broken file is found by a test; without it no name is known, and none is judged.
     let file: File = toml::from_str(include_str!("../../../../knowledge/stable-abi.toml"))
         .unwrap_or_else(|_| File { series: Vec::new() });
-    let minor = |version: &str| version.strip_prefix("3.").and_then(|m| m.parse().ok()).unwrap_or(0);
+    let minor = |version: &str| {
+        version
+            .strip_prefix("3.")
+            .and_then(|m| m.parse().ok())
+            .unwrap_or(0)
+    };
     let of_series = |added: &Added| {
         let minor = minor(&added.version);
-        added.names.split_whitespace().map(|n| (n.to_owned(), minor)).collect::<Vec<_>>()
+        added
+            .names
+            .split_whitespace()
+            .map(|n| (n.to_owned(), minor))
+            .collect::<Vec<_>>()
     };
     file.series.iter().flat_map(of_series).collect()
 });
 
-/// Whether a function or datum of the interpreter belongs to the stable ABI as of `3.minor`. Series that are newer than the
-/// list are not judged: everything may belong to theirs.
+/// Whether a function or datum of the interpreter belongs to the stable ABI as of `3.minor`. Series
+/// that are newer than the list are not judged: everything may belong to theirs.
 pub fn is_stable(name: &str, minor: u64) -> bool {
     let newest = NAMES.values().max().copied().unwrap_or(0);
     // The list does not tell the series before its first apart.

@@ -1,4 +1,5 @@
-//! Modules of the standard library, those that came and went above all (`knowledge/standard-modules.toml`).
+//! Modules of the standard library, those that came and went above all
+//! (`knowledge/standard-modules.toml`).
 
 use std::collections::BTreeMap;
 use std::sync::LazyLock;
@@ -33,20 +34,27 @@ struct File {
 }
 
 // The file is compiled in and read by a test, so that it cannot be broken in a build that passed.
-static FILE: LazyLock<File> =
-    LazyLock::new(|| toml::from_str(include_str!("../../../../knowledge/standard-modules.toml")).unwrap_or_default());
+static FILE: LazyLock<File> = LazyLock::new(|| {
+    toml::from_str(include_str!("../../../../knowledge/standard-modules.toml")).unwrap_or_default()
+});
 
-static BY_NAME: LazyLock<FxHashMap<&'static str, &'static Standing>> =
-    LazyLock::new(|| FILE.module.iter().flat_map(|m| m.names.iter().map(move |n| (n.as_str(), m))).collect());
+static BY_NAME: LazyLock<FxHashMap<&'static str, &'static Standing>> = LazyLock::new(|| {
+    FILE.module
+        .iter()
+        .flat_map(|m| m.names.iter().map(move |n| (n.as_str(), m)))
+        .collect()
+});
 
 impl Standing {
-    /// Whether an interpreter of a series, `(3, 12)`, no longer has it; of one that is not known it may be so.
+    /// Whether an interpreter of a series, `(3, 12)`, no longer has it; of one that is not known it
+    /// may be so.
     pub fn is_dropped(&self, series: Option<(u64, u64)>) -> bool {
         let of = |removed: &String| series.is_none_or(|s| numbers(removed).is_some_and(|r| s >= r));
         self.removed.as_ref().is_some_and(of)
     }
 
-    /// Whether an interpreter of a series does not have it yet; of one that is not known it may be so.
+    /// Whether an interpreter of a series does not have it yet; of one that is not known it may be
+    /// so.
     pub fn is_later(&self, series: Option<(u64, u64)>) -> bool {
         let of = |added: &String| series.is_none_or(|s| numbers(added).is_some_and(|a| s < a));
         self.added.as_ref().is_some_and(of)
@@ -84,7 +92,10 @@ mod tests {
         #[case] later: bool,
     ) {
         let standing = standing(module).unwrap();
-        assert_eq!((standing.is_dropped(series), standing.is_later(series)), (dropped, later));
+        assert_eq!(
+            (standing.is_dropped(series), standing.is_later(series)),
+            (dropped, later)
+        );
     }
 
     #[test]

@@ -19,8 +19,8 @@ impl Marker {
         evaluate(self, values, Asked::Extra(extra))
     }
 
-    /// Whether a dependency with this marker is wanted when `extras` are asked for: it is if the marker holds without
-    /// an extra or for at least one of them.
+    /// Whether a dependency with this marker is wanted when `extras` are asked for: it is if the
+    /// marker holds without an extra or for at least one of them.
     pub fn wanted(&self, values: &MarkerValues, extras: &[Name]) -> bool {
         self.holds(values, None) || extras.iter().any(|e| self.holds(values, Some(e)))
     }
@@ -40,14 +40,19 @@ fn evaluate(marker: &Marker, values: &MarkerValues, asked: Asked<'_>) -> bool {
 }
 
 fn compare(c: &Comparison, values: &MarkerValues, asked: Asked<'_>) -> bool {
-    if let (Operand::Text(name), Operand::Variable(set @ (Variable::Extras | Variable::DependencyGroups))) =
-        (&c.left, &c.right)
+    if let (
+        Operand::Text(name),
+        Operand::Variable(set @ (Variable::Extras | Variable::DependencyGroups)),
+    ) = (&c.left, &c.right)
     {
         return set_holds(name, *set, c.relation, asked);
     }
     let is_extra = |o: &Operand| *o == Operand::Variable(Variable::Extra);
     let of_extra = is_extra(&c.left) || is_extra(&c.right);
-    let (left, right) = (text_of(&c.left, values, asked), text_of(&c.right, values, asked));
+    let (left, right) = (
+        text_of(&c.left, values, asked),
+        text_of(&c.right, values, asked),
+    );
     if of_extra {
         // PEP 685: both sides of a comparison with `extra` are normalised.
         let normal = |t: &str| Name::parse(t).map_or_else(|_| t.to_owned(), String::from);
@@ -62,7 +67,8 @@ fn compare(c: &Comparison, values: &MarkerValues, asked: Asked<'_>) -> bool {
     by_text(c.relation, &left, &right)
 }
 
-/// A version; an interpreter that was patched locally says `3.12.1+`, which is read as a local label.
+/// A version; an interpreter that was patched locally says `3.12.1+`, which is read as a local
+/// label.
 fn version_of(text: &str) -> Option<Version> {
     match text.strip_suffix('+') {
         Some(plain) => Version::parse(&format!("{plain}+local")).ok(),
@@ -88,7 +94,11 @@ fn set_holds(name: &str, set: Variable, relation: Relation, asked: Asked<'_>) ->
         _ => &[],
     };
     let found = Name::parse(name).is_ok_and(|n| members.contains(&n));
-    if relation == Relation::In { found } else { !found }
+    if relation == Relation::In {
+        found
+    } else {
+        !found
+    }
 }
 
 /// The fallback to text, by code point, case-sensitive.
@@ -132,7 +142,11 @@ mod tests {
     }
 
     fn candidate_313() -> MarkerValues {
-        MarkerValues { python_version: "3.13".into(), python_full_version: "3.13.0rc1".into(), ..linux_312() }
+        MarkerValues {
+            python_version: "3.13".into(),
+            python_full_version: "3.13.0rc1".into(),
+            ..linux_312()
+        }
     }
 
     #[rstest]
@@ -143,8 +157,14 @@ mod tests {
     #[case(r#"python_version >= "3.8.*""#, false)]
     #[case(r#"python_version in "3.120""#, true)]
     #[case(r#"python_version not in "3.8,3.9""#, true)]
-    #[case(r#"os_name == "posix" or sys_platform == "win32" and python_version < "3""#, true)]
-    #[case(r#"(os_name == "posix" or sys_platform == "win32") and python_version < "3""#, false)]
+    #[case(
+        r#"os_name == "posix" or sys_platform == "win32" and python_version < "3""#,
+        true
+    )]
+    #[case(
+        r#"(os_name == "posix" or sys_platform == "win32") and python_version < "3""#,
+        false
+    )]
     #[case(r#"platform_release >= "5""#, true)]
     #[case(r#"python_version ~= "3.8""#, true)]
     #[case(r#""3.8" <= python_version"#, true)]
@@ -155,7 +175,11 @@ mod tests {
     fn markers_of_the_published_table(#[case] text: &str, #[case] value: bool) {
         let marker = Marker::parse(text).unwrap();
         assert_eq!(marker.holds(&linux_312(), None), value);
-        assert_eq!(Marker::parse(&marker.to_string()).unwrap(), marker, "what is shown reads back");
+        assert_eq!(
+            Marker::parse(&marker.to_string()).unwrap(),
+            marker,
+            "what is shown reads back"
+        );
     }
 
     #[test]
@@ -163,10 +187,25 @@ mod tests {
         let holds = |t: &str| Marker::parse(t).unwrap().holds(&candidate_313(), None);
         assert!(!holds("python_full_version < '3.13'") && !holds("python_full_version >= '3.13'"));
         assert!(holds("python_version >= '3.13'"));
-        let patched = MarkerValues { python_full_version: "3.12.1+".into(), ..linux_312() };
-        assert!(Marker::parse("python_full_version >= '3.12.1'").unwrap().holds(&patched, None));
-        let custom = MarkerValues { platform_release: "10.4-custom".into(), ..linux_312() };
-        assert!(!Marker::parse("platform_release >= '5'").unwrap().holds(&custom, None), "compared as text");
+        let patched = MarkerValues {
+            python_full_version: "3.12.1+".into(),
+            ..linux_312()
+        };
+        assert!(
+            Marker::parse("python_full_version >= '3.12.1'")
+                .unwrap()
+                .holds(&patched, None)
+        );
+        let custom = MarkerValues {
+            platform_release: "10.4-custom".into(),
+            ..linux_312()
+        };
+        assert!(
+            !Marker::parse("platform_release >= '5'")
+                .unwrap()
+                .holds(&custom, None),
+            "compared as text"
+        );
     }
 
     #[test]
@@ -177,13 +216,20 @@ mod tests {
         assert!(!marker.wanted(&linux_312(), &[]));
         let two = Marker::parse("extra == 'a' and extra == 'b'").unwrap();
         let both = [Name::parse("a").unwrap(), Name::parse("b").unwrap()];
-        assert!(!two.wanted(&linux_312(), &both), "evaluated once for each extra");
+        assert!(
+            !two.wanted(&linux_312(), &both),
+            "evaluated once for each extra"
+        );
     }
 
     #[test]
     fn lock_file_sets_are_tested_for_membership() {
         let groups = [Name::parse("test").unwrap()];
-        let holds = |t: &str| Marker::parse(t).unwrap().holds_in_lock(&linux_312(), &[], &groups);
+        let holds = |t: &str| {
+            Marker::parse(t)
+                .unwrap()
+                .holds_in_lock(&linux_312(), &[], &groups)
+        };
         assert!(holds("'Test' in dependency_groups and 'x' not in extras"));
         assert!(!holds("'docs' in dependency_groups"));
     }
@@ -201,7 +247,11 @@ mod tests {
     #[case("os_name ==", 10, "ends where")]
     #[case("extras == 'x'", 7, "are sets")]
     #[case("", 0, "ends where")]
-    fn bad_markers_are_refused_with_their_place(#[case] text: &str, #[case] offset: usize, #[case] part: &str) {
+    fn bad_markers_are_refused_with_their_place(
+        #[case] text: &str,
+        #[case] offset: usize,
+        #[case] part: &str,
+    ) {
         let fault = Marker::parse(text).unwrap_err();
         assert!(fault.to_string().contains(part), "{fault}");
         assert_eq!(fault.offset(), offset);

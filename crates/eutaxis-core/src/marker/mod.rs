@@ -1,4 +1,5 @@
-//! Environment markers (PEP 508 and 685, environment markers): conditions on the target under which a requirement counts.
+//! Environment markers (PEP 508 and 685, environment markers): conditions on the target under which
+//! a requirement counts.
 
 mod evaluate;
 mod parse;
@@ -11,7 +12,8 @@ pub use values::{MarkerValues, Variable};
 use crate::fault::Fault;
 use crate::version::Operator;
 
-/// A condition on the target, as a tree. `and` and `or` keep the order and grouping that was written.
+/// A condition on the target, as a tree. `and` and `or` keep the order and grouping that was
+/// written.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub enum Marker {
     /// All hold.
@@ -57,8 +59,8 @@ impl Marker {
     /// Reads a marker.
     ///
     /// # Errors
-    /// When the text is not a marker: unknown variable, unquoted text, unbalanced parenthesis, nesting too deep,
-    /// `~=` with what is no version.
+    /// When the text is not a marker: unknown variable, unquoted text, unbalanced parenthesis,
+    /// nesting too deep, `~=` with what is no version.
     pub fn parse(text: &str) -> Result<Self, Fault> {
         parse::marker(text)
     }
@@ -67,7 +69,9 @@ impl Marker {
     pub fn mentions(&self, variable: Variable) -> bool {
         match self {
             Marker::And(parts) | Marker::Or(parts) => parts.iter().any(|m| m.mentions(variable)),
-            Marker::Compare(c) => [&c.left, &c.right].into_iter().any(|o| *o == Operand::Variable(variable)),
+            Marker::Compare(c) => [&c.left, &c.right]
+                .into_iter()
+                .any(|o| *o == Operand::Variable(variable)),
         }
     }
 }

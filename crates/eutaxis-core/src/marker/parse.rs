@@ -23,9 +23,13 @@ pub(super) fn marker(text: &str) -> Result<Marker, Fault> {
     match reader.rest().chars().next() {
         None => Ok(marker),
         Some(')') => Err(Fault::new("a `)` without its `(`", reader.at)),
-        Some(_) => {
-            Err(Fault::new(format!("`and` or `or` was expected before `{}`", escaped(reader.rest())), reader.at))
-        }
+        Some(_) => Err(Fault::new(
+            format!(
+                "`and` or `or` was expected before `{}`",
+                escaped(reader.rest())
+            ),
+            reader.at,
+        )),
     }
 }
 
@@ -40,13 +44,19 @@ impl<'a> Reader<'a> {
     }
 
     fn spaces(&mut self) {
-        self.at += self.rest().bytes().take_while(|b| matches!(b, b' ' | b'\t')).count();
+        self.at += self
+            .rest()
+            .bytes()
+            .take_while(|b| matches!(b, b' ' | b'\t'))
+            .count();
     }
 
     /// Takes a word such as `and` if it stands here whole.
     fn word(&mut self, wanted: &str) -> bool {
         self.spaces();
-        let Some(after) = self.rest().strip_prefix(wanted) else { return false };
+        let Some(after) = self.rest().strip_prefix(wanted) else {
+            return false;
+        };
         if after.starts_with(|c: char| c.is_ascii_alphanumeric() || c == '_') {
             return false;
         }
@@ -77,7 +87,10 @@ impl<'a> Reader<'a> {
         }
         let open = self.at;
         if depth >= DEEPEST {
-            return Err(Fault::new(format!("parentheses are nested more than {DEEPEST} deep"), open));
+            return Err(Fault::new(
+                format!("parentheses are nested more than {DEEPEST} deep"),
+                open,
+            ));
         }
         self.at += 1;
         let inner = self.alternatives(depth + 1)?;
@@ -100,15 +113,32 @@ impl<'a> Reader<'a> {
         };
         let right = self.operand()?;
         if let (Relation::Version(Operator::Compatible), Operand::Text(text)) = (relation, &right) {
-            Specifier::parse(&format!("~={text}")).map_err(|f| Fault::new(f.message(), right_at))?;
+            Specifier::parse(&format!("~={text}"))
+                .map_err(|f| Fault::new(f.message(), right_at))?;
         }
-        let set = |o: &Operand| matches!(o, Operand::Variable(Variable::Extras | Variable::DependencyGroups));
+        let set = |o: &Operand| {
+            matches!(
+                o,
+                Operand::Variable(Variable::Extras | Variable::DependencyGroups)
+            )
+        };
         if set(&left)
-            || (set(&right) && !matches!((relation, &left), (Relation::In | Relation::NotIn, Operand::Text(_))))
+            || (set(&right)
+                && !matches!(
+                    (relation, &left),
+                    (Relation::In | Relation::NotIn, Operand::Text(_))
+                ))
         {
-            return Err(Fault::new("`extras` and `dependency_groups` are sets", place).hint("write 'name' in extras"));
+            return Err(
+                Fault::new("`extras` and `dependency_groups` are sets", place)
+                    .hint("write 'name' in extras"),
+            );
         }
-        Ok(Marker::Compare(Box::new(Comparison { left, relation, right })))
+        Ok(Marker::Compare(Box::new(Comparison {
+            left,
+            relation,
+            right,
+        })))
     }
 
     fn relation(&mut self) -> Result<Relation, Fault> {
@@ -124,32 +154,54 @@ impl<'a> Reader<'a> {
             return Ok(Relation::NotIn);
         }
         self.at = start;
-        let fault = Fault::new(format!("a comparison was expected, found `{}`", escaped(self.rest())), start);
-        Err(if self.rest().starts_with('=') { fault.hint("write `==`") } else { fault })
+        let fault = Fault::new(
+            format!(
+                "a comparison was expected, found `{}`",
+                escaped(self.rest())
+            ),
+            start,
+        );
+        Err(if self.rest().starts_with('=') {
+            fault.hint("write `==`")
+        } else {
+            fault
+        })
     }
 
     fn operand(&mut self) -> Result<Operand, Fault> {
         self.spaces();
         let rest = self.rest();
         let Some(first) = rest.chars().next() else {
-            return Err(Fault::new("the marker ends where a variable or a quoted text was expected", self.at));
+            return Err(Fault::new(
+                "the marker ends where a variable or a quoted text was expected",
+                self.at,
+            ));
         };
         if matches!(first, '\'' | '"') {
             let inner = rest.get(1..).unwrap_or("");
             let Some(length) = inner.find(first) else {
-                return Err(Fault::new(format!("the closing {first} is missing"), self.at));
+                return Err(Fault::new(
+                    format!("the closing {first} is missing"),
+                    self.at,
+                ));
             };
             self.at += length + 2;
             return Ok(Operand::Text(inner.get(..length).unwrap_or("").to_owned()));
         }
-        let length = rest.bytes().take_while(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'.')).count();
+        let length = rest
+            .bytes()
+            .take_while(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'.'))
+            .count();
         let word = rest.get(..length).unwrap_or("");
         if let Some(variable) = Variable::parse(word) {
             self.at += length;
             return Ok(Operand::Variable(variable));
         }
         if word.is_empty() {
-            return Err(Fault::new(format!("`{}` cannot stand in a marker", escaped(&first.to_string())), self.at));
+            return Err(Fault::new(
+                format!("`{}` cannot stand in a marker", escaped(&first.to_string())),
+                self.at,
+            ));
         }
         let fault = Fault::new(format!("`{word}` is not a marker variable"), self.at);
         Err(match nearest(word, Variable::spellings(), 1).first() {

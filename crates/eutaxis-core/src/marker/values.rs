@@ -42,7 +42,10 @@ const SPELLINGS: [(&str, Variable); 20] = [
     ("os_name", Variable::OsName),
     ("sys_platform", Variable::SysPlatform),
     ("platform_machine", Variable::PlatformMachine),
-    ("platform_python_implementation", Variable::PlatformPythonImplementation),
+    (
+        "platform_python_implementation",
+        Variable::PlatformPythonImplementation,
+    ),
     ("platform_release", Variable::PlatformRelease),
     ("platform_system", Variable::PlatformSystem),
     ("platform_version", Variable::PlatformVersion),
@@ -57,8 +60,14 @@ const SPELLINGS: [(&str, Variable); 20] = [
     ("sys.platform", Variable::SysPlatform),
     ("platform.version", Variable::PlatformVersion),
     ("platform.machine", Variable::PlatformMachine),
-    ("platform.python_implementation", Variable::PlatformPythonImplementation),
-    ("python_implementation", Variable::PlatformPythonImplementation),
+    (
+        "platform.python_implementation",
+        Variable::PlatformPythonImplementation,
+    ),
+    (
+        "python_implementation",
+        Variable::PlatformPythonImplementation,
+    ),
 ];
 
 impl Variable {
@@ -69,7 +78,10 @@ impl Variable {
 
     /// The standard's spelling.
     pub fn as_str(self) -> &'static str {
-        SPELLINGS.iter().find(|(_, v)| *v == self).map_or("", |(s, _)| s)
+        SPELLINGS
+            .iter()
+            .find(|(_, v)| *v == self)
+            .map_or("", |(s, _)| s)
     }
 
     /// All spellings that are read.

@@ -1,4 +1,5 @@
-//! Adjustments: facts that the user knows and the metadata does not say, or says wrongly (`[[adjust]]`).
+//! Adjustments: facts that the user knows and the metadata does not say, or says wrongly
+//! (`[[adjust]]`).
 
 use super::{Bar, BarKind, Offer, build::restated};
 use crate::artifact::Metadata;
@@ -50,14 +51,24 @@ impl Adjustment {
 
     /// Whether its condition holds on a target.
     pub fn counts_on(&self, target: &Target) -> bool {
-        self.when.as_ref().is_none_or(|m| m.holds(&target.markers, None))
+        self.when
+            .as_ref()
+            .is_none_or(|m| m.holds(&target.markers, None))
     }
 }
 
-/// The offer as adjustments change it: by what they say that its wheels were made for, and by a bar before it.
-pub(super) fn offered(offer: Offer, project: &Name, target: &Target, adjustments: &[Adjustment]) -> Offer {
-    let stated =
-        adjustments.iter().filter(|a| a.speaks_of(project, &offer.version, target)).find_map(|a| match &a.effect {
+/// The offer as adjustments change it: by what they say that its wheels were made for, and by a bar
+/// before it.
+pub(super) fn offered(
+    offer: Offer,
+    project: &Name,
+    target: &Target,
+    adjustments: &[Adjustment],
+) -> Offer {
+    let stated = adjustments
+        .iter()
+        .filter(|a| a.speaks_of(project, &offer.version, target))
+        .find_map(|a| match &a.effect {
             Effect::MadeFor(made_for) => Some(made_for),
             _ => None,
         });
@@ -65,16 +76,25 @@ pub(super) fn offered(offer: Offer, project: &Name, target: &Target, adjustments
         Some(made_for) => restated(offer, made_for, target),
         None => offer,
     };
-    let takes = |a: &Adjustment| a.effect == Effect::Take && a.speaks_of(project, &offer.version, target);
-    let offer =
-        if adjustments.iter().any(takes) { super::without_bars(offer, BarKind::Quarantined, target) } else { offer };
+    let takes =
+        |a: &Adjustment| a.effect == Effect::Take && a.speaks_of(project, &offer.version, target);
+    let offer = if adjustments.iter().any(takes) {
+        super::without_bars(offer, BarKind::Quarantined, target)
+    } else {
+        offer
+    };
     let mut avoiding = adjustments.iter().filter(|a| a.effect == Effect::Avoid);
-    let Some(adjustment) = avoiding.find(|a| a.speaks_of(project, &offer.version, target)) else { return offer };
-    offer.barred_by(Bar::Avoided { because: adjustment.because.clone(), origin: adjustment.origin.clone() })
+    let Some(adjustment) = avoiding.find(|a| a.speaks_of(project, &offer.version, target)) else {
+        return offer;
+    };
+    offer.barred_by(Bar::Avoided {
+        because: adjustment.because.clone(),
+        origin: adjustment.origin.clone(),
+    })
 }
 
-/// What a release needs by its metadata and the adjustments over it, in the order of the metadata, each with the
-/// adjustment that says it, by its index.
+/// What a release needs by its metadata and the adjustments over it, in the order of the metadata,
+/// each with the adjustment that says it, by its index.
 pub fn requirements(
     metadata: &Metadata,
     project: &Name,
@@ -85,11 +105,24 @@ pub fn requirements(
     let only = needs_only(project, version, target, adjustments);
     let mut all: Vec<(Requirement, Option<usize>)> = match only {
         Some((i, needs)) => needs.iter().map(|r| (r.clone(), Some(i))).collect(),
-        None => metadata.requires.iter().map(|r| (r.clone(), None)).collect(),
+        None => metadata
+            .requires
+            .iter()
+            .map(|r| (r.clone(), None))
+            .collect(),
     };
-    for (i, adjustment) in adjustments.iter().enumerate().filter(|(_, a)| a.speaks_of(project, version, target)) {
-        let Effect::Needs(requirement) = &adjustment.effect else { continue };
-        let place = all.iter().position(|(r, _)| r.name == requirement.name).unwrap_or(all.len());
+    for (i, adjustment) in adjustments
+        .iter()
+        .enumerate()
+        .filter(|(_, a)| a.speaks_of(project, version, target))
+    {
+        let Effect::Needs(requirement) = &adjustment.effect else {
+            continue;
+        };
+        let place = all
+            .iter()
+            .position(|(r, _)| r.name == requirement.name)
+            .unwrap_or(all.len());
         all.retain(|(r, _)| r.name != requirement.name);
         all.insert(place.min(all.len()), (requirement.clone(), Some(i)));
     }
@@ -103,7 +136,10 @@ pub(crate) fn needs_only<'a>(
     target: &Target,
     adjustments: &'a [Adjustment],
 ) -> Option<(usize, &'a [Requirement])> {
-    let mut speaking = adjustments.iter().enumerate().filter(|(_, a)| a.speaks_of(project, version, target));
+    let mut speaking = adjustments
+        .iter()
+        .enumerate()
+        .filter(|(_, a)| a.speaks_of(project, version, target));
     speaking.find_map(|(i, a)| match &a.effect {
         Effect::NeedsOnly(needs) => Some((i, needs.as_slice())),
         _ => None,

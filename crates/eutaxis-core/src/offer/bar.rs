@@ -17,7 +17,8 @@ pub enum BarKind {
     Platform,
     /// C library.
     Libc,
-    /// A build for an accelerator that the target does not have, or whose driver or device does not run it.
+    /// A build for an accelerator that the target does not have, or whose driver or device does not
+    /// run it.
     Accelerator,
     /// Yanked by its publisher.
     Yanked,
@@ -174,7 +175,9 @@ impl Bar {
     /// Its kind.
     pub fn kind(&self) -> BarKind {
         match self {
-            Bar::Python { .. } | Bar::OtherInterpreter { .. } | Bar::OtherAbi { .. } => BarKind::Interpreter,
+            Bar::Python { .. } | Bar::OtherInterpreter { .. } | Bar::OtherAbi { .. } => {
+                BarKind::Interpreter
+            }
             Bar::TooOld { what: "macOS", .. }
             | Bar::OtherArch { .. }
             | Bar::OtherSystem { .. }
@@ -194,51 +197,97 @@ impl Bar {
 
     /// The sentence in its parts; `wheels` is how wheels are spoken of.
     fn in_parts(&self, wheels: &str) -> Parts {
-        let whole = |why: String| Parts { why, ..Parts::default() };
-        let here = |why: String, place: String| Parts { why, place, ..Parts::default() };
+        let whole = |why: String| Parts {
+            why,
+            ..Parts::default()
+        };
+        let here = |why: String, place: String| Parts {
+            why,
+            place,
+            ..Parts::default()
+        };
         let target = |why: String, of: &str| here(why, format!("; this target is {of}"));
         match self {
-            Bar::Python { needs, here: version } => here(format!("needs Python {needs}"), format!(", here {version}")),
-            Bar::OtherInterpreter { tags, here: own } => target(format!("{wheels} {}", tags.join(", ")), own),
-            Bar::OtherAbi { abis, here: own } => target(format!("{wheels} the ABI {}", abis.join(", ")), own),
-            Bar::OtherSystem { systems, here: own } => target(format!("{wheels} {} only", systems.join(", ")), own),
-            Bar::TooOld { what, needs, here: own } => {
-                here(format!("needs {what} {}.{}", needs.0, needs.1), format!(", here {}.{}", own.0, own.1))
+            Bar::Python {
+                needs,
+                here: version,
+            } => here(format!("needs Python {needs}"), format!(", here {version}")),
+            Bar::OtherInterpreter { tags, here: own } => {
+                target(format!("{wheels} {}", tags.join(", ")), own)
             }
+            Bar::OtherAbi { abis, here: own } => {
+                target(format!("{wheels} the ABI {}", abis.join(", ")), own)
+            }
+            Bar::OtherSystem { systems, here: own } => {
+                target(format!("{wheels} {} only", systems.join(", ")), own)
+            }
+            Bar::TooOld {
+                what,
+                needs,
+                here: own,
+            } => here(
+                format!("needs {what} {}.{}", needs.0, needs.1),
+                format!(", here {}.{}", own.0, own.1),
+            ),
             Bar::OtherLibc { libcs, here } => {
                 let here = match here {
                     LibcHere::Glibc => "glibc",
                     LibcHere::Musl => "musl",
                     LibcHere::Static => "a static interpreter",
                 };
-                whole(format!("{wheels} {} only; this target has {here}", libcs.join(", ")))
+                whole(format!(
+                    "{wheels} {} only; this target has {here}",
+                    libcs.join(", ")
+                ))
             }
-            Bar::OtherArch { archs, here, kernel } => {
-                let kernel = kernel.as_ref().map_or(String::new(), |machine| format!(" on a kernel for {machine}"));
-                whole(format!("{wheels} {} only; this userland is {here}{kernel}", archs.join(", ")))
+            Bar::OtherArch {
+                archs,
+                here,
+                kernel,
+            } => {
+                let kernel = kernel.as_ref().map_or(String::new(), |machine| {
+                    format!(" on a kernel for {machine}")
+                });
+                whole(format!(
+                    "{wheels} {} only; this userland is {here}{kernel}",
+                    archs.join(", ")
+                ))
             }
-            Bar::OtherPlatform { tags } => {
-                whole(format!("{wheels} {}, which this target does not take", tags.join(", ")))
-            }
+            Bar::OtherPlatform { tags } => whole(format!(
+                "{wheels} {}, which this target does not take",
+                tags.join(", ")
+            )),
             Bar::Accelerator(why) => whole(why.clone()),
             Bar::Yanked(reason) => whole(format!("yanked{}", quoted(reason, ": ", ""))),
             Bar::Prerelease => whole("a pre-release, which nothing admits".to_owned()),
             Bar::Undated => whole("the depot gives no date for it".to_owned()),
-            Bar::Later { as_of, published } => {
-                Parts { own: format!(" ({})", day(*published)), ..whole(format!("published after {}", day(*as_of))) }
-            }
+            Bar::Later { as_of, published } => Parts {
+                own: format!(" ({})", day(*published)),
+                ..whole(format!("published after {}", day(*as_of)))
+            },
             Bar::OnlySource => whole("only source, and the policy takes wheels only".to_owned()),
-            Bar::UnknownUntilBuilt => whole("only source, and what it needs is known only by building it".to_owned()),
-            Bar::Avoided { because, origin } => whole(format!("to be avoided: \"{}\" ({origin})", escaped(because))),
+            Bar::UnknownUntilBuilt => {
+                whole("only source, and what it needs is known only by building it".to_owned())
+            }
+            Bar::Avoided { because, origin } => whole(format!(
+                "to be avoided: \"{}\" ({origin})",
+                escaped(because)
+            )),
             Bar::Unusable(why) => whole(format!("its metadata cannot be used: {why}")),
-            Bar::TooDear { version, size, limit } => whole(format!(
-                "what {version} needs is not known: learning it means fetching {} (limit {}; --fetch-limit)",
+            Bar::TooDear {
+                version,
+                size,
+                limit,
+            } => whole(format!(
+                "what {version} needs is not known: learning it means fetching {} (limit {}; \
+                    --fetch-limit)",
                 megabytes(*size),
                 megabytes(*limit)
             )),
-            Bar::Quarantined(reason) => {
-                whole(format!("its depot has quarantined the project{}", quoted(reason, " (", ")")))
-            }
+            Bar::Quarantined(reason) => whole(format!(
+                "its depot has quarantined the project{}",
+                quoted(reason, " (", ")")
+            )),
         }
     }
 
@@ -247,8 +296,8 @@ impl Bar {
         self.in_parts("it is for").whole()
     }
 
-    /// The words for it where it is told of several releases at once, without what differs from one to the next: why, and what
-    /// the place is, for where the reader does not see that.
+    /// The words for it where it is told of several releases at once, without what differs from one
+    /// to the next: why, and what the place is, for where the reader does not see that.
     pub fn of_several(&self) -> (String, String) {
         let Parts { why, place, .. } = self.in_parts("wheels for");
         (why, place)
@@ -273,14 +322,22 @@ impl Parts {
 
 /// A reason that somebody gave, in quotes behind a word.
 fn quoted(reason: &str, before: &str, after: &str) -> String {
-    if reason.is_empty() { String::new() } else { format!("{before}\"{}\"{after}", escaped(reason)) }
+    if reason.is_empty() {
+        String::new()
+    } else {
+        format!("{before}\"{}\"{after}", escaped(reason))
+    }
 }
 
 fn megabytes(bytes: u64) -> String {
     match bytes {
         0..1_000_000 => format!("{} kB", bytes.div_ceil(1_000)),
         1_000_000..1_000_000_000 => format!("{} MB", bytes / 1_000_000),
-        _ => format!("{}.{} GB", bytes / 1_000_000_000, bytes % 1_000_000_000 / 100_000_000),
+        _ => format!(
+            "{}.{} GB",
+            bytes / 1_000_000_000,
+            bytes % 1_000_000_000 / 100_000_000
+        ),
     }
 }
 
@@ -297,18 +354,34 @@ mod tests {
     use rstest::rstest;
 
     fn bar(what: &'static str) -> Bar {
-        Bar::TooOld { what, needs: (2, 34), here: (2, 31) }
+        Bar::TooOld {
+            what,
+            needs: (2, 34),
+            here: (2, 31),
+        }
     }
 
     #[rstest]
-    #[case(bar("glibc"), BarKind::Libc, "needs glibc 2.34, here 2.31", "needs glibc 2.34")]
-    #[case(bar("macOS"), BarKind::Platform, "needs macOS 2.34, here 2.31", "needs macOS 2.34")]
-    #[case(Bar::Yanked("broke, here and there".to_owned()), BarKind::Yanked, "yanked: \"broke, here and there\"",
+    #[case(
+        bar("glibc"),
+        BarKind::Libc,
+        "needs glibc 2.34, here 2.31",
+        "needs glibc 2.34"
+    )]
+    #[case(
+        bar("macOS"),
+        BarKind::Platform,
+        "needs macOS 2.34, here 2.31",
+        "needs macOS 2.34"
+    )]
+    #[case(Bar::Yanked("broke, here and \
+        there".to_owned()), BarKind::Yanked, "yanked: \"broke, here and there\"",
         "yanked: \"broke, here and there\"")]
     #[case(Bar::Later { as_of: Timestamp::UNIX_EPOCH, published: "2026-03-02T12:00:00Z".parse().unwrap() }, BarKind::Date,
         "published after 1970-01-01 (2026-03-02)", "published after 1970-01-01")]
     #[case(Bar::OtherArch { archs: vec!["aarch64".to_owned()], here: "armv7l".to_owned(), kernel: Some("aarch64".to_owned()) },
-        BarKind::Platform, "wheels for aarch64 only; this userland is armv7l on a kernel for aarch64",
+        BarKind::Platform, "wheels for aarch64 only; this userland is armv7l on a kernel for \
+            aarch64",
         "wheels for aarch64 only; this userland is armv7l on a kernel for aarch64")]
     fn words_come_from_the_data(
         #[case] bar: Bar,

@@ -6,7 +6,9 @@ use crate::targets::{Libc, PlatformMiss, System, TagMiss, Target};
 
 /// Files that are still served of a project that is quarantined (PEP 792).
 pub(super) fn quarantined(judged: &Judged<'_>) -> Option<Bar> {
-    judged.quarantined.map(|reason| Bar::Quarantined(reason.to_owned()))
+    judged
+        .quarantined
+        .map(|reason| Bar::Quarantined(reason.to_owned()))
 }
 
 /// `--as-of` (docs/choice.md, as-of): a file of that very moment exists, one without date does not.
@@ -18,7 +20,8 @@ pub(super) fn date(judged: &Judged<'_>) -> Option<Bar> {
     }
 }
 
-/// Requires-Python, per file, against the whole version of the interpreter (docs/choice.md, Requires-Python).
+/// Requires-Python, per file, against the whole version of the interpreter (docs/choice.md,
+/// Requires-Python).
 pub(super) fn requires_python(judged: &Judged<'_>) -> Option<Bar> {
     python_bar(judged.file.requires_python.as_deref()?, judged.target)
 }
@@ -26,16 +29,26 @@ pub(super) fn requires_python(judged: &Judged<'_>) -> Option<Bar> {
 /// The bar that a Requires-Python puts, wherever it was read.
 pub(crate) fn python_bar(set: &crate::version::VersionSpecifier, target: &Target) -> Option<Bar> {
     let version = &target.interpreter.version;
-    (!set.matches(version)).then(|| Bar::Python { needs: set.clone(), here: version.clone() })
+    (!set.matches(version)).then(|| Bar::Python {
+        needs: set.clone(),
+        here: version.clone(),
+    })
 }
 
 /// The wheel's tags.
 pub(super) fn tags(judged: &Judged<'_>) -> Option<Bar> {
-    let FileKind::Wheel(name) = &judged.file.kind else { return None };
+    let FileKind::Wheel(name) = &judged.file.kind else {
+        return None;
+    };
     if judged.rank.is_some() {
         return None;
     }
-    told(&Misses::of([&judged.target.tag_miss(&name.tags)]), judged.target).into_iter().next()
+    told(
+        &Misses::of([&judged.target.tag_miss(&name.tags)]),
+        judged.target,
+    )
+    .into_iter()
+    .next()
 }
 
 /// Why the tags of a wheel do not fit.
@@ -45,7 +58,9 @@ pub(crate) fn tag_bars(tags: &crate::artifact::WheelTags, target: &Target) -> Ve
 
 /// `--wheels only`, but for projects named by `--build`.
 pub(super) fn wheels_policy(judged: &Judged<'_>) -> Option<Bar> {
-    let FileKind::Sdist(name) = &judged.file.kind else { return None };
+    let FileKind::Sdist(name) = &judged.file.kind else {
+        return None;
+    };
     let policy = judged.policy;
     let barred = policy.wheels == Wheels::Only && !policy.build.contains(&name.name);
     barred.then_some(Bar::OnlySource)
@@ -90,8 +105,8 @@ struct Misses {
 }
 
 impl Misses {
-    /// Near misses hide far ones: a wheel whose interpreter is wrong on another platform says nothing when one has
-    /// only a wrong interpreter or only a wrong platform.
+    /// Near misses hide far ones: a wheel whose interpreter is wrong on another platform says
+    /// nothing when one has only a wrong interpreter or only a wrong platform.
     fn of<'a>(misses: impl IntoIterator<Item = &'a TagMiss>) -> Self {
         let all: Vec<&TagMiss> = misses.into_iter().collect();
         let far = |m: &TagMiss| matches!(m, TagMiss::Both(..));
@@ -101,9 +116,12 @@ impl Misses {
             match miss {
                 TagMiss::Platform(platform) => found.platform(platform),
                 TagMiss::Abi(abi) => add(&mut found.abis, abi.clone()),
-                TagMiss::Interpreter(tags) => tags.iter().for_each(|t| add(&mut found.interpreters, t.clone())),
+                TagMiss::Interpreter(tags) => tags
+                    .iter()
+                    .for_each(|t| add(&mut found.interpreters, t.clone())),
                 TagMiss::Both(tags, platform) => {
-                    tags.iter().for_each(|t| add(&mut found.interpreters, t.clone()));
+                    tags.iter()
+                        .for_each(|t| add(&mut found.interpreters, t.clone()));
                     found.platform(platform);
                 }
             }
@@ -113,7 +131,9 @@ impl Misses {
 
     fn platform(&mut self, miss: &PlatformMiss) {
         match miss {
-            PlatformMiss::TooOld { what, needs, here } => add(&mut self.too_old, (*what, *needs, *here)),
+            PlatformMiss::TooOld { what, needs, here } => {
+                add(&mut self.too_old, (*what, *needs, *here))
+            }
             PlatformMiss::OtherLibc(libc) => add(&mut self.libcs, *libc),
             PlatformMiss::OtherArch(arch) => add(&mut self.archs, arch.clone()),
             PlatformMiss::OtherSystem(system) => add(&mut self.systems, *system),
@@ -130,18 +150,30 @@ fn add<T: PartialEq>(list: &mut Vec<T>, item: T) {
 
 fn told(misses: &Misses, target: &Target) -> Vec<Bar> {
     let mut bars = Vec::new();
-    let own = target.interpreter.abis.first().cloned().unwrap_or_else(|| target.interpreter.tag());
+    let own = target
+        .interpreter
+        .abis
+        .first()
+        .cloned()
+        .unwrap_or_else(|| target.interpreter.tag());
     if !misses.interpreters.is_empty() {
         let (tags, here) = (misses.interpreters.clone(), target.interpreter.tag());
         bars.push(Bar::OtherInterpreter { tags, here });
     }
     if !misses.abis.is_empty() {
-        bars.push(Bar::OtherAbi { abis: misses.abis.clone(), here: own });
+        bars.push(Bar::OtherAbi {
+            abis: misses.abis.clone(),
+            here: own,
+        });
     }
     // The smallest step that would do is the nearest miss.
     let nearest = misses.too_old.iter().min_by_key(|(_, needs, _)| *needs);
     if let Some((what, needs, here)) = nearest {
-        bars.push(Bar::TooOld { what, needs: *needs, here: *here });
+        bars.push(Bar::TooOld {
+            what,
+            needs: *needs,
+            here: *here,
+        });
     }
     if !misses.libcs.is_empty() && misses.too_old.is_empty() {
         let here = match target.platform.system {
@@ -149,13 +181,23 @@ fn told(misses: &Misses, target: &Target) -> Vec<Bar> {
             System::Linux(Libc::Static) => LibcHere::Static,
             _ => LibcHere::Glibc,
         };
-        bars.push(Bar::OtherLibc { libcs: misses.libcs.clone(), here });
+        bars.push(Bar::OtherLibc {
+            libcs: misses.libcs.clone(),
+            here,
+        });
     }
     let libc_told = !misses.too_old.is_empty() || !misses.libcs.is_empty();
     if !misses.archs.is_empty() && !libc_told {
-        let (here, machine) = (target.platform.arch().to_owned(), target.platform.machine().to_owned());
+        let (here, machine) = (
+            target.platform.arch().to_owned(),
+            target.platform.machine().to_owned(),
+        );
         let kernel = Some(machine).filter(|m| *m != here);
-        bars.push(Bar::OtherArch { archs: misses.archs.clone(), here, kernel });
+        bars.push(Bar::OtherArch {
+            archs: misses.archs.clone(),
+            here,
+            kernel,
+        });
     }
     if !misses.systems.is_empty() && !libc_told && misses.archs.is_empty() {
         let here = match target.platform.system {
@@ -163,10 +205,15 @@ fn told(misses: &Misses, target: &Target) -> Vec<Bar> {
             System::Macos(..) => "macOS",
             System::Windows => "Windows",
         };
-        bars.push(Bar::OtherSystem { systems: misses.systems.clone(), here });
+        bars.push(Bar::OtherSystem {
+            systems: misses.systems.clone(),
+            here,
+        });
     }
     if bars.is_empty() && !misses.unknown.is_empty() {
-        bars.push(Bar::OtherPlatform { tags: misses.unknown.clone() });
+        bars.push(Bar::OtherPlatform {
+            tags: misses.unknown.clone(),
+        });
     }
     bars
 }

@@ -1,5 +1,6 @@
-//! The one judge of a page: what its files are for a place, by the page itself, by what the user states over the metadata, and
-//! by the metadata as far as they are known. Whoever wants offers asks it, so that all commands say the same of a release.
+//! The one judge of a page: what its files are for a place, by the page itself, by what the user
+//! states over the metadata, and by the metadata as far as they are known. Whoever wants offers
+//! asks it, so that all commands say the same of a release.
 
 use std::sync::Arc;
 
@@ -28,7 +29,8 @@ pub struct Rules<'a> {
     pub adjustments: &'a [Adjustment],
 }
 
-/// A page with its releases as a place sees them. Cheap to share: what metadata add is learnt by a copy of one's own.
+/// A page with its releases as a place sees them. Cheap to share: what metadata add is learnt by a
+/// copy of one's own.
 ///
 /// ```
 /// use std::sync::Arc;
@@ -88,7 +90,12 @@ impl JudgedPage {
             .into_iter()
             .map(|o| offered(o, &page.project, rules.target, rules.adjustments))
             .collect();
-        JudgedPage { page, late: Vec::new(), offers, builds: FxHashMap::default() }
+        JudgedPage {
+            page,
+            late: Vec::new(),
+            offers,
+            builds: FxHashMap::default(),
+        }
     }
 
     /// The page.
@@ -108,7 +115,9 @@ impl JudgedPage {
 
     /// The place of a release among the offers.
     pub(crate) fn position(&self, version: &Version) -> Option<usize> {
-        self.offers.binary_search_by(|o| version.cmp(&o.version)).ok()
+        self.offers
+            .binary_search_by(|o| version.cmp(&o.version))
+            .ok()
     }
 
     /// One release.
@@ -118,7 +127,9 @@ impl JudgedPage {
 
     /// What a file was made for, by its page or by its metadata.
     pub fn build_of<'a>(&'a self, file: &'a OfferFile) -> Option<&'a Build> {
-        file.build.as_ref().or_else(|| self.builds.get(&file.file.filename))
+        file.build
+            .as_ref()
+            .or_else(|| self.builds.get(&file.file.filename))
     }
 
     /// Whether a file is out by its metadata, or because nobody can know them.
@@ -131,18 +142,44 @@ impl JudgedPage {
         self.late.len()
     }
 
-    /// Takes in what is known of a file's metadata (docs/choice.md, Requires-Python). The user's word stands for what nobody can
-    /// tell. A copy is made only of what changes by that.
-    pub fn learn(self: &mut Arc<Self>, filename: &Arc<str>, answer: &MetadataAnswer, rules: &Rules<'_>) -> Learned {
-        let of_it = |offer: &Offer| offer.files.iter().position(|f| f.file.filename == *filename);
-        let found = self.offers.iter().enumerate().find_map(|(at, offer)| Some((at, offer, of_it(offer)?)));
-        let Some((at, offer, file)) = found.and_then(|(at, offer, i)| Some((at, offer, offer.files.get(i)?))) else {
+    /// Takes in what is known of a file's metadata (docs/choice.md, Requires-Python). The user's
+    /// word stands for what nobody can tell. A copy is made only of what changes by that.
+    pub fn learn(
+        self: &mut Arc<Self>,
+        filename: &Arc<str>,
+        answer: &MetadataAnswer,
+        rules: &Rules<'_>,
+    ) -> Learned {
+        let of_it = |offer: &Offer| {
+            offer
+                .files
+                .iter()
+                .position(|f| f.file.filename == *filename)
+        };
+        let found = self
+            .offers
+            .iter()
+            .enumerate()
+            .find_map(|(at, offer)| Some((at, offer, of_it(offer)?)));
+        let Some((at, offer, file)) =
+            found.and_then(|(at, offer, i)| Some((at, offer, offer.files.get(i)?)))
+        else {
             return Learned::Unknown;
         };
         let version = offer.version.clone();
-        let stated = needs_only(&self.page.project, &version, rules.target, rules.adjustments);
+        let stated = needs_only(
+            &self.page.project,
+            &version,
+            rules.target,
+            rules.adjustments,
+        );
         let is_stated = stated.is_some() && !matches!(answer, MetadataAnswer::Known(_));
-        let unsaid = || MetadataAnswer::Known(Arc::new(Metadata::unsaid(self.page.project.clone(), version.clone())));
+        let unsaid = || {
+            MetadataAnswer::Known(Arc::new(Metadata::unsaid(
+                self.page.project.clone(),
+                version.clone(),
+            )))
+        };
         let answer = if is_stated { unsaid() } else { answer.clone() };
         if matches!(answer, MetadataAnswer::Dear(_)) {
             return Learned::Dear;
@@ -152,17 +189,29 @@ impl JudgedPage {
             MetadataAnswer::Known(metadata) => Some(metadata),
             _ => None,
         };
-        let build = metadata.as_ref().and_then(|m| learned_build(file, m, rules.target));
+        let build = metadata
+            .as_ref()
+            .and_then(|m| learned_build(file, m, rules.target));
         let is_barred = bar.is_some();
         if build.is_some() || is_barred {
             let mine = Arc::make_mut(self);
-            mine.builds.extend(build.clone().map(|build| (Arc::clone(filename), build)));
+            mine.builds
+                .extend(build.clone().map(|build| (Arc::clone(filename), build)));
             if let Some(bar) = bar {
-                mine.late.push(LateBar { filename: Arc::clone(filename), bar });
+                mine.late.push(LateBar {
+                    filename: Arc::clone(filename),
+                    bar,
+                });
                 mine.judge_again(at, &version, rules);
             }
         }
-        Learned::Told(Told { version, metadata, is_stated, build, is_barred })
+        Learned::Told(Told {
+            version,
+            metadata,
+            is_stated,
+            build,
+            is_barred,
+        })
     }
 
     /// Just one release is judged again.
@@ -179,7 +228,8 @@ impl JudgedPage {
         rank::ranking(&self.offers, rules, preferred)
     }
 
-    /// The offers with bars for what a requirement does not admit (docs/choice.md, pre-releases, yanked releases).
+    /// The offers with bars for what a requirement does not admit (docs/choice.md, pre-releases,
+    /// yanked releases).
     pub fn admitted(&self, requirement: &Requirement, rules: &Rules<'_>) -> Vec<Offer> {
         let refusal = admit::refusals(&self.offers, requirement, rules.policy);
         let admitted = |offer: &Offer| match refusal(offer) {
@@ -193,7 +243,10 @@ impl JudgedPage {
     pub fn best(&self, requirement: &Requirement, rules: &Rules<'_>) -> Option<&Offer> {
         let refusal = admit::refusals(&self.offers, requirement, rules.policy);
         let ranking = self.ranking(rules, &Preferred::default());
-        let mut ranked = ranking.order.into_iter().filter_map(|at| self.offers.get(at));
+        let mut ranked = ranking
+            .order
+            .into_iter()
+            .filter_map(|at| self.offers.get(at));
         ranked.find(|o| admit::takes(requirement, &o.version) && refusal(o).is_none())
     }
 }
@@ -201,7 +254,11 @@ impl JudgedPage {
 /// The best of the offers (newest first, admitted) that the requirement takes, as an index.
 pub fn pick(offers: &[Offer], requirement: &Requirement, rules: &Rules<'_>) -> Option<usize> {
     let ranking = rank::ranking(offers, rules, &Preferred::default());
-    let taken = |i: &usize| offers.get(*i).is_some_and(|o| admit::takes(requirement, &o.version));
+    let taken = |i: &usize| {
+        offers
+            .get(*i)
+            .is_some_and(|o| admit::takes(requirement, &o.version))
+    };
     ranking.order.into_iter().find(taken)
 }
 
@@ -240,9 +297,17 @@ mod tests {
     #[case::yanked_pinned("m==2.5", Policy::default(), Some("2.5"))]
     #[case::yanked_otherwise("m>2.1,<2.9", Policy::default(), None)]
     #[case::barred("m==0.5", Policy::default(), None)]
-    fn the_rules_of_choice_hold(#[case] requirement: &str, #[case] policy: Policy, #[case] expected: Option<&str>) {
+    fn the_rules_of_choice_hold(
+        #[case] requirement: &str,
+        #[case] policy: Policy,
+        #[case] expected: Option<&str>,
+    ) {
         let target = target();
-        let rules = Rules { target: &target, policy: &policy, adjustments: &[] };
+        let rules = Rules {
+            target: &target,
+            policy: &policy,
+            adjustments: &[],
+        };
         let requirement = Requirement::parse(requirement).unwrap();
         let judged = JudgedPage::new(page(), &rules);
         let best = judged.best(&requirement, &rules);
@@ -263,9 +328,18 @@ mod tests {
     #[rstest]
     #[case::what_the_user_avoids("==2.0", Effect::Avoid, Some("1.0"))]
     #[case::another_release("==1.0", Effect::Avoid, Some("2.0"))]
-    fn the_users_word_counts(#[case] versions: &str, #[case] effect: Effect, #[case] expected: Option<&str>) {
-        let (target, policy, adjustments) = (target(), Policy::default(), [adjustment(versions, effect)]);
-        let rules = Rules { target: &target, policy: &policy, adjustments: &adjustments };
+    fn the_users_word_counts(
+        #[case] versions: &str,
+        #[case] effect: Effect,
+        #[case] expected: Option<&str>,
+    ) {
+        let (target, policy, adjustments) =
+            (target(), Policy::default(), [adjustment(versions, effect)]);
+        let rules = Rules {
+            target: &target,
+            policy: &policy,
+            adjustments: &adjustments,
+        };
         let judged = JudgedPage::new(page(), &rules);
         let requirement = Requirement::any(&name());
         let best = judged.best(&requirement, &rules);
@@ -284,12 +358,19 @@ mod tests {
     #[case::only_the_archive(MetadataAnswer::Dear(9), false)]
     fn metadata_bar(#[case] answer: MetadataAnswer, #[case] is_barred: bool) {
         let (target, policy) = (target(), Policy::default());
-        let rules = Rules { target: &target, policy: &policy, adjustments: &[] };
+        let rules = Rules {
+            target: &target,
+            policy: &policy,
+            adjustments: &[],
+        };
         let mut judged = Arc::new(JudgedPage::new(page(), &rules));
         let file: Arc<str> = "m-2.0-py3-none-any.whl".into();
         judged.learn(&file, &answer, &rules);
         let verdict = judged.offer(&Version::parse("2").unwrap()).unwrap().verdict;
-        assert_eq!((verdict == Verdict::Barred, judged.is_learnt_barred(&file)), (is_barred, is_barred));
+        assert_eq!(
+            (verdict == Verdict::Barred, judged.is_learnt_barred(&file)),
+            (is_barred, is_barred)
+        );
         let unknown = judged.learn(&"n-1-py3-none-any.whl".into(), &answer, &rules);
         assert!(matches!(unknown, Learned::Unknown));
     }
@@ -298,9 +379,27 @@ mod tests {
     fn a_stated_list_of_needs_stands_for_what_nobody_can_tell() {
         let (target, policy) = (target(), Policy::default());
         let adjustments = [adjustment("", Effect::NeedsOnly(Vec::new()))];
-        let rules = Rules { target: &target, policy: &policy, adjustments: &adjustments };
+        let rules = Rules {
+            target: &target,
+            policy: &policy,
+            adjustments: &adjustments,
+        };
         let mut judged = Arc::new(JudgedPage::new(page(), &rules));
-        let learned = judged.learn(&"m-3.0.tar.gz".into(), &MetadataAnswer::UnknownUntilBuilt, &rules);
-        assert!(matches!(learned, Learned::Told(Told { is_stated: true, is_barred: false, .. })), "{learned:?}");
+        let learned = judged.learn(
+            &"m-3.0.tar.gz".into(),
+            &MetadataAnswer::UnknownUntilBuilt,
+            &rules,
+        );
+        assert!(
+            matches!(
+                learned,
+                Learned::Told(Told {
+                    is_stated: true,
+                    is_barred: false,
+                    ..
+                })
+            ),
+            "{learned:?}"
+        );
     }
 }

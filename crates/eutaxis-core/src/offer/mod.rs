@@ -1,4 +1,5 @@
-//! Offers: the releases of a project as a target sees them (docs/house.md), each with a verdict and its bars.
+//! Offers: the releases of a project as a target sees them (docs/house.md), each with a verdict and
+//! its bars.
 //!
 //! A new kind of bar is one new file under `bars/` and one line in [`CHECKS`].
 
@@ -111,7 +112,12 @@ impl Offer {
     #[must_use]
     pub fn barred_by(self, bar: Bar) -> Self {
         let bars = std::iter::once(bar).chain(self.bars).collect();
-        Offer { verdict: Verdict::Barred, best: None, bars, ..self }
+        Offer {
+            verdict: Verdict::Barred,
+            best: None,
+            bars,
+            ..self
+        }
     }
 
     /// When the release appeared: the date of the best file, else of the first of its files.
@@ -126,7 +132,8 @@ impl Offer {
     }
 }
 
-/// A file that later knowledge has barred: its metadata excludes the interpreter, or cannot be known.
+/// A file that later knowledge has barred: its metadata excludes the interpreter, or cannot be
+/// known.
 #[derive(Debug, Clone, PartialEq, Eq)]
 struct LateBar {
     /// The file's name.
@@ -152,8 +159,14 @@ struct Judged<'a> {
 type Check = fn(&Judged<'_>) -> Option<Bar>;
 
 /// Every check of a single file, in the order in which bars are told.
-const CHECKS: [Check; 6] =
-    [bars::quarantined, bars::date, bars::requires_python, bars::tags, build::check, bars::wheels_policy];
+const CHECKS: [Check; 6] = [
+    bars::quarantined,
+    bars::date,
+    bars::requires_python,
+    bars::tags,
+    build::check,
+    bars::wheels_policy,
+];
 
 /// The offers of a page, newest release first; the way to them is [`JudgedPage`].
 fn offers(page: &Page, target: &Target, policy: &Policy, late: &[LateBar]) -> Vec<Offer> {
@@ -163,7 +176,10 @@ fn offers(page: &Page, target: &Target, policy: &Policy, late: &[LateBar]) -> Ve
     files.sort_by(|a, b| b.kind.version().cmp(a.kind.version()));
     let mut offers: Vec<Offer> = Vec::new();
     for group in files.chunk_by(|a, b| a.kind.version() == b.kind.version()) {
-        let judged = group.iter().map(|file| judge(page, file, stated.as_ref(), target, policy, late)).collect();
+        let judged = group
+            .iter()
+            .map(|file| judge(page, file, stated.as_ref(), target, policy, late))
+            .collect();
         if let Some(first) = group.first() {
             offers.push(offer(first.kind.version().clone(), judged, target));
         }
@@ -172,22 +188,35 @@ fn offers(page: &Page, target: &Target, policy: &Policy, late: &[LateBar]) -> Ve
 }
 
 /// The offer of one release of a page, when later knowledge bars a file of it.
-fn offer_of(page: &Page, version: &Version, target: &Target, policy: &Policy, late: &[LateBar]) -> Option<Offer> {
+fn offer_of(
+    page: &Page,
+    version: &Version,
+    target: &Target,
+    policy: &Policy,
+    late: &[LateBar],
+) -> Option<Offer> {
     let mine = page.files.iter().filter(|f| f.kind.version() == version);
     let stated = stated(page, target);
-    let judged: Vec<OfferFile> = mine.map(|file| judge(page, file, stated.as_ref(), target, policy, late)).collect();
+    let judged: Vec<OfferFile> = mine
+        .map(|file| judge(page, file, stated.as_ref(), target, policy, late))
+        .collect();
     (!judged.is_empty()).then(|| offer(version.clone(), judged, target))
 }
 
 /// The same offer without bars of a kind, judged anew.
 fn without_bars(mut offer_: Offer, kind: BarKind, target: &Target) -> Offer {
-    offer_.files.iter_mut().for_each(|file| file.bars.retain(|b| b.kind() != kind));
+    offer_
+        .files
+        .iter_mut()
+        .for_each(|file| file.bars.retain(|b| b.kind() != kind));
     offer(offer_.version, offer_.files, target)
 }
 
 /// What the depot of a page says its builds were made for.
 fn stated(page: &Page, target: &Target) -> Option<MadeFor> {
-    page.made_for.as_deref().and_then(|text| target.accelerators.families.made_for(text).ok())
+    page.made_for
+        .as_deref()
+        .and_then(|text| target.accelerators.families.made_for(text).ok())
 }
 
 fn judge(
@@ -203,10 +232,26 @@ fn judge(
         FileKind::Wheel(name) => target.rank(&name.tags),
         FileKind::Sdist(_) => None,
     };
-    let judged = Judged { file, rank, build: build.as_ref(), target, policy, quarantined: page.quarantined() };
+    let judged = Judged {
+        file,
+        rank,
+        build: build.as_ref(),
+        target,
+        policy,
+        quarantined: page.quarantined(),
+    };
     let mut bars: Vec<Bar> = CHECKS.iter().filter_map(|check| check(&judged)).collect();
-    bars.extend(late.iter().filter(|l| l.filename == file.filename).map(|l| l.bar.clone()));
-    OfferFile { file: Arc::clone(file), rank, build, bars }
+    bars.extend(
+        late.iter()
+            .filter(|l| l.filename == file.filename)
+            .map(|l| l.bar.clone()),
+    );
+    OfferFile {
+        file: Arc::clone(file),
+        rank,
+        build,
+        bars,
+    }
 }
 
 fn offer(version: Version, files: Vec<OfferFile>, target: &Target) -> Offer {
@@ -218,20 +263,39 @@ fn offer(version: Version, files: Vec<OfferFile>, target: &Target) -> Offer {
         None => Verdict::Barred,
     };
     let yanked = chosen.and_then(|f| f.file.yanked.clone());
-    let bars = if verdict == Verdict::Ready { Vec::new() } else { bars::of_release(&files, target) };
-    Offer { version, files, verdict, best, bars, yanked }
+    let bars = if verdict == Verdict::Ready {
+        Vec::new()
+    } else {
+        bars::of_release(&files, target)
+    };
+    Offer {
+        version,
+        files,
+        verdict,
+        best,
+        bars,
+        yanked,
+    }
 }
 
-/// The best usable file among those that are yanked, or among those that are not: wheels before source, by rank, then
-/// the higher build tag, then name (docs/choice.md, offers).
+/// The best usable file among those that are yanked, or among those that are not: wheels before
+/// source, by rank, then the higher build tag, then name (docs/choice.md, offers).
 fn best_file(files: &[OfferFile], yanked: bool) -> Option<usize> {
-    let usable = files.iter().enumerate().filter(|(_, f)| f.bars.is_empty() && f.file.yanked.is_some() == yanked);
+    let usable = files
+        .iter()
+        .enumerate()
+        .filter(|(_, f)| f.bars.is_empty() && f.file.yanked.is_some() == yanked);
     let key = |f: &OfferFile| {
         let build = match &f.file.kind {
             FileKind::Wheel(name) => name.build.clone(),
             FileKind::Sdist(_) => None,
         };
-        (!f.is_wheel(), f.rank, std::cmp::Reverse(build), f.file.filename.clone())
+        (
+            !f.is_wheel(),
+            f.rank,
+            std::cmp::Reverse(build),
+            f.file.filename.clone(),
+        )
     };
     usable.min_by_key(|(_, f)| key(f)).map(|(i, _)| i)
 }
@@ -265,7 +329,11 @@ mod tests {
                 format!("{{\"filename\":\"{file}\",\"url\":\"{file}\"{keys}}}")
             })
             .collect();
-        parse_json(format!("{{\"files\":[{}]}}", files.join(",")).as_bytes(), &Name::parse("m").unwrap()).unwrap()
+        parse_json(
+            format!("{{\"files\":[{}]}}", files.join(",")).as_bytes(),
+            &Name::parse("m").unwrap(),
+        )
+        .unwrap()
     }
 
     fn verdicts(lines: &[&str], spec: &str, policy: &Policy) -> Vec<String> {
@@ -273,9 +341,20 @@ mod tests {
         offers(&page(lines), &target, policy, &[])
             .iter()
             .map(|o| {
-                let best = o.best().map_or(String::new(), |f| format!(" {}", f.file.filename));
-                let bars: Vec<String> = o.bars.iter().map(|b| format!(" [{}] {b}", b.kind().as_str())).collect();
-                format!("{} {}{best}{}", o.version, o.verdict.as_str(), bars.concat())
+                let best = o
+                    .best()
+                    .map_or(String::new(), |f| format!(" {}", f.file.filename));
+                let bars: Vec<String> = o
+                    .bars
+                    .iter()
+                    .map(|b| format!(" [{}] {b}", b.kind().as_str()))
+                    .collect();
+                format!(
+                    "{} {}{best}{}",
+                    o.version,
+                    o.verdict.as_str(),
+                    bars.concat()
+                )
             })
             .collect()
     }
@@ -293,7 +372,10 @@ mod tests {
         ];
         assert_eq!(
             verdicts(&lines, LINUX, &Policy::default()),
-            ["2.0 build m-2.0.tar.gz", "1.0 ready m-1.0-2-cp312-cp312-manylinux2014_x86_64.whl"]
+            [
+                "2.0 build m-2.0.tar.gz",
+                "1.0 ready m-1.0-2-cp312-cp312-manylinux2014_x86_64.whl"
+            ]
         );
     }
 
@@ -303,7 +385,8 @@ mod tests {
         LINUX,
         "[interpreter] wheels for cp39, cp310; this target is cp312"
     )]
-    #[case::libc(&["m-1-cp312-cp312-manylinux_2_34_x86_64.whl"], LINUX, "[libc] needs glibc 2.34, here 2.31")]
+    #[case::libc(&["m-1-cp312-cp312-manylinux_2_34_x86_64.whl"], LINUX, "[libc] needs glibc 2.34, \
+        here 2.31")]
     #[case::architecture(
         &["m-1-cp39-cp39-manylinux2014_aarch64.whl"],
         "cpython 3.9 / linux armv7l glibc 2.31",
@@ -311,7 +394,8 @@ mod tests {
     )]
     #[case::system(&["m-1-cp312-cp312-win_amd64.whl", "m-1-cp312-cp312-macosx_11_0_arm64.whl"], LINUX,
         "[platform] wheels for Windows, macOS only; this target is Linux")]
-    #[case::musl(&["m-1-cp312-cp312-musllinux_1_1_x86_64.whl"], LINUX, "[libc] wheels for musl only; this target has glibc")]
+    #[case::musl(&["m-1-cp312-cp312-musllinux_1_1_x86_64.whl"], LINUX, "[libc] wheels for musl \
+        only; this target has glibc")]
     #[case::abi(
         &["m-1-cp313-cp313-manylinux2014_x86_64.whl"],
         "cpython 3.13.0t / linux x86_64 glibc 2.31",
@@ -320,25 +404,43 @@ mod tests {
     #[case::neither(
         &["m-1-cp39-cp39-win_amd64.whl"],
         LINUX,
-        "[interpreter] wheels for cp39; this target is cp312 [platform] wheels for Windows only; this target is Linux"
+        "[interpreter] wheels for cp39; this target is cp312 [platform] wheels for Windows only; \
+            this target is Linux"
     )]
-    #[case::requires(&["m-1-py3-none-any.whl python >=3.13"], LINUX, "[interpreter] needs Python >=3.13, here 3.12.4")]
-    fn every_bar_names_the_nearest_miss(#[case] lines: &[&str], #[case] spec: &str, #[case] bars: &str) {
-        assert_eq!(verdicts(lines, spec, &Policy::default()), [format!("1 barred {bars}")]);
+    #[case::requires(&["m-1-py3-none-any.whl python \
+        >=3.13"], LINUX, "[interpreter] needs Python >=3.13, here 3.12.4")]
+    fn every_bar_names_the_nearest_miss(
+        #[case] lines: &[&str],
+        #[case] spec: &str,
+        #[case] bars: &str,
+    ) {
+        assert_eq!(
+            verdicts(lines, spec, &Policy::default()),
+            [format!("1 barred {bars}")]
+        );
     }
 
     #[rstest]
     #[case("2024-05-01T00:00:00Z", "1 ready m-1-py3-none-any.whl")]
-    #[case("2024-04-30T23:59:59Z", "1 barred [date] published after 2024-04-30 (2024-05-01)")]
+    #[case(
+        "2024-04-30T23:59:59Z",
+        "1 barred [date] published after 2024-04-30 (2024-05-01)"
+    )]
     fn a_date_hides_what_came_later(#[case] as_of: &str, #[case] expected: &str) {
-        let policy = Policy { as_of: Some(as_of.parse().unwrap()), ..Policy::default() };
+        let policy = Policy {
+            as_of: Some(as_of.parse().unwrap()),
+            ..Policy::default()
+        };
         let lines = ["m-1-py3-none-any.whl date 2024-05-01T00:00:00Z"];
         assert_eq!(verdicts(&lines, LINUX, &policy), [expected]);
     }
 
     #[test]
     fn a_file_without_date_does_not_exist_under_a_date() {
-        let policy = Policy { as_of: Some("2030-01-01T00:00:00Z".parse().unwrap()), ..Policy::default() };
+        let policy = Policy {
+            as_of: Some("2030-01-01T00:00:00Z".parse().unwrap()),
+            ..Policy::default()
+        };
         assert_eq!(
             verdicts(&["m-1-py3-none-any.whl"], LINUX, &policy),
             ["1 barred [date] the depot gives no date for it"]
@@ -347,17 +449,30 @@ mod tests {
 
     #[test]
     fn source_is_barred_by_policy_but_for_named_projects() {
-        let only = Policy { wheels: Wheels::Only, ..Policy::default() };
+        let only = Policy {
+            wheels: Wheels::Only,
+            ..Policy::default()
+        };
         let lines = ["m-1.tar.gz"];
-        assert_eq!(verdicts(&lines, LINUX, &only), ["1 barred [wheels] only source, and the policy takes wheels only"]);
-        let named = Policy { build: vec![Name::parse("m").unwrap()], ..only };
+        assert_eq!(
+            verdicts(&lines, LINUX, &only),
+            ["1 barred [wheels] only source, and the policy takes wheels only"]
+        );
+        let named = Policy {
+            build: vec![Name::parse("m").unwrap()],
+            ..only
+        };
         assert_eq!(verdicts(&lines, LINUX, &named), ["1 build m-1.tar.gz"]);
     }
 
     #[test]
     fn yanking_counts_by_file() {
         let target = Target::parse(LINUX).unwrap();
-        let page = page(&["m-1.tar.gz yanked bad", "m-1-py3-none-any.whl", "m-2-py3-none-any.whl yanked worse"]);
+        let page = page(&[
+            "m-1.tar.gz yanked bad",
+            "m-1-py3-none-any.whl",
+            "m-2-py3-none-any.whl yanked worse",
+        ]);
         let offers = offers(&page, &target, &Policy::default(), &[]);
         let yanked: Vec<_> = offers.iter().map(|o| o.yanked.as_deref()).collect();
         assert_eq!(yanked, [Some("worse"), None]);
@@ -368,17 +483,26 @@ mod tests {
         let target = Target::parse(LINUX).unwrap();
         let page = page(&["m-1.tar.gz", "m-1-py3-none-any.whl"]);
         let bar = Bar::Unusable("cut off".to_owned());
-        let late = [LateBar { filename: "m-1-py3-none-any.whl".into(), bar }];
+        let late = [LateBar {
+            filename: "m-1-py3-none-any.whl".into(),
+            bar,
+        }];
         let offers = offers(&page, &target, &Policy::default(), &late);
         assert_eq!(offers[0].verdict, Verdict::Build);
     }
 
-    const NORDGLIM: &str = "[[family]]\nname = 'nordglim'\nlabel = { before = 'nor', number = 'digits' }\nprocessor = ['cpu']\n\
-        packages = ['nordglim-runtime-{major}']\ntoolkit = [{ version = '3.6', linux = '450.0' }, { version = '4.1', linux = '510.0' }]";
+    const NORDGLIM: &str = "[[family]]\nname = 'nordglim'\nlabel = \
+        { before = 'nor', number = 'digits' }\nprocessor = ['cpu']\n\
+        packages = ['nordglim-runtime-{major}']\ntoolkit = [{ version = '3.6', linux = '450.0' }, \
+        { version = '4.1', linux = '510.0' }]";
 
     /// A workstation with these accelerators.
     fn place(accelerators: &str) -> Target {
-        let families = Arc::new(crate::knowledge::Families::built_in().with(NORDGLIM).unwrap());
+        let families = Arc::new(
+            crate::knowledge::Families::built_in()
+                .with(NORDGLIM)
+                .unwrap(),
+        );
         let mut target = Target::parse(LINUX).unwrap();
         target.accelerators = crate::targets::Accelerators::parse(accelerators, &families).unwrap();
         target
@@ -393,21 +517,58 @@ mod tests {
     ];
 
     #[rstest]
-    #[case::none("none", &["2.0+nor41 barred", "2.0+cpu ready", "1.0+note7 ready", "1.0+nor36 barred", "1.0 build"], "2.0+cpu")]
-    #[case::too_old("nordglim driver 498", &["2.0+nor41 barred", "2.0+cpu ready", "1.0+note7 ready", "1.0+nor36 ready", "1.0 build"], "1.0+nor36")]
-    #[case::new("nordglim driver 512", &["2.0+nor41 ready", "2.0+cpu ready", "1.0+note7 ready", "1.0+nor36 ready", "1.0 build"], "2.0+nor41")]
-    fn builds_are_judged_by_the_place(#[case] accelerators: &str, #[case] expected: &[&str], #[case] best: &str) {
+    #[case::none("none", &["2.0+nor41 \
+        barred", "2.0+cpu ready", "1.0+note7 ready", "1.0+nor36 barred", "1.0 build"], "2.0+cpu")]
+    #[case::too_old("nordglim driver \
+        498", &["2.0+nor41 \
+            barred", "2.0+cpu \
+                ready", "1.0+note7 ready", "1.0+nor36 ready", "1.0 build"], "1.0+nor36")]
+    #[case::new("nordglim driver \
+        512", &["2.0+nor41 \
+            ready", "2.0+cpu \
+                ready", "1.0+note7 ready", "1.0+nor36 ready", "1.0 build"], "2.0+nor41")]
+    fn builds_are_judged_by_the_place(
+        #[case] accelerators: &str,
+        #[case] expected: &[&str],
+        #[case] best: &str,
+    ) {
         let target = place(accelerators);
         let offers = offers(&page(&BUILDS), &target, &Policy::default(), &[]);
-        let told: Vec<String> = offers.iter().map(|o| format!("{} {}", o.version, o.verdict.as_str())).collect();
+        let told: Vec<String> = offers
+            .iter()
+            .map(|o| format!("{} {}", o.version, o.verdict.as_str()))
+            .collect();
         assert_eq!(told, expected);
         let asked = crate::Requirement::parse("m").unwrap();
-        let taken =
-            pick(&offers, &asked, &Rules { target: &target, policy: &Policy::default(), adjustments: &[] }).unwrap();
+        let taken = pick(
+            &offers,
+            &asked,
+            &Rules {
+                target: &target,
+                policy: &Policy::default(),
+                adjustments: &[],
+            },
+        )
+        .unwrap();
         assert_eq!(offers[taken].version.to_string(), best);
-        let oldest = Policy { prefer: Prefer::Oldest, ..Policy::default() };
-        let taken = pick(&offers, &asked, &Rules { target: &target, policy: &oldest, adjustments: &[] }).unwrap();
-        assert!(offers[taken].version.to_string().starts_with("1.0"), "the oldest that runs and uses what is there");
+        let oldest = Policy {
+            prefer: Prefer::Oldest,
+            ..Policy::default()
+        };
+        let taken = pick(
+            &offers,
+            &asked,
+            &Rules {
+                target: &target,
+                policy: &oldest,
+                adjustments: &[],
+            },
+        )
+        .unwrap();
+        assert!(
+            offers[taken].version.to_string().starts_with("1.0"),
+            "the oldest that runs and uses what is there"
+        );
     }
 
     #[test]
@@ -419,30 +580,72 @@ mod tests {
         let builds: Vec<String> = stated
             .iter()
             .flat_map(|o| &o.files)
-            .map(|f| f.build.as_ref().map_or("-".to_owned(), |b| format!("{b} {}", b.evidence.as_str())))
+            .map(|f| {
+                f.build
+                    .as_ref()
+                    .map_or("-".to_owned(), |b| format!("{b} {}", b.evidence.as_str()))
+            })
             .collect();
-        assert_eq!(builds, ["built for nordglim 3.6 stated"; 4].iter().copied().chain(["-"]).collect::<Vec<_>>());
+        assert_eq!(
+            builds,
+            ["built for nordglim 3.6 stated"; 4]
+                .iter()
+                .copied()
+                .chain(["-"])
+                .collect::<Vec<_>>()
+        );
         let first = stated.into_iter().next().unwrap();
         let none = restated(first, &MadeFor::Processor, &target);
         assert_eq!(
-            none.files[0].build.as_ref().map(ToString::to_string).as_deref(),
+            none.files[0]
+                .build
+                .as_ref()
+                .map(ToString::to_string)
+                .as_deref(),
             Some("built without accelerators")
         );
     }
 
     #[rstest]
-    #[case::bars_on_an_old_driver("nordglim driver 498", Some("needs nordglim 4; driver 498 runs up to 3.6"))]
+    #[case::bars_on_an_old_driver(
+        "nordglim driver 498",
+        Some("needs nordglim 4; driver 498 runs up to 3.6")
+    )]
     #[case::runs("nordglim driver 512", None)]
     #[case::on_the_processor("none", None)]
     fn metadata_tells_what_a_build_is_for(#[case] accelerators: &str, #[case] bar: Option<&str>) {
         let target = place(accelerators);
-        let text =
-            "Metadata-Version: 2.1\nName: m\nVersion: 3\nRequires-Dist: nordglim-runtime-4; sys_platform == 'linux'\n";
+        let text = "Metadata-Version: 2.1\nName: m\nVersion: 3\nRequires-Dist: \
+            nordglim-runtime-4; sys_platform == 'linux'\n";
         let metadata = crate::artifact::Metadata::parse(text.as_bytes()).unwrap();
-        let offers = offers(&page(&["m-3-py3-none-any.whl", "m-3.tar.gz"]), &target, &Policy::default(), &[]);
-        let of = |wheel: bool| offers[0].files.iter().find(|f| f.is_wheel() == wheel).unwrap();
-        assert_eq!(learned_build(of(true), &metadata, &target).unwrap().evidence, Evidence::Dependency);
-        assert_eq!(late_bar(of(true), &metadata, &target).map(|b| b.to_string()).as_deref(), bar);
-        assert!(learned_build(of(false), &metadata, &target).is_none(), "source is for any place");
+        let offers = offers(
+            &page(&["m-3-py3-none-any.whl", "m-3.tar.gz"]),
+            &target,
+            &Policy::default(),
+            &[],
+        );
+        let of = |wheel: bool| {
+            offers[0]
+                .files
+                .iter()
+                .find(|f| f.is_wheel() == wheel)
+                .unwrap()
+        };
+        assert_eq!(
+            learned_build(of(true), &metadata, &target)
+                .unwrap()
+                .evidence,
+            Evidence::Dependency
+        );
+        assert_eq!(
+            late_bar(of(true), &metadata, &target)
+                .map(|b| b.to_string())
+                .as_deref(),
+            bar
+        );
+        assert!(
+            learned_build(of(false), &metadata, &target).is_none(),
+            "source is for any place"
+        );
     }
 }

@@ -29,8 +29,8 @@ pub enum Prefer {
 /// What is done about releases that are of different times (`--chronology`; docs/choice.md, dates).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Chronology {
-    /// What an ask needs that is held below its newest is of its time, and what has strong facts against it is left out
-    /// as long as a solution does without.
+    /// What an ask needs that is held below its newest is of its time, and what has strong facts
+    /// against it is left out as long as a solution does without.
     #[default]
     Heed,
     /// The same, with every ask as if it were held.
@@ -48,7 +48,12 @@ impl Chronology {
     }
 
     /// All of them, in the order in which they are told.
-    pub const ALL: [Chronology; 4] = [Chronology::Heed, Chronology::Follow, Chronology::Caution, Chronology::Ignore];
+    pub const ALL: [Chronology; 4] = [
+        Chronology::Heed,
+        Chronology::Follow,
+        Chronology::Caution,
+        Chronology::Ignore,
+    ];
 
     /// The one of a word.
     pub fn of(word: &str) -> Option<Self> {

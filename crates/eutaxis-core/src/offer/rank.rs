@@ -19,25 +19,40 @@ pub struct Preferred<'a> {
 pub struct Ranking {
     /// Their indices among the offers.
     pub order: Vec<usize>,
-    /// Of each: which group it belongs to, before age counts; one of a smaller group is better whatever its age.
+    /// Of each: which group it belongs to, before age counts; one of a smaller group is better
+    /// whatever its age.
     pub groups: Vec<usize>,
     /// Of each: its release, the newest first; builds of one release share it.
     pub releases: Vec<usize>,
 }
 
-/// Ranks offers (newest first). What counts before age: yanked ones last, then what is preferred, then wheels before source,
-/// then the use of an accelerator.
+/// Ranks offers (newest first). What counts before age: yanked ones last, then what is preferred,
+/// then wheels before source, then the use of an accelerator.
 pub(super) fn ranking(offers: &[Offer], rules: &Rules<'_>, preferred: &Preferred<'_>) -> Ranking {
     let places = places(offers, rules.target);
     let apart = rules.policy.wheels != Wheels::Any;
     let oldest = rules.policy.prefer == Prefer::Oldest;
     let group = |offer: &Offer, unused: bool| {
         let kept = preferred.prior.is_some_and(|v| *v == offer.version);
-        let near = preferred.nearest.map_or(0, |all| all.iter().position(|v| *v == offer.version).unwrap_or(all.len()));
-        (offer.yanked.is_some(), near, !kept, apart && offer.verdict == Verdict::Build, unused)
+        let near = preferred.nearest.map_or(0, |all| {
+            all.iter()
+                .position(|v| *v == offer.version)
+                .unwrap_or(all.len())
+        });
+        (
+            offer.yanked.is_some(),
+            near,
+            !kept,
+            apart && offer.verdict == Verdict::Build,
+            unused,
+        )
     };
     let age = |place: Place| if oldest { place.oldest_first() } else { place };
-    let usable = offers.iter().zip(places).enumerate().filter(|(_, (o, _))| o.verdict != Verdict::Barred);
+    let usable = offers
+        .iter()
+        .zip(places)
+        .enumerate()
+        .filter(|(_, (o, _))| o.verdict != Verdict::Barred);
     let mut keyed: Vec<_> = usable
         .map(|(at, (offer, (unused, place)))| {
             let release = place.release();

@@ -18,15 +18,21 @@ fn tags(file: &OfferFile) -> Option<&WheelTags> {
     }
 }
 
-/// `cp312` is CPython 3.12, `py3` any 3: in a tag the first digit is the major and all the rest the minor.
+/// `cp312` is CPython 3.12, `py3` any 3: in a tag the first digit is the major and all the rest the
+/// minor.
 fn numbers(digits: &str) -> Option<(u32, Option<u32>)> {
     let (major, minor) = digits.split_at_checked(1)?;
-    let minor = if minor.is_empty() { None } else { Some(minor.parse().ok()?) };
+    let minor = if minor.is_empty() {
+        None
+    } else {
+        Some(minor.parse().ok()?)
+    };
     Some((major.parse().ok()?, minor))
 }
 
 impl Offer {
-    /// Interpreters that its wheels are for: `3.9`, `3.13t` (free-threaded), `3.7+` (stable ABI), `3` (any), `pypy 3.10`.
+    /// Interpreters that its wheels are for: `3.9`, `3.13t` (free-threaded), `3.7+` (stable ABI),
+    /// `3` (any), `pypy 3.10`.
     pub fn interpreters(&self) -> Vec<String> {
         let mut exact: BTreeSet<Series> = BTreeSet::new();
         let mut stable: BTreeSet<(u32, u32)> = BTreeSet::new();
@@ -34,25 +40,45 @@ impl Offer {
         for tags in self.files.iter().filter_map(tags) {
             let (abi3, threads) = (
                 tags.abis.iter().any(|a| &**a == "abi3"),
-                tags.abis.iter().any(|a| a.starts_with("cp") && a.ends_with('t')),
+                tags.abis
+                    .iter()
+                    .any(|a| a.starts_with("cp") && a.ends_with('t')),
             );
             for python in &tags.pythons {
-                let split = python.find(|c: char| c.is_ascii_digit()).unwrap_or(python.len());
+                let split = python
+                    .find(|c: char| c.is_ascii_digit())
+                    .unwrap_or(python.len());
                 let (letters, digits) = python.split_at(split);
                 match (letters, numbers(digits)) {
-                    ("cp", Some((major, Some(minor)))) if abi3 => drop(stable.insert((major, minor))),
-                    ("cp", Some((major, Some(minor)))) => drop(exact.insert((major, minor, threads))),
+                    ("cp", Some((major, Some(minor)))) if abi3 => {
+                        drop(stable.insert((major, minor)))
+                    }
+                    ("cp", Some((major, Some(minor)))) => {
+                        drop(exact.insert((major, minor, threads)))
+                    }
                     ("py" | "cp", Some((major, None))) => drop(any.insert(major.to_string())),
-                    ("py", Some((major, Some(minor)))) => drop(any.insert(format!("{major}.{minor}+"))),
-                    ("pp", Some((major, Some(minor)))) => drop(others.insert(format!("pypy {major}.{minor}"))),
+                    ("py", Some((major, Some(minor)))) => {
+                        drop(any.insert(format!("{major}.{minor}+")))
+                    }
+                    ("pp", Some((major, Some(minor)))) => {
+                        drop(others.insert(format!("pypy {major}.{minor}")))
+                    }
                     _ => drop(others.insert(python.to_string())),
                 }
             }
         }
-        let exact = exact.into_iter().map(|(a, b, t)| format!("{a}.{b}{}", if t { "t" } else { "" }));
+        let exact = exact
+            .into_iter()
+            .map(|(a, b, t)| format!("{a}.{b}{}", if t { "t" } else { "" }));
         // The stable ABI of one series is that of all later ones.
         let stable = stable.first().map(|(a, b)| format!("{a}.{b}+")).into_iter();
-        any.into_iter().rev().take(1).chain(exact).chain(stable).chain(others).collect()
+        any.into_iter()
+            .rev()
+            .take(1)
+            .chain(exact)
+            .chain(stable)
+            .chain(others)
+            .collect()
     }
 }
 
@@ -89,8 +115,8 @@ pub struct GridRow {
     pub verdict: Verdict,
     /// For each interpreter.
     pub marks: Vec<Mark>,
-    /// For each platform, with the target's interpreter: none, or the oldest C library or system that a wheel takes
-    /// (empty where there is no such floor).
+    /// For each platform, with the target's interpreter: none, or the oldest C library or system
+    /// that a wheel takes (empty where there is no such floor).
     pub floors: Vec<Option<String>>,
 }
 
@@ -117,13 +143,18 @@ fn places(tag: &str) -> Vec<Place> {
     } else if let Some(arch) = tag.strip_prefix("linux_") {
         return linux(arch, (0, 0));
     } else if let Some(rest) = tag.strip_prefix("macosx_") {
-        let Some((system, arch, floor)) = versioned("macos", rest) else { return Vec::new() };
+        let Some((system, arch, floor)) = versioned("macos", rest) else {
+            return Vec::new();
+        };
         let archs: &[&str] = match arch.as_str() {
             "universal2" => &["arm64", "x86_64"],
             "intel" | "universal" | "fat64" | "fat32" => &["x86_64"],
             other => return vec![(system, other.to_owned(), floor)],
         };
-        return archs.iter().map(|a| (system.clone(), (*a).to_owned(), floor)).collect();
+        return archs
+            .iter()
+            .map(|a| (system.clone(), (*a).to_owned(), floor))
+            .collect();
     }
     let windows = match tag {
         "win_amd64" => "x86_64",
@@ -141,22 +172,35 @@ pub fn grid<'a>(offers: impl Iterator<Item = &'a Offer> + Clone, target: &Target
     for tags in offers.clone().flat_map(|o| &o.files).filter_map(tags) {
         for python in tags.pythons.iter().filter_map(|p| p.strip_prefix("cp")) {
             if let Some((major, Some(minor))) = numbers(python) {
-                let threads = tags.abis.iter().any(|a| a.starts_with("cp") && a.ends_with('t'));
+                let threads = tags
+                    .abis
+                    .iter()
+                    .any(|a| a.starts_with("cp") && a.ends_with('t'));
                 series.insert((major, minor, threads));
             }
         }
-        platforms.extend(tags.platforms.iter().flat_map(|p| places(p)).map(|(system, arch, _)| (system, arch)));
+        platforms.extend(
+            tags.platforms
+                .iter()
+                .flat_map(|p| places(p))
+                .map(|(system, arch, _)| (system, arch)),
+        );
     }
     if target.interpreter.implementation == Implementation::Cpython {
         let (major, minor) = target.interpreter.series();
         let number = |n: u64| u32::try_from(n).unwrap_or(u32::MAX);
-        series.insert((number(major), number(minor), target.interpreter.free_threaded));
+        series.insert((
+            number(major),
+            number(minor),
+            target.interpreter.free_threaded,
+        ));
     }
     let views: Vec<(String, Target)> = series
         .iter()
         .filter_map(|(major, minor, threads)| {
             let version = Version::parse(&format!("{major}.{minor}")).ok()?;
-            let interpreter = Interpreter::planned(Implementation::Cpython, &version, *threads).ok()?;
+            let interpreter =
+                Interpreter::planned(Implementation::Cpython, &version, *threads).ok()?;
             let name = format!("{major}.{minor}{}", if *threads { "t" } else { "" });
             Some((name, target.with_interpreter(interpreter)))
         })
@@ -170,12 +214,20 @@ pub fn grid<'a>(offers: impl Iterator<Item = &'a Offer> + Clone, target: &Target
             floors: platforms.iter().map(|p| floor(offer, p, target)).collect(),
         })
         .collect();
-    Grid { interpreters: views.into_iter().map(|(name, _)| name).collect(), platforms, rows }
+    Grid {
+        interpreters: views.into_iter().map(|(name, _)| name).collect(),
+        platforms,
+        rows,
+    }
 }
 
 fn mark(offer: &Offer, view: &Target) -> Mark {
-    let admitted =
-        |file: &&OfferFile| file.file.requires_python.as_ref().is_none_or(|set| set.matches(&view.interpreter.version));
+    let admitted = |file: &&OfferFile| {
+        file.file
+            .requires_python
+            .as_ref()
+            .is_none_or(|set| set.matches(&view.interpreter.version))
+    };
     let files: Vec<&OfferFile> = offer.files.iter().filter(admitted).collect();
     let wheels = || files.iter().copied().filter_map(tags);
     if wheels().any(|t| view.rank(t).is_some()) {
@@ -190,17 +242,41 @@ fn mark(offer: &Offer, view: &Target) -> Mark {
 }
 
 fn floor(offer: &Offer, platform: &(String, String), target: &Target) -> Option<String> {
-    let runs = |t: &&WheelTags| target.rank(t).is_some() || matches!(target.tag_miss(t), TagMiss::Platform(_));
-    let admitted = |file: &&OfferFile| {
-        file.file.requires_python.as_ref().is_none_or(|set| set.matches(&target.interpreter.version))
+    let runs = |t: &&WheelTags| {
+        target.rank(t).is_some() || matches!(target.tag_miss(t), TagMiss::Platform(_))
     };
-    let fitting: Vec<&WheelTags> = offer.files.iter().filter(admitted).filter_map(tags).filter(runs).collect();
-    if fitting.iter().any(|t| t.platforms.iter().any(|p| &**p == "any")) {
+    let admitted = |file: &&OfferFile| {
+        file.file
+            .requires_python
+            .as_ref()
+            .is_none_or(|set| set.matches(&target.interpreter.version))
+    };
+    let fitting: Vec<&WheelTags> = offer
+        .files
+        .iter()
+        .filter(admitted)
+        .filter_map(tags)
+        .filter(runs)
+        .collect();
+    if fitting
+        .iter()
+        .any(|t| t.platforms.iter().any(|p| &**p == "any"))
+    {
         return Some(String::new());
     }
-    let floors = fitting.iter().flat_map(|t| &t.platforms).flat_map(|p| places(p));
-    let lowest = floors.filter(|(s, a, _)| (s, a) == (&platform.0, &platform.1)).map(|(_, _, floor)| floor).min()?;
-    Some(if lowest == (0, 0) { String::new() } else { format!("{}.{}", lowest.0, lowest.1) })
+    let floors = fitting
+        .iter()
+        .flat_map(|t| &t.platforms)
+        .flat_map(|p| places(p));
+    let lowest = floors
+        .filter(|(s, a, _)| (s, a) == (&platform.0, &platform.1))
+        .map(|(_, _, floor)| floor)
+        .min()?;
+    Some(if lowest == (0, 0) {
+        String::new()
+    } else {
+        format!("{}.{}", lowest.0, lowest.1)
+    })
 }
 
 #[cfg(test)]
@@ -212,7 +288,10 @@ mod tests {
     use rstest::rstest;
 
     fn page(files: &[&str]) -> Page {
-        let entries: Vec<String> = files.iter().map(|f| format!(r#"{{"filename":"{f}","url":"{f}"}}"#)).collect();
+        let entries: Vec<String> = files
+            .iter()
+            .map(|f| format!(r#"{{"filename":"{f}","url":"{f}"}}"#))
+            .collect();
         let text = format!(r#"{{"files":[{}]}}"#, entries.join(","));
         parse_json(text.as_bytes(), &Name::parse("m").unwrap()).unwrap()
     }
@@ -225,9 +304,15 @@ mod tests {
     #[case(&["m-1-py2.py3-none-any.whl"], &["3"])]
     #[case(&["m-1-cp313-cp313t-win_amd64.whl", "m-1-pp310-pypy310_pp73-win_amd64.whl"], &["3.13t", "pypy 3.10"])]
     #[case(&["m-1.tar.gz"], &[])]
-    fn the_interpreters_of_a_release_are_read_from_its_tags(#[case] files: &[&str], #[case] expected: &[&str]) {
+    fn the_interpreters_of_a_release_are_read_from_its_tags(
+        #[case] files: &[&str],
+        #[case] expected: &[&str],
+    ) {
         let target = Target::parse(LINUX).unwrap();
-        assert_eq!(offers(&page(files), &target, &Policy::default(), &[])[0].interpreters(), expected);
+        assert_eq!(
+            offers(&page(files), &target, &Policy::default(), &[])[0].interpreters(),
+            expected
+        );
     }
 
     #[test]
@@ -243,14 +328,33 @@ mod tests {
         let offers = offers(&page, &target, &Policy::default(), &[]);
         let grid = grid(offers.iter(), &target);
         assert_eq!(grid.interpreters, ["3.11", "3.12"]);
-        let places: Vec<String> = grid.platforms.iter().map(|(s, a)| format!("{s} {a}")).collect();
+        let places: Vec<String> = grid
+            .platforms
+            .iter()
+            .map(|(s, a)| format!("{s} {a}"))
+            .collect();
         assert_eq!(places, ["linux x86_64", "macos arm64", "macos x86_64"]);
         let marks: Vec<_> = grid.rows.iter().map(|r| r.marks.clone()).collect();
-        assert_eq!(marks, [[Mark::Wheel, Mark::Elsewhere], [Mark::Wheel, Mark::Wheel], [Mark::Source, Mark::Source]]);
-        let floors: Vec<Vec<_>> = grid.rows.iter().map(|r| r.floors.iter().map(|f| f.as_deref()).collect()).collect();
+        assert_eq!(
+            marks,
+            [
+                [Mark::Wheel, Mark::Elsewhere],
+                [Mark::Wheel, Mark::Wheel],
+                [Mark::Source, Mark::Source]
+            ]
+        );
+        let floors: Vec<Vec<_>> = grid
+            .rows
+            .iter()
+            .map(|r| r.floors.iter().map(|f| f.as_deref()).collect())
+            .collect();
         assert_eq!(
             floors,
-            [[Some("2.34"), Some("11.0"), Some("11.0")], [Some(""), Some(""), Some("")], [None, None, None]]
+            [
+                [Some("2.34"), Some("11.0"), Some("11.0")],
+                [Some(""), Some(""), Some("")],
+                [None, None, None]
+            ]
         );
     }
 }

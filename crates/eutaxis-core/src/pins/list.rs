@@ -4,19 +4,30 @@ use std::fmt::Write;
 
 use super::lock::Lock;
 
-/// The entries of a lock as `name==version` lines, or as `name @ URL#sha256=...` where `exact` and the entry has a URL.
-/// Entries without version (source trees) are left out and named in a comment.
+/// The entries of a lock as `name==version` lines, or as `name @ URL#sha256=...` where `exact` and
+/// the entry has a URL. Entries without version (source trees) are left out and named in a comment.
 pub fn pin_list(lock: &Lock, exact: bool) -> String {
     let mut text = String::new();
     for package in &lock.packages {
-        let marker = package.marker.as_ref().map_or(String::new(), |m| format!(" ; {m}"));
+        let marker = package
+            .marker
+            .as_ref()
+            .map_or(String::new(), |m| format!(" ; {m}"));
         let file = package.wheels.first().or(package.sdist.as_ref());
-        let direct = file.filter(|_| exact).and_then(|f| Some((f.url.as_ref()?, f.hashes.get("sha256")?)));
+        let direct = file
+            .filter(|_| exact)
+            .and_then(|f| Some((f.url.as_ref()?, f.hashes.get("sha256")?)));
         // Writing to a string cannot fail.
         let _ = match (direct, &package.version) {
-            (Some((url, hash)), _) => writeln!(text, "{} @ {url}#sha256={hash}{marker}", package.name),
+            (Some((url, hash)), _) => {
+                writeln!(text, "{} @ {url}#sha256={hash}{marker}", package.name)
+            }
             (None, Some(version)) => writeln!(text, "{}=={version}{marker}", package.name),
-            (None, None) => writeln!(text, "# {} is a source tree and has no version to pin", package.name),
+            (None, None) => writeln!(
+                text,
+                "# {} is a source tree and has no version to pin",
+                package.name
+            ),
         };
     }
     text
@@ -30,19 +41,27 @@ mod tests {
     #[test]
     fn a_pin_list_reads_back_as_requirements() {
         let lock = Lock::parse(
-            "lock-version = '1.0'\ncreated-by = 'x'\n[[packages]]\nname = 'firnio'\nversion = '1.0'\nmarker = \"os_name == 'nt'\"\n\
-             wheels = [{url = 'https://files.example/firnio-1.0-py3-none-any.whl', hashes = {sha256 = 'ab'}}]\n\
+            "lock-version = '1.0'\ncreated-by = 'x'\n[[packages]]\nname = 'firnio'\nversion = \
+                '1.0'\nmarker = \"os_name == 'nt'\"\n\
+             wheels = \
+             [{url = 'https://files.example/firnio-1.0-py3-none-any.whl', hashes = {sha256 = 'ab'}}]\n\
              [[packages]]\nname = 'tree'\ndirectory = {path = 'x'}\n",
         )
         .unwrap();
         let shown = |exact: bool| {
             let list = RequirementList::parse(&pin_list(&lock, exact), "pins").unwrap();
-            list.asks.iter().map(|a| a.requirement.to_string()).collect::<Vec<_>>()
+            list.asks
+                .iter()
+                .map(|a| a.requirement.to_string())
+                .collect::<Vec<_>>()
         };
         assert_eq!(shown(false), ["firnio==1.0; os_name == 'nt'"]);
         assert_eq!(
             shown(true),
-            ["firnio @ https://files.example/firnio-1.0-py3-none-any.whl#sha256=ab ; os_name == 'nt'"]
+            [
+                "firnio @ https://files.example/firnio-1.0-py3-none-any.whl#sha256=ab ; os_name == \
+                    'nt'"
+            ]
         );
     }
 }

@@ -1,4 +1,5 @@
-//! The lock file of the standard as data (PEP 751). Fields are named as the standard names the keys.
+//! The lock file of the standard as data (PEP 751). Fields are named as the standard names the
+//! keys.
 
 use std::collections::BTreeMap;
 
@@ -115,11 +116,22 @@ pub struct LockFile {
 impl LockFile {
     /// The file's name: stated, or the last part of the path or URL, percent-decoded.
     pub fn filename(&self) -> Option<String> {
-        let last =
-            |text: &str| text.split(['?', '#']).next().and_then(|t| t.rsplit(['/', '\\']).next()).map(str::to_owned);
-        self.name.clone().or_else(|| self.path.as_deref().and_then(last)).or_else(|| {
-            let text = last(self.url.as_deref()?)?;
-            Some(percent_encoding::percent_decode_str(&text).decode_utf8_lossy().into_owned())
-        })
+        let last = |text: &str| {
+            text.split(['?', '#'])
+                .next()
+                .and_then(|t| t.rsplit(['/', '\\']).next())
+                .map(str::to_owned)
+        };
+        self.name
+            .clone()
+            .or_else(|| self.path.as_deref().and_then(last))
+            .or_else(|| {
+                let text = last(self.url.as_deref()?)?;
+                Some(
+                    percent_encoding::percent_decode_str(&text)
+                        .decode_utf8_lossy()
+                        .into_owned(),
+                )
+            })
     }
 }

@@ -14,14 +14,16 @@ impl Lock {
     /// Reads a lock file.
     ///
     /// # Errors
-    /// When it is not TOML, a required key is missing or of another type, the major of `lock-version` is not 1, or an
-    /// entry names no source or sources that exclude each other.
+    /// When it is not TOML, a required key is missing or of another type, the major of
+    /// `lock-version` is not 1, or an entry names no source or sources that exclude each other.
     pub fn parse(text: &str) -> Result<Self, Fault> {
         let document = Document::parse(text)?;
         let root = document.root();
         let lock_version = required(&root, "lock-version")?;
         if lock_version.split('.').next() != Some("1") {
-            let fault = root.fault(format_args!("lock-version {lock_version} is not one that can be read (1.x)"));
+            let fault = root.fault(format_args!(
+                "lock-version {lock_version} is not one that can be read (1.x)"
+            ));
             return Err(fault);
         }
         let packages = root.tables("packages")?;
@@ -54,11 +56,19 @@ fn text_of(table: &Table<'_>, key: &str) -> Result<Option<String>, Fault> {
 }
 
 fn texts(table: &Table<'_>, key: &str) -> Result<Vec<String>, Fault> {
-    Ok(table.strings(key)?.unwrap_or_default().into_iter().map(|t| t.value.to_owned()).collect())
+    Ok(table
+        .strings(key)?
+        .unwrap_or_default()
+        .into_iter()
+        .map(|t| t.value.to_owned())
+        .collect())
 }
 
 fn plain(table: &Table<'_>) -> Result<toml::Table, Fault> {
-    table.entries().map(|(key, value)| Ok((key.value.to_owned(), value.to_plain()?))).collect()
+    table
+        .entries()
+        .map(|(key, value)| Ok((key.value.to_owned(), value.to_plain()?)))
+        .collect()
 }
 
 fn tool(table: &Table<'_>) -> Result<Option<toml::Table>, Fault> {
@@ -66,23 +76,44 @@ fn tool(table: &Table<'_>) -> Result<Option<toml::Table>, Fault> {
 }
 
 fn package(table: &Table<'_>) -> Result<Package, Fault> {
-    let Some(name) = table.string("name")? else { return Err(table.fault("`name` is missing")) };
+    let Some(name) = table.string("name")? else {
+        return Err(table.fault("`name` is missing"));
+    };
     let package = Package {
         name: Name::parse(name.value).map_err(|f| f.shifted(name.at))?,
         version: text_of(table, "version")?,
         marker: text_of(table, "marker")?,
         requires_python: text_of(table, "requires-python")?,
-        dependencies: table.tables("dependencies")?.iter().map(plain).collect::<Result<_, _>>()?,
+        dependencies: table
+            .tables("dependencies")?
+            .iter()
+            .map(plain)
+            .collect::<Result<_, _>>()?,
         vcs: table.table("vcs")?.map(|t| vcs(&t)).transpose()?,
-        directory: table.table("directory")?.map(|t| directory(&t)).transpose()?,
+        directory: table
+            .table("directory")?
+            .map(|t| directory(&t))
+            .transpose()?,
         archive: table.table("archive")?.map(|t| archive(&t)).transpose()?,
         index: text_of(table, "index")?,
         sdist: table.table("sdist")?.map(|t| file(&t)).transpose()?,
-        wheels: table.tables("wheels")?.iter().map(file).collect::<Result<_, _>>()?,
-        attestation_identities: table.tables("attestation-identities")?.iter().map(plain).collect::<Result<_, _>>()?,
+        wheels: table
+            .tables("wheels")?
+            .iter()
+            .map(file)
+            .collect::<Result<_, _>>()?,
+        attestation_identities: table
+            .tables("attestation-identities")?
+            .iter()
+            .map(plain)
+            .collect::<Result<_, _>>()?,
         tool: tool(table)?,
     };
-    let alone = [package.vcs.is_some(), package.directory.is_some(), package.archive.is_some()];
+    let alone = [
+        package.vcs.is_some(),
+        package.directory.is_some(),
+        package.archive.is_some(),
+    ];
     let index_files = package.sdist.is_some() || !package.wheels.is_empty();
     let sources = alone.iter().filter(|s| **s).count() + usize::from(index_files);
     match sources {
@@ -91,7 +122,10 @@ fn package(table: &Table<'_>) -> Result<Package, Fault> {
             "{} names no file: one of wheels, sdist, archive, directory, vcs is needed",
             package.name
         ))),
-        _ => Err(table.fault(format_args!("{} names sources that exclude each other", package.name))),
+        _ => Err(table.fault(format_args!(
+            "{} names sources that exclude each other",
+            package.name
+        ))),
     }
 }
 
@@ -117,14 +151,23 @@ fn directory(table: &Table<'_>) -> Result<Directory, Fault> {
 }
 
 fn archive(table: &Table<'_>) -> Result<Archive, Fault> {
-    Ok(Archive { file: file(table)?, subdirectory: text_of(table, "subdirectory")? })
+    Ok(Archive {
+        file: file(table)?,
+        subdirectory: text_of(table, "subdirectory")?,
+    })
 }
 
 fn file(table: &Table<'_>) -> Result<LockFile, Fault> {
     let number = |key: &str| -> Result<Option<u64>, Fault> {
-        let Some(value) = table.get(key) else { return Ok(None) };
-        let size = value.to_plain()?.as_integer().and_then(|n| u64::try_from(n).ok());
-        size.map(Some).ok_or_else(|| value.wrong("a number of bytes"))
+        let Some(value) = table.get(key) else {
+            return Ok(None);
+        };
+        let size = value
+            .to_plain()?
+            .as_integer()
+            .and_then(|n| u64::try_from(n).ok());
+        size.map(Some)
+            .ok_or_else(|| value.wrong("a number of bytes"))
     };
     let upload_time = match table.get("upload-time") {
         None => None,
@@ -133,10 +176,15 @@ fn file(table: &Table<'_>) -> Result<LockFile, Fault> {
             _ => return Err(value.wrong("a date")),
         },
     };
-    let Some(table_of_hashes) = table.table("hashes")? else { return Err(table.fault("`hashes` is missing")) };
+    let Some(table_of_hashes) = table.table("hashes")? else {
+        return Err(table.fault("`hashes` is missing"));
+    };
     let mut hashes = BTreeMap::new();
     for (key, value) in table_of_hashes.entries() {
-        hashes.insert(key.value.to_owned(), value.string()?.value.to_ascii_lowercase());
+        hashes.insert(
+            key.value.to_owned(),
+            value.string()?.value.to_ascii_lowercase(),
+        );
     }
     if hashes.is_empty() {
         return Err(table.fault("`hashes` is empty"));
@@ -153,6 +201,14 @@ fn file(table: &Table<'_>) -> Result<LockFile, Fault> {
     Ok(found)
 }
 
-fn ensure_place(table: &Table<'_>, url: Option<&String>, path: Option<&String>) -> Result<(), Fault> {
-    if url.is_none() && path.is_none() { Err(table.fault("`url` or `path` is missing")) } else { Ok(()) }
+fn ensure_place(
+    table: &Table<'_>,
+    url: Option<&String>,
+    path: Option<&String>,
+) -> Result<(), Fault> {
+    if url.is_none() && path.is_none() {
+        Err(table.fault("`url` or `path` is missing"))
+    } else {
+        Ok(())
+    }
 }

@@ -29,42 +29,69 @@ pub struct Selected<'a> {
 /// Chooses the entries that count on the target, and the best wheel of each.
 ///
 /// # Errors
-/// When the file is not for this target, an entry has no file for it, entries exclude each other, or something in the
-/// file cannot be read.
-pub fn select<'a>(lock: &'a Lock, target: &Target, asked: &Selection) -> Result<Vec<Selected<'a>>, Fault> {
-    let names = |texts: &[String]| texts.iter().map(|t| Name::parse(t)).collect::<Result<Vec<_>, _>>();
+/// When the file is not for this target, an entry has no file for it, entries exclude each other,
+/// or something in the file cannot be read.
+pub fn select<'a>(
+    lock: &'a Lock,
+    target: &Target,
+    asked: &Selection,
+) -> Result<Vec<Selected<'a>>, Fault> {
+    let names = |texts: &[String]| {
+        texts
+            .iter()
+            .map(|t| Name::parse(t))
+            .collect::<Result<Vec<_>, _>>()
+    };
     let (extras, known_groups) = (names(&lock.extras)?, names(&lock.dependency_groups)?);
     let groups = match &asked.groups {
         Some(groups) => groups.clone(),
         None => names(&lock.default_groups)?,
     };
     ensure_offered("extra", &asked.extras, &extras)?;
-    ensure_offered("group", asked.groups.as_deref().unwrap_or(&[]), &known_groups)?;
+    ensure_offered(
+        "group",
+        asked.groups.as_deref().unwrap_or(&[]),
+        &known_groups,
+    )?;
     ensure_python(lock.requires_python.as_deref(), target, "these pins")?;
     ensure_environment(lock, target, &asked.extras, &groups)?;
     let mut found: Vec<Selected<'a>> = Vec::new();
     for package in &lock.packages {
         if let Some(text) = &package.marker {
-            let marker = Marker::parse(text).map_err(|f| f.within(format_args!("marker of {}", package.name)))?;
+            let marker = Marker::parse(text)
+                .map_err(|f| f.within(format_args!("marker of {}", package.name)))?;
             if !marker.holds_in_lock(&target.markers, &asked.extras, &groups) {
                 continue;
             }
         }
-        ensure_python(package.requires_python.as_deref(), target, package.name.as_str())?;
+        ensure_python(
+            package.requires_python.as_deref(),
+            target,
+            package.name.as_str(),
+        )?;
         if found.iter().any(|s| s.package.name == package.name) {
             return Err(Fault::new(
-                format!("two entries of {} count on this target: the pins are ambiguous", package.name),
+                format!(
+                    "two entries of {} count on this target: the pins are ambiguous",
+                    package.name
+                ),
                 0,
             ));
         }
-        found.push(Selected { package, wheel: best_wheel(package, target)? });
+        found.push(Selected {
+            package,
+            wheel: best_wheel(package, target)?,
+        });
     }
     Ok(found)
 }
 
 fn ensure_offered(what: &str, asked: &[Name], offered: &[Name]) -> Result<(), Fault> {
     match asked.iter().find(|a| !offered.contains(a)) {
-        Some(absent) => Err(Fault::new(format!("these pins offer no {what} `{absent}`"), 0)),
+        Some(absent) => Err(Fault::new(
+            format!("these pins offer no {what} `{absent}`"),
+            0,
+        )),
         None => Ok(()),
     }
 }
@@ -75,11 +102,19 @@ fn ensure_python(text: Option<&str>, target: &Target, what: &str) -> Result<(), 
     if set.matches(&target.interpreter.version) {
         return Ok(());
     }
-    let fault = Fault::new(format!("{what} need Python {text}; this is {}", target.interpreter), 0);
+    let fault = Fault::new(
+        format!("{what} need Python {text}; this is {}", target.interpreter),
+        0,
+    );
     Err(fault.hint("settle again for this target, or name the interpreter with --interpreter"))
 }
 
-fn ensure_environment(lock: &Lock, target: &Target, extras: &[Name], groups: &[Name]) -> Result<(), Fault> {
+fn ensure_environment(
+    lock: &Lock,
+    target: &Target,
+    extras: &[Name],
+    groups: &[Name],
+) -> Result<(), Fault> {
     if lock.environments.is_empty() {
         return Ok(());
     }
@@ -89,20 +124,33 @@ fn ensure_environment(lock: &Lock, target: &Target, extras: &[Name], groups: &[N
             return Ok(());
         }
     }
-    let fault = Fault::new(format!("these pins are for {}, not for {target}", lock.environments.join(" or ")), 0);
+    let fault = Fault::new(
+        format!(
+            "these pins are for {}, not for {target}",
+            lock.environments.join(" or ")
+        ),
+        0,
+    );
     Err(fault.hint("settle again for this target"))
 }
 
-fn best_wheel<'a>(package: &'a Package, target: &Target) -> Result<Option<(&'a LockFile, WheelName)>, Fault> {
+fn best_wheel<'a>(
+    package: &'a Package,
+    target: &Target,
+) -> Result<Option<(&'a LockFile, WheelName)>, Fault> {
     let mut best = None;
     let mut tags = Vec::new();
     for file in &package.wheels {
         let filename = file.filename().unwrap_or_default();
-        let name = WheelName::parse(&filename).map_err(|f| f.within(format_args!("a wheel of {}", package.name)))?;
+        let name = WheelName::parse(&filename)
+            .map_err(|f| f.within(format_args!("a wheel of {}", package.name)))?;
         let stated = package.version.as_deref().map(Version::parse).transpose()?;
         if name.name != package.name || stated.is_some_and(|v| v != name.version) {
             return Err(Fault::new(
-                format!("{} names the wheel {filename}, which is another release", package.name),
+                format!(
+                    "{} names the wheel {filename}, which is another release",
+                    package.name
+                ),
                 0,
             ));
         }
@@ -117,7 +165,11 @@ fn best_wheel<'a>(package: &'a Package, target: &Target) -> Result<Option<(&'a L
         }
     }
     if best.is_none() && package.sdist.is_none() && !package.wheels.is_empty() {
-        let message = format!("{} has no wheel for {target}: pinned are {}", package.name, tags.join(", "));
+        let message = format!(
+            "{} has no wheel for {target}: pinned are {}",
+            package.name,
+            tags.join(", ")
+        );
         return Err(Fault::new(message, 0).hint("settle again for this target"));
     }
     Ok(best.map(|(_, file, name)| (file, name)))
@@ -160,21 +212,40 @@ wheels = [{path = "w/wirepack-1.4-py3-none-any.whl", hashes = {sha256 = "a"}}]
 
     fn chosen(text: &str, spec: &str, asked: &Selection) -> Result<Vec<String>, String> {
         let lock = Lock::parse(text).unwrap();
-        let found = select(&lock, &Target::parse(spec).unwrap(), asked).map_err(|f| f.to_string())?;
+        let found =
+            select(&lock, &Target::parse(spec).unwrap(), asked).map_err(|f| f.to_string())?;
         Ok(found
             .iter()
-            .map(|s| format!("{}{}", s.package.name, if s.wheel.is_some() { "" } else { " source" }))
+            .map(|s| {
+                format!(
+                    "{}{}",
+                    s.package.name,
+                    if s.wheel.is_some() { "" } else { " source" }
+                )
+            })
             .collect())
     }
 
     #[test]
     fn entries_that_count_are_chosen() {
         let linux = "cpython 3.11 / linux x86_64 glibc 2.35";
-        assert_eq!(chosen(LOCK, linux, &Selection::default()).unwrap(), ["frostgrid"]);
+        assert_eq!(
+            chosen(LOCK, linux, &Selection::default()).unwrap(),
+            ["frostgrid"]
+        );
         let names = |n: &str| vec![Name::parse(n).unwrap()];
-        let all = Selection { extras: names("Fast_IO"), groups: Some(names("test")) };
-        assert_eq!(chosen(LOCK, linux, &all).unwrap(), ["snowpit", "frostgrid", "wirepack"]);
-        assert_eq!(chosen(LOCK, "cpython 3.12 / windows x86_64", &Selection::default()).unwrap(), ["frostgrid source"]);
+        let all = Selection {
+            extras: names("Fast_IO"),
+            groups: Some(names("test")),
+        };
+        assert_eq!(
+            chosen(LOCK, linux, &all).unwrap(),
+            ["snowpit", "frostgrid", "wirepack"]
+        );
+        assert_eq!(
+            chosen(LOCK, "cpython 3.12 / windows x86_64", &Selection::default()).unwrap(),
+            ["frostgrid source"]
+        );
     }
 
     #[rstest]
@@ -191,11 +262,29 @@ wheels = [{path = "w/wirepack-1.4-py3-none-any.whl", hashes = {sha256 = "a"}}]
     fn ambiguous_and_unknown_parts_are_refused() {
         let linux = "cpython 3.11 / linux x86_64 glibc 2.35";
         let double = LOCK.replace("marker = \"sys_platform == 'win32'\"\n", "");
-        assert!(chosen(&double, linux, &Selection::default()).unwrap_err().contains("ambiguous"));
-        let asked = Selection { extras: vec![Name::parse("slow").unwrap()], groups: None };
-        assert!(chosen(LOCK, linux, &asked).unwrap_err().contains("no extra `slow`"));
+        assert!(
+            chosen(&double, linux, &Selection::default())
+                .unwrap_err()
+                .contains("ambiguous")
+        );
+        let asked = Selection {
+            extras: vec![Name::parse("slow").unwrap()],
+            groups: None,
+        };
+        assert!(
+            chosen(LOCK, linux, &asked)
+                .unwrap_err()
+                .contains("no extra `slow`")
+        );
         let lying = LOCK.replace("w/wirepack-1.4", "w/wirepack-1.5");
-        let asked = Selection { extras: vec![Name::parse("fast-io").unwrap()], groups: None };
-        assert!(chosen(&lying, linux, &asked).unwrap_err().contains("another release"));
+        let asked = Selection {
+            extras: vec![Name::parse("fast-io").unwrap()],
+            groups: None,
+        };
+        assert!(
+            chosen(&lying, linux, &asked)
+                .unwrap_err()
+                .contains("another release")
+        );
     }
 }

@@ -1,5 +1,5 @@
-//! Writing a lock file: keys in the order of the standard, entries by name, one element a line where that keeps
-//! differences small. Equal locks give equal bytes.
+//! Writing a lock file: keys in the order of the standard, entries by name, one element a line
+//! where that keeps differences small. Equal locks give equal bytes.
 
 use std::fmt::Write;
 
@@ -52,7 +52,10 @@ impl Out {
             [] => {}
             [one] => self.line(&format!("{key} = [{}]", quoted(one))),
             many => {
-                let lines: Vec<String> = many.iter().map(|v| format!("    {},\n", quoted(v))).collect();
+                let lines: Vec<String> = many
+                    .iter()
+                    .map(|v| format!("    {},\n", quoted(v)))
+                    .collect();
                 self.line(&format!("{key} = [\n{}]", lines.concat()));
             }
         }
@@ -71,15 +74,21 @@ impl Out {
         self.text("version", package.version.as_ref());
         self.text("marker", package.marker.as_ref());
         self.text("requires-python", package.requires_python.as_ref());
-        let tables =
-            |list: &[toml::Table]| list.iter().map(|t| inline(&toml::Value::Table(t.clone()))).collect::<Vec<_>>();
+        let tables = |list: &[toml::Table]| {
+            list.iter()
+                .map(|t| inline(&toml::Value::Table(t.clone())))
+                .collect::<Vec<_>>()
+        };
         self.inline_list("dependencies", &tables(&package.dependencies));
         if let Some(vcs) = &package.vcs {
             let keys = [
                 ("type", Some(quoted(&vcs.kind))),
                 ("url", vcs.url.as_deref().map(quoted)),
                 ("path", vcs.path.as_deref().map(quoted)),
-                ("requested-revision", vcs.requested_revision.as_deref().map(quoted)),
+                (
+                    "requested-revision",
+                    vcs.requested_revision.as_deref().map(quoted),
+                ),
                 ("commit-id", Some(quoted(&vcs.commit_id))),
                 ("subdirectory", vcs.subdirectory.as_deref().map(quoted)),
             ];
@@ -89,7 +98,10 @@ impl Out {
             let keys = [
                 ("path", Some(quoted(&directory.path))),
                 ("editable", directory.editable.map(|e| e.to_string())),
-                ("subdirectory", directory.subdirectory.as_deref().map(quoted)),
+                (
+                    "subdirectory",
+                    directory.subdirectory.as_deref().map(quoted),
+                ),
             ];
             self.line(&format!("directory = {}", inline_keys(&keys)));
         }
@@ -102,9 +114,16 @@ impl Out {
         if let Some(sdist) = &package.sdist {
             self.line(&format!("sdist = {}", inline_keys(&file_keys(sdist))));
         }
-        let wheels: Vec<String> = package.wheels.iter().map(|w| inline_keys(&file_keys(w))).collect();
+        let wheels: Vec<String> = package
+            .wheels
+            .iter()
+            .map(|w| inline_keys(&file_keys(w)))
+            .collect();
         self.inline_list("wheels", &wheels);
-        self.inline_list("attestation-identities", &tables(&package.attestation_identities));
+        self.inline_list(
+            "attestation-identities",
+            &tables(&package.attestation_identities),
+        );
         if let Some(tool) = &package.tool {
             self.tables("packages.tool", tool);
         }
@@ -129,8 +148,11 @@ impl Out {
 }
 
 fn file_keys(file: &LockFile) -> Vec<(&'static str, Option<String>)> {
-    let hashes: Vec<String> =
-        file.hashes.iter().map(|(name, value)| format!("{} = {}", key(name), quoted(value))).collect();
+    let hashes: Vec<String> = file
+        .hashes
+        .iter()
+        .map(|(name, value)| format!("{} = {}", key(name), quoted(value)))
+        .collect();
     vec![
         ("name", file.name.as_deref().map(quoted)),
         ("upload-time", file.upload_time.map(|t| t.to_string())),
@@ -142,13 +164,20 @@ fn file_keys(file: &LockFile) -> Vec<(&'static str, Option<String>)> {
 }
 
 fn inline_keys(keys: &[(&str, Option<String>)]) -> String {
-    let stated: Vec<String> = keys.iter().filter_map(|(k, v)| v.as_ref().map(|v| format!("{k} = {v}"))).collect();
+    let stated: Vec<String> = keys
+        .iter()
+        .filter_map(|(k, v)| v.as_ref().map(|v| format!("{k} = {v}")))
+        .collect();
     format!("{{{}}}", stated.join(", "))
 }
 
 fn key(text: &str) -> String {
     let bare = |b: u8| b.is_ascii_alphanumeric() || matches!(b, b'-' | b'_');
-    if !text.is_empty() && text.bytes().all(bare) { text.to_owned() } else { quoted(text) }
+    if !text.is_empty() && text.bytes().all(bare) {
+        text.to_owned()
+    } else {
+        quoted(text)
+    }
 }
 
 fn quoted(text: &str) -> String {
@@ -175,9 +204,15 @@ fn quoted(text: &str) -> String {
 fn inline(value: &toml::Value) -> String {
     match value {
         toml::Value::String(text) => quoted(text),
-        toml::Value::Array(items) => format!("[{}]", items.iter().map(inline).collect::<Vec<_>>().join(", ")),
+        toml::Value::Array(items) => format!(
+            "[{}]",
+            items.iter().map(inline).collect::<Vec<_>>().join(", ")
+        ),
         toml::Value::Table(table) => {
-            let keys: Vec<String> = table.iter().map(|(k, v)| format!("{} = {}", key(k), inline(v))).collect();
+            let keys: Vec<String> = table
+                .iter()
+                .map(|(k, v)| format!("{} = {}", key(k), inline(v)))
+                .collect();
             format!("{{{}}}", keys.join(", "))
         }
         other => other.to_string(),
@@ -269,21 +304,33 @@ note = "free form"
 
     #[rstest]
     #[case("created-by = 'x'\npackages = []", "`lock-version` is missing")]
-    #[case("lock-version = '2.0'\ncreated-by = 'x'\npackages = []", "2.0 is not one")]
+    #[case(
+        "lock-version = '2.0'\ncreated-by = 'x'\npackages = []",
+        "2.0 is not one"
+    )]
     #[case("lock-version = '1.0'\ncreated-by = 'x'", "not a pylock file")]
     #[case("lock-version = '1.0'\npackages = []", "`created-by` is missing")]
-    #[case("lock-version = '1.0'\ncreated-by = 'x'\n[[packages]]\nversion = '1'", "`name` is missing")]
-    #[case("lock-version = '1.0'\ncreated-by = 'x'\n[[packages]]\nname = 'a'", "names no file")]
     #[case(
-        "lock-version = '1.0'\ncreated-by = 'x'\n[[packages]]\nname = 'a'\nsdist = {path = 'a', hashes = {}}",
+        "lock-version = '1.0'\ncreated-by = 'x'\n[[packages]]\nversion = '1'",
+        "`name` is missing"
+    )]
+    #[case(
+        "lock-version = '1.0'\ncreated-by = 'x'\n[[packages]]\nname = 'a'",
+        "names no file"
+    )]
+    #[case(
+        "lock-version = '1.0'\ncreated-by = 'x'\n[[packages]]\nname = 'a'\nsdist = \
+            {path = 'a', hashes = {}}",
         "`hashes` is empty"
     )]
     #[case(
-        "lock-version = '1.0'\ncreated-by = 'x'\n[[packages]]\nname = 'a'\nsdist = {hashes = {sha256 = 'a'}}",
+        "lock-version = '1.0'\ncreated-by = 'x'\n[[packages]]\nname = 'a'\nsdist = \
+            {hashes = {sha256 = 'a'}}",
         "`url` or `path`"
     )]
     #[case(
-        "lock-version = '1.0'\ncreated-by = 'x'\n[[packages]]\nname = 'a'\ndirectory = {path='b'}\nsdist = {path='c', hashes = {sha256 = 'a'}}",
+        "lock-version = '1.0'\ncreated-by = 'x'\n[[packages]]\nname = 'a'\ndirectory = \
+            {path='b'}\nsdist = {path='c', hashes = {sha256 = 'a'}}",
         "exclude each other"
     )]
     fn bad_locks_are_refused(#[case] text: &str, #[case] part: &str) {

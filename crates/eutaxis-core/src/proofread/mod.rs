@@ -1,4 +1,5 @@
-//! What is wrong in what is asked for, before anything is chosen: by the lines alone, and against the pages of a depot.
+//! What is wrong in what is asked for, before anything is chosen: by the lines alone, and against
+//! the pages of a depot.
 
 mod alone;
 mod paged;
@@ -29,13 +30,29 @@ pub struct Remark {
 
 impl Remark {
     /// A remark on a line.
-    pub fn new(id: &'static str, severity: Severity, place: &Origin, text: String, remedy: String) -> Self {
-        Remark { id, severity, place: place.clone(), project: None, text, remedy }
+    pub fn new(
+        id: &'static str,
+        severity: Severity,
+        place: &Origin,
+        text: String,
+        remedy: String,
+    ) -> Self {
+        Remark {
+            id,
+            severity,
+            place: place.clone(),
+            project: None,
+            text,
+            remedy,
+        }
     }
 
     /// The same, about a project.
     #[must_use]
     pub fn about(self, project: &Name) -> Self {
-        Remark { project: Some(project.clone()), ..self }
+        Remark {
+            project: Some(project.clone()),
+            ..self
+        }
     }
 }

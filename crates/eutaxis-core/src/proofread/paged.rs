@@ -1,4 +1,5 @@
-//! What the page of a project shows of a line: versions that do not exist, yanked or barred ones, bounds that are missing.
+//! What the page of a project shows of a line: versions that do not exist, yanked or barred ones,
+//! bounds that are missing.
 
 use super::{Remark, Severity};
 use crate::offer::{JudgedPage, Offer, Verdict, is_final};
@@ -6,9 +7,12 @@ use crate::requirement::Ask;
 use crate::solve::chronology;
 use crate::version::{Operator, Version, VersionSpecifier};
 
-/// Remarks on an ask that counts on the target, against the page of its project as that target sees it.
+/// Remarks on an ask that counts on the target, against the page of its project as that target sees
+/// it.
 pub fn paged(ask: &Ask, judged: &JudgedPage) -> Vec<Remark> {
-    let Some(set) = ask.requirement.versions() else { return Vec::new() };
+    let Some(set) = ask.requirement.versions() else {
+        return Vec::new();
+    };
     let name = &ask.requirement.name;
     let all = judged.offers();
     let matching: Vec<&Offer> = all.iter().filter(|o| set.matches(&o.version)).collect();
@@ -19,20 +23,35 @@ pub fn paged(ask: &Ask, judged: &JudgedPage) -> Vec<Remark> {
         let near = nearest(set, all);
         let text = match set.clauses() {
             [only] if only.pins_exactly() => {
-                format!("there is no {name} {}", only.version().map_or(String::new(), ToString::to_string))
+                format!(
+                    "there is no {name} {}",
+                    only.version().map_or(String::new(), ToString::to_string)
+                )
             }
             _ => format!("no release of {name} is {set}"),
         };
-        return remark("unknown-version", Severity::Breaks, text, format!("the nearest are {}", near.join(", ")));
+        return remark(
+            "unknown-version",
+            Severity::Breaks,
+            text,
+            format!("the nearest are {}", near.join(", ")),
+        );
     }
     if matching.iter().all(|o| o.verdict == Verdict::Barred) {
         let newest = matching.first();
-        let why = newest.and_then(|o| o.bars.first()).map_or(String::new(), |b| format!(": {b}"));
+        let why = newest
+            .and_then(|o| o.bars.first())
+            .map_or(String::new(), |b| format!(": {b}"));
         let version = newest.map_or(String::new(), |o| o.version.to_string());
         let ready = all.iter().find(|o| o.verdict != Verdict::Barred);
         let remedy = match ready {
-            Some(offer) => format!("{} can be had here, or use another interpreter or platform", offer.version),
-            None => "no release of it can be had here: use another interpreter or platform".to_owned(),
+            Some(offer) => format!(
+                "{} can be had here, or use another interpreter or platform",
+                offer.version
+            ),
+            None => {
+                "no release of it can be had here: use another interpreter or platform".to_owned()
+            }
         };
         return remark(
             "barred",
@@ -46,13 +65,29 @@ pub fn paged(ask: &Ask, judged: &JudgedPage) -> Vec<Remark> {
         && let Some(offer) = usable().next()
     {
         let reason = offer.yanked.clone().unwrap_or_default();
-        let why = if reason.is_empty() { String::new() } else { format!(": \"{}\"", crate::fault::escaped(&reason)) };
+        let why = if reason.is_empty() {
+            String::new()
+        } else {
+            format!(": \"{}\"", crate::fault::escaped(&reason))
+        };
         let pinned = set.pins(&offer.version);
-        let severity = if pinned { Severity::Risk } else { Severity::Breaks };
-        let other = all.iter().find(|o| o.verdict != Verdict::Barred && is_final(o));
-        let remedy =
-            other.map_or("nothing else can be had".to_owned(), |o| format!("the newest that is not is {}", o.version));
-        return remark("yanked", severity, format!("{name} {} is yanked{why}", offer.version), remedy);
+        let severity = if pinned {
+            Severity::Risk
+        } else {
+            Severity::Breaks
+        };
+        let other = all
+            .iter()
+            .find(|o| o.verdict != Verdict::Barred && is_final(o));
+        let remedy = other.map_or("nothing else can be had".to_owned(), |o| {
+            format!("the newest that is not is {}", o.version)
+        });
+        return remark(
+            "yanked",
+            severity,
+            format!("{name} {} is yanked{why}", offer.version),
+            remedy,
+        );
     }
     missing_bound(ask, set, all).into_iter().collect()
 }
@@ -79,13 +114,27 @@ fn missing_bound(ask: &Ask, set: &VersionSpecifier, all: &[Offer]) -> Option<Rem
     }
     let text = match stated {
         Some(series) => {
-            format!("{set} was written for series {series}, and series {newest} is out: nothing keeps it away")
+            format!(
+                "{set} was written for series {series}, and series {newest} is out: nothing keeps \
+                    it away"
+            )
         }
-        None => format!("nothing bounds {name}: its series go from {oldest} to {newest}, and the newest is taken"),
+        None => format!(
+            "nothing bounds {name}: its series go from {oldest} to {newest}, and the newest is \
+                taken"
+        ),
     };
-    let severity = if stated.is_some() { Severity::Risk } else { Severity::Note };
+    let severity = if stated.is_some() {
+        Severity::Risk
+    } else {
+        Severity::Note
+    };
     let bound = match stated {
-        Some(series) => format!("{}{set},<{}", ask.requirement.subject(), series.saturating_add(1)),
+        Some(series) => format!(
+            "{}{set},<{}",
+            ask.requirement.subject(),
+            series.saturating_add(1)
+        ),
         None => format!("{}<{}", ask.requirement.subject(), newest.saturating_add(1)),
     };
     let remedy = format!("if that is not meant, write  {bound}");
@@ -96,15 +145,24 @@ fn missing_bound(ask: &Ask, set: &VersionSpecifier, all: &[Offer]) -> Option<Rem
 pub fn around(version: Option<&Version>, mut known: Vec<Version>) -> Vec<Version> {
     known.sort();
     known.dedup();
-    let place = version.map_or(known.len(), |version| known.partition_point(|v| v < version));
-    known.into_iter().skip(place.saturating_sub(2)).take(4).collect()
+    let place = version.map_or(known.len(), |version| {
+        known.partition_point(|v| v < version)
+    });
+    known
+        .into_iter()
+        .skip(place.saturating_sub(2))
+        .take(4)
+        .collect()
 }
 
 /// Releases around what a set names.
 fn nearest(set: &VersionSpecifier, all: &[Offer]) -> Vec<String> {
     let known = all.iter().map(|o| o.version.clone()).collect();
     let named = set.clauses().iter().filter_map(|c| c.version()).max();
-    around(named, known).iter().map(ToString::to_string).collect()
+    around(named, known)
+        .iter()
+        .map(ToString::to_string)
+        .collect()
 }
 
 #[cfg(test)]
@@ -126,22 +184,45 @@ mod tests {
 
     #[rstest]
     #[case::fine("m>=2,<3", &[])]
-    #[case::not_there("m==1.1", &["unknown-version breaks | there is no m 1.1 | the nearest are 1.0, 1.2, 2.0, 2.1"])]
-    #[case::none_matches("m>=4,<5", &["unknown-version breaks | no release of m is >=4,<5 | the nearest are 3.0, 3.1rc1"])]
-    #[case::barred("m==3.0", &["barred breaks | m 3.0 cannot be had on this target: wheels for cp39; this target is cp312 | 3.1rc1 can be had here, or use another interpreter or platform"])]
-    #[case::pinned_yanked("m==2.1", &["yanked risk | m 2.1 is yanked: \"bad\" | the newest that is not is 2.0"])]
-    #[case::yanked("m>2.0,<3", &["yanked breaks | m 2.1 is yanked: \"bad\" | the newest that is not is 2.0"])]
-    #[case::older_series("m>=1.2", &["unbounded risk | >=1.2 was written for series 1, and series 3 is out: nothing keeps it away | if that is not meant, write  m>=1.2,<2"])]
-    #[case::bare("m", &["unbounded note | nothing bounds m: its series go from 1 to 3, and the newest is taken | if that is not meant, write  m<4"])]
+    #[case::not_there("m==1.1", &["unknown-version breaks | there is no m 1.1 | the nearest are \
+        1.0, 1.2, 2.0, 2.1"])]
+    #[case::none_matches("m>=4,<5", &["unknown-version breaks | no release of m is >=4,<5 | the \
+        nearest are 3.0, 3.1rc1"])]
+    #[case::barred("m==3.0", &["barred breaks | m 3.0 cannot be had on this target: wheels for \
+        cp39; this target is cp312 | 3.1rc1 can be had here, or use another interpreter or \
+        platform"])]
+    #[case::pinned_yanked("m==2.1", &["yanked risk | m 2.1 is yanked: \"bad\" | the newest that is \
+        not is 2.0"])]
+    #[case::yanked("m>2.0,<3", &["yanked breaks | m 2.1 is yanked: \"bad\" | the newest that is \
+        not is 2.0"])]
+    #[case::older_series("m>=1.2", &["unbounded risk | >=1.2 was written for series 1, and series \
+        3 is out: nothing keeps it away | if that is not meant, write  m>=1.2,<2"])]
+    #[case::bare("m", &["unbounded note | nothing bounds m: its series go from 1 to 3, and the \
+        newest is taken | if that is not meant, write  m<4"])]
     #[case::newest_series("m>=3", &[])]
     fn a_line_is_held_against_the_page(#[case] text: &str, #[case] expected: &[&str]) {
         let page = parse_json(PAGE.as_bytes(), &Name::parse("m").unwrap()).unwrap();
         let target = Target::parse("cpython 3.12 / linux x86_64 glibc 2.36").unwrap();
-        let ask = Ask { requirement: Requirement::parse(text).unwrap(), origin: Origin::Argument };
-        let rules = Rules { target: &target, policy: &Policy::default(), adjustments: &[] };
+        let ask = Ask {
+            requirement: Requirement::parse(text).unwrap(),
+            origin: Origin::Argument,
+        };
+        let rules = Rules {
+            target: &target,
+            policy: &Policy::default(),
+            adjustments: &[],
+        };
         let told: Vec<String> = paged(&ask, &JudgedPage::new(Arc::new(page), &rules))
             .iter()
-            .map(|r| format!("{} {} | {} | {}", r.id, r.severity.as_str(), r.text, r.remedy))
+            .map(|r| {
+                format!(
+                    "{} {} | {} | {}",
+                    r.id,
+                    r.severity.as_str(),
+                    r.text,
+                    r.remedy
+                )
+            })
             .collect();
         assert_eq!(told, expected);
     }

@@ -1,4 +1,5 @@
-//! What would move: a set that is in place, a solution of what is to be added, and the difference of the two.
+//! What would move: a set that is in place, a solution of what is to be added, and the difference
+//! of the two.
 
 use std::collections::BTreeMap;
 
@@ -84,9 +85,13 @@ pub struct Break {
     pub found: Version,
 }
 
-/// What moves when the solution of a problem is placed over a set: the difference of the two. Nothing else is touched.
+/// What moves when the solution of a problem is placed over a set: the difference of the two.
+/// Nothing else is touched.
 pub fn moves(before: &Set, problem: &Problem, solution: &Solution) -> Vec<Move> {
-    let named: Vec<&Name> = problem.asks_in_force().map(|(_, a)| &a.requirement.name).collect();
+    let named: Vec<&Name> = problem
+        .asks_in_force()
+        .map(|(_, a)| &a.requirement.name)
+        .collect();
     let mut moves: Vec<Move> = Vec::new();
     for chosen in &solution.chosen {
         let old = before.get(&chosen.project);
@@ -116,7 +121,9 @@ pub fn moves(before: &Set, problem: &Problem, solution: &Solution) -> Vec<Move> 
 /// The same where the solution is all that there will be: what it does not take goes.
 pub fn moves_to(before: &Set, problem: &Problem, solution: &Solution) -> Vec<Move> {
     let mut all = moves(before, problem, solution);
-    let gone = before.iter().filter(|(name, _)| !solution.chosen.iter().any(|c| c.project == **name));
+    let gone = before
+        .iter()
+        .filter(|(name, _)| !solution.chosen.iter().any(|c| c.project == **name));
     all.extend(gone.map(|(name, placed)| Move {
         project: name.clone(),
         before: Some(placed.version.clone()),
@@ -134,15 +141,25 @@ fn because(chosen: &Chosen, old: Option<&Placed>, problem: &Problem) -> Vec<Stri
     let word = |asker: &Asker| match asker {
         Asker::Ask(i) => {
             let ask = problem.asks.get(*i)?;
-            Some((format!("you ask {}", ask.requirement.short()), ask.requirement.clone()))
+            Some((
+                format!("you ask {}", ask.requirement.short()),
+                ask.requirement.clone(),
+            ))
         }
-        Asker::Project(name, text) => Some((format!("{name} needs {text}"), Requirement::parse_lenient(text).ok()?)),
+        Asker::Project(name, text) => Some((
+            format!("{name} needs {text}"),
+            Requirement::parse_lenient(text).ok()?,
+        )),
     };
     let askers: Vec<(String, Requirement)> = chosen.asked_by.iter().filter_map(word).collect();
-    let unmet = |r: &Requirement| old.is_some_and(|o| r.versions().is_some_and(|s| !s.matches(&o.version)));
+    let unmet =
+        |r: &Requirement| old.is_some_and(|o| r.versions().is_some_and(|s| !s.matches(&o.version)));
     let changed = old.is_some_and(|o| o.version != chosen.version);
-    let mut told: Vec<String> =
-        askers.iter().filter(|(_, r)| !changed || unmet(r)).map(|(words, _)| words.clone()).collect();
+    let mut told: Vec<String> = askers
+        .iter()
+        .filter(|(_, r)| !changed || unmet(r))
+        .map(|(words, _)| words.clone())
+        .collect();
     if told.is_empty() {
         told.push("the release before does not go with the others".to_owned());
     }
@@ -164,7 +181,8 @@ fn needs_of(solution: &Solution, project: &Name) -> Vec<Requirement> {
 pub fn after(before: &Set, solution: &Solution, asked: &[Name]) -> Set {
     let mut set = before.clone();
     for chosen in &solution.chosen {
-        let deliberate = asked.contains(&chosen.project) || before.get(&chosen.project).is_some_and(|p| p.deliberate);
+        let deliberate = asked.contains(&chosen.project)
+            || before.get(&chosen.project).is_some_and(|p| p.deliberate);
         set.insert(
             chosen.project.clone(),
             Placed {
@@ -184,7 +202,9 @@ pub fn breaks(before: &Set, after: &Set) -> Vec<Break> {
         let mut found = Vec::new();
         for (project, placed) in set {
             for need in &placed.needs {
-                let Some(other) = set.get(&need.name) else { continue };
+                let Some(other) = set.get(&need.name) else {
+                    continue;
+                };
                 if need.versions().is_some_and(|s| !s.matches(&other.version)) {
                     found.push(Break {
                         project: project.clone(),
@@ -198,8 +218,13 @@ pub fn breaks(before: &Set, after: &Set) -> Vec<Break> {
         found
     };
     let old = unmet(before);
-    let same = |a: &Break, b: &Break| a.project == b.project && a.version == b.version && a.needs == b.needs;
-    unmet(after).into_iter().filter(|b| !old.iter().any(|o| same(o, b))).collect()
+    let same = |a: &Break, b: &Break| {
+        a.project == b.project && a.version == b.version && a.needs == b.needs
+    };
+    unmet(after)
+        .into_iter()
+        .filter(|b| !old.iter().any(|o| same(o, b)))
+        .collect()
 }
 
 /// The needs among requirements that count on a target without any extra.
@@ -214,9 +239,20 @@ mod tests {
 
     fn set(lines: &[(&str, &str, &[&str])]) -> Set {
         let placed = |(name, version, needs): &(&str, &str, &[&str])| {
-            let needs = needs.iter().map(|n| Requirement::parse(n).unwrap()).collect();
+            let needs = needs
+                .iter()
+                .map(|n| Requirement::parse(n).unwrap())
+                .collect();
             let version = Version::parse(version).unwrap();
-            (Name::parse(name).unwrap(), Placed { version, file: None, deliberate: false, needs })
+            (
+                Name::parse(name).unwrap(),
+                Placed {
+                    version,
+                    file: None,
+                    deliberate: false,
+                    needs,
+                },
+            )
         };
         lines.iter().map(placed).collect()
     }
@@ -226,7 +262,10 @@ mod tests {
         let before = set(&[("a", "1", &["c<2"]), ("b", "1", &["c>=9"]), ("c", "1", &[])]);
         let mut after = before.clone();
         after.extend(set(&[("c", "2", &[])]));
-        let told: Vec<String> = breaks(&before, &after).iter().map(|b| format!("{} {}", b.project, b.needs)).collect();
+        let told: Vec<String> = breaks(&before, &after)
+            .iter()
+            .map(|b| format!("{} {}", b.project, b.needs))
+            .collect();
         assert_eq!(told, ["a c<2"]);
         assert!(breaks(&after, &after).is_empty());
     }

@@ -1,4 +1,5 @@
-//! Changing one requirement in the file in which it stands, and nothing else there: comments and layout stay.
+//! Changing one requirement in the file in which it stands, and nothing else there: comments and
+//! layout stay.
 
 use super::Requirement;
 
@@ -7,7 +8,8 @@ use super::Requirement;
 pub enum FileForm {
     /// A requirement list, one a line.
     List,
-    /// A file in which requirements stand as quoted strings: `pyproject.toml`, or the metadata block of a script.
+    /// A file in which requirements stand as quoted strings: `pyproject.toml`, or the metadata
+    /// block of a script.
     Quoted,
 }
 
@@ -22,7 +24,8 @@ pub enum Edit<'a> {
     AddBehind(&'a Requirement, &'a Requirement),
 }
 
-/// The text with the requirement that begins on `line` (counted from 1) changed; none when it does not stand there.
+/// The text with the requirement that begins on `line` (counted from 1) changed; none when it does
+/// not stand there.
 pub fn edited(text: &str, form: FileForm, line: u32, edit: Edit<'_>) -> Option<String> {
     let (Edit::Replace(old, _) | Edit::Remove(old) | Edit::AddBehind(old, _)) = edit;
     let start = line_start(text, line)?;
@@ -42,12 +45,23 @@ pub fn edited(text: &str, form: FileForm, line: u32, edit: Edit<'_>) -> Option<S
             // The quotes go with it, and the comma behind it.
             let before = before.get(..before.len() - 1)?;
             let after = after.get(1..)?;
-            let after = after.trim_start_matches([' ', '\t']).strip_prefix(',').unwrap_or(after);
-            let line = after.find('\n').map_or(after, |end| after.get(..end).unwrap_or(after));
-            let lead = before.rfind('\n').map_or(before, |at| before.get(at + 1..).unwrap_or(before));
+            let after = after
+                .trim_start_matches([' ', '\t'])
+                .strip_prefix(',')
+                .unwrap_or(after);
+            let line = after
+                .find('\n')
+                .map_or(after, |end| after.get(..end).unwrap_or(after));
+            let lead = before
+                .rfind('\n')
+                .map_or(before, |at| before.get(at + 1..).unwrap_or(before));
             let alone = lead.trim_matches([' ', '\t', '#']).is_empty() && line.trim().is_empty();
             if alone {
-                format!("{}{}", before.get(..before.len() - lead.len())?, after.get(line.len()..)?.strip_prefix('\n')?)
+                format!(
+                    "{}{}",
+                    before.get(..before.len() - lead.len())?,
+                    after.get(line.len()..)?.strip_prefix('\n')?
+                )
             } else {
                 format!("{before}{}", after.trim_start_matches(' '))
             }
@@ -61,31 +75,49 @@ pub fn edited(text: &str, form: FileForm, line: u32, edit: Edit<'_>) -> Option<S
         }
         (Edit::AddBehind(_, new), FileForm::Quoted) => {
             let quote = after.get(..1)?;
-            let new =
-                if quote == "\"" { new.to_string().replace('"', "'") } else { new.to_string().replace('\'', "\"") };
+            let new = if quote == "\"" {
+                new.to_string().replace('"', "'")
+            } else {
+                new.to_string().replace('\'', "\"")
+            };
             format!("{before}{mine}{quote}, {quote}{new}{after}")
         }
     })
 }
 
-/// Lines that differ, as (number, before, after); one side is none where a line is only there or only here.
+/// Lines that differ, as (number, before, after); one side is none where a line is only there or
+/// only here.
 pub fn changed_lines(before: &str, after: &str) -> Vec<(usize, Option<String>, Option<String>)> {
     let (old, new): (Vec<&str>, Vec<&str>) = (before.lines().collect(), after.lines().collect());
     let same = old.iter().zip(&new).take_while(|(a, b)| a == b).count();
     let most = old.len().min(new.len()) - same;
-    let same_end = old.iter().rev().zip(new.iter().rev()).take(most).take_while(|(a, b)| a == b).count();
+    let same_end = old
+        .iter()
+        .rev()
+        .zip(new.iter().rev())
+        .take(most)
+        .take_while(|(a, b)| a == b)
+        .count();
     let old = old.get(same..old.len() - same_end).unwrap_or(&[]);
     let new = new.get(same..new.len() - same_end).unwrap_or(&[]);
     let line = |lines: &[&str], i: usize| lines.get(i).map(|l| (*l).to_owned());
-    (0..old.len().max(new.len())).map(|i| (same + i + 1, line(old, i), line(new, i))).collect()
+    (0..old.len().max(new.len()))
+        .map(|i| (same + i + 1, line(old, i), line(new, i)))
+        .collect()
 }
 
 fn line_start(text: &str, line: u32) -> Option<usize> {
     let lines = usize::try_from(line).ok()?.checked_sub(1)?;
     if lines == 0 {
-        return Some(if text.starts_with('\u{feff}') { '\u{feff}'.len_utf8() } else { 0 });
+        return Some(if text.starts_with('\u{feff}') {
+            '\u{feff}'.len_utf8()
+        } else {
+            0
+        });
     }
-    text.match_indices('\n').nth(lines - 1).map(|(at, _)| at + 1)
+    text.match_indices('\n')
+        .nth(lines - 1)
+        .map(|(at, _)| at + 1)
 }
 
 type Place = std::ops::Range<usize>;
@@ -104,7 +136,11 @@ fn in_list(text: &str, start: usize, wanted: &Requirement) -> Option<Place> {
     let lead = logical.len() - logical.trim_start().len();
     // A comment begins behind white space; what an installer is told, behind two dashes.
     let stops = [" #", "\t#", " --"];
-    let stop = stops.iter().filter_map(|s| logical.find(s)).min().unwrap_or(logical.len());
+    let stop = stops
+        .iter()
+        .filter_map(|s| logical.find(s))
+        .min()
+        .unwrap_or(logical.len());
     let body = logical.get(lead..stop)?.trim_end();
     let plain = body.replace("\\\r\n", "   ").replace("\\\n", "  ");
     let found = Requirement::parse(plain.trim_end_matches('\\')).ok()?;
@@ -131,18 +167,31 @@ fn in_quotes(text: &str, start: usize, wanted: &Requirement) -> Option<Place> {
     None
 }
 
-/// The written requirement with the bounds of another; name, extras and marker stay as they were written.
+/// The written requirement with the bounds of another; name, extras and marker stay as they were
+/// written.
 fn with_bounds(written: &str, new: &Requirement) -> String {
-    let Some(set) = new.versions() else { return new.to_string() };
-    let after_name = written.find(|c: char| !(c.is_alphanumeric() || "-_.".contains(c))).unwrap_or(written.len());
+    let Some(set) = new.versions() else {
+        return new.to_string();
+    };
+    let after_name = written
+        .find(|c: char| !(c.is_alphanumeric() || "-_.".contains(c)))
+        .unwrap_or(written.len());
     let (name, rest) = written.split_at(after_name);
-    let extras = rest.find('[').filter(|at| rest.get(..*at).is_some_and(|b| b.trim().is_empty()));
+    let extras = rest
+        .find('[')
+        .filter(|at| rest.get(..*at).is_some_and(|b| b.trim().is_empty()));
     let after_extras = extras.and_then(|_| rest.find(']')).map_or(0, |at| at + 1);
     let (extras, rest) = rest.split_at(after_extras);
     let marker = rest.find(';').map_or("", |at| rest.get(at..).unwrap_or(""));
     let bounds = rest.get(..rest.len() - marker.len()).unwrap_or("");
-    let lead = bounds.get(..bounds.len() - bounds.trim_start().len()).filter(|l| !l.contains('\\')).unwrap_or("");
-    let trail = bounds.get(bounds.trim_end().len()..).filter(|_| !marker.is_empty()).unwrap_or("");
+    let lead = bounds
+        .get(..bounds.len() - bounds.trim_start().len())
+        .filter(|l| !l.contains('\\'))
+        .unwrap_or("");
+    let trail = bounds
+        .get(bounds.trim_end().len()..)
+        .filter(|_| !marker.is_empty())
+        .unwrap_or("");
     format!("{name}{extras}{lead}{set}{trail}{marker}")
 }
 
@@ -156,8 +205,20 @@ mod tests {
     }
 
     #[rstest]
-    #[case::plain("# head\nm==1.0\nother\n", 2, "m==1.0", "m>=2", "# head\nm>=2\nother\n")]
-    #[case::comment_and_spaces("  M [x] == 1.0   # why\n", 1, "m[x]==1.0", "m[x]>=2", "  M [x] >=2   # why\n")]
+    #[case::plain(
+        "# head\nm==1.0\nother\n",
+        2,
+        "m==1.0",
+        "m>=2",
+        "# head\nm>=2\nother\n"
+    )]
+    #[case::comment_and_spaces(
+        "  M [x] == 1.0   # why\n",
+        1,
+        "m[x]==1.0",
+        "m[x]>=2",
+        "  M [x] >=2   # why\n"
+    )]
     #[case::marker(
         "m>=1,<2 ; os_name == 'nt'",
         1,
@@ -176,15 +237,31 @@ mod tests {
         #[case] expected: &str,
     ) {
         let edit = Edit::Replace(&read(old), &read(new));
-        assert_eq!(edited(text, FileForm::List, line, edit).as_deref(), Some(expected));
+        assert_eq!(
+            edited(text, FileForm::List, line, edit).as_deref(),
+            Some(expected)
+        );
     }
 
     #[rstest]
-    #[case("d = [\"m==1\", 'n<2']\n", "n<2", "n<=2.1", "d = [\"m==1\", 'n<=2.1']\n")]
+    #[case(
+        "d = [\"m==1\", 'n<2']\n",
+        "n<2",
+        "n<=2.1",
+        "d = [\"m==1\", 'n<=2.1']\n"
+    )]
     #[case("#   \"m==1\",\n", "m==1", "m>=2", "#   \"m>=2\",\n")]
-    fn a_quoted_one_too(#[case] text: &str, #[case] old: &str, #[case] new: &str, #[case] expected: &str) {
+    fn a_quoted_one_too(
+        #[case] text: &str,
+        #[case] old: &str,
+        #[case] new: &str,
+        #[case] expected: &str,
+    ) {
         let edit = Edit::Replace(&read(old), &read(new));
-        assert_eq!(edited(text, FileForm::Quoted, 1, edit).as_deref(), Some(expected));
+        assert_eq!(
+            edited(text, FileForm::Quoted, 1, edit).as_deref(),
+            Some(expected)
+        );
     }
 
     #[rstest]
@@ -192,7 +269,10 @@ mod tests {
     #[case::own_line(FileForm::Quoted, "  'm==1',\n  'n',\n", "  'n',\n")]
     #[case::in_a_row(FileForm::Quoted, "d = ['m==1', 'n']\n", "d = ['n']\n")]
     fn one_is_left_out(#[case] form: FileForm, #[case] text: &str, #[case] expected: &str) {
-        assert_eq!(edited(text, form, 1, Edit::Remove(&read("m==1"))).as_deref(), Some(expected));
+        assert_eq!(
+            edited(text, form, 1, Edit::Remove(&read("m==1"))).as_deref(),
+            Some(expected)
+        );
     }
 
     #[rstest]
@@ -205,13 +285,25 @@ mod tests {
 
     #[test]
     fn nothing_is_changed_where_something_else_stands() {
-        assert_eq!(edited("m==1\n", FileForm::List, 1, Edit::Remove(&read("m==2"))), None);
-        assert_eq!(edited("m==1\n", FileForm::List, 7, Edit::Remove(&read("m==1"))), None);
+        assert_eq!(
+            edited("m==1\n", FileForm::List, 1, Edit::Remove(&read("m==2"))),
+            None
+        );
+        assert_eq!(
+            edited("m==1\n", FileForm::List, 7, Edit::Remove(&read("m==1"))),
+            None
+        );
     }
 
     #[test]
     fn changed_lines_are_told_with_their_numbers() {
-        assert_eq!(changed_lines("a\nb\nc\n", "a\nx\nc\n"), [(2, Some("b".to_owned()), Some("x".to_owned()))]);
-        assert_eq!(changed_lines("a\n", "a\nb\n"), [(2, None, Some("b".to_owned()))]);
+        assert_eq!(
+            changed_lines("a\nb\nc\n", "a\nx\nc\n"),
+            [(2, Some("b".to_owned()), Some("x".to_owned()))]
+        );
+        assert_eq!(
+            changed_lines("a\n", "a\nb\n"),
+            [(2, None, Some("b".to_owned()))]
+        );
     }
 }

@@ -1,4 +1,5 @@
-//! Dependency groups of `pyproject.toml` (PEP 735). Only groups in use are read, with what they include.
+//! Dependency groups of `pyproject.toml` (PEP 735). Only groups in use are read, with what they
+//! include.
 
 use super::{Ask, Requirement};
 use crate::document::{Table, Value};
@@ -8,8 +9,13 @@ use crate::name::{Name, nearest};
 /// The requirements of `group` with its includes expanded in place, duplicates kept.
 ///
 /// # Errors
-/// Unknown group, two groups of one normalised name, an inclusion cycle (named), an item of another form.
-pub(super) fn expand(groups: &Table<'_>, group: &Name, place: &dyn Fn(usize) -> Origin) -> Result<Vec<Ask>, Fault> {
+/// Unknown group, two groups of one normalised name, an inclusion cycle (named), an item of another
+/// form.
+pub(super) fn expand(
+    groups: &Table<'_>,
+    group: &Name,
+    place: &dyn Fn(usize) -> Origin,
+) -> Result<Vec<Ask>, Fault> {
     let mut asks = Vec::new();
     let mut open = Vec::new();
     include(groups, group, groups.offset(), place, &mut open, &mut asks)?;
@@ -25,8 +31,19 @@ fn include(
     asks: &mut Vec<Ask>,
 ) -> Result<(), Fault> {
     if open.contains(group) {
-        let path: Vec<&str> = open.iter().skip_while(|g| *g != group).chain([group]).map(Name::as_str).collect();
-        return Err(Fault::new(format!("dependency groups include each other: {}", path.join(" -> ")), asked_at));
+        let path: Vec<&str> = open
+            .iter()
+            .skip_while(|g| *g != group)
+            .chain([group])
+            .map(Name::as_str)
+            .collect();
+        return Err(Fault::new(
+            format!(
+                "dependency groups include each other: {}",
+                path.join(" -> ")
+            ),
+            asked_at,
+        ));
     }
     let value = find(groups, group, asked_at)?;
     open.push(group.clone());
@@ -34,14 +51,27 @@ fn include(
         if item.is_string() {
             let text = item.string()?;
             let requirement = Requirement::parse(text.value).map_err(|f| f.shifted(text.at))?;
-            asks.push(Ask { requirement, origin: place(text.at) });
+            asks.push(Ask {
+                requirement,
+                origin: place(text.at),
+            });
             continue;
         }
-        let table = item.table().map_err(|_| item.wrong("a requirement or a table with `include-group`"))?;
+        let table = item
+            .table()
+            .map_err(|_| item.wrong("a requirement or a table with `include-group`"))?;
         let only_include = table.entries().all(|(k, _)| k.value == "include-group");
-        let included = table.string("include-group")?.filter(|_| only_include).ok_or_else(|| {
-            Fault::new(format!("a table in group `{group}` must hold `include-group` and nothing else"), item.offset())
-        })?;
+        let included = table
+            .string("include-group")?
+            .filter(|_| only_include)
+            .ok_or_else(|| {
+                Fault::new(
+                    format!(
+                        "a table in group `{group}` must hold `include-group` and nothing else"
+                    ),
+                    item.offset(),
+                )
+            })?;
         let name = Name::parse(included.value).map_err(|f| f.shifted(included.at))?;
         include(groups, &name, included.at, place, open, asks)?;
     }
@@ -54,9 +84,14 @@ fn find<'a>(groups: &Table<'a>, group: &Name, asked_at: usize) -> Result<Value<'
     let mut found = None;
     let mut names = Vec::new();
     for (key, value) in groups.entries() {
-        let Ok(name) = Name::parse(key.value) else { continue };
+        let Ok(name) = Name::parse(key.value) else {
+            continue;
+        };
         if name == *group && found.replace(value).is_some() {
-            return Err(Fault::new(format!("two dependency groups are named `{group}` after normalisation"), key.at));
+            return Err(Fault::new(
+                format!("two dependency groups are named `{group}` after normalisation"),
+                key.at,
+            ));
         }
         names.push(name);
     }

@@ -1,7 +1,8 @@
-//! Requirement lists: one dependency specifier a line, `#` comments, blank lines, a backslash joins lines.
+//! Requirement lists: one dependency specifier a line, `#` comments, blank lines, a backslash joins
+//! lines.
 //!
-//! A line that begins with `-` is a directive to some installer, not a requirement. It is kept apart, with the option
-//! of ours that does the job it seems to ask for.
+//! A line that begins with `-` is a directive to some installer, not a requirement. It is kept
+//! apart, with the option of ours that does the job it seems to ask for.
 
 use super::{Ask, Requirement};
 use crate::fault::{Fault, Origin};
@@ -33,10 +34,15 @@ impl RequirementList {
     /// All lines that are no requirement, each with its offset in `text`.
     pub fn parse(text: &str, file: &str) -> Result<Self, Vec<Fault>> {
         let (list, faults) = RequirementList::read(text, file);
-        if faults.is_empty() { Ok(list) } else { Err(faults) }
+        if faults.is_empty() {
+            Ok(list)
+        } else {
+            Err(faults)
+        }
     }
 
-    /// Reads what can be read of a list; and all lines that are no requirement, each with its offset in `text`.
+    /// Reads what can be read of a list; and all lines that are no requirement, each with its
+    /// offset in `text`.
     pub fn read(text: &str, file: &str) -> (Self, Vec<Fault>) {
         let mut list = RequirementList::default();
         let mut faults = Vec::new();
@@ -57,7 +63,10 @@ impl RequirementList {
                 list.directives.push(directive(origin.clone(), tail));
             }
             match Requirement::parse(requirement) {
-                Ok(requirement) => list.asks.push(Ask { requirement, origin }),
+                Ok(requirement) => list.asks.push(Ask {
+                    requirement,
+                    origin,
+                }),
                 Err(fault) => faults.push(better_hint(fault, requirement).shifted(at)),
             }
         }
@@ -65,8 +74,8 @@ impl RequirementList {
     }
 }
 
-/// Lines with their offsets and numbers; a backslash at the end joins the next line. Joined text keeps every offset, because the
-/// backslash and the line end are replaced by as many spaces.
+/// Lines with their offsets and numbers; a backslash at the end joins the next line. Joined text
+/// keeps every offset, because the backslash and the line end are replaced by as many spaces.
 fn logical_lines(text: &str) -> Vec<(usize, u32, String)> {
     let mut lines = Vec::new();
     let mut at = 0;
@@ -99,7 +108,8 @@ fn logical_lines(text: &str) -> Vec<(usize, u32, String)> {
     lines
 }
 
-/// A comment begins at the start of the line or after white space, so that URLs keep their fragments.
+/// A comment begins at the start of the line or after white space, so that URLs keep their
+/// fragments.
 fn without_comment(line: &str) -> &str {
     let mut before = ' ';
     for (at, c) in line.char_indices() {
@@ -114,7 +124,10 @@ fn without_comment(line: &str) -> &str {
 /// `name==1.0 --hash=...`: the requirement, and the directive behind it.
 fn split_tail(line: &str) -> (&str, Option<&str>) {
     match line.find(" --") {
-        Some(at) => (line.get(..at).unwrap_or(line).trim_end(), line.get(at..).map(str::trim)),
+        Some(at) => (
+            line.get(..at).unwrap_or(line).trim_end(),
+            line.get(at..).map(str::trim),
+        ),
         None => (line, None),
     }
 }
@@ -140,13 +153,24 @@ fn directive(origin: Origin, text: &str) -> Directive {
     } else {
         "it has no counterpart here and can be deleted"
     };
-    Directive { origin, text: text.to_owned(), advice }
+    Directive {
+        origin,
+        text: text.to_owned(),
+        advice,
+    }
 }
 
 /// A path or URL alone on a line is a common habit: say how the standard writes it.
 fn better_hint(fault: Fault, text: &str) -> Fault {
-    let path_like = text.contains("://") || text.starts_with("./") || text.starts_with('/') || text.ends_with(".whl");
-    if path_like && !text.contains('@') { fault.hint(format!("write `name @ {text}`")) } else { fault }
+    let path_like = text.contains("://")
+        || text.starts_with("./")
+        || text.starts_with('/')
+        || text.ends_with(".whl");
+    if path_like && !text.contains('@') {
+        fault.hint(format!("write `name @ {text}`"))
+    } else {
+        fault
+    }
 }
 
 #[cfg(test)]
@@ -155,24 +179,37 @@ mod tests {
     use crate::fault::line_and_column;
 
     fn shown(list: &RequirementList) -> Vec<String> {
-        list.asks.iter().map(|a| format!("{} {}", a.origin, a.requirement)).collect()
+        list.asks
+            .iter()
+            .map(|a| format!("{} {}", a.origin, a.requirement))
+            .collect()
     }
 
     #[test]
     fn a_list_is_read_with_its_places() {
-        let text = "\u{feff}# ice radar\r\nradargram >=2 # newest\r\n\r\n  firnio\\\r\n  >=1,\\\r\n  <2\nwirepack @ file:///w.whl#sha256=ab";
+        let text = "\u{feff}# ice radar\r\nradargram >=2 # newest\r\n\r\n  firnio\\\r\n  \
+            >=1,\\\r\n  <2\nwirepack @ file:///w.whl#sha256=ab";
         let list = RequirementList::parse(text, "asks.txt").unwrap();
         assert_eq!(
             shown(&list),
-            ["asks.txt:2 radargram>=2", "asks.txt:4 firnio>=1,<2", "asks.txt:7 wirepack @ file:///w.whl#sha256=ab"]
+            [
+                "asks.txt:2 radargram>=2",
+                "asks.txt:4 firnio>=1,<2",
+                "asks.txt:7 wirepack @ file:///w.whl#sha256=ab"
+            ]
         );
     }
 
     #[test]
     fn directives_are_kept_apart_with_advice() {
-        let text = "-r base.txt\n--extra-index-url https://x.example\nfirnio==1.0 --hash=sha256:00\n-e .\n--pre\n";
+        let text = "-r base.txt\n--extra-index-url https://x.example\nfirnio==1.0 \
+            --hash=sha256:00\n-e .\n--pre\n";
         let list = RequirementList::parse(text, "a").unwrap();
-        let advice: Vec<&str> = list.directives.iter().map(|d| d.advice.split(' ').take(4).last().unwrap()).collect();
+        let advice: Vec<&str> = list
+            .directives
+            .iter()
+            .map(|d| d.advice.split(' ').take(4).last().unwrap())
+            .collect();
         assert_eq!(list.directives.len(), 5);
         assert_eq!(shown(&list), ["a:3 firnio==1.0"]);
         assert_eq!(advice, ["with", "that", "hash", "be", "or"]);
@@ -182,7 +219,10 @@ mod tests {
     fn every_bad_line_is_told_with_its_offset() {
         let text = "firnio\nfrost grid\n./w.whl\n";
         let faults = RequirementList::parse(text, "a").unwrap_err();
-        let places: Vec<(u32, u32)> = faults.iter().map(|f| line_and_column(text, f.offset())).collect();
+        let places: Vec<(u32, u32)> = faults
+            .iter()
+            .map(|f| line_and_column(text, f.offset()))
+            .collect();
         assert_eq!(places, [(2, 7), (3, 1)]);
         assert!(faults[1].advice().unwrap().contains("name @ ./w.whl"));
     }

@@ -50,7 +50,8 @@ impl Requirement {
         parse::requirement(text, false)
     }
 
-    /// Reads a dependency specifier from the metadata of others, where `>=3.6.*` and the like are forgiven.
+    /// Reads a dependency specifier from the metadata of others, where `>=3.6.*` and the like are
+    /// forgiven.
     ///
     /// # Errors
     /// As [`Requirement::parse`].
@@ -61,7 +62,12 @@ impl Requirement {
     /// Any release of a project.
     pub fn any(name: &Name) -> Self {
         let accepts = Accepts::Versions(VersionSpecifier::default());
-        Requirement { name: name.clone(), extras: Vec::new(), accepts, marker: None }
+        Requirement {
+            name: name.clone(),
+            extras: Vec::new(),
+            accepts,
+            marker: None,
+        }
     }
 
     /// Just this release of a project.
@@ -72,7 +78,10 @@ impl Requirement {
     /// The same with other bounds.
     #[must_use]
     pub fn with_versions(self, set: VersionSpecifier) -> Self {
-        Requirement { accepts: Accepts::Versions(set), ..self }
+        Requirement {
+            accepts: Accepts::Versions(set),
+            ..self
+        }
     }
 
     /// The specifier set; none when a URL is asked for.
@@ -111,7 +120,11 @@ impl fmt::Display for Requirement {
             Accepts::Url(url) => write!(f, " @ {url}")?,
         }
         if let Some(marker) = &self.marker {
-            let space = if matches!(self.accepts, Accepts::Url(_)) { " " } else { "" };
+            let space = if matches!(self.accepts, Accepts::Url(_)) {
+                " "
+            } else {
+                ""
+            };
             write!(f, "{space}; {marker}")?;
         }
         Ok(())
@@ -134,12 +147,18 @@ mod tests {
     use rstest::rstest;
 
     #[rstest]
-    #[case(r#"Made_Up[b,A.x] >=1,<2 ; sys_platform == "linux""#, "made-up[a-x,b]>=1,<2; sys_platform == 'linux'")]
+    #[case(
+        r#"Made_Up[b,A.x] >=1,<2 ; sys_platform == "linux""#,
+        "made-up[a-x,b]>=1,<2; sys_platform == 'linux'"
+    )]
     #[case("made-up(>=1.0)", "made-up>=1.0")]
     #[case("made-up ( >=1.0 , <2 ) ", "made-up>=1.0,<2")]
     #[case("made-up[]", "made-up")]
     #[case("  made-up  ", "made-up")]
-    #[case("made-up@https://files.example/m.whl", "made-up @ https://files.example/m.whl")]
+    #[case(
+        "made-up@https://files.example/m.whl",
+        "made-up @ https://files.example/m.whl"
+    )]
     #[case(
         r#"made-up @ https://files.example/m.whl ; os_name=="nt""#,
         "made-up @ https://files.example/m.whl ; os_name == 'nt'"
@@ -148,7 +167,10 @@ mod tests {
         r#"made-up @ https://files.example/m.whl;os_name=="nt""#,
         r#"made-up @ https://files.example/m.whl;os_name=="nt""#
     )]
-    #[case(r#"made-up>=1;python_version<"3.9""#, "made-up>=1; python_version < '3.9'")]
+    #[case(
+        r#"made-up>=1;python_version<"3.9""#,
+        "made-up>=1; python_version < '3.9'"
+    )]
     #[case("made-up[x, x]==1.*", "made-up[x]==1.*")]
     #[case("made-up===1.0-odd", "made-up===1.0-odd")]
     #[case("made-up>=1,", "made-up>=1")]
@@ -172,7 +194,11 @@ mod tests {
     #[case("made-up >=1 # note", 12, "a comma")]
     #[case("made-up ~=1", 10, "two numbers")]
     #[case("", 0, "a name is missing")]
-    fn bad_requirements_are_refused_with_their_place(#[case] given: &str, #[case] offset: usize, #[case] part: &str) {
+    fn bad_requirements_are_refused_with_their_place(
+        #[case] given: &str,
+        #[case] offset: usize,
+        #[case] part: &str,
+    ) {
         let fault = Requirement::parse(given).unwrap_err();
         assert!(fault.to_string().contains(part), "{fault}");
         assert_eq!(fault.offset(), offset, "{fault}");
@@ -181,7 +207,12 @@ mod tests {
     #[test]
     fn metadata_of_others_is_read_leniently() {
         assert!(Requirement::parse("made-up>=3.*").is_err());
-        assert_eq!(Requirement::parse_lenient("made-up>=3.*").unwrap().to_string(), "made-up>=3");
+        assert_eq!(
+            Requirement::parse_lenient("made-up>=3.*")
+                .unwrap()
+                .to_string(),
+            "made-up>=3"
+        );
     }
 
     proptest! {

@@ -19,7 +19,10 @@ const LONGEST: usize = 16 * 1024;
 
 pub(super) fn requirement(text: &str, lenient: bool) -> Result<Requirement, Fault> {
     if text.len() > LONGEST {
-        return Err(Fault::new(format!("a requirement is longer than {LONGEST} bytes"), LONGEST));
+        return Err(Fault::new(
+            format!("a requirement is longer than {LONGEST} bytes"),
+            LONGEST,
+        ));
     }
     let mut reader = Reader { text, at: 0 };
     let name = reader.name("a name is missing")?;
@@ -29,11 +32,21 @@ pub(super) fn requirement(text: &str, lenient: bool) -> Result<Requirement, Faul
         reader.at += 1;
         let accepts = Accepts::Url(reader.url()?);
         let marker = reader.marker()?;
-        return Ok(Requirement { name, extras, accepts, marker });
+        return Ok(Requirement {
+            name,
+            extras,
+            accepts,
+            marker,
+        });
     }
     let set = reader.versions(&name, lenient)?;
     let marker = reader.marker()?;
-    Ok(Requirement { name, extras, accepts: Accepts::Versions(set), marker })
+    Ok(Requirement {
+        name,
+        extras,
+        accepts: Accepts::Versions(set),
+        marker,
+    })
 }
 
 struct Reader<'a> {
@@ -54,9 +67,14 @@ impl<'a> Reader<'a> {
         self.spaces();
         let rest = self.rest();
         let mut length = rest.bytes().take_while(|b| is_name_byte(*b)).count();
-        if rest.get(length..).is_some_and(|r| r.starts_with(|c: char| !c.is_ascii())) {
+        if rest
+            .get(length..)
+            .is_some_and(|r| r.starts_with(|c: char| !c.is_ascii()))
+        {
             // A letter beyond ASCII belongs to the name that was meant: show it whole.
-            length = rest.find(|c: char| c.is_whitespace() || "[]();,@<>=!~".contains(c)).unwrap_or(rest.len());
+            length = rest
+                .find(|c: char| c.is_whitespace() || "[]();,@<>=!~".contains(c))
+                .unwrap_or(rest.len());
         }
         let word = rest.get(..length).unwrap_or("");
         if word.is_empty() {
@@ -117,17 +135,28 @@ impl<'a> Reader<'a> {
             let Some(close) = inside.find(')') else {
                 return Err(Fault::new("a `)` is missing", self.text.len()));
             };
-            (inside.get(..close).unwrap_or(""), self.at + 1, self.at + 1 + close + 1)
+            (
+                inside.get(..close).unwrap_or(""),
+                self.at + 1,
+                self.at + 1 + close + 1,
+            )
         } else {
             let length = rest.find(';').unwrap_or(rest.len());
             (rest.get(..length).unwrap_or(""), self.at, self.at + length)
         };
         if Operator::at_start(inner.trim_start()).is_none() && Version::parse(inner).is_ok() {
-            let fault = Fault::new(format!("a comparison is missing before `{}`", inner.trim()), start);
+            let fault = Fault::new(
+                format!("a comparison is missing before `{}`", inner.trim()),
+                start,
+            );
             return Err(fault.hint(format!("write `{name}=={}`", inner.trim())));
         }
         ensure_commas(inner).map_err(|f| f.shifted(start))?;
-        let set = if lenient { VersionSpecifier::parse_lenient(inner) } else { VersionSpecifier::parse(inner) };
+        let set = if lenient {
+            VersionSpecifier::parse_lenient(inner)
+        } else {
+            VersionSpecifier::parse(inner)
+        };
         self.at = end;
         set.map_err(|f| f.shifted(start))
     }
@@ -140,12 +169,17 @@ impl<'a> Reader<'a> {
         }
         let Some(marker) = rest.strip_prefix(';') else {
             return Err(Fault::new(
-                format!("`;` and a marker, or the end, was expected before `{}`", escaped(rest)),
+                format!(
+                    "`;` and a marker, or the end, was expected before `{}`",
+                    escaped(rest)
+                ),
                 self.at,
             ));
         };
         self.at += 1;
-        Marker::parse(marker).map(Some).map_err(|f| f.shifted(self.at))
+        Marker::parse(marker)
+            .map(Some)
+            .map_err(|f| f.shifted(self.at))
     }
 }
 
@@ -162,7 +196,10 @@ fn ensure_commas(set: &str) -> Result<(), Fault> {
             let after = operand.get(lead + gap..).unwrap_or("");
             let next = start + operator + lead + gap + (after.len() - after.trim_start().len());
             return Err(Fault::new(
-                format!("a comma or `;` is missing before `{}`", escaped(after.trim_start())),
+                format!(
+                    "a comma or `;` is missing before `{}`",
+                    escaped(after.trim_start())
+                ),
                 next,
             ));
         }

@@ -30,8 +30,9 @@ impl ProjectAsks {
     /// Reads a project file. `file` names it in the origins.
     ///
     /// # Errors
-    /// The first fault with its offset in `text`: not TOML, a field of the wrong type, a bad requirement, an extra or
-    /// group that is not there, dependencies that are dynamic (they are known only by building).
+    /// The first fault with its offset in `text`: not TOML, a field of the wrong type, a bad
+    /// requirement, an extra or group that is not there, dependencies that are dynamic (they are
+    /// known only by building).
     pub fn parse(text: &str, file: &str, wanted: &Wanted) -> Result<Self, Fault> {
         let document = Document::parse(text)?;
         let root = document.root();
@@ -39,7 +40,10 @@ impl ProjectAsks {
         let mut found = match root.table("project")? {
             Some(project) => project_asks(&project, wanted, &place)?,
             None if !wanted.extras.is_empty() => {
-                return Err(Fault::new("extras are asked for, but there is no [project] table", 0));
+                return Err(Fault::new(
+                    "extras are asked for, but there is no [project] table",
+                    0,
+                ));
             }
             None => ProjectAsks::default(),
         };
@@ -47,7 +51,10 @@ impl ProjectAsks {
             return Ok(found);
         }
         let Some(table) = root.table("dependency-groups")? else {
-            return Err(Fault::new("a group is asked for, but there is no [dependency-groups] table", 0));
+            return Err(Fault::new(
+                "a group is asked for, but there is no [dependency-groups] table",
+                0,
+            ));
         };
         for group in &wanted.groups {
             found.asks.extend(groups::expand(&table, group, &place)?);
@@ -56,7 +63,11 @@ impl ProjectAsks {
     }
 }
 
-fn project_asks(project: &Table<'_>, wanted: &Wanted, place: &dyn Fn(usize) -> Origin) -> Result<ProjectAsks, Fault> {
+fn project_asks(
+    project: &Table<'_>,
+    wanted: &Wanted,
+    place: &dyn Fn(usize) -> Origin,
+) -> Result<ProjectAsks, Fault> {
     let Some(name) = project.string("name")? else {
         return Err(project.fault("`name` is missing"));
     };
@@ -67,7 +78,10 @@ fn project_asks(project: &Table<'_>, wanted: &Wanted, place: &dyn Fn(usize) -> O
             return Err(Fault::new("`name` cannot be dynamic", field.at));
         }
         if project.get(field.value).is_some() {
-            return Err(Fault::new(format!("`{}` is both stated and dynamic", field.value), field.at));
+            return Err(Fault::new(
+                format!("`{}` is both stated and dynamic", field.value),
+                field.at,
+            ));
         }
     }
     let is_dynamic = |field: &str| dynamic.iter().find(|d| d.value == field);
@@ -75,21 +89,34 @@ fn project_asks(project: &Table<'_>, wanted: &Wanted, place: &dyn Fn(usize) -> O
         return Err(project.fault("`version` is missing, and not listed in `dynamic`"));
     }
     if let Some(field) = is_dynamic("dependencies") {
-        let fault = Fault::new("`dependencies` is dynamic: it is known only by building the project", field.at);
+        let fault = Fault::new(
+            "`dependencies` is dynamic: it is known only by building the project",
+            field.at,
+        );
         return Err(fault.hint("state them, or ask with a requirement list"));
     }
     let requires_python = match project.string("requires-python")? {
         Some(text) => {
-            let set = VersionSpecifier::parse(text.value).map_err(|f| f.within("requires-python").shifted(text.at))?;
+            let set = VersionSpecifier::parse(text.value)
+                .map_err(|f| f.within("requires-python").shifted(text.at))?;
             Some((set, place(text.at)))
         }
         None => None,
     };
     let mut asks = read_all(project.strings("dependencies")?.unwrap_or_default(), place)?;
     if !wanted.extras.is_empty() {
-        asks.extend(extras(project, wanted, is_dynamic("optional-dependencies"), place)?);
+        asks.extend(extras(
+            project,
+            wanted,
+            is_dynamic("optional-dependencies"),
+            place,
+        )?);
     }
-    Ok(ProjectAsks { name: Some(name), asks, requires_python })
+    Ok(ProjectAsks {
+        name: Some(name),
+        asks,
+        requires_python,
+    })
 }
 
 fn extras(
@@ -109,18 +136,33 @@ fn extras(
     for (key, value) in table.iter().flat_map(Table::entries) {
         let name = Name::parse(key.value).map_err(|f| f.shifted(key.at))?;
         if known.iter().any(|(n, _)| *n == name) {
-            return Err(Fault::new(format!("two extras are named `{name}` after normalisation"), key.at));
+            return Err(Fault::new(
+                format!("two extras are named `{name}` after normalisation"),
+                key.at,
+            ));
         }
-        known.push((name, value.items()?.iter().map(|v| v.string()).collect::<Result<_, _>>()?));
+        known.push((
+            name,
+            value
+                .items()?
+                .iter()
+                .map(|v| v.string())
+                .collect::<Result<_, _>>()?,
+        ));
     }
     let mut asks = Vec::new();
     for extra in &wanted.extras {
         let Some((_, texts)) = known.iter().find(|(n, _)| n == extra) else {
-            let fault = Fault::new(format!("there is no extra `{extra}`"), table.as_ref().map_or(0, Table::offset));
-            return Err(match nearest(extra.as_str(), known.iter().map(|(n, _)| n.as_str()), 1).first() {
-                Some(near) => fault.hint(format!("did you mean `{near}`?")),
-                None => fault,
-            });
+            let fault = Fault::new(
+                format!("there is no extra `{extra}`"),
+                table.as_ref().map_or(0, Table::offset),
+            );
+            return Err(
+                match nearest(extra.as_str(), known.iter().map(|(n, _)| n.as_str()), 1).first() {
+                    Some(near) => fault.hint(format!("did you mean `{near}`?")),
+                    None => fault,
+                },
+            );
         };
         asks.extend(read_all(texts.clone(), place)?);
     }
@@ -132,7 +174,10 @@ fn read_all(texts: Vec<Placed<&str>>, place: &dyn Fn(usize) -> Origin) -> Result
         .into_iter()
         .map(|text| {
             let requirement = Requirement::parse(text.value).map_err(|f| f.shifted(text.at))?;
-            Ok(Ask { requirement, origin: place(text.at) })
+            Ok(Ask {
+                requirement,
+                origin: place(text.at),
+            })
         })
         .collect()
 }
@@ -160,13 +205,21 @@ Typing = ["icelens"]
 
     fn wanted(extras: &[&str], groups: &[&str]) -> Wanted {
         let names = |list: &[&str]| list.iter().map(|n| Name::parse(n).unwrap()).collect();
-        Wanted { extras: names(extras), groups: names(groups) }
+        Wanted {
+            extras: names(extras),
+            groups: names(groups),
+        }
     }
 
     #[test]
     fn dependencies_extras_and_groups_are_read_in_order() {
-        let found = ProjectAsks::parse(FILE, "pyproject.toml", &wanted(&["Fast_IO"], &["test"])).unwrap();
-        let shown: Vec<String> = found.asks.iter().map(|a| format!("{} {}", a.origin, a.requirement.short())).collect();
+        let found =
+            ProjectAsks::parse(FILE, "pyproject.toml", &wanted(&["Fast_IO"], &["test"])).unwrap();
+        let shown: Vec<String> = found
+            .asks
+            .iter()
+            .map(|a| format!("{} {}", a.origin, a.requirement.short()))
+            .collect();
         assert_eq!(
             shown,
             [
@@ -182,9 +235,15 @@ Typing = ["icelens"]
     }
 
     #[rstest]
-    #[case("[dependency-groups]\na=[{include-group='b'}]\nb=[{include-group='a'}]", "a -> b -> a")]
+    #[case(
+        "[dependency-groups]\na=[{include-group='b'}]\nb=[{include-group='a'}]",
+        "a -> b -> a"
+    )]
     #[case("[dependency-groups]\na=[{include-group='aa'}]", "did you mean `a`?")]
-    #[case("[dependency-groups]\na=[{include-group='b', x=1}]\nb=[]", "nothing else")]
+    #[case(
+        "[dependency-groups]\na=[{include-group='b', x=1}]\nb=[]",
+        "nothing else"
+    )]
     #[case("[dependency-groups]\na=[{}]", "must hold `include-group`")]
     #[case("[dependency-groups]\na=[1]", "not a number")]
     #[case("[dependency-groups]\na='x'", "must be an array, not a text")]
@@ -199,27 +258,54 @@ Typing = ["icelens"]
     #[test]
     fn groups_that_are_not_asked_for_are_not_judged() {
         let text = "[dependency-groups]\na=['bad name!']\nb=['firnio']";
-        assert_eq!(ProjectAsks::parse(text, "p", &wanted(&[], &["b"])).unwrap().asks.len(), 1);
+        assert_eq!(
+            ProjectAsks::parse(text, "p", &wanted(&[], &["b"]))
+                .unwrap()
+                .asks
+                .len(),
+            1
+        );
     }
 
     #[rstest]
     #[case("[project]\nversion='1'", "`name` is missing")]
     #[case("[project]\nname='a'", "`version` is missing")]
-    #[case("[project]\nname='a'\nversion='1'\ndynamic=['version']", "both stated and dynamic")]
-    #[case("[project]\nname='a'\nversion='1'\ndynamic=['name']", "`name` cannot be dynamic")]
-    #[case("[project]\nname='a'\nversion='1'\ndynamic=['dependencies']", "known only by building")]
+    #[case(
+        "[project]\nname='a'\nversion='1'\ndynamic=['version']",
+        "both stated and dynamic"
+    )]
+    #[case(
+        "[project]\nname='a'\nversion='1'\ndynamic=['name']",
+        "`name` cannot be dynamic"
+    )]
+    #[case(
+        "[project]\nname='a'\nversion='1'\ndynamic=['dependencies']",
+        "known only by building"
+    )]
     #[case("[project]\nname='a'\nversion='1'\nrequires-python='3'", "write `==3`")]
-    #[case("[project]\nname='a'\nversion='1'\ndependencies='x'", "must be an array")]
+    #[case(
+        "[project]\nname='a'\nversion='1'\ndependencies='x'",
+        "must be an array"
+    )]
     #[case("[project]\nname='a'\nversion='1'\ndependencies=['x y']", "x y")]
     fn bad_projects_are_refused(#[case] text: &str, #[case] part: &str) {
         let fault = ProjectAsks::parse(text, "p", &Wanted::default()).unwrap_err();
-        let line = text.lines().nth(line_and_column(text, fault.offset()).0 as usize - 1).unwrap_or("");
-        assert!(fault.to_string().contains(part) || line.contains(part), "{fault}");
+        let line = text
+            .lines()
+            .nth(line_and_column(text, fault.offset()).0 as usize - 1)
+            .unwrap_or("");
+        assert!(
+            fault.to_string().contains(part) || line.contains(part),
+            "{fault}"
+        );
     }
 
     #[test]
     fn an_unknown_extra_names_the_nearest() {
         let fault = ProjectAsks::parse(FILE, "p", &wanted(&["fast-i"], &[])).unwrap_err();
-        assert_eq!(fault.to_string(), "there is no extra `fast-i` (did you mean `fast-io`?)");
+        assert_eq!(
+            fault.to_string(),
+            "there is no extra `fast-i` (did you mean `fast-io`?)"
+        );
     }
 }

@@ -1,8 +1,8 @@
 //! Learning from a conflict: resolution back to the first unique implication point.
 //!
-//! After Marques-Silva and Sakallah, "GRASP" (1996), carried over from truth values to terms (node, set): resolving
-//! `N in S or C` with `N in T or R` on the node N gives `N in (S and T) or C or R`. The loop ends when a single term of
-//! the clause became false on the level of the conflict.
+//! After Marques-Silva and Sakallah, "GRASP" (1996), carried over from truth values to terms (node,
+//! set): resolving `N in S or C` with `N in T or R` on the node N gives `N in (S and T) or C or R`.
+//! The loop ends when a single term of the clause became false on the level of the conflict.
 
 use std::collections::BTreeMap;
 
@@ -21,13 +21,16 @@ pub(super) enum Lesson {
 }
 
 impl State {
-    /// Learns from a clause that cannot hold, and goes back to where the lesson tells something new.
+    /// Learns from a clause that cannot hold, and goes back to where the lesson tells something
+    /// new.
     pub(super) fn learn(&mut self, conflict: ClauseId) -> Lesson {
         let mut used = vec![conflict];
         let mut terms: BTreeMap<NodeId, Bits> = BTreeMap::new();
         self.join(&mut terms, conflict, None);
         loop {
-            let Some((node, place, below)) = self.latest(&mut terms) else { return Lesson::Impossible(used) };
+            let Some((node, place, below)) = self.latest(&mut terms) else {
+                return Lesson::Impossible(used);
+            };
             let entry = &self.trail[place as usize];
             let level = self.level_of(place);
             if level == 0 {
@@ -36,14 +39,18 @@ impl State {
             }
             let single = below.is_none_or(|l| l < level);
             let Reason::Clause(reason) = entry.reason else {
-                // A decision is the first step of its level, so nothing else of the clause lies on it.
+                // A decision is the first step of its level, so nothing else of the clause lies on
+                // it.
                 return self.conclude(terms, used, below.unwrap_or(0));
             };
             if single {
                 return self.conclude(terms, used, below.unwrap_or(0));
             }
             used.push(reason);
-            if let (Some(mine), Some(theirs)) = (terms.get_mut(&node), self.clauses[reason.0 as usize].term_of(node)) {
+            if let (Some(mine), Some(theirs)) = (
+                terms.get_mut(&node),
+                self.clauses[reason.0 as usize].term_of(node),
+            ) {
                 mine.keep(&theirs.values);
             }
             self.join(&mut terms, reason, Some(node));
@@ -65,13 +72,17 @@ impl State {
         }
     }
 
-    /// The term that became false last, its place, and the highest level among the others. Empty terms are dropped.
+    /// The term that became false last, its place, and the highest level among the others. Empty
+    /// terms are dropped.
     fn latest(&self, terms: &mut BTreeMap<NodeId, Bits>) -> Option<(NodeId, u32, Option<usize>)> {
         terms.retain(|_, values| !values.is_empty());
         let mut places: Vec<(u32, NodeId)> = terms
             .iter()
             .filter_map(|(node, values)| {
-                let term = Term { node: *node, values: values.clone() };
+                let term = Term {
+                    node: *node,
+                    values: values.clone(),
+                };
                 Some((self.falsified(&term)??, *node))
             })
             .collect();
@@ -80,32 +91,59 @@ impl State {
         Some((node, place, places.last().map(|(p, _)| self.level_of(*p))))
     }
 
-    fn conclude(&mut self, terms: BTreeMap<NodeId, Bits>, used: Vec<ClauseId>, level: usize) -> Lesson {
+    fn conclude(
+        &mut self,
+        terms: BTreeMap<NodeId, Bits>,
+        used: Vec<ClauseId>,
+        level: usize,
+    ) -> Lesson {
         self.backtrack(level);
-        let terms: SmallVec<[Term; 2]> = terms.into_iter().map(|(node, values)| Term { node, values }).collect();
+        let terms: SmallVec<[Term; 2]> = terms
+            .into_iter()
+            .map(|(node, values)| Term { node, values })
+            .collect();
         let rests = self.rests(&used);
-        Lesson::Clause { id: self.add_clause(terms, Source::Learned(used), rests) }
+        Lesson::Clause {
+            id: self.add_clause(terms, Source::Learned(used), rests),
+        }
     }
 
     /// All that these clauses rest on.
     pub(super) fn rests(&self, clauses: &[ClauseId]) -> Rests {
-        clauses.iter().fold(Rests::default(), |all, id| all.or(self.clauses[id.0 as usize].rests))
+        clauses.iter().fold(Rests::default(), |all, id| {
+            all.or(self.clauses[id.0 as usize].rests)
+        })
     }
 
     /// At the root every term that is false became so by clauses: all of them belong to the proof.
     fn trace_root(&self, terms: &BTreeMap<NodeId, Bits>, used: &mut Vec<ClauseId>) {
-        let open = terms.iter().map(|(node, values)| Term { node: *node, values: values.clone() }).collect();
+        let open = terms
+            .iter()
+            .map(|(node, values)| Term {
+                node: *node,
+                values: values.clone(),
+            })
+            .collect();
         used.extend(self.causes(open));
     }
 
-    /// The clauses by which values of these terms went, and those that made them say so, back to the decisions.
+    /// The clauses by which values of these terms went, and those that made them say so, back to
+    /// the decisions.
     pub(super) fn causes(&self, mut open: Vec<Term>) -> Vec<ClauseId> {
         let mut seen = std::collections::BTreeSet::new();
         while let Some(term) = open.pop() {
             for place in self.steps_against(&term) {
-                let Reason::Clause(reason) = self.trail[place as usize].reason else { continue };
+                let Reason::Clause(reason) = self.trail[place as usize].reason else {
+                    continue;
+                };
                 if seen.insert(reason) {
-                    open.extend(self.clauses[reason.0 as usize].terms.iter().filter(|t| t.node != term.node).cloned());
+                    open.extend(
+                        self.clauses[reason.0 as usize]
+                            .terms
+                            .iter()
+                            .filter(|t| t.node != term.node)
+                            .cloned(),
+                    );
                 }
             }
         }

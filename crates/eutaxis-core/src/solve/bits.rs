@@ -1,4 +1,5 @@
-//! Sets of values of one node, as bits. Value 0 is "absent"; the others are offers in order of preference.
+//! Sets of values of one node, as bits. Value 0 is "absent"; the others are offers in order of
+//! preference.
 
 use smallvec::SmallVec;
 
@@ -36,7 +37,9 @@ impl Bits {
     }
 
     pub(super) fn contains(&self, value: usize) -> bool {
-        self.0.get(value / 64).is_some_and(|word| word >> (value % 64) & 1 == 1)
+        self.0
+            .get(value / 64)
+            .is_some_and(|word| word >> (value % 64) & 1 == 1)
     }
 
     pub(super) fn is_empty(&self) -> bool {
@@ -65,7 +68,11 @@ impl Bits {
 
     /// The smallest member: the best offer, when `absent` is not in the set.
     pub(super) fn first(&self) -> Option<usize> {
-        self.0.iter().enumerate().find(|(_, w)| **w != 0).map(|(i, w)| i * 64 + w.trailing_zeros() as usize)
+        self.0
+            .iter()
+            .enumerate()
+            .find(|(_, w)| **w != 0)
+            .map(|(i, w)| i * 64 + w.trailing_zeros() as usize)
     }
 
     pub(super) fn count(&self) -> u32 {
@@ -74,6 +81,10 @@ impl Bits {
 
     /// The only member, if there is just one.
     pub(super) fn single(&self) -> Option<usize> {
-        if self.count() == 1 { self.first() } else { None }
+        if self.count() == 1 {
+            self.first()
+        } else {
+            None
+        }
     }
 }

@@ -1,7 +1,7 @@
 //! Chronology (docs/house.md): what a release cannot have known when it was published.
 //!
-//! If A needs B with no bound that excludes a series, and the first release of B's major series appeared after A's file,
-//! then A has never met that B.
+//! If A needs B with no bound that excludes a series, and the first release of B's major series
+//! appeared after A's file, then A has never met that B.
 
 use std::collections::BTreeMap;
 
@@ -29,7 +29,8 @@ pub enum Strength {
     Weak,
 }
 
-/// A series: releases with the same first number, in the same epoch. None when the number is a calendar year.
+/// A series: releases with the same first number, in the same epoch. None when the number is a
+/// calendar year.
 pub(crate) fn series(version: &Version) -> Option<(u64, u64)> {
     let major = version.release_number(0);
     (major < FIRST_YEAR).then(|| (version.parts().epoch.small().unwrap_or(u64::MAX), major))
@@ -40,16 +41,24 @@ pub(crate) fn is_open(set: Option<&VersionSpecifier>) -> bool {
     set.is_none_or(|s| s.matches(&Version::from_release(&[BEYOND])))
 }
 
-/// All series of a project, in the order in which they began: each with the day of its first final release, or where there is
-/// none of its first.
+/// All series of a project, in the order in which they began: each with the day of its first final
+/// release, or where there is none of its first.
 pub(super) fn all_series(offers: &[Offer]) -> Vec<((u64, u64), Timestamp)> {
     let mut first: BTreeMap<(u64, u64), (bool, Timestamp)> = BTreeMap::new();
     for offer in offers {
-        let (Some(series), Some(date)) = (series(&offer.version), offer.first_published()) else { continue };
+        let (Some(series), Some(date)) = (series(&offer.version), offer.first_published()) else {
+            continue;
+        };
         let mine = (offer.version.is_prerelease(), date);
-        first.entry(series).and_modify(|known| *known = mine.min(*known)).or_insert(mine);
+        first
+            .entry(series)
+            .and_modify(|known| *known = mine.min(*known))
+            .or_insert(mine);
     }
-    let mut all: Vec<_> = first.into_iter().map(|(series, (_, date))| (series, date)).collect();
+    let mut all: Vec<_> = first
+        .into_iter()
+        .map(|(series, (_, date))| (series, date))
+        .collect();
     all.sort_by_key(|(series, date)| (*date, *series));
     all
 }
@@ -57,10 +66,15 @@ pub(super) fn all_series(offers: &[Offer]) -> Vec<((u64, u64), Timestamp)> {
 /// When a version's series began, if the dates are known.
 pub(super) fn began(facts: &ProjectFacts, version: &Version) -> Option<Timestamp> {
     let wanted = series(version)?;
-    facts.series().iter().find(|(series, _)| *series == wanted).map(|(_, date)| *date)
+    facts
+        .series()
+        .iter()
+        .find(|(series, _)| *series == wanted)
+        .map(|(_, date)| *date)
 }
 
-/// How strongly a release should be doubted beside one that was published at `asker`, and when its series began.
+/// How strongly a release should be doubted beside one that was published at `asker`, and when its
+/// series began.
 pub(super) fn doubt(
     facts: &ProjectFacts,
     version: &Version,
@@ -70,7 +84,11 @@ pub(super) fn doubt(
 ) -> Option<(Strength, Timestamp)> {
     match began(facts, version) {
         Some(began) if began > asker => {
-            let strength = if both_compiled { Strength::Strong } else { Strength::Middling };
+            let strength = if both_compiled {
+                Strength::Strong
+            } else {
+                Strength::Middling
+            };
             Some((strength, began))
         }
         _ => {
@@ -102,6 +120,9 @@ mod tests {
     #[case("~=4.2", false)]
     #[case("==4.*", false)]
     fn a_bound_above_closes(#[case] set: &str, #[case] expected: bool) {
-        assert_eq!(is_open(Some(&VersionSpecifier::parse(set).unwrap())), expected);
+        assert_eq!(
+            is_open(Some(&VersionSpecifier::parse(set).unwrap())),
+            expected
+        );
     }
 }

@@ -41,7 +41,10 @@ pub(super) enum Source {
     /// A yanked release is taken only when something in force pins it.
     Yanked { project: Name, value: usize },
     /// Releases of a project were made for this: those that the first term leaves out.
-    Build { project: Name, made_for: Arc<MadeFor> },
+    Build {
+        project: Name,
+        made_for: Arc<MadeFor>,
+    },
     /// Another release of this project is held.
     Held(Name),
     /// The earlier pin of this project is kept.
@@ -63,7 +66,8 @@ pub(super) struct Clause {
     pub(super) rests: Rests,
 }
 
-/// What a clause takes for granted though it has not been looked into: a conflict that rests on it counts only after.
+/// What a clause takes for granted though it has not been looked into: a conflict that rests on it
+/// counts only after.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub(super) struct Rests {
     /// A yanked release is out because nothing that is known pins it.

@@ -1,8 +1,9 @@
-//! Strong facts (docs/choice.md, dates): why a release should not be taken beside another, or for an interpreter, though nothing
-//! that is stated forbids it. They bind as long as a full solution keeps them.
+//! Strong facts (docs/choice.md, dates): why a release should not be taken beside another, or for
+//! an interpreter, though nothing that is stated forbids it. They bind as long as a full solution
+//! keeps them.
 //!
-//! The limits below are calibrated on cases both ways: pairs that are known to break, and old releases that run beside new
-//! ones for years. `docs/choice.md` gives the reasons.
+//! The limits below are calibrated on cases both ways: pairs that are known to break, and old
+//! releases that run beside new ones for years. `docs/choice.md` gives the reasons.
 
 use std::cmp::Ordering;
 use std::sync::Arc;
@@ -20,10 +21,11 @@ const fn days(n: i64) -> SignedDuration {
     SignedDuration::from_hours(24 * n)
 }
 
-/// A project that published within so long before a series began is taken for one that is looked after: its newest release
-/// is no risk.
+/// A project that published within so long before a series began is taken for one that is looked
+/// after: its newest release is no risk.
 const LOOKED_AFTER: SignedDuration = days(548);
-/// For compiled pairs it is taken for such a one only so long, and only while the series is younger than `SETTLED`.
+/// For compiled pairs it is taken for such a one only so long, and only while the series is younger
+/// than `SETTLED`.
 const LOOKED_AFTER_COMPILED: SignedDuration = days(365);
 /// A series is settled after so long: who did not publish by then will not.
 const SETTLED: SignedDuration = days(2 * 365);
@@ -123,7 +125,11 @@ impl Doubt {
         weight(self)
             .cmp(&weight(other))
             .then_with(|| {
-                (&self.project, &self.version, &self.other).cmp(&(&other.project, &other.version, &other.other))
+                (&self.project, &self.version, &self.other).cmp(&(
+                    &other.project,
+                    &other.version,
+                    &other.other,
+                ))
             })
             .then_with(|| label(self).cmp(&label(other)))
     }
@@ -152,28 +158,61 @@ impl<'a> Release<'a> {
 
 /// The first number of a version, with its epoch where it has one.
 fn series_text((epoch, major): (u64, u64)) -> String {
-    if epoch == 0 { major.to_string() } else { format!("{epoch}!{major}") }
+    if epoch == 0 {
+        major.to_string()
+    } else {
+        format!("{epoch}!{major}")
+    }
 }
 
 /// The facts that dates state of a release and a project that it needs with no bound above.
 pub(super) fn by_date(release: &Release<'_>, other: &Name, others: &ProjectFacts) -> Vec<Doubt> {
-    let Some(offer) = release.offer() else { return Vec::new() };
-    let Some(published) = release.facts.published(release.value) else { return Vec::new() };
-    let last = release.facts.last_published().unwrap_or(published).max(published);
-    let mine = offer.best().is_some_and(|f| is_compiled_wheel(&f.file.kind));
+    let Some(offer) = release.offer() else {
+        return Vec::new();
+    };
+    let Some(published) = release.facts.published(release.value) else {
+        return Vec::new();
+    };
+    let last = release
+        .facts
+        .last_published()
+        .unwrap_or(published)
+        .max(published);
+    let mine = offer
+        .best()
+        .is_some_and(|f| is_compiled_wheel(&f.file.kind));
     // What would be built is compiled where the wheels beside it are.
     let has_compiled = |series: &(u64, u64)| {
-        let of_series = others.offers().iter().filter(|o| chronology::series(&o.version) == Some(*series));
-        of_series.flat_map(|o| &o.files).any(|f| is_compiled_wheel(&f.file.kind))
+        let of_series = others
+            .offers()
+            .iter()
+            .filter(|o| chronology::series(&o.version) == Some(*series));
+        of_series
+            .flat_map(|o| &o.files)
+            .any(|f| is_compiled_wheel(&f.file.kind))
     };
     let mut found = Vec::new();
-    for (series, began) in others.series().iter().filter(|(_, began)| *began > published) {
+    for (series, began) in others
+        .series()
+        .iter()
+        .filter(|(_, began)| *began > published)
+    {
         let gap = began.duration_since(published);
         let silent = began.duration_since(last);
-        let is_left = others.last_published().is_some_and(|newest| newest.duration_since(*began) > SETTLED);
-        // A release that others of its project followed is old; the newest one speaks for all that the project does.
-        let strong = |limit: SignedDuration| if silent.is_negative() { gap > GRACE } else { silent > limit };
-        let compiled_is_strong = mine && (strong(LOOKED_AFTER_COMPILED) || (!silent.is_negative() && is_left));
+        let is_left = others
+            .last_published()
+            .is_some_and(|newest| newest.duration_since(*began) > SETTLED);
+        // A release that others of its project followed is old; the newest one speaks for all that
+        // the project does.
+        let strong = |limit: SignedDuration| {
+            if silent.is_negative() {
+                gap > GRACE
+            } else {
+                silent > limit
+            }
+        };
+        let compiled_is_strong =
+            mine && (strong(LOOKED_AFTER_COMPILED) || (!silent.is_negative() && is_left));
         let series_is_strong = strong(LOOKED_AFTER);
         if !compiled_is_strong && !series_is_strong {
             continue;
@@ -181,12 +220,24 @@ pub(super) fn by_date(release: &Release<'_>, other: &Name, others: &ProjectFacts
         let source_is_compiled = mine && has_compiled(series);
         let theirs = |u: &Usable| u.compiled || (u.verdict == Verdict::Build && source_is_compiled);
         let of_series = |compiled: bool| -> Vec<Version> {
-            let in_it = others.usable.iter().filter(|u| chronology::series(&u.version) == Some(*series));
-            in_it.filter(|u| (mine && theirs(u)) == compiled).map(|u| u.version.clone()).collect()
+            let in_it = others
+                .usable
+                .iter()
+                .filter(|u| chronology::series(&u.version) == Some(*series));
+            in_it
+                .filter(|u| (mine && theirs(u)) == compiled)
+                .map(|u| u.version.clone())
+                .collect()
         };
         let text = series_text(*series);
         let kinds = [
-            (compiled_is_strong, true, DoubtKind::Compiled { series: text.clone() }),
+            (
+                compiled_is_strong,
+                true,
+                DoubtKind::Compiled {
+                    series: text.clone(),
+                },
+            ),
             (series_is_strong, false, DoubtKind::Series { series: text }),
         ];
         for (_, compiled, kind) in kinds.into_iter().filter(|(strong, _, _)| *strong) {
@@ -217,12 +268,28 @@ pub(super) fn by_later(
     others: &ProjectFacts,
 ) -> Option<Doubt> {
     let offer = release.offer()?;
-    let sets: Vec<&VersionSpecifier> = needs.iter().filter_map(|n| n.requirement.versions()).collect();
+    let sets: Vec<&VersionSpecifier> = needs
+        .iter()
+        .filter_map(|n| n.requirement.versions())
+        .collect();
     let above = |v: &Version| sets.iter().any(|s| is_above(s, v));
-    let out: Vec<Version> = others.usable.iter().map(|u| &u.version).filter(|v| above(v)).cloned().collect();
-    let bound = needs.iter().find(|n| !chronology::is_open(n.requirement.versions()))?.requirement.short();
+    let out: Vec<Version> = others
+        .usable
+        .iter()
+        .map(|u| &u.version)
+        .filter(|v| above(v))
+        .cloned()
+        .collect();
+    let bound = needs
+        .iter()
+        .find(|n| !chronology::is_open(n.requirement.versions()))?
+        .requirement
+        .short();
     (!out.is_empty()).then(|| Doubt {
-        kind: DoubtKind::Learnt { by: later.version.clone(), bound },
+        kind: DoubtKind::Learnt {
+            by: later.version.clone(),
+            bound,
+        },
         project: release.name.clone(),
         version: offer.version.clone(),
         published: release.facts.published(release.value),
@@ -233,7 +300,8 @@ pub(super) fn by_later(
     })
 }
 
-/// The fact that a release is much older than the interpreter, where a later one that can be used is not.
+/// The fact that a release is much older than the interpreter, where a later one that can be used
+/// is not.
 pub(super) fn by_interpreter(
     release: &Release<'_>,
     series: &str,
@@ -242,7 +310,8 @@ pub(super) fn by_interpreter(
     version: (u64, u64),
 ) -> Option<Doubt> {
     let offer = release.offer()?;
-    let is_old = |date: Option<Timestamp>| date.is_some_and(|d| began.duration_since(d) > INTERPRETER);
+    let is_old =
+        |date: Option<Timestamp>| date.is_some_and(|d| began.duration_since(d) > INTERPRETER);
     let published = offer.first_published()?;
     let better = |w: &PagedWheel| w.version > offer.version && !is_old(w.first);
     if !is_old(Some(published))
@@ -266,7 +335,8 @@ pub(super) fn by_interpreter(
     })
 }
 
-/// Whether a version lies above all that a set takes. An exact pin says nothing of what comes after it.
+/// Whether a version lies above all that a set takes. An exact pin says nothing of what comes after
+/// it.
 fn is_above(set: &VersionSpecifier, version: &Version) -> bool {
     set.clauses().iter().any(|clause| {
         let closes = match clause.operator() {

@@ -29,8 +29,14 @@ pub(super) struct YankedPin {
     pub(super) supports: Vec<Support>,
 }
 
-const ON_NOBODY_PINNING: Rests = Rests { on_nobody_pinning: true, on_unseen_finals: false };
-const ON_UNSEEN_FINALS: Rests = Rests { on_nobody_pinning: false, on_unseen_finals: true };
+const ON_NOBODY_PINNING: Rests = Rests {
+    on_nobody_pinning: true,
+    on_unseen_finals: false,
+};
+const ON_UNSEEN_FINALS: Rests = Rests {
+    on_nobody_pinning: false,
+    on_unseen_finals: true,
+};
 
 /// What a clause says of a requirement.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
@@ -53,23 +59,37 @@ impl Search {
         for (i, ask) in problem.asks_in_force() {
             let requirement = &ask.requirement;
             let (presence, no_prerelease) = self.presence(requirement, false);
-            self.state.add_clause(presence.into_iter().collect(), Source::Ask(i), Rests::default());
+            self.state.add_clause(
+                presence.into_iter().collect(),
+                Source::Ask(i),
+                Rests::default(),
+            );
             if let Some(term) = no_prerelease {
                 self.state.add_unit(term, Source::Ask(i), ON_UNSEEN_FINALS);
             }
             for extra in &requirement.extras {
                 let node = self.extra_node(&requirement.name, extra);
-                let active = Term { node, values: Bits::only(2, 1) };
-                self.state.add_clause(smallvec![active], Source::Ask(i), Rests::default());
+                let active = Term {
+                    node,
+                    values: Bits::only(2, 1),
+                };
+                self.state
+                    .add_clause(smallvec![active], Source::Ask(i), Rests::default());
             }
         }
         for (project, version) in &problem.held {
-            let Some(value) = self.facts.get(project).map(|f| f.value_of(version)) else { continue };
+            let Some(value) = self.facts.get(project).map(|f| f.value_of(version)) else {
+                continue;
+            };
             let node = self.project_node(project);
             let size = self.state.get(node).size;
             let mut values = value.map_or_else(|| Bits::none(size), |v| Bits::only(size, v));
             values.insert(0);
-            self.state.add_unit(Term { node, values }, Source::Held(project.clone()), Rests::default());
+            self.state.add_unit(
+                Term { node, values },
+                Source::Held(project.clone()),
+                Rests::default(),
+            );
         }
         for (i, bound) in problem.bounds_in_force() {
             if self.facts.get(&bound.requirement.name).is_none() {
@@ -78,26 +98,37 @@ impl Search {
             // A bound that no release satisfies keeps the project out altogether.
             let (term, _) = self.presence(&bound.requirement, true);
             let node = self.project_node(&bound.requirement.name);
-            let none = Term { node, values: Bits::none(self.state.get(node).size) };
+            let none = Term {
+                node,
+                values: Bits::none(self.state.get(node).size),
+            };
             let mut term = term.unwrap_or(none);
             term.values.insert(0);
-            self.state.add_clause(smallvec![term], Source::Bound(i), Rests::default());
+            self.state
+                .add_clause(smallvec![term], Source::Bound(i), Rests::default());
         }
     }
 
-    /// "One of the releases that the requirement takes is there"; none when it takes none. When pre-releases are kept
-    /// out by final releases of which not enough is known, they are taken by this term and kept out by a second.
+    /// "One of the releases that the requirement takes is there"; none when it takes none. When
+    /// pre-releases are kept out by final releases of which not enough is known, they are taken by
+    /// this term and kept out by a second.
     fn presence(&mut self, requirement: &Requirement, bound: bool) -> (Option<Term>, Option<Term>) {
         let problem = Rc::clone(&self.problem);
-        let Some(facts) = self.facts.get_mut(&requirement.name) else { return (None, None) };
+        let Some(facts) = self.facts.get_mut(&requirement.name) else {
+            return (None, None);
+        };
         let mut values = facts.values(requirement, bound, &problem).as_ref().clone();
         let mut prereleases = None;
-        if let Some(unproven) = facts.unproven_final(requirement, &problem).filter(|_| !bound) {
+        if let Some(unproven) = facts
+            .unproven_final(requirement, &problem)
+            .filter(|_| !bound)
+        {
             let mut out = facts.values(requirement, true, &problem).as_ref().clone();
             out.drop_all(&values);
             values.add(&out);
             prereleases = Some(out);
-            self.unseen_finals.push((requirement.name.clone(), unproven));
+            self.unseen_finals
+                .push((requirement.name.clone(), unproven));
         }
         if values.is_empty() {
             return (None, None);
@@ -123,19 +154,32 @@ impl Search {
         unseen.into_iter().filter_map(want).collect()
     }
 
-    /// The node of a project. With it come the clauses of its yanked releases: each is taken only when one of those
-    /// who pin it is (docs/choice.md, yanked releases).
+    /// The node of a project. With it come the clauses of its yanked releases: each is taken only
+    /// when one of those who pin it is (docs/choice.md, yanked releases).
     pub(super) fn project_node(&mut self, project: &Name) -> NodeId {
         let kind = NodeKind::Project(project.clone());
         if let Some(node) = self.state.find(&kind) {
             return node;
         }
-        let Some(facts) = self.facts.get(project) else { return self.state.node(kind, 1) };
+        let Some(facts) = self.facts.get(project) else {
+            return self.state.node(kind, 1);
+        };
         let node = self.state.node(kind, facts.size());
-        // Where it would cost too much to know who pins them, they are taken for pinned, and it is looked whether that matters.
+        // Where it would cost too much to know who pins them, they are taken for pinned, and it is
+        // looked whether that matters.
         let closed = !self.yanked_open;
-        let unpinned = |v: &usize| facts.offer(*v).is_some_and(|o| !self.problem.pins(project, &o.version));
-        let yanked: Vec<usize> = facts.yanked.iter().copied().filter(|_| closed).filter(unpinned).collect();
+        let unpinned = |v: &usize| {
+            facts
+                .offer(*v)
+                .is_some_and(|o| !self.problem.pins(project, &o.version))
+        };
+        let yanked: Vec<usize> = facts
+            .yanked
+            .iter()
+            .copied()
+            .filter(|_| closed)
+            .filter(unpinned)
+            .collect();
         for value in yanked {
             self.yanked_clauses(project, node, value);
         }
@@ -146,24 +190,41 @@ impl Search {
 
     /// The clause that keeps an earlier pin, unless it was let go or cannot be had any more.
     fn add_prior(&mut self, project: &Name, node: NodeId) {
-        let prior = self.problem.prior.get(project).filter(|_| !self.let_go.priors.contains(project));
-        let Some(value) = prior.and_then(|v| self.facts.get(project)?.value_of(v)) else { return };
+        let prior = self
+            .problem
+            .prior
+            .get(project)
+            .filter(|_| !self.let_go.priors.contains(project));
+        let Some(value) = prior.and_then(|v| self.facts.get(project)?.value_of(v)) else {
+            return;
+        };
         let mut values = Bits::only(self.state.get(node).size, value);
         values.insert(0);
-        self.state.add_unit(Term { node, values }, Source::Prior(project.clone()), Rests::default());
+        self.state.add_unit(
+            Term { node, values },
+            Source::Prior(project.clone()),
+            Rests::default(),
+        );
     }
 
     fn yanked_clauses(&mut self, project: &Name, node: NodeId, value: usize) {
         let mut out = Bits::all(self.state.get(node).size);
         out.remove(value);
         let out = Term { node, values: out };
-        let source = Source::Yanked { project: project.clone(), value };
-        let pin = self.yanked_pins.iter().find(|y| y.project == *project && y.value == value);
+        let source = Source::Yanked {
+            project: project.clone(),
+            value,
+        };
+        let pin = self
+            .yanked_pins
+            .iter()
+            .find(|y| y.project == *project && y.value == value);
         let Some(supports) = pin.map(|p| p.supports.clone()) else {
             self.state.add_unit(out, source, ON_NOBODY_PINNING);
             return;
         };
-        // "One of the releases that pin it is taken"; and, where they pin it under an extra, "the extra is asked for".
+        // "One of the releases that pin it is taken"; and, where they pin it under an extra, "the
+        // extra is asked for".
         for by_extra in [false, true] {
             if by_extra && supports.iter().all(|s| s.extra.is_none()) {
                 continue;
@@ -171,32 +232,41 @@ impl Search {
             let mut terms: SmallVec<[Term; 2]> = smallvec![out.clone()];
             for support in &supports {
                 let term = match &support.extra {
-                    Some(extra) if by_extra => {
-                        Term { node: self.extra_node(&support.project, extra), values: Bits::only(2, 1) }
-                    }
+                    Some(extra) if by_extra => Term {
+                        node: self.extra_node(&support.project, extra),
+                        values: Bits::only(2, 1),
+                    },
                     _ => {
                         let node = self.project_node(&support.project);
-                        Term { node, values: Bits::only(self.state.get(node).size, support.value) }
+                        Term {
+                            node,
+                            values: Bits::only(self.state.get(node).size, support.value),
+                        }
                     }
                 };
                 merge(&mut terms, term);
             }
-            self.state.add_clause(terms, source.clone(), ON_NOBODY_PINNING);
+            self.state
+                .add_clause(terms, source.clone(), ON_NOBODY_PINNING);
         }
     }
 
     fn extra_node(&mut self, project: &Name, extra: &Name) -> NodeId {
-        self.state.node(NodeKind::Extra(project.clone(), extra.clone()), 2)
+        self.state
+            .node(NodeKind::Extra(project.clone(), extra.clone()), 2)
     }
 
-    /// Adds the clauses of every node that has come down to one value. What must be known first is returned, and apart from
-    /// it what would be dear to know; nodes that wait for it stay on the list.
+    /// Adds the clauses of every node that has come down to one value. What must be known first is
+    /// returned, and apart from it what would be dear to know; nodes that wait for it stay on the
+    /// list.
     pub(super) fn expand_settled(&mut self) -> (Vec<Want>, Vec<Want>) {
         let mut wants = Vec::new();
         let settled = std::mem::take(&mut self.state.settled);
         let mut waiting = Vec::new();
         for node in settled {
-            let Some(value) = self.state.get(node).domain.single() else { continue };
+            let Some(value) = self.state.get(node).domain.single() else {
+                continue;
+            };
             let before = wants.len();
             match self.state.get(node).kind.clone() {
                 _ if value == 0 => {}
@@ -222,32 +292,50 @@ impl Search {
             }
         }
         self.state.settled.extend(waiting);
-        wants.into_iter().partition(|want| !matches!(want, Want::Archive(..)))
+        wants
+            .into_iter()
+            .partition(|want| !matches!(want, Want::Archive(..)))
     }
 
     /// Extras that a release offers and that are asked for as things stand.
     fn active_extras(&self, project: &Name, value: usize) -> Vec<Name> {
-        let Some(needs) = self.facts.get(project).and_then(|f| f.needs(value)) else { return Vec::new() };
+        let Some(needs) = self.facts.get(project).and_then(|f| f.needs(value)) else {
+            return Vec::new();
+        };
         let active = |extra: &&Name| {
-            let node = self.state.find(&NodeKind::Extra(project.clone(), (*extra).clone()));
+            let node = self
+                .state
+                .find(&NodeKind::Extra(project.clone(), (*extra).clone()));
             node.is_some_and(|n| self.state.get(n).domain.single() == Some(1))
         };
         needs.offered.iter().filter(active).cloned().collect()
     }
 
     /// Adds the clauses of one release under its base or one extra, once.
-    fn expand(&mut self, project: &Name, value: usize, extra: Option<&Name>, wants: &mut Vec<Want>) {
+    fn expand(
+        &mut self,
+        project: &Name,
+        value: usize,
+        extra: Option<&Name>,
+        wants: &mut Vec<Want>,
+    ) {
         let key = (project.clone(), value, extra.cloned());
         if self.expanded.contains(&key) {
             return;
         }
-        let Some(facts) = self.facts.get(project) else { return };
+        let Some(facts) = self.facts.get(project) else {
+            return;
+        };
         let Some(needs) = facts.needs(value).cloned() else {
             wants.extend(facts.want(value));
             return;
         };
         let before = wants.len();
-        wants.extend(needs.under(extra).filter_map(|n| page_want(&self.facts, &self.problem, &n.requirement.name)));
+        wants.extend(
+            needs
+                .under(extra)
+                .filter_map(|n| page_want(&self.facts, &self.problem, &n.requirement.name)),
+        );
         let learnt = self.learnt(project, value, extra, wants);
         if wants.len() > before {
             return;
@@ -265,19 +353,43 @@ impl Search {
 
     fn add_need(&mut self, project: &Name, value: usize, extra: Option<&Name>, need: &Need) {
         let source_node = self.project_node(project);
-        let requirement = Requirement { marker: None, ..need.requirement.clone() };
-        let key = |part: Part| (source_node, extra.cloned(), requirement.clone(), part, need.adjusted);
+        let requirement = Requirement {
+            marker: None,
+            ..need.requirement.clone()
+        };
+        let key = |part: Part| {
+            (
+                source_node,
+                extra.cloned(),
+                requirement.clone(),
+                part,
+                need.adjusted,
+            )
+        };
         let (presence, no_prerelease) = self.presence(&need.requirement, false);
         self.share(key(Part::Presence), value, presence, Rests::default());
-        // A shared clause that takes pre-releases counts only with the one that keeps them out, also when the final ones
-        // have been looked into since.
+        // A shared clause that takes pre-releases counts only with the one that keeps them out,
+        // also when the final ones have been looked into since.
         if no_prerelease.is_some() || self.shared.contains_key(&key(Part::NoPrerelease)) {
-            self.share(key(Part::NoPrerelease), value, no_prerelease, ON_UNSEEN_FINALS);
+            self.share(
+                key(Part::NoPrerelease),
+                value,
+                no_prerelease,
+                ON_UNSEEN_FINALS,
+            );
         }
         for theirs in &need.requirement.extras {
             let node = self.extra_node(&need.requirement.name, theirs);
-            let active = Term { node, values: Bits::only(2, 1) };
-            self.share(key(Part::Extra(theirs.clone())), value, Some(active), Rests::default());
+            let active = Term {
+                node,
+                values: Bits::only(2, 1),
+            };
+            self.share(
+                key(Part::Extra(theirs.clone())),
+                value,
+                Some(active),
+                Rests::default(),
+            );
         }
     }
 
@@ -288,13 +400,24 @@ impl Search {
             return;
         }
         let (node, extra, requirement, _, adjusted) = &key;
-        let NodeKind::Project(project) = self.state.get(*node).kind.clone() else { return };
+        let NodeKind::Project(project) = self.state.get(*node).kind.clone() else {
+            return;
+        };
         let mut out = Bits::all(self.state.get(*node).size);
         out.remove(value);
-        let mut terms: SmallVec<[Term; 2]> = smallvec![Term { node: *node, values: out }];
+        let mut terms: SmallVec<[Term; 2]> = smallvec![Term {
+            node: *node,
+            values: out
+        }];
         if let Some(extra) = extra {
             let node = self.extra_node(&project, extra);
-            merge(&mut terms, Term { node, values: Bits::only(2, 0) });
+            merge(
+                &mut terms,
+                Term {
+                    node,
+                    values: Bits::only(2, 0),
+                },
+            );
         }
         let to_itself = term.as_ref().is_some_and(|t| t.node == *node);
         if let Some(term) = term {
@@ -307,41 +430,58 @@ impl Search {
             adjusted: *adjusted,
         };
         let id: ClauseId = self.state.add_clause(terms, source, rests);
-        // A need for the project itself is joined into the first term, which other releases must not share.
+        // A need for the project itself is joined into the first term, which other releases must
+        // not share.
         if !to_itself {
             self.shared.insert(key, id);
         }
     }
 
-    /// Remembers that a release pins a yanked one; everything concluded without it must be forgotten.
+    /// Remembers that a release pins a yanked one; everything concluded without it must be
+    /// forgotten.
     fn note_yanked_pin(&mut self, project: &Name, value: usize, extra: Option<&Name>, need: &Need) {
-        let Some(set) = need.requirement.versions() else { return };
-        let Some(facts) = self.facts.get(&need.requirement.name) else { return };
+        let Some(set) = need.requirement.versions() else {
+            return;
+        };
+        let Some(facts) = self.facts.get(&need.requirement.name) else {
+            return;
+        };
         let pinned: Vec<usize> = facts
             .yanked
             .iter()
             .copied()
             .filter(|v| {
-                facts
-                    .offer(*v)
-                    .is_some_and(|o| set.pins(&o.version) && !self.problem.pins(&need.requirement.name, &o.version))
+                facts.offer(*v).is_some_and(|o| {
+                    set.pins(&o.version) && !self.problem.pins(&need.requirement.name, &o.version)
+                })
             })
             .collect();
         for yanked in pinned {
-            let support = Support { project: project.clone(), value, extra: extra.cloned() };
+            let support = Support {
+                project: project.clone(),
+                value,
+                extra: extra.cloned(),
+            };
             let target = &need.requirement.name;
-            match self.yanked_pins.iter_mut().find(|y| y.project == *target && y.value == yanked) {
+            match self
+                .yanked_pins
+                .iter_mut()
+                .find(|y| y.project == *target && y.value == yanked)
+            {
                 Some(pin) if pin.supports.contains(&support) => continue,
                 Some(pin) => pin.supports.push(support),
-                None => {
-                    self.yanked_pins.push(YankedPin { project: target.clone(), value: yanked, supports: vec![support] })
-                }
+                None => self.yanked_pins.push(YankedPin {
+                    project: target.clone(),
+                    value: yanked,
+                    supports: vec![support],
+                }),
             }
             self.must_restart = true;
         }
     }
 
-    /// What must be known before it is certain that all who pin a yanked release are known; notes those that are.
+    /// What must be known before it is certain that all who pin a yanked release are known; notes
+    /// those that are.
     pub(super) fn close_over_yanked(&mut self) -> Vec<Want> {
         let mut wants = Vec::new();
         let mut count = 0;
@@ -354,7 +494,11 @@ impl Search {
                     continue;
                 };
                 for need in &needs.all {
-                    wants.extend(page_want(&self.facts, &self.problem, &need.requirement.name));
+                    wants.extend(page_want(
+                        &self.facts,
+                        &self.problem,
+                        &need.requirement.name,
+                    ));
                 }
                 found.push((project.clone(), value, Rc::clone(needs)));
             }
@@ -364,8 +508,11 @@ impl Search {
         }
         for (project, value, needs) in &found {
             for need in &needs.all {
-                let extras: Vec<Option<&Name>> =
-                    if need.base { vec![None] } else { need.extras.iter().map(Some).collect() };
+                let extras: Vec<Option<&Name>> = if need.base {
+                    vec![None]
+                } else {
+                    need.extras.iter().map(Some).collect()
+                };
                 for extra in extras {
                     self.note_yanked_pin(project, *value, extra, need);
                 }
@@ -377,8 +524,8 @@ impl Search {
     }
 }
 
-/// What must be known of a project before anything is concluded of it: its page, and where it is pinned from before what that
-/// release says of itself, by which it may turn out to be barred.
+/// What must be known of a project before anything is concluded of it: its page, and where it is
+/// pinned from before what that release says of itself, by which it may turn out to be barred.
 pub(super) fn page_want(facts: &Facts, problem: &Problem, project: &Name) -> Option<Want> {
     if !facts.knows(project) {
         return Some(match problem.direct_url(project) {
@@ -388,7 +535,9 @@ pub(super) fn page_want(facts: &Facts, problem: &Problem, project: &Name) -> Opt
     }
     let known = facts.get(project)?;
     let value = known.value_of(problem.prior.get(project)?)?;
-    known.want(value).filter(|want| known.needs(value).is_none() && !matches!(want, Want::Archive(..)))
+    known
+        .want(value)
+        .filter(|want| known.needs(value).is_none() && !matches!(want, Want::Archive(..)))
 }
 
 /// Joins a term with the one of the same node, if there is one.

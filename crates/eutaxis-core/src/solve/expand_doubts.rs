@@ -31,11 +31,18 @@ impl Search {
     /// The projects that a release needs, under its base or one extra, without a bound above.
     fn open_needs(needs: &Needs, extra: Option<&Name>, project: &Name) -> Vec<Name> {
         let mut open: Vec<Name> = Vec::new();
-        for need in needs.under(extra).filter(|n| n.requirement.name != *project && n.adjusted.is_none()) {
+        for need in needs
+            .under(extra)
+            .filter(|n| n.requirement.name != *project && n.adjusted.is_none())
+        {
             let name = &need.requirement.name;
-            let mut same = needs.all.iter().filter(|n| n.requirement.name == *name && counts(n, extra));
-            let is_open =
-                same.all(|n| n.requirement.versions().is_some() && chronology::is_open(n.requirement.versions()));
+            let mut same = needs
+                .all
+                .iter()
+                .filter(|n| n.requirement.name == *name && counts(n, extra));
+            let is_open = same.all(|n| {
+                n.requirement.versions().is_some() && chronology::is_open(n.requirement.versions())
+            });
             if is_open && !open.contains(name) {
                 open.push(name.clone());
             }
@@ -43,31 +50,58 @@ impl Search {
         open
     }
 
-    /// For each project that a release needs without a bound above: the first later release, in its minor series, its major
-    /// series or the next, that sets one. What must be known for that is wanted.
-    pub(super) fn learnt(&self, project: &Name, value: usize, extra: Option<&Name>, wants: &mut Vec<Want>) -> Learnt {
+    /// For each project that a release needs without a bound above: the first later release, in its
+    /// minor series, its major series or the next, that sets one. What must be known for that is
+    /// wanted.
+    pub(super) fn learnt(
+        &self,
+        project: &Name,
+        value: usize,
+        extra: Option<&Name>,
+        wants: &mut Vec<Want>,
+    ) -> Learnt {
         let mut found = Learnt::default();
         if !self.problem.policy.chronology.decides() {
             return found;
         }
-        let Some(facts) = self.facts.get(project) else { return found };
-        let (Some(needs), Some(offer)) = (facts.needs(value), facts.offer(value)) else { return found };
+        let Some(facts) = self.facts.get(project) else {
+            return found;
+        };
+        let (Some(needs), Some(offer)) = (facts.needs(value), facts.offer(value)) else {
+            return found;
+        };
         found.open = Self::open_needs(needs, extra, project);
         if found.open.is_empty() {
             return found;
         }
         let series = |w: &PagedWheel| chronology::series(&w.version);
         let mine = chronology::series(&offer.version);
-        let later: Vec<&PagedWheel> = facts.wheels().iter().filter(|w| w.version > offer.version).collect();
-        let next = later.iter().filter_map(|w| series(w)).filter(|s| Some(*s) > mine).min();
+        let later: Vec<&PagedWheel> = facts
+            .wheels()
+            .iter()
+            .filter(|w| w.version > offer.version)
+            .collect();
+        let next = later
+            .iter()
+            .filter_map(|w| series(w))
+            .filter(|s| Some(*s) > mine)
+            .min();
         let of = |wanted: Option<(u64, u64)>| -> Vec<&PagedWheel> {
-            later.iter().copied().filter(|w| series(w) == wanted).collect()
+            later
+                .iter()
+                .copied()
+                .filter(|w| series(w) == wanted)
+                .collect()
         };
         let (own, following) = (of(mine), next.map_or_else(Vec::new, |next| of(Some(next))));
-        // Bounds come in releases that mend: the last of those may have one that later releases, which go with the newer, lack.
+        // Bounds come in releases that mend: the last of those may have one that later releases,
+        // which go with the newer, lack.
         let minor = |v: &Version| v.release_number(1);
-        let mended: Vec<&PagedWheel> =
-            own.iter().copied().filter(|w| minor(&w.version) == minor(&offer.version)).collect();
+        let mended: Vec<&PagedWheel> = own
+            .iter()
+            .copied()
+            .filter(|w| minor(&w.version) == minor(&offer.version))
+            .collect();
         for other in &found.open {
             for releases in [&mended, &own, &following] {
                 match first_bound(facts, releases, extra, other) {
@@ -90,13 +124,27 @@ impl Search {
     }
 
     /// Adds the strong facts that speak of a release under its base or one extra.
-    pub(super) fn add_doubts(&mut self, project: &Name, value: usize, extra: Option<&Name>, learnt: Learnt) {
+    pub(super) fn add_doubts(
+        &mut self,
+        project: &Name,
+        value: usize,
+        extra: Option<&Name>,
+        learnt: Learnt,
+    ) {
         if !self.problem.policy.chronology.decides() {
             return;
         }
-        let Some(facts) = self.facts.get(project) else { return };
-        let Some(needs) = facts.needs(value).map(Rc::clone) else { return };
-        let release = Release { name: project, facts, value };
+        let Some(facts) = self.facts.get(project) else {
+            return;
+        };
+        let Some(needs) = facts.needs(value).map(Rc::clone) else {
+            return;
+        };
+        let release = Release {
+            name: project,
+            facts,
+            value,
+        };
         let mut found: Vec<Doubt> = Vec::new();
         for other in &learnt.open {
             if let Some(others) = self.facts.get(other) {
@@ -104,11 +152,16 @@ impl Search {
             }
         }
         for (other, later) in learnt.bounded {
-            let (Some(Some(theirs)), Some(others)) = (facts.needs_of(&later.file), self.facts.get(&other)) else {
+            let (Some(Some(theirs)), Some(others)) =
+                (facts.needs_of(&later.file), self.facts.get(&other))
+            else {
                 continue;
             };
-            let bounds: Vec<&Need> =
-                theirs.all.iter().filter(|n| n.requirement.name == other && counts(n, extra)).collect();
+            let bounds: Vec<&Need> = theirs
+                .all
+                .iter()
+                .filter(|n| n.requirement.name == other && counts(n, extra))
+                .collect();
             found.extend(doubts::by_later(&release, &later, &bounds, &other, others));
         }
         if extra.is_none() {
@@ -122,26 +175,45 @@ impl Search {
 
     fn interpreter_doubt(&self, release: &Release<'_>, needs: &Needs) -> Option<Doubt> {
         let markers = &self.problem.target.interpreter;
-        let (major, minor) = (markers.version.release_number(0), markers.version.release_number(1));
+        let (major, minor) = (
+            markers.version.release_number(0),
+            markers.version.release_number(1),
+        );
         let began = knowledge::series_began(&format!("{major}.{minor}"))?;
         let classified = needs.said.as_ref().and_then(|m| m.classified);
-        doubts::by_interpreter(release, &format!("CPython {major}.{minor}"), began, classified, (major, minor))
+        doubts::by_interpreter(
+            release,
+            &format!("CPython {major}.{minor}"),
+            began,
+            classified,
+            (major, minor),
+        )
     }
 
-    /// Releases of the other that would have to be built, where a wheel beside those that a fact speaks of would do: a fact is
-    /// no reason to build something.
+    /// Releases of the other that would have to be built, where a wheel beside those that a fact
+    /// speaks of would do: a fact is no reason to build something.
     fn built(&self, doubt: &Doubt) -> Arc<Vec<Version>> {
-        let Some(facts) = self.facts.get(&doubt.other).filter(|_| self.problem.policy.wheels != Wheels::Any) else {
+        let Some(facts) = self
+            .facts
+            .get(&doubt.other)
+            .filter(|_| self.problem.policy.wheels != Wheels::Any)
+        else {
             return Arc::default();
         };
-        let built = facts.by_page(Verdict::Build).filter(|v| !doubt.out.contains(v));
+        let built = facts
+            .by_page(Verdict::Build)
+            .filter(|v| !doubt.out.contains(v));
         Arc::new(built.cloned().collect())
     }
 
     /// "Not this release, or none of those of the other."
     fn add_doubt(&mut self, value: usize, extra: Option<&Name>, doubt: Doubt) {
         let is_let_go = self.let_go.doubts.contains(&doubt);
-        let index = self.doubts.iter().position(|d| *d == doubt).unwrap_or(self.doubts.len());
+        let index = self
+            .doubts
+            .iter()
+            .position(|d| *d == doubt)
+            .unwrap_or(self.doubts.len());
         if index == self.doubts.len() {
             self.doubts.push(doubt.clone());
         }
@@ -154,16 +226,36 @@ impl Search {
         let mut terms: SmallVec<[Term; 2]> = smallvec![Term { node, values: out }];
         if doubt.other != doubt.project {
             let other = self.project_node(&doubt.other);
-            let Some(facts) = self.facts.get(&doubt.other) else { return };
+            let Some(facts) = self.facts.get(&doubt.other) else {
+                return;
+            };
             let mut values = Bits::all(self.state.get(other).size);
-            doubt.out_or_built().filter_map(|v| facts.value_of(v)).for_each(|v| values.remove(v));
-            merge(&mut terms, Term { node: other, values });
+            doubt
+                .out_or_built()
+                .filter_map(|v| facts.value_of(v))
+                .for_each(|v| values.remove(v));
+            merge(
+                &mut terms,
+                Term {
+                    node: other,
+                    values,
+                },
+            );
         }
         if let Some(extra) = extra {
-            let node = self.state.node(NodeKind::Extra(doubt.project.clone(), extra.clone()), 2);
-            merge(&mut terms, Term { node, values: Bits::only(2, 0) });
+            let node = self
+                .state
+                .node(NodeKind::Extra(doubt.project.clone(), extra.clone()), 2);
+            merge(
+                &mut terms,
+                Term {
+                    node,
+                    values: Bits::only(2, 0),
+                },
+            );
         }
-        self.state.add_clause(terms, Source::Doubt(index), Rests::default());
+        self.state
+            .add_clause(terms, Source::Doubt(index), Rests::default());
     }
 }
 
@@ -172,9 +264,9 @@ fn counts(need: &Need, extra: Option<&Name>) -> bool {
     need.base || extra.is_some_and(|e| need.extras.contains(e))
 }
 
-/// The first of these releases, oldest first, that bounds another project above: none when the newest does not. What was
-/// bounded once is taken to be bounded from then on, so that few have to be read. The file whose needs must be known first is
-/// the error.
+/// The first of these releases, oldest first, that bounds another project above: none when the
+/// newest does not. What was bounded once is taken to be bounded from then on, so that few have to
+/// be read. The file whose needs must be known first is the error.
 fn first_bound<'a>(
     facts: &ProjectFacts,
     releases: &[&'a PagedWheel],
@@ -183,19 +275,35 @@ fn first_bound<'a>(
 ) -> Result<Option<&'a PagedWheel>, Arc<str>> {
     let bounds = |wheel: &PagedWheel| -> Result<bool, Arc<str>> {
         // What nobody can say is no bound.
-        let Some(needs) = facts.needs_of(&wheel.file).ok_or_else(|| Arc::clone(&wheel.file))? else { return Ok(false) };
-        let mut mine = needs.all.iter().filter(|n| n.requirement.name == *other && counts(n, extra));
+        let Some(needs) = facts
+            .needs_of(&wheel.file)
+            .ok_or_else(|| Arc::clone(&wheel.file))?
+        else {
+            return Ok(false);
+        };
+        let mut mine = needs
+            .all
+            .iter()
+            .filter(|n| n.requirement.name == *other && counts(n, extra));
         Ok(mine.any(|n| !chronology::is_open(n.requirement.versions())))
     };
-    let Some(newest) = releases.last() else { return Ok(None) };
+    let Some(newest) = releases.last() else {
+        return Ok(None);
+    };
     if !bounds(newest)? {
         return Ok(None);
     }
     let (mut low, mut high) = (0, releases.len() - 1);
     while low < high {
         let middle = low.midpoint(high);
-        let Some(wheel) = releases.get(middle) else { break };
-        if bounds(wheel)? { high = middle } else { low = middle + 1 }
+        let Some(wheel) = releases.get(middle) else {
+            break;
+        };
+        if bounds(wheel)? {
+            high = middle
+        } else {
+            low = middle + 1
+        }
     }
     Ok(releases.get(high).copied())
 }

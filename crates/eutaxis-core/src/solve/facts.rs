@@ -1,4 +1,5 @@
-//! The facts that were supplied: pages as offers in order of preference, and metadata. They outlive restarts.
+//! The facts that were supplied: pages as offers in order of preference, and metadata. They outlive
+//! restarts.
 
 use std::rc::Rc;
 use std::sync::Arc;
@@ -15,8 +16,8 @@ use crate::index::FileKind;
 use crate::knowledge::{MadeFor, Number};
 use crate::name::Name;
 use crate::offer::{
-    BarKind, Build, Effect, JudgedPage, Learned, MetadataAnswer, Offer, Preferred, Ranking, Told, Verdict,
-    admits_prereleases, is_final, needs_only, requirements,
+    BarKind, Build, Effect, JudgedPage, Learned, MetadataAnswer, Offer, Preferred, Ranking, Told,
+    Verdict, admits_prereleases, is_final, needs_only, requirements,
 };
 use crate::requirement::{Accepts, Requirement};
 use crate::version::{Version, VersionSpecifier};
@@ -61,7 +62,8 @@ pub(super) struct Needs {
     pub(super) all: Vec<Need>,
     /// Extras that the release offers.
     pub(super) offered: Vec<Name>,
-    /// Lines that could not be read as they are written and count on the target: without extras, or with one of these.
+    /// Lines that could not be read as they are written and count on the target: without extras, or
+    /// with one of these.
     pub(super) unread: Vec<(String, Option<Vec<Name>>)>,
     /// What the release says of itself; none where only the user says it.
     pub(super) said: Option<Arc<Metadata>>,
@@ -71,31 +73,59 @@ impl Needs {
     fn of(metadata: &Arc<Metadata>, project: &Name, version: &Version, problem: &Problem) -> Self {
         let values = &problem.target.markers;
         let mut all = Vec::new();
-        let stated = requirements(metadata, project, version, &problem.target, &problem.adjustments);
+        let stated = requirements(
+            metadata,
+            project,
+            version,
+            &problem.target,
+            &problem.adjustments,
+        );
         for (requirement, adjusted) in stated {
-            let base = requirement.marker.as_ref().is_none_or(|m| m.holds(values, None));
+            let base = requirement
+                .marker
+                .as_ref()
+                .is_none_or(|m| m.holds(values, None));
             // Extras that a release lacks add nothing (docs/choice.md, extras).
             let extras: Vec<Name> = match &requirement.marker {
-                Some(marker) if !base => {
-                    metadata.extras.iter().filter(|e| marker.holds(values, Some(e))).cloned().collect()
-                }
+                Some(marker) if !base => metadata
+                    .extras
+                    .iter()
+                    .filter(|e| marker.holds(values, Some(e)))
+                    .cloned()
+                    .collect(),
                 _ => Vec::new(),
             };
             if base || !extras.is_empty() {
-                all.push(Need { requirement, base, extras, adjusted });
+                all.push(Need {
+                    requirement,
+                    base,
+                    extras,
+                    adjusted,
+                });
             }
         }
         let unread = match needs_only(project, version, &problem.target, &problem.adjustments) {
             Some(_) => Vec::new(),
             None => unread(metadata, problem),
         };
-        Needs { all, offered: metadata.extras.clone(), unread, said: Some(Arc::clone(metadata)) }
+        Needs {
+            all,
+            offered: metadata.extras.clone(),
+            unread,
+            said: Some(Arc::clone(metadata)),
+        }
     }
 
     /// The lines that could not be read and count with these extras.
     pub(super) fn unread_with<'a>(&'a self, extras: &'a [Name]) -> impl Iterator<Item = &'a str> {
-        let counts = |of: &Option<Vec<Name>>| of.as_ref().is_none_or(|of| of.iter().any(|e| extras.contains(e)));
-        self.unread.iter().filter(move |(_, of)| counts(of)).map(|(text, _)| text.as_str())
+        let counts = |of: &Option<Vec<Name>>| {
+            of.as_ref()
+                .is_none_or(|of| of.iter().any(|e| extras.contains(e)))
+        };
+        self.unread
+            .iter()
+            .filter(move |(_, of)| counts(of))
+            .map(|(text, _)| text.as_str())
     }
 
     /// Needs that count when just this is in force: the base, or one extra (without the base).
@@ -107,8 +137,9 @@ impl Needs {
     }
 }
 
-/// Lines of metadata that could not be read as they are written, with the extras under which they count. One that an
-/// adjustment replaces is not told, and one that speaks of an extra and cannot be read at all counts for none.
+/// Lines of metadata that could not be read as they are written, with the extras under which they
+/// count. One that an adjustment replaces is not told, and one that speaks of an extra and cannot
+/// be read at all counts for none.
 fn unread(metadata: &Metadata, problem: &Problem) -> Vec<(String, Option<Vec<Name>>)> {
     let values = &problem.target.markers;
     let replaced = |name: &Name| {
@@ -119,14 +150,26 @@ fn unread(metadata: &Metadata, problem: &Problem) -> Vec<(String, Option<Vec<Nam
     };
     let of = |unread: &Unread| match unread.at.and_then(|at| metadata.requires.get(at)) {
         Some(requirement) if replaced(&requirement.name) => None,
-        Some(Requirement { marker: Some(marker), .. }) if !marker.holds(values, None) => {
-            let extras: Vec<Name> = metadata.extras.iter().filter(|e| marker.holds(values, Some(e))).cloned().collect();
+        Some(Requirement {
+            marker: Some(marker),
+            ..
+        }) if !marker.holds(values, None) => {
+            let extras: Vec<Name> = metadata
+                .extras
+                .iter()
+                .filter(|e| marker.holds(values, Some(e)))
+                .cloned()
+                .collect();
             (!extras.is_empty()).then_some(Some(extras))
         }
         Some(_) => Some(None),
         None => (!unread.text.contains("extra")).then_some(None),
     };
-    metadata.unread.iter().filter_map(|u| Some((u.text.clone(), of(u)?))).collect()
+    metadata
+        .unread
+        .iter()
+        .filter_map(|u| Some((u.text.clone(), of(u)?)))
+        .collect()
 }
 
 /// What is known of one project. Value `v` of its node is the `v - 1`th of the ranking.
@@ -214,7 +257,12 @@ impl ProjectFacts {
             newest: None,
             usable: Vec::new(),
         };
-        facts.wheels = facts.offers().iter().rev().filter_map(paged_wheel).collect();
+        facts.wheels = facts
+            .offers()
+            .iter()
+            .rev()
+            .filter_map(paged_wheel)
+            .collect();
         facts.wheels.sort_by(|a, b| a.version.cmp(&b.version));
         facts.newest = facts
             .offers()
@@ -240,11 +288,14 @@ impl ProjectFacts {
         facts
     }
 
-    /// Puts the usable offers in order of preference; what was concluded from another order is forgotten.
+    /// Puts the usable offers in order of preference; what was concluded from another order is
+    /// forgotten.
     fn rank(&mut self, problem: &Problem) {
         let project = self.judged.project();
-        let preferred =
-            Preferred { prior: problem.prior.get(project), nearest: problem.nearest.get(project).map(Vec::as_slice) };
+        let preferred = Preferred {
+            prior: problem.prior.get(project),
+            nearest: problem.nearest.get(project).map(Vec::as_slice),
+        };
         self.ranking = self.judged.ranking(&problem.rules(), &preferred);
         self.values = vec![0; self.offers().len()];
         for (at, offer) in self.ranking.order.iter().enumerate() {
@@ -270,18 +321,30 @@ impl ProjectFacts {
 
     /// Why its page has no file that can be used, when it has none.
     pub(super) fn empty(&self) -> Option<(BarKind, String)> {
-        let kind = if self.judged.page().quarantined().is_some() { BarKind::Quarantined } else { BarKind::Absent };
+        let kind = if self.judged.page().quarantined().is_some() {
+            BarKind::Quarantined
+        } else {
+            BarKind::Absent
+        };
         self.judged.page().why_empty().map(|why| (kind, why))
     }
 
     /// The group of a value: one of a smaller group is better whatever its age.
     pub(super) fn group(&self, value: usize) -> usize {
-        value.checked_sub(1).and_then(|i| self.ranking.groups.get(i)).copied().unwrap_or(0)
+        value
+            .checked_sub(1)
+            .and_then(|i| self.ranking.groups.get(i))
+            .copied()
+            .unwrap_or(0)
     }
 
     /// The release of a value among all of the project, the newest first.
     pub(super) fn release(&self, value: usize) -> usize {
-        value.checked_sub(1).and_then(|i| self.ranking.releases.get(i)).copied().unwrap_or(0)
+        value
+            .checked_sub(1)
+            .and_then(|i| self.ranking.releases.get(i))
+            .copied()
+            .unwrap_or(0)
     }
 
     /// Its major series, each with the day on which it began, where that is known.
@@ -296,18 +359,24 @@ impl ProjectFacts {
 
     /// Whether its releases are numbered by date.
     pub(super) fn is_numbered_by_date(&self) -> bool {
-        self.offers().first().is_some_and(|newest| chronology::series(&newest.version).is_none())
+        self.offers()
+            .first()
+            .is_some_and(|newest| chronology::series(&newest.version).is_none())
     }
 
-    /// The final releases of which the page alone says that they have a wheel for the place, oldest first. Whether their own
-    /// metadata says otherwise has no part in it, so that it is the same whatever was read.
+    /// The final releases of which the page alone says that they have a wheel for the place, oldest
+    /// first. Whether their own metadata says otherwise has no part in it, so that it is the same
+    /// whatever was read.
     pub(super) fn wheels(&self) -> &[PagedWheel] {
         &self.wheels
     }
 
     /// Releases with a verdict by the page alone.
     pub(super) fn by_page(&self, verdict: Verdict) -> impl Iterator<Item = &Version> {
-        self.usable.iter().filter(move |u| u.verdict == verdict).map(|u| &u.version)
+        self.usable
+            .iter()
+            .filter(move |u| u.verdict == verdict)
+            .map(|u| &u.version)
     }
 
     /// What a file needs: none when that is not known, none within when nobody can say.
@@ -321,12 +390,18 @@ impl ProjectFacts {
     /// The want for the metadata of a file.
     pub(super) fn want_of(&self, file: &Arc<str>) -> Want {
         let (project, file) = (self.judged.project().clone(), Arc::clone(file));
-        if self.dear.contains(&file) { Want::Archive(project, file) } else { Want::Metadata(project, file) }
+        if self.dear.contains(&file) {
+            Want::Archive(project, file)
+        } else {
+            Want::Metadata(project, file)
+        }
     }
 
     /// When the best file of a value appeared.
     pub(super) fn published(&self, value: usize) -> Option<jiff::Timestamp> {
-        self.offer(value).and_then(Offer::best).and_then(|f| f.file.published)
+        self.offer(value)
+            .and_then(Offer::best)
+            .and_then(|f| f.file.published)
     }
 
     fn index_needs(&mut self) {
@@ -341,17 +416,23 @@ impl ProjectFacts {
 
     /// The offer of a value; none for absence.
     pub(super) fn offer(&self, value: usize) -> Option<&Offer> {
-        value.checked_sub(1).and_then(|i| self.ranking.order.get(i)).and_then(|i| self.offers().get(*i))
+        value
+            .checked_sub(1)
+            .and_then(|i| self.ranking.order.get(i))
+            .and_then(|i| self.offers().get(*i))
     }
 
     /// The name of the best file of a value.
     pub(super) fn file(&self, value: usize) -> Option<&Arc<str>> {
-        self.offer(value).and_then(Offer::best).map(|f| &f.file.filename)
+        self.offer(value)
+            .and_then(Offer::best)
+            .map(|f| &f.file.filename)
     }
 
     /// What the best file of a value was made for, if that is told.
     pub(super) fn build(&self, value: usize) -> Option<&Build> {
-        self.judged.build_of(self.offer(value).and_then(Offer::best)?)
+        self.judged
+            .build_of(self.offer(value).and_then(Offer::best)?)
     }
 
     /// What the best file of a value needs, when its metadata was supplied.
@@ -359,14 +440,19 @@ impl ProjectFacts {
         self.needs_by_value.get(value)?.as_ref()
     }
 
-    /// The want for the metadata of the best file of a value: cheaply, or where that was tried, at its price.
+    /// The want for the metadata of the best file of a value: cheaply, or where that was tried, at
+    /// its price.
     pub(super) fn want(&self, value: usize) -> Option<Want> {
         self.file(value).map(|file| self.want_of(file))
     }
 
-    /// Whether only the archive of the best file of a value would tell what it needs, and it was not asked for.
+    /// Whether only the archive of the best file of a value would tell what it needs, and it was
+    /// not asked for.
     pub(super) fn is_dear(&self, value: usize) -> bool {
-        self.needs(value).is_none() && self.file(value).is_some_and(|file| self.dear.contains(file))
+        self.needs(value).is_none()
+            && self
+                .file(value)
+                .is_some_and(|file| self.dear.contains(file))
     }
 
     /// The value of a release that can be used.
@@ -382,14 +468,22 @@ impl ProjectFacts {
         admits_prereleases(requirement, is_named, &problem.policy, usable)
     }
 
-    /// Values of the usable final releases that a set takes: while there is one, pre-releases are left out.
+    /// Values of the usable final releases that a set takes: while there is one, pre-releases are
+    /// left out.
     fn finals<'a>(&'a self, set: &'a VersionSpecifier) -> impl Iterator<Item = usize> + 'a {
-        (1..self.size()).filter(move |v| self.offer(*v).is_some_and(|o| is_final(o) && set.matches(&o.version)))
+        (1..self.size()).filter(move |v| {
+            self.offer(*v)
+                .is_some_and(|o| is_final(o) && set.matches(&o.version))
+        })
     }
 
-    /// When a requirement leaves pre-releases out only because of final releases that their own metadata might still
-    /// bar: the file to look into first.
-    pub(super) fn unproven_final(&self, requirement: &Requirement, problem: &Problem) -> Option<usize> {
+    /// When a requirement leaves pre-releases out only because of final releases that their own
+    /// metadata might still bar: the file to look into first.
+    pub(super) fn unproven_final(
+        &self,
+        requirement: &Requirement,
+        problem: &Problem,
+    ) -> Option<usize> {
         let set = requirement.versions()?;
         let takes_some = (1..self.size())
             .filter_map(|v| self.offer(v))
@@ -397,7 +491,11 @@ impl ProjectFacts {
         if !takes_some || self.admits_prereleases(requirement, problem) {
             return None;
         }
-        let told = |v: usize| self.offer(v).and_then(Offer::best).is_some_and(|f| f.file.requires_python.is_some());
+        let told = |v: usize| {
+            self.offer(v)
+                .and_then(Offer::best)
+                .is_some_and(|f| f.file.requires_python.is_some())
+        };
         if self.finals(set).any(|v| told(v) || self.needs(v).is_some()) {
             return None;
         }
@@ -405,7 +503,12 @@ impl ProjectFacts {
     }
 
     /// The values that a requirement takes; never absence.
-    pub(super) fn values(&mut self, requirement: &Requirement, bound: bool, problem: &Problem) -> Rc<Bits> {
+    pub(super) fn values(
+        &mut self,
+        requirement: &Requirement,
+        bound: bool,
+        problem: &Problem,
+    ) -> Rc<Bits> {
         let key = match &requirement.accepts {
             Accepts::Versions(set) => format!("{set}{}", if bound { " bound" } else { "" }),
             Accepts::Url(url) => format!("@{url}"),
@@ -416,9 +519,13 @@ impl ProjectFacts {
         let admits = bound || self.admits_prereleases(requirement, problem);
         let mut bits = Bits::none(self.size());
         for value in 1..self.size() {
-            let Some(offer) = self.offer(value) else { continue };
+            let Some(offer) = self.offer(value) else {
+                continue;
+            };
             let takes = match &requirement.accepts {
-                Accepts::Versions(set) => set.matches(&offer.version) && (admits || !offer.version.is_prerelease()),
+                Accepts::Versions(set) => {
+                    set.matches(&offer.version) && (admits || !offer.version.is_prerelease())
+                }
                 Accepts::Url(url) => problem.direct_url(&requirement.name) == Some(url),
             };
             if takes {
@@ -431,13 +538,25 @@ impl ProjectFacts {
     }
 
     /// Usable pre-releases that the requirement's versions take and that it does not admit.
-    pub(super) fn prereleases_kept_out(&self, requirement: &Requirement, problem: &Problem) -> Vec<Version> {
-        let Some(set) = requirement.versions() else { return Vec::new() };
+    pub(super) fn prereleases_kept_out(
+        &self,
+        requirement: &Requirement,
+        problem: &Problem,
+    ) -> Vec<Version> {
+        let Some(set) = requirement.versions() else {
+            return Vec::new();
+        };
         if self.admits_prereleases(requirement, problem) {
             return Vec::new();
         }
-        let usable = self.offers().iter().filter(|o| o.verdict != Verdict::Barred);
-        usable.filter(|o| o.version.is_prerelease() && set.matches(&o.version)).map(|o| o.version.clone()).collect()
+        let usable = self
+            .offers()
+            .iter()
+            .filter(|o| o.verdict != Verdict::Barred);
+        usable
+            .filter(|o| o.version.is_prerelease() && set.matches(&o.version))
+            .map(|o| o.version.clone())
+            .collect()
     }
 }
 
@@ -469,14 +588,24 @@ impl Facts {
     }
 
     pub(super) fn projects(&self) -> impl Iterator<Item = (&Name, &ProjectFacts)> {
-        self.projects.iter().filter_map(|(n, f)| f.as_ref().map(|f| (n, f)))
+        self.projects
+            .iter()
+            .filter_map(|(n, f)| f.as_ref().map(|f| (n, f)))
     }
 
-    /// Stores a page. True when it brings a toolkit that was not known before, so that everything that was concluded
-    /// about toolkits must be forgotten.
-    pub(super) fn supply_page(&mut self, project: &Name, page: Option<Arc<JudgedPage>>, problem: &Problem) -> bool {
+    /// Stores a page. True when it brings a toolkit that was not known before, so that everything
+    /// that was concluded about toolkits must be forgotten.
+    pub(super) fn supply_page(
+        &mut self,
+        project: &Name,
+        page: Option<Arc<JudgedPage>>,
+        problem: &Problem,
+    ) -> bool {
         let facts = page.map(|p| ProjectFacts::new(p, problem));
-        let builds: Vec<Build> = facts.iter().flat_map(|f| (1..f.size()).filter_map(|v| f.build(v).cloned())).collect();
+        let builds: Vec<Build> = facts
+            .iter()
+            .flat_map(|f| (1..f.size()).filter_map(|v| f.build(v).cloned()))
+            .collect();
         self.projects.insert(project.clone(), facts);
         let known = self.toolkits.len();
         builds.iter().for_each(|build| {
@@ -487,8 +616,11 @@ impl Facts {
 
     /// Remembers the toolkit of a build; true when it was not known.
     fn note_toolkit(&mut self, build: &Build) -> bool {
-        let MadeFor::Toolkit(family, toolkit) = &build.made_for else { return false };
-        let same = |(f, t): &(String, Number)| *f == family.name && t.to_string() == toolkit.to_string();
+        let MadeFor::Toolkit(family, toolkit) = &build.made_for else {
+            return false;
+        };
+        let same =
+            |(f, t): &(String, Number)| *f == family.name && t.to_string() == toolkit.to_string();
         let new = !self.toolkits.iter().any(same);
         if new {
             self.toolkits.push((family.name.clone(), toolkit.clone()));
@@ -501,8 +633,8 @@ impl Facts {
         &self.toolkits
     }
 
-    /// Stores metadata. True when it bars its file, so that the offers of the project have changed and everything
-    /// that was concluded from them must be forgotten.
+    /// Stores metadata. True when it bars its file, so that the offers of the project have changed
+    /// and everything that was concluded from them must be forgotten.
     pub(super) fn supply_metadata(
         &mut self,
         project: &Name,
@@ -510,7 +642,9 @@ impl Facts {
         answer: &MetadataAnswer,
         problem: &Problem,
     ) -> bool {
-        let Some(facts) = self.get_mut(project) else { return false };
+        let Some(facts) = self.get_mut(project) else {
+            return false;
+        };
         let told = match facts.judged.learn(file, answer, &problem.rules()) {
             Learned::Unknown => return false,
             Learned::Dear => {
@@ -519,14 +653,22 @@ impl Facts {
             }
             Learned::Told(told) => told,
         };
-        let Told { version, metadata, is_stated, build, is_barred } = told;
+        let Told {
+            version,
+            metadata,
+            is_stated,
+            build,
+            is_barred,
+        } = told;
         if let Some(metadata) = metadata {
             let mut needs = Needs::of(&metadata, project, &version, problem);
             needs.said = needs.said.filter(|_| !is_stated);
             let needs = Rc::new(needs);
             facts.needs.insert(Arc::clone(file), Rc::clone(&needs));
             facts.needs_by_value.resize(facts.size(), None);
-            let value = facts.value_of(&version).filter(|v| facts.file(*v) == Some(file));
+            let value = facts
+                .value_of(&version)
+                .filter(|v| facts.file(*v) == Some(file));
             if let Some(known) = value.and_then(|v| facts.needs_by_value.get_mut(v)) {
                 *known = Some(needs);
             }

@@ -1,4 +1,5 @@
-//! Which asks are held below the newest of their project, and so bring what they need from their own time (docs/choice.md, dates).
+//! Which asks are held below the newest of their project, and so bring what they need from their
+//! own time (docs/choice.md, dates).
 
 use jiff::{SignedDuration, Timestamp};
 
@@ -11,7 +12,8 @@ use crate::version::Version;
 /// What appeared so soon after a release was made beside it.
 pub(super) const GRACE: SignedDuration = SignedDuration::from_hours(90 * 24);
 
-/// The asked projects that an ask or a bound holds below their newest release, the oldest first; with `follow` all of them.
+/// The asked projects that an ask or a bound holds below their newest release, the oldest first;
+/// with `follow` all of them.
 pub(super) fn held_asks(problem: &Problem, facts: &Facts) -> Vec<Name> {
     let policy = &problem.policy;
     if !policy.chronology.decides() || policy.prefer == Prefer::Oldest {
@@ -20,16 +22,40 @@ pub(super) fn held_asks(problem: &Problem, facts: &Facts) -> Vec<Name> {
     let mut held: Vec<(Timestamp, Name)> = Vec::new();
     for (_, ask) in problem.asks_in_force() {
         let project = &ask.requirement.name;
-        let Some(known) = facts.get(project).filter(|_| held.iter().all(|(_, p)| p != project)) else { continue };
+        let Some(known) = facts
+            .get(project)
+            .filter(|_| held.iter().all(|(_, p)| p != project))
+        else {
+            continue;
+        };
         let allowed = |version: &Version| allows(problem, project, version);
-        let is_newest = |version: &Version| known.newest.as_ref().is_some_and(|n| n.public() == version.public());
-        let newest_is_out =
-            known.newest.is_some() && !known.usable.iter().any(|u| is_newest(&u.version) && allowed(&u.version));
+        let is_newest = |version: &Version| {
+            known
+                .newest
+                .as_ref()
+                .is_some_and(|n| n.public() == version.public())
+        };
+        let newest_is_out = known.newest.is_some()
+            && !known
+                .usable
+                .iter()
+                .any(|u| is_newest(&u.version) && allowed(&u.version));
         let mine = known.usable.iter().filter(|u| allowed(&u.version));
-        let best = mine.clone().find(|u| !u.version.is_prerelease()).or_else(|| mine.clone().next());
+        let best = mine
+            .clone()
+            .find(|u| !u.version.is_prerelease())
+            .or_else(|| mine.clone().next());
         // What is asked for above the newest final release is a pre-release, and no older one.
-        let is_below = |version: &Version| newest_is_out && known.newest.as_ref().is_some_and(|n| n > version);
-        let Some(Usable { version, first: Some(date), .. }) = best else { continue };
+        let is_below =
+            |version: &Version| newest_is_out && known.newest.as_ref().is_some_and(|n| n > version);
+        let Some(Usable {
+            version,
+            first: Some(date),
+            ..
+        }) = best
+        else {
+            continue;
+        };
         if policy.chronology == Chronology::Follow || is_below(version) {
             held.push((*date, project.clone()));
         }
@@ -41,6 +67,11 @@ pub(super) fn held_asks(problem: &Problem, facts: &Facts) -> Vec<Name> {
 
 /// Whether all asks and bounds on a project allow a release.
 fn allows(problem: &Problem, project: &Name, version: &Version) -> bool {
-    let stated = problem.asks_in_force().chain(problem.stated_in_force()).map(|(_, ask)| &ask.requirement);
-    stated.filter(|r| r.name == *project).all(|r| r.versions().is_none_or(|set| set.matches(version)))
+    let stated = problem
+        .asks_in_force()
+        .chain(problem.stated_in_force())
+        .map(|(_, ask)| &ask.requirement);
+    stated
+        .filter(|r| r.name == *project)
+        .all(|r| r.versions().is_none_or(|set| set.matches(version)))
 }

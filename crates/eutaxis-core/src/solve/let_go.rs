@@ -1,8 +1,9 @@
-//! What binds as long as a full solution keeps it: strong facts and earlier pins (docs/choice.md, dates, earlier pins).
+//! What binds as long as a full solution keeps it: strong facts and earlier pins (docs/choice.md,
+//! dates, earlier pins).
 //!
-//! Where no solution keeps all of them, the smallest clash says which one goes, until a solution is there. Which stay must not
-//! depend on the order of the asks, so that is found out with the asks in an order of their own; then what was asked is
-//! answered with what stayed.
+//! Where no solution keeps all of them, the smallest clash says which one goes, until a solution is
+//! there. Which stay must not depend on the order of the asks, so that is found out with the asks
+//! in an order of their own; then what was asked is answered with what stayed.
 
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::rc::Rc;
@@ -26,7 +27,8 @@ pub(super) struct LetGo {
     asked: Option<Rc<Problem>>,
     /// That was done: what stayed stays.
     done: bool,
-    /// What went and may still come back, the strongest last: which of several proofs came first must not matter.
+    /// What went and may still come back, the strongest last: which of several proofs came first
+    /// must not matter.
     back: Option<Vec<Soft>>,
     /// It is being tried without this one gone.
     tried: Option<Soft>,
@@ -71,19 +73,28 @@ impl LetGo {
 impl LetGo {
     /// What was let go, in words and sorted.
     pub(super) fn told(&self) -> Vec<String> {
-        let doubts = self.doubts.iter().map(|d| format!("{} {} {} {:?}", d.project, d.version, d.other, d.kind));
-        let mut told: Vec<String> = doubts.chain(self.priors.iter().map(Name::to_string)).collect();
+        let doubts = self
+            .doubts
+            .iter()
+            .map(|d| format!("{} {} {} {:?}", d.project, d.version, d.other, d.kind));
+        let mut told: Vec<String> = doubts
+            .chain(self.priors.iter().map(Name::to_string))
+            .collect();
         told.sort();
         told
     }
 }
 
 impl Search {
-    /// Lets go of what may be let go in a proof of impossibility: nothing when there is no such thing in it. Some step when
-    /// the search must wait, none within when it goes on.
+    /// Lets go of what may be let go in a proof of impossibility: nothing when there is no such
+    /// thing in it. Some step when the search must wait, none within when it goes on.
     pub(super) fn let_go_of(&mut self, origins: &[ClauseId]) -> Option<Option<Step>> {
-        let soft =
-            |id: &ClauseId| matches!(self.state.clauses[id.0 as usize].source, Source::Doubt(_) | Source::Prior(_));
+        let soft = |id: &ClauseId| {
+            matches!(
+                self.state.clauses[id.0 as usize].source,
+                Source::Doubt(_) | Source::Prior(_)
+            )
+        };
         if !origins.iter().any(soft) {
             return None;
         }
@@ -101,7 +112,8 @@ impl Search {
                 return Some(None);
             }
         }
-        // What goes must not depend on when facts came: it is found out on a way on which all are known.
+        // What goes must not depend on when facts came: it is found out on a way on which all are
+        // known.
         if self.was_supplied {
             self.must_restart = true;
             return Some(None);
@@ -113,8 +125,13 @@ impl Search {
         });
         let weakest = doubts.min_by(|a, b| a.by_weight(b)).cloned();
         let prior = self.nearest_prior(&grounds).filter(|_| weakest.is_none());
-        // Grounds may say more than the proof did: what they take for granted is looked into before they count.
-        let bars = |kind: BarKind| grounds.iter().any(|g| matches!(g, Ground::Barred { kind: k, .. } if *k == kind));
+        // Grounds may say more than the proof did: what they take for granted is looked into before
+        // they count.
+        let bars = |kind: BarKind| {
+            grounds
+                .iter()
+                .any(|g| matches!(g, Ground::Barred { kind: k, .. } if *k == kind))
+        };
         let hard = weakest.is_none() && prior.is_none();
         let rests = Rests {
             on_nobody_pinning: !self.yanked_open && (hard || bars(BarKind::Yanked)),
@@ -132,8 +149,8 @@ impl Search {
         Some(None)
     }
 
-    /// With a solution at hand: what went is tried again, the strongest first, as one proof may have taken what another shows
-    /// to be needless. False when there is nothing to try.
+    /// With a solution at hand: what went is tried again, the strongest first, as one proof may
+    /// have taken what another shows to be needless. False when there is nothing to try.
     fn try_next(&mut self) -> bool {
         let all = self.let_go.all();
         let back = self.let_go.back.get_or_insert(all);
@@ -145,31 +162,38 @@ impl Search {
         true
     }
 
-    /// Once it is known what stays: back to the problem as it was asked. False when that is the one at hand.
+    /// Once it is known what stays: back to the problem as it was asked. False when that is the one
+    /// at hand.
     pub(super) fn ask_as_asked(&mut self) -> bool {
         self.let_go.tried = None;
         let went = self.let_go.doubts.len() + self.let_go.priors.len();
         if !self.let_go.done && (went > 1 || self.let_go.back.is_some()) && self.try_next() {
             return true;
         }
-        let Some(asked) = self.let_go.asked.take() else { return false };
+        let Some(asked) = self.let_go.asked.take() else {
+            return false;
+        };
         self.problem = asked;
         self.let_go.done = true;
         self.must_restart = true;
         true
     }
 
-    /// Of the earlier pins in a clash the one that the changed asks reach in fewest steps; of several the first by name.
+    /// Of the earlier pins in a clash the one that the changed asks reach in fewest steps; of
+    /// several the first by name.
     fn nearest_prior(&self, grounds: &[Ground]) -> Option<Name> {
         let priors = grounds.iter().filter_map(|g| match g {
             Ground::Prior(project) => Some(project),
             _ => None,
         });
         let steps = self.steps_from_changes(grounds);
-        priors.min_by_key(|p| (steps.get(*p).copied().unwrap_or(usize::MAX), (*p).clone())).cloned()
+        priors
+            .min_by_key(|p| (steps.get(*p).copied().unwrap_or(usize::MAX), (*p).clone()))
+            .cloned()
     }
 
-    /// How many needs lie between the asks and bounds that the earlier pins do not meet and each project of a clash.
+    /// How many needs lie between the asks and bounds that the earlier pins do not meet and each
+    /// project of a clash.
     fn steps_from_changes(&self, grounds: &[Ground]) -> BTreeMap<Name, usize> {
         let is_changed = |g: &&Ground| {
             matches!(g, Ground::Ask(_) | Ground::Bound(_))
@@ -178,7 +202,11 @@ impl Search {
                     prior.is_none_or(|v| r.versions().is_some_and(|set| !set.matches(v)))
                 })
         };
-        let starts = grounds.iter().filter(is_changed).filter_map(|g| self.requirement_of(g)).map(|r| r.name.clone());
+        let starts = grounds
+            .iter()
+            .filter(is_changed)
+            .filter_map(|g| self.requirement_of(g))
+            .map(|r| r.name.clone());
         let mut open: VecDeque<(Name, usize)> = starts.map(|name| (name, 0)).collect();
         let mut steps: BTreeMap<Name, usize> = BTreeMap::new();
         while let Some((name, step)) = open.pop_front() {
@@ -187,7 +215,11 @@ impl Search {
             }
             for ground in grounds {
                 match ground {
-                    Ground::Needs { project, requirement, .. } if *project == name => {
+                    Ground::Needs {
+                        project,
+                        requirement,
+                        ..
+                    } if *project == name => {
                         open.push_back((requirement.name.clone(), step + 1));
                     }
                     _ => {}

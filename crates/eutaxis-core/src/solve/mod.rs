@@ -1,16 +1,17 @@
 //! The search (docs/house.md; docs/choice.md): a set of releases in which every need is met.
 //!
-//! [`Search`] is a state machine that does no I/O. [`Search::step`] says what it wants to know ([`Want`]), or ends with a
-//! solution or with the facts that cannot hold together; [`Search::supply_page`] and [`Search::supply_metadata`] hand
-//! facts in. The same facts in any order give the same answer.
+//! [`Search`] is a state machine that does no I/O. [`Search::step`] says what it wants to know
+//! ([`Want`]), or ends with a solution or with the facts that cannot hold together;
+//! [`Search::supply_page`] and [`Search::supply_metadata`] hand facts in. The same facts in any
+//! order give the same answer.
 //!
-//! The promise: asked projects stand in a queue in the order listed; when a project's release is decided, the projects
-//! it needs join at the end. The next undecided project of the queue gets the best of its offers that any full solution
-//! allows, given the decisions before it.
+//! The promise: asked projects stand in a queue in the order listed; when a project's release is
+//! decided, the projects it needs join at the end. The next undecided project of the queue gets the
+//! best of its offers that any full solution allows, given the decisions before it.
 //!
-//! How it is kept: decisions are made in exactly that order, best offer first, and an offer is only ever passed over
-//! when clauses that follow from the problem exclude it under the decisions made before. Learned clauses are such, so
-//! the first full assignment is the promised one.
+//! How it is kept: decisions are made in exactly that order, best offer first, and an offer is only
+//! ever passed over when clauses that follow from the problem exclude it under the decisions made
+//! before. Learned clauses are such, so the first full assignment is the promised one.
 
 mod analyze;
 mod bits;

@@ -25,8 +25,8 @@ pub struct Problem {
     pub nearest: BTreeMap<Name, Vec<Version>>,
     /// Facts that the user states over the metadata.
     pub adjustments: Vec<Adjustment>,
-    /// So many of the bounds are the user's; those behind them serve the search for several targets, and hold nothing below
-    /// its newest (docs/choice.md, dates). None: all are.
+    /// So many of the bounds are the user's; those behind them serve the search for several
+    /// targets, and hold nothing below its newest (docs/choice.md, dates). None: all are.
     pub stated: Option<usize>,
     /// Projects of which no other release may be taken, where they are taken at all.
     pub held: BTreeMap<Name, Version>,
@@ -50,10 +50,15 @@ impl Problem {
 
     /// By what pages are judged for it.
     pub fn rules(&self) -> Rules<'_> {
-        Rules { target: &self.target, policy: &self.policy, adjustments: &self.adjustments }
+        Rules {
+            target: &self.target,
+            policy: &self.policy,
+            adjustments: &self.adjustments,
+        }
     }
 
-    /// The same question whatever the order in which it was asked: for a clash, which must not depend on it.
+    /// The same question whatever the order in which it was asked: for a clash, which must not
+    /// depend on it.
     #[must_use]
     pub fn in_order(&self) -> Problem {
         let mut problem = self.sorted();
@@ -65,7 +70,9 @@ impl Problem {
     #[must_use]
     pub(super) fn sorted(&self) -> Problem {
         let mut problem = self.clone();
-        problem.asks.sort_by_cached_key(|a| (a.requirement.to_string(), a.origin.to_string()));
+        problem
+            .asks
+            .sort_by_cached_key(|a| (a.requirement.to_string(), a.origin.to_string()));
         let (stated, others) = problem.bounds.split_at_mut(self.stated_bounds());
         for bounds in [stated, others] {
             bounds.sort_by_cached_key(|a| (a.requirement.to_string(), a.origin.to_string()));
@@ -85,7 +92,8 @@ impl Problem {
 
     /// How many of the bounds are the user's.
     fn stated_bounds(&self) -> usize {
-        self.stated.map_or(self.bounds.len(), |n| n.min(self.bounds.len()))
+        self.stated
+            .map_or(self.bounds.len(), |n| n.min(self.bounds.len()))
     }
 
     /// The bounds in force that the user stated.
@@ -96,35 +104,46 @@ impl Problem {
 
     /// The file that an ask demands by its URL, for a project.
     pub fn direct_url(&self, project: &Name) -> Option<&str> {
-        self.asks_in_force().find_map(|(_, ask)| match &ask.requirement.accepts {
-            Accepts::Url(url) if ask.requirement.name == *project => Some(url.as_str()),
-            _ => None,
-        })
+        self.asks_in_force()
+            .find_map(|(_, ask)| match &ask.requirement.accepts {
+                Accepts::Url(url) if ask.requirement.name == *project => Some(url.as_str()),
+                _ => None,
+            })
     }
 
-    /// Whether an ask or bound in force names a pre-release of the project and so admits them (docs/choice.md, pre-releases).
+    /// Whether an ask or bound in force names a pre-release of the project and so admits them
+    /// (docs/choice.md, pre-releases).
     pub(super) fn names_prerelease(&self, project: &Name) -> bool {
         self.of_project(project).any(|set| set.names_prerelease())
     }
 
     /// Whether an ask or bound in force names a build of the project by its local label.
     pub(super) fn names_label(&self, project: &Name) -> bool {
-        self.of_project(project).any(|set| set.to_string().contains('+'))
+        self.of_project(project)
+            .any(|set| set.to_string().contains('+'))
     }
 
-    /// Whether an ask or bound in force pins this version exactly (docs/choice.md, yanked releases).
+    /// Whether an ask or bound in force pins this version exactly (docs/choice.md, yanked
+    /// releases).
     pub(super) fn pins(&self, project: &Name, version: &Version) -> bool {
         self.of_project(project).any(|set| set.pins(version))
     }
 
-    fn of_project<'a>(&'a self, project: &'a Name) -> impl Iterator<Item = &'a crate::version::VersionSpecifier> {
+    fn of_project<'a>(
+        &'a self,
+        project: &'a Name,
+    ) -> impl Iterator<Item = &'a crate::version::VersionSpecifier> {
         let all = self.asks_in_force().chain(self.bounds_in_force());
-        all.filter(move |(_, ask)| ask.requirement.name == *project).filter_map(|(_, ask)| ask.requirement.versions())
+        all.filter(move |(_, ask)| ask.requirement.name == *project)
+            .filter_map(|(_, ask)| ask.requirement.versions())
     }
 }
 
 fn in_force<'a>(asks: &'a [Ask], target: &'a Target) -> impl Iterator<Item = (usize, &'a Ask)> {
-    asks.iter()
-        .enumerate()
-        .filter(|(_, ask)| ask.requirement.marker.as_ref().is_none_or(|m| m.holds(&target.markers, None)))
+    asks.iter().enumerate().filter(|(_, ask)| {
+        ask.requirement
+            .marker
+            .as_ref()
+            .is_none_or(|m| m.holds(&target.markers, None))
+    })
 }

@@ -22,12 +22,15 @@ use crate::index::Page;
 use crate::name::Name;
 use crate::offer::{JudgedPage, MetadataAnswer, Offer};
 
-/// A search gives up after so many conflicts: the instance is beyond what can be proven in reasonable time.
+/// A search gives up after so many conflicts: the instance is beyond what can be proven in
+/// reasonable time.
 const MOST_CONFLICTS: usize = 2_000_000;
-/// Metadata of at most so many releases is asked for, to be certain that nobody pins a yanked release.
+/// Metadata of at most so many releases is asked for, to be certain that nobody pins a yanked
+/// release.
 const MOST_FOR_YANKED: usize = 200;
 
-/// So many of the waiting projects are looked ahead for: enough to fill a line, few enough to cost nothing.
+/// So many of the waiting projects are looked ahead for: enough to fill a line, few enough to cost
+/// nothing.
 const MOST_LIKELY: usize = 64;
 
 /// What the search came to.
@@ -62,17 +65,20 @@ pub struct Search {
     pub(super) expanded: FxHashSet<(Name, usize, Option<Name>)>,
     pub(super) shared: FxHashMap<ShareKey, ClauseId>,
     pub(super) yanked_pins: Vec<YankedPin>,
-    /// Final releases, by project and value, that keep pre-releases out while their metadata is not known.
+    /// Final releases, by project and value, that keep pre-releases out while their metadata is not
+    /// known.
     pub(super) unseen_finals: Vec<(Name, usize)>,
     pub(super) must_restart: bool,
     pub(super) most_for_yanked: usize,
     /// All who pin yanked releases are known, or as many as are looked for.
     yanked_known: bool,
-    /// Yanked releases are taken for pinned, because to know who pins them would be dear: what holds so too holds.
+    /// Yanked releases are taken for pinned, because to know who pins them would be dear: what
+    /// holds so too holds.
     pub(super) yanked_open: bool,
     /// That did not do: the archives are asked for.
     yanked_dear: bool,
-    /// What would be dear to know of releases that are taken as things stand. Until then they need nothing.
+    /// What would be dear to know of releases that are taken as things stand. Until then they need
+    /// nothing.
     dear: Vec<Want>,
     conflicts: usize,
     /// Facts came since it began anew: the way it took depends on when they did.
@@ -147,7 +153,10 @@ impl Search {
             if !self.rooted {
                 let needed = self.first_wants();
                 if !needed.is_empty() {
-                    return Step::Wants { needed, likely: Vec::new() };
+                    return Step::Wants {
+                        needed,
+                        likely: Vec::new(),
+                    };
                 }
                 self.root();
                 self.queue = Queue::start(&self.problem, &self.facts);
@@ -165,7 +174,10 @@ impl Search {
                 continue;
             }
             if !needed.is_empty() {
-                return Step::Wants { needed: unique(needed), likely: self.likely() };
+                return Step::Wants {
+                    needed: unique(needed),
+                    likely: self.likely(),
+                };
             }
             if self.state.clauses.len() > clauses || self.state.has_unchecked() {
                 continue;
@@ -175,9 +187,13 @@ impl Search {
                 continue;
             }
             if !self.dear.is_empty() {
-                // No cheap fact speaks against what is taken. Turns were given without these needs: all of it is done anew.
+                // No cheap fact speaks against what is taken. Turns were given without these needs:
+                // all of it is done anew.
                 self.must_restart = true;
-                return Step::Wants { needed: unique(std::mem::take(&mut self.dear)), likely: Vec::new() };
+                return Step::Wants {
+                    needed: unique(std::mem::take(&mut self.dear)),
+                    likely: Vec::new(),
+                };
             }
             match self.look_into(self.passed_over()) {
                 Some(Some(wants)) => return wants,
@@ -208,16 +224,27 @@ impl Search {
     }
 
     fn first_wants(&self) -> Vec<Want> {
-        let all = self.problem.asks_in_force().chain(self.problem.bounds_in_force());
-        let names = all.map(|(_, ask)| &ask.requirement.name).chain(self.problem.held.keys());
-        unique(names.filter_map(|name| page_want(&self.facts, &self.problem, name)).collect())
+        let all = self
+            .problem
+            .asks_in_force()
+            .chain(self.problem.bounds_in_force());
+        let names = all
+            .map(|(_, ask)| &ask.requirement.name)
+            .chain(self.problem.held.keys());
+        unique(
+            names
+                .filter_map(|name| page_want(&self.facts, &self.problem, name))
+                .collect(),
+        )
     }
 
     /// Learns from a conflict; the end of the search when nothing is left to try.
     fn learn_from(&mut self, conflict: ClauseId) -> Option<Step> {
         self.conflicts += 1;
         if self.conflicts > MOST_CONFLICTS {
-            return Some(Step::GaveUp { conflicts: MOST_CONFLICTS });
+            return Some(Step::GaveUp {
+                conflicts: MOST_CONFLICTS,
+            });
         }
         let level = self.state.level();
         let (used, impossible) = match self.state.learn(conflict) {
@@ -240,9 +267,14 @@ impl Search {
         None
     }
 
-    /// Before a conflict counts, what it takes for granted is looked into. Some when the search must wait or begin anew.
+    /// Before a conflict counts, what it takes for granted is looked into. Some when the search
+    /// must wait or begin anew.
     pub(super) fn look_into(&mut self, rests: Rests) -> Option<Option<Step>> {
-        let mut needed = if rests.on_unseen_finals { self.unseen_finals() } else { Vec::new() };
+        let mut needed = if rests.on_unseen_finals {
+            self.unseen_finals()
+        } else {
+            Vec::new()
+        };
         if needed.is_empty() && rests.on_nobody_pinning && !self.yanked_known {
             needed = self.close_over_yanked();
             self.yanked_known = needed.is_empty();
@@ -260,10 +292,14 @@ impl Search {
             return self.must_restart.then_some(None);
         }
         self.must_restart = true;
-        Some(Some(Step::Wants { needed: unique(needed), likely: Vec::new() }))
+        Some(Some(Step::Wants {
+            needed: unique(needed),
+            likely: Vec::new(),
+        }))
     }
 
-    /// Gives the next project of the queue its turn or its best offer. False when all have had their turn.
+    /// Gives the next project of the queue its turn or its best offer. False when all have had
+    /// their turn.
     fn advance(&mut self) -> bool {
         while let Some(project) = self.queue.next().cloned() {
             let node = self.project_node(&project);
@@ -271,12 +307,16 @@ impl Search {
             let Some(value) = domain.single() else {
                 let mut present = domain.clone();
                 present.remove(0);
-                let Some(best) = self.best(&project, &present) else { return false };
+                let Some(best) = self.best(&project, &present) else {
+                    return false;
+                };
                 self.queue.mark();
                 self.state.decide(node, best);
                 return true;
             };
-            let Some(facts) = self.facts.get(&project) else { return false };
+            let Some(facts) = self.facts.get(&project) else {
+                return false;
+            };
             let needs = match facts.needs(value) {
                 Some(needs) => Rc::clone(needs),
                 None if facts.is_dear(value) => Rc::default(),
@@ -292,36 +332,60 @@ impl Search {
         false
     }
 
-    /// The best of the values that are left to a project at its turn. Of a project that is of a time, what existed then comes
-    /// first, the newest first; then the later ones, the nearest first.
+    /// The best of the values that are left to a project at its turn. Of a project that is of a
+    /// time, what existed then comes first, the newest first; then the later ones, the nearest
+    /// first.
     fn best(&self, project: &Name, present: &Bits) -> Option<usize> {
-        let Some((time, facts)) = self.timed(project) else { return present.first() };
+        let Some((time, facts)) = self.timed(project) else {
+            return present.first();
+        };
         let key = |value: usize| {
             let date = facts.offer(value).and_then(Offer::first_published);
             let late = date.is_some_and(|d| d > time.until);
-            let age = if late { usize::MAX - facts.release(value) } else { 0 };
+            let age = if late {
+                usize::MAX - facts.release(value)
+            } else {
+                0
+            };
             (facts.group(value), late, age, value)
         };
-        (1..facts.size()).filter(|v| present.contains(*v)).min_by_key(|v| key(*v))
+        (1..facts.size())
+            .filter(|v| present.contains(*v))
+            .min_by_key(|v| key(*v))
     }
 
-    /// The time that a project is of, where it has a part in the choice: not where releases are numbered by date.
+    /// The time that a project is of, where it has a part in the choice: not where releases are
+    /// numbered by date.
     fn timed(&self, project: &Name) -> Option<(&OwnTime, &ProjectFacts)> {
-        let facts = self.facts.get(project).filter(|f| !f.is_numbered_by_date())?;
+        let facts = self
+            .facts
+            .get(project)
+            .filter(|f| !f.is_numbered_by_date())?;
         Some((self.queue.time_of(project)?, facts))
     }
 
-    /// What rests on things not looked into, where offers better than the chosen ones were passed over.
+    /// What rests on things not looked into, where offers better than the chosen ones were passed
+    /// over.
     fn passed_over(&self) -> Rests {
         let mut better = Vec::new();
         for project in self.queue.projects() {
-            let Some(node) = self.state.find(&NodeKind::Project(project.clone())) else { continue };
-            let Some(value) = self.state.get(node).domain.single() else { continue };
+            let Some(node) = self.state.find(&NodeKind::Project(project.clone())) else {
+                continue;
+            };
+            let Some(value) = self.state.get(node).domain.single() else {
+                continue;
+            };
             let size = self.state.get(node).size;
             let mut values = Bits::none(size);
             // Where dates decide too, any other value may have been the better one.
-            let end = if self.timed(project).is_some() { size } else { value };
-            (1..end).filter(|v| *v != value).for_each(|v| values.insert(v));
+            let end = if self.timed(project).is_some() {
+                size
+            } else {
+                value
+            };
+            (1..end)
+                .filter(|v| *v != value)
+                .for_each(|v| values.insert(v));
             better.push(Term { node, values });
         }
         self.state.rests(&self.state.causes(better))
@@ -355,18 +419,30 @@ impl Search {
         let mut terms: SmallVec<[Term; 2]> = SmallVec::new();
         let mut about = None;
         for chosen in &solution.chosen {
-            let Some(value) = value_of(&chosen.project) else { continue };
-            let Some(node) = self.state.find(&NodeKind::Project(chosen.project.clone())) else { continue };
+            let Some(value) = value_of(&chosen.project) else {
+                continue;
+            };
+            let Some(node) = self.state.find(&NodeKind::Project(chosen.project.clone())) else {
+                continue;
+            };
             let mut values = Bits::all(self.state.get(node).size);
             values.remove(value);
             terms.push(Term { node, values });
-            if self.facts.get(&chosen.project).is_some_and(|f| f.yanked.contains(&value)) {
+            if self
+                .facts
+                .get(&chosen.project)
+                .is_some_and(|f| f.yanked.contains(&value))
+            {
                 about = Some((chosen.project.clone(), value));
             }
         }
         let (project, value) = about?;
-        let rests = Rests { on_nobody_pinning: true, on_unseen_finals: false };
-        self.state.add_clause(terms, Source::Yanked { project, value }, rests);
+        let rests = Rests {
+            on_nobody_pinning: true,
+            on_unseen_finals: false,
+        };
+        self.state
+            .add_clause(terms, Source::Yanked { project, value }, rests);
         None
     }
 
@@ -380,27 +456,46 @@ impl Search {
             !yanked
                 || self.problem.pins(&chosen.project, &chosen.version)
                 || solution.chosen.iter().any(|other| {
-                    let needs = self.facts.get(&other.project).and_then(|f| f.needs(f.value_of(&other.version)?));
+                    let needs = self
+                        .facts
+                        .get(&other.project)
+                        .and_then(|f| f.needs(f.value_of(&other.version)?));
                     needs.is_some_and(|needs| {
                         super::queue::in_force(needs, &other.extras).any(|n| {
                             n.requirement.name == chosen.project
-                                && n.requirement.versions().is_some_and(|s| s.pins(&chosen.version))
+                                && n.requirement
+                                    .versions()
+                                    .is_some_and(|s| s.pins(&chosen.version))
                         })
                     })
                 })
         })
     }
 
-    /// Metadata that will probably be wanted: of the best offer left for each project that waits for its turn.
+    /// Metadata that will probably be wanted: of the best offer left for each project that waits
+    /// for its turn.
     fn likely(&self) -> Vec<Want> {
         let mut wants = Vec::new();
         for project in self.queue.waiting().take(MOST_LIKELY) {
-            let Some(facts) = self.facts.get(project) else { continue };
-            let Some(node) = self.state.find(&NodeKind::Project(project.clone())) else { continue };
+            let Some(facts) = self.facts.get(project) else {
+                continue;
+            };
+            let Some(node) = self.state.find(&NodeKind::Project(project.clone())) else {
+                continue;
+            };
             let mut left = self.state.get(node).domain.clone();
             left.remove(0);
-            let Some(best) = self.best(project, &left).filter(|v| facts.needs(*v).is_none()) else { continue };
-            wants.extend(facts.want(best).filter(|want| matches!(want, Want::Metadata(..))));
+            let Some(best) = self
+                .best(project, &left)
+                .filter(|v| facts.needs(*v).is_none())
+            else {
+                continue;
+            };
+            wants.extend(
+                facts
+                    .want(best)
+                    .filter(|want| matches!(want, Want::Metadata(..))),
+            );
         }
         wants
     }

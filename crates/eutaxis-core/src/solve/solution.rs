@@ -1,5 +1,5 @@
-//! The solution, read off a queue in which all have had their turn: what was chosen, who asks for it, what keeps newer
-//! releases out, and what should be known.
+//! The solution, read off a queue in which all have had their turn: what was chosen, who asks for
+//! it, what keeps newer releases out, and what should be known.
 
 use std::sync::Arc;
 
@@ -44,7 +44,8 @@ pub struct Chosen {
     pub asked_by: Vec<Asker>,
     /// Extras asked of it, in order of name.
     pub extras: Vec<Name>,
-    /// What the file itself says that it needs here, in words and sorted, before adjustments; none where it does not say.
+    /// What the file itself says that it needs here, in words and sorted, before adjustments; none
+    /// where it does not say.
     pub said: Option<Vec<String>>,
     /// Projects it needs on the target, in the order of its metadata.
     pub needs: Vec<Name>,
@@ -55,11 +56,14 @@ pub struct Chosen {
 }
 
 impl Chosen {
-    /// The newest final release, when it is another one. Of its builds the one that would be taken first, as far as what
-    /// keeps it out says.
+    /// The newest final release, when it is another one. Of its builds the one that would be taken
+    /// first, as far as what keeps it out says.
     pub fn newest(&self) -> Option<&Newer> {
         let mine = self.version.public();
-        let mut others = self.newer.iter().filter(|n| !n.version.is_prerelease() && n.version.public() != mine);
+        let mut others = self
+            .newer
+            .iter()
+            .filter(|n| !n.version.is_prerelease() && n.version.public() != mine);
         let newest = others.clone().next()?.version.public();
         let far = |n: &&Newer| match n.out.first() {
             Some(Out::OtherToolkit(..)) => 0,
@@ -67,23 +71,37 @@ impl Chosen {
             Some(Out::OtherBuild) => 3,
             Some(_) => 2,
         };
-        others.by_ref().take_while(|n| n.version.public() == newest).min_by_key(far)
+        others
+            .by_ref()
+            .take_while(|n| n.version.public() == newest)
+            .min_by_key(far)
     }
 
-    /// The release that is to be explained, when the chosen is not the newest final one: the newest that only dates hold back,
-    /// else the newest that no stated bound leaves out, else the newest.
+    /// The release that is to be explained, when the chosen is not the newest final one: the newest
+    /// that only dates hold back, else the newest that no stated bound leaves out, else the newest.
     pub fn better(&self) -> Option<&Newer> {
         let newest = self.newest()?;
         let dated = |n: &&Newer| matches!(n.out.first(), Some(Out::Late(..) | Out::Doubted(_)));
-        if let Some(held_back) = self.newer.iter().find(|n| !n.version.is_prerelease() && dated(n)) {
+        if let Some(held_back) = self
+            .newer
+            .iter()
+            .find(|n| !n.version.is_prerelease() && dated(n))
+        {
             return Some(held_back);
         }
-        let stated = |n: &Newer| n.out.iter().any(|o| matches!(o, Out::Excluded(..) | Out::Bound(_)));
+        let stated = |n: &Newer| {
+            n.out
+                .iter()
+                .any(|o| matches!(o, Out::Excluded(..) | Out::Bound(_)))
+        };
         if !stated(newest) {
             return Some(newest);
         }
         let mine = self.version.public();
-        let mut others = self.newer.iter().filter(|n| !n.version.is_prerelease() && n.version.public() != mine);
+        let mut others = self
+            .newer
+            .iter()
+            .filter(|n| !n.version.is_prerelease() && n.version.public() != mine);
         Some(others.find(|n| !stated(n)).unwrap_or(newest))
     }
 }
@@ -95,7 +113,8 @@ pub struct Newer {
     pub version: Version,
     /// When it appeared, if the depot says so.
     pub published: Option<jiff::Timestamp>,
-    /// What keeps it out, as far as single reasons do; empty when it just does not go with the choices made before.
+    /// What keeps it out, as far as single reasons do; empty when it just does not go with the
+    /// choices made before.
     pub out: Vec<Out>,
 }
 
@@ -114,11 +133,13 @@ pub enum Out {
     Prerelease,
     /// It has only source, for this reason, and a release with a wheel is better.
     Source(Option<String>),
-    /// A need of it that another choice does not meet: the requirement, and the release that was chosen.
+    /// A need of it that another choice does not meet: the requirement, and the release that was
+    /// chosen.
     Unmet(String, Version),
     /// A strong fact speaks against it.
     Doubted(Doubt),
-    /// It appeared after the time of a held ask that needs the project: which, its release, and when that appeared.
+    /// It appeared after the time of a held ask that needs the project: which, its release, and
+    /// when that appeared.
     Late(Name, Version, jiff::Timestamp),
     /// The policy prefers older ones.
     Older,
@@ -157,7 +178,8 @@ pub enum Caution {
         /// How likely it is that something breaks.
         strength: Strength,
     },
-    /// The place has an accelerator, builds of the project use one, and the chosen release does not.
+    /// The place has an accelerator, builds of the project use one, and the chosen release does
+    /// not.
     Unaccelerated {
         /// The project.
         project: Name,
@@ -233,24 +255,42 @@ pub(super) struct Sources<'a> {
 impl Solution {
     /// How many projects have only source.
     pub fn built(&self) -> usize {
-        self.chosen.iter().filter(|c| c.verdict == Verdict::Build).count()
+        self.chosen
+            .iter()
+            .filter(|c| c.verdict == Verdict::Build)
+            .count()
     }
 
-    /// Whether an interpreter whose series began then is younger than the time of the oldest held ask.
+    /// Whether an interpreter whose series began then is younger than the time of the oldest held
+    /// ask.
     pub fn is_of_before(&self, began: Option<jiff::Timestamp>) -> bool {
-        began.zip(self.of_time.as_ref()).is_some_and(|(began, time)| began > time.until)
+        began
+            .zip(self.of_time.as_ref())
+            .is_some_and(|(began, time)| began > time.until)
     }
 
     /// Reads the solution off a queue in which all have had their turn.
     pub(super) fn read(sources: &Sources<'_>) -> Self {
-        let Sources { queue, problem, facts, value_of, .. } = *sources;
+        let Sources {
+            queue,
+            problem,
+            facts,
+            value_of,
+            ..
+        } = *sources;
         let mut chosen: Vec<Chosen> = Vec::new();
         let mut cautions = Vec::new();
         let mut askers = askers(queue, problem, facts, value_of);
         for project in queue.projects() {
-            let Some(known) = facts.get(project) else { continue };
-            let Some(value) = value_of(project) else { continue };
-            let (Some(offer), Some(needs)) = (known.offer(value), known.needs(value)) else { continue };
+            let Some(known) = facts.get(project) else {
+                continue;
+            };
+            let Some(value) = value_of(project) else {
+                continue;
+            };
+            let (Some(offer), Some(needs)) = (known.offer(value), known.needs(value)) else {
+                continue;
+            };
             let Some(best) = offer.best() else { continue };
             let mut extras = queue.extras_of(project);
             extras.sort();
@@ -289,43 +329,71 @@ impl Solution {
                 verdict: offer.verdict,
                 build: known.build(value).cloned(),
                 asked_by: askers.remove(project).unwrap_or_default(),
-                said: needs.said.as_ref().map(|m| m.needs_in_force(&problem.target.markers, &extras)),
+                said: needs
+                    .said
+                    .as_ref()
+                    .map(|m| m.needs_in_force(&problem.target.markers, &extras)),
                 extras,
                 needs: needed,
                 newer: Vec::new(),
                 adjusted: adjusted(problem, project, &offer.version),
             });
         }
-        let reader = Reader { problem, facts, value_of, sources };
+        let reader = Reader {
+            problem,
+            facts,
+            value_of,
+            sources,
+        };
         let newer: Vec<Vec<Newer>> = chosen.iter().map(|c| reader.newer(c, &chosen)).collect();
-        chosen.iter_mut().zip(newer).for_each(|(c, newer)| c.newer = newer);
+        chosen
+            .iter_mut()
+            .zip(newer)
+            .for_each(|(c, newer)| c.newer = newer);
         if problem.policy.chronology != Chronology::Ignore {
             cautions.extend(never_met(&chosen, facts, value_of));
         }
         let held_back = chosen.iter().filter_map(held_back).collect();
         let taken = |d: &&Doubt| {
             let has = |name: &Name, fits: &dyn Fn(&Version) -> bool| {
-                chosen.iter().any(|c| c.project == *name && fits(&c.version))
+                chosen
+                    .iter()
+                    .any(|c| c.project == *name && fits(&c.version))
             };
             has(&d.project, &|v| *v == d.version) && has(&d.other, &|v| d.out.contains(v))
         };
-        let let_go: Vec<Doubt> = sources.let_go.doubts.iter().filter(taken).cloned().collect();
+        let let_go: Vec<Doubt> = sources
+            .let_go
+            .doubts
+            .iter()
+            .filter(taken)
+            .cloned()
+            .collect();
         // What was let go is told as that.
         cautions.retain(|c| match c {
-            Caution::NeverMet { project, other, .. } => {
-                !let_go.iter().any(|d| d.project == *project && d.other == *other)
-            }
+            Caution::NeverMet { project, other, .. } => !let_go
+                .iter()
+                .any(|d| d.project == *project && d.other == *other),
             _ => true,
         });
         let of_time = queue.oldest_time(facts, value_of);
-        Solution { chosen, cautions, held_back, let_go, of_time }
+        Solution {
+            chosen,
+            cautions,
+            held_back,
+            let_go,
+            of_time,
+        }
     }
 }
 
 /// What of a chosen project is held back by dates.
 fn held_back(chosen: &Chosen) -> Option<HeldBack> {
     let dated = |out: &Out| matches!(out, Out::Late(..) | Out::Doubted(_));
-    let newer = chosen.newer.iter().find(|n| !n.version.is_prerelease() && n.out.first().is_some_and(dated))?;
+    let newer = chosen
+        .newer
+        .iter()
+        .find(|n| !n.version.is_prerelease() && n.out.first().is_some_and(dated))?;
     Some(HeldBack {
         project: chosen.project.clone(),
         version: chosen.version.clone(),
@@ -336,14 +404,24 @@ fn held_back(chosen: &Chosen) -> Option<HeldBack> {
     })
 }
 
-/// What is lost where the chosen release leaves the accelerator of the place unused, though builds of the project use one.
-fn unaccelerated(problem: &Problem, known: &ProjectFacts, project: &Name, value: usize) -> Option<Caution> {
-    let uses = |build: Option<&Build>| matches!(build.map(|b| &b.made_for), Some(MadeFor::Toolkit(..)));
+/// What is lost where the chosen release leaves the accelerator of the place unused, though builds
+/// of the project use one.
+fn unaccelerated(
+    problem: &Problem,
+    known: &ProjectFacts,
+    project: &Name,
+    value: usize,
+) -> Option<Caution> {
+    let uses =
+        |build: Option<&Build>| matches!(build.map(|b| &b.made_for), Some(MadeFor::Toolkit(..)));
     if problem.target.accelerators.is_empty() || uses(known.build(value)) {
         return None;
     }
     let chosen = known.offer(value)?;
-    let build = known.offers().iter().find(|o| o.files.iter().any(|f| uses(f.build.as_ref())))?;
+    let build = known
+        .offers()
+        .iter()
+        .find(|o| o.files.iter().any(|f| uses(f.build.as_ref())))?;
     let bar = build.bars.iter().find(|b| b.kind() == BarKind::Accelerator);
     Some(Caution::Unaccelerated {
         project: project.clone(),
@@ -354,25 +432,39 @@ fn unaccelerated(problem: &Problem, known: &ProjectFacts, project: &Name, value:
 }
 
 /// Pairs of chosen releases of which the one needs the other and cannot have known it.
-fn never_met(chosen: &[Chosen], facts: &Facts, value_of: &dyn Fn(&Name) -> Option<usize>) -> Vec<Caution> {
+fn never_met(
+    chosen: &[Chosen],
+    facts: &Facts,
+    value_of: &dyn Fn(&Name) -> Option<usize>,
+) -> Vec<Caution> {
     let mut cautions: Vec<Caution> = Vec::new();
     for asker in chosen {
-        let needs = facts.get(&asker.project).zip(value_of(&asker.project)).and_then(|(f, v)| f.needs(v));
-        let (Some(needs), Some(published)) = (needs, asker.file.published) else { continue };
+        let needs = facts
+            .get(&asker.project)
+            .zip(value_of(&asker.project))
+            .and_then(|(f, v)| f.needs(v));
+        let (Some(needs), Some(published)) = (needs, asker.file.published) else {
+            continue;
+        };
         let mut seen: Vec<&Name> = Vec::new();
         for need in in_force(needs, &asker.extras).filter(|n| n.adjusted.is_none()) {
             let name = &need.requirement.name;
-            let Some((known, other)) = facts.get(name).zip(chosen.iter().find(|c| c.project == *name)) else {
+            let Some((known, other)) = facts
+                .get(name)
+                .zip(chosen.iter().find(|c| c.project == *name))
+            else {
                 continue;
             };
-            let closed = in_force(needs, &asker.extras)
-                .any(|n| n.requirement.name == *name && !chronology::is_open(n.requirement.versions()));
+            let closed = in_force(needs, &asker.extras).any(|n| {
+                n.requirement.name == *name && !chronology::is_open(n.requirement.versions())
+            });
             if closed || seen.contains(&name) || *name == asker.project {
                 continue;
             }
             seen.push(name);
             let both = is_compiled_wheel(&asker.file.kind) && is_compiled_wheel(&other.file.kind);
-            let doubt = chronology::doubt(known, &other.version, other.file.published, published, both);
+            let doubt =
+                chronology::doubt(known, &other.version, other.file.published, published, both);
             cautions.extend(doubt.map(|(strength, began)| Caution::NeverMet {
                 project: asker.project.clone(),
                 version: asker.version.clone(),
@@ -404,10 +496,15 @@ struct Reader<'a> {
 impl Reader<'_> {
     /// The releases newer than the chosen one, newest first.
     fn newer(&self, chosen: &Chosen, all: &[Chosen]) -> Vec<Newer> {
-        let Some(known) = self.facts.get(&chosen.project) else { return Vec::new() };
+        let Some(known) = self.facts.get(&chosen.project) else {
+            return Vec::new();
+        };
         let newer = known.offers().iter().filter(|o| o.version > chosen.version);
-        let wants: Vec<(&Asker, Requirement)> =
-            chosen.asked_by.iter().filter_map(|asker| Some((asker, self.requirement(asker)?))).collect();
+        let wants: Vec<(&Asker, Requirement)> = chosen
+            .asked_by
+            .iter()
+            .filter_map(|asker| Some((asker, self.requirement(asker)?)))
+            .collect();
         newer
             .map(|offer| Newer {
                 version: offer.version.clone(),
@@ -437,26 +534,44 @@ impl Reader<'_> {
         let leaves_out = |r: &Requirement| r.versions().is_some_and(|s| !s.matches(version));
         let excluding = wants.iter().filter(|(_, r)| leaves_out(r));
         out.extend(excluding.map(|(asker, r)| Out::Excluded((*asker).clone(), r.short())));
-        let bounds = self.problem.bounds_in_force().filter(|(_, b)| b.requirement.name == chosen.project);
-        out.extend(bounds.filter(|(_, b)| leaves_out(&b.requirement)).map(|(i, _)| Out::Bound(i)));
+        let bounds = self
+            .problem
+            .bounds_in_force()
+            .filter(|(_, b)| b.requirement.name == chosen.project);
+        out.extend(
+            bounds
+                .filter(|(_, b)| leaves_out(&b.requirement))
+                .map(|(i, _)| Out::Bound(i)),
+        );
         if offer.verdict == Verdict::Barred {
             out.extend(offer.bars.iter().cloned().map(Out::Barred));
             return out;
         }
         out.extend(offer.yanked.clone().map(Out::Yanked));
         if version.is_prerelease()
-            && known.prereleases_kept_out(&Requirement::any(&chosen.project), self.problem).contains(version)
+            && known
+                .prereleases_kept_out(&Requirement::any(&chosen.project), self.problem)
+                .contains(version)
         {
             out.push(Out::Prerelease);
         }
-        out.extend(self.unmet_need(known, version).map(|(need, other)| Out::Unmet(need, other)));
+        out.extend(
+            self.unmet_need(known, version)
+                .map(|(need, other)| Out::Unmet(need, other)),
+        );
         let theirs = offer.best().and_then(|f| f.build.as_ref());
         let binding = |c: &Chosen| c.build.clone().filter(|b| b.binds(&self.problem.target));
         let apart = |c: &&Chosen| match (binding(c), theirs) {
-            (Some(mine), Some(theirs)) => c.project != chosen.project && !mine.made_for.goes_with(&theirs.made_for),
+            (Some(mine), Some(theirs)) => {
+                c.project != chosen.project && !mine.made_for.goes_with(&theirs.made_for)
+            }
             _ => false,
         };
-        out.extend(all.iter().find(apart).map(|c| Out::OtherToolkit(c.project.clone(), c.version.clone())));
+        out.extend(
+            all.iter()
+                .find(apart)
+                .map(|c| Out::OtherToolkit(c.project.clone(), c.version.clone())),
+        );
         if out.is_empty() {
             out.extend(self.less_good(known, offer, chosen, all));
         }
@@ -464,11 +579,19 @@ impl Reader<'_> {
     }
 
     /// Why a release that could be had is not as good as the chosen one.
-    fn less_good(&self, known: &ProjectFacts, offer: &Offer, chosen: &Chosen, all: &[Chosen]) -> Vec<Out> {
+    fn less_good(
+        &self,
+        known: &ProjectFacts,
+        offer: &Offer,
+        chosen: &Chosen,
+        all: &[Chosen],
+    ) -> Vec<Out> {
         let policy = &self.problem.policy;
         let order = |build: Option<&Build>| {
             let target = &self.problem.target;
-            target.accelerators.order(build.map(|b| &b.made_for), target.platform.system)
+            target
+                .accelerators
+                .order(build.map(|b| &b.made_for), target.platform.system)
         };
         let theirs = offer.best().and_then(|f| f.build.as_ref());
         let same = offer.version.public() == chosen.version.public();
@@ -477,24 +600,47 @@ impl Reader<'_> {
             return vec![Out::OtherBuild];
         }
         if offer.verdict == Verdict::Build && chosen.verdict == Verdict::Ready {
-            let why = offer.bars.iter().find(|b| b.kind() != BarKind::Wheels).map(ToString::to_string);
+            let why = offer
+                .bars
+                .iter()
+                .find(|b| b.kind() != BarKind::Wheels)
+                .map(ToString::to_string);
             return vec![Out::Source(why)];
         }
         if policy.prefer == Prefer::Oldest {
             return vec![Out::Older];
         }
-        // The time says it for many at once; a strong fact is told with its own dates where the time does not.
+        // The time says it for many at once; a strong fact is told with its own dates where the
+        // time does not.
         let late = self.late(known, offer, chosen, all);
-        let doubted = self.doubted(chosen, &offer.version, all).map(|d| Out::Doubted(d.clone()));
+        let doubted = self
+            .doubted(chosen, &offer.version, all)
+            .map(|d| Out::Doubted(d.clone()));
         late.into_iter().chain(doubted).collect()
     }
 
     /// The held ask after whose time a release appeared.
-    fn late(&self, known: &ProjectFacts, offer: &Offer, chosen: &Chosen, all: &[Chosen]) -> Option<Out> {
-        let time = self.sources.queue.time_of(&chosen.project).filter(|_| !known.is_numbered_by_date())?;
+    fn late(
+        &self,
+        known: &ProjectFacts,
+        offer: &Offer,
+        chosen: &Chosen,
+        all: &[Chosen],
+    ) -> Option<Out> {
+        let time = self
+            .sources
+            .queue
+            .time_of(&chosen.project)
+            .filter(|_| !known.is_numbered_by_date())?;
         let asker = all.iter().find(|c| c.project == time.of)?;
-        let first = self.facts.get(&time.of)?.offer((self.value_of)(&time.of)?)?.first_published()?;
-        let late = offer.first_published().is_some_and(|date| date > time.until);
+        let first = self
+            .facts
+            .get(&time.of)?
+            .offer((self.value_of)(&time.of)?)?
+            .first_published()?;
+        let late = offer
+            .first_published()
+            .is_some_and(|date| date > time.until);
         late.then(|| Out::Late(time.of.clone(), asker.version.clone(), first))
     }
 
@@ -504,23 +650,38 @@ impl Reader<'_> {
         let speaks = |d: &&Doubt| {
             d.other == chosen.project
                 && d.out.contains(version)
-                && (d.project == d.other || all.iter().any(|c| c.project == d.project && c.version == d.version))
+                && (d.project == d.other
+                    || all
+                        .iter()
+                        .any(|c| c.project == d.project && c.version == d.version))
         };
-        self.sources.doubts.iter().filter(stays).filter(speaks).max_by(|a, b| a.by_weight(b))
+        self.sources
+            .doubts
+            .iter()
+            .filter(stays)
+            .filter(speaks)
+            .max_by(|a, b| a.by_weight(b))
     }
 
     /// A need of a release that the chosen releases do not meet, as far as its metadata is known.
     fn unmet_need(&self, known: &ProjectFacts, version: &Version) -> Option<(String, Version)> {
         let needs = known.needs(known.value_of(version)?)?;
         needs.all.iter().filter(|n| n.base).find_map(|need| {
-            let other = self.facts.get(&need.requirement.name)?.offer((self.value_of)(&need.requirement.name)?)?;
-            let met = need.requirement.versions().is_none_or(|s| s.matches(&other.version));
+            let other = self
+                .facts
+                .get(&need.requirement.name)?
+                .offer((self.value_of)(&need.requirement.name)?)?;
+            let met = need
+                .requirement
+                .versions()
+                .is_none_or(|s| s.matches(&other.version));
             (!met).then(|| (need.requirement.short(), other.version.clone()))
         })
     }
 }
 
-/// Who asks for each chosen project: the user's asks first, then projects in the order of their turns.
+/// Who asks for each chosen project: the user's asks first, then projects in the order of their
+/// turns.
 fn askers(
     queue: &Queue,
     problem: &Problem,
@@ -529,14 +690,22 @@ fn askers(
 ) -> FxHashMap<Name, Vec<Asker>> {
     let mut askers: FxHashMap<Name, Vec<Asker>> = FxHashMap::default();
     for (i, ask) in problem.asks_in_force() {
-        askers.entry(ask.requirement.name.clone()).or_default().push(Asker::Ask(i));
+        askers
+            .entry(ask.requirement.name.clone())
+            .or_default()
+            .push(Asker::Ask(i));
     }
     for project in queue.projects() {
-        let Some(needs) = value_of(project).and_then(|v| facts.get(project)?.needs(v)) else { continue };
+        let Some(needs) = value_of(project).and_then(|v| facts.get(project)?.needs(v)) else {
+            continue;
+        };
         let extras = queue.extras_of(project);
         for need in in_force(needs, &extras).filter(|n| n.requirement.name != *project) {
             let asker = Asker::Project(project.clone(), need.requirement.short());
-            askers.entry(need.requirement.name.clone()).or_default().push(asker);
+            askers
+                .entry(need.requirement.name.clone())
+                .or_default()
+                .push(asker);
         }
     }
     askers

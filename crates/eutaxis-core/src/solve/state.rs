@@ -1,4 +1,5 @@
-//! The assignment: what values each node has left, the trail of how it came to that, and propagation.
+//! The assignment: what values each node has left, the trail of how it came to that, and
+//! propagation.
 
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
@@ -82,7 +83,13 @@ impl State {
         }
         let id = NodeId(self.nodes.len() as u32);
         self.ids.insert(kind.clone(), id);
-        self.nodes.push(Node { kind, size, domain: Bits::all(size), entries: Vec::new(), watchers: Vec::new() });
+        self.nodes.push(Node {
+            kind,
+            size,
+            domain: Bits::all(size),
+            entries: Vec::new(),
+            watchers: Vec::new(),
+        });
         id
     }
 
@@ -103,14 +110,19 @@ impl State {
         self.levels.partition_point(|start| *start <= place)
     }
 
-    /// The place on the trail where the term became false: none when it is not false, `Some(None)` when it always was.
+    /// The place on the trail where the term became false: none when it is not false, `Some(None)`
+    /// when it always was.
     pub(super) fn falsified(&self, term: &Term) -> Option<Option<u32>> {
         let node = self.get(term.node);
         if node.domain.meets(&term.values) {
             return None;
         }
         let steps = node.entries.iter().rev();
-        Some(steps.copied().find(|place| self.trail[*place as usize].before.meets(&term.values)))
+        Some(
+            steps
+                .copied()
+                .find(|place| self.trail[*place as usize].before.meets(&term.values)),
+        )
     }
 
     /// Every step that took one of the term's values away, latest first.
@@ -131,9 +143,19 @@ impl State {
     }
 
     /// Adds a clause. Terms of one node must have been joined.
-    pub(super) fn add_clause(&mut self, terms: SmallVec<[Term; 2]>, source: Source, rests: Rests) -> ClauseId {
+    pub(super) fn add_clause(
+        &mut self,
+        terms: SmallVec<[Term; 2]>,
+        source: Source,
+        rests: Rests,
+    ) -> ClauseId {
         let id = ClauseId(self.clauses.len() as u32);
-        self.clauses.push(Clause { terms, watched: [0, 0], source, rests });
+        self.clauses.push(Clause {
+            terms,
+            watched: [0, 0],
+            source,
+            rests,
+        });
         self.watch(id);
         self.unchecked.push(id);
         id
@@ -167,7 +189,10 @@ impl State {
             Some(place) => place.map_or(0, |p| p + 1),
         };
         order.sort_by_key(|i| std::cmp::Reverse(late(i)));
-        let watched = [order.first().copied().unwrap_or(0), order.get(1).or(order.first()).copied().unwrap_or(0)];
+        let watched = [
+            order.first().copied().unwrap_or(0),
+            order.get(1).or(order.first()).copied().unwrap_or(0),
+        ];
         for place in watched {
             if let Some(node) = clause.terms.get(place).map(|t| t.node) {
                 let watchers = &mut self.nodes[node.0 as usize].watchers;
@@ -195,12 +220,18 @@ impl State {
         if node.domain.single().is_some() {
             self.settled.push(id);
         }
-        self.trail.push(Entry { node: id, before, reason });
+        self.trail.push(Entry {
+            node: id,
+            before,
+            reason,
+        });
     }
 
     /// Forgets everything above a decision level.
     pub(super) fn backtrack(&mut self, level: usize) {
-        let Some(start) = self.levels.get(level).copied() else { return };
+        let Some(start) = self.levels.get(level).copied() else {
+            return;
+        };
         while self.trail.len() > start as usize {
             if let Some(entry) = self.trail.pop() {
                 let node = &mut self.nodes[entry.node.0 as usize];
@@ -250,25 +281,39 @@ impl State {
         }
     }
 
-    /// When the watched term of `node` has become false and another term has not, watches that one instead.
+    /// When the watched term of `node` has become false and another term has not, watches that one
+    /// instead.
     fn watched(&mut self, id: ClauseId, node: NodeId) -> Watched {
         let clause = &self.clauses[id.0 as usize];
-        let is_false = |i: usize| clause.terms.get(i).is_none_or(|t| !self.get(t.node).domain.meets(&t.values));
-        let Some(slot) = (0..2).find(|s| clause.terms.get(clause.watched[*s]).is_some_and(|t| t.node == node)) else {
+        let is_false = |i: usize| {
+            clause
+                .terms
+                .get(i)
+                .is_none_or(|t| !self.get(t.node).domain.meets(&t.values))
+        };
+        let Some(slot) = (0..2).find(|s| {
+            clause
+                .terms
+                .get(clause.watched[*s])
+                .is_some_and(|t| t.node == node)
+        }) else {
             return Watched::Moved;
         };
         if !is_false(clause.watched[slot]) {
             return Watched::Holds;
         }
         let other = (0..clause.terms.len()).find(|i| !clause.watched.contains(i) && !is_false(*i));
-        let Some(other) = other else { return Watched::Last };
+        let Some(other) = other else {
+            return Watched::Last;
+        };
         let next = clause.terms[other].node;
         self.clauses[id.0 as usize].watched[slot] = other;
         self.nodes[next.0 as usize].watchers.push(id);
         Watched::Moved
     }
 
-    /// Looks at a whole clause: true when no term can hold; when just one can, its node is restricted to it.
+    /// Looks at a whole clause: true when no term can hold; when just one can, its node is
+    /// restricted to it.
     fn visit(&mut self, id: ClauseId) -> bool {
         let clause = &self.clauses[id.0 as usize];
         let mut open = None;
@@ -281,7 +326,9 @@ impl State {
                 open = Some(i);
             }
         }
-        let Some(term) = open.and_then(|i| clause.terms.get(i)).cloned() else { return true };
+        let Some(term) = open.and_then(|i| clause.terms.get(i)).cloned() else {
+            return true;
+        };
         self.restrict(term.node, &term.values, Reason::Clause(id));
         false
     }

@@ -1,4 +1,5 @@
-//! One environment holds one toolkit: builds that were made for different ones cannot be taken together (docs/house.md).
+//! One environment holds one toolkit: builds that were made for different ones cannot be taken
+//! together (docs/house.md).
 //!
 //! A node of its own stands for the toolkit; a build leaves it only those that are within its own.
 
@@ -22,11 +23,21 @@ fn serves((family, toolkit): &(String, Number), build: &MadeFor) -> bool {
 impl Search {
     /// The clauses of a project's builds, as far as they are told before metadata is read.
     pub(super) fn add_builds(&mut self, project: &Name, node: NodeId) {
-        let Some(facts) = self.facts.get(project) else { return };
+        let Some(facts) = self.facts.get(project) else {
+            return;
+        };
         let mut groups: Vec<(MadeFor, Vec<usize>)> = Vec::new();
         for value in 1..facts.size() {
-            let Some(build) = facts.build(value).filter(|b| b.evidence != Evidence::Dependency) else { continue };
-            match groups.iter_mut().find(|(made_for, _)| *made_for == build.made_for) {
+            let Some(build) = facts
+                .build(value)
+                .filter(|b| b.evidence != Evidence::Dependency)
+            else {
+                continue;
+            };
+            match groups
+                .iter_mut()
+                .find(|(made_for, _)| *made_for == build.made_for)
+            {
                 Some((_, values)) => values.push(value),
                 None => groups.push((build.made_for.clone(), vec![value])),
             }
@@ -39,8 +50,11 @@ impl Search {
     /// The clause of a release whose metadata says what it was made for.
     pub(super) fn add_learned_build(&mut self, project: &Name, value: usize) {
         let build = self.facts.get(project).and_then(|f| f.build(value));
-        let learned = build.filter(|b| b.evidence == Evidence::Dependency && b.binds(&self.problem.target));
-        let Some(build) = learned.cloned() else { return };
+        let learned =
+            build.filter(|b| b.evidence == Evidence::Dependency && b.binds(&self.problem.target));
+        let Some(build) = learned.cloned() else {
+            return;
+        };
         let node = self.project_node(project);
         self.add_build(project, node, &build.made_for, &[value]);
     }
@@ -53,23 +67,40 @@ impl Search {
         let mut out = Bits::all(self.state.get(node).size);
         values.iter().for_each(|v| out.remove(*v));
         let serving = self.serving(made_for);
-        let toolkit = self.state.node(NodeKind::Toolkit, self.facts.toolkits().len() + 1);
-        let source = Source::Build { project: project.clone(), made_for: Arc::new(made_for.clone()) };
-        let terms = smallvec![Term { node, values: out }, Term { node: toolkit, values: serving }];
+        let toolkit = self
+            .state
+            .node(NodeKind::Toolkit, self.facts.toolkits().len() + 1);
+        let source = Source::Build {
+            project: project.clone(),
+            made_for: Arc::new(made_for.clone()),
+        };
+        let terms = smallvec![
+            Term { node, values: out },
+            Term {
+                node: toolkit,
+                values: serving
+            }
+        ];
         self.state.add_clause(terms, source, Rests::default());
     }
 
     /// The toolkits that serve a build, each as family and number.
     pub(super) fn toolkits_serving(&self, made_for: &MadeFor) -> Vec<(String, String)> {
         let serving = self.facts.toolkits().iter().filter(|t| serves(t, made_for));
-        serving.map(|(family, toolkit)| (family.clone(), toolkit.to_string())).collect()
+        serving
+            .map(|(family, toolkit)| (family.clone(), toolkit.to_string()))
+            .collect()
     }
 
     /// The toolkits that serve a build, as values of the toolkit's node.
     pub(super) fn serving(&self, made_for: &MadeFor) -> Bits {
         let known = self.facts.toolkits();
         let mut bits = Bits::none(known.len() + 1);
-        known.iter().enumerate().filter(|(_, t)| serves(t, made_for)).for_each(|(i, _)| bits.insert(i + 1));
+        known
+            .iter()
+            .enumerate()
+            .filter(|(_, t)| serves(t, made_for))
+            .for_each(|(i, _)| bits.insert(i + 1));
         bits
     }
 }

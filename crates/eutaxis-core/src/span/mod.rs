@@ -1,5 +1,6 @@
-//! Which interpreters, on which targets, can hold all that is asked for; and if none can, into how many environments the
-//! asks must be split. The cells are searches like any other; here is what is read off them.
+//! Which interpreters, on which targets, can hold all that is asked for; and if none can, into how
+//! many environments the asks must be split. The cells are searches like any other; here is what is
+//! read off them.
 
 mod series;
 mod split;
@@ -94,11 +95,19 @@ impl Matrix {
         let columns = rows.iter().map(Vec::len).max().unwrap_or(0);
         let mut newest: Vec<BTreeMap<Name, Version>> = vec![BTreeMap::new(); columns];
         for (column, cell) in rows.iter().flat_map(|row| row.iter().enumerate()) {
-            let (Some(solution), Some(newest)) = (cell.solution(), newest.get_mut(column)) else { continue };
+            let (Some(solution), Some(newest)) = (cell.solution(), newest.get_mut(column)) else {
+                continue;
+            };
             // What has only source there is no gain over an older wheel.
-            for chosen in solution.chosen.iter().filter(|c| c.verdict == Verdict::Ready) {
+            for chosen in solution
+                .chosen
+                .iter()
+                .filter(|c| c.verdict == Verdict::Ready)
+            {
                 let version = chosen.version.public();
-                let known = newest.entry(chosen.project.clone()).or_insert_with(|| version.clone());
+                let known = newest
+                    .entry(chosen.project.clone())
+                    .or_insert_with(|| version.clone());
                 if *known < version {
                     *known = version;
                 }
@@ -114,36 +123,55 @@ impl Matrix {
 
     /// Projects that are older in a cell than in another row of its column.
     pub fn lost(&self, row: usize, column: usize) -> Vec<Lost> {
-        let solution = self.rows.get(row).and_then(|r| r.get(column)).and_then(Cell::solution);
-        let (Some(solution), Some(newest)) = (solution, self.newest.get(column)) else { return Vec::new() };
+        let solution = self
+            .rows
+            .get(row)
+            .and_then(|r| r.get(column))
+            .and_then(Cell::solution);
+        let (Some(solution), Some(newest)) = (solution, self.newest.get(column)) else {
+            return Vec::new();
+        };
         let older = solution.chosen.iter().filter_map(|chosen| {
             let newest = newest.get(&chosen.project)?;
             let here = chosen.version.public();
-            (here < *newest).then(|| Lost { project: chosen.project.clone(), here, newest: newest.clone() })
+            (here < *newest).then(|| Lost {
+                project: chosen.project.clone(),
+                here,
+                newest: newest.clone(),
+            })
         });
         older.collect()
     }
 
     /// Whether a row holds everything in every column.
     pub fn holds(&self, row: usize) -> bool {
-        self.rows.get(row).is_some_and(|r| !r.is_empty() && r.iter().all(|c| c.solution().is_some()))
+        self.rows
+            .get(row)
+            .is_some_and(|r| !r.is_empty() && r.iter().all(|c| c.solution().is_some()))
     }
 
     /// How many projects of a cell have only source.
     pub fn built(&self, row: usize, column: usize) -> usize {
-        let solution = self.rows.get(row).and_then(|r| r.get(column)).and_then(Cell::solution);
+        let solution = self
+            .rows
+            .get(row)
+            .and_then(|r| r.get(column))
+            .and_then(Cell::solution);
         solution.map_or(0, Solution::built)
     }
 
     /// In how many columns a row's interpreter is younger than the time of the held asks.
     fn younger(&self, row: usize, began: Option<Timestamp>) -> usize {
         let is_younger = |cell: &&Cell| cell.solution().is_some_and(|s| s.is_of_before(began));
-        self.rows.get(row).map_or(0, |cells| cells.iter().filter(is_younger).count())
+        self.rows
+            .get(row)
+            .map_or(0, |cells| cells.iter().filter(is_younger).count())
     }
 
-    /// The row to take: of those that hold everything, the one in which the fewest projects must be built, then whose
-    /// interpreter is of the time of what is asked for (docs/choice.md, dates), then in which the fewest are older, then one that is
-    /// here, then the newest. `interpreters` says of each row when its series began, and whether it is on this machine.
+    /// The row to take: of those that hold everything, the one in which the fewest projects must be
+    /// built, then whose interpreter is of the time of what is asked for (docs/choice.md, dates),
+    /// then in which the fewest are older, then one that is here, then the newest. `interpreters`
+    /// says of each row when its series began, and whether it is on this machine.
     pub fn best(&self, interpreters: &[(Option<Timestamp>, bool)]) -> Option<Best> {
         let interpreter = |row: usize| interpreters.get(row).copied().unwrap_or((None, false));
         let over_all = |row: usize, of: &dyn Fn(usize, usize) -> usize| {
@@ -175,7 +203,11 @@ impl Matrix {
         } else {
             Cost::Absent
         };
-        Some(Best { passed_over: newer.into_iter().map(|b| b.row).collect(), cost, ..best })
+        Some(Best {
+            passed_over: newer.into_iter().map(|b| b.row).collect(),
+            cost,
+            ..best
+        })
     }
 }
 
@@ -188,9 +220,16 @@ pub fn in_few_words(clash: &Clash) -> (&'static str, String) {
         FactKind::Bar(BarKind::Accelerator) | FactKind::Built => Some(("no build", &f.project)),
         _ => None,
     });
-    let source =
-        clash.facts.iter().find(|f| f.kind == FactKind::Bar(BarKind::Wheels)).map(|f| ("only source", &f.project));
-    let absent = clash.facts.iter().find(|f| f.kind == FactKind::Bar(BarKind::Absent)).map(|f| ("absent", &f.project));
+    let source = clash
+        .facts
+        .iter()
+        .find(|f| f.kind == FactKind::Bar(BarKind::Wheels))
+        .map(|f| ("only source", &f.project));
+    let absent = clash
+        .facts
+        .iter()
+        .find(|f| f.kind == FactKind::Bar(BarKind::Absent))
+        .map(|f| ("absent", &f.project));
     match place.or(source).or(absent) {
         Some((word, project)) => (word, project.clone()),
         None => {

@@ -1,11 +1,13 @@
 //! The smallest split of the asks into environments, each with an interpreter of its own.
 //!
-//! Which asks cannot be together under an interpreter is learned from the clashes: a split is only tried when it parts every
-//! set of asks that is known to clash, so that every trial either succeeds or teaches a new one. First two environments, with
-//! as few asks as can be in the second; where two do not do, what was taken out is split again.
+//! Which asks cannot be together under an interpreter is learned from the clashes: a split is only
+//! tried when it parts every set of asks that is known to clash, so that every trial either
+//! succeeds or teaches a new one. First two environments, with as few asks as can be in the second;
+//! where two do not do, what was taken out is split again.
 //!
-//! A clash that rests on a yanked file or a pre-release forbids only the very asks that were tried: another ask may pin that
-//! file or name that pre-release, and so what goes nowhere alone may hold beside it.
+//! A clash that rests on a yanked file or a pre-release forbids only the very asks that were tried:
+//! another ask may pin that file or name that pre-release, and so what goes nowhere alone may hold
+//! beside it.
 
 use std::collections::HashMap;
 
@@ -40,8 +42,9 @@ pub enum Split {
     GaveUp,
 }
 
-/// The smallest split of the asks of problems that differ in their targets only: `problems[row][column]`, newest row first;
-/// rows without problems are out. `known` are clashes that were found already, each with its row.
+/// The smallest split of the asks of problems that differ in their targets only:
+/// `problems[row][column]`, newest row first; rows without problems are out. `known` are clashes
+/// that were found already, each with its row.
 ///
 /// # Errors
 /// When facts cannot be had.
@@ -50,7 +53,9 @@ pub fn split<S: Solver>(
     known: &[(usize, &Clash)],
     solver: &mut S,
 ) -> Result<Split, S::Error> {
-    let Some(asks) = problems.iter().flatten().next().map(|p| p.asks.clone()) else { return Ok(Split::GaveUp) };
+    let Some(asks) = problems.iter().flatten().next().map(|p| p.asks.clone()) else {
+        return Ok(Split::GaveUp);
+    };
     let mut splitter = Splitter {
         problems,
         asks: &asks,
@@ -86,9 +91,17 @@ struct Splitter<'a, S: Solver> {
 impl<S: Solver> Splitter<'_, S> {
     fn learn(&mut self, row: usize, clash: &Clash) {
         let core = clash.asked(self.asks);
-        let lets_in = |kind: FactKind| matches!(kind, FactKind::Bar(BarKind::Yanked | BarKind::Prerelease));
-        let kept = if clash.facts.iter().any(|f| lets_in(f.kind)) { &mut self.liftable } else { &mut self.cores };
-        if let Some(cores) = kept.get_mut(row).filter(|cores| !core.is_empty() && !cores.contains(&core)) {
+        let lets_in =
+            |kind: FactKind| matches!(kind, FactKind::Bar(BarKind::Yanked | BarKind::Prerelease));
+        let kept = if clash.facts.iter().any(|f| lets_in(f.kind)) {
+            &mut self.liftable
+        } else {
+            &mut self.cores
+        };
+        if let Some(cores) = kept
+            .get_mut(row)
+            .filter(|cores| !core.is_empty() && !cores.contains(&core))
+        {
             cores.push(core);
         }
     }
@@ -97,7 +110,10 @@ impl<S: Solver> Splitter<'_, S> {
     fn may_hold(&self, row: usize, asks: &[usize]) -> bool {
         let within = |core: &Vec<usize>| core.iter().all(|a| asks.contains(a));
         self.problems.get(row).is_some_and(|p| !p.is_empty())
-            && self.cores.get(row).is_some_and(|cores| !cores.iter().any(within))
+            && self
+                .cores
+                .get(row)
+                .is_some_and(|cores| !cores.iter().any(within))
     }
 
     /// Solutions for these asks under an interpreter, one per column.
@@ -116,9 +132,15 @@ impl<S: Solver> Splitter<'_, S> {
             }
             self.left -= 1;
             let mut problem = problem.clone();
-            problem.asks = asks.iter().filter_map(|i| self.asks.get(*i)).cloned().collect();
+            problem.asks = asks
+                .iter()
+                .filter_map(|i| self.asks.get(*i))
+                .cloned()
+                .collect();
             match self.solver.solve(&problem)? {
-                End::Settled(solution) => solutions.iter_mut().for_each(|s| s.push(solution.clone())),
+                End::Settled(solution) => {
+                    solutions.iter_mut().for_each(|s| s.push(solution.clone()))
+                }
                 End::Clash(clash) => {
                     self.learn(row, &clash);
                     solutions = None;
@@ -138,7 +160,11 @@ impl<S: Solver> Splitter<'_, S> {
     fn anywhere(&mut self, asks: &[usize]) -> Result<Option<Part>, S::Error> {
         for row in 0..self.problems.len() {
             if let Some(solutions) = self.holds(row, asks)? {
-                return Ok(Some(Part { asks: asks.to_vec(), row, solutions }));
+                return Ok(Some(Part {
+                    asks: asks.to_vec(),
+                    row,
+                    solutions,
+                }));
             }
         }
         Ok(None)
@@ -149,11 +175,18 @@ impl<S: Solver> Splitter<'_, S> {
             return Ok(Split::Parts(vec![part]));
         }
         if let [only] = asks {
-            return Ok(if self.left == 0 { Split::GaveUp } else { Split::Nowhere(*only) });
+            return Ok(if self.left == 0 {
+                Split::GaveUp
+            } else {
+                Split::Nowhere(*only)
+            });
         }
-        // An ask that goes nowhere by itself cannot be helped by any split, unless its clash is one that another ask lifts.
+        // An ask that goes nowhere by itself cannot be helped by any split, unless its clash is one
+        // that another ask lifts.
         let mut nowhere = None;
-        let mut contested: Vec<usize> = (0..self.problems.len()).flat_map(|row| self.contested(row, asks)).collect();
+        let mut contested: Vec<usize> = (0..self.problems.len())
+            .flat_map(|row| self.contested(row, asks))
+            .collect();
         contested.sort_unstable();
         contested.dedup();
         for ask in contested {
@@ -175,15 +208,26 @@ impl<S: Solver> Splitter<'_, S> {
                 let mut choice = Choice::first(size);
                 let mut worth = self.contested(row, asks);
                 loop {
-                    // Only asks that are known to clash are worth taking out; when more become known, it begins anew.
+                    // Only asks that are known to clash are worth taking out; when more become
+                    // known, it begins anew.
                     let now = self.contested(row, asks);
                     if now != worth {
                         (worth, choice) = (now, Choice::first(size));
                     }
-                    let Some(apart) = choice.of(&worth) else { break };
-                    let rest: Vec<usize> = asks.iter().copied().filter(|a| !apart.contains(a)).collect();
+                    let Some(apart) = choice.of(&worth) else {
+                        break;
+                    };
+                    let rest: Vec<usize> = asks
+                        .iter()
+                        .copied()
+                        .filter(|a| !apart.contains(a))
+                        .collect();
                     if let Some(solutions) = self.holds(row, &rest)? {
-                        let part = Part { asks: rest, row, solutions };
+                        let part = Part {
+                            asks: rest,
+                            row,
+                            solutions,
+                        };
                         if let Some(other) = self.anywhere(&apart)? {
                             return Ok(Split::Parts(vec![part, other]));
                         }
@@ -200,7 +244,9 @@ impl<S: Solver> Splitter<'_, S> {
         }
         for (part, apart) in taken_out {
             match self.split(&apart)? {
-                Split::Parts(others) => return Ok(Split::Parts(std::iter::once(part).chain(others).collect())),
+                Split::Parts(others) => {
+                    return Ok(Split::Parts(std::iter::once(part).chain(others).collect()));
+                }
                 Split::Nowhere(ask) if self.may_be_lifted(ask) => nowhere = nowhere.or(Some(ask)),
                 other => return Ok(other),
             }
@@ -215,27 +261,45 @@ impl<S: Solver> Splitter<'_, S> {
 
     /// Asks that clash with others under an interpreter, as far as that is known, in their order.
     fn contested(&self, row: usize, asks: &[usize]) -> Vec<usize> {
-        let cores = self.cores.get(row).into_iter().chain(self.liftable.get(row)).flatten();
-        let mut found: Vec<usize> = cores.flatten().copied().filter(|a| asks.contains(a)).collect();
+        let cores = self
+            .cores
+            .get(row)
+            .into_iter()
+            .chain(self.liftable.get(row))
+            .flatten();
+        let mut found: Vec<usize> = cores
+            .flatten()
+            .copied()
+            .filter(|a| asks.contains(a))
+            .collect();
         found.sort_unstable();
         found.dedup();
         found
     }
 }
 
-/// A choice of so many things out of some, as places; the last ones first, so that what is asked for first stays together.
+/// A choice of so many things out of some, as places; the last ones first, so that what is asked
+/// for first stays together.
 struct Choice {
     places: Vec<usize>,
 }
 
 impl Choice {
     fn first(size: usize) -> Self {
-        Choice { places: (0..size).collect() }
+        Choice {
+            places: (0..size).collect(),
+        }
     }
 
     /// The chosen things; none when there are not so many.
     fn of(&self, things: &[usize]) -> Option<Vec<usize>> {
-        let chosen = self.places.iter().map(|p| things.len().checked_sub(p + 1).and_then(|i| things.get(i)).copied());
+        let chosen = self.places.iter().map(|p| {
+            things
+                .len()
+                .checked_sub(p + 1)
+                .and_then(|i| things.get(i))
+                .copied()
+        });
         let mut chosen = chosen.collect::<Option<Vec<usize>>>()?;
         chosen.sort_unstable();
         Some(chosen)
@@ -248,7 +312,11 @@ impl Choice {
             if let Some(place) = self.places.get_mut(i).filter(|p| **p + (size - i) < of) {
                 *place += 1;
                 let from = *place;
-                self.places.iter_mut().skip(i + 1).enumerate().for_each(|(k, p)| *p = from + k + 1);
+                self.places
+                    .iter_mut()
+                    .skip(i + 1)
+                    .enumerate()
+                    .for_each(|(k, p)| *p = from + k + 1);
                 return true;
             }
         }
@@ -268,7 +336,10 @@ mod tests {
         while choice.next(things.len()) {
             all.push(choice.of(&things).unwrap());
         }
-        assert_eq!(all, [[12, 13], [11, 13], [10, 13], [11, 12], [10, 12], [10, 11]]);
+        assert_eq!(
+            all,
+            [[12, 13], [11, 13], [10, 13], [11, 12], [10, 12], [10, 11]]
+        );
         assert!(Choice::first(5).of(&things).is_none());
     }
 }

@@ -17,7 +17,8 @@ use crate::knowledge::{Families, Family, MadeFor, Number, Runs};
 pub struct Accelerator {
     /// The family.
     pub family: Arc<Family>,
-    /// The toolkit that is installed or wanted: builds for it are preferred, and without a driver none newer is taken.
+    /// The toolkit that is installed or wanted: builds for it are preferred, and without a driver
+    /// none newer is taken.
     pub toolkit: Option<Number>,
     /// The driver, which decides what runs.
     pub driver: Option<Number>,
@@ -59,12 +60,20 @@ impl Accelerator {
         let mut words = text.split_whitespace();
         let form = || {
             Fault::new(
-                format!("an accelerator is FAMILY [toolkit V] [driver V] [device D], not `{}`", escaped(text.trim())),
+                format!(
+                    "an accelerator is FAMILY [toolkit V] [driver V] [device D], not `{}`",
+                    escaped(text.trim())
+                ),
                 0,
             )
         };
         let family = Arc::clone(families.named(words.next().ok_or_else(form)?)?);
-        let mut found = Accelerator { family, toolkit: None, driver: None, devices: Vec::new() };
+        let mut found = Accelerator {
+            family,
+            toolkit: None,
+            driver: None,
+            devices: Vec::new(),
+        };
         while let Some(key) = words.next() {
             let value = words.next().ok_or_else(form)?;
             match key {
@@ -83,26 +92,39 @@ impl Accelerator {
     /// Why it does not, in a sentence without final stop.
     fn runs(&self, toolkit: &Number, system: System) -> Result<Runs, String> {
         let name = &self.family.name;
-        let runs = match (&self.driver, &self.toolkit) {
-            (Some(driver), _) => self.family.runs(toolkit, driver, system).ok_or_else(|| {
-                match self.family.highest_toolkit(driver, system) {
-                    Some(highest) => format!("needs {name} {toolkit}; driver {driver} runs up to {highest}"),
-                    None => format!("needs {name} {toolkit}; driver {driver} runs no toolkit that is known"),
+        let runs =
+            match (&self.driver, &self.toolkit) {
+                (Some(driver), _) => self.family.runs(toolkit, driver, system).ok_or_else(
+                    || match self.family.highest_toolkit(driver, system) {
+                        Some(highest) => {
+                            format!("needs {name} {toolkit}; driver {driver} runs up to {highest}")
+                        }
+                        None => format!(
+                            "needs {name} {toolkit}; driver {driver} runs no toolkit that is known"
+                        ),
+                    },
+                )?,
+                (None, Some(here)) if toolkit > here && !here.is_within(toolkit) => {
+                    return Err(format!(
+                        "needs {name} {toolkit}; this target has toolkit {here} and names no driver"
+                    ));
                 }
-            })?,
-            (None, Some(here)) if toolkit > here && !here.is_within(toolkit) => {
-                return Err(format!("needs {name} {toolkit}; this target has toolkit {here} and names no driver"));
-            }
-            _ => Runs::Fully,
-        };
-        let judged: Vec<_> = self.devices.iter().filter_map(|d| Some((d, self.family.serves(toolkit, d)?))).collect();
+                _ => Runs::Fully,
+            };
+        let judged: Vec<_> = self
+            .devices
+            .iter()
+            .filter_map(|d| Some((d, self.family.serves(toolkit, d)?)))
+            .collect();
         match judged.first() {
             Some((device, (_, first, last))) if judged.iter().all(|(_, (served, ..))| !served) => {
                 let since = match last.filter(|l| toolkit > *l) {
                     Some(last) => format!("last served by {last}"),
                     None => format!("served since {first}"),
                 };
-                Err(format!("built for {name} {toolkit}, which does not serve device {device} ({since})"))
+                Err(format!(
+                    "built for {name} {toolkit}, which does not serve device {device} ({since})"
+                ))
             }
             _ => Ok(runs),
         }
@@ -112,16 +134,26 @@ impl Accelerator {
 impl fmt::Display for Accelerator {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.family.name)?;
-        self.toolkit.iter().try_for_each(|t| write!(f, " toolkit {t}"))?;
-        self.driver.iter().try_for_each(|d| write!(f, " driver {d}"))?;
-        self.devices.iter().try_for_each(|d| write!(f, " device {d}"))
+        self.toolkit
+            .iter()
+            .try_for_each(|t| write!(f, " toolkit {t}"))?;
+        self.driver
+            .iter()
+            .try_for_each(|d| write!(f, " driver {d}"))?;
+        self.devices
+            .iter()
+            .try_for_each(|d| write!(f, " device {d}"))
     }
 }
 
 impl Accelerators {
     /// A place without any.
     pub fn none(families: Arc<Families>) -> Self {
-        Accelerators { families, here: Vec::new(), only: None }
+        Accelerators {
+            families,
+            here: Vec::new(),
+            only: None,
+        }
     }
 
     /// Reads `none`, or accelerators with ` / ` between them.
@@ -135,7 +167,8 @@ impl Accelerators {
         }
         let mut at = 0;
         for part in text.split('/') {
-            all.here.push(Accelerator::parse(part, families).map_err(|f| f.shifted(at))?);
+            all.here
+                .push(Accelerator::parse(part, families).map_err(|f| f.shifted(at))?);
             at += part.len() + 1;
         }
         Ok(all)
@@ -144,7 +177,11 @@ impl Accelerators {
     /// As typed behind `--accelerator`.
     pub fn as_option(&self) -> String {
         let all: Vec<String> = self.here.iter().map(ToString::to_string).collect();
-        if all.is_empty() { "none".to_owned() } else { format!("\"{}\"", all.join(" / ")) }
+        if all.is_empty() {
+            "none".to_owned()
+        } else {
+            format!("\"{}\"", all.join(" / "))
+        }
     }
 
     /// Whether there is none.
@@ -157,34 +194,68 @@ impl Accelerators {
         if let Some((family, toolkit)) = &self.only {
             let same = matches!(build, MadeFor::Toolkit(f, t) if f.name == family.name && toolkit.is_within(t));
             if !same {
-                return Some(format!("{build}; only builds for {} {toolkit} are wanted", family.name));
+                return Some(format!(
+                    "{build}; only builds for {} {toolkit} are wanted",
+                    family.name
+                ));
             }
         }
-        let MadeFor::Toolkit(family, toolkit) = build else { return None };
-        let same: Vec<&Accelerator> = self.here.iter().filter(|a| a.family.name == family.name).collect();
+        let MadeFor::Toolkit(family, toolkit) = build else {
+            return None;
+        };
+        let same: Vec<&Accelerator> = self
+            .here
+            .iter()
+            .filter(|a| a.family.name == family.name)
+            .collect();
         if same.is_empty() {
             let names: Vec<&str> = self.here.iter().map(|a| a.family.name.as_str()).collect();
-            let here = if names.is_empty() { "no accelerator".to_owned() } else { names.join(", ") };
-            return Some(format!("built for {} {toolkit}; this target has {here}", family.name));
+            let here = if names.is_empty() {
+                "no accelerator".to_owned()
+            } else {
+                names.join(", ")
+            };
+            return Some(format!(
+                "built for {} {toolkit}; this target has {here}",
+                family.name
+            ));
         }
         let mut misses = same.iter().map(|a| a.runs(toolkit, system).err());
         let first = misses.next()?;
-        if misses.any(|m| m.is_none()) { None } else { first }
+        if misses.any(|m| m.is_none()) {
+            None
+        } else {
+            first
+        }
     }
 
     /// How good a build that runs here is among builds of its release.
     pub fn order(&self, build: Option<&MadeFor>, system: System) -> BuildOrder {
-        let Some(MadeFor::Toolkit(family, toolkit)) = build else { return PLAIN };
-        let tier = |a: &Accelerator| {
-            let exact = a.toolkit.as_ref().is_some_and(|t| t == toolkit || t.is_within(toolkit));
-            a.runs(toolkit, system).ok().map(|runs| match (exact, runs) {
-                (true, _) => 0,
-                (false, Runs::Fully) => 1,
-                (false, Runs::BySeries) => 2,
-            })
+        let Some(MadeFor::Toolkit(family, toolkit)) = build else {
+            return PLAIN;
         };
-        let best = self.here.iter().filter(|a| a.family.name == family.name).filter_map(tier).min();
-        best.map_or(PLAIN, |tier| BuildOrder(tier, Some(Reverse(toolkit.clone()))))
+        let tier = |a: &Accelerator| {
+            let exact = a
+                .toolkit
+                .as_ref()
+                .is_some_and(|t| t == toolkit || t.is_within(toolkit));
+            a.runs(toolkit, system)
+                .ok()
+                .map(|runs| match (exact, runs) {
+                    (true, _) => 0,
+                    (false, Runs::Fully) => 1,
+                    (false, Runs::BySeries) => 2,
+                })
+        };
+        let best = self
+            .here
+            .iter()
+            .filter(|a| a.family.name == family.name)
+            .filter_map(tier)
+            .min();
+        best.map_or(PLAIN, |tier| {
+            BuildOrder(tier, Some(Reverse(toolkit.clone())))
+        })
     }
 }
 
@@ -214,27 +285,49 @@ device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "
 "#;
 
     fn accelerators(text: &str) -> Result<Accelerators, Fault> {
-        Accelerators::parse(text, &Arc::new(Families::built_in().with(NORDGLIM).unwrap()))
+        Accelerators::parse(
+            text,
+            &Arc::new(Families::built_in().with(NORDGLIM).unwrap()),
+        )
     }
 
     fn linux() -> System {
-        Target::parse("cpython 3.11 / linux x86_64 glibc 2.35").unwrap().platform.system
+        Target::parse("cpython 3.11 / linux x86_64 glibc 2.35")
+            .unwrap()
+            .platform
+            .system
     }
 
     #[rstest]
-    #[case::too_old("nordglim driver 498.2", "nor41", Some("needs nordglim 4.1; driver 498.2 runs up to 3.9"))]
+    #[case::too_old(
+        "nordglim driver 498.2",
+        "nor41",
+        Some("needs nordglim 4.1; driver 498.2 runs up to 3.9")
+    )]
     #[case::runs("nordglim driver 498.2", "nor39", None)]
     #[case::at_the_limit("nordglim driver 510.0", "nor41", None)]
     #[case::by_series("nordglim driver 505.0", "nor42", None)]
-    #[case::just_below("nordglim driver 504.9", "nor41", Some("needs nordglim 4.1; driver 504.9 runs up to 3.9"))]
+    #[case::just_below(
+        "nordglim driver 504.9",
+        "nor41",
+        Some("needs nordglim 4.1; driver 504.9 runs up to 3.9")
+    )]
     #[case::ancient(
         "nordglim driver 1.0",
         "nor36",
         Some("needs nordglim 3.6; driver 1.0 runs no toolkit that is known")
     )]
-    #[case::none("none", "nor41", Some("built for nordglim 4.1; this target has no accelerator"))]
+    #[case::none(
+        "none",
+        "nor41",
+        Some("built for nordglim 4.1; this target has no accelerator")
+    )]
     #[case::processor("none", "cpu", None)]
-    #[case::other("cuda driver 550.60", "nor41", Some("built for nordglim 4.1; this target has cuda"))]
+    #[case::other(
+        "cuda driver 550.60",
+        "nor41",
+        Some("built for nordglim 4.1; this target has cuda")
+    )]
     #[case::two_families("cuda driver 550.60 / nordglim driver 512.4", "nor41", None)]
     #[case::device(
         "nordglim driver 512.4 device b1",
@@ -255,7 +348,11 @@ device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "
     )]
     #[case::older_than_the_toolkit("nordglim toolkit 4.1", "nor39", None)]
     #[case::nothing_known("nordglim", "nor42", None)]
-    fn builds_run_or_the_reason_is_told(#[case] here: &str, #[case] label: &str, #[case] expected: Option<&str>) {
+    fn builds_run_or_the_reason_is_told(
+        #[case] here: &str,
+        #[case] label: &str,
+        #[case] expected: Option<&str>,
+    ) {
         let here = accelerators(here).unwrap();
         let build = here.families.of_label(label).unwrap();
         assert_eq!(here.miss(&build, linux()).as_deref(), expected);
@@ -263,7 +360,8 @@ device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "
 
     #[rstest]
     #[case::newest_that_runs("nordglim driver 512.4", &["nor41", "nor39", "nor36", "nor42", "cpu"])]
-    #[case::the_stated_toolkit("nordglim toolkit 3.6 driver 535", &["nor36", "nor42", "nor41", "nor39", "cpu"])]
+    #[case::the_stated_toolkit("nordglim toolkit 3.6 driver \
+        535", &["nor36", "nor42", "nor41", "nor39", "cpu"])]
     #[case::none("none", &["cpu"])]
     fn the_best_build_comes_first(#[case] here: &str, #[case] expected: &[&str]) {
         let here = accelerators(here).unwrap();
@@ -277,15 +375,24 @@ device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "
     #[test]
     fn one_toolkit_may_be_all_that_is_wanted() {
         let mut here = accelerators("nordglim driver 535").unwrap();
-        here.only = Some((Arc::clone(here.families.named("nordglim").unwrap()), Number::parse("3.9").unwrap()));
+        here.only = Some((
+            Arc::clone(here.families.named("nordglim").unwrap()),
+            Number::parse("3.9").unwrap(),
+        ));
         let miss = |label: &str| here.miss(&here.families.of_label(label).unwrap(), linux());
         assert_eq!(miss("nor39"), None);
-        assert_eq!(miss("cpu").unwrap(), "built without accelerators; only builds for nordglim 3.9 are wanted");
+        assert_eq!(
+            miss("cpu").unwrap(),
+            "built without accelerators; only builds for nordglim 3.9 are wanted"
+        );
         assert!(miss("nor41").is_some());
     }
 
     #[rstest]
-    #[case("nordglim toolkit 4.1 driver 512.4 device b3", "nordglim toolkit 4.1 driver 512.4 device b3")]
+    #[case(
+        "nordglim toolkit 4.1 driver 512.4 device b3",
+        "nordglim toolkit 4.1 driver 512.4 device b3"
+    )]
     #[case("  NORDGLIM   driver 512.4", "nordglim driver 512.4")]
     fn the_text_form_is_read_and_shown(#[case] text: &str, #[case] shown: &str) {
         assert_eq!(accelerators(text).unwrap().here[0].to_string(), shown);
@@ -301,14 +408,31 @@ device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "
     #[case("", "FAMILY [toolkit V]")]
     fn bad_accelerators_are_refused(#[case] text: &str, #[case] part: &str) {
         let fault = accelerators(text).unwrap_err();
-        assert!(fault.to_string().contains(part) || fault.advice().is_some_and(|h| h.contains(part)), "{fault}");
+        assert!(
+            fault.to_string().contains(part) || fault.advice().is_some_and(|h| h.contains(part)),
+            "{fault}"
+        );
     }
 
     #[rstest]
     #[case("nordglim 4.1", "built for nordglim 4.1")]
     #[case("none", "built without accelerators")]
     fn what_a_build_is_for_can_be_stated(#[case] text: &str, #[case] shown: &str) {
-        assert_eq!(accelerators("none").unwrap().families.made_for(text).unwrap().to_string(), shown);
-        assert!(accelerators("none").unwrap().families.made_for("nordglim").is_err());
+        assert_eq!(
+            accelerators("none")
+                .unwrap()
+                .families
+                .made_for(text)
+                .unwrap()
+                .to_string(),
+            shown
+        );
+        assert!(
+            accelerators("none")
+                .unwrap()
+                .families
+                .made_for("nordglim")
+                .is_err()
+        );
     }
 }

@@ -56,24 +56,36 @@ pub struct Interpreter {
 }
 
 impl Interpreter {
-    /// A planned interpreter: `3.12` stands for the newest patch release of its series (docs/choice.md, Requires-Python).
+    /// A planned interpreter: `3.12` stands for the newest patch release of its series
+    /// (docs/choice.md, Requires-Python).
     ///
     /// # Errors
     /// When the version names less than a series, or a free-threaded build that does not exist.
-    pub fn planned(implementation: Implementation, version: &Version, free_threaded: bool) -> Result<Self, Fault> {
+    pub fn planned(
+        implementation: Implementation,
+        version: &Version,
+        free_threaded: bool,
+    ) -> Result<Self, Fault> {
         let parts = version.parts();
         if parts.release.len() < 2 {
-            return Err(Fault::new(format!("`{version}` names no series of an interpreter"), 0)
-                .hint(format!("write `{version}.12`, say")));
+            return Err(
+                Fault::new(format!("`{version}` names no series of an interpreter"), 0)
+                    .hint(format!("write `{version}.12`, say")),
+            );
         }
         let (major, minor) = (version.release_number(0), version.release_number(1));
         if !(2..=9).contains(&major) || minor > NEWEST_MINOR {
-            return Err(Fault::new(format!("there is no interpreter {version}"), 0).hint("for example 3.12"));
+            return Err(Fault::new(format!("there is no interpreter {version}"), 0)
+                .hint("for example 3.12"));
         }
-        let threads = free_threaded && (implementation != Implementation::Cpython || (major, minor) < (3, 13));
+        let threads = free_threaded
+            && (implementation != Implementation::Cpython || (major, minor) < (3, 13));
         if threads {
             return Err(Fault::new(
-                format!("there is no free-threaded build of {} {version}", implementation.name()),
+                format!(
+                    "there is no free-threaded build of {} {version}",
+                    implementation.name()
+                ),
                 0,
             ));
         }
@@ -86,12 +98,21 @@ impl Interpreter {
         let own = series.and_then(|s| Version::parse(s.implementation_version.as_deref()?).ok());
         let abis = planned_abis(&implementation, major, minor, free_threaded);
         let implementation_version = own.unwrap_or_else(|| full.clone());
-        Ok(Interpreter { implementation, version: full, implementation_version, abis, free_threaded })
+        Ok(Interpreter {
+            implementation,
+            version: full,
+            implementation_version,
+            abis,
+            free_threaded,
+        })
     }
 
     /// Major and minor of the language.
     pub fn series(&self) -> (u64, u64) {
-        (self.version.release_number(0), self.version.release_number(1))
+        (
+            self.version.release_number(0),
+            self.version.release_number(1),
+        )
     }
 
     /// `3.12`, as `python_version` in markers.
@@ -111,20 +132,22 @@ impl Interpreter {
         format!("{prefix}{major}{minor}")
     }
 
-    /// Whether an interpreter part of a tag is this interpreter's own. Asked for every tag of every file, so nothing is
-    /// allocated.
+    /// Whether an interpreter part of a tag is this interpreter's own. Asked for every tag of every
+    /// file, so nothing is allocated.
     pub(super) fn is_own_tag(&self, python: &str) -> bool {
         let prefix = match &self.implementation {
             Implementation::Cpython => "cp",
             Implementation::Pypy => "pp",
             Implementation::Other(name) => name,
         };
-        let series = python.strip_prefix(prefix).and_then(|rest| self.minor_in(rest));
+        let series = python
+            .strip_prefix(prefix)
+            .and_then(|rest| self.minor_in(rest));
         series == Some(Some(self.series().1))
     }
 
-    /// The minor in the digits of a tag: the first digit is the major, the rest the minor; `Some(None)` when only the
-    /// major stands there, none when it is another major or no number.
+    /// The minor in the digits of a tag: the first digit is the major, the rest the minor;
+    /// `Some(None)` when only the major stands there, none when it is another major or no number.
     pub(super) fn minor_in(&self, digits: &str) -> Option<Option<u64>> {
         let first = digits.bytes().next().filter(u8::is_ascii_digit)?;
         if u64::from(first - b'0') != self.series().0 {
@@ -134,21 +157,35 @@ impl Interpreter {
         if rest.is_empty() {
             return Some(None);
         }
-        let plain = rest.bytes().all(|b| b.is_ascii_digit()) && (rest.len() == 1 || !rest.starts_with('0'));
-        if plain { rest.parse().ok().map(Some) } else { None }
+        let plain =
+            rest.bytes().all(|b| b.is_ascii_digit()) && (rest.len() == 1 || !rest.starts_with('0'));
+        if plain {
+            rest.parse().ok().map(Some)
+        } else {
+            None
+        }
     }
 
     /// Loads wheels of the stable ABI (PEP 384): CPython 3.2 and later with the global lock.
     pub fn takes_stable_abi(&self) -> bool {
         let (major, minor) = self.series();
-        self.implementation == Implementation::Cpython && !self.free_threaded && major == 3 && minor >= 2
+        self.implementation == Implementation::Cpython
+            && !self.free_threaded
+            && major == 3
+            && minor >= 2
     }
 }
 
-fn planned_abis(implementation: &Implementation, major: u64, minor: u64, free_threaded: bool) -> Vec<String> {
+fn planned_abis(
+    implementation: &Implementation,
+    major: u64,
+    minor: u64,
+    free_threaded: bool,
+) -> Vec<String> {
     match implementation {
         Implementation::Cpython => {
-            // Up to 3.7 the memory allocator is part of the tag; 2.7 on Linux was built with wide characters.
+            // Up to 3.7 the memory allocator is part of the tag; 2.7 on Linux was built with wide
+            // characters.
             let flags = match (major, minor) {
                 (2, _) => "mu",
                 (3, 0..=7) => "m",
@@ -166,6 +203,11 @@ fn planned_abis(implementation: &Implementation, major: u64, minor: u64, free_th
 impl fmt::Display for Interpreter {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let threads = if self.free_threaded { "t" } else { "" };
-        write!(f, "{} {}{threads}", self.implementation.name(), self.version)
+        write!(
+            f,
+            "{} {}{threads}",
+            self.implementation.name(),
+            self.version
+        )
     }
 }

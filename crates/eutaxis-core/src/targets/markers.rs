@@ -5,7 +5,15 @@ use crate::marker::MarkerValues;
 
 pub(super) fn planned(interpreter: &Interpreter, platform: &Platform) -> MarkerValues {
     let (os_name, sys_platform, platform_system) = match platform.system {
-        System::Linux(_) => ("posix", if interpreter.series().0 == 2 { "linux2" } else { "linux" }, "Linux"),
+        System::Linux(_) => (
+            "posix",
+            if interpreter.series().0 == 2 {
+                "linux2"
+            } else {
+                "linux"
+            },
+            "Linux",
+        ),
         System::Macos(..) => ("posix", "darwin", "Darwin"),
         System::Windows => ("nt", "win32", "Windows"),
     };

@@ -34,13 +34,22 @@ pub struct Target {
 
 impl Target {
     /// A planned target: marker values are those that such a machine reports (docs/targets.md).
-    pub fn planned(interpreter: Interpreter, platform: Platform, accelerators: Accelerators) -> Self {
+    pub fn planned(
+        interpreter: Interpreter,
+        platform: Platform,
+        accelerators: Accelerators,
+    ) -> Self {
         let markers = markers::planned(&interpreter, &platform);
-        Target { interpreter, platform, accelerators, markers }
+        Target {
+            interpreter,
+            platform,
+            accelerators,
+            markers,
+        }
     }
 
-    /// Reads the text form: `INTERPRETER / PLATFORM [/ ACCELERATOR]...`, as in `cpython 3.9 / linux armv7l glibc 2.31`,
-    /// with the families of accelerators that are compiled in.
+    /// Reads the text form: `INTERPRETER / PLATFORM [/ ACCELERATOR]...`, as in `cpython 3.9 / linux
+    /// armv7l glibc 2.31`, with the families of accelerators that are compiled in.
     ///
     /// # Errors
     /// When a part is missing or not understood, with its place.
@@ -56,10 +65,15 @@ impl Target {
         spec::target(text, families)
     }
 
-    /// The same place with another interpreter: marker values are those that such a machine reports.
+    /// The same place with another interpreter: marker values are those that such a machine
+    /// reports.
     #[must_use]
     pub fn with_interpreter(&self, interpreter: Interpreter) -> Self {
-        Target::planned(interpreter, self.platform.clone(), self.accelerators.clone())
+        Target::planned(
+            interpreter,
+            self.platform.clone(),
+            self.accelerators.clone(),
+        )
     }
 }
 
@@ -73,6 +87,8 @@ impl Target {
     /// What it is but for the interpreter, as it is written: platform and accelerators.
     pub fn place(&self) -> String {
         let accelerators = self.accelerators.here.iter().map(|a| format!(" / {a}"));
-        std::iter::once(self.platform.to_string()).chain(accelerators).collect()
+        std::iter::once(self.platform.to_string())
+            .chain(accelerators)
+            .collect()
     }
 }

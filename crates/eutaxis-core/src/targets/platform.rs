@@ -1,4 +1,5 @@
-//! The platform of a target, and the place of a platform tag in its best-first list (PEP 600; platform compatibility tags).
+//! The platform of a target, and the place of a platform tag in its best-first list (PEP 600;
+//! platform compatibility tags).
 //!
 //! The list is never made: the place of a tag is computed from its numbers.
 
@@ -31,7 +32,8 @@ pub enum System {
 pub struct Platform {
     /// The operating system.
     pub system: System,
-    /// Architectures as tags name them, best first; one but for 32-bit ARM programs on a 64-bit kernel.
+    /// Architectures as tags name them, best first; one but for 32-bit ARM programs on a 64-bit
+    /// kernel.
     archs: Vec<String>,
     /// The kernel's word for the processor.
     machine: String,
@@ -63,7 +65,13 @@ pub enum PlatformMiss {
 const ALIASES: [(&str, u32, &[&str]); 3] = [
     ("manylinux1", 5, &["x86_64", "i686"]),
     ("manylinux2010", 12, &["x86_64", "i686"]),
-    ("manylinux2014", 17, &["x86_64", "i686", "aarch64", "armv7l", "ppc64", "ppc64le", "s390x"]),
+    (
+        "manylinux2014",
+        17,
+        &[
+            "x86_64", "i686", "aarch64", "armv7l", "ppc64", "ppc64le", "s390x",
+        ],
+    ),
 ];
 
 /// Fat formats of macOS and what they hold.
@@ -78,8 +86,8 @@ const FAT: [(&str, &[&str]); 7] = [
 ];
 
 impl Platform {
-    /// A Linux platform. `machine` is the kernel's word; `bits` those of the interpreter: 32-bit programs on a 64-bit
-    /// kernel take 32-bit files (PEP 425, platform tag).
+    /// A Linux platform. `machine` is the kernel's word; `bits` those of the interpreter: 32-bit
+    /// programs on a 64-bit kernel take 32-bit files (PEP 425, platform tag).
     pub fn linux(machine: &str, bits: u32, libc: Libc) -> Self {
         let archs: Vec<&str> = match (machine, bits) {
             ("x86_64", 32) | ("i386" | "i486" | "i586", _) => vec!["i686"],
@@ -88,12 +96,20 @@ impl Platform {
             _ => vec![machine],
         };
         let archs = archs.into_iter().map(str::to_owned).collect();
-        Platform { system: System::Linux(libc), archs, machine: machine.to_owned() }
+        Platform {
+            system: System::Linux(libc),
+            archs,
+            machine: machine.to_owned(),
+        }
     }
 
     /// A macOS platform; `arch` is what the process runs as.
     pub fn macos(arch: &str, major: u32, minor: u32) -> Self {
-        Platform { system: System::Macos(major, minor), archs: vec![arch.to_owned()], machine: arch.to_owned() }
+        Platform {
+            system: System::Macos(major, minor),
+            archs: vec![arch.to_owned()],
+            machine: arch.to_owned(),
+        }
     }
 
     /// A Windows platform: `x86_64`, `i686` or `aarch64`, in any of their usual names.
@@ -104,7 +120,11 @@ impl Platform {
             "aarch64" | "arm64" => ("aarch64".to_owned(), "ARM64".to_owned()),
             other => (other.to_owned(), other.to_owned()),
         };
-        Platform { system: System::Windows, archs: vec![arch], machine }
+        Platform {
+            system: System::Windows,
+            archs: vec![arch],
+            machine,
+        }
     }
 
     /// The userland's architecture, as tags commonly name it.
@@ -117,8 +137,8 @@ impl Platform {
         self.archs.iter().any(|a| a == arch)
     }
 
-    /// Whether its programs load compiled files of an architecture. Such files do not tell generations of 32-bit ARM with
-    /// floating point apart.
+    /// Whether its programs load compiled files of an architecture. Such files do not tell
+    /// generations of 32-bit ARM with floating point apart.
     pub fn loads_arch(&self, arch: &str) -> bool {
         self.takes_arch(arch) || (arch == "armv7l" && self.arch().starts_with("armv"))
     }
@@ -136,7 +156,11 @@ impl Platform {
             System::Linux(Libc::Static) => archs,
             System::Linux(Libc::Musl(_, minor)) => archs * (minor + 2),
             System::Linux(Libc::Glibc(major, minor)) => {
-                self.archs.iter().map(|a| glibc_before(major, minor, a, None)).sum::<u32>() + archs
+                self.archs
+                    .iter()
+                    .map(|a| glibc_before(major, minor, a, None))
+                    .sum::<u32>()
+                    + archs
             }
             System::Macos(major, minor) => self.macos_count(major, minor),
         }
@@ -166,13 +190,26 @@ impl Platform {
         let same_arch = |arch: &str| self.archs.iter().any(|a| a == arch);
         match (theirs, self.system) {
             (None, _) => PlatformMiss::Unknown(tag.to_owned()),
-            (Some(TagFacts::Windows(_)), System::Linux(_) | System::Macos(..)) => PlatformMiss::OtherSystem("Windows"),
-            (Some(TagFacts::Macos(..)), System::Linux(_) | System::Windows) => PlatformMiss::OtherSystem("macOS"),
-            (Some(TagFacts::Linux { .. }), System::Windows | System::Macos(..)) => PlatformMiss::OtherSystem("Linux"),
+            (Some(TagFacts::Windows(_)), System::Linux(_) | System::Macos(..)) => {
+                PlatformMiss::OtherSystem("Windows")
+            }
+            (Some(TagFacts::Macos(..)), System::Linux(_) | System::Windows) => {
+                PlatformMiss::OtherSystem("macOS")
+            }
+            (Some(TagFacts::Linux { .. }), System::Windows | System::Macos(..)) => {
+                PlatformMiss::OtherSystem("Linux")
+            }
             (Some(TagFacts::Windows(arch)), _) => PlatformMiss::OtherArch(arch.to_owned()),
-            (Some(TagFacts::Macos(major, minor, format)), System::Macos(here_major, here_minor)) => {
+            (
+                Some(TagFacts::Macos(major, minor, format)),
+                System::Macos(here_major, here_minor),
+            ) => {
                 if (major, minor) > (here_major, here_minor) && self.formats().contains(&format) {
-                    PlatformMiss::TooOld { what: "macOS", needs: (major, minor), here: (here_major, here_minor) }
+                    PlatformMiss::TooOld {
+                        what: "macOS",
+                        needs: (major, minor),
+                        here: (here_major, here_minor),
+                    }
                 } else {
                     PlatformMiss::OtherArch(format.to_owned())
                 }
@@ -182,12 +219,16 @@ impl Platform {
                     return PlatformMiss::OtherArch(arch.to_owned());
                 }
                 match (libc, here) {
-                    (Some(Libc::Glibc(a, b)), Libc::Glibc(x, y)) => {
-                        PlatformMiss::TooOld { what: "glibc", needs: (a, b), here: (x, y) }
-                    }
-                    (Some(Libc::Musl(a, b)), Libc::Musl(x, y)) => {
-                        PlatformMiss::TooOld { what: "musl", needs: (a, b), here: (x, y) }
-                    }
+                    (Some(Libc::Glibc(a, b)), Libc::Glibc(x, y)) => PlatformMiss::TooOld {
+                        what: "glibc",
+                        needs: (a, b),
+                        here: (x, y),
+                    },
+                    (Some(Libc::Musl(a, b)), Libc::Musl(x, y)) => PlatformMiss::TooOld {
+                        what: "musl",
+                        needs: (a, b),
+                        here: (x, y),
+                    },
                     (Some(Libc::Glibc(..)), _) => PlatformMiss::OtherLibc("glibc"),
                     (Some(Libc::Musl(..)), _) => PlatformMiss::OtherLibc("musl"),
                     _ => PlatformMiss::Unknown(tag.to_owned()),
@@ -210,20 +251,37 @@ impl Platform {
             return Some(self.count() - archs + self.arch_index(arch)?);
         }
         match (describe(tag)?, libc) {
-            (TagFacts::Linux { libc: Some(Libc::Glibc(major, minor)), arch }, Libc::Glibc(here_major, here_minor)) => {
+            (
+                TagFacts::Linux {
+                    libc: Some(Libc::Glibc(major, minor)),
+                    arch,
+                },
+                Libc::Glibc(here_major, here_minor),
+            ) => {
                 let place = self.arch_index(arch)?;
                 if major != here_major || minor > here_minor || minor < glibc_floor(major, arch) {
                     return None;
                 }
                 let alias = u32::from(!tag.starts_with("manylinux_"));
                 // The lists of several architectures follow each other.
-                let before: u32 =
-                    self.archs.iter().take(place as usize).map(|a| glibc_before(here_major, here_minor, a, None)).sum();
+                let before: u32 = self
+                    .archs
+                    .iter()
+                    .take(place as usize)
+                    .map(|a| glibc_before(here_major, here_minor, a, None))
+                    .sum();
                 Some(before + glibc_before(here_major, here_minor, arch, Some(minor)) + alias)
             }
-            (TagFacts::Linux { libc: Some(Libc::Musl(major, minor)), arch }, Libc::Musl(here_major, here_minor)) => {
+            (
+                TagFacts::Linux {
+                    libc: Some(Libc::Musl(major, minor)),
+                    arch,
+                },
+                Libc::Musl(here_major, here_minor),
+            ) => {
                 let place = self.arch_index(arch)?;
-                (major == here_major && minor <= here_minor).then(|| place * (here_minor + 1) + here_minor - minor)
+                (major == here_major && minor <= here_minor)
+                    .then(|| place * (here_minor + 1) + here_minor - minor)
             }
             _ => None,
         }
@@ -240,12 +298,16 @@ impl Platform {
                 Libc::Glibc(major, minor) => {
                     for y in (glibc_floor(major, arch)..=minor).rev() {
                         tags.push(format!("manylinux_{major}_{y}_{arch}"));
-                        tags.extend(alias_of(major, y, arch).map(|alias| format!("{alias}_{arch}")));
+                        tags.extend(
+                            alias_of(major, y, arch).map(|alias| format!("{alias}_{arch}")),
+                        );
                     }
                 }
-                Libc::Musl(major, minor) => {
-                    tags.extend((0..=minor).rev().map(|y| format!("musllinux_{major}_{y}_{arch}")))
-                }
+                Libc::Musl(major, minor) => tags.extend(
+                    (0..=minor)
+                        .rev()
+                        .map(|y| format!("musllinux_{major}_{y}_{arch}")),
+                ),
                 Libc::Static => {}
             }
         }
@@ -256,7 +318,14 @@ impl Platform {
     /// The formats of macOS that hold this architecture, best first.
     fn formats(&self) -> &'static [&'static str] {
         match self.arch() {
-            "x86_64" => &["x86_64", "intel", "fat3", "fat64", "universal2", "universal"],
+            "x86_64" => &[
+                "x86_64",
+                "intel",
+                "fat3",
+                "fat64",
+                "universal2",
+                "universal",
+            ],
             "arm64" => &["arm64", "universal2"],
             "i386" => &["i386", "intel", "fat", "fat3", "universal"],
             "ppc" => &["ppc", "fat", "fat3", "universal"],
@@ -267,7 +336,11 @@ impl Platform {
 
     /// The formats that fit before macOS 11: for arm64, which began there, only the fat one.
     fn old_formats(&self) -> &'static [&'static str] {
-        if self.arch() == "arm64" { &["universal2"] } else { self.formats() }
+        if self.arch() == "arm64" {
+            &["universal2"]
+        } else {
+            self.formats()
+        }
     }
 
     /// The minors of macOS 10 that fit, newest and oldest.
@@ -282,16 +355,21 @@ impl Platform {
 
     fn macos_count(&self, major: u32, minor: u32) -> u32 {
         let new = major.saturating_sub(10) * self.formats().len() as u32;
-        let old = self.ten_range(major, minor).map_or(0, |(newest, oldest)| newest - oldest + 1);
+        let old = self
+            .ten_range(major, minor)
+            .map_or(0, |(newest, oldest)| newest - oldest + 1);
         new + old * self.old_formats().len() as u32
     }
 
     fn macos_index(&self, tag: &str, major: u32, minor: u32) -> Option<u32> {
-        let Some(TagFacts::Macos(tag_major, tag_minor, format)) = describe(tag) else { return None };
+        let Some(TagFacts::Macos(tag_major, tag_minor, format)) = describe(tag) else {
+            return None;
+        };
         let place = |formats: &[&str]| formats.iter().position(|f| *f == format).map(|i| i as u32);
         if tag_major >= 11 {
             // From 11 on the minor is 0 by convention; another one is read as a minimum.
-            let fits = (tag_major, tag_minor) <= (major, minor) || (tag_minor == 0 && tag_major <= major);
+            let fits =
+                (tag_major, tag_minor) <= (major, minor) || (tag_minor == 0 && tag_major <= major);
             let at = place(self.formats())?;
             return fits.then(|| (major - tag_major) * self.formats().len() as u32 + at);
         }
@@ -300,7 +378,11 @@ impl Platform {
             return None;
         }
         let before = major.saturating_sub(10) * self.formats().len() as u32;
-        Some(before + (newest - tag_minor) * self.old_formats().len() as u32 + place(self.old_formats())?)
+        Some(
+            before
+                + (newest - tag_minor) * self.old_formats().len() as u32
+                + place(self.old_formats())?,
+        )
     }
 
     fn macos_tags(&self, major: u32, minor: u32) -> Vec<String> {
@@ -310,7 +392,11 @@ impl Platform {
         }
         if let Some((newest, oldest)) = self.ten_range(major, minor) {
             for m in (oldest..=newest).rev() {
-                tags.extend(self.old_formats().iter().map(|f| format!("macosx_10_{m}_{f}")));
+                tags.extend(
+                    self.old_formats()
+                        .iter()
+                        .map(|f| format!("macosx_10_{m}_{f}")),
+                );
             }
         }
         tags
@@ -327,7 +413,10 @@ fn glibc_floor(major: u32, arch: &str) -> u32 {
 }
 
 fn alias_of(major: u32, minor: u32, arch: &str) -> Option<&'static str> {
-    ALIASES.iter().find(|(_, m, archs)| major == 2 && *m == minor && archs.contains(&arch)).map(|(alias, _, _)| *alias)
+    ALIASES
+        .iter()
+        .find(|(_, m, archs)| major == 2 && *m == minor && archs.contains(&arch))
+        .map(|(alias, _, _)| *alias)
 }
 
 /// How many tags of an architecture stand before glibc `until` (none: all of them).
@@ -338,8 +427,10 @@ fn glibc_before(major: u32, here: u32, arch: &str, until: Option<u32>) -> u32 {
         Some(until) => here - until,
         None => (here + 1).saturating_sub(floor),
     };
-    let aliases =
-        ALIASES.iter().filter(|(_, m, _)| *m <= here && above(*m) && alias_of(major, *m, arch).is_some()).count();
+    let aliases = ALIASES
+        .iter()
+        .filter(|(_, m, _)| *m <= here && above(*m) && alias_of(major, *m, arch).is_some())
+        .count();
     plain + aliases as u32
 }
 
@@ -361,7 +452,9 @@ pub enum TagFacts<'a> {
 
 /// The architectures that a format of macOS stands for; of a plain one itself.
 pub fn architectures(format: &str) -> Vec<&str> {
-    FAT.iter().find(|(f, _)| *f == format).map_or_else(|| vec![format], |(_, parts)| parts.to_vec())
+    FAT.iter()
+        .find(|(f, _)| *f == format)
+        .map_or_else(|| vec![format], |(_, parts)| parts.to_vec())
 }
 
 /// Reads a platform tag; `any` and unknown ones give none.
@@ -375,7 +468,10 @@ pub fn describe(tag: &str) -> Option<TagFacts<'_>> {
     for (alias, minor, _) in ALIASES {
         if let Some(arch) = tag.strip_prefix(alias).and_then(|t| t.strip_prefix('_')) {
             let known = alias_of(2, minor, arch).is_some();
-            return known.then_some(TagFacts::Linux { libc: Some(Libc::Glibc(2, minor)), arch });
+            return known.then_some(TagFacts::Linux {
+                libc: Some(Libc::Glibc(2, minor)),
+                arch,
+            });
         }
     }
     if let Some(arch) = tag.strip_prefix("linux_") {
@@ -386,10 +482,17 @@ pub fn describe(tag: &str) -> Option<TagFacts<'_>> {
     let (minor, arch) = rest.split_once('_')?;
     let (major, minor) = (major.parse().ok()?, minor.parse().ok()?);
     match family {
-        "manylinux" => Some(TagFacts::Linux { libc: Some(Libc::Glibc(major, minor)), arch }),
-        "musllinux" => Some(TagFacts::Linux { libc: Some(Libc::Musl(major, minor)), arch }),
+        "manylinux" => Some(TagFacts::Linux {
+            libc: Some(Libc::Glibc(major, minor)),
+            arch,
+        }),
+        "musllinux" => Some(TagFacts::Linux {
+            libc: Some(Libc::Musl(major, minor)),
+            arch,
+        }),
         "macosx"
-            if FAT.iter().any(|(f, _)| *f == arch) || ["x86_64", "arm64", "i386", "ppc", "ppc64"].contains(&arch) =>
+            if FAT.iter().any(|(f, _)| *f == arch)
+                || ["x86_64", "arm64", "i386", "ppc", "ppc64"].contains(&arch) =>
         {
             Some(TagFacts::Macos(major, minor, arch))
         }

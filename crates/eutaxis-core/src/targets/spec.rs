@@ -14,17 +14,35 @@ use crate::knowledge::Families;
 use crate::name::nearest;
 use crate::version::Version;
 
-/// What a Linux is taken for when its C library is not named: the oldest that today's wheels are commonly built for.
+/// What a Linux is taken for when its C library is not named: the oldest that today's wheels are
+/// commonly built for.
 const USUAL_GLIBC: Libc = Libc::Glibc(2, 17);
-/// What a macOS is taken for when its version is not named: the first for both of today's architectures.
+/// What a macOS is taken for when its version is not named: the first for both of today's
+/// architectures.
 const USUAL_MACOS: (u32, u32) = (11, 0);
 
-const LINUX_ARCHS: [&str; 10] =
-    ["x86_64", "i686", "aarch64", "armv7l", "armv6l", "ppc64le", "s390x", "riscv64", "loongarch64", "ppc64"];
+const LINUX_ARCHS: [&str; 10] = [
+    "x86_64",
+    "i686",
+    "aarch64",
+    "armv7l",
+    "armv6l",
+    "ppc64le",
+    "s390x",
+    "riscv64",
+    "loongarch64",
+    "ppc64",
+];
 
 pub(super) fn target(text: &str, families: &Arc<Families>) -> Result<Target, Fault> {
     let Some((interpreter_text, rest)) = text.split_once('/') else {
-        let fault = Fault::new(format!("a target is INTERPRETER / PLATFORM, not `{}`", escaped(text)), 0);
+        let fault = Fault::new(
+            format!(
+                "a target is INTERPRETER / PLATFORM, not `{}`",
+                escaped(text)
+            ),
+            0,
+        );
         return Err(fault.hint("for example \"cpython 3.9 / linux armv7l glibc 2.31\""));
     };
     let at = interpreter_text.len() + 1;
@@ -32,7 +50,10 @@ pub(super) fn target(text: &str, families: &Arc<Families>) -> Result<Target, Fau
         None => (rest, Accelerators::none(Arc::clone(families))),
         Some((platform, text)) => {
             let behind = at + platform.len() + 1;
-            (platform, Accelerators::parse(text, families).map_err(|f| f.shifted(behind))?)
+            (
+                platform,
+                Accelerators::parse(text, families).map_err(|f| f.shifted(behind))?,
+            )
         }
     };
     let interpreter = Interpreter::parse(interpreter_text)?;
@@ -52,7 +73,10 @@ impl Interpreter {
             [name, version] => (*name, *version),
             _ => {
                 let fault = Fault::new(
-                    format!("an interpreter is `cpython VERSION` or `pypy VERSION`, not `{}`", escaped(text.trim())),
+                    format!(
+                        "an interpreter is `cpython VERSION` or `pypy VERSION`, not `{}`",
+                        escaped(text.trim())
+                    ),
                     0,
                 );
                 return Err(fault.hint("for example `cpython 3.12`"));
@@ -63,7 +87,8 @@ impl Interpreter {
             "pypy" => Implementation::Pypy,
             other => {
                 return Err(
-                    Fault::new(format!("`{}` is not an interpreter", escaped(other)), 0).hint("write cpython or pypy")
+                    Fault::new(format!("`{}` is not an interpreter", escaped(other)), 0)
+                        .hint("write cpython or pypy"),
                 );
             }
         };
@@ -76,7 +101,8 @@ impl Interpreter {
 }
 
 impl Platform {
-    /// Reads the platform part of a target: `linux aarch64 glibc 2.28`, `macos arm64 14.0`, `windows x86_64`.
+    /// Reads the platform part of a target: `linux aarch64 glibc 2.28`, `macos arm64 14.0`,
+    /// `windows x86_64`.
     ///
     /// # Errors
     /// When the system or architecture is unknown, or a version is not one.
@@ -100,15 +126,25 @@ impl Platform {
                     ["glibc", version] => two_numbers(version).map(|(a, b)| Libc::Glibc(a, b))?,
                     ["musl", version] => two_numbers(version).map(|(a, b)| Libc::Musl(a, b))?,
                     _ => {
-                        return Err(Fault::new(format!("`{}` is not a C library", escaped(&rest.join(" "))), 0)
-                            .hint("write `glibc 2.31` or `musl 1.2`"));
+                        return Err(Fault::new(
+                            format!("`{}` is not a C library", escaped(&rest.join(" "))),
+                            0,
+                        )
+                        .hint("write `glibc 2.31` or `musl 1.2`"));
                     }
                 };
-                let bits = if matches!(*arch, "i686" | "armv7l" | "armv6l") { 32 } else { 64 };
+                let bits = if matches!(*arch, "i686" | "armv7l" | "armv6l") {
+                    32
+                } else {
+                    64
+                };
                 let platform = Platform::linux(machine, bits, libc);
                 if !platform.takes_arch(arch) {
-                    return Err(Fault::new(format!("a {machine} kernel runs no {arch} programs"), 0)
-                        .hint("leave `kernel` out when it is that of the programs"));
+                    return Err(Fault::new(
+                        format!("a {machine} kernel runs no {arch} programs"),
+                        0,
+                    )
+                    .hint("leave `kernel` out when it is that of the programs"));
                 }
                 Ok(platform)
             }
@@ -118,19 +154,29 @@ impl Platform {
                     [] => USUAL_MACOS,
                     [version] => two_numbers(version)?,
                     _ => {
-                        return Err(Fault::new(format!("`{}` is not a version of macOS", escaped(&rest.join(" "))), 0));
+                        return Err(Fault::new(
+                            format!("`{}` is not a version of macOS", escaped(&rest.join(" "))),
+                            0,
+                        ));
                     }
                 };
                 Ok(Platform::macos(arch, major, minor))
             }
             ["windows", arch] => {
-                ensure_arch(arch, &["x86_64", "amd64", "x86", "i686", "arm64", "aarch64"])?;
+                ensure_arch(
+                    arch,
+                    &["x86_64", "amd64", "x86", "i686", "arm64", "aarch64"],
+                )?;
                 Ok(Platform::windows(arch))
             }
-            [] => Err(Fault::new("the platform is missing", 0).hint("for example `linux x86_64 glibc 2.35`")),
+            [] => Err(Fault::new("the platform is missing", 0)
+                .hint("for example `linux x86_64 glibc 2.35`")),
             _ => {
                 let fault = Fault::new(
-                    format!("a platform is SYSTEM ARCHITECTURE [VERSION], not `{}`", escaped(text.trim())),
+                    format!(
+                        "a platform is SYSTEM ARCHITECTURE [VERSION], not `{}`",
+                        escaped(text.trim())
+                    ),
                     0,
                 );
                 Err(fault.hint("systems are linux, macos and windows"))
@@ -143,7 +189,10 @@ fn ensure_arch(arch: &str, known: &[&str]) -> Result<(), Fault> {
     if known.contains(&arch) {
         return Ok(());
     }
-    let fault = Fault::new(format!("`{}` is not an architecture of that system", escaped(arch)), 0);
+    let fault = Fault::new(
+        format!("`{}` is not an architecture of that system", escaped(arch)),
+        0,
+    );
     Err(match nearest(arch, known.iter().copied(), 1).first() {
         Some(near) => fault.hint(format!("did you mean `{near}`?")),
         None => fault.hint(format!("known are {}", known.join(", "))),
@@ -152,11 +201,17 @@ fn ensure_arch(arch: &str, known: &[&str]) -> Result<(), Fault> {
 
 fn two_numbers(text: &str) -> Result<(u32, u32), Fault> {
     let (major, minor) = text.split_once('.').unwrap_or((text, "0"));
-    // Vendors append text to the minor: only its leading digits count. The bounds keep hostile numbers out of sums.
+    // Vendors append text to the minor: only its leading digits count. The bounds keep hostile
+    // numbers out of sums.
     let digits = minor.bytes().take_while(u8::is_ascii_digit).count();
     let small = |t: &str| t.parse::<u32>().ok().filter(|n| *n < 1000);
     let numbers = small(major).zip(small(minor.get(..digits).unwrap_or("")));
-    numbers.ok_or_else(|| Fault::new(format!("`{}` is not a version such as 2.31", escaped(text)), 0))
+    numbers.ok_or_else(|| {
+        Fault::new(
+            format!("`{}` is not a version such as 2.31", escaped(text)),
+            0,
+        )
+    })
 }
 
 #[cfg(test)]
@@ -166,20 +221,44 @@ mod tests {
     use rstest::rstest;
 
     #[rstest]
-    #[case("cpython 3.9.2 / linux armv7l glibc 2.31", "cpython 3.9.2 / linux armv7l glibc 2.31")]
+    #[case(
+        "cpython 3.9.2 / linux armv7l glibc 2.31",
+        "cpython 3.9.2 / linux armv7l glibc 2.31"
+    )]
     #[case("cpython 3.12.4/windows amd64", "cpython 3.12.4 / windows x86_64")]
-    #[case("CPython 3.13.0t / macos arm64 14", "cpython 3.13.0t / macos arm64 14.0")]
-    #[case("pypy 3.10.14 / linux x86_64 musl 1.2", "pypy 3.10.14 / linux x86_64 musl 1.2")]
-    #[case("3.9.2 / linux armv7l kernel aarch64 glibc 2.31", "cpython 3.9.2 / linux armv7l kernel aarch64 glibc 2.31")]
-    #[case("3.9.2 / linux i686 kernel x86_64", "cpython 3.9.2 / linux i686 kernel x86_64 glibc 2.17")]
+    #[case(
+        "CPython 3.13.0t / macos arm64 14",
+        "cpython 3.13.0t / macos arm64 14.0"
+    )]
+    #[case(
+        "pypy 3.10.14 / linux x86_64 musl 1.2",
+        "pypy 3.10.14 / linux x86_64 musl 1.2"
+    )]
+    #[case(
+        "3.9.2 / linux armv7l kernel aarch64 glibc 2.31",
+        "cpython 3.9.2 / linux armv7l kernel aarch64 glibc 2.31"
+    )]
+    #[case(
+        "3.9.2 / linux i686 kernel x86_64",
+        "cpython 3.9.2 / linux i686 kernel x86_64 glibc 2.17"
+    )]
     #[case("3.9.2 / linux x86_64 static", "cpython 3.9.2 / linux x86_64 static")]
-    #[case("3.14.0rc1 / linux aarch64", "cpython 3.14.0rc1 / linux aarch64 glibc 2.17")]
+    #[case(
+        "3.14.0rc1 / linux aarch64",
+        "cpython 3.14.0rc1 / linux aarch64 glibc 2.17"
+    )]
     #[case(
         "cpython 3.11.2 / linux x86_64/ CUDA driver 535.54 toolkit 12.1",
         "cpython 3.11.2 / linux x86_64 glibc 2.17 / cuda toolkit 12.1 driver 535.54"
     )]
-    #[case("cpython 3.11.2 / linux x86_64 / cuda / rocm", "cpython 3.11.2 / linux x86_64 glibc 2.17 / cuda / rocm")]
-    #[case("cpython 3.11.2 / linux x86_64 / none", "cpython 3.11.2 / linux x86_64 glibc 2.17")]
+    #[case(
+        "cpython 3.11.2 / linux x86_64 / cuda / rocm",
+        "cpython 3.11.2 / linux x86_64 glibc 2.17 / cuda / rocm"
+    )]
+    #[case(
+        "cpython 3.11.2 / linux x86_64 / none",
+        "cpython 3.11.2 / linux x86_64 glibc 2.17"
+    )]
     fn targets_are_read(#[case] given: &str, #[case] shown: &str) {
         let target = Target::parse(given).unwrap();
         assert_eq!(target.to_string(), shown);
@@ -191,7 +270,13 @@ mod tests {
         let target = Target::parse("cpython 3.8 / linux x86_64").unwrap();
         assert_eq!(&*target.markers.python_full_version, "3.8.20");
         let windows = Target::parse("cpython 3.8 / windows x86_64").unwrap();
-        assert_eq!((&*windows.markers.platform_machine, &*windows.markers.os_name), ("AMD64", "nt"));
+        assert_eq!(
+            (
+                &*windows.markers.platform_machine,
+                &*windows.markers.os_name
+            ),
+            ("AMD64", "nt")
+        );
     }
 
     #[rstest]
@@ -208,7 +293,10 @@ mod tests {
     #[case("cpython 3.12 / linux x86_64 glibc two", "not a version")]
     #[case("cpython 3.12 / linux x86_64 glibc 2.99999999999", "not a version")]
     #[case("cpython 3.12 / plan9 x86_64", "SYSTEM ARCHITECTURE")]
-    #[case("cpython 3.12 / linux x86_64 / nordglim toolkit 4.1", "family of accelerators")]
+    #[case(
+        "cpython 3.12 / linux x86_64 / nordglim toolkit 4.1",
+        "family of accelerators"
+    )]
     fn bad_targets_are_refused(#[case] given: &str, #[case] part: &str) {
         let fault = Target::parse(given).unwrap_err();
         assert!(fault.to_string().contains(part), "{fault}");

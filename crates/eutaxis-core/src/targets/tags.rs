@@ -1,8 +1,8 @@
 //! The rank of a wheel's tags on a target (PEP 425, use), computed from their numbers.
 //!
-//! The best-first list has these groups, each over all platforms: own ABIs, own stable ABI, own interpreter without
-//! ABI, stable ABIs of older series, then `pyXY`, `py3`, `py3(Y-1)`, ... without ABI; last, without platform, the own
-//! interpreter and the same `py` series.
+//! The best-first list has these groups, each over all platforms: own ABIs, own stable ABI, own
+//! interpreter without ABI, stable ABIs of older series, then `pyXY`, `py3`, `py3(Y-1)`, ...
+//! without ABI; last, without platform, the own interpreter and the same `py` series.
 
 use super::{PlatformMiss, Target};
 use crate::artifact::WheelTags;
@@ -27,7 +27,9 @@ pub enum TagMiss {
 impl Target {
     /// The best rank of the wheel's tags; none when no tag fits.
     pub fn rank(&self, tags: &WheelTags) -> Option<Rank> {
-        tags.expanded().filter_map(|(python, abi, platform)| self.tag_rank(python, abi, platform)).min()
+        tags.expanded()
+            .filter_map(|(python, abi, platform)| self.tag_rank(python, abi, platform))
+            .min()
     }
 
     fn tag_rank(&self, python: &str, abi: &str, platform: &str) -> Option<Rank> {
@@ -35,7 +37,11 @@ impl Target {
         let platforms = self.platform.count();
         if platform == "any" {
             let own = self.interpreter.is_own_tag(python);
-            let behind = if own { 0 } else { 1 + self.generic_place(python)? };
+            let behind = if own {
+                0
+            } else {
+                1 + self.generic_place(python)?
+            };
             return (abi == "none").then_some(Rank(groups.total * platforms + behind));
         }
         let group = self.group(&groups, python, abi)?;
@@ -57,20 +63,34 @@ impl Target {
         }
         if abi == "abi3" {
             let (_, minor) = interpreter.series();
-            let older = python.strip_prefix("cp3")?.parse::<u64>().ok().filter(|k| *k >= 2 && *k < minor)?;
-            return groups.older_stable.map(|first| first + (minor - 1 - older) as u32);
+            let older = python
+                .strip_prefix("cp3")?
+                .parse::<u64>()
+                .ok()
+                .filter(|k| *k >= 2 && *k < minor)?;
+            return groups
+                .older_stable
+                .map(|first| first + (minor - 1 - older) as u32);
         }
-        (abi == "none").then(|| self.generic_place(python))?.map(|place| groups.generic + place)
+        (abi == "none")
+            .then(|| self.generic_place(python))?
+            .map(|place| groups.generic + place)
     }
 
     /// The place of `pyXY`, `pyX`, `pyX(Y-1)`, ... among themselves.
     fn generic_place(&self, python: &str) -> Option<u32> {
         let (_, minor) = self.interpreter.series();
-        let Some(series) = self.interpreter.minor_in(python.strip_prefix("py")?)? else { return Some(1) };
+        let Some(series) = self.interpreter.minor_in(python.strip_prefix("py")?)? else {
+            return Some(1);
+        };
         if series > minor {
             return None;
         }
-        Some(if series == minor { 0 } else { (minor + 1 - series) as u32 })
+        Some(if series == minor {
+            0
+        } else {
+            (minor + 1 - series) as u32
+        })
     }
 
     fn groups(&self) -> Groups {
@@ -97,18 +117,28 @@ impl Target {
         let own = interpreter.tag();
         let mut generic = vec![format!("py{major}{minor}"), format!("py{major}")];
         generic.extend((0..minor).rev().map(|k| format!("py{major}{k}")));
-        let mut pairs: Vec<(String, String)> = interpreter.abis.iter().map(|abi| (own.clone(), abi.clone())).collect();
+        let mut pairs: Vec<(String, String)> = interpreter
+            .abis
+            .iter()
+            .map(|abi| (own.clone(), abi.clone()))
+            .collect();
         if interpreter.takes_stable_abi() {
             pairs.push((own.clone(), "abi3".to_owned()));
         }
         pairs.push((own.clone(), "none".to_owned()));
         if interpreter.takes_stable_abi() {
-            pairs.extend((2..minor).rev().map(|k| (format!("cp{major}{k}"), "abi3".to_owned())));
+            pairs.extend(
+                (2..minor)
+                    .rev()
+                    .map(|k| (format!("cp{major}{k}"), "abi3".to_owned())),
+            );
         }
         pairs.extend(generic.iter().map(|g| (g.clone(), "none".to_owned())));
         let platforms = self.platform.tags();
-        let mut tags: Vec<String> =
-            pairs.iter().flat_map(|(p, a)| platforms.iter().map(move |l| format!("{p}-{a}-{l}"))).collect();
+        let mut tags: Vec<String> = pairs
+            .iter()
+            .flat_map(|(p, a)| platforms.iter().map(move |l| format!("{p}-{a}-{l}")))
+            .collect();
         tags.push(format!("{own}-none-any"));
         tags.extend(generic.iter().map(|g| format!("{g}-none-any")));
         tags
@@ -121,17 +151,25 @@ impl Target {
         let misses = tags.expanded().map(|(python, abi, platform)| {
             let platform_fits = platform == "any" || self.platform.index(platform).is_some();
             let interpreter_fits = match platform {
-                "any" => abi == "none" && (self.interpreter.is_own_tag(python) || self.generic_place(python).is_some()),
+                "any" => {
+                    abi == "none"
+                        && (self.interpreter.is_own_tag(python)
+                            || self.generic_place(python).is_some())
+                }
                 _ => self.group(&groups, python, abi).is_some(),
             };
             match (interpreter_fits, platform_fits) {
                 (true, _) => TagMiss::Platform(self.platform.miss(platform)),
-                (false, true) if self.interpreter.is_own_tag(python) => TagMiss::Abi(abi.to_owned()),
+                (false, true) if self.interpreter.is_own_tag(python) => {
+                    TagMiss::Abi(abi.to_owned())
+                }
                 (false, true) => TagMiss::Interpreter(pythons()),
                 (false, false) => TagMiss::Both(pythons(), self.platform.miss(platform)),
             }
         });
-        misses.min().unwrap_or_else(|| TagMiss::Interpreter(pythons()))
+        misses
+            .min()
+            .unwrap_or_else(|| TagMiss::Interpreter(pythons()))
     }
 }
 
@@ -191,36 +229,144 @@ mod tests {
     #[rstest]
     #[case("cpython 3.11 / windows x86_64", "cp37-abi3-win_amd64", true)]
     #[case("cpython 3.11 / windows x86_64", "cp311-cp311-win32", false)]
-    #[case("cpython 3.13t / linux x86_64 glibc 2.35", "cp313-cp313t-manylinux_2_28_x86_64", true)]
-    #[case("cpython 3.13t / linux x86_64 glibc 2.35", "cp313-cp313-manylinux_2_28_x86_64", false)]
-    #[case("cpython 3.13t / linux x86_64 glibc 2.35", "cp38-abi3-manylinux_2_28_x86_64", false)]
+    #[case(
+        "cpython 3.13t / linux x86_64 glibc 2.35",
+        "cp313-cp313t-manylinux_2_28_x86_64",
+        true
+    )]
+    #[case(
+        "cpython 3.13t / linux x86_64 glibc 2.35",
+        "cp313-cp313-manylinux_2_28_x86_64",
+        false
+    )]
+    #[case(
+        "cpython 3.13t / linux x86_64 glibc 2.35",
+        "cp38-abi3-manylinux_2_28_x86_64",
+        false
+    )]
     #[case("cpython 3.13t / linux x86_64 glibc 2.35", "py3-none-any", true)]
-    #[case("cpython 3.12 / linux aarch64 musl 1.2", "cp312-cp312-musllinux_1_1_aarch64", true)]
-    #[case("cpython 3.12 / linux aarch64 musl 1.2", "cp312-cp312-manylinux2014_aarch64", false)]
-    #[case("cpython 3.10 / linux aarch64 glibc 2.17", "cp310-cp310-manylinux2014_aarch64", true)]
-    #[case("cpython 3.10 / linux aarch64 glibc 2.17", "cp310-cp310-manylinux_2_28_aarch64", false)]
-    #[case("cpython 3.10 / linux aarch64 glibc 2.17", "cp310-cp310-manylinux1_x86_64", false)]
-    #[case("cpython 3.7 / linux x86_64 glibc 2.31", "cp37-cp37m-manylinux1_x86_64", true)]
-    #[case("cpython 3.7 / linux x86_64 glibc 2.31", "cp37-cp37-manylinux1_x86_64", false)]
-    #[case("pypy 3.10 / linux x86_64 glibc 2.31", "pp310-pypy310_pp73-manylinux_2_17_x86_64", true)]
-    #[case("pypy 3.10 / linux x86_64 glibc 2.31", "cp310-abi3-manylinux_2_17_x86_64", false)]
+    #[case(
+        "cpython 3.12 / linux aarch64 musl 1.2",
+        "cp312-cp312-musllinux_1_1_aarch64",
+        true
+    )]
+    #[case(
+        "cpython 3.12 / linux aarch64 musl 1.2",
+        "cp312-cp312-manylinux2014_aarch64",
+        false
+    )]
+    #[case(
+        "cpython 3.10 / linux aarch64 glibc 2.17",
+        "cp310-cp310-manylinux2014_aarch64",
+        true
+    )]
+    #[case(
+        "cpython 3.10 / linux aarch64 glibc 2.17",
+        "cp310-cp310-manylinux_2_28_aarch64",
+        false
+    )]
+    #[case(
+        "cpython 3.10 / linux aarch64 glibc 2.17",
+        "cp310-cp310-manylinux1_x86_64",
+        false
+    )]
+    #[case(
+        "cpython 3.7 / linux x86_64 glibc 2.31",
+        "cp37-cp37m-manylinux1_x86_64",
+        true
+    )]
+    #[case(
+        "cpython 3.7 / linux x86_64 glibc 2.31",
+        "cp37-cp37-manylinux1_x86_64",
+        false
+    )]
+    #[case(
+        "pypy 3.10 / linux x86_64 glibc 2.31",
+        "pp310-pypy310_pp73-manylinux_2_17_x86_64",
+        true
+    )]
+    #[case(
+        "pypy 3.10 / linux x86_64 glibc 2.31",
+        "cp310-abi3-manylinux_2_17_x86_64",
+        false
+    )]
     #[case("pypy 3.10 / linux x86_64 glibc 2.31", "py3-none-any", true)]
-    #[case("cpython 2.7 / linux x86_64 glibc 2.31", "cp27-cp27mu-manylinux1_x86_64", true)]
+    #[case(
+        "cpython 2.7 / linux x86_64 glibc 2.31",
+        "cp27-cp27mu-manylinux1_x86_64",
+        true
+    )]
     #[case("cpython 2.7 / linux x86_64 glibc 2.31", "py2-none-any", true)]
-    #[case("cpython 3.12 / macos arm64 14.5", "cp312-cp312-macosx_11_0_arm64", true)]
-    #[case("cpython 3.12 / macos arm64 14.5", "cp312-cp312-macosx_10_9_universal2", true)]
-    #[case("cpython 3.12 / macos arm64 14.5", "cp312-cp312-macosx_14_5_arm64", true)]
-    #[case("cpython 3.12 / macos arm64 14.5", "cp312-cp312-macosx_14_6_arm64", false)]
-    #[case("cpython 3.12 / macos arm64 14.5", "cp312-cp312-macosx_15_0_arm64", false)]
-    #[case("cpython 3.12 / macos arm64 14.5", "cp312-cp312-macosx_10_9_x86_64", false)]
-    #[case("cpython 3.12 / macos arm64 14.5", "cp312-cp312-macosx_10_12_arm64", false)]
-    #[case("cpython 3.12 / macos x86_64 13.4", "cp312-cp312-macosx_10_6_intel", true)]
-    #[case("cpython 3.12 / macos x86_64 13.4", "cp312-cp312-macosx_14_0_x86_64", false)]
-    #[case("cpython 3.12 / macos x86_64 10.15", "cp312-cp312-macosx_10_15_x86_64", true)]
-    #[case("cpython 3.12 / macos x86_64 10.15", "cp312-cp312-macosx_11_0_universal2", false)]
-    #[case("cpython 3.9 / linux armv7l glibc 2.31", "cp39-cp39-manylinux_2_31_armv7l", true)]
-    #[case("cpython 3.9 / linux armv7l glibc 2.31", "cp39-cp39-manylinux_2_31_aarch64", false)]
-    #[case("cpython 3.9 / linux riscv64 glibc 2.39", "cp39-cp39-manylinux_2_39_riscv64", true)]
+    #[case(
+        "cpython 3.12 / macos arm64 14.5",
+        "cp312-cp312-macosx_11_0_arm64",
+        true
+    )]
+    #[case(
+        "cpython 3.12 / macos arm64 14.5",
+        "cp312-cp312-macosx_10_9_universal2",
+        true
+    )]
+    #[case(
+        "cpython 3.12 / macos arm64 14.5",
+        "cp312-cp312-macosx_14_5_arm64",
+        true
+    )]
+    #[case(
+        "cpython 3.12 / macos arm64 14.5",
+        "cp312-cp312-macosx_14_6_arm64",
+        false
+    )]
+    #[case(
+        "cpython 3.12 / macos arm64 14.5",
+        "cp312-cp312-macosx_15_0_arm64",
+        false
+    )]
+    #[case(
+        "cpython 3.12 / macos arm64 14.5",
+        "cp312-cp312-macosx_10_9_x86_64",
+        false
+    )]
+    #[case(
+        "cpython 3.12 / macos arm64 14.5",
+        "cp312-cp312-macosx_10_12_arm64",
+        false
+    )]
+    #[case(
+        "cpython 3.12 / macos x86_64 13.4",
+        "cp312-cp312-macosx_10_6_intel",
+        true
+    )]
+    #[case(
+        "cpython 3.12 / macos x86_64 13.4",
+        "cp312-cp312-macosx_14_0_x86_64",
+        false
+    )]
+    #[case(
+        "cpython 3.12 / macos x86_64 10.15",
+        "cp312-cp312-macosx_10_15_x86_64",
+        true
+    )]
+    #[case(
+        "cpython 3.12 / macos x86_64 10.15",
+        "cp312-cp312-macosx_11_0_universal2",
+        false
+    )]
+    #[case(
+        "cpython 3.9 / linux armv7l glibc 2.31",
+        "cp39-cp39-manylinux_2_31_armv7l",
+        true
+    )]
+    #[case(
+        "cpython 3.9 / linux armv7l glibc 2.31",
+        "cp39-cp39-manylinux_2_31_aarch64",
+        false
+    )]
+    #[case(
+        "cpython 3.9 / linux riscv64 glibc 2.39",
+        "cp39-cp39-manylinux_2_39_riscv64",
+        true
+    )]
     fn wheels_fit_as_published(#[case] spec: &str, #[case] tags: &str, #[case] fits: bool) {
         assert_eq!(rank(spec, tags).is_some(), fits);
     }
@@ -248,7 +394,8 @@ mod tests {
     #[test]
     fn a_32_bit_userland_takes_32_bit_files() {
         let interpreter = target("cpython 3.9 / linux armv7l glibc 2.31").interpreter;
-        let platform = super::super::Platform::linux("aarch64", 32, super::super::Libc::Glibc(2, 31));
+        let platform =
+            super::super::Platform::linux("aarch64", 32, super::super::Libc::Glibc(2, 31));
         let none = crate::targets::Accelerators::none(crate::knowledge::Families::built_in());
         let board = Target::planned(interpreter, platform, none);
         let tags = board.tags();
@@ -258,7 +405,10 @@ mod tests {
         }
         assert!(tags.iter().any(|t| t.ends_with("manylinux_2_31_armv7l")));
         assert!(!tags.iter().any(|t| t.contains("aarch64")));
-        assert_eq!(&*board.markers.platform_machine, "aarch64", "markers speak of the kernel");
+        assert_eq!(
+            &*board.markers.platform_machine, "aarch64",
+            "markers speak of the kernel"
+        );
     }
 
     #[rstest]

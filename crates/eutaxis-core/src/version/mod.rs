@@ -1,7 +1,8 @@
 //! Version identifiers and specifiers (PEP 440).
 //!
-//! A [`Version`] is one integer in the usual case, so that comparing two costs one comparison: epoch 0, at most four
-//! release numbers, at most one of pre, post or dev, no local label. Everything else keeps its parts beside.
+//! A [`Version`] is one integer in the usual case, so that comparing two costs one comparison:
+//! epoch 0, at most four release numbers, at most one of pre, post or dev, no local label.
+//! Everything else keeps its parts beside.
 
 mod number;
 mod parse;
@@ -55,19 +56,20 @@ pub struct Parts {
     pub local: Vec<LocalSegment>,
 }
 
-/// A version. Ordered, compared and hashed as PEP 440 says (`1.0` equals `1.0.0`); shown in normal form with its
-/// trailing zeros as written.
+/// A version. Ordered, compared and hashed as PEP 440 says (`1.0` equals `1.0.0`); shown in normal
+/// form with its trailing zeros as written.
 #[derive(Debug, Clone)]
 pub struct Version {
-    /// Release numbers in bits 124..28 (32 + 20 + 20 + 20, unused ones 0), then the suffix's kind and number.
-    /// Only meaningful when `full` is none.
+    /// Release numbers in bits 124..28 (32 + 20 + 20 + 20, unused ones 0), then the suffix's kind
+    /// and number. Only meaningful when `full` is none.
     key: u128,
     /// How many release numbers are written.
     written: u8,
     full: Option<Arc<Parts>>,
 }
 
-// Layout of the key, from the top: 4 unused bits, four release numbers, suffix kind (4 bits), suffix number.
+// Layout of the key, from the top: 4 unused bits, four release numbers, suffix kind (4 bits),
+// suffix number.
 const RELEASE_BITS: [u32; 4] = [32, 20, 20, 20];
 const RELEASE_SHIFTS: [u32; 4] = [92, 72, 52, 32];
 const KIND_SHIFT: u32 = 28;
@@ -84,7 +86,8 @@ mod kind {
 }
 
 impl Version {
-    /// Reads a version: surrounding white space and a leading `v` are allowed, all spellings are normalised.
+    /// Reads a version: surrounding white space and a leading `v` are allowed, all spellings are
+    /// normalised.
     ///
     /// # Errors
     /// When the text is not a version of PEP 440; the fault's offset is where reading stopped.
@@ -94,21 +97,39 @@ impl Version {
 
     /// The version with these release numbers and nothing else.
     pub fn from_release(numbers: &[u64]) -> Self {
-        let release =
-            if numbers.is_empty() { vec![Number::from(0)] } else { numbers.iter().map(|n| Number::from(*n)).collect() };
-        Version::from_parts(Parts { release, ..Parts::default() })
+        let release = if numbers.is_empty() {
+            vec![Number::from(0)]
+        } else {
+            numbers.iter().map(|n| Number::from(*n)).collect()
+        };
+        Version::from_parts(Parts {
+            release,
+            ..Parts::default()
+        })
     }
 
     /// Packs parts into one integer where that is possible.
     pub fn from_parts(parts: Parts) -> Self {
         match pack(&parts) {
-            Some((key, written)) => Version { key, written, full: None },
-            None => Version { key: 0, written: 0, full: Some(Arc::new(parts)) },
+            Some((key, written)) => Version {
+                key,
+                written,
+                full: None,
+            },
+            None => Version {
+                key: 0,
+                written: 0,
+                full: Some(Arc::new(parts)),
+            },
         }
     }
 
     fn packed(key: u128, written: u8) -> Self {
-        Version { key, written, full: None }
+        Version {
+            key,
+            written,
+            full: None,
+        }
     }
 
     /// The parts of this version.
@@ -152,14 +173,21 @@ impl Version {
         if !self.is_local() {
             return self.clone();
         }
-        Version::from_parts(Parts { local: Vec::new(), ..self.parts() })
+        Version::from_parts(Parts {
+            local: Vec::new(),
+            ..self.parts()
+        })
     }
 
     /// Epoch and release only.
     #[must_use]
     pub fn base(&self) -> Version {
         let parts = self.parts();
-        Version::from_parts(Parts { epoch: parts.epoch, release: parts.release, ..Parts::default() })
+        Version::from_parts(Parts {
+            epoch: parts.epoch,
+            release: parts.release,
+            ..Parts::default()
+        })
     }
 
     /// The `index`-th release number (from 0); 0 beyond those written, saturated at `u64::MAX`.
@@ -222,7 +250,10 @@ fn unpack(key: u128, written: u8) -> Parts {
         })
         .collect();
     let number = Number::from((key & ((1 << NUMBER_BITS) - 1)) as u64);
-    let mut parts = Parts { release, ..Parts::default() };
+    let mut parts = Parts {
+        release,
+        ..Parts::default()
+    };
     match (key >> KIND_SHIFT) & 0xf {
         kind::DEV => parts.dev = Some(number),
         kind::ALPHA => parts.pre = Some((PreKind::Alpha, number)),
@@ -237,12 +268,16 @@ fn unpack(key: u128, written: u8) -> Parts {
 fn compare_release(a: &[Number], b: &[Number]) -> Ordering {
     let longest = a.len().max(b.len());
     let at = |list: &[Number], i: usize| list.get(i).cloned().unwrap_or(Number::ZERO);
-    (0..longest).map(|i| at(a, i).cmp(&at(b, i))).find(|o| o.is_ne()).unwrap_or(Ordering::Equal)
+    (0..longest)
+        .map(|i| at(a, i).cmp(&at(b, i)))
+        .find(|o| o.is_ne())
+        .unwrap_or(Ordering::Equal)
 }
 
 /// PEP 440's order over parts (its summary of ordering).
 fn compare_parts(a: &Parts, b: &Parts) -> Ordering {
-    /// Where the suffix starts: a lone dev release sorts below every pre-release, a final above them.
+    /// Where the suffix starts: a lone dev release sorts below every pre-release, a final above
+    /// them.
     fn pre_key(p: &Parts) -> (u8, Option<&(PreKind, Number)>) {
         match (&p.pre, &p.post, &p.dev) {
             (Some(pre), _, _) => (1, Some(pre)),
@@ -296,7 +331,15 @@ impl Hash for Version {
                     }
                     release = head;
                 }
-                (&parts.epoch, release, &parts.pre, &parts.post, &parts.dev, &parts.local).hash(state);
+                (
+                    &parts.epoch,
+                    release,
+                    &parts.pre,
+                    &parts.post,
+                    &parts.dev,
+                    &parts.local,
+                )
+                    .hash(state);
             }
         }
     }
@@ -427,10 +470,11 @@ mod tests {
         assert!(Version::parse(given).is_err(), "{given}");
     }
 
-    const ASCENDING: &str = "1.dev0 < 1.0.dev456 < 1.0a1.dev1 < 1.0a1 < 1.0a1.post0.dev1 < 1.0a1.post0 < 1.0a2.dev456 \
-        < 1.0a12 < 1.0b1.dev456 < 1.0b2 < 1.0b2.post345.dev456 < 1.0b2.post345 < 1.0rc1.dev456 < 1.0rc1 < 1.0 < 1.0+a \
-        < 1.0+a.1 < 1.0+b < 1.0+0 < 1.0+2 < 1.0+10 < 1.0+10.a < 1.0+10.0 < 1.0.post456.dev34 < 1.0.post456 < 1.0.15 \
-        < 1.1.dev1 < 2024.12 < 4294967296 < 1!0.1";
+    const ASCENDING: &str = "1.dev0 < 1.0.dev456 < 1.0a1.dev1 < 1.0a1 < 1.0a1.post0.dev1 < \
+        1.0a1.post0 < 1.0a2.dev456 < 1.0a12 < 1.0b1.dev456 < 1.0b2 < 1.0b2.post345.dev456 < \
+        1.0b2.post345 < 1.0rc1.dev456 < 1.0rc1 < 1.0 < 1.0+a < 1.0+a.1 < 1.0+b < 1.0+0 < 1.0+2 < \
+        1.0+10 < 1.0+10.a < 1.0+10.0 < 1.0.post456.dev34 < 1.0.post456 < 1.0.15 < 1.1.dev1 < \
+        2024.12 < 4294967296 < 1!0.1";
 
     #[test]
     fn the_published_order_holds_for_every_pair() {
@@ -444,7 +488,8 @@ mod tests {
 
     #[test]
     fn local_labels_sort_as_text() {
-        let given = "1.0 < 1.0+cpu < 1.0+cu118 < 1.0+cu121 < 1.0+cu92 < 1.0+rocm10.1 < 1.0+rocm5.4.2 < 1.0+rocm6.0";
+        let given = "1.0 < 1.0+cpu < 1.0+cu118 < 1.0+cu121 < 1.0+cu92 < 1.0+rocm10.1 < \
+            1.0+rocm5.4.2 < 1.0+rocm6.0";
         let versions: Vec<Version> = given.split(" < ").map(v).collect();
         assert!(versions.windows(2).all(|w| w[0] < w[1]));
     }
@@ -453,9 +498,13 @@ mod tests {
     fn equal_versions_hash_alike() {
         use std::hash::BuildHasher;
         let hasher = rustc_hash::FxBuildHasher;
-        for (a, b) in
-            [("1.0", "v1.0.0"), ("1.0", "0!1"), ("1!2.0", "1!2"), ("1.0+a", "1+A"), ("1.2.3.4.5.0", "1.2.3.4.5")]
-        {
+        for (a, b) in [
+            ("1.0", "v1.0.0"),
+            ("1.0", "0!1"),
+            ("1!2.0", "1!2"),
+            ("1.0+a", "1+A"),
+            ("1.2.3.4.5.0", "1.2.3.4.5"),
+        ] {
             assert_eq!(v(a), v(b));
             assert_eq!(hasher.hash_one(v(a)), hasher.hash_one(v(b)), "{a} and {b}");
         }
@@ -463,7 +512,11 @@ mod tests {
 
     #[test]
     fn parts_tell_what_a_version_is() {
-        assert!(v("1.0.post1.dev2").is_prerelease() && v("1.0b2.post1").is_prerelease() && v("1a1").is_prerelease());
+        assert!(
+            v("1.0.post1.dev2").is_prerelease()
+                && v("1.0b2.post1").is_prerelease()
+                && v("1a1").is_prerelease()
+        );
         assert!(!v("1.0.post1").is_prerelease() && !v("1.0+x").is_prerelease());
         assert_eq!(v("2.3+nor41").local().as_deref(), Some("nor41"));
         assert_eq!(v("2.3rc1+nor41").public().to_string(), "2.3rc1");
@@ -473,9 +526,17 @@ mod tests {
 
     /// Any version text of moderate size, in normal form.
     pub(super) fn any_version() -> impl Strategy<Value = String> {
-        let number = prop_oneof![0u64..4, 0u64..3000, Just((1 << 20) - 1), Just(1 << 20), Just(1 << 32), any::<u64>()];
+        let number = prop_oneof![
+            0u64..4,
+            0u64..3000,
+            Just((1 << 20) - 1),
+            Just(1 << 20),
+            Just(1 << 32),
+            any::<u64>()
+        ];
         let suffix = |tag: &'static str| {
-            proptest::option::of(number.clone()).prop_map(move |n| n.map_or(String::new(), |n| format!("{tag}{n}")))
+            proptest::option::of(number.clone())
+                .prop_map(move |n| n.map_or(String::new(), |n| format!("{tag}{n}")))
         };
         let pre = prop_oneof![suffix("a"), suffix("b"), suffix("rc")];
         (
@@ -487,7 +548,9 @@ mod tests {
             proptest::option::weighted(0.2, "[a-z0-9]{1,4}(\\.[a-z0-9]{1,3})?"),
         )
             .prop_map(|(epoch, release, pre, post, dev, local)| {
-                let epoch = epoch.filter(|e| *e > 0).map_or(String::new(), |e| format!("{e}!"));
+                let epoch = epoch
+                    .filter(|e| *e > 0)
+                    .map_or(String::new(), |e| format!("{e}!"));
                 let release: Vec<String> = release.iter().map(u64::to_string).collect();
                 let local = local.map_or(String::new(), |l| format!("+{l}"));
                 format!("{epoch}{}{pre}{post}{dev}{local}", release.join("."))

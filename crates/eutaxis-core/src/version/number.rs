@@ -25,7 +25,9 @@ impl Number {
         if digits.is_empty() {
             return Number::ZERO;
         }
-        digits.parse::<u64>().map_or_else(|_| Number(Repr::Large(digits.into())), Number::from)
+        digits
+            .parse::<u64>()
+            .map_or_else(|_| Number(Repr::Large(digits.into())), Number::from)
     }
 
     /// The value if it fits 64 bits.
@@ -86,10 +88,19 @@ mod tests {
 
     #[test]
     fn numbers_compare_by_value_beyond_64_bits() {
-        let texts =
-            ["0", "7", "18446744073709551615", "18446744073709551616", "99999999999999999999", "100000000000000000000"];
+        let texts = [
+            "0",
+            "7",
+            "18446744073709551615",
+            "18446744073709551616",
+            "99999999999999999999",
+            "100000000000000000000",
+        ];
         let numbers: Vec<Number> = texts.iter().map(|t| Number::from_digits(t)).collect();
         assert!(numbers.windows(2).all(|w| w[0] < w[1]));
-        assert_eq!(Number::from_digits("0018446744073709551616").to_string(), "18446744073709551616");
+        assert_eq!(
+            Number::from_digits("0018446744073709551616").to_string(),
+            "18446744073709551616"
+        );
     }
 }

@@ -34,21 +34,31 @@ pub(super) fn version(text: &str) -> Result<Version, Fault> {
         return Ok(version);
     }
     if text.len() > LONGEST {
-        return Err(Fault::new(format!("a version is longer than {LONGEST} characters"), LONGEST));
+        return Err(Fault::new(
+            format!("a version is longer than {LONGEST} characters"),
+            LONGEST,
+        ));
     }
-    let mut reader = Reader { text, at: text.len() - text.trim_start().len() };
+    let mut reader = Reader {
+        text,
+        at: text.len() - text.trim_start().len(),
+    };
     let end = text.trim_end().len();
     let parts = reader.parts()?;
     if reader.at < end || parts.release.is_empty() {
         let shown = escaped(text.trim());
-        let message =
-            if shown.is_empty() { "a version is missing".to_owned() } else { format!("not a version: `{shown}`") };
+        let message = if shown.is_empty() {
+            "a version is missing".to_owned()
+        } else {
+            format!("not a version: `{shown}`")
+        };
         return Err(Fault::new(message, reader.at));
     }
     Ok(Version::from_parts(parts))
 }
 
-/// The usual case, `1.2.3` and `1.2rc3`, straight into the short form; `None` hands over to the whole grammar.
+/// The usual case, `1.2.3` and `1.2rc3`, straight into the short form; `None` hands over to the
+/// whole grammar.
 fn plain(bytes: &[u8]) -> Option<Version> {
     let mut key = 0u128;
     let mut written = 0usize;
@@ -62,7 +72,12 @@ fn plain(bytes: &[u8]) -> Option<Version> {
         key |= u128::from(value) << super::RELEASE_SHIFTS.get(written)?;
         written += 1;
         match after {
-            [] => return Some(Version::packed(key | kind::FINAL << super::KIND_SHIFT, written as u8)),
+            [] => {
+                return Some(Version::packed(
+                    key | kind::FINAL << super::KIND_SHIFT,
+                    written as u8,
+                ));
+            }
             [b'.', next @ ..] if next.first()?.is_ascii_digit() => rest = next,
             other => {
                 rest = other;
@@ -79,9 +94,10 @@ fn plain(bytes: &[u8]) -> Option<Version> {
         _ => return None,
     };
     match digits(rest)? {
-        (value, []) if value < 1 << super::NUMBER_BITS => {
-            Some(Version::packed(key | suffix << super::KIND_SHIFT | u128::from(value), written as u8))
-        }
+        (value, []) if value < 1 << super::NUMBER_BITS => Some(Version::packed(
+            key | suffix << super::KIND_SHIFT | u128::from(value),
+            written as u8,
+        )),
         _ => None,
     }
 }
@@ -97,7 +113,11 @@ fn digits(bytes: &[u8]) -> Option<(u64, &[u8])> {
             return None;
         }
     }
-    if used == 0 { None } else { Some((value, bytes.get(used..)?)) }
+    if used == 0 {
+        None
+    } else {
+        Some((value, bytes.get(used..)?))
+    }
 }
 
 struct Reader<'a> {
@@ -111,7 +131,10 @@ impl<'a> Reader<'a> {
     }
 
     fn eat(&mut self, wanted: &str) -> bool {
-        let found = self.rest().get(..wanted.len()).is_some_and(|t| t.eq_ignore_ascii_case(wanted));
+        let found = self
+            .rest()
+            .get(..wanted.len())
+            .is_some_and(|t| t.eq_ignore_ascii_case(wanted));
         if found {
             self.at += wanted.len();
         }
@@ -135,17 +158,23 @@ impl<'a> Reader<'a> {
     fn parts(&mut self) -> Result<Parts, Fault> {
         self.eat("v");
         let mut parts = Parts::default();
-        let Some(first) = self.number() else { return Ok(parts) };
+        let Some(first) = self.number() else {
+            return Ok(parts);
+        };
         if self.eat("!") {
             parts.epoch = first;
-            let Some(number) = self.number() else { return Ok(parts) };
+            let Some(number) = self.number() else {
+                return Ok(parts);
+            };
             parts.release.push(number);
         } else {
             parts.release.push(first);
         }
         self.release(&mut parts);
         parts.pre = self.tagged(&PRE);
-        parts.post = self.implicit_post().or_else(|| self.tagged(&POST).map(|(_, n)| n));
+        parts.post = self
+            .implicit_post()
+            .or_else(|| self.tagged(&POST).map(|(_, n)| n));
         parts.dev = self.tagged(&DEV).map(|(_, n)| n);
         if self.eat("+") {
             parts.local = self.local()?;
@@ -197,7 +226,10 @@ impl<'a> Reader<'a> {
             let rest = self.rest();
             let length = rest.bytes().take_while(u8::is_ascii_alphanumeric).count();
             let Some(segment) = rest.get(..length).filter(|s| !s.is_empty()) else {
-                return Err(Fault::new("letters or digits are missing in the local label of a version", self.at));
+                return Err(Fault::new(
+                    "letters or digits are missing in the local label of a version",
+                    self.at,
+                ));
             };
             self.at += length;
             segments.push(if segment.bytes().all(|b| b.is_ascii_digit()) {

@@ -1,4 +1,5 @@
-//! Version specifiers (PEP 440, version specifiers): clauses joined by commas, all of which must hold.
+//! Version specifiers (PEP 440, version specifiers): clauses joined by commas, all of which must
+//! hold.
 //!
 //! ```text
 //! set    = [ clause (',' clause)* ]
@@ -47,12 +48,18 @@ const OPERATORS: [(&str, Operator); 8] = [
 impl Operator {
     /// The operator as written.
     pub fn as_str(self) -> &'static str {
-        OPERATORS.iter().find(|(_, op)| *op == self).map_or("", |(text, _)| text)
+        OPERATORS
+            .iter()
+            .find(|(_, op)| *op == self)
+            .map_or("", |(text, _)| text)
     }
 
     /// The operator at the start of `text`, with its length.
     pub(crate) fn at_start(text: &str) -> Option<(Operator, usize)> {
-        OPERATORS.iter().find(|(t, _)| text.starts_with(t)).map(|(t, op)| (*op, t.len()))
+        OPERATORS
+            .iter()
+            .find(|(t, _)| text.starts_with(t))
+            .map(|(t, op)| (*op, t.len()))
     }
 }
 
@@ -78,7 +85,8 @@ impl Specifier {
     /// Reads one clause.
     ///
     /// # Errors
-    /// When the operator is missing or unknown, or the operand is not one that the operator takes (PEP 440, version specifiers).
+    /// When the operator is missing or unknown, or the operand is not one that the operator takes
+    /// (PEP 440, version specifiers).
     pub fn parse(text: &str) -> Result<Self, Fault> {
         let start = text.len() - text.trim_start().len();
         let trimmed = text.trim();
@@ -89,9 +97,15 @@ impl Specifier {
         let operand = after.trim();
         let at = start + length + (after.len() - after.trim_start().len());
         if operand.is_empty() {
-            return Err(Fault::new(format!("a version is missing after `{}`", operator.as_str()), at));
+            return Err(Fault::new(
+                format!("a version is missing after `{}`", operator.as_str()),
+                at,
+            ));
         }
-        Ok(Specifier { operator, operand: read_operand(operator, operand).map_err(|f| f.shifted(at))? })
+        Ok(Specifier {
+            operator,
+            operand: read_operand(operator, operand).map_err(|f| f.shifted(at))?,
+        })
     }
 
     /// The operator.
@@ -107,24 +121,35 @@ impl Specifier {
         }
     }
 
-    /// Whether this is `==V` without `.*`, or `===V`: the clauses that admit a yanked file (PEP 592).
+    /// Whether this is `==V` without `.*`, or `===V`: the clauses that admit a yanked file (PEP
+    /// 592).
     pub fn pins_exactly(&self) -> bool {
-        matches!((self.operator, &self.operand), (Operator::Equal, Operand::Version(_)) | (Operator::Arbitrary, _))
+        matches!(
+            (self.operator, &self.operand),
+            (Operator::Equal, Operand::Version(_)) | (Operator::Arbitrary, _)
+        )
     }
 
-    /// Whether the clause names a pre-release with `== === ~= >= <=`, and so admits pre-releases (PEP 440, handling of pre-releases).
+    /// Whether the clause names a pre-release with `== === ~= >= <=`, and so admits pre-releases
+    /// (PEP 440, handling of pre-releases).
     pub fn names_prerelease(&self) -> bool {
         let named = match &self.operand {
             Operand::Text(text) => Version::parse(text).is_ok_and(|v| v.is_prerelease()),
             _ => self.version().is_some_and(Version::is_prerelease),
         };
-        named && !matches!(self.operator, Operator::NotEqual | Operator::Below | Operator::Above)
+        named
+            && !matches!(
+                self.operator,
+                Operator::NotEqual | Operator::Below | Operator::Above
+            )
     }
 
     /// Whether `version` satisfies this clause; admission of pre-releases is decided elsewhere.
     pub fn matches(&self, version: &Version) -> bool {
         match (self.operator, &self.operand) {
-            (Operator::Arbitrary, Operand::Text(text)) => version.to_string().eq_ignore_ascii_case(text),
+            (Operator::Arbitrary, Operand::Text(text)) => {
+                version.to_string().eq_ignore_ascii_case(text)
+            }
             (Operator::Equal, Operand::Version(v)) => equal(version, v),
             (Operator::Equal, Operand::Prefix(p)) => has_prefix(version, p),
             (Operator::NotEqual, Operand::Version(v)) => !equal(version, v),
@@ -165,18 +190,24 @@ fn read_operand(operator: Operator, text: &str) -> Result<Operand, Fault> {
     let op = operator.as_str();
     if let Some(prefix) = text.strip_suffix(".*") {
         if !matches!(operator, Operator::Equal | Operator::NotEqual) {
-            return Err(Fault::new(format!("`{op}` takes no `.*`"), prefix.len()).hint(format!("write `{op}{prefix}`")));
+            return Err(Fault::new(format!("`{op}` takes no `.*`"), prefix.len())
+                .hint(format!("write `{op}{prefix}`")));
         }
         let version = Version::parse(prefix)?;
         if version.is_local() || version.parts().dev.is_some() {
-            return Err(Fault::new(format!("`.*` cannot follow a local label or a development release: `{text}`"), 0));
+            return Err(Fault::new(
+                format!("`.*` cannot follow a local label or a development release: `{text}`"),
+                0,
+            ));
         }
         return Ok(Operand::Prefix(version));
     }
     let version = Version::parse(text)?;
     if version.is_local() && !matches!(operator, Operator::Equal | Operator::NotEqual) {
-        return Err(Fault::new(format!("`{op}` takes no local label: `{text}`"), 0)
-            .hint(format!("write `{op}{}`", version.public())));
+        return Err(
+            Fault::new(format!("`{op}` takes no local label: `{text}`"), 0)
+                .hint(format!("write `{op}{}`", version.public())),
+        );
     }
     if operator != Operator::Compatible {
         return Ok(Operand::Version(version));
@@ -186,27 +217,45 @@ fn read_operand(operator: Operator, text: &str) -> Result<Operand, Fault> {
     release.pop();
     if release.is_empty() {
         return Err(
-            Fault::new(format!("`~=` needs at least two numbers: `{text}`"), 0).hint(format!("write `~={text}.0`"))
+            Fault::new(format!("`~=` needs at least two numbers: `{text}`"), 0)
+                .hint(format!("write `~={text}.0`")),
         );
     }
-    let prefix = Version::from_parts(Parts { epoch: parts.epoch, release, ..Parts::default() });
+    let prefix = Version::from_parts(Parts {
+        epoch: parts.epoch,
+        release,
+        ..Parts::default()
+    });
     Ok(Operand::Compatible(version, prefix))
 }
 
 /// `==`: without a local label in the operand the candidate's is ignored.
 fn equal(version: &Version, operand: &Version) -> bool {
-    if version.is_local() && !operand.is_local() { version.public() == *operand } else { version == operand }
+    if version.is_local() && !operand.is_local() {
+        version.public() == *operand
+    } else {
+        version == operand
+    }
 }
 
 /// `>=`: the candidate's local label is left out of the comparison.
 fn at_least(version: &Version, operand: &Version) -> bool {
-    if version.is_local() { version.public() >= *operand } else { version >= operand }
+    if version.is_local() {
+        version.public() >= *operand
+    } else {
+        version >= operand
+    }
 }
 
-/// `== P.*` (PEP 440, version matching): numbers, not text; a pre or post part counts as a trailing segment.
+/// `== P.*` (PEP 440, version matching): numbers, not text; a pre or post part counts as a trailing
+/// segment.
 fn has_prefix(version: &Version, prefix: &Version) -> bool {
-    let short = version.full.is_none() && prefix.full.is_none() && prefix.suffix_kind() == super::kind::FINAL;
-    let shift = usize::from(prefix.written).checked_sub(1).and_then(|i| super::RELEASE_SHIFTS.get(i));
+    let short = version.full.is_none()
+        && prefix.full.is_none()
+        && prefix.suffix_kind() == super::kind::FINAL;
+    let shift = usize::from(prefix.written)
+        .checked_sub(1)
+        .and_then(|i| super::RELEASE_SHIFTS.get(i));
     if let Some(shift) = shift.filter(|_| short) {
         return version.key >> shift == prefix.key >> shift;
     }
@@ -216,14 +265,19 @@ fn has_prefix(version: &Version, prefix: &Version) -> bool {
     }
     let at = |list: &[super::Number], i: usize| list.get(i).cloned().unwrap_or(super::Number::ZERO);
     let suffixed = p.pre.is_some() || p.post.is_some();
-    let length = if suffixed { v.release.len().max(p.release.len()) } else { p.release.len() };
+    let length = if suffixed {
+        v.release.len().max(p.release.len())
+    } else {
+        p.release.len()
+    };
     (0..length).all(|i| at(&v.release, i) == at(&p.release, i))
         && (p.pre.is_none() || v.pre == p.pre)
         && (!suffixed || p.post.is_none() || (v.post == p.post && v.pre == p.pre))
 }
 
-// "Of V" in the two exclusions below: the standard is silent for an operand that carries the other kind of suffix.
-// The prevalent reading compares epoch and release only; it is kept in these two functions (PEP 440, version specifiers).
+// "Of V" in the two exclusions below: the standard is silent for an operand that carries the other
+// kind of suffix. The prevalent reading compares epoch and release only; it is kept in these two
+// functions (PEP 440, version specifiers).
 
 /// `> V` leaves out post-releases and local versions of V.
 fn excluded_above(version: &Version, operand: &Version) -> bool {
@@ -276,7 +330,8 @@ impl VersionSpecifier {
         Ok(VersionSpecifier { clauses })
     }
 
-    /// Reads a set as it stands in the metadata of others: `>=3.6.*`, which is invalid but seen, is read as `>=3.6`.
+    /// Reads a set as it stands in the metadata of others: `>=3.6.*`, which is invalid but seen, is
+    /// read as `>=3.6`.
     ///
     /// # Errors
     /// As [`VersionSpecifier::parse`].
@@ -288,7 +343,8 @@ impl VersionSpecifier {
             let mended: Vec<String> = text
                 .split(',')
                 .map(|piece| match Operator::at_start(piece.trim()) {
-                    Some((Operator::Equal | Operator::NotEqual | Operator::Arbitrary, _)) | None => piece.to_owned(),
+                    Some((Operator::Equal | Operator::NotEqual | Operator::Arbitrary, _))
+                    | None => piece.to_owned(),
                     Some(_) => piece.replace(".*", ""),
                 })
                 .collect();
@@ -299,7 +355,10 @@ impl VersionSpecifier {
     /// The set with one clause.
     pub fn exactly(version: &Version) -> Self {
         VersionSpecifier {
-            clauses: vec![Specifier { operator: Operator::Equal, operand: Operand::Version(version.clone()) }],
+            clauses: vec![Specifier {
+                operator: Operator::Equal,
+                operand: Operand::Version(version.clone()),
+            }],
         }
     }
 
@@ -313,7 +372,8 @@ impl VersionSpecifier {
         self.clauses.is_empty()
     }
 
-    /// Whether every clause holds. Pre-releases are matched like any other version (PEP 440, handling of pre-releases is applied elsewhere).
+    /// Whether every clause holds. Pre-releases are matched like any other version (PEP 440,
+    /// handling of pre-releases is applied elsewhere).
     pub fn matches(&self, version: &Version) -> bool {
         self.clauses.iter().all(|c| c.matches(version))
     }
@@ -325,7 +385,9 @@ impl VersionSpecifier {
 
     /// Whether a clause pins `version` exactly, and so admits it though yanked.
     pub fn pins(&self, version: &Version) -> bool {
-        self.clauses.iter().any(|c| c.pins_exactly() && c.matches(version))
+        self.clauses
+            .iter()
+            .any(|c| c.pins_exactly() && c.matches(version))
     }
 }
 
@@ -362,11 +424,17 @@ mod tests {
     #[case("~=1.4.5a4", "-1.4.5a3 +1.4.5a4 +1.4.9 -1.5")]
     #[case("~=1!2.3", "-2.3 +1!2.3 +1!2.9 -1!3.0")]
     #[case("==1.1", "+1.1 +1.1.0 +1.1+x.1 -1.1.post1 -1.1a1 -1.1.dev1")]
-    #[case("==1.1.*", "+1.1 +1.1.0 +1.1.7 +1.1a1 +1.1.dev1 +1.1.post1 +1.1+x -1.10 -1 -1.2")]
+    #[case(
+        "==1.1.*",
+        "+1.1 +1.1.0 +1.1.7 +1.1a1 +1.1.dev1 +1.1.post1 +1.1+x -1.10 -1 -1.2"
+    )]
     #[case("==1.0.*", "+1 +1.0 +1.dev1 +1.0.0a1 +1.0.1")]
     #[case("==1.*", "+1 +1.dev0 -1!1.0 -2 -10")]
     #[case("==1.0a1.*", "+1.0a1 +1.0a1.dev3 +1.0a1.post2 -1.0a10 -1.0")]
-    #[case("==1.0.post2.*", "+1.0.post2 +1.0.post2.dev1 -1.0.post1 -1.0 -1.0a1.post2")]
+    #[case(
+        "==1.0.post2.*",
+        "+1.0.post2 +1.0.post2.dev1 -1.0.post1 -1.0 -1.0a1.post2"
+    )]
     #[case("==1.2.3.4.5.*", "+1.2.3.4.5 +1.2.3.4.5.6 -1.2.3.4.6")]
     #[case("==1.0+cu118", "-1.0 +1.0+cu118 +1.0+CU118 +1.0.0+cu118 -1.0+cu118.1")]
     #[case("!=1.1.*", "-1.1 -1.1a1 -1.1.post1 +1.2")]
@@ -387,7 +455,11 @@ mod tests {
         let set = VersionSpecifier::parse(set).unwrap();
         for answer in answers.split(' ') {
             let (sign, version) = answer.split_at(1);
-            assert_eq!(set.matches(&Version::parse(version).unwrap()), sign == "+", "{set} against {version}");
+            assert_eq!(
+                set.matches(&Version::parse(version).unwrap()),
+                sign == "+",
+                "{set} against {version}"
+            );
         }
     }
 
@@ -403,7 +475,11 @@ mod tests {
     #[case(">=", 2, "version is missing")]
     #[case(">=1,,<2", 4, "a comparison is missing")]
     #[case(">=1, <x", 6, "not a version")]
-    fn bad_clauses_are_refused_with_their_place(#[case] given: &str, #[case] offset: usize, #[case] part: &str) {
+    fn bad_clauses_are_refused_with_their_place(
+        #[case] given: &str,
+        #[case] offset: usize,
+        #[case] part: &str,
+    ) {
         let fault = VersionSpecifier::parse(given).unwrap_err();
         assert!(fault.to_string().contains(part), "{fault}");
         assert_eq!(fault.offset(), offset, "{fault}");
@@ -425,7 +501,10 @@ mod tests {
     #[case("<2.0a1", false)]
     #[case(">=1.0", false)]
     fn naming_a_prerelease_admits_them(#[case] set: &str, #[case] admits: bool) {
-        assert_eq!(VersionSpecifier::parse(set).unwrap().names_prerelease(), admits);
+        assert_eq!(
+            VersionSpecifier::parse(set).unwrap().names_prerelease(),
+            admits
+        );
     }
 
     #[test]
@@ -439,7 +518,11 @@ mod tests {
             ("==1.2", false),
             (">=1.1", false),
         ] {
-            assert_eq!(VersionSpecifier::parse(set).unwrap().pins(&version), pins, "{set}");
+            assert_eq!(
+                VersionSpecifier::parse(set).unwrap().pins(&version),
+                pins,
+                "{set}"
+            );
         }
     }
 

@@ -1,7 +1,8 @@
-//! An ELF shared object that is an extension module: `PyInit__core` returns a module definition (PEP 489).
+//! An ELF shared object that is an extension module: `PyInit__core` returns a module definition
+//! (PEP 489).
 //!
-//! Two segments: headers, tables and code; then data with the definition and the dynamic section. Numbers are those of
-//! the `object` crate's `elf` module.
+//! Two segments: headers, tables and code; then data with the definition and the dynamic section.
+//! Numbers are those of the `object` crate's `elf` module.
 
 use object::elf;
 
@@ -19,17 +20,35 @@ pub(super) struct Arch {
 
 pub(super) fn arch(name: &str) -> Arch {
     match name {
-        "aarch64" => {
-            Arch { machine: elf::EM_AARCH64.0, wide: true, flags: 0, symbol: 257, relative: 1027, addend: true }
-        }
-        "armv7l" => {
-            Arch { machine: elf::EM_ARM.0, wide: false, flags: 0x0500_0400, symbol: 2, relative: 23, addend: false }
-        }
-        _ => Arch { machine: elf::EM_X86_64.0, wide: true, flags: 0, symbol: 1, relative: 8, addend: true },
+        "aarch64" => Arch {
+            machine: elf::EM_AARCH64.0,
+            wide: true,
+            flags: 0,
+            symbol: 257,
+            relative: 1027,
+            addend: true,
+        },
+        "armv7l" => Arch {
+            machine: elf::EM_ARM.0,
+            wide: false,
+            flags: 0x0500_0400,
+            symbol: 2,
+            relative: 23,
+            addend: false,
+        },
+        _ => Arch {
+            machine: elf::EM_X86_64.0,
+            wide: true,
+            flags: 0,
+            symbol: 1,
+            relative: 8,
+            addend: true,
+        },
     }
 }
 
-/// A symbol of the GNU C library that came with a version not above `minor`, so that the file needs what its tag says.
+/// A symbol of the GNU C library that came with a version not above `minor`, so that the file needs
+/// what its tag says.
 fn libc_symbol(minor: u32) -> (&'static str, &'static str) {
     match minor {
         0..=27 => ("secure_getenv", "GLIBC_2.17"),
@@ -73,7 +92,11 @@ impl Bytes {
         self.out.extend_from_slice(&n.to_le_bytes());
     }
     pub(super) fn word(&mut self, n: u64) {
-        if self.wide { self.out.extend_from_slice(&n.to_le_bytes()) } else { self.u32(n as u32) }
+        if self.wide {
+            self.out.extend_from_slice(&n.to_le_bytes())
+        } else {
+            self.u32(n as u32)
+        }
     }
     fn align(&mut self, to: usize) {
         while !self.out.len().is_multiple_of(to) {
@@ -90,9 +113,26 @@ impl Bytes {
 
     /// The header of a shared object with so many segments.
     pub(super) fn file_header(&mut self, arch: &Arch, segments: u16) {
-        let (header, segment, section) = if arch.wide { (64, 56, 64) } else { (52, 32, 40) };
+        let (header, segment, section) = if arch.wide {
+            (64, 56, 64)
+        } else {
+            (52, 32, 40)
+        };
         self.out.extend_from_slice(&elf::ELFMAG);
-        self.out.extend_from_slice(&[if arch.wide { 2 } else { 1 }, 1, 1, 0, 0, 0, 0, 0, 0, 0, 0, 0]);
+        self.out.extend_from_slice(&[
+            if arch.wide { 2 } else { 1 },
+            1,
+            1,
+            0,
+            0,
+            0,
+            0,
+            0,
+            0,
+            0,
+            0,
+            0,
+        ]);
         self.u16(3);
         self.u16(arch.machine);
         self.u32(1);
@@ -100,7 +140,9 @@ impl Bytes {
         self.word(u64::from(header));
         self.word(0);
         self.u32(arch.flags);
-        [header, segment, segments, section, 0, 0].into_iter().for_each(|n| self.u16(n));
+        [header, segment, segments, section, 0, 0]
+            .into_iter()
+            .for_each(|n| self.u16(n));
     }
 
     /// A segment that lies in memory as it does in the file.
@@ -110,7 +152,9 @@ impl Bytes {
         if self.wide {
             self.u32(READABLE);
         }
-        [at, at, at, size, size].into_iter().for_each(|n| self.word(n));
+        [at, at, at, size, size]
+            .into_iter()
+            .for_each(|n| self.word(n));
         if !self.wide {
             self.u32(READABLE);
         }
@@ -150,7 +194,9 @@ pub(super) fn module(name: &str, glibc: Option<u32>) -> Vec<u8> {
     let symbol_name = if glibc.is_some() { symbol } else { "malloc" };
     let borrowed = strings.add(symbol_name);
     let machine = if name == "armv7l" { "armhf" } else { name };
-    let libc = strings.add(&glibc.map_or(format!("libc.musl-{machine}.so.1"), |_| "libc.so.6".to_owned()));
+    let libc = strings.add(&glibc.map_or(format!("libc.musl-{machine}.so.1"), |_| {
+        "libc.so.6".to_owned()
+    }));
     let version_name = strings.add(version);
 
     // Sizes first, so that every address is known before anything is written.
@@ -175,7 +221,10 @@ pub(super) fn module(name: &str, glibc: Option<u32>) -> Vec<u8> {
     let dynamic_size = entries * 2 * word;
     let end = dynamic - PAGE + dynamic_size;
 
-    let mut b = Bytes { out: Vec::new(), wide: arch.wide };
+    let mut b = Bytes {
+        out: Vec::new(),
+        wide: arch.wide,
+    };
     b.file_header(&arch, 4);
     // Segments: code, data, dynamic, stack.
     let mut segment = |kind: u32, flags: u32, file: u64, memory: u64, size: u64, align: u64| {
@@ -222,7 +271,9 @@ pub(super) fn module(name: &str, glibc: Option<u32>) -> Vec<u8> {
     b.out.extend_from_slice(&strings.0);
     // Versions: local, and for those of others global or the C library's.
     b.align(8);
-    [0, 1, 1, if glibc.is_some() { 2 } else { 1 }].into_iter().for_each(|n| b.u16(n));
+    [0, 1, 1, if glibc.is_some() { 2 } else { 1 }]
+        .into_iter()
+        .for_each(|n| b.u16(n));
     b.u16(1);
     b.u16(1);
     for n in [libc, 16, 0, hash(version)] {
@@ -294,12 +345,18 @@ fn code(name: &str, from: u64, to: u64) -> Vec<u8> {
             let page = ((to >> 12).wrapping_sub(from >> 12)) as u32;
             let adrp = 0x9000_0000 | (page & 3) << 29 | (page >> 2 & 0x7_ffff) << 5;
             let add = 0x9100_0000 | ((to & 0xfff) as u32) << 10;
-            [adrp, add, 0xd65f_03c0, 0xd503_201f].iter().flat_map(|i: &u32| i.to_le_bytes()).collect()
+            [adrp, add, 0xd65f_03c0, 0xd503_201f]
+                .iter()
+                .flat_map(|i: &u32| i.to_le_bytes())
+                .collect()
         }
         "armv7l" => {
             // ldr r0, [pc, #4]; add r0, pc, r0; bx lr; the distance
             let distance = to.wrapping_sub(from + 12) as u32;
-            [0xe59f_0004, 0xe08f_0000, 0xe12f_ff1e, distance].iter().flat_map(|i: &u32| i.to_le_bytes()).collect()
+            [0xe59f_0004, 0xe08f_0000, 0xe12f_ff1e, distance]
+                .iter()
+                .flat_map(|i: &u32| i.to_le_bytes())
+                .collect()
         }
         _ => {
             // lea rax, [rip + distance]; ret
@@ -323,7 +380,10 @@ mod tests {
     #[case("x86_64", object::Architecture::X86_64)]
     #[case("aarch64", object::Architecture::Aarch64)]
     #[case("armv7l", object::Architecture::Arm)]
-    fn the_file_reads_as_what_it_claims(#[case] name: &str, #[case] expected: object::Architecture) {
+    fn the_file_reads_as_what_it_claims(
+        #[case] name: &str,
+        #[case] expected: object::Architecture,
+    ) {
         for glibc in [Some(17), Some(28), Some(34), None] {
             let bytes = module(name, glibc);
             let file = object::File::parse(&*bytes).unwrap();

@@ -1,5 +1,5 @@
-//! An ELF library with the names that are asked for, for files that are read and not loaded: what it needs and defines, and
-//! where it looks.
+//! An ELF library with the names that are asked for, for files that are read and not loaded: what
+//! it needs and defines, and where it looks.
 
 use object::elf;
 
@@ -31,28 +31,41 @@ pub struct Library {
 impl Library {
     /// A compiled module of this name.
     pub fn module(name: &str) -> Self {
-        Library { offers: vec![format!("PyInit_{name}")], ..Library::default() }
+        Library {
+            offers: vec![format!("PyInit_{name}")],
+            ..Library::default()
+        }
     }
 
     /// The file.
     pub fn bytes(&self) -> Vec<u8> {
         let arch = arch(&self.arch);
-        let (header, segment, word): (u64, u64, u64) = if arch.wide { (64, 56, 8) } else { (52, 32, 4) };
+        let (header, segment, word): (u64, u64, u64) =
+            if arch.wide { (64, 56, 8) } else { (52, 32, 4) };
         let mut strings = Strings(vec![0]);
         let mut entries: Vec<(u64, u64)> = Vec::new();
-        self.needs.iter().for_each(|n| entries.push((1, strings.add(n).into())));
+        self.needs
+            .iter()
+            .for_each(|n| entries.push((1, strings.add(n).into())));
         for (tag, text) in [(14, &self.soname), (29, &self.runpath), (15, &self.rpath)] {
             if !text.is_empty() {
                 entries.push((tag, strings.add(text).into()));
             }
         }
-        let symbols: Vec<(u32, bool)> = self.uses.iter().map(|s| (strings.add(s), true)).collect::<Vec<_>>();
-        let symbols: Vec<(u32, bool)> =
-            symbols.into_iter().chain(self.offers.iter().map(|s| (strings.add(s), false))).collect();
+        let symbols: Vec<(u32, bool)> = self
+            .uses
+            .iter()
+            .map(|s| (strings.add(s), true))
+            .collect::<Vec<_>>();
+        let symbols: Vec<(u32, bool)> = symbols
+            .into_iter()
+            .chain(self.offers.iter().map(|s| (strings.add(s), false)))
+            .collect();
         let needs = self.version_needs(&mut strings);
         let definitions = self.version_definitions(&mut strings);
 
-        // Everything lies in the file as it does in memory; sizes first, so that each place is known.
+        // Everything lies in the file as it does in memory; sizes first, so that each place is
+        // known.
         let mut at = header + 2 * segment;
         let mut place = |size: u64| {
             let start = at.div_ceil(8) * 8;
@@ -65,7 +78,12 @@ impl Library {
         let hash_at = place(8 + 4 * (symbols.len() as u64 + 2));
         let needs_at = place(needs.len() as u64);
         let definitions_at = place(definitions.len() as u64);
-        entries.extend([(5, strings_at), (10, strings.0.len() as u64), (6, symbols_at), (4, hash_at)]);
+        entries.extend([
+            (5, strings_at),
+            (10, strings.0.len() as u64),
+            (6, symbols_at),
+            (4, hash_at),
+        ]);
         if !needs.is_empty() {
             entries.push((0x6fff_fffe, needs_at));
         }
@@ -77,7 +95,10 @@ impl Library {
         let dynamic_at = place(dynamic_size);
         let end = at;
 
-        let mut b = Bytes { out: Vec::new(), wide: arch.wide };
+        let mut b = Bytes {
+            out: Vec::new(),
+            wide: arch.wide,
+        };
         b.file_header(&arch, 2);
         b.segment(elf::PT_LOAD.0, 0, end);
         b.segment(elf::PT_DYNAMIC.0, dynamic_at, dynamic_size);
@@ -89,7 +110,9 @@ impl Library {
         }
         b.fill(hash_at);
         // One bucket, so that the number of chains tells the number of symbols.
-        [1, symbols.len() as u32 + 1].into_iter().for_each(|n| b.u32(n));
+        [1, symbols.len() as u32 + 1]
+            .into_iter()
+            .for_each(|n| b.u32(n));
         b.fill(needs_at);
         b.out.extend_from_slice(&needs);
         b.fill(definitions_at);
@@ -104,12 +127,17 @@ impl Library {
 
     /// One record per need: 16 bytes, and 16 of its version.
     fn version_needs(&self, strings: &mut Strings) -> Vec<u8> {
-        let mut b = Bytes { out: Vec::new(), wide: false };
+        let mut b = Bytes {
+            out: Vec::new(),
+            wide: false,
+        };
         for (i, (library, version)) in self.versions.iter().enumerate() {
             let (library, name) = (strings.add(library), strings.add(version));
             let next = if i + 1 == self.versions.len() { 0 } else { 32 };
             [1, 1].into_iter().for_each(|n| b.u16(n));
-            [library, 16, next, hash(version)].into_iter().for_each(|n| b.u32(n));
+            [library, 16, next, hash(version)]
+                .into_iter()
+                .for_each(|n| b.u32(n));
             [0, 2 + i as u16].into_iter().for_each(|n| b.u16(n));
             [name, 0].into_iter().for_each(|n| b.u32(n));
         }
@@ -121,12 +149,19 @@ impl Library {
         if self.defines.is_empty() {
             return Vec::new();
         }
-        let mut b = Bytes { out: Vec::new(), wide: false };
+        let mut b = Bytes {
+            out: Vec::new(),
+            wide: false,
+        };
         let names = std::iter::once(&self.soname).chain(&self.defines);
         for (i, name) in names.enumerate() {
             let next = if i == self.defines.len() { 0 } else { 28 };
-            [1, u16::from(i == 0), 1 + i as u16, 1].into_iter().for_each(|n| b.u16(n));
-            [hash(name), 20, next, strings.add(name), 0].into_iter().for_each(|n| b.u32(n));
+            [1, u16::from(i == 0), 1 + i as u16, 1]
+                .into_iter()
+                .for_each(|n| b.u16(n));
+            [hash(name), 20, next, strings.add(name), 0]
+                .into_iter()
+                .for_each(|n| b.u32(n));
         }
         b.out
     }
@@ -149,7 +184,10 @@ mod tests {
             soname: "libfirn.so.3".into(),
             needs: texts(&["libm.so.6", "libc.so.6"]),
             runpath: "$ORIGIN/../libs:/opt/firn".into(),
-            versions: vec![("libc.so.6".into(), "GLIBC_2.34".into()), ("libm.so.6".into(), "GLIBC_2.29".into())],
+            versions: vec![
+                ("libc.so.6".into(), "GLIBC_2.34".into()),
+                ("libm.so.6".into(), "GLIBC_2.29".into()),
+            ],
             defines: texts(&["FIRN_1", "FIRN_3"]),
             uses: texts(&["PyLong_FromLong", "malloc"]),
             offers: texts(&["PyInit_firn", "firn_depth"]),
@@ -157,15 +195,35 @@ mod tests {
         };
         let bytes = library.bytes();
         let [read] = <[_; 1]>::try_from(read(bytes.as_slice()).unwrap()).unwrap();
-        assert_eq!((read.format, read.arch.as_str(), read.bits), (Format::Elf, arch, bits));
+        assert_eq!(
+            (read.format, read.arch.as_str(), read.bits),
+            (Format::Elf, arch, bits)
+        );
         assert_eq!(read.soname.as_deref(), Some("libfirn.so.3"));
         assert_eq!(
             (read.needs, read.runpath, read.rpath),
-            (library.needs, texts(&["$ORIGIN/../libs", "/opt/firn"]), Vec::new())
+            (
+                library.needs,
+                texts(&["$ORIGIN/../libs", "/opt/firn"]),
+                Vec::new()
+            )
         );
-        let need = |l: &str, v: &str| VersionNeed { library: l.into(), version: v.into(), weak: false };
-        assert_eq!(read.versions, [need("libc.so.6", "GLIBC_2.34"), need("libm.so.6", "GLIBC_2.29")]);
+        let need = |l: &str, v: &str| VersionNeed {
+            library: l.into(),
+            version: v.into(),
+            weak: false,
+        };
+        assert_eq!(
+            read.versions,
+            [
+                need("libc.so.6", "GLIBC_2.34"),
+                need("libm.so.6", "GLIBC_2.29")
+            ]
+        );
         assert_eq!(read.defines, ["FIRN_1", "FIRN_3"]);
-        assert_eq!((read.python, read.modules), (texts(&["PyLong_FromLong"]), texts(&["firn"])));
+        assert_eq!(
+            (read.python, read.modules),
+            (texts(&["PyLong_FromLong"]), texts(&["firn"]))
+        );
     }
 }

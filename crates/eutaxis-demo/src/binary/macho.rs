@@ -1,4 +1,5 @@
-//! A Mach-O bundle: header, one segment, the version of macOS it is built for, the system library, one symbol.
+//! A Mach-O bundle: header, one segment, the version of macOS it is built for, the system library,
+//! one symbol.
 
 /// Processor types.
 const X86_64: u32 = 0x0100_0007;
@@ -6,13 +7,18 @@ const ARM64: u32 = 0x0100_000c;
 const HEADER: u32 = 32;
 
 fn words(out: &mut Vec<u8>, numbers: &[u32]) {
-    numbers.iter().for_each(|n| out.extend_from_slice(&n.to_le_bytes()));
+    numbers
+        .iter()
+        .for_each(|n| out.extend_from_slice(&n.to_le_bytes()));
 }
 
 /// The module for an architecture; `universal2` holds both.
 pub(super) fn module(arch: &str, version: (u32, u32)) -> Vec<u8> {
     match arch {
-        "universal2" => fat(&[(X86_64, 3, thin(X86_64, 3, version)), (ARM64, 0, thin(ARM64, 0, version))]),
+        "universal2" => fat(&[
+            (X86_64, 3, thin(X86_64, 3, version)),
+            (ARM64, 0, thin(ARM64, 0, version)),
+        ]),
         "x86_64" => thin(X86_64, 3, version),
         _ => thin(ARM64, 0, version),
     }
@@ -40,7 +46,8 @@ fn fat(slices: &[(u32, u32, Vec<u8>)]) -> Vec<u8> {
 fn thin(cpu: u32, subtype: u32, version: (u32, u32)) -> Vec<u8> {
     let library = b"/usr/lib/libSystem.B.dylib\0\0\0\0\0\0";
     let strings = b"\0_PyInit__core\0\0";
-    let (segment, section, build, dylib, symtab) = (72u32, 80u32, 24u32, 24 + library.len() as u32, 24u32);
+    let (segment, section, build, dylib, symtab) =
+        (72u32, 80u32, 24u32, 24 + library.len() as u32, 24u32);
     let commands = segment + section + build + dylib + symtab;
     let text = (HEADER + commands).div_ceil(16) * 16;
     let symbols = text + 16;
@@ -48,23 +55,46 @@ fn thin(cpu: u32, subtype: u32, version: (u32, u32)) -> Vec<u8> {
     let size = strings_at + strings.len() as u32;
     let mut out = Vec::new();
     // MH_BUNDLE, two-level names.
-    words(&mut out, &[0xfeed_facf, cpu, subtype, 8, 4, commands, 0x85, 0]);
+    words(
+        &mut out,
+        &[0xfeed_facf, cpu, subtype, 8, 4, commands, 0x85, 0],
+    );
     // LC_SEGMENT_64 __TEXT with __text.
     words(&mut out, &[0x19, segment + section]);
     out.extend_from_slice(b"__TEXT\0\0\0\0\0\0\0\0\0\0");
     words(&mut out, &[0, 0, size, 0, 0, 0, size, 0, 5, 5, 1, 0]);
     out.extend_from_slice(b"__text\0\0\0\0\0\0\0\0\0\0__TEXT\0\0\0\0\0\0\0\0\0\0");
-    words(&mut out, &[text, 0, 16, 0, text, 4, 0, 0, 0x8000_0400, 0, 0, 0]);
+    words(
+        &mut out,
+        &[text, 0, 16, 0, text, 4, 0, 0, 0x8000_0400, 0, 0, 0],
+    );
     // LC_BUILD_VERSION: macOS.
-    words(&mut out, &[0x32, build, 1, version.0 << 16 | version.1 << 8, version.0 << 16, 0]);
+    words(
+        &mut out,
+        &[
+            0x32,
+            build,
+            1,
+            version.0 << 16 | version.1 << 8,
+            version.0 << 16,
+            0,
+        ],
+    );
     // LC_LOAD_DYLIB.
     words(&mut out, &[0xc, dylib, 24, 0, 0x0500_0000, 0x0001_0000]);
     out.extend_from_slice(library);
     // LC_SYMTAB.
-    words(&mut out, &[0x2, symtab, symbols, 1, strings_at, strings.len() as u32]);
+    words(
+        &mut out,
+        &[0x2, symtab, symbols, 1, strings_at, strings.len() as u32],
+    );
     out.resize(text as usize, 0);
     // Return zero.
-    let code: &[u8] = if cpu == X86_64 { &[0x31, 0xc0, 0xc3] } else { &[0, 0, 0x80, 0xd2, 0xc0, 0x03, 0x5f, 0xd6] };
+    let code: &[u8] = if cpu == X86_64 {
+        &[0x31, 0xc0, 0xc3]
+    } else {
+        &[0, 0, 0x80, 0xd2, 0xc0, 0x03, 0x5f, 0xd6]
+    };
     out.extend_from_slice(code);
     out.resize(symbols as usize, 0);
     words(&mut out, &[1, 0x0000_010f, text, 0]);
@@ -80,7 +110,10 @@ mod tests {
 
     #[test]
     fn the_file_reads_as_what_it_claims() {
-        for (arch, expected) in [("x86_64", object::Architecture::X86_64), ("arm64", object::Architecture::Aarch64)] {
+        for (arch, expected) in [
+            ("x86_64", object::Architecture::X86_64),
+            ("arm64", object::Architecture::Aarch64),
+        ] {
             let bytes = module(arch, (11, 0));
             let file = object::File::parse(&*bytes).unwrap();
             assert_eq!(file.architecture(), expected);
@@ -91,8 +124,15 @@ mod tests {
         let slices: Vec<_> = fat
             .arches()
             .iter()
-            .map(|a| object::File::parse(a.data(&*bytes).unwrap()).unwrap().architecture())
+            .map(|a| {
+                object::File::parse(a.data(&*bytes).unwrap())
+                    .unwrap()
+                    .architecture()
+            })
             .collect();
-        assert_eq!(slices, [object::Architecture::X86_64, object::Architecture::Aarch64]);
+        assert_eq!(
+            slices,
+            [object::Architecture::X86_64, object::Architecture::Aarch64]
+        );
     }
 }

@@ -1,4 +1,5 @@
-//! A PE library for 64-bit Windows: one section with code, the exported initialiser and what it imports.
+//! A PE library for 64-bit Windows: one section with code, the exported initialiser and what it
+//! imports.
 
 const SECTION: u32 = 0x1000;
 const FILE: u32 = 0x200;
@@ -11,11 +12,15 @@ const TABLES: u32 = 0x100;
 const NAMES: u32 = 0x180;
 
 fn u32s(out: &mut Vec<u8>, numbers: &[u32]) {
-    numbers.iter().for_each(|n| out.extend_from_slice(&n.to_le_bytes()));
+    numbers
+        .iter()
+        .for_each(|n| out.extend_from_slice(&n.to_le_bytes()));
 }
 
 fn u16s(out: &mut Vec<u8>, numbers: &[u16]) {
-    numbers.iter().for_each(|n| out.extend_from_slice(&n.to_le_bytes()));
+    numbers
+        .iter()
+        .for_each(|n| out.extend_from_slice(&n.to_le_bytes()));
 }
 
 /// The module; `library` is the interpreter's own, `python312.dll`.
@@ -43,12 +48,26 @@ fn headers() -> Vec<u8> {
     u16s(&mut out, &[6, 0, 0, 0, 6, 0]);
     u32s(&mut out, &[0, SECTION + 0x1000, FILE, 0]);
     u16s(&mut out, &[2, 0x160]);
-    [0x10_0000_u64, 0x1000, 0x10_0000, 0x1000].iter().for_each(|n| out.extend_from_slice(&n.to_le_bytes()));
+    [0x10_0000_u64, 0x1000, 0x10_0000, 0x1000]
+        .iter()
+        .for_each(|n| out.extend_from_slice(&n.to_le_bytes()));
     u32s(&mut out, &[0, 16]);
     u32s(&mut out, &[SECTION + EXPORTS, 0x200, SECTION + IMPORTS, 60]);
     u32s(&mut out, &[0; 28]);
     out.extend_from_slice(b".text\0\0\0");
-    u32s(&mut out, &[SIZE as u32, SECTION, SIZE as u32, FILE, 0, 0, 0, 0xe000_0020]);
+    u32s(
+        &mut out,
+        &[
+            SIZE as u32,
+            SECTION,
+            SIZE as u32,
+            FILE,
+            0,
+            0,
+            0,
+            0xe000_0020,
+        ],
+    );
     out
 }
 
@@ -83,11 +102,30 @@ fn section(library: &str) -> Vec<u8> {
     u32s(&mut out, &[0; 5]);
     out.resize(EXPORTS as usize, 0);
     let functions = SECTION + EXPORTS + 40;
-    u32s(&mut out, &[0, 0, 0, own, 1, 1, 1, functions, functions + 4, functions + 8]);
+    u32s(
+        &mut out,
+        &[
+            0,
+            0,
+            0,
+            own,
+            1,
+            1,
+            1,
+            functions,
+            functions + 4,
+            functions + 8,
+        ],
+    );
     u32s(&mut out, &[SECTION, exported]);
     u16s(&mut out, &[0]);
     out.resize(TABLES as usize, 0);
-    for function in [python_function, python_function, system_function, system_function] {
+    for function in [
+        python_function,
+        python_function,
+        system_function,
+        system_function,
+    ] {
         u32s(&mut out, &[function, 0, 0, 0]);
     }
     out.resize(NAMES as usize, 0);
@@ -105,8 +143,11 @@ mod tests {
         let bytes = module("python312.dll");
         let file = object::read::pe::PeFile64::parse(&*bytes).unwrap();
         assert_eq!(file.architecture(), object::Architecture::X86_64);
-        let imports: Vec<String> =
-            file.imports().unwrap().map(|i| String::from_utf8_lossy(i.unwrap().library()).into_owned()).collect();
+        let imports: Vec<String> = file
+            .imports()
+            .unwrap()
+            .map(|i| String::from_utf8_lossy(i.unwrap().library()).into_owned())
+            .collect();
         assert_eq!(imports, ["python312.dll", "KERNEL32.dll"]);
         assert_eq!(file.exports().unwrap().count(), 1);
     }

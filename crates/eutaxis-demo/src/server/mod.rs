@@ -1,7 +1,9 @@
-//! A local index server with trouble on demand: what tests and the examples talk to instead of a real network.
+//! A local index server with trouble on demand: what tests and the examples talk to instead of a
+//! real network.
 //!
-//! HTTP/1.1 on 127.0.0.1 over an index tree on disk, with negotiation of JSON and HTML, ranges, ETags and connections that
-//! stay open. It is written out by hand, because a proper server cannot be made to lie, to break off or to drip.
+//! HTTP/1.1 on 127.0.0.1 over an index tree on disk, with negotiation of JSON and HTML, ranges,
+//! ETags and connections that stay open. It is written out by hand, because a proper server cannot
+//! be made to lie, to break off or to drip.
 
 mod answer;
 mod trouble;
@@ -71,7 +73,10 @@ struct Asked {
 
 impl Asked {
     fn header(&self, name: &str) -> Option<&str> {
-        self.headers.iter().find(|(n, _)| n == name).map(|(_, v)| v.as_str())
+        self.headers
+            .iter()
+            .find(|(n, _)| n == name)
+            .map(|(_, v)| v.as_str())
     }
 }
 
@@ -127,13 +132,23 @@ impl Server {
 
     /// From now on there is this trouble.
     pub fn set(&self, trouble: Trouble) {
-        *self.shared.trouble.lock().unwrap_or_else(PoisonError::into_inner) = trouble;
+        *self
+            .shared
+            .trouble
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner) = trouble;
         self.shared.met.store(0, Ordering::Relaxed);
     }
 
     /// What was asked for so far; the list is emptied.
     pub fn take_seen(&self) -> Vec<Seen> {
-        std::mem::take(&mut self.shared.seen.lock().unwrap_or_else(PoisonError::into_inner))
+        std::mem::take(
+            &mut self
+                .shared
+                .seen
+                .lock()
+                .unwrap_or_else(PoisonError::into_inner),
+        )
     }
 }
 
@@ -161,7 +176,11 @@ impl Shared {
             if self.closed.load(Ordering::Relaxed) {
                 return Ok(());
             }
-            let trouble = self.trouble.lock().unwrap_or_else(PoisonError::into_inner).clone();
+            let trouble = self
+                .trouble
+                .lock()
+                .unwrap_or_else(PoisonError::into_inner)
+                .clone();
             std::thread::sleep(trouble.latency);
             let fault = trouble.fault_for(&asked.path, &self.met);
             let mut seen = Seen {
@@ -182,7 +201,12 @@ impl Shared {
                 Ok(false) => return Ok(()),
                 Err(error) => {
                     // The client broke off: only so much was sent.
-                    if let Some(seen) = self.seen.lock().unwrap_or_else(PoisonError::into_inner).get_mut(at) {
+                    if let Some(seen) = self
+                        .seen
+                        .lock()
+                        .unwrap_or_else(PoisonError::into_inner)
+                        .get_mut(at)
+                    {
                         seen.bytes = sent;
                     }
                     return Err(error);
@@ -208,14 +232,17 @@ fn read_head(stream: &mut impl BufRead) -> io::Result<Option<Asked>> {
             asked.method = words.next().unwrap_or("").to_owned();
             let target = words.next().unwrap_or("/");
             // A client that takes us for a proxy names the whole address.
-            let path = target
-                .split_once("://")
-                .map_or(target, |(_, rest)| rest.find('/').map_or("/", |at| rest.get(at..).unwrap_or("/")));
+            let path = target.split_once("://").map_or(target, |(_, rest)| {
+                rest.find('/')
+                    .map_or("/", |at| rest.get(at..).unwrap_or("/"))
+            });
             asked.path = path.to_owned();
         } else if text.is_empty() {
             return Ok(Some(asked));
         } else if let Some((name, value)) = text.split_once(':') {
-            asked.headers.push((name.to_ascii_lowercase(), value.trim().to_owned()));
+            asked
+                .headers
+                .push((name.to_ascii_lowercase(), value.trim().to_owned()));
         }
     }
 }

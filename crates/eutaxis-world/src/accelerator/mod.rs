@@ -1,5 +1,6 @@
-//! Accelerators of a machine, as its files tell of them (docs/house.md): drivers, toolkits, devices. Where they stand is
-//! said by the families (`knowledge/accelerators.toml`); nothing is run.
+//! Accelerators of a machine, as its files tell of them (docs/house.md): drivers, toolkits,
+//! devices. Where they stand is said by the families (`knowledge/accelerators.toml`); nothing is
+//! run.
 
 use std::path::Path;
 use std::sync::Arc;
@@ -26,21 +27,37 @@ pub struct Found {
 
 /// What is there of each family, in their order; families of which nothing is there are left out.
 pub fn find(root: &Path, families: &Families, system: System) -> Vec<Found> {
-    families.iter().filter_map(|family| of_family(root, family, system)).collect()
+    families
+        .iter()
+        .filter_map(|family| of_family(root, family, system))
+        .collect()
 }
 
 /// The accelerators of a machine as part of a target: those that can be used.
 pub fn of_machine(root: &Path, families: &Arc<Families>, system: System) -> Accelerators {
-    let found = find(root, families, system).into_iter().filter(|f| f.unusable.is_none());
-    Accelerators { here: found.map(|f| f.accelerator).collect(), ..Accelerators::none(Arc::clone(families)) }
+    let found = find(root, families, system)
+        .into_iter()
+        .filter(|f| f.unusable.is_none());
+    Accelerators {
+        here: found.map(|f| f.accelerator).collect(),
+        ..Accelerators::none(Arc::clone(families))
+    }
 }
 
 fn of_family(root: &Path, family: &Arc<Family>, system: System) -> Option<Found> {
     let probe = &family.probe;
-    let driver = told(root, &probe.driver).iter().find_map(|text| number_in(text));
-    let present = probe.present.iter().any(|pattern| !matching(root, pattern).is_empty());
-    let mut toolkits: Vec<Number> =
-        told(root, &probe.toolkits).iter().filter_map(|t| number_in(t)).map(|n| shortened(&n)).collect();
+    let driver = told(root, &probe.driver)
+        .iter()
+        .find_map(|text| number_in(text));
+    let present = probe
+        .present
+        .iter()
+        .any(|pattern| !matching(root, pattern).is_empty());
+    let mut toolkits: Vec<Number> = told(root, &probe.toolkits)
+        .iter()
+        .filter_map(|t| number_in(t))
+        .map(|n| shortened(&n))
+        .collect();
     toolkits.sort();
     toolkits.dedup();
     let mut devices: Vec<String> = Vec::new();
@@ -49,12 +66,23 @@ fn of_family(root: &Path, family: &Arc<Family>, system: System) -> Option<Found>
             devices.extend(generation(&text, place.form).filter(|d| !devices.contains(d)));
         }
     }
-    let first_line = |text: &String| text.lines().next().map(|l| l.trim().to_owned()).filter(|l| !l.is_empty());
-    let models: Vec<String> = told(root, &probe.models).iter().filter_map(first_line).collect();
+    let first_line = |text: &String| {
+        text.lines()
+            .next()
+            .map(|l| l.trim().to_owned())
+            .filter(|l| !l.is_empty())
+    };
+    let models: Vec<String> = told(root, &probe.models)
+        .iter()
+        .filter_map(first_line)
+        .collect();
     if driver.is_none() && !present && toolkits.is_empty() {
         return None;
     }
-    let highest_toolkit = driver.as_ref().and_then(|d| family.highest_toolkit(d, system)).cloned();
+    let highest_toolkit = driver
+        .as_ref()
+        .and_then(|d| family.highest_toolkit(d, system))
+        .cloned();
     let needs_driver = family.enough_driver_is_known(system);
     let unusable = match (present, &driver) {
         (true, Some(_)) => None,
@@ -63,11 +91,23 @@ fn of_family(root: &Path, family: &Arc<Family>, system: System) -> Option<Found>
         (false, Some(_)) => Some("a driver is there, and no device"),
         (false, None) => Some("a toolkit is installed, and there is neither driver nor device"),
     };
-    let accelerator = Accelerator { family: Arc::clone(family), toolkit: None, driver, devices };
-    Some(Found { accelerator, highest_toolkit, toolkits, models, unusable })
+    let accelerator = Accelerator {
+        family: Arc::clone(family),
+        toolkit: None,
+        driver,
+        devices,
+    };
+    Some(Found {
+        accelerator,
+        highest_toolkit,
+        toolkits,
+        models,
+        unusable,
+    })
 }
 
-/// What stands behind the words of each place, in each of its files; for a place with a key in several lines each time.
+/// What stands behind the words of each place, in each of its files; for a place with a key in
+/// several lines each time.
 fn told(root: &Path, places: &[Told]) -> Vec<String> {
     let mut found = Vec::new();
     for place in places {
@@ -87,7 +127,9 @@ fn told(root: &Path, places: &[Told]) -> Vec<String> {
 fn number_in(text: &str) -> Option<Number> {
     let plain = |c: char| c.is_ascii_digit() || c == '.';
     let words = text.split(|c| !plain(c)).map(|w| w.trim_matches('.'));
-    words.filter(|w| w.contains('.')).find_map(|w| Number::parse(w).ok())
+    words
+        .filter(|w| w.contains('.'))
+        .find_map(|w| Number::parse(w).ok())
 }
 
 /// A toolkit's number without the date that some write as its third part.
@@ -108,7 +150,12 @@ fn generation(text: &str, form: Form) -> Option<String> {
         Form::Word => Some(word.to_owned()),
         Form::Gfx => {
             let number: u32 = word.parse().ok().filter(|n| *n > 0)?;
-            Some(format!("gfx{}{:x}{:x}", number / 10_000, number / 100 % 100, number % 100))
+            Some(format!(
+                "gfx{}{:x}{:x}",
+                number / 10_000,
+                number / 100 % 100,
+                number % 100
+            ))
         }
     }
 }
@@ -140,38 +187,61 @@ toolkits = [{ file = "opt/nordglim*/version.txt", after = "" }]
             std::fs::write(path, text).unwrap();
         }
         let families = Arc::new(Families::built_in().with(NORDGLIM).unwrap());
-        let linux = eutaxis_core::Target::parse("cpython 3.11 / linux x86_64").unwrap().platform.system;
+        let linux = eutaxis_core::Target::parse("cpython 3.11 / linux x86_64")
+            .unwrap()
+            .platform
+            .system;
         find(root.path(), &families, linux)
             .iter()
             .map(|f| {
-                let highest = f.highest_toolkit.as_ref().map_or("?".to_owned(), ToString::to_string);
+                let highest = f
+                    .highest_toolkit
+                    .as_ref()
+                    .map_or("?".to_owned(), ToString::to_string);
                 let toolkits: Vec<String> = f.toolkits.iter().map(ToString::to_string).collect();
                 let unusable = f.unusable.map_or(String::new(), |u| format!(" ({u})"));
-                format!("{} runs {highest} installed {toolkits:?} {:?}{unusable}", f.accelerator, f.models)
+                format!(
+                    "{} runs {highest} installed {toolkits:?} {:?}{unusable}",
+                    f.accelerator, f.models
+                )
             })
             .collect()
     }
 
-    const DRIVER: (&str, &str) = ("proc/driver/nordglim/version", "nordglim kernel driver 498.2 built with 12.1.0");
+    const DRIVER: (&str, &str) = (
+        "proc/driver/nordglim/version",
+        "nordglim kernel driver 498.2 built with 12.1.0",
+    );
     const DEVICE: (&str, &str) = ("dev/nordglim0", "");
 
     #[rstest]
     #[case::nothing(&[], &[])]
     #[case::whole(
-        &[DRIVER, DEVICE, ("proc/driver/nordglim/devices/0", "model: Aurora 20\ngeneration: b3\n"), ("opt/nordglim-3.9/version.txt", "3.9")],
+        &[DRIVER, DEVICE, ("proc/driver/nordglim/devices/0", "model: Aurora 20\ngeneration: \
+            b3\n"), ("opt/nordglim-3.9/version.txt", "3.9")],
         &["nordglim driver 498.2 device b3 runs 3.9 installed [\"3.9\"] [\"Aurora 20\"]"])]
-    #[case::exactly_at_the_limit(&[("proc/driver/nordglim/version", "driver 510.0"), DEVICE], &["nordglim driver 510.0 runs 4.1 installed [] []"])]
-    #[case::too_old_for_all(&[("proc/driver/nordglim/version", "driver 400.1"), DEVICE], &["nordglim driver 400.1 runs ? installed [] []"])]
-    #[case::no_device(&[DRIVER], &["nordglim driver 498.2 runs 3.9 installed [] [] (a driver is there, and no device)"])]
+    #[case::exactly_at_the_limit(&[("proc/driver/nordglim/version", "driver \
+        510.0"), DEVICE], &["nordglim driver 510.0 runs 4.1 installed [] []"])]
+    #[case::too_old_for_all(&[("proc/driver/nordglim/version", "driver \
+        400.1"), DEVICE], &["nordglim driver 400.1 runs ? installed [] []"])]
+    #[case::no_device(&[DRIVER], &["nordglim driver 498.2 runs 3.9 installed [] [] (a driver is \
+        there, and no device)"])]
     #[case::no_driver(&[("opt/nordglim/version.txt", "4.1.20260101"), ],
-        &["nordglim runs ? installed [\"4.1\"] [] (a toolkit is installed, and there is neither driver nor device)"])]
-    #[case::driver_not_told(&[DEVICE], &["nordglim runs ? installed [] [] (its driver's version is not told)"])]
-    #[case::not_a_version(&[("proc/driver/nordglim/version", "driver: unknown"), DEVICE], &["nordglim runs ? installed [] [] (its driver's version is not told)"])]
+        &["nordglim runs ? installed [\"4.1\"] [] (a toolkit is installed, and there is neither \
+            driver nor device)"])]
+    #[case::driver_not_told(&[DEVICE], &["nordglim runs ? installed [] [] (its driver's version is \
+        not told)"])]
+    #[case::not_a_version(&[("proc/driver/nordglim/version", "driver: \
+        unknown"), DEVICE], &["nordglim \
+        runs ? installed [] [] (its driver's version is not told)"])]
     #[case::no_driver_version_at_all(
-        &[("dev/kfd", ""), ("sys/class/kfd/kfd/topology/nodes/0/properties", "cpu_cores_count 16\ngfx_target_version 0\n"),
-          ("sys/class/kfd/kfd/topology/nodes/1/properties", "simd_count 240\ngfx_target_version 90010\n"), ("opt/rocm-6.0.2/.info/version", "6.0.2-115\n")],
+        &[("dev/kfd", ""), ("sys/class/kfd/kfd/topology/nodes/0/properties", "cpu_cores_count \
+            16\ngfx_target_version 0\n"),
+          ("sys/class/kfd/kfd/topology/nodes/1/properties", "simd_count 240\ngfx_target_version \
+              90010\n"), ("opt/rocm-6.0.2/.info/version", "6.0.2-115\n")],
         &["rocm device gfx90a runs ? installed [\"6.0.2\"] []"])]
-    #[case::two_families(&[DRIVER, DEVICE, ("dev/kfd", "")], &["rocm runs ? installed [] []", "nordglim driver 498.2 runs 3.9 installed [] []"])]
+    #[case::two_families(&[DRIVER, DEVICE, ("dev/kfd", "")], &["rocm runs ? installed [] \
+        []", "nordglim driver 498.2 runs 3.9 installed [] []"])]
     fn machines_are_read(#[case] files: &[(&str, &str)], #[case] expected: &[&str]) {
         assert_eq!(found(files), expected);
     }
@@ -188,10 +258,15 @@ toolkits = [{ file = "opt/nordglim*/version.txt", after = "" }]
             files: std::collections::BTreeMap<String, String>,
             found: String,
         }
-        let checks: Checks = toml::from_str(include_str!("../../../../knowledge/checks.toml")).unwrap();
+        let checks: Checks =
+            toml::from_str(include_str!("../../../../knowledge/checks.toml")).unwrap();
         assert_eq!(checks.machine.len(), 2);
         for case in checks.machine {
-            let files: Vec<(&str, &str)> = case.files.iter().map(|(p, t)| (p.as_str(), t.as_str())).collect();
+            let files: Vec<(&str, &str)> = case
+                .files
+                .iter()
+                .map(|(p, t)| (p.as_str(), t.as_str()))
+                .collect();
             assert_eq!(found(&files), [case.found]);
         }
     }
@@ -210,7 +285,10 @@ toolkits = [{ file = "opt/nordglim*/version.txt", after = "" }]
     fn only_what_can_be_used_is_part_of_the_target() {
         let root = tempfile::tempdir().unwrap();
         let families = Arc::new(Families::built_in().with(NORDGLIM).unwrap());
-        let linux = eutaxis_core::Target::parse("cpython 3.11 / linux x86_64").unwrap().platform.system;
+        let linux = eutaxis_core::Target::parse("cpython 3.11 / linux x86_64")
+            .unwrap()
+            .platform
+            .system;
         std::fs::create_dir_all(root.path().join("proc/driver/nordglim")).unwrap();
         std::fs::write(root.path().join(DRIVER.0), DRIVER.1).unwrap();
         assert!(of_machine(root.path(), &families, linux).is_empty());

@@ -1,6 +1,6 @@
-//! Running code by an environment's interpreter: each module and each trial in a process group of its own, with empty input,
-//! captured output, limits of time and memory, and ended whole. No bytecode is written, and what the code takes for home and
-//! temporary folders is thrown away.
+//! Running code by an environment's interpreter: each module and each trial in a process group of
+//! its own, with empty input, captured output, limits of time and memory, and ended whole. No
+//! bytecode is written, and what the code takes for home and temporary folders is thrown away.
 
 use std::fs;
 use std::io::{Read, Write};
@@ -54,7 +54,11 @@ impl Runner {
     ///
     /// # Errors
     /// When the interpreter cannot be started, or no temporary folder can be made.
-    pub fn import(&self, modules: &[(String, usize)], done: &(dyn Fn() + Sync)) -> Result<Vec<Attempt>> {
+    pub fn import(
+        &self,
+        modules: &[(String, usize)],
+        done: &(dyn Fn() + Sync),
+    ) -> Result<Vec<Attempt>> {
         let threads = std::thread::available_parallelism().map_or(2, usize::from);
         let tried = each(modules, threads, |(module, owner)| {
             let ran = self.run(module, "");
@@ -69,28 +73,46 @@ impl Runner {
         tried.into_iter().flatten().collect()
     }
 
-    /// Runs the user's own trials: name, code, and what is expected of it. One after the other: they may need all there is.
+    /// Runs the user's own trials: name, code, and what is expected of it. One after the other:
+    /// they may need all there is.
     ///
     /// # Errors
     /// As [`Runner::import`].
     pub fn trials(&self, trials: &[(String, String, Option<String>)]) -> Result<Vec<Trial>> {
         let run = |(name, code, expect): &(String, String, Option<String>)| {
             let ran = self.run("-", code)?;
-            let Ran { ended, printed, complained } = ran;
-            Ok(Trial { name: name.clone(), expect: expect.clone(), ended, printed, complained })
+            let Ran {
+                ended,
+                printed,
+                complained,
+            } = ran;
+            Ok(Trial {
+                name: name.clone(),
+                expect: expect.clone(),
+                ended,
+                printed,
+                complained,
+            })
         };
         trials.iter().map(run).collect()
     }
 
     fn run(&self, module: &str, input: &str) -> Result<Ran> {
         let temporary = tempfile::Builder::new().prefix("eutaxis-").tempdir();
-        let temporary =
-            temporary.map_err(|e| Error::new(ErrorKind::Disk, format!("cannot make a temporary folder: {e}")))?;
+        let temporary = temporary.map_err(|e| {
+            Error::new(
+                ErrorKind::Disk,
+                format!("cannot make a temporary folder: {e}"),
+            )
+        })?;
         let told = temporary.path().join("told");
         let work = temporary.path().join("work");
         fs::create_dir(&work).doing("cannot make the folder", &work)?;
         let mut child = self.command(module, &told, &work).spawn().map_err(|e| {
-            Error::new(ErrorKind::Interpreter, format!("{} cannot be started: {e}", self.python.display()))
+            Error::new(
+                ErrorKind::Interpreter,
+                format!("{} cannot be started: {e}", self.python.display()),
+            )
         })?;
         if let Some(mut standard) = child.stdin.take() {
             // A process that does not read is no error.
@@ -100,7 +122,8 @@ impl Runner {
         let complained = child.stderr.take().map(kept);
         let status = self.wait(&mut child);
         end_group(&child);
-        let texts = [printed, complained].map(|t| t.and_then(|t| t.join().ok()).unwrap_or_default());
+        let texts =
+            [printed, complained].map(|t| t.and_then(|t| t.join().ok()).unwrap_or_default());
         let ended = match status {
             None => Ended::Hung(self.limits.seconds),
             Some(status) => how(status, fs::read_to_string(&told).ok().as_deref()),
@@ -108,18 +131,44 @@ impl Runner {
         // What stands for the real folders is of no use to readers.
         let name = work.display().to_string();
         let [printed, complained] = texts.map(|t| t.replace(&name, "."));
-        Ok(Ran { ended, printed, complained })
+        Ok(Ran {
+            ended,
+            printed,
+            complained,
+        })
     }
 
     fn command(&self, module: &str, told: &Path, work: &Path) -> Command {
         let mut command = Command::new(&self.python);
-        command.args(["-B", "-c", SCRIPT, module]).arg(told).arg(self.limits.memory.to_string());
-        command.current_dir(work).stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped());
-        command.env("PYTHONDONTWRITEBYTECODE", "1").env("PYTHONFAULTHANDLER", "1");
-        for name in ["PYTHONSTARTUP", "PYTHONINSPECT", "PYTHONHOME", "__PYVENV_LAUNCHER__", "PYTHONPYCACHEPREFIX"] {
+        command
+            .args(["-B", "-c", SCRIPT, module])
+            .arg(told)
+            .arg(self.limits.memory.to_string());
+        command
+            .current_dir(work)
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::piped());
+        command
+            .env("PYTHONDONTWRITEBYTECODE", "1")
+            .env("PYTHONFAULTHANDLER", "1");
+        for name in [
+            "PYTHONSTARTUP",
+            "PYTHONINSPECT",
+            "PYTHONHOME",
+            "__PYVENV_LAUNCHER__",
+            "PYTHONPYCACHEPREFIX",
+        ] {
             command.env_remove(name);
         }
-        for name in ["HOME", "TMPDIR", "XDG_CACHE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_STATE_HOME"] {
+        for name in [
+            "HOME",
+            "TMPDIR",
+            "XDG_CACHE_HOME",
+            "XDG_CONFIG_HOME",
+            "XDG_DATA_HOME",
+            "XDG_STATE_HOME",
+        ] {
             command.env(name, work);
         }
         if let Some(base) = &self.user_base {
@@ -151,7 +200,9 @@ fn kept(mut stream: impl Read + Send + 'static) -> JoinHandle<String> {
         let mut held: Vec<u8> = Vec::new();
         let mut buffer = vec![0u8; 1 << 14];
         while let Ok(n) = stream.read(&mut buffer) {
-            let Some(part) = buffer.get(..n).filter(|p| !p.is_empty()) else { break };
+            let Some(part) = buffer.get(..n).filter(|p| !p.is_empty()) else {
+                break;
+            };
             held.extend_from_slice(part);
             if held.len() > 2 * MOST_KEPT {
                 held.drain(..held.len() - MOST_KEPT);
@@ -174,7 +225,12 @@ fn how(status: ExitStatus, told: Option<&str>) -> Ended {
     match told {
         Some("well") => Ended::Well,
         Some("raised") => Ended::Raised,
-        Some(other) => Ended::Exited(other.strip_prefix("exited ").and_then(|c| c.parse().ok()).unwrap_or(1)),
+        Some(other) => Ended::Exited(
+            other
+                .strip_prefix("exited ")
+                .and_then(|c| c.parse().ok())
+                .unwrap_or(1),
+        ),
         None => Ended::Exited(status.code().unwrap_or(1)),
     }
 }
@@ -188,8 +244,17 @@ mod tests {
     fn runner(seconds: u64) -> Runner {
         let finder = crate::interpreter::Finder::new(Vec::new());
         let cache = tempfile::tempdir().unwrap();
-        let found = finder.default(&crate::interpreter::ProbeCache::open(cache.path())).unwrap();
-        Runner { python: found.path, user_base: None, limits: Limits { seconds, memory: 1 << 30 } }
+        let found = finder
+            .default(&crate::interpreter::ProbeCache::open(cache.path()))
+            .unwrap();
+        Runner {
+            python: found.path,
+            user_base: None,
+            limits: Limits {
+                seconds,
+                memory: 1 << 30,
+            },
+        }
     }
 
     #[rstest]
@@ -200,7 +265,11 @@ mod tests {
     #[case::exits("import sys; sys.exit(3)", Ended::Exited(3), "")]
     #[case::exits_hard("import os; os._exit(4)", Ended::Exited(4), "")]
     #[case::aborts("import os; os.abort()", Ended::Signal(6), "")]
-    #[case::crashes("import os, signal; os.kill(os.getpid(), signal.SIGSEGV)", Ended::Signal(11), "")]
+    #[case::crashes(
+        "import os, signal; os.kill(os.getpid(), signal.SIGSEGV)",
+        Ended::Signal(11),
+        ""
+    )]
     #[case::asks("import sys; print(repr(sys.stdin.read()))", Ended::Well, "''\n")]
     #[case::takes_too_much("x = bytearray(3 << 30)", Ended::Raised, "")]
     #[case::thread_that_stays(
@@ -209,8 +278,14 @@ mod tests {
         ""
     )]
     fn how_code_ends_is_told(#[case] code: &str, #[case] ended: Ended, #[case] printed: &str) {
-        let tried = runner(30).trials(&[("x".to_owned(), code.to_owned(), None)]).unwrap();
-        assert_eq!((tried[0].ended, tried[0].printed.as_str()), (ended, printed), "{tried:?}");
+        let tried = runner(30)
+            .trials(&[("x".to_owned(), code.to_owned(), None)])
+            .unwrap();
+        assert_eq!(
+            (tried[0].ended, tried[0].printed.as_str()),
+            (ended, printed),
+            "{tried:?}"
+        );
     }
 
     #[test]
@@ -218,7 +293,8 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let mark = folder.path().join("mark");
         let code = format!(
-            "import subprocess, sys, time\nother = 'import sys, time; time.sleep(4); open(sys.argv[1], chr(119))'\n\
+            "import subprocess, sys, time\nother = 'import sys, time; time.sleep(4); \
+                open(sys.argv[1], chr(119))'\n\
              subprocess.Popen([sys.executable, '-c', other, {:?}])\ntime.sleep(60)",
             mark.display().to_string()
         );

@@ -1,8 +1,9 @@
-//! The catalogue: pages and metadata that were fetched before, in one SQLite file that several processes share.
+//! The catalogue: pages and metadata that were fetched before, in one SQLite file that several
+//! processes share.
 //!
-//! Every row carries a check of its own bytes. A row that is damaged counts as absent and is dropped; a file that is no
-//! catalogue any more is set aside and begun anew. Nothing here is worth an error: without a catalogue everything is
-//! fetched again.
+//! Every row carries a check of its own bytes. A row that is damaged counts as absent and is
+//! dropped; a file that is no catalogue any more is set aside and begun anew. Nothing here is worth
+//! an error: without a catalogue everything is fetched again.
 
 mod schema;
 
@@ -88,8 +89,8 @@ pub struct Catalogue {
 const NOTE_USE_AFTER: i64 = 24 * 3600;
 
 impl Catalogue {
-    /// The catalogue of a cache folder, made when it is not there. When that cannot be, it holds nothing and keeps
-    /// nothing; the second value says why.
+    /// The catalogue of a cache folder, made when it is not there. When that cannot be, it holds
+    /// nothing and keeps nothing; the second value says why.
     pub fn open(cache: &Path) -> (Self, Option<String>) {
         let path = cache.join(schema::FILE);
         let (connection, trouble) = match schema::open(&path) {
@@ -97,7 +98,14 @@ impl Catalogue {
             Err(why) => (None, Some(why)),
         };
         let now = jiff::Timestamp::now().as_second();
-        (Catalogue { path, connection: Mutex::new(connection), now }, trouble)
+        (
+            Catalogue {
+                path,
+                connection: Mutex::new(connection),
+                now,
+            },
+            trouble,
+        )
     }
 
     /// This run's moment, in seconds since 1970.
@@ -106,7 +114,9 @@ impl Catalogue {
     }
 
     fn connection(&self) -> MutexGuard<'_, Option<Connection>> {
-        self.connection.lock().unwrap_or_else(PoisonError::into_inner)
+        self.connection
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Runs something on the catalogue. One that turns out to be damaged as a whole is set aside.
@@ -127,13 +137,22 @@ impl Catalogue {
     /// What is known of the page kept under a key, without the page itself.
     pub fn page_head(&self, key: &str) -> Option<PageHead> {
         self.with(|c| {
-            c.prepare_cached("SELECT coalesce(length(body), 0), etag, modified, fresh FROM pages WHERE key = ?1")?
-                .query_row([key], |r| {
-                    let validators = Validators { etag: r.get(1)?, last_modified: r.get(2)? };
-                    let size = usize::try_from(r.get::<_, i64>(0)?).unwrap_or(0);
-                    Ok(PageHead { size, validators, fresh_until: r.get(3)? })
+            c.prepare_cached(
+                "SELECT coalesce(length(body), 0), etag, modified, fresh FROM pages WHERE key = ?1",
+            )?
+            .query_row([key], |r| {
+                let validators = Validators {
+                    etag: r.get(1)?,
+                    last_modified: r.get(2)?,
+                };
+                let size = usize::try_from(r.get::<_, i64>(0)?).unwrap_or(0);
+                Ok(PageHead {
+                    size,
+                    validators,
+                    fresh_until: r.get(3)?,
                 })
-                .optional()
+            })
+            .optional()
         })
         .flatten()
     }
@@ -141,13 +160,22 @@ impl Catalogue {
     /// The page kept under a key.
     pub fn page(&self, key: &str) -> Option<KeptPage> {
         let row = self.with(|c| {
-            c.prepare_cached("SELECT body, etag, modified, fresh, seal, used FROM pages WHERE key = ?1")?
-                .query_row([key], |r| {
-                    let validators = Validators { etag: r.get(1)?, last_modified: r.get(2)? };
-                    let page = KeptPage { body: r.get(0)?, validators, fresh_until: r.get(3)? };
-                    Ok((page, r.get::<_, Vec<u8>>(4)?, r.get::<_, i64>(5)?))
-                })
-                .optional()
+            c.prepare_cached(
+                "SELECT body, etag, modified, fresh, seal, used FROM pages WHERE key = ?1",
+            )?
+            .query_row([key], |r| {
+                let validators = Validators {
+                    etag: r.get(1)?,
+                    last_modified: r.get(2)?,
+                };
+                let page = KeptPage {
+                    body: r.get(0)?,
+                    validators,
+                    fresh_until: r.get(3)?,
+                };
+                Ok((page, r.get::<_, Vec<u8>>(4)?, r.get::<_, i64>(5)?))
+            })
+            .optional()
         });
         let (page, seal, used) = match row {
             Some(Some(row)) => row,
@@ -163,7 +191,12 @@ impl Catalogue {
             return None;
         }
         if self.now - used > NOTE_USE_AFTER {
-            self.with(|c| c.execute("UPDATE pages SET used = ?2 WHERE key = ?1", params![key, self.now]));
+            self.with(|c| {
+                c.execute(
+                    "UPDATE pages SET used = ?2 WHERE key = ?1",
+                    params![key, self.now],
+                )
+            });
         }
         Some(page)
     }
@@ -172,7 +205,8 @@ impl Catalogue {
     pub fn keep_page(&self, key: &str, page: &KeptPage) {
         self.with(|c| {
             c.prepare_cached(
-                "INSERT OR REPLACE INTO pages (key, body, etag, modified, fresh, seal, used) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)",
+                "INSERT OR REPLACE INTO pages (key, body, etag, modified, fresh, seal, used) \
+                    VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)",
             )?
             .execute(params![
                 key,
@@ -191,7 +225,8 @@ impl Catalogue {
         self.with(|c| c.execute("DELETE FROM pages WHERE key = ?1", [key]));
     }
 
-    /// What is kept of the needs of a file under a key: that of its bytes, or that of a depot that says it.
+    /// What is kept of the needs of a file under a key: that of its bytes, or that of a depot that
+    /// says it.
     pub fn metadata(&self, key: &str) -> Option<Vec<u8>> {
         self.blob("metadata", key)
     }
@@ -210,14 +245,19 @@ impl Catalogue {
     pub fn listed(&self, key: &str) -> Option<Vec<ListedFile>> {
         let packed = self.blob("listed", key)?;
         let mut plain = Vec::new();
-        ZlibDecoder::new(packed.as_slice()).read_to_end(&mut plain).ok()?;
+        ZlibDecoder::new(packed.as_slice())
+            .read_to_end(&mut plain)
+            .ok()?;
         serde_json::from_slice(&plain).ok()
     }
 
     /// Keeps it.
     pub fn keep_listed(&self, key: &str, list: &[ListedFile]) {
         let mut packer = ZlibEncoder::new(Vec::new(), Compression::fast());
-        let packed = serde_json::to_writer(&mut packer, list).is_ok().then(|| packer.finish().ok()).flatten();
+        let packed = serde_json::to_writer(&mut packer, list)
+            .is_ok()
+            .then(|| packer.finish().ok())
+            .flatten();
         if let Some(packed) = packed {
             self.keep_blob("listed", key, &packed);
         }
@@ -226,7 +266,8 @@ impl Catalogue {
     /// Whether a depot once served a project.
     pub fn has_served(&self, depot: &str, project: &str) -> bool {
         let found = self.with(|c| {
-            c.prepare_cached("SELECT 1 FROM served WHERE depot = ?1 AND project = ?2")?.exists(params![depot, project])
+            c.prepare_cached("SELECT 1 FROM served WHERE depot = ?1 AND project = ?2")?
+                .exists(params![depot, project])
         });
         found.unwrap_or(false)
     }
@@ -234,15 +275,28 @@ impl Catalogue {
     /// Remembers that it does.
     pub fn note_served(&self, depot: &str, project: &str) {
         if !self.has_served(depot, project) {
-            self.with(|c| c.execute("INSERT OR IGNORE INTO served VALUES (?1, ?2)", params![depot, project]));
+            self.with(|c| {
+                c.execute(
+                    "INSERT OR IGNORE INTO served VALUES (?1, ?2)",
+                    params![depot, project],
+                )
+            });
         }
     }
 
     fn blob(&self, table: &str, key: &str) -> Option<Vec<u8>> {
         let row = self.with(|c| {
-            c.prepare_cached(&format!("SELECT body, seal, used FROM {table} WHERE key = ?1"))?
-                .query_row([key], |r| Ok((r.get::<_, Vec<u8>>(0)?, r.get::<_, Vec<u8>>(1)?, r.get::<_, i64>(2)?)))
-                .optional()
+            c.prepare_cached(&format!(
+                "SELECT body, seal, used FROM {table} WHERE key = ?1"
+            ))?
+            .query_row([key], |r| {
+                Ok((
+                    r.get::<_, Vec<u8>>(0)?,
+                    r.get::<_, Vec<u8>>(1)?,
+                    r.get::<_, i64>(2)?,
+                ))
+            })
+            .optional()
         });
         let (body, sealed, used) = match row {
             Some(row) => row?,
@@ -256,15 +310,27 @@ impl Catalogue {
             return None;
         }
         if self.now - used > NOTE_USE_AFTER {
-            self.with(|c| c.execute(&format!("UPDATE {table} SET used = ?2 WHERE key = ?1"), params![key, self.now]));
+            self.with(|c| {
+                c.execute(
+                    &format!("UPDATE {table} SET used = ?2 WHERE key = ?1"),
+                    params![key, self.now],
+                )
+            });
         }
         Some(body)
     }
 
     fn keep_blob(&self, table: &str, key: &str, body: &[u8]) {
         self.with(|c| {
-            let sql = format!("INSERT OR REPLACE INTO {table} (key, body, seal, used) VALUES (?1, ?2, ?3, ?4)");
-            c.prepare_cached(&sql)?.execute(params![key, body, seal(&[key.as_bytes(), body]), self.now])
+            let sql = format!(
+                "INSERT OR REPLACE INTO {table} (key, body, seal, used) VALUES (?1, ?2, ?3, ?4)"
+            );
+            c.prepare_cached(&sql)?.execute(params![
+                key,
+                body,
+                seal(&[key.as_bytes(), body]),
+                self.now
+            ])
         });
     }
 
@@ -275,16 +341,20 @@ impl Catalogue {
     /// What was learned about a host, while it counts.
     pub fn habit(&self, host: &str, what: &str) -> Option<bool> {
         self.with(|c| {
-            c.prepare_cached("SELECT holds FROM habits WHERE host = ?1 AND what = ?2 AND until > ?3")?
-                .query_row(params![host, what, self.now], |r| r.get(0))
-                .optional()
+            c.prepare_cached(
+                "SELECT holds FROM habits WHERE host = ?1 AND what = ?2 AND until > ?3",
+            )?
+            .query_row(params![host, what, self.now], |r| r.get(0))
+            .optional()
         })
         .flatten()
     }
 
     /// Keeps what was learned about a host for some time.
     pub fn keep_habit(&self, host: &str, what: &str, holds: bool, lasts: Duration) {
-        let until = self.now.saturating_add(i64::try_from(lasts.as_secs()).unwrap_or(i64::MAX));
+        let until = self
+            .now
+            .saturating_add(i64::try_from(lasts.as_secs()).unwrap_or(i64::MAX));
         self.with(|c| {
             c.execute(
                 "INSERT OR REPLACE INTO habits (host, what, holds, until) VALUES (?1, ?2, ?3, ?4)",
@@ -297,18 +367,27 @@ impl Catalogue {
     pub fn held(&self) -> (Held, Held) {
         let count = |sql: &str| {
             let unsigned = |n: i64| u64::try_from(n).unwrap_or(0);
-            self.with(|c| c.query_row(sql, [], |r| Ok(Held { rows: unsigned(r.get(0)?), bytes: unsigned(r.get(1)?) })))
-                .unwrap_or_default()
+            self.with(|c| {
+                c.query_row(sql, [], |r| {
+                    Ok(Held {
+                        rows: unsigned(r.get(0)?),
+                        bytes: unsigned(r.get(1)?),
+                    })
+                })
+            })
+            .unwrap_or_default()
         };
         (
             count("SELECT count(*), coalesce(sum(length(body)), 0) FROM pages"),
             count(
-                "SELECT (SELECT count(*) FROM metadata), (SELECT coalesce(sum(length(body)), 0) FROM metadata) + (SELECT coalesce(sum(length(body)), 0) FROM listed)",
+                "SELECT (SELECT count(*) FROM metadata), (SELECT coalesce(sum(length(body)), 0) \
+                    FROM metadata) + (SELECT coalesce(sum(length(body)), 0) FROM listed)",
             ),
         )
     }
 
-    /// Drops what was not used since a moment (seconds since 1970). Gives how many bytes of contents went.
+    /// Drops what was not used since a moment (seconds since 1970). Gives how many bytes of
+    /// contents went.
     pub fn trim(&self, before: i64) -> u64 {
         let (pages, metadata) = self.held();
         for table in ["pages", "metadata", "listed"] {
@@ -323,14 +402,21 @@ impl Catalogue {
     /// When each row was last used, with its bytes, oldest first: for trimming to a size.
     pub fn uses(&self) -> Vec<(i64, u64)> {
         self.with(|c| {
-            let sql = "SELECT used, coalesce(length(body), 0) FROM pages UNION ALL SELECT used, length(body) FROM metadata UNION ALL SELECT used, length(body) FROM listed ORDER BY 1";
-            c.prepare(sql)?.query_map([], |r| Ok((r.get(0)?, u64::try_from(r.get::<_, i64>(1)?).unwrap_or(0))))?.collect()
+            let sql = "SELECT used, coalesce(length(body), 0) FROM pages UNION ALL SELECT used, \
+                length(body) FROM metadata UNION ALL SELECT used, length(body) FROM listed ORDER \
+                BY 1";
+            c.prepare(sql)?
+                .query_map([], |r| {
+                    Ok((r.get(0)?, u64::try_from(r.get::<_, i64>(1)?).unwrap_or(0)))
+                })?
+                .collect()
         })
         .unwrap_or_default()
     }
 }
 
-/// A check over several byte strings against damage. It need not withstand anybody: who can write the file can write the check.
+/// A check over several byte strings against damage. It need not withstand anybody: who can write
+/// the file can write the check.
 fn seal(parts: &[&[u8]]) -> Vec<u8> {
     let mut hasher = crc32fast::Hasher::new();
     for part in parts {
@@ -343,8 +429,17 @@ fn seal(parts: &[&[u8]]) -> Vec<u8> {
 fn page_seal(key: &str, page: &KeptPage) -> Vec<u8> {
     let text = |t: &Option<String>| t.clone().unwrap_or_default().into_bytes();
     let body = page.body.as_deref().unwrap_or(b"absent");
-    let (etag, modified) = (text(&page.validators.etag), text(&page.validators.last_modified));
-    seal(&[key.as_bytes(), body, &etag, &modified, &page.fresh_until.to_le_bytes()])
+    let (etag, modified) = (
+        text(&page.validators.etag),
+        text(&page.validators.last_modified),
+    );
+    seal(&[
+        key.as_bytes(),
+        body,
+        &etag,
+        &modified,
+        &page.fresh_until.to_le_bytes(),
+    ])
 }
 
 #[cfg(test)]
@@ -352,8 +447,15 @@ mod tests {
     use super::*;
 
     fn page(body: &[u8]) -> KeptPage {
-        let validators = Validators { etag: Some("\"a\"".to_owned()), last_modified: None };
-        KeptPage { body: Some(body.to_vec()), validators, fresh_until: 7 }
+        let validators = Validators {
+            etag: Some("\"a\"".to_owned()),
+            last_modified: None,
+        };
+        KeptPage {
+            body: Some(body.to_vec()),
+            validators,
+            fresh_until: 7,
+        }
     }
 
     #[test]
@@ -362,7 +464,13 @@ mod tests {
         let (one, trouble) = Catalogue::open(cache.path());
         assert_eq!(trouble, None);
         one.keep_page("k", &page(b"x"));
-        one.keep_page("gone", &KeptPage { body: None, ..page(b"") });
+        one.keep_page(
+            "gone",
+            &KeptPage {
+                body: None,
+                ..page(b"")
+            },
+        );
         one.keep_metadata("ab", b"text");
         one.keep_habit("h", "ranges", false, Duration::from_secs(60));
         one.keep_habit("h", "old", true, Duration::ZERO);
@@ -371,7 +479,11 @@ mod tests {
         assert_eq!(two.page("gone").unwrap().body, None);
         assert_eq!(two.metadata("ab").as_deref(), Some(b"text".as_slice()));
         assert_eq!(
-            (two.habit("h", "ranges"), two.habit("h", "old"), two.habit("i", "ranges")),
+            (
+                two.habit("h", "ranges"),
+                two.habit("h", "old"),
+                two.habit("i", "ranges")
+            ),
             (Some(false), None, None)
         );
     }
@@ -384,8 +496,13 @@ mod tests {
         catalogue.keep_metadata("ab", b"text");
         let other = Connection::open(cache.path().join(schema::FILE)).unwrap();
         other.execute("UPDATE pages SET body = x'79'", []).unwrap();
-        other.execute("UPDATE metadata SET body = 'other'", []).unwrap();
-        assert_eq!((catalogue.page("k"), catalogue.metadata("ab")), (None, None));
+        other
+            .execute("UPDATE metadata SET body = 'other'", [])
+            .unwrap();
+        assert_eq!(
+            (catalogue.page("k"), catalogue.metadata("ab")),
+            (None, None)
+        );
         assert_eq!(catalogue.held(), (Held::default(), Held::default()));
     }
 
@@ -414,10 +531,17 @@ mod tests {
         std::fs::write(&path, bytes).unwrap();
         let (catalogue, _) = Catalogue::open(cache.path());
         for i in 0..200 {
-            assert!(catalogue.metadata(&format!("{i:064}")).is_none_or(|b| b == [b'x'; 3000]));
+            assert!(
+                catalogue
+                    .metadata(&format!("{i:064}"))
+                    .is_none_or(|b| b == [b'x'; 3000])
+            );
         }
         catalogue.keep_metadata("ab", b"text");
-        assert_eq!(catalogue.metadata("ab").as_deref(), Some(b"text".as_slice()));
+        assert_eq!(
+            catalogue.metadata("ab").as_deref(),
+            Some(b"text".as_slice())
+        );
     }
 
     #[test]

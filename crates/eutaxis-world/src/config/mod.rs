@@ -66,7 +66,11 @@ pub struct NetworkSettings {
 
 impl Default for NetworkSettings {
     fn default() -> Self {
-        NetworkSettings { timeout: 30, attempts: 4, limits: FetchLimits::default() }
+        NetworkSettings {
+            timeout: 30,
+            attempts: 4,
+            limits: FetchLimits::default(),
+        }
     }
 }
 
@@ -79,7 +83,8 @@ pub struct Config {
     pub depots: Vec<DepotEntry>,
     /// Policy as far as stated.
     pub policy: Policy,
-    /// They say what is done about releases of different times, so that what pins record does not count.
+    /// They say what is done about releases of different times, so that what pins record does not
+    /// count.
     pub names_chronology: bool,
     /// The families of accelerators: those that are compiled in, and those of further files.
     pub families: Arc<Families>,
@@ -95,7 +100,8 @@ pub struct Config {
     pub adjustments: Vec<Adjustment>,
     /// Globs of interpreters.
     pub search: Vec<String>,
-    /// Those of them that stand in the user's own file, or in one that was named: not in one that just lies here.
+    /// Those of them that stand in the user's own file, or in one that was named: not in one that
+    /// just lies here.
     pub own_search: Vec<String>,
     /// How patient the client is.
     pub network: NetworkSettings,
@@ -122,14 +128,16 @@ impl Default for Config {
 }
 
 impl Config {
-    /// What is known of causes and their signs: what is compiled in, and further files. What is compiled in is read when it
-    /// is asked for: most commands never do, and its patterns take longer to read than a small search does.
+    /// What is known of causes and their signs: what is compiled in, and further files. What is
+    /// compiled in is read when it is asked for: most commands never do, and its patterns take
+    /// longer to read than a small search does.
     pub fn causes(&self) -> Arc<Causes> {
         self.own_causes.clone().unwrap_or_else(Causes::built_in)
     }
 
-    /// The settings for a folder: `explicit` when given, else `eutaxis.toml` or `[tool.eutaxis]` in the folder or the
-    /// nearest above it; then the user's own file, whose depots follow and whose targets fill in.
+    /// The settings for a folder: `explicit` when given, else `eutaxis.toml` or `[tool.eutaxis]` in
+    /// the folder or the nearest above it; then the user's own file, whose depots follow and whose
+    /// targets fill in.
     ///
     /// # Errors
     /// When a file cannot be read, with the line.
@@ -139,7 +147,8 @@ impl Config {
             Some(path) => Some(path.to_owned()),
             None => folder.ancestors().find_map(settings_in),
         };
-        let own = directories::ProjectDirs::from("", "", "eutaxis").map(|d| d.config_dir().join("eutaxis.toml"));
+        let own = directories::ProjectDirs::from("", "", "eutaxis")
+            .map(|d| d.config_dir().join("eutaxis.toml"));
         let own_path = own.clone().unwrap_or_default();
         let own = own.filter(|p| explicit.is_none() && p.is_file());
         let mut texts = Vec::new();
@@ -154,9 +163,13 @@ impl Config {
         for (path, text) in texts {
             let shown = path.display().to_string();
             let before = config.search.len();
-            config.read_text(&text, &path).map_err(|f| Error::in_file(&shown, &text, &f))?;
+            config
+                .read_text(&text, &path)
+                .map_err(|f| Error::in_file(&shown, &text, &f))?;
             if explicit.is_some() || path == own_path {
-                config.own_search.extend(config.search.iter().skip(before).cloned());
+                config
+                    .own_search
+                    .extend(config.search.iter().skip(before).cloned());
             }
             config.files.push(path);
         }
@@ -169,30 +182,47 @@ impl Config {
         let base = path.parent().unwrap_or(Path::new(""));
         let named = || -> std::result::Result<[Vec<PathBuf>; 3], Fault> {
             let document = Document::parse(text)?;
-            let Some(table) = own_table(&document, path)? else { return Ok([const { Vec::new() }; 3]) };
-            let Some(knowledge) = table.table("knowledge")? else { return Ok([const { Vec::new() }; 3]) };
+            let Some(table) = own_table(&document, path)? else {
+                return Ok([const { Vec::new() }; 3]);
+            };
+            let Some(knowledge) = table.table("knowledge")? else {
+                return Ok([const { Vec::new() }; 3]);
+            };
             knowledge.ensure_known(&["accelerators", "libraries", "causes"])?;
             let files = |key: &str| -> std::result::Result<Vec<PathBuf>, Fault> {
                 let files = knowledge.strings(key)?.unwrap_or_default();
-                Ok(files.into_iter().map(|f| base.join(expand_home(f.value))).collect())
+                Ok(files
+                    .into_iter()
+                    .map(|f| base.join(expand_home(f.value)))
+                    .collect())
             };
-            Ok([files("accelerators")?, files("libraries")?, files("causes")?])
+            Ok([
+                files("accelerators")?,
+                files("libraries")?,
+                files("causes")?,
+            ])
         };
-        let [accelerators, libraries, causes] = named().map_err(|f| Error::in_file(&shown, text, &f))?;
+        let [accelerators, libraries, causes] =
+            named().map_err(|f| Error::in_file(&shown, text, &f))?;
         for file in accelerators {
             let text = read_text(&file).map_err(Error::of_request)?;
             let families = self.families.with(&text);
-            self.families = Arc::new(families.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?);
+            self.families = Arc::new(
+                families.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?,
+            );
         }
         for file in libraries {
             let text = read_text(&file).map_err(Error::of_request)?;
             let libraries = self.libraries.with(&text);
-            self.libraries = Arc::new(libraries.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?);
+            self.libraries = Arc::new(
+                libraries.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?,
+            );
         }
         for file in causes {
             let text = read_text(&file).map_err(Error::of_request)?;
             let causes = self.causes().with(&text);
-            let causes = causes.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?;
+            let causes =
+                causes.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?;
             self.own_causes = Some(Arc::new(causes));
         }
         Ok(())
@@ -200,7 +230,9 @@ impl Config {
 
     fn read_text(&mut self, text: &str, path: &Path) -> std::result::Result<(), Fault> {
         let document = Document::parse(text)?;
-        let Some(table) = own_table(&document, path)? else { return Ok(()) };
+        let Some(table) = own_table(&document, path)? else {
+            return Ok(());
+        };
         table.ensure_known(&[
             "depot",
             "policy",
@@ -216,18 +248,32 @@ impl Config {
             self.depots.push(depot(&entry, &base, &self.families)?);
         }
         for entry in table.tables("adjust")? {
-            self.adjustments.push(adjust::read(&entry, text, path, &self.families)?);
+            self.adjustments
+                .push(adjust::read(&entry, text, path, &self.families)?);
         }
         if let Some(policy) = table.table("policy")? {
             read_policy(&policy, &mut self.policy)?;
-            let says = |key: &str| policy.string(key).map(|text| text.map(|t| t.value.to_owned()));
-            self.names_chronology |= says("chronology")?.is_some() || says("prefer")?.as_deref() == Some("period");
+            let says = |key: &str| {
+                policy
+                    .string(key)
+                    .map(|text| text.map(|t| t.value.to_owned()))
+            };
+            self.names_chronology |=
+                says("chronology")?.is_some() || says("prefer")?.as_deref() == Some("period");
         }
-        for (name, value) in table.table("target")?.iter().flat_map(|t| t.entries().collect::<Vec<_>>()) {
+        for (name, value) in table
+            .table("target")?
+            .iter()
+            .flat_map(|t| t.entries().collect::<Vec<_>>())
+        {
             let target = read_target(&value.table()?, &self.families)?;
             self.targets.entry(name.value.to_owned()).or_insert(target);
         }
-        for (name, value) in table.table("trial")?.iter().flat_map(|t| t.entries().collect::<Vec<_>>()) {
+        for (name, value) in table
+            .table("trial")?
+            .iter()
+            .flat_map(|t| t.entries().collect::<Vec<_>>())
+        {
             let trial = read_trial(&value.table()?)?;
             self.trials.entry(name.value.to_owned()).or_insert(trial);
         }
@@ -236,19 +282,32 @@ impl Config {
         }
         if let Some(interpreters) = table.table("interpreters")? {
             interpreters.ensure_known(&["search"])?;
-            self.search
-                .extend(interpreters.strings("search")?.unwrap_or_default().into_iter().map(|t| t.value.to_owned()));
+            self.search.extend(
+                interpreters
+                    .strings("search")?
+                    .unwrap_or_default()
+                    .into_iter()
+                    .map(|t| t.value.to_owned()),
+            );
         }
         Ok(())
     }
 }
 
 /// Our table of a settings file: all of `eutaxis.toml`, `[tool.eutaxis]` of a project file.
-fn own_table<'a>(document: &'a Document<'_>, path: &Path) -> std::result::Result<Option<Table<'a>>, Fault> {
+fn own_table<'a>(
+    document: &'a Document<'_>,
+    path: &Path,
+) -> std::result::Result<Option<Table<'a>>, Fault> {
     if !is_project_file(path) {
         return Ok(Some(document.root()));
     }
-    Ok(document.root().table("tool")?.map(|t| t.table("eutaxis")).transpose()?.flatten())
+    Ok(document
+        .root()
+        .table("tool")?
+        .map(|t| t.table("eutaxis"))
+        .transpose()?
+        .flatten())
 }
 
 fn is_project_file(path: &Path) -> bool {
@@ -266,8 +325,20 @@ fn settings_in(folder: &Path) -> Option<PathBuf> {
     mentions.then_some(project)
 }
 
-fn depot(entry: &Table<'_>, base: &Path, families: &Arc<Families>) -> std::result::Result<DepotEntry, Fault> {
-    entry.ensure_known(&["name", "url", "path", "only", "accelerator", "insecure", "files"])?;
+fn depot(
+    entry: &Table<'_>,
+    base: &Path,
+    families: &Arc<Families>,
+) -> std::result::Result<DepotEntry, Fault> {
+    entry.ensure_known(&[
+        "name",
+        "url",
+        "path",
+        "only",
+        "accelerator",
+        "insecure",
+        "files",
+    ])?;
     let name = entry.string("name")?.map(|t| t.value.to_owned());
     let places = match (addresses(entry)?, entry.string("path")?) {
         (Some(places), None) => places,
@@ -277,8 +348,15 @@ fn depot(entry: &Table<'_>, base: &Path, families: &Arc<Families>) -> std::resul
     let insecure = entry.boolean("insecure")?.unwrap_or(false);
     let mut files = Vec::new();
     for text in entry.strings("files")?.unwrap_or_default() {
-        let origin = Url::parse(text.value).ok().filter(|u| matches!(u.scheme(), "http" | "https"));
-        let bad = || Fault::new("`files` lists origins such as \"https://files.example\"", text.at);
+        let origin = Url::parse(text.value)
+            .ok()
+            .filter(|u| matches!(u.scheme(), "http" | "https"));
+        let bad = || {
+            Fault::new(
+                "`files` lists origins such as \"https://files.example\"",
+                text.at,
+            )
+        };
         files.push(origin.ok_or_else(bad)?);
     }
     let mut only = Vec::new();
@@ -287,10 +365,20 @@ fn depot(entry: &Table<'_>, base: &Path, families: &Arc<Families>) -> std::resul
     }
     let accelerator = entry.string("accelerator")?;
     if let Some(text) = &accelerator {
-        families.made_for(text.value).map_err(|f| f.shifted(text.at))?;
+        families
+            .made_for(text.value)
+            .map_err(|f| f.shifted(text.at))?;
     }
     let accelerator = accelerator.map(|t| t.value.to_owned());
-    Ok(DepotEntry { name, places, base: base.to_owned(), only, accelerator, insecure, files })
+    Ok(DepotEntry {
+        name,
+        places,
+        base: base.to_owned(),
+        only,
+        accelerator,
+        insecure,
+        files,
+    })
 }
 
 /// `url`: one address, or several.
@@ -304,7 +392,11 @@ fn addresses(entry: &Table<'_>) -> std::result::Result<Option<Vec<String>>, Faul
                 .iter()
                 .map(|v| Ok(v.string()?.value.to_owned()))
                 .collect::<std::result::Result<Vec<_>, Fault>>()?;
-            if items.is_empty() { Err(entry.fault("`url` lists no address")) } else { Ok(Some(items)) }
+            if items.is_empty() {
+                Err(entry.fault("`url` lists no address"))
+            } else {
+                Ok(Some(items))
+            }
         }
     }
 }
@@ -320,14 +412,28 @@ pub struct Trial {
 
 fn read_trial(table: &Table<'_>) -> std::result::Result<Trial, Fault> {
     table.ensure_known(&["code", "expect"])?;
-    let code = table.string("code")?.ok_or_else(|| table.fault("a trial has `code`, which is run"))?;
+    let code = table
+        .string("code")?
+        .ok_or_else(|| table.fault("a trial has `code`, which is run"))?;
     let expect = table.string("expect")?.map(|t| t.value.to_owned());
-    Ok(Trial { code: code.value.to_owned(), expect })
+    Ok(Trial {
+        code: code.value.to_owned(),
+        expect,
+    })
 }
 
 fn read_policy(table: &Table<'_>, policy: &mut Policy) -> std::result::Result<(), Fault> {
-    table.ensure_known(&["wheels", "build", "prereleases", "as-of", "prefer", "chronology"])?;
-    let bad = |key: &str, at: usize, known: &str| Fault::new(format!("`policy.{key}` must be one of {known}"), at);
+    table.ensure_known(&[
+        "wheels",
+        "build",
+        "prereleases",
+        "as-of",
+        "prefer",
+        "chronology",
+    ])?;
+    let bad = |key: &str, at: usize, known: &str| {
+        Fault::new(format!("`policy.{key}` must be one of {known}"), at)
+    };
     if let Some(text) = table.string("wheels")? {
         policy.wheels = match text.value {
             "only" => Wheels::Only,
@@ -350,7 +456,8 @@ fn read_policy(table: &Table<'_>, policy: &mut Policy) -> std::result::Result<()
     }
     if let Some(text) = table.string("chronology")? {
         let words = Chronology::ALL.map(Chronology::as_str).join(", ");
-        policy.chronology = Chronology::of(text.value).ok_or_else(|| bad("chronology", text.at, &words))?;
+        policy.chronology =
+            Chronology::of(text.value).ok_or_else(|| bad("chronology", text.at, &words))?;
     }
     if let Some(text) = table.string("as-of")? {
         policy.as_of = Some(as_of(text.value).map_err(|f| f.shifted(text.at))?);
@@ -373,22 +480,36 @@ fn read_policy(table: &Table<'_>, policy: &mut Policy) -> std::result::Result<()
     Ok(())
 }
 
-fn read_network(table: &Table<'_>, before: NetworkSettings) -> std::result::Result<NetworkSettings, Fault> {
+fn read_network(
+    table: &Table<'_>,
+    before: NetworkSettings,
+) -> std::result::Result<NetworkSettings, Fault> {
     table.ensure_known(&["timeout", "attempts", "fetch-limit"])?;
     let number = |key: &str, most: u64| match table.integer(key)? {
         None => Ok(None),
         Some(found) => match u64::try_from(found.value) {
             Ok(n) if (1..=most).contains(&n) => Ok(Some(n)),
-            _ => Err(Fault::new(format!("`network.{key}` must be a number from 1 to {most}"), found.at)),
+            _ => Err(Fault::new(
+                format!("`network.{key}` must be a number from 1 to {most}"),
+                found.at,
+            )),
         },
     };
     let timeout = number("timeout", 3600)?.unwrap_or(before.timeout);
-    let attempts = number("attempts", 20)?.and_then(|n| u32::try_from(n).ok()).unwrap_or(before.attempts);
+    let attempts = number("attempts", 20)?
+        .and_then(|n| u32::try_from(n).ok())
+        .unwrap_or(before.attempts);
     let limits = match table.string("fetch-limit")? {
-        Some(text) => FetchLimits::of(parse_size(text.value).map_err(|why| Fault::new(why, text.at))?),
+        Some(text) => {
+            FetchLimits::of(parse_size(text.value).map_err(|why| Fault::new(why, text.at))?)
+        }
         None => before.limits,
     };
-    Ok(NetworkSettings { timeout, attempts, limits })
+    Ok(NetworkSettings {
+        timeout,
+        attempts,
+        limits,
+    })
 }
 
 fn read_target(table: &Table<'_>, families: &Arc<Families>) -> std::result::Result<Target, Fault> {
@@ -404,35 +525,59 @@ fn read_target(table: &Table<'_>, families: &Arc<Families>) -> std::result::Resu
             return Err(value.wrong("a text, a table, or a list of tables"));
         }
         Some(value) => {
-            let tables = value.items()?.iter().map(|v| v.table()).collect::<std::result::Result<Vec<_>, _>>()?;
+            let tables = value
+                .items()?
+                .iter()
+                .map(|v| v.table())
+                .collect::<std::result::Result<Vec<_>, _>>()?;
             read_accelerator(&tables, families)?
         }
     };
-    let text = |key: &str| table.string(key)?.ok_or_else(|| table.fault(format_args!("`{key}` is missing")));
+    let text = |key: &str| {
+        table
+            .string(key)?
+            .ok_or_else(|| table.fault(format_args!("`{key}` is missing")))
+    };
     let (interpreter, platform) = (text("interpreter")?, text("platform")?);
-    let interpreter =
-        eutaxis_core::targets::Interpreter::parse(interpreter.value).map_err(|f| f.shifted(interpreter.at))?;
-    let platform = eutaxis_core::targets::Platform::parse(platform.value).map_err(|f| f.shifted(platform.at))?;
+    let interpreter = eutaxis_core::targets::Interpreter::parse(interpreter.value)
+        .map_err(|f| f.shifted(interpreter.at))?;
+    let platform = eutaxis_core::targets::Platform::parse(platform.value)
+        .map_err(|f| f.shifted(platform.at))?;
     Ok(Target::planned(interpreter, platform, accelerators))
 }
 
 /// Tables such as `{ family = "nordglim", toolkit = "4.1", driver = "512.4", device = "b3" }`.
-fn read_accelerator(tables: &[Table<'_>], families: &Arc<Families>) -> std::result::Result<Accelerators, Fault> {
+fn read_accelerator(
+    tables: &[Table<'_>],
+    families: &Arc<Families>,
+) -> std::result::Result<Accelerators, Fault> {
     let mut found = Accelerators::none(Arc::clone(families));
     for table in tables {
         table.ensure_known(&["family", "toolkit", "driver", "device"])?;
-        let family = table.string("family")?.ok_or_else(|| table.fault("`family` is missing"))?;
+        let family = table
+            .string("family")?
+            .ok_or_else(|| table.fault("`family` is missing"))?;
         let number = |key: &str| {
             let text = table.string(key)?;
-            text.map(|t| Number::parse(t.value).map_err(|f| f.shifted(t.at))).transpose()
+            text.map(|t| Number::parse(t.value).map_err(|f| f.shifted(t.at)))
+                .transpose()
         };
         let devices = match table.get("device") {
             None => Vec::new(),
             Some(value) if value.is_string() => vec![value.string()?.value.to_owned()],
-            Some(_) => table.strings("device")?.unwrap_or_default().iter().map(|t| t.value.to_owned()).collect(),
+            Some(_) => table
+                .strings("device")?
+                .unwrap_or_default()
+                .iter()
+                .map(|t| t.value.to_owned())
+                .collect(),
         };
         found.here.push(Accelerator {
-            family: Arc::clone(families.named(family.value).map_err(|f| f.shifted(family.at))?),
+            family: Arc::clone(
+                families
+                    .named(family.value)
+                    .map_err(|f| f.shifted(family.at))?,
+            ),
             toolkit: number("toolkit")?,
             driver: number("driver")?,
             devices,
@@ -441,7 +586,8 @@ fn read_accelerator(tables: &[Table<'_>], families: &Arc<Families>) -> std::resu
     Ok(found)
 }
 
-/// Reads `--as-of`: a moment in RFC 3339, or a date, which stands for the end of that day in UTC (docs/choice.md, as-of).
+/// Reads `--as-of`: a moment in RFC 3339, or a date, which stands for the end of that day in UTC
+/// (docs/choice.md, as-of).
 ///
 /// # Errors
 /// When it is neither.
@@ -455,7 +601,8 @@ pub fn as_of(text: &str) -> std::result::Result<jiff::Timestamp, Fault> {
         start.checked_sub(jiff::SignedDuration::from_nanos(1)).ok()
     });
     end.ok_or_else(|| {
-        Fault::new(format!("`{text}` is not a date"), 0).hint("write 2026-03-31, or 2026-03-31T12:00:00Z")
+        Fault::new(format!("`{text}` is not a date"), 0)
+            .hint("write 2026-03-31, or 2026-03-31T12:00:00Z")
     })
 }
 
@@ -495,39 +642,69 @@ timeout = 5
     fn settings_of_the_nearest_file_are_read() {
         let config = load("eutaxis.toml", FILE).unwrap();
         assert_eq!(config.depots[0].only, [Name::parse("radar-gram").unwrap()]);
-        assert_eq!((config.policy.wheels, config.policy.prefer), (Wheels::Only, Prefer::Oldest));
-        assert_eq!(config.policy.as_of.unwrap().to_string(), "2026-03-31T23:59:59.999999999Z");
+        assert_eq!(
+            (config.policy.wheels, config.policy.prefer),
+            (Wheels::Only, Prefer::Oldest)
+        );
+        assert_eq!(
+            config.policy.as_of.unwrap().to_string(),
+            "2026-03-31T23:59:59.999999999Z"
+        );
         assert_eq!(config.targets["ridge-logger"].platform.arch(), "armv7l");
         assert_eq!(config.search.len(), 1);
-        assert_eq!(config.network, NetworkSettings { timeout: 5, ..NetworkSettings::default() });
+        assert_eq!(
+            config.network,
+            NetworkSettings {
+                timeout: 5,
+                ..NetworkSettings::default()
+            }
+        );
     }
 
     #[test]
     fn families_of_further_files_count_for_targets_and_depots() {
         let folder = tempfile::tempdir().unwrap();
-        let family = "[[family]]\nname = 'nordglim'\nlabel = { before = 'nor', number = 'digits' }\ntoolkit = [{ version = '4.1' }]\n";
+        let family = "[[family]]\nname = 'nordglim'\nlabel = \
+            { before = 'nor', number = 'digits' }\ntoolkit = [{ version = '4.1' }]\n";
         std::fs::create_dir(folder.path().join("facts")).unwrap();
         std::fs::write(folder.path().join("facts/nordglim.toml"), family).unwrap();
         // The targets stand before what they rest on.
-        let text = "[target.a]\ninterpreter = '3.11'\nplatform = 'linux x86_64'\naccelerator = { family = 'nordglim', toolkit = '4.1', device = ['b2', 'b3'] }\n\
-            [target.b]\ninterpreter = '3.11'\nplatform = 'linux x86_64'\naccelerator = 'nordglim driver 5 / cuda'\n\
-            [[depot]]\npath = 'wheels'\naccelerator = 'nordglim 4.1'\n[knowledge]\naccelerators = ['facts/nordglim.toml']\n";
+        let text = "[target.a]\ninterpreter = '3.11'\nplatform = 'linux x86_64'\naccelerator = \
+            { family = 'nordglim', toolkit = '4.1', device = ['b2', 'b3'] }\n\
+            [target.b]\ninterpreter = '3.11'\nplatform = 'linux x86_64'\naccelerator = 'nordglim \
+            driver 5 / cuda'\n\
+            [[depot]]\npath = 'wheels'\naccelerator = 'nordglim 4.1'\n[knowledge]\naccelerators = \
+            ['facts/nordglim.toml']\n";
         std::fs::write(folder.path().join("eutaxis.toml"), text).unwrap();
         let config = Config::load(folder.path(), None).unwrap();
         let shown = |name: &str| config.targets[name].accelerators.as_option();
         assert_eq!(shown("a"), "\"nordglim toolkit 4.1 device b2 device b3\"");
         assert_eq!(shown("b"), "\"nordglim driver 5 / cuda\"");
-        assert_eq!(config.depots[0].accelerator.as_deref(), Some("nordglim 4.1"));
-        assert!(config.families.named("cuda").is_ok(), "those that are compiled in stay");
+        assert_eq!(
+            config.depots[0].accelerator.as_deref(),
+            Some("nordglim 4.1")
+        );
+        assert!(
+            config.families.named("cuda").is_ok(),
+            "those that are compiled in stay"
+        );
     }
 
     #[test]
     fn a_project_file_holds_the_same_settings() {
-        let text =
-            "[project]\nname = 'x'\n[[tool.eutaxis.depot]]\npath = 'wheels'\n[tool.eutaxis.policy]\nwheels = 'any'\n";
+        let text = "[project]\nname = 'x'\n[[tool.eutaxis.depot]]\npath = \
+            'wheels'\n[tool.eutaxis.policy]\nwheels = 'any'\n";
         let config = load("pyproject.toml", text).unwrap();
-        assert_eq!((config.depots[0].places[0].as_str(), config.policy.wheels), ("wheels", Wheels::Any));
-        assert!(load("pyproject.toml", "[tool.other]\ndepots = 1").unwrap().files.is_empty());
+        assert_eq!(
+            (config.depots[0].places[0].as_str(), config.policy.wheels),
+            ("wheels", Wheels::Any)
+        );
+        assert!(
+            load("pyproject.toml", "[tool.other]\ndepots = 1")
+                .unwrap()
+                .files
+                .is_empty()
+        );
     }
 
     #[rstest]
@@ -541,25 +718,58 @@ timeout = 5
         "one of `needs`, `avoid = true`, `take = true` and `accelerator`",
         1
     )]
-    #[case("[[adjust]]\nproject='x'\nneeds='y >>1'\nbecause='y'", "not a version", 3)]
+    #[case(
+        "[[adjust]]\nproject='x'\nneeds='y >>1'\nbecause='y'",
+        "not a version",
+        3
+    )]
     #[case("[[adjust]]\nproject='x'\navoid=true", "`because` is missing", 1)]
-    #[case("[[adjust]]\nproject='x'\navoid=true\nbecause='y'\nversions='<'", "version", 5)]
+    #[case(
+        "[[adjust]]\nproject='x'\navoid=true\nbecause='y'\nversions='<'",
+        "version",
+        5
+    )]
     #[case("[network]\ntimeout = 0", "a number from 1 to 3600", 2)]
     #[case("[target.a]\nplatform='linux x86_64'", "`interpreter` is missing", 1)]
-    #[case("[target.a]\nplatform='linux x86'\ninterpreter='3.9'", "architecture", 2)]
-    #[case("[target.a]\ninterpreter='3.9'\nplatform='linux x86_64'\naccelerator='aurora'", "family of accelerators", 4)]
     #[case(
-        "[target.a]\ninterpreter='3.9'\nplatform='linux x86_64'\naccelerator={ family='cuda', driver='x' }",
+        "[target.a]\nplatform='linux x86'\ninterpreter='3.9'",
+        "architecture",
+        2
+    )]
+    #[case(
+        "[target.a]\ninterpreter='3.9'\nplatform='linux x86_64'\naccelerator='aurora'",
+        "family of accelerators",
+        4
+    )]
+    #[case(
+        "[target.a]\ninterpreter='3.9'\nplatform='linux \
+            x86_64'\naccelerator={ family='cuda', driver='x' }",
         "not a number",
         4
     )]
-    #[case("[target.a]\ninterpreter='3.9'\nplatform='linux x86_64'\naccelerator={ speed='x' }", "speed", 4)]
+    #[case(
+        "[target.a]\ninterpreter='3.9'\nplatform='linux x86_64'\naccelerator={ speed='x' }",
+        "speed",
+        4
+    )]
     #[case("[[depot]]\npath='x'\naccelerator='cuda'", "FAMILY TOOLKIT", 3)]
-    #[case("[[adjust]]\nproject='x'\nbecause='y'\naccelerator='zz 1'", "family of accelerators", 4)]
+    #[case(
+        "[[adjust]]\nproject='x'\nbecause='y'\naccelerator='zz 1'",
+        "family of accelerators",
+        4
+    )]
     #[case("[knowledge]\naccelerators=1", "array", 2)]
-    fn bad_settings_are_told_with_their_line(#[case] text: &str, #[case] part: &str, #[case] line: u32) {
+    fn bad_settings_are_told_with_their_line(
+        #[case] text: &str,
+        #[case] part: &str,
+        #[case] line: u32,
+    ) {
         let error = load("eutaxis.toml", text).unwrap_err();
-        let told = format!("{} {}", error.message, error.help.clone().unwrap_or_default());
+        let told = format!(
+            "{} {}",
+            error.message,
+            error.help.clone().unwrap_or_default()
+        );
         assert!(told.contains(part), "{told}");
         assert_eq!(error.places[0].line, line);
     }

@@ -1,4 +1,5 @@
-//! A file that an ask demands by its address (`name @ https://...`): a page of one file, without index.
+//! A file that an ask demands by its address (`name @ https://...`): a page of one file, without
+//! index.
 
 use std::sync::Arc;
 
@@ -21,13 +22,21 @@ struct Direct {
 }
 
 /// The page that holds just this file.
-pub(super) fn page(project: &Name, mut url: Url, network: &Arc<Network>) -> Result<(Arc<dyn Depot>, Page)> {
+pub(super) fn page(
+    project: &Name,
+    mut url: Url,
+    network: &Arc<Network>,
+) -> Result<(Arc<dyn Depot>, Page)> {
     network.keep_secret(&mut url, None);
-    let stated = url.fragment().and_then(|f| f.split('&').find_map(|part| part.strip_prefix("sha256=")));
+    let stated = url
+        .fragment()
+        .and_then(|f| f.split('&').find_map(|part| part.strip_prefix("sha256=")));
     let mut sha256 = stated.map(str::to_ascii_lowercase);
     url.set_fragment(None);
     let last = url.path().rsplit('/').next().unwrap_or("");
-    let filename = percent_encoding::percent_decode_str(last).decode_utf8_lossy().into_owned();
+    let filename = percent_encoding::percent_decode_str(last)
+        .decode_utf8_lossy()
+        .into_owned();
     let kind = FileKind::of(&filename, project)
         .map_err(|reason| Error::request(format!("{project} is asked for at {url}: {reason}")))?;
     if sha256.is_none() {
@@ -54,13 +63,25 @@ pub(super) fn page(project: &Name, mut url: Url, network: &Arc<Network>) -> Resu
         size: None,
         published: None,
     };
-    let manner = Manner { origin: label.clone(), insecure: false };
-    if let MetadataAnswer::Known(metadata) = remote::metadata(network, &manner, project, &file, Effort::Cheap)? {
+    let manner = Manner {
+        origin: label.clone(),
+        insecure: false,
+    };
+    if let MetadataAnswer::Known(metadata) =
+        remote::metadata(network, &manner, project, &file, Effort::Cheap)?
+    {
         file.requires_python = metadata.requires_python.clone().map(Arc::new);
     }
     let mut page = Page::new(project.clone());
     page.files.push(Arc::new(file));
-    Ok((Arc::new(Direct { label, manner, network: Arc::clone(network) }), page))
+    Ok((
+        Arc::new(Direct {
+            label,
+            manner,
+            network: Arc::clone(network),
+        }),
+        page,
+    ))
 }
 
 impl Remote for Direct {

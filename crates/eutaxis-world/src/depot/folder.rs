@@ -1,6 +1,7 @@
 //! A folder of wheels and source distributions.
 //!
-//! Metadata comes from a `.metadata` sidecar when there is one, else from inside the file. A folder knows no dates.
+//! Metadata comes from a `.metadata` sidecar when there is one, else from inside the file. A folder
+//! knows no dates.
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -31,24 +32,35 @@ impl Folder {
         let mut files: BTreeMap<Name, Vec<String>> = BTreeMap::new();
         for entry in std::fs::read_dir(&root).doing("cannot read the folder", &root)? {
             let entry = entry.doing("cannot read the folder", &root)?;
-            let Ok(file) = entry.file_name().into_string() else { continue };
+            let Ok(file) = entry.file_name().into_string() else {
+                continue;
+            };
             if let Some(project) = project_of(&file) {
                 files.entry(project).or_default().push(file);
             }
         }
         files.values_mut().for_each(|list| list.sort());
         if files.is_empty() {
-            let message = format!("the depot {label} holds no wheel, no source distribution and no index");
-            return Err(Error::request(message)
-                .help("name the folder in which the files themselves lie, or the root of an index tree"));
+            let message =
+                format!("the depot {label} holds no wheel, no source distribution and no index");
+            return Err(Error::request(message).help(
+                "name the folder in which the files themselves lie, or the root of an index tree",
+            ));
         }
-        Ok(Folder { label: label.to_owned(), root, files })
+        Ok(Folder {
+            label: label.to_owned(),
+            root,
+            files,
+        })
     }
 }
 
 /// The project of a file, by its name. A wheel whose name cannot be read belongs to none.
 fn project_of(file: &str) -> Option<Name> {
-    WheelName::parse(file).map(|w| w.name).ok().or_else(|| SdistName::parse(file, None).map(|s| s.name).ok())
+    WheelName::parse(file)
+        .map(|w| w.name)
+        .ok()
+        .or_else(|| SdistName::parse(file, None).map(|s| s.name).ok())
 }
 
 /// Metadata of a file on disk: the sidecar, else from inside. None when only building would tell.
@@ -63,13 +75,16 @@ pub(super) fn read_at(path: &Path, kind: &FileKind) -> Result<Option<Metadata>> 
     }
 }
 
-/// What a file on disk needs. One that is damaged, or speaks of another release, bars its release and no more.
+/// What a file on disk needs. One that is damaged, or speaks of another release, bars its release
+/// and no more.
 ///
 /// # Errors
 /// When the disk fails.
 pub(super) fn metadata_at(path: &Path, project: &Name, file: &PageFile) -> Result<MetadataAnswer> {
     let found = read_at(path, &file.kind).and_then(|found| {
-        found.iter().try_for_each(|m| ensure_truthful(m, project, file, path.display()))?;
+        found
+            .iter()
+            .try_for_each(|m| ensure_truthful(m, project, file, path.display()))?;
         Ok(found)
     });
     match found {
@@ -102,10 +117,12 @@ impl Depot for Folder {
     }
 
     fn page(&self, project: &Name) -> Result<Option<Page>> {
-        let Some(names) = self.files.get(project) else { return Ok(None) };
+        let Some(names) = self.files.get(project) else {
+            return Ok(None);
+        };
         let mut page = Page::new(project.clone());
-        // Whether a file is for this interpreter stands inside it: all are looked into at once. One that cannot be read
-        // shows its fault when it is wanted.
+        // Whether a file is for this interpreter stands inside it: all are looked into at once. One
+        // that cannot be read shows its fault when it is wanted.
         page.files = names
             .par_iter()
             .filter_map(|name| {

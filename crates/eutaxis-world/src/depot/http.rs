@@ -1,11 +1,15 @@
-//! An index over HTTP (simple repository API; PEP 691, content negotiation): a page per project under a root, in JSON if the server has it.
+//! An index over HTTP (simple repository API; PEP 691, content negotiation): a page per project
+//! under a root, in JSON if the server has it.
 //!
-//! An address that turns out to be a page of links, as web servers make of a folder, is served as one.
+//! An address that turns out to be a page of links, as web servers make of a folder, is served as
+//! one.
 
 use std::sync::{Arc, OnceLock};
 
 use eutaxis_core::Name;
-use eutaxis_core::index::{Page, holds_files, parse_html, parse_html_list, parse_json, parse_json_list};
+use eutaxis_core::index::{
+    Page, holds_files, parse_html, parse_html_list, parse_json, parse_json_list,
+};
 use reqwest::header;
 use url::Url;
 
@@ -15,8 +19,8 @@ use crate::network::{Answer, Form, Manner, Network, Request};
 use crate::{Error, Result};
 
 /// What index pages are asked for as (PEP 691, content negotiation).
-pub(super) const ACCEPT: &str =
-    "application/vnd.pypi.simple.v1+json, application/vnd.pypi.simple.v1+html;q=0.2, text/html;q=0.01";
+pub(super) const ACCEPT: &str = "application/vnd.pypi.simple.v1+json, \
+    application/vnd.pypi.simple.v1+html;q=0.2, text/html;q=0.01";
 
 /// So much of the root tells a page of links from a list of projects.
 const A_LOOK: usize = 256 << 10;
@@ -45,11 +49,22 @@ enum Format {
 }
 
 impl Index {
-    pub(super) fn open(label: String, mut root: Url, manner: Manner, network: Arc<Network>) -> Self {
+    pub(super) fn open(
+        label: String,
+        mut root: Url,
+        manner: Manner,
+        network: Arc<Network>,
+    ) -> Self {
         if !root.path().ends_with('/') {
             root.set_path(&format!("{}/", root.path()));
         }
-        Index { label, root, manner, network, links: OnceLock::new() }
+        Index {
+            label,
+            root,
+            manner,
+            network,
+            links: OnceLock::new(),
+        }
     }
 
     /// The root as a page of links, if it is one.
@@ -75,27 +90,39 @@ impl Index {
                 })?
                 .is_some(),
         };
-        let open =
-            || Links::open(self.label.clone(), self.root.clone(), self.manner.clone(), Arc::clone(&self.network));
+        let open = || {
+            Links::open(
+                self.label.clone(),
+                self.root.clone(),
+                self.manner.clone(),
+                Arc::clone(&self.network),
+            )
+        };
         let links = found.then(open);
         Ok(self.links.get_or_init(|| links).as_ref())
     }
 }
 
 fn format(answer: &Answer<'_>, what: &str) -> Result<Format> {
-    let stated = answer.head.header(header::CONTENT_TYPE).unwrap_or("").to_ascii_lowercase();
+    let stated = answer
+        .head
+        .header(header::CONTENT_TYPE)
+        .unwrap_or("")
+        .to_ascii_lowercase();
     let kind = stated.split(';').next().unwrap_or("").trim();
     match kind {
-        "application/vnd.pypi.simple.v1+json" | "application/vnd.pypi.simple.latest+json" | "application/json" => {
-            Ok(Format::Json)
-        }
+        "application/vnd.pypi.simple.v1+json"
+        | "application/vnd.pypi.simple.latest+json"
+        | "application/json" => Ok(Format::Json),
         "application/vnd.pypi.simple.v1+html"
         | "application/vnd.pypi.simple.latest+html"
         | "text/html"
         | "application/xhtml+xml" => Ok(Format::Html),
         other => {
-            let message =
-                format!("{what} came as `{}`, which is no form of an index page", eutaxis_core::fault::escaped(other));
+            let message = format!(
+                "{what} came as `{}`, which is no form of an index page",
+                eutaxis_core::fault::escaped(other)
+            );
             Err(Error::contents(message).help(DOUBT))
         }
     }
@@ -121,7 +148,10 @@ impl Remote for Index {
             return links.page(project);
         }
         let what = format!("the page of {project} from {}", self.label);
-        let url = self.root.join(&format!("{project}/")).map_err(|e| Error::request(format!("{}: {e}", self.label)))?;
+        let url = self
+            .root
+            .join(&format!("{project}/"))
+            .map_err(|e| Error::request(format!("{}: {e}", self.label)))?;
         let form = Form {
             read: &|answer: &Answer<'_>| {
                 // Where others were too many already, this one is not even taken apart.
@@ -130,8 +160,11 @@ impl Remote for Index {
                     Format::Json => parse_json(&answer.body, project),
                     Format::Html => parse_html(&answer.body, project),
                 }
-                .map_err(|f| Error::contents(format!("{what} cannot be read: {}", f.message())).help(DOUBT))?;
-                self.network.admit(page.files.len() + page.skipped.len(), &what)?;
+                .map_err(|f| {
+                    Error::contents(format!("{what} cannot be read: {}", f.message())).help(DOUBT)
+                })?;
+                self.network
+                    .admit(page.files.len() + page.skipped.len(), &what)?;
                 remote::resolve(&mut page, &answer.head.url, &self.manner);
                 Ok(page)
             },
@@ -140,11 +173,17 @@ impl Remote for Index {
             unpack: &|bytes: &[u8]| {
                 self.network.admit(0, &what).ok()?;
                 let page = Page::from_compact(bytes, project)?;
-                self.network.admit(page.files.len() + page.skipped.len(), &what).ok().map(|()| page)
+                self.network
+                    .admit(page.files.len() + page.skipped.len(), &what)
+                    .ok()
+                    .map(|()| page)
             },
             is_list: false,
         };
-        if let Some(page) = self.network.document(&url, &what, ACCEPT, &self.manner, &form)? {
+        if let Some(page) = self
+            .network
+            .document(&url, &what, ACCEPT, &self.manner, &form)?
+        {
             return Ok(Some(page));
         }
         match self.links()? {
@@ -168,7 +207,14 @@ impl Remote for Index {
                     Format::Html => parse_html_list(&answer.body),
                 })
             },
-            pack: &|names: &Vec<Name>| names.iter().map(Name::as_str).collect::<Vec<_>>().join("\n").into_bytes(),
+            pack: &|names: &Vec<Name>| {
+                names
+                    .iter()
+                    .map(Name::as_str)
+                    .collect::<Vec<_>>()
+                    .join("\n")
+                    .into_bytes()
+            },
             unpack: &|bytes: &[u8]| {
                 let text = std::str::from_utf8(bytes).ok()?;
                 text.lines().map(|n| Name::parse(n).ok()).collect()
@@ -177,6 +223,10 @@ impl Remote for Index {
         };
         // Only a help for people: without the list nothing is suggested.
         let what = format!("the list of projects from {}", self.label);
-        self.network.document(&self.root, &what, ACCEPT, &self.manner, &form).ok().flatten().unwrap_or_default()
+        self.network
+            .document(&self.root, &what, ACCEPT, &self.manner, &form)
+            .ok()
+            .flatten()
+            .unwrap_or_default()
     }
 }

@@ -16,8 +16,10 @@ const LARGEST: u64 = 16 * 1024 * 1024;
 const MOST_UNPACKED: u64 = 2 << 30;
 
 fn bad(path: &Path, what: impl std::fmt::Display) -> Error {
-    Error::contents(format!("{} cannot be used: {what}", path.display()))
-        .help("the file is damaged or not what its name says: fetch it again, or take it out of the depot")
+    Error::contents(format!("{} cannot be used: {what}", path.display())).help(
+        "the file is damaged or not what its name says: fetch it again, or take it out of the \
+            depot",
+    )
 }
 
 fn parse(path: &Path, bytes: &[u8]) -> Result<Metadata> {
@@ -51,28 +53,44 @@ pub(crate) fn wheel_metadata_bytes(path: &Path) -> Result<Vec<u8>> {
 
 /// The bytes of METADATA of a wheel, from wherever its archive is read. On failure says why.
 pub(super) fn member_of_archive(archive: impl Read + Seek) -> std::result::Result<Vec<u8>, String> {
-    let mut zip = zip::ZipArchive::new(archive).map_err(|e| format!("it is not a whole zip archive ({e})"))?;
-    let is_metadata =
-        |n: &str| n.strip_suffix("/METADATA").is_some_and(|f| f.ends_with(".dist-info") && !f.contains('/'));
-    let names: Vec<String> = zip.file_names().filter(|n| is_metadata(n)).map(str::to_owned).collect();
+    let mut zip = zip::ZipArchive::new(archive)
+        .map_err(|e| format!("it is not a whole zip archive ({e})"))?;
+    let is_metadata = |n: &str| {
+        n.strip_suffix("/METADATA")
+            .is_some_and(|f| f.ends_with(".dist-info") && !f.contains('/'))
+    };
+    let names: Vec<String> = zip
+        .file_names()
+        .filter(|n| is_metadata(n))
+        .map(str::to_owned)
+        .collect();
     let [name] = names.as_slice() else {
         return Err("it does not hold exactly one .dist-info/METADATA".to_owned());
     };
     let member = zip.by_name(name).map_err(|e| e.to_string())?;
     let mut bytes = Vec::new();
-    member.take(LARGEST).read_to_end(&mut bytes).map_err(|e| e.to_string())?;
+    member
+        .take(LARGEST)
+        .read_to_end(&mut bytes)
+        .map_err(|e| e.to_string())?;
     Ok(bytes)
 }
 
-/// Metadata of a source distribution, when it is static by the standard: PKG-INFO of metadata 2.2 or later, else a
-/// `[project]` table without dynamic fields. None when only building would tell.
+/// Metadata of a source distribution, when it is static by the standard: PKG-INFO of metadata 2.2
+/// or later, else a `[project]` table without dynamic fields. None when only building would tell.
 ///
 /// # Errors
 /// When the archive cannot be read.
 pub fn sdist_metadata(path: &Path) -> Result<Option<Metadata>> {
     let mut file = std::io::BufReader::new(File::open(path).doing("cannot open", path)?);
-    let is_zip = path.extension().is_some_and(|e| e.eq_ignore_ascii_case("zip"));
-    let read = if is_zip { read_zipped_source(file) } else { read_source(&mut file) };
+    let is_zip = path
+        .extension()
+        .is_some_and(|e| e.eq_ignore_ascii_case("zip"));
+    let read = if is_zip {
+        read_zipped_source(file)
+    } else {
+        read_source(&mut file)
+    };
     let (info, project) = read.map_err(|why| bad(path, why))?;
     source_metadata(info, project, path.display())
 }
@@ -82,7 +100,10 @@ pub(super) type Members = (Option<Vec<u8>>, Option<Vec<u8>>);
 
 /// Whether a member of a source distribution counts: only those right under the one top folder do.
 pub(super) fn counts_in_source(name: &str) -> bool {
-    matches!(name.split('/').collect::<Vec<_>>().as_slice(), [_, "PKG-INFO" | "pyproject.toml"])
+    matches!(
+        name.split('/').collect::<Vec<_>>().as_slice(),
+        [_, "PKG-INFO" | "pyproject.toml"]
+    )
 }
 
 /// Takes a member of a source distribution; true when all that counts was seen.
@@ -90,14 +111,22 @@ fn take(members: &mut Members, name: &str, reader: &mut dyn Read) -> std::io::Re
     if counts_in_source(name) {
         let mut bytes = Vec::new();
         reader.take(LARGEST).read_to_end(&mut bytes)?;
-        let slot = if name.ends_with("PKG-INFO") { &mut members.0 } else { &mut members.1 };
+        let slot = if name.ends_with("PKG-INFO") {
+            &mut members.0
+        } else {
+            &mut members.1
+        };
         *slot = Some(bytes);
     }
     let says_all = |info: &Vec<u8>| Metadata::parse(info).is_ok_and(|m| m.needs_are_static());
-    Ok(members.0.as_ref().is_some_and(|info| members.1.is_some() || says_all(info)))
+    Ok(members
+        .0
+        .as_ref()
+        .is_some_and(|info| members.1.is_some() || says_all(info)))
 }
 
-/// Reads a tar archive of a source distribution until all that counts was seen. On failure says why.
+/// Reads a tar archive of a source distribution until all that counts was seen. On failure says
+/// why.
 pub(super) fn read_source(archive: &mut dyn Read) -> std::result::Result<Members, String> {
     let mut members = Members::default();
     let plain = flate2::read::GzDecoder::new(archive).take(MOST_UNPACKED);
@@ -115,7 +144,8 @@ pub(super) fn read_source(archive: &mut dyn Read) -> std::result::Result<Members
 
 fn read_zipped_source(archive: impl Read + Seek) -> std::result::Result<Members, String> {
     let mut members = Members::default();
-    let mut zip = zip::ZipArchive::new(archive).map_err(|e| format!("it is not a whole zip archive ({e})"))?;
+    let mut zip = zip::ZipArchive::new(archive)
+        .map_err(|e| format!("it is not a whole zip archive ({e})"))?;
     for i in 0..zip.len() {
         let mut member = zip.by_index(i).map_err(|e| e.to_string())?;
         let name = String::from_utf8_lossy(member.name_raw()).into_owned();
@@ -146,6 +176,9 @@ pub(super) fn source_metadata(
 
 /// The error of a wheel with several `.dist-info` folders.
 pub(super) fn several(from: impl std::fmt::Display) -> Error {
-    Error::new(ErrorKind::Metadata, format!("it does not hold exactly one .dist-info/METADATA ({from})"))
-        .help("take another release, or tell those who publish it")
+    Error::new(
+        ErrorKind::Metadata,
+        format!("it does not hold exactly one .dist-info/METADATA ({from})"),
+    )
+    .help("take another release, or tell those who publish it")
 }

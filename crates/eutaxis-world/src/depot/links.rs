@@ -26,23 +26,43 @@ pub(super) struct Links {
 
 impl Links {
     pub(super) fn open(label: String, url: Url, manner: Manner, network: Arc<Network>) -> Self {
-        Links { label, url, manner, network, pages: OnceLock::new() }
+        Links {
+            label,
+            url,
+            manner,
+            network,
+            pages: OnceLock::new(),
+        }
     }
 
     fn pages(&self) -> Result<&BTreeMap<Name, Page>> {
-        self.pages.get_or_init(|| self.read()).as_ref().map_err(Clone::clone)
+        self.pages
+            .get_or_init(|| self.read())
+            .as_ref()
+            .map_err(Clone::clone)
     }
 
     fn resolved(&self, bytes: &[u8], base: &Url) -> Result<BTreeMap<Name, Page>> {
-        resolved(bytes, base, &self.manner)
-            .map_err(|f| Error::contents(format!("the page of links {} cannot be read: {}", self.label, f.message())))
+        resolved(bytes, base, &self.manner).map_err(|f| {
+            Error::contents(format!(
+                "the page of links {} cannot be read: {}",
+                self.label,
+                f.message()
+            ))
+        })
     }
 
     fn read(&self) -> Result<BTreeMap<Name, Page>> {
         if self.url.scheme() == "file" {
-            let path =
-                PathBuf::from(percent_encoding::percent_decode_str(self.url.path()).decode_utf8_lossy().into_owned());
-            return self.resolved(&std::fs::read(&path).doing("cannot read", &path)?, &self.url);
+            let path = PathBuf::from(
+                percent_encoding::percent_decode_str(self.url.path())
+                    .decode_utf8_lossy()
+                    .into_owned(),
+            );
+            return self.resolved(
+                &std::fs::read(&path).doing("cannot read", &path)?,
+                &self.url,
+            );
         }
         let what = format!("the page of links {}", self.label);
         let form = Form {
@@ -53,13 +73,22 @@ impl Links {
         };
         self.network
             .document(&self.url, &what, "text/html", &self.manner, &form)?
-            .ok_or_else(|| Error::request(format!("{what} does not exist")).help("look at the address of the depot"))
+            .ok_or_else(|| {
+                Error::request(format!("{what} does not exist"))
+                    .help("look at the address of the depot")
+            })
     }
 }
 
-fn resolved(bytes: &[u8], base: &Url, manner: &Manner) -> std::result::Result<BTreeMap<Name, Page>, Fault> {
+fn resolved(
+    bytes: &[u8],
+    base: &Url,
+    manner: &Manner,
+) -> std::result::Result<BTreeMap<Name, Page>, Fault> {
     let mut pages = parse_links(bytes)?;
-    pages.values_mut().for_each(|page| remote::resolve(page, base, manner));
+    pages
+        .values_mut()
+        .for_each(|page| remote::resolve(page, base, manner));
     Ok(pages)
 }
 
@@ -78,7 +107,8 @@ fn pack(pages: &BTreeMap<Name, Page>) -> Vec<u8> {
 fn unpack(bytes: &[u8]) -> Option<BTreeMap<Name, Page>> {
     fn part<'a>(rest: &mut &'a [u8]) -> Option<&'a [u8]> {
         let (length, after) = rest.split_first_chunk::<8>()?;
-        let (part, after) = after.split_at_checked(usize::try_from(u64::from_le_bytes(*length)).ok()?)?;
+        let (part, after) =
+            after.split_at_checked(usize::try_from(u64::from_le_bytes(*length)).ok()?)?;
         *rest = after;
         Some(part)
     }
@@ -114,7 +144,9 @@ impl Remote for Links {
     }
 
     fn projects(&self) -> Vec<Name> {
-        self.pages().map(|pages| pages.keys().cloned().collect()).unwrap_or_default()
+        self.pages()
+            .map(|pages| pages.keys().cloned().collect())
+            .unwrap_or_default()
     }
 }
 
@@ -125,7 +157,12 @@ mod tests {
     #[test]
     fn pages_come_back_from_their_bytes() {
         let html = b"<a href='a-1-py3-none-any.whl#sha256=ab'></a><a href='b-2.tar.gz'></a>";
-        let pages = resolved(html, &Url::parse("https://d.example/w/").unwrap(), &Manner::default()).unwrap();
+        let pages = resolved(
+            html,
+            &Url::parse("https://d.example/w/").unwrap(),
+            &Manner::default(),
+        )
+        .unwrap();
         let bytes = pack(&pages);
         assert_eq!(unpack(&bytes).unwrap(), pages);
         assert_eq!(unpack(&bytes[..bytes.len() - 1]), None);

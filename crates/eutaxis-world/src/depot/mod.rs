@@ -1,4 +1,5 @@
-//! Depots: places that offer files (docs/house.md). One file per kind, one trait, one place that picks.
+//! Depots: places that offer files (docs/house.md). One file per kind, one trait, one place that
+//! picks.
 
 mod direct;
 mod folder;
@@ -98,7 +99,8 @@ pub struct Listed {
     pub accelerator: Option<String>,
 }
 
-/// Depots in their order. A project comes from one of them: the first that has it, unless `only` says otherwise.
+/// Depots in their order. A project comes from one of them: the first that has it, unless `only`
+/// says otherwise.
 #[derive(Debug, Clone)]
 pub struct Depots {
     listed: Vec<Listed>,
@@ -131,10 +133,17 @@ impl Depots {
         self.listed.iter().map(|l| l.depot.label()).collect()
     }
 
-    /// The depots that may serve a project, in their order: those that claim it with `only`, else those that claim none.
+    /// The depots that may serve a project, in their order: those that claim it with `only`, else
+    /// those that claim none.
     pub fn serving(&self, project: &Name) -> impl Iterator<Item = &Listed> {
         let claimed = self.listed.iter().any(|l| l.only.contains(project));
-        self.listed.iter().filter(move |l| if claimed { l.only.contains(project) } else { l.only.is_empty() })
+        self.listed.iter().filter(move |l| {
+            if claimed {
+                l.only.contains(project)
+            } else {
+                l.only.is_empty()
+            }
+        })
     }
 
     /// The page of a project with the depot it comes from: the first that has it.
@@ -150,7 +159,9 @@ impl Depots {
                 let (catalogue, origin) = (self.network.catalogue(), listed.depot.origin());
                 match &found {
                     Some(_) => catalogue.note_served(&origin, project.as_str()),
-                    None if catalogue.has_served(&origin, project.as_str()) => lost.push(listed.depot.label()),
+                    None if catalogue.has_served(&origin, project.as_str()) => {
+                        lost.push(listed.depot.label())
+                    }
                     None => {}
                 }
             }
@@ -159,7 +170,8 @@ impl Depots {
             if !lost.is_empty() {
                 let from = listed.depot.label();
                 self.network.caution(format!(
-                    "{project} was served by {} before, which does not have it any more: it is taken from {from}.",
+                    "{project} was served by {} before, which does not have it any more: it is \
+                        taken from {from}.",
                     lost.join(" and ")
                 ));
             }
@@ -174,14 +186,20 @@ impl Depots {
         Ok(None)
     }
 
-    /// Whether a project is offered by several depots and given to none of them by `only`, as far as is known without asking
-    /// anybody.
+    /// Whether a project is offered by several depots and given to none of them by `only`, as far
+    /// as is known without asking anybody.
     pub fn is_in_several(&self, project: &Name) -> bool {
         let routed = self.listed.iter().any(|l| l.only.contains(project));
-        !routed && self.serving(project).filter(|l| l.depot.offers(project) == Some(true)).count() > 1
+        !routed
+            && self
+                .serving(project)
+                .filter(|l| l.depot.offers(project) == Some(true))
+                .count()
+                > 1
     }
 
-    /// The page for an ask that demands the file at a URL (`name @ https://...`, `name @ file:///...`).
+    /// The page for an ask that demands the file at a URL (`name @ https://...`, `name @
+    /// file:///...`).
     ///
     /// # Errors
     /// When the URL leads to no file of that project.
@@ -196,7 +214,11 @@ impl Depots {
 
     /// Every project that some depot has, sorted.
     pub fn projects(&self) -> Vec<Name> {
-        let mut names: Vec<Name> = self.listed.iter().flat_map(|l| l.depot.projects()).collect();
+        let mut names: Vec<Name> = self
+            .listed
+            .iter()
+            .flat_map(|l| l.depot.projects())
+            .collect();
         names.sort();
         names.dedup();
         names
@@ -221,7 +243,11 @@ pub struct Named<'a> {
 impl<'a> Named<'a> {
     /// The depot at one place.
     pub fn at(place: &'a str, base: &Path) -> Self {
-        Named { places: vec![place], base: base.to_owned(), ..Named::default() }
+        Named {
+            places: vec![place],
+            base: base.to_owned(),
+            ..Named::default()
+        }
     }
 }
 
@@ -239,20 +265,32 @@ pub fn open(named: &Named<'_>, network: &Arc<Network>) -> Result<Arc<dyn Depot>>
         return Err(Error::request("a depot has no address").help("give it a `url` or a `path`"));
     };
     let others: Vec<Arc<dyn Depot>> = opened.collect();
-    Ok(if others.is_empty() { first } else { Arc::new(several::Several::new(first, others)) })
+    Ok(if others.is_empty() {
+        first
+    } else {
+        Arc::new(several::Several::new(first, others))
+    })
 }
 
 fn open_at(place: &str, named: &Named<'_>, network: &Arc<Network>) -> Result<Arc<dyn Depot>> {
-    let scheme = place.split_once("://").map(|(scheme, _)| scheme.to_ascii_lowercase());
+    let scheme = place
+        .split_once("://")
+        .map(|(scheme, _)| scheme.to_ascii_lowercase());
     if matches!(scheme.as_deref(), Some("http" | "https")) {
         let mut url = Url::parse(place).map_err(|e| {
-            Error::request(format!("the depot {} is no URL: {e}", without_credentials(place)))
-                .help("write it as https://HOST/PATH/")
+            Error::request(format!(
+                "the depot {} is no URL: {e}",
+                without_credentials(place)
+            ))
+            .help("write it as https://HOST/PATH/")
         })?;
         network.keep_secret(&mut url, named.name);
         network.name_place(&url, &named.files);
         let label = url.to_string();
-        let manner = Manner { origin: label.clone(), insecure: named.insecure };
+        let manner = Manner {
+            origin: label.clone(),
+            insecure: named.insecure,
+        };
         return Ok(if is_html(url.path()) {
             Arc::new(links::Links::open(label, url, manner, Arc::clone(network)))
         } else {
@@ -266,22 +304,41 @@ fn open_at(place: &str, named: &Named<'_>, network: &Arc<Network>) -> Result<Arc
         ));
         return Err(error.help("name an https:// or http:// address, or a folder"));
     }
-    let path = match Url::parse(place).ok().filter(|u| u.scheme() == "file").and_then(|u| u.to_file_path().ok()) {
+    let path = match Url::parse(place)
+        .ok()
+        .filter(|u| u.scheme() == "file")
+        .and_then(|u| u.to_file_path().ok())
+    {
         Some(path) => path,
         None => named.base.join(place),
     };
     let path = std::path::absolute(&path).unwrap_or(path);
     if path.is_file() && is_html(place) {
-        let url =
-            Url::from_file_path(&path).map_err(|()| Error::request(format!("the depot {place} cannot be found")))?;
-        let manner = Manner { origin: url.to_string(), insecure: named.insecure };
-        return Ok(Arc::new(links::Links::open(place.to_owned(), url, manner, Arc::clone(network))));
+        let url = Url::from_file_path(&path)
+            .map_err(|()| Error::request(format!("the depot {place} cannot be found")))?;
+        let manner = Manner {
+            origin: url.to_string(),
+            insecure: named.insecure,
+        };
+        return Ok(Arc::new(links::Links::open(
+            place.to_owned(),
+            url,
+            manner,
+            Arc::clone(network),
+        )));
     }
     if !path.is_dir() {
-        let found = if path.exists() { "is a file" } else { "does not exist" };
-        let error = Error::request(format!("the depot {place} {found}: a depot on disk is a folder"));
+        let found = if path.exists() {
+            "is a file"
+        } else {
+            "does not exist"
+        };
+        let error = Error::request(format!(
+            "the depot {place} {found}: a depot on disk is a folder"
+        ));
         return Err(error.help(
-            "name a folder of wheels, the root of an index tree (NAME/index.json or NAME/index.html), or a page of links (FILE.html)",
+            "name a folder of wheels, the root of an index tree (NAME/index.json or \
+                NAME/index.html), or a page of links (FILE.html)",
         ));
     }
     if tree::is_tree(&path) {
@@ -294,10 +351,17 @@ fn open_at(place: &str, named: &Named<'_>, network: &Arc<Network>) -> Result<Arc
 /// The files of a wheel on this disk.
 fn listed_on_disk(path: &Path) -> Option<Vec<ListedFile>> {
     let archive = zip::ZipArchive::new(std::io::BufReader::new(std::fs::File::open(path).ok()?));
-    let mut archive = archive.ok().filter(|_| path.extension().is_some_and(|e| e.eq_ignore_ascii_case("whl")))?;
+    let mut archive = archive.ok().filter(|_| {
+        path.extension()
+            .is_some_and(|e| e.eq_ignore_ascii_case("whl"))
+    })?;
     let listed = (0..archive.len()).filter_map(|at| {
         let member = archive.by_index_raw(at).ok()?;
-        let file = ListedFile { path: member.name().to_owned(), size: member.size(), crc: member.crc32() };
+        let file = ListedFile {
+            path: member.name().to_owned(),
+            size: member.size(),
+            crc: member.crc32(),
+        };
         member.is_file().then_some(file)
     });
     Some(listed.collect())
@@ -310,7 +374,10 @@ fn is_html(path: &str) -> bool {
 
 /// A URL without user name and password, for messages.
 fn without_credentials(url: &str) -> String {
-    match url.split_once("://").and_then(|(scheme, rest)| rest.rsplit_once('@').map(|(_, host)| (scheme, host))) {
+    match url
+        .split_once("://")
+        .and_then(|(scheme, rest)| rest.rsplit_once('@').map(|(_, host)| (scheme, host)))
+    {
         Some((scheme, host)) => format!("{scheme}://{host}"),
         None => url.to_owned(),
     }
@@ -321,14 +388,22 @@ fn speaks_of(metadata: &Metadata, project: &Name, file: &PageFile) -> bool {
     metadata.name == *project && metadata.version == *file.kind.version()
 }
 
-/// Checks that metadata speaks of the project and release that the file's name says; `from` is where it was read.
-fn ensure_truthful(metadata: &Metadata, project: &Name, file: &PageFile, from: impl std::fmt::Display) -> Result<()> {
+/// Checks that metadata speaks of the project and release that the file's name says; `from` is
+/// where it was read.
+fn ensure_truthful(
+    metadata: &Metadata,
+    project: &Name,
+    file: &PageFile,
+    from: impl std::fmt::Display,
+) -> Result<()> {
     if speaks_of(metadata, project, file) {
         return Ok(());
     }
     let version = file.kind.version();
-    let message =
-        format!("it speaks of {} {}, the file's name of {project} {version} ({from})", metadata.name, metadata.version);
+    let message = format!(
+        "it speaks of {} {}, the file's name of {project} {version} ({from})",
+        metadata.name, metadata.version
+    );
     Err(Error::new(ErrorKind::Metadata, message)
         .help("the file was renamed or built wrongly: fetch it again, or take it out of the depot"))
 }

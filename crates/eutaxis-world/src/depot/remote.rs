@@ -1,4 +1,5 @@
-//! What all depots on the network have in common: where their files are, and how what those need is learnt (`learn/`).
+//! What all depots on the network have in common: where their files are, and how what those need is
+//! learnt (`learn/`).
 
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -14,7 +15,8 @@ use crate::catalogue::ListedFile;
 use crate::network::{Manner, Network, over_https};
 use crate::{Error, Result};
 
-/// A depot whose files lie on the network: what is particular to its kind. The rest is the same for all.
+/// A depot whose files lie on the network: what is particular to its kind. The rest is the same for
+/// all.
 pub(super) trait Remote: Send + Sync + std::fmt::Debug {
     fn network(&self) -> &Network;
     /// How it may be reached.
@@ -42,7 +44,10 @@ impl<R: Remote> Depot for R {
     }
 
     fn offers(&self, project: &Name) -> Option<bool> {
-        self.network().catalogue().has_served(&self.manner().origin, project.as_str()).then_some(true)
+        self.network()
+            .catalogue()
+            .has_served(&self.manner().origin, project.as_str())
+            .then_some(true)
     }
 
     fn page(&self, project: &Name) -> Result<Option<Page>> {
@@ -61,7 +66,13 @@ impl<R: Remote> Depot for R {
             Place::Disk(path) => return super::listed_on_disk(&path),
         };
         let (network, manner) = (self.network(), self.manner());
-        learn::listed(&learn::Question { network, manner, project, file, url: &url })
+        learn::listed(&learn::Question {
+            network,
+            manner,
+            project,
+            file,
+            url: &url,
+        })
     }
 
     fn place(&self, _: &Name, file: &PageFile) -> Result<Place> {
@@ -70,7 +81,8 @@ impl<R: Remote> Depot for R {
             && learn::is_in_the_open(url, self.manner())
         {
             self.network().caution(format!(
-                "{} lies at http://{}: its hash was stated over https://, so that a changed one is noticed.",
+                "{} lies at http://{}: its hash was stated over https://, so that a changed one is \
+                    noticed.",
                 file.filename,
                 url.host_str().unwrap_or("?")
             ));
@@ -96,26 +108,37 @@ impl<R: Remote> Depot for R {
 }
 
 /// The end of a remark on a host that names its files over http:// on pages over https://.
-const INSTEAD: &str =
-    " names files of its own over http:// on pages that came over https://; they are asked for over https:// instead";
+const INSTEAD: &str = " names files of its own over http:// on pages that came over https://; they \
+    are asked for over https:// instead";
 
 /// Tells remarks that concern everybody who uses the depot.
 pub(super) fn tell(page: &Page, network: &Network) {
-    page.remarks.iter().filter(|r| r.ends_with(INSTEAD)).for_each(|r| network.caution(format!("{r}.")));
+    page.remarks
+        .iter()
+        .filter(|r| r.ends_with(INSTEAD))
+        .for_each(|r| network.caution(format!("{r}.")));
 }
 
-/// Makes the URLs of a page's files whole, beside the address that the page came from in the end. A page of the network
-/// cannot name files of this disk. A page that came over https:// and names files of its own host over http://, as those
-/// behind a proxy do, means https://.
+/// Makes the URLs of a page's files whole, beside the address that the page came from in the end. A
+/// page of the network cannot name files of this disk. A page that came over https:// and names
+/// files of its own host over http://, as those behind a proxy do, means https://.
 pub(super) fn resolve(page: &mut Page, base: &Url, manner: &Manner) {
     let mut lost = Vec::new();
     let mut instead = false;
-    let possible =
-        |url: &Url| matches!(url.scheme(), "http" | "https") || (url.scheme() == "file" && base.scheme() == "file");
+    let possible = |url: &Url| {
+        matches!(url.scheme(), "http" | "https")
+            || (url.scheme() == "file" && base.scheme() == "file")
+    };
     page.files.retain_mut(|file| {
         let Some(mut url) = base.join(&file.url).ok().filter(possible) else {
-            let reason = format!("its address `{}` leads nowhere", eutaxis_core::fault::escaped(&file.url));
-            lost.push(eutaxis_core::index::Skipped { filename: file.filename.to_string(), reason });
+            let reason = format!(
+                "its address `{}` leads nowhere",
+                eutaxis_core::fault::escaped(&file.url)
+            );
+            lost.push(eutaxis_core::index::Skipped {
+                filename: file.filename.to_string(),
+                reason,
+            });
             return false;
         };
         if base.scheme() == "https" && url.scheme() == "http" && !manner.insecure {
@@ -124,14 +147,19 @@ pub(super) fn resolve(page: &mut Page, base: &Url, manner: &Manner) {
                     instead = true;
                     url = same;
                 }
-                // Its hash is stated over https: a changed one would be noticed. Else nobody could tell.
+                // Its hash is stated over https: a changed one would be noticed. Else nobody could
+                // tell.
                 None if file.hashes.has_strong() => {}
                 None => {
                     let reason = format!(
-                        "it lies at http://{}, where it could be changed on the way, and no hash is stated for it (`insecure = true` takes it all the same)",
+                        "it lies at http://{}, where it could be changed on the way, and no hash \
+                            is stated for it (`insecure = true` takes it all the same)",
                         url.host_str().unwrap_or("?")
                     );
-                    lost.push(eutaxis_core::index::Skipped { filename: file.filename.to_string(), reason });
+                    lost.push(eutaxis_core::index::Skipped {
+                        filename: file.filename.to_string(),
+                        reason,
+                    });
                     return false;
                 }
             }
@@ -152,7 +180,9 @@ pub(super) fn resolve(page: &mut Page, base: &Url, manner: &Manner) {
 fn place(file: &PageFile) -> Result<Place> {
     match Url::parse(&file.url) {
         Ok(url) if url.scheme() == "file" => Ok(Place::Disk(PathBuf::from(
-            percent_encoding::percent_decode_str(url.path()).decode_utf8_lossy().into_owned(),
+            percent_encoding::percent_decode_str(url.path())
+                .decode_utf8_lossy()
+                .into_owned(),
         ))),
         Ok(url) if matches!(url.scheme(), "http" | "https") => Ok(Place::Url(url)),
         _ => Err(Error::contents(format!(
@@ -167,7 +197,9 @@ fn place(file: &PageFile) -> Result<Place> {
 fn obtain(network: &Network, manner: &Manner, file: &PageFile) -> Result<PathBuf> {
     match place(file)? {
         Place::Disk(path) => Ok(path),
-        Place::Url(url) => Ok(network.bring(&learn::wanted(file, &url, manner), &|_| {})?.0),
+        Place::Url(url) => Ok(network
+            .bring(&learn::wanted(file, &url, manner), &|_| {})?
+            .0),
     }
 }
 
@@ -181,7 +213,16 @@ pub(super) fn metadata(
 ) -> Result<MetadataAnswer> {
     match place(file)? {
         Place::Disk(path) => super::folder::metadata_at(&path, project, file),
-        Place::Url(url) => learn::metadata(&learn::Question { network, manner, project, file, url: &url }, effort),
+        Place::Url(url) => learn::metadata(
+            &learn::Question {
+                network,
+                manner,
+                project,
+                file,
+                url: &url,
+            },
+            effort,
+        ),
     }
 }
 
@@ -194,12 +235,23 @@ mod tests {
     fn addresses_are_made_whole_and_lose_what_is_secret() {
         let name = Name::parse("m").unwrap();
         let html = b"<a href='../../f/m-1-py3-none-any.whl#sha256=ab'>m-1-py3-none-any.whl</a>
-            <a href='https://ann:pw@f.example/m-2-py3-none-any.whl?sig=x'></a><a href='http://[bad/m-3-py3-none-any.whl'></a>
+            <a href='https://ann:pw@f.example/m-2-py3-none-any.whl?sig=x'></a><a \
+            href='http://[bad/m-3-py3-none-any.whl'></a>
             <a href='file:///etc/m-4-py3-none-any.whl'></a>";
         let mut page = parse_html(html, &name).unwrap();
-        resolve(&mut page, &Url::parse("https://d.example/simple/m/").unwrap(), &Manner::default());
+        resolve(
+            &mut page,
+            &Url::parse("https://d.example/simple/m/").unwrap(),
+            &Manner::default(),
+        );
         let urls: Vec<&str> = page.files.iter().map(|f| &*f.url).collect();
-        assert_eq!(urls, ["https://d.example/f/m-1-py3-none-any.whl", "https://f.example/m-2-py3-none-any.whl?sig=x"]);
+        assert_eq!(
+            urls,
+            [
+                "https://d.example/f/m-1-py3-none-any.whl",
+                "https://f.example/m-2-py3-none-any.whl?sig=x"
+            ]
+        );
         assert_eq!(page.skipped.len(), 2);
     }
 
@@ -208,13 +260,28 @@ mod tests {
         let name = Name::parse("m").unwrap();
         let hash = "sha256=2cf24dba5fb0a30e26e83b2ac5b9e29e1b161e5c1fa7425e73043362938b9824";
         let html = format!(
-            "<a href='http://d.example/f/m-1-py3-none-any.whl'></a><a href='http://f.example/m-2-py3-none-any.whl'></a>
+            "<a href='http://d.example/f/m-1-py3-none-any.whl'></a><a \
+                href='http://f.example/m-2-py3-none-any.whl'></a>
              <a href='http://f.example/m-3-py3-none-any.whl#{hash}'></a>"
         );
         let urls = |base: &str, insecure: bool| {
             let mut page = parse_html(html.as_bytes(), &name).unwrap();
-            resolve(&mut page, &Url::parse(base).unwrap(), &Manner { insecure, ..Manner::default() });
-            (page.files.iter().map(|f| f.url.to_string()).collect::<Vec<_>>(), page.skipped.len(), page.remarks.len())
+            resolve(
+                &mut page,
+                &Url::parse(base).unwrap(),
+                &Manner {
+                    insecure,
+                    ..Manner::default()
+                },
+            );
+            (
+                page.files
+                    .iter()
+                    .map(|f| f.url.to_string())
+                    .collect::<Vec<_>>(),
+                page.skipped.len(),
+                page.remarks.len(),
+            )
         };
         let (same, other, hashed) = (
             "d.example/f/m-1-py3-none-any.whl",
@@ -225,8 +292,15 @@ mod tests {
             urls("https://d.example/simple/m/", false),
             (vec![format!("https://{same}"), hashed.to_owned()], 1, 1)
         );
-        let all = vec![format!("http://{same}"), other.to_owned(), hashed.to_owned()];
-        assert_eq!(urls("https://d.example/simple/m/", true), (all.clone(), 0, 0));
+        let all = vec![
+            format!("http://{same}"),
+            other.to_owned(),
+            hashed.to_owned(),
+        ];
+        assert_eq!(
+            urls("https://d.example/simple/m/", true),
+            (all.clone(), 0, 0)
+        );
         assert_eq!(urls("http://d.example/simple/m/", false), (all, 0, 0));
     }
 }

@@ -27,7 +27,11 @@ impl Several {
     /// A first address, and those after it.
     pub(super) fn new(main: Arc<dyn Depot>, others: Vec<Arc<dyn Depot>>) -> Self {
         let addresses = std::iter::once(Arc::clone(&main)).chain(others).collect();
-        Several { addresses, main, at: AtomicUsize::new(0) }
+        Several {
+            addresses,
+            main,
+            at: AtomicUsize::new(0),
+        }
     }
 
     /// Asks the addresses in their order, until one answers.
@@ -37,7 +41,9 @@ impl Several {
         for (at, depot) in self.addresses.iter().enumerate().skip(begin) {
             match ask(depot.as_ref()) {
                 Err(error)
-                    if error.kind == ErrorKind::Network && error.missing.is_none() && at + 1 < self.addresses.len() =>
+                    if error.kind == ErrorKind::Network
+                        && error.missing.is_none()
+                        && at + 1 < self.addresses.len() =>
                 {
                     self.at.fetch_max(at + 1, Ordering::Relaxed);
                     last = Some(error);
@@ -75,7 +81,9 @@ impl Depot for Several {
     }
 
     fn listed(&self, project: &Name, file: &PageFile) -> Option<Vec<ListedFile>> {
-        self.addresses.iter().find_map(|depot| depot.listed(project, file))
+        self.addresses
+            .iter()
+            .find_map(|depot| depot.listed(project, file))
     }
 
     fn place(&self, project: &Name, file: &PageFile) -> Result<Place> {
@@ -95,6 +103,10 @@ impl Depot for Several {
     }
 
     fn projects(&self) -> Vec<Name> {
-        self.addresses.iter().map(|d| d.projects()).find(|names| !names.is_empty()).unwrap_or_default()
+        self.addresses
+            .iter()
+            .map(|d| d.projects())
+            .find(|names| !names.is_empty())
+            .unwrap_or_default()
     }
 }

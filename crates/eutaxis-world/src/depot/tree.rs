@@ -1,4 +1,5 @@
-//! An index tree on disk: `NAME/index.json` or `NAME/index.html` under a root, with relative or `file:` URLs.
+//! An index tree on disk: `NAME/index.json` or `NAME/index.html` under a root, with relative or
+//! `file:` URLs.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -22,19 +23,28 @@ pub(super) struct Tree {
     root: PathBuf,
 }
 
-/// Whether a folder is the root of an index tree: it has a list of projects, or a folder with a page.
+/// Whether a folder is the root of an index tree: it has a list of projects, or a folder with a
+/// page.
 pub(super) fn is_tree(root: &Path) -> bool {
-    let has_page = |folder: &Path| folder.join("index.json").is_file() || folder.join("index.html").is_file();
+    let has_page =
+        |folder: &Path| folder.join("index.json").is_file() || folder.join("index.html").is_file();
     if has_page(root) {
         return true;
     }
-    let Ok(entries) = std::fs::read_dir(root) else { return false };
-    entries.flatten().any(|e| e.file_type().is_ok_and(|t| t.is_dir()) && has_page(&e.path()))
+    let Ok(entries) = std::fs::read_dir(root) else {
+        return false;
+    };
+    entries
+        .flatten()
+        .any(|e| e.file_type().is_ok_and(|t| t.is_dir()) && has_page(&e.path()))
 }
 
 impl Tree {
     pub(super) fn open(label: &str, root: PathBuf) -> Self {
-        Tree { label: label.to_owned(), root }
+        Tree {
+            label: label.to_owned(),
+            root,
+        }
     }
 
     fn folder(&self, project: &Name) -> PathBuf {
@@ -57,12 +67,17 @@ impl Depot for Tree {
 
     fn page(&self, project: &Name) -> Result<Option<Page>> {
         let folder = self.folder(project);
-        for (file, parse) in [("index.json", parse_json as fn(&[u8], &Name) -> _), ("index.html", parse_html)] {
+        for (file, parse) in [
+            ("index.json", parse_json as fn(&[u8], &Name) -> _),
+            ("index.html", parse_html),
+        ] {
             let path = folder.join(file);
             match std::fs::read(&path) {
                 Ok(bytes) => {
                     let page = parse(&bytes, project);
-                    return page.map(Some).map_err(|f| Error::contents(format!("{}: {}", path.display(), f.message())));
+                    return page.map(Some).map_err(|f| {
+                        Error::contents(format!("{}: {}", path.display(), f.message()))
+                    });
                 }
                 Err(e) if e.kind() == std::io::ErrorKind::NotFound => {}
                 Err(e) => return Err(Error::io("cannot read", &path, &e)),
@@ -78,11 +93,16 @@ impl Depot for Tree {
             if let Some((algorithm, stated, found)) = differs(&bytes, hashes) {
                 let (shown, name) = (beside.display(), algorithm.as_str());
                 let message = format!("{shown} has the {name} {found}; the index says {stated}");
-                return Err(Error::contents(message).help("the index tree is damaged: make it again"));
+                return Err(
+                    Error::contents(message).help("the index tree is damaged: make it again")
+                );
             }
         } else if !path.exists() {
-            return Err(Error::contents(format!("{} is on the page of {project} but not on the disk", path.display()))
-                .help("the index tree is not whole: make it again"));
+            return Err(Error::contents(format!(
+                "{} is on the page of {project} but not on the disk",
+                path.display()
+            ))
+            .help("the index tree is not whole: make it again"));
         }
         metadata_at(&path, project, file)
     }
@@ -97,8 +117,14 @@ impl Depot for Tree {
 
     fn obtain(&self, project: &Name, file: &PageFile) -> Result<PathBuf> {
         local_path(&file.url, &self.folder(project)).ok_or_else(|| {
-            Error::request(format!("{} lies at {}, which is not on this disk", file.filename, file.url))
-                .help("a tree on disk must hold its files: serve it with a web server, or gather its files")
+            Error::request(format!(
+                "{} lies at {}, which is not on this disk",
+                file.filename, file.url
+            ))
+            .help(
+                "a tree on disk must hold its files: serve it with a web server, or gather its \
+                    files",
+            )
         })
     }
 
@@ -107,8 +133,13 @@ impl Depot for Tree {
     }
 
     fn projects(&self) -> Vec<Name> {
-        let Ok(entries) = std::fs::read_dir(&self.root) else { return Vec::new() };
-        entries.flatten().filter_map(|e| Name::parse(&e.file_name().into_string().ok()?).ok()).collect()
+        let Ok(entries) = std::fs::read_dir(&self.root) else {
+            return Vec::new();
+        };
+        entries
+            .flatten()
+            .filter_map(|e| Name::parse(&e.file_name().into_string().ok()?).ok())
+            .collect()
     }
 }
 
@@ -141,18 +172,25 @@ pub(super) fn direct_page(project: &Name, url: &str) -> Result<(Arc<dyn Depot>, 
     let folder = std::env::current_dir().doing("cannot find the current folder", Path::new("."))?;
     let Some(path) = local_path(url, &folder) else {
         let message = format!("{project} is asked for at {url}, which leads to no file");
-        return Err(
-            Error::request(message).help("write `name @ https://host/file.whl`, or `name @ file:///path/to/file.whl`")
-        );
+        return Err(Error::request(message)
+            .help("write `name @ https://host/file.whl`, or `name @ file:///path/to/file.whl`"));
     };
-    let filename = path.file_name().and_then(|f| f.to_str()).unwrap_or("").to_owned();
+    let filename = path
+        .file_name()
+        .and_then(|f| f.to_str())
+        .unwrap_or("")
+        .to_owned();
     if !path.is_file() {
-        return Err(Error::request(format!("{project} is asked for at {url}, where there is no file")));
+        return Err(Error::request(format!(
+            "{project} is asked for at {url}, where there is no file"
+        )));
     }
     let kind = eutaxis_core::index::FileKind::of(&filename, project)
         .map_err(|reason| Error::request(format!("{project} is asked for at {url}: {reason}")))?;
     let metadata = read_at(&path, &kind)?;
-    let hashes = url.split_once("#sha256=").map(|(_, h)| ("sha256", h.split('&').next().unwrap_or(h)));
+    let hashes = url
+        .split_once("#sha256=")
+        .map(|(_, h)| ("sha256", h.split('&').next().unwrap_or(h)));
     let file = PageFile {
         filename: filename.as_str().into(),
         url: url.split('#').next().unwrap_or(url).into(),

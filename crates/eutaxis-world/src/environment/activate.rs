@@ -4,7 +4,11 @@ use std::path::Path;
 
 /// Every script: file name under the scripts folder, and text.
 pub(super) fn scripts(root: &Path, prompt: &str) -> [(&'static str, String); 3] {
-    [("activate", sh(root, prompt)), ("activate.fish", fish(root, prompt)), ("Activate.ps1", powershell(root, prompt))]
+    [
+        ("activate", sh(root, prompt)),
+        ("activate.fish", fish(root, prompt)),
+        ("Activate.ps1", powershell(root, prompt)),
+    ]
 }
 
 /// Quoted for sh and PowerShell, which differ in how a quote is written inside.
@@ -66,7 +70,12 @@ hash -r 2>/dev/null || true
 }
 
 fn fish(root: &Path, prompt: &str) -> String {
-    let root = format!("'{}'", root.to_string_lossy().replace('\\', "\\\\").replace('\'', "\\'"));
+    let root = format!(
+        "'{}'",
+        root.to_string_lossy()
+            .replace('\\', "\\\\")
+            .replace('\'', "\\'")
+    );
     let prompt = format!("'({}) '", prompt.replace('\\', "\\\\").replace('\'', "\\'"));
     format!(
         r#"# Enter this environment:  source bin/activate.fish      Leave it:  deactivate
@@ -177,8 +186,12 @@ mod tests {
         let script = root.join("activate");
         std::fs::write(&script, sh(&root, "field")).unwrap();
         let commands = r#"set -eu; PS1='> '; . "$1"; . "$1"; echo "$VIRTUAL_ENV|$PS1|${PATH%%:*}"; deactivate; echo "${VIRTUAL_ENV-none}|$PS1|$PATH""#;
-        let output =
-            Command::new("sh").args(["-c", commands, "sh"]).arg(&script).env("PATH", "/usr/bin:/bin").output().unwrap();
+        let output = Command::new("sh")
+            .args(["-c", commands, "sh"])
+            .arg(&script)
+            .env("PATH", "/usr/bin:/bin")
+            .output()
+            .unwrap();
         let text = String::from_utf8(output.stdout).unwrap();
         let shown = root.display();
         assert_eq!(

@@ -1,4 +1,5 @@
-//! A second copy of an environment's tree that shares its files: changes are made there and swapped in whole.
+//! A second copy of an environment's tree that shares its files: changes are made there and swapped
+//! in whole.
 
 use std::collections::BTreeSet;
 use std::fs;
@@ -7,8 +8,9 @@ use std::path::{Path, PathBuf};
 use crate::Result;
 use crate::error::Doing;
 
-/// Copies the tree at `from` to the new folder `to` by hard links (copies where that fails), leaving out `without`
-/// (absolute paths under `from`) and the compiled forms of what is left out. Folders that become empty are left out too.
+/// Copies the tree at `from` to the new folder `to` by hard links (copies where that fails),
+/// leaving out `without` (absolute paths under `from`) and the compiled forms of what is left out.
+/// Folders that become empty are left out too.
 pub(super) fn clone_tree(from: &Path, to: &Path, without: &BTreeSet<PathBuf>) -> Result<()> {
     fs::create_dir_all(to).doing("cannot make the folder", to)?;
     copy_permissions(from, to);
@@ -38,11 +40,22 @@ pub(super) fn clone_tree(from: &Path, to: &Path, without: &BTreeSet<PathBuf>) ->
 
 /// `__pycache__/x.cpython-312.pyc` of a left-out `x.py`.
 fn is_compiled_form_of(path: &Path, without: &BTreeSet<PathBuf>) -> bool {
-    let Some(folder) = path.parent().filter(|f| f.file_name().is_some_and(|n| n == "__pycache__")) else {
+    let Some(folder) = path
+        .parent()
+        .filter(|f| f.file_name().is_some_and(|n| n == "__pycache__"))
+    else {
         return false;
     };
-    let Some(stem) = path.file_name().and_then(|n| n.to_str()).and_then(|n| n.split('.').next()) else { return false };
-    folder.parent().is_some_and(|package| without.contains(&package.join(format!("{stem}.py"))))
+    let Some(stem) = path
+        .file_name()
+        .and_then(|n| n.to_str())
+        .and_then(|n| n.split('.').next())
+    else {
+        return false;
+    };
+    folder
+        .parent()
+        .is_some_and(|package| without.contains(&package.join(format!("{stem}.py"))))
 }
 
 fn copy_permissions(from: &Path, to: &Path) {

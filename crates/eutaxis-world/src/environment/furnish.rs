@@ -1,8 +1,8 @@
 //! Bringing an environment to pins, whole or not at all.
 //!
-//! A new environment is built beside its place and renamed into it. An existing one is cloned beside its place by links,
-//! changed there, and exchanged with the clone. A run that was killed leaves a folder `.NAME.eutaxis-*` beside the place,
-//! which the next run removes.
+//! A new environment is built beside its place and renamed into it. An existing one is cloned
+//! beside its place by links, changed there, and exchanged with the clone. A run that was killed
+//! leaves a folder `.NAME.eutaxis-*` beside the place, which the next run removes.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
@@ -147,20 +147,39 @@ pub type Progress<'a> = &'a (dyn Fn(&str, u64, u64) + Sync);
 /// Does it.
 ///
 /// # Errors
-/// When the place is not free and no environment, the interpreter is another, a wheel is refused, or the disk fails. The
-/// place is then as it was.
-pub fn furnish(request: &Furnish<'_>, progress: Progress<'_>, waiting: &dyn Fn()) -> Result<Report> {
+/// When the place is not free and no environment, the interpreter is another, a wheel is refused,
+/// or the disk fails. The place is then as it was.
+pub fn furnish(
+    request: &Furnish<'_>,
+    progress: Progress<'_>,
+    waiting: &dyn Fn(),
+) -> Result<Report> {
     let started = Instant::now();
     let root = settle_path(&request.at)?;
     let layout = Layout::of(request.python)?;
-    let _lock = lock(&lock_path(&request.cache, "", &sha256_hex(root.to_string_lossy().as_bytes())), waiting)?;
+    let _lock = lock(
+        &lock_path(
+            &request.cache,
+            "",
+            &sha256_hex(root.to_string_lossy().as_bytes()),
+        ),
+        waiting,
+    )?;
     sweep(&root);
     let place = look(&root)?;
     ensure_usable(&place, &root, request)?;
     let store = Store::open(&request.cache)?;
     let site = root.join(&layout.site);
-    let present = if place == Place::Free { Vec::new() } else { installed(&site)? };
-    let mut report = Report { environment: root.clone(), made: place == Place::Free, ..Report::default() };
+    let present = if place == Place::Free {
+        Vec::new()
+    } else {
+        installed(&site)?
+    };
+    let mut report = Report {
+        environment: root.clone(),
+        made: place == Place::Free,
+        ..Report::default()
+    };
     let work = sort_out(request, &present, &mut report);
     let sharing = match (&place, request.share_system) {
         (Place::Environment { shares_system, .. }, Some(wanted)) => *shares_system != wanted,
@@ -170,7 +189,13 @@ pub fn furnish(request: &Furnish<'_>, progress: Progress<'_>, waiting: &dyn Fn()
         report.seconds = started.elapsed().as_secs_f64();
         return Ok(report);
     }
-    let unpacked = unpack_all(&work.place, &store, request.network, progress, &mut report.bytes)?;
+    let unpacked = unpack_all(
+        &work.place,
+        &store,
+        request.network,
+        progress,
+        &mut report.bytes,
+    )?;
     for (item, unpacked) in work.place.iter().zip(&unpacked) {
         ensure_as_said(item, unpacked, request.settled_for)?;
     }
@@ -189,28 +214,55 @@ pub fn furnish(request: &Furnish<'_>, progress: Progress<'_>, waiting: &dyn Fn()
             }
         }
     }
-    place_all(&wheels, &stage.path, request.link, progress, &mut report.bytes)?;
+    place_all(
+        &wheels,
+        &stage.path,
+        request.link,
+        progress,
+        &mut report.bytes,
+    )?;
     stage.swap_in(&root, place == Place::Free)?;
     report.seconds = started.elapsed().as_secs_f64();
     Ok(report)
 }
 
-/// What a wheel needs by its own METADATA must be what was settled by: else whoever told it before, beside the file, told
-/// something else, and the set may not hold.
-fn ensure_as_said(item: &Item, unpacked: &Unpacked, settled_for: Option<&MarkerValues>) -> Result<()> {
-    let (Some((said, extras)), Some(values)) = (&item.said, settled_for) else { return Ok(()) };
-    let path = unpacked.root.join(&unpacked.manifest.dist_info).join("METADATA");
+/// What a wheel needs by its own METADATA must be what was settled by: else whoever told it before,
+/// beside the file, told something else, and the set may not hold.
+fn ensure_as_said(
+    item: &Item,
+    unpacked: &Unpacked,
+    settled_for: Option<&MarkerValues>,
+) -> Result<()> {
+    let (Some((said, extras)), Some(values)) = (&item.said, settled_for) else {
+        return Ok(());
+    };
+    let path = unpacked
+        .root
+        .join(&unpacked.manifest.dist_info)
+        .join("METADATA");
     let bytes = fs::read(&path).doing("cannot read", &path)?;
     // What cannot be read here was refused when the wheel was unpacked.
-    let Ok(metadata) = Metadata::parse(&bytes) else { return Ok(()) };
+    let Ok(metadata) = Metadata::parse(&bytes) else {
+        return Ok(());
+    };
     let found = metadata.needs_in_force(values, extras);
     if found == *said {
         return Ok(());
     }
-    let words =
-        |list: &[String]| if list.is_empty() { "nothing".to_owned() } else { format!("`{}`", list.join("`, `")) };
-    let only =
-        |these: &[String], others: &[String]| these.iter().filter(|n| !others.contains(n)).cloned().collect::<Vec<_>>();
+    let words = |list: &[String]| {
+        if list.is_empty() {
+            "nothing".to_owned()
+        } else {
+            format!("`{}`", list.join("`, `"))
+        }
+    };
+    let only = |these: &[String], others: &[String]| {
+        these
+            .iter()
+            .filter(|n| !others.contains(n))
+            .cloned()
+            .collect::<Vec<_>>()
+    };
     let message = format!(
         "{} {} is refused: its own METADATA says that it needs {}, and it was settled by {}",
         item.name,
@@ -219,7 +271,8 @@ fn ensure_as_said(item: &Item, unpacked: &Unpacked, settled_for: Option<&MarkerV
         words(&only(said, &found))
     );
     Err(Error::contents(message).help(format!(
-        "what its depot says beside the file is not what the file says: settle again with --renew {}, and if it stays so, tell those who run the depot; nothing was placed",
+        "what its depot says beside the file is not what the file says: settle again with --renew \
+            {}, and if it stays so, tell those who run the depot; nothing was placed",
         item.name
     )))
 }
@@ -232,14 +285,23 @@ fn settle_path(at: &Path) -> Result<PathBuf> {
 
 /// The start of the names that our folders beside a place have.
 fn stage_prefix(root: &Path) -> String {
-    let name = root.file_name().map_or_else(|| "environment".into(), |n| n.to_string_lossy().into_owned());
+    let name = root.file_name().map_or_else(
+        || "environment".into(),
+        |n| n.to_string_lossy().into_owned(),
+    );
     format!(".{name}.eutaxis-")
 }
 
 /// Removes what a killed run left beside the place. Only called under the lock.
 fn sweep(root: &Path) {
     let prefix = stage_prefix(root);
-    for entry in root.parent().and_then(|p| fs::read_dir(p).ok()).into_iter().flatten().flatten() {
+    for entry in root
+        .parent()
+        .and_then(|p| fs::read_dir(p).ok())
+        .into_iter()
+        .flatten()
+        .flatten()
+    {
         if entry.file_name().to_string_lossy().starts_with(&prefix) {
             remove_tree(&entry.path());
         }
@@ -267,20 +329,29 @@ fn ensure_usable(place: &Place, root: &Path, request: &Furnish<'_>) -> Result<()
         }
         Place::Environment { .. } => {
             let python = environment_python(root);
-            let found = ProbeCache::open(&request.cache).probe(&python).map_err(|e| {
-                Error::new(
-                    ErrorKind::Interpreter,
-                    format!("the environment {} is broken: {}", root.display(), e.message),
-                )
-                .help("remove that folder and furnish again: the pins make it anew")
-            })?;
+            let found = ProbeCache::open(&request.cache)
+                .probe(&python)
+                .map_err(|e| {
+                    Error::new(
+                        ErrorKind::Interpreter,
+                        format!(
+                            "the environment {} is broken: {}",
+                            root.display(),
+                            e.message
+                        ),
+                    )
+                    .help("remove that folder and furnish again: the pins make it anew")
+                })?;
             let present = found.interpreter()?;
             if present.version == wanted.version && present.abis == wanted.abis {
                 return Ok(());
             }
-            let message =
-                format!("{} has the interpreter {present}; the pins are to be placed for {wanted}", root.display());
-            Err(Error::request(message).help("name another place with --at, or remove that folder and furnish again"))
+            let message = format!(
+                "{} has the interpreter {present}; the pins are to be placed for {wanted}",
+                root.display()
+            );
+            Err(Error::request(message)
+                .help("name another place with --at, or remove that folder and furnish again"))
         }
     }
 }
@@ -292,7 +363,10 @@ struct Work {
 }
 
 fn sort_out(request: &Furnish<'_>, present: &[Installed], report: &mut Report) -> Work {
-    let mut work = Work { place: Vec::new(), leave_out: BTreeSet::new() };
+    let mut work = Work {
+        place: Vec::new(),
+        leave_out: BTreeSet::new(),
+    };
     let mut stay: BTreeSet<&PathBuf> = BTreeSet::new();
     let mut by_name: BTreeMap<&Name, Vec<&Installed>> = BTreeMap::new();
     for project in present {
@@ -300,8 +374,9 @@ fn sort_out(request: &Furnish<'_>, present: &[Installed], report: &mut Report) -
     }
     for item in &request.items {
         let there = by_name.remove(&item.name).unwrap_or_default();
-        let as_pinned =
-            |p: &&Installed| p.version == item.version && p.sha256.as_deref() == Some(&item.sha256) && whole(p);
+        let as_pinned = |p: &&Installed| {
+            p.version == item.version && p.sha256.as_deref() == Some(&item.sha256) && whole(p)
+        };
         if there.len() == 1 && there.iter().all(as_pinned) {
             report.kept.push(item.name.clone());
             stay.extend(there.iter().flat_map(|p| p.files.iter().flatten()));
@@ -311,9 +386,16 @@ fn sort_out(request: &Furnish<'_>, present: &[Installed], report: &mut Report) -
         match there.first() {
             Some(old) => {
                 let (before, after) = (old.version.clone(), item.version.clone());
-                report.replaced.push(Moved { name: item.name.clone(), before, after, file });
+                report.replaced.push(Moved {
+                    name: item.name.clone(),
+                    before,
+                    after,
+                    file,
+                });
             }
-            None => report.placed.push((item.name.clone(), item.version.clone(), file)),
+            None => report
+                .placed
+                .push((item.name.clone(), item.version.clone(), file)),
         }
         there.iter().for_each(|p| leave_out(p, &mut work.leave_out));
         work.place.push(item.clone());
@@ -324,7 +406,9 @@ fn sort_out(request: &Furnish<'_>, present: &[Installed], report: &mut Report) -
                 report.removed.push((name.clone(), project.version.clone()));
                 leave_out(project, &mut work.leave_out);
             } else {
-                report.unpinned.push((name.clone(), project.version.clone()));
+                report
+                    .unpinned
+                    .push((name.clone(), project.version.clone()));
                 stay.extend(project.files.iter().flatten());
             }
         }
@@ -336,7 +420,10 @@ fn sort_out(request: &Furnish<'_>, present: &[Installed], report: &mut Report) -
 
 /// Every file of a project is still there.
 fn whole(project: &Installed) -> bool {
-    project.files.as_ref().is_some_and(|files| files.iter().all(|f| f.exists()))
+    project
+        .files
+        .as_ref()
+        .is_some_and(|files| files.iter().all(|f| f.exists()))
 }
 
 fn leave_out(project: &Installed, out: &mut BTreeSet<PathBuf>) {
@@ -347,8 +434,14 @@ fn leave_out(project: &Installed, out: &mut BTreeSet<PathBuf>) {
 /// So many wheels are fetched at once.
 const MOST_AT_ONCE: usize = 8;
 
-/// Where each wheel lies on this disk; those that are only on the network, and not in the store, are fetched.
-fn bring_all(items: &[Item], store: &Store, network: &Network, progress: Progress<'_>) -> Result<Vec<PathBuf>> {
+/// Where each wheel lies on this disk; those that are only on the network, and not in the store,
+/// are fetched.
+fn bring_all(
+    items: &[Item],
+    store: &Store,
+    network: &Network,
+    progress: Progress<'_>,
+) -> Result<Vec<PathBuf>> {
     let wanted = |item: &Item, url: &Url| Wanted {
         url: url.clone(),
         filename: item.filename.clone(),
@@ -364,10 +457,18 @@ fn bring_all(items: &[Item], store: &Store, network: &Network, progress: Progres
             _ => None,
         })
         .collect();
-    network.ensure_within_reach(absent.iter().map(|(item, _)| (item.sha256.as_str(), item.filename.as_str())))?;
+    network.ensure_within_reach(
+        absent
+            .iter()
+            .map(|(item, _)| (item.sha256.as_str(), item.filename.as_str())),
+    )?;
     let total = absent.iter().filter_map(|(item, _)| item.size).sum();
     // Fetched, and then unpacked beside it.
-    ensure_room(store.root(), u64::saturating_mul(total, 2), "what is pinned")?;
+    ensure_room(
+        store.root(),
+        u64::saturating_mul(total, 2),
+        "what is pinned",
+    )?;
     if !absent.is_empty() {
         progress(FETCHING, 0, total);
     }
@@ -380,12 +481,19 @@ fn bring_all(items: &[Item], store: &Store, network: &Network, progress: Progres
         network.bring(&wanted(item, url), &told)
     });
     let brought: Vec<_> = brought.into_iter().flatten().collect::<Result<_>>()?;
-    let mut brought =
-        absent.iter().zip(brought).map(|((item, _), (path, _))| (&item.sha256, path)).collect::<BTreeMap<_, _>>();
+    let mut brought = absent
+        .iter()
+        .zip(brought)
+        .map(|((item, _), (path, _))| (&item.sha256, path))
+        .collect::<BTreeMap<_, _>>();
     for item in items.iter().filter(|item| !store.has(&item.sha256)) {
-        // The SHA-256 is checked where the wheel is unpacked; what else is pinned of it is checked here.
+        // The SHA-256 is checked where the wheel is unpacked; what else is pinned of it is checked
+        // here.
         if let WheelAt::Disk(path) = &item.wheel
-            && item.hashes.iter().any(|(algorithm, _)| algorithm != Algorithm::Sha256)
+            && item
+                .hashes
+                .iter()
+                .any(|(algorithm, _)| algorithm != Algorithm::Sha256)
         {
             check_file(path, path, &item.hashes)?;
         }
@@ -395,7 +503,9 @@ fn bring_all(items: &[Item], store: &Store, network: &Network, progress: Progres
         .map(|item| match &item.wheel {
             WheelAt::Disk(path) => path.clone(),
             // In the store: no wheel is looked at.
-            WheelAt::Url(_) => brought.remove(&item.sha256).unwrap_or_else(|| PathBuf::from(&item.filename)),
+            WheelAt::Url(_) => brought
+                .remove(&item.sha256)
+                .unwrap_or_else(|| PathBuf::from(&item.filename)),
         })
         .collect())
 }
@@ -415,7 +525,8 @@ fn unpack_all(
         .par_iter()
         .zip(&wheels)
         .map(|(item, wheel)| {
-            let unpacked = store.unpacked(wheel, &item.wheel_name, &item.sha256, NameRules::Posix)?;
+            let unpacked =
+                store.unpacked(wheel, &item.wheel_name, &item.sha256, NameRules::Posix)?;
             let before = done.fetch_add(length(wheel), Ordering::Relaxed);
             progress("unpacking", before + length(wheel), total);
             if matches!(item.wheel, WheelAt::Url(_)) {
@@ -434,7 +545,11 @@ fn unpack_all(
 }
 
 fn make_skeleton(stage: &Path, root: &Path, layout: &Layout, request: &Furnish<'_>) -> Result<()> {
-    for folder in [layout.site.clone(), layout.scripts.clone(), PathBuf::from("include")] {
+    for folder in [
+        layout.site.clone(),
+        layout.scripts.clone(),
+        PathBuf::from("include"),
+    ] {
         let folder = stage.join(folder);
         fs::create_dir_all(&folder).doing("cannot make the folder", &folder)?;
     }
@@ -459,7 +574,11 @@ fn make_skeleton(stage: &Path, root: &Path, layout: &Layout, request: &Furnish<'
 fn prompt_of(root: &Path) -> String {
     let name = |path: &Path| path.file_name().map(|n| n.to_string_lossy().into_owned());
     let own = name(root).unwrap_or_default();
-    if own.starts_with('.') { root.parent().and_then(name).unwrap_or(own) } else { own }
+    if own.starts_with('.') {
+        root.parent().and_then(name).unwrap_or(own)
+    } else {
+        own
+    }
 }
 
 fn write_config(stage: &Path, request: &Furnish<'_>) -> Result<()> {
@@ -468,7 +587,8 @@ fn write_config(stage: &Path, request: &Furnish<'_>) -> Result<()> {
     let shared = request.share_system.unwrap_or(false);
     let version = &request.python.version;
     let text = format!(
-        "home = {home}\ninclude-system-site-packages = {shared}\nversion = {version}\nexecutable = {}\n",
+        "home = {home}\ninclude-system-site-packages = {shared}\nversion = {version}\nexecutable \
+            = {}\n",
         base.display()
     );
     let path = stage.join("pyvenv.cfg");
@@ -484,9 +604,15 @@ fn place_all(
     progress: Progress<'_>,
     bytes: &mut Bytes,
 ) -> Result<()> {
-    let files: Vec<(&str, &Planned)> =
-        wheels.iter().flat_map(|w| w.files.iter().map(|f| (w.name.as_str(), f))).collect();
-    let folders: BTreeSet<PathBuf> = files.iter().filter_map(|(_, f)| f.to.parent()).map(|p| stage.join(p)).collect();
+    let files: Vec<(&str, &Planned)> = wheels
+        .iter()
+        .flat_map(|w| w.files.iter().map(|f| (w.name.as_str(), f)))
+        .collect();
+    let folders: BTreeSet<PathBuf> = files
+        .iter()
+        .filter_map(|(_, f)| f.to.parent())
+        .map(|p| stage.join(p))
+        .collect();
     for folder in &folders {
         fs::create_dir_all(folder).doing("cannot make the folder", folder)?;
     }
@@ -522,9 +648,11 @@ fn place_one(owner: &str, file: &Planned, stage: &Path, linker: &Linker) -> Resu
         }
         let shown = file.to.display();
         let error = Error::contents(format!(
-            "{owner} brings {shown}, but the environment has another file there, which no pinned project owns"
+            "{owner} brings {shown}, but the environment has another file there, which no pinned \
+                project owns"
         ));
-        return Err(error.help("use --tidy if a project that is not pinned owns it; else move that file away"));
+        return Err(error
+            .help("use --tidy if a project that is not pinned owns it; else move that file away"));
     }
     match &file.from {
         Source::Store(from) => {
@@ -547,7 +675,8 @@ fn same_bytes(from: &Source, to: &Path) -> Result<bool> {
     }
 }
 
-/// A folder beside the place. When it is dropped, what lies in it is removed: the unfinished tree, or the old one.
+/// A folder beside the place. When it is dropped, what lies in it is removed: the unfinished tree,
+/// or the old one.
 struct Stage {
     path: PathBuf,
 }
@@ -556,8 +685,10 @@ impl Stage {
     fn new(root: &Path) -> Result<Self> {
         let parent = root.parent().unwrap_or(Path::new("/"));
         fs::create_dir_all(parent).doing("cannot make the folder", parent)?;
-        let folder =
-            tempfile::Builder::new().prefix(&stage_prefix(root)).tempdir_in(parent).doing("cannot write to", parent)?;
+        let folder = tempfile::Builder::new()
+            .prefix(&stage_prefix(root))
+            .tempdir_in(parent)
+            .doing("cannot write to", parent)?;
         // Kept by us: the name must outlive the handle for the exchange.
         let path = folder.keep().join("whole");
         fs::create_dir(&path).doing("cannot make the folder", &path)?;
@@ -592,7 +723,11 @@ fn exchange(stage: &Path, root: &Path) -> Result<()> {
         Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS | rustix::io::Errno::NOTSUP) => {
             exchange_in_two(stage, root)
         }
-        Err(e) => Err(Error::io("cannot put the environment in place at", root, &e.into())),
+        Err(e) => Err(Error::io(
+            "cannot put the environment in place at",
+            root,
+            &e.into(),
+        )),
     }
 }
 
@@ -607,7 +742,11 @@ fn exchange_in_two(stage: &Path, root: &Path) -> Result<()> {
     if let Err(e) = fs::rename(stage, root) {
         // Back to how it was.
         let _ = fs::rename(&old, root);
-        return Err(Error::io("cannot put the environment in place at", root, &e));
+        return Err(Error::io(
+            "cannot put the environment in place at",
+            root,
+            &e,
+        ));
     }
     Ok(())
 }

@@ -29,14 +29,16 @@ impl Layout {
         let interpreter = facts.interpreter()?;
         let (major, minor) = interpreter.series();
         if (major, minor) < (3, 3) {
-            let message = format!("CPython {major}.{minor} knows no environments of its own: they came with 3.3");
-            return Err(Error::new(ErrorKind::Interpreter, message).help("use an interpreter of 3.6 or later"));
+            let message = format!(
+                "CPython {major}.{minor} knows no environments of its own: they came with 3.3"
+            );
+            return Err(Error::new(ErrorKind::Interpreter, message)
+                .help("use an interpreter of 3.6 or later"));
         }
         if &*facts.markers.os_name == "nt" {
             let message = "environments on Windows cannot be made by this version";
-            return Err(
-                Error::new(ErrorKind::Interpreter, message).help("settle and its pins work for Windows targets")
-            );
+            return Err(Error::new(ErrorKind::Interpreter, message)
+                .help("settle and its pins work for Windows targets"));
         }
         Ok(Layout::planned(&interpreter))
     }
@@ -62,13 +64,17 @@ impl Layout {
     /// # Errors
     /// When it names a folder of `.data` that the standard does not know.
     pub fn destination(&self, path: &str, project: &str) -> std::result::Result<PathBuf, String> {
-        let Some((key, rest)) = data_part(path) else { return Ok(self.site.join(path)) };
+        let Some((key, rest)) = data_part(path) else {
+            return Ok(self.site.join(path));
+        };
         match key {
             "purelib" | "platlib" => Ok(self.site.join(rest)),
             "scripts" => Ok(self.scripts.join(rest)),
             "headers" => Ok(self.headers.join(project).join(rest)),
             "data" => Ok(PathBuf::from(rest)),
-            other => Err(format!("`{other}` is not a folder of .data that can be placed")),
+            other => Err(format!(
+                "`{other}` is not a folder of .data that can be placed"
+            )),
         }
     }
 }
@@ -76,5 +82,9 @@ impl Layout {
 /// `X.data/KEY/REST`: the key and the rest; none for other paths.
 pub(super) fn data_part(path: &str) -> Option<(&str, &str)> {
     let (top, rest) = path.split_once('/')?;
-    if top.ends_with(".data") { rest.split_once('/') } else { None }
+    if top.ends_with(".data") {
+        rest.split_once('/')
+    } else {
+        None
+    }
 }

@@ -1,4 +1,5 @@
-//! Bringing a file of the store into an environment without copying its bytes, where the file system can.
+//! Bringing a file of the store into an environment without copying its bytes, where the file
+//! system can.
 
 use std::fs;
 use std::path::Path;
@@ -43,7 +44,10 @@ impl Linker {
             LinkMode::Hard => 1,
             LinkMode::Copy => 2,
         };
-        Linker { mode, way: AtomicU8::new(first) }
+        Linker {
+            mode,
+            way: AtomicU8::new(first),
+        }
     }
 
     /// Brings a file to a new place.
@@ -54,7 +58,9 @@ impl Linker {
                 writable(to, executable)?;
                 return Ok(Cost::Shared);
             }
-            let _ = self.way.compare_exchange(0, 1, Ordering::Relaxed, Ordering::Relaxed);
+            let _ = self
+                .way
+                .compare_exchange(0, 1, Ordering::Relaxed, Ordering::Relaxed);
         }
         if way <= 1 {
             match fs::hard_link(from, to) {
@@ -78,7 +84,8 @@ pub(super) fn writable(path: &Path, executable: bool) -> Result<()> {
     {
         use std::os::unix::fs::PermissionsExt;
         let mode = if executable { 0o755 } else { 0o644 };
-        fs::set_permissions(path, fs::Permissions::from_mode(mode)).doing("cannot set the permissions of", path)?;
+        fs::set_permissions(path, fs::Permissions::from_mode(mode))
+            .doing("cannot set the permissions of", path)?;
     }
     #[cfg(not(unix))]
     let _ = (path, executable);

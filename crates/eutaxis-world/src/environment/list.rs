@@ -1,5 +1,5 @@
-//! Environments below a folder: what each is made of, what it is for, how big it is, and whether it is whole (PEP 405).
-//! Only files are read.
+//! Environments below a folder: what each is made of, what it is for, how big it is, and whether it
+//! is whole (PEP 405). Only files are read.
 
 use std::collections::HashSet;
 use std::fs;
@@ -81,10 +81,15 @@ pub fn roots_below(folder: &Path) -> Vec<PathBuf> {
     roots
 }
 
-/// The environments in a folder and below it, in the order of their paths; and the active one, wherever it is.
+/// The environments in a folder and below it, in the order of their paths; and the active one,
+/// wherever it is.
 pub fn environments(folder: &Path, active: Option<&Path>) -> Vec<Listed> {
     let mut roots = roots_below(folder);
-    let same = |a: &Path, b: &Path| fs::canonicalize(a).ok().is_some_and(|a| Some(a) == fs::canonicalize(b).ok());
+    let same = |a: &Path, b: &Path| {
+        fs::canonicalize(a)
+            .ok()
+            .is_some_and(|a| Some(a) == fs::canonicalize(b).ok())
+    };
     if let Some(active) = active
         && !roots.iter().any(|r| same(r, active))
     {
@@ -92,7 +97,10 @@ pub fn environments(folder: &Path, active: Option<&Path>) -> Vec<Listed> {
     }
     roots.sort();
     let is_active = |root: &Path| active.is_some_and(|a| a == root || same(a, root));
-    roots.par_iter().map(|root| listed(root, is_active(root))).collect()
+    roots
+        .par_iter()
+        .map(|root| listed(root, is_active(root)))
+        .collect()
 }
 
 fn look_below(folder: &Path, depth: usize, left: &mut usize, found: &mut Vec<PathBuf>) {
@@ -103,7 +111,9 @@ fn look_below(folder: &Path, depth: usize, left: &mut usize, found: &mut Vec<Pat
         return;
     }
     *left -= 1;
-    let Ok(entries) = fs::read_dir(folder) else { return };
+    let Ok(entries) = fs::read_dir(folder) else {
+        return;
+    };
     for entry in entries.flatten() {
         // Links are not followed: what they lead to has a place of its own.
         if !entry.file_type().is_ok_and(|t| t.is_dir()) {
@@ -111,18 +121,37 @@ fn look_below(folder: &Path, depth: usize, left: &mut usize, found: &mut Vec<Pat
         }
         let hidden = entry.file_name().to_string_lossy().starts_with('.');
         // Folders with a leading dot are environments or of no interest.
-        look_below(&entry.path(), if hidden { 0 } else { depth - 1 }, left, found);
+        look_below(
+            &entry.path(),
+            if hidden { 0 } else { depth - 1 },
+            left,
+            found,
+        );
     }
 }
 
 fn listed(root: &Path, active: bool) -> Listed {
-    let Stated { version, base, faults } = stated(root);
+    let Stated {
+        version,
+        base,
+        faults,
+    } = stated(root);
     let infos = info_folders(root);
     Listed {
         project: project(root, &infos),
         projects: infos.len(),
-        size: if root.is_dir() { size(root) } else { Size::default() },
-        shares_system: matches!(look(root), Ok(Place::Environment { shares_system: true, .. })),
+        size: if root.is_dir() {
+            size(root)
+        } else {
+            Size::default()
+        },
+        shares_system: matches!(
+            look(root),
+            Ok(Place::Environment {
+                shares_system: true,
+                ..
+            })
+        ),
         root: root.to_owned(),
         version,
         base,
@@ -148,10 +177,16 @@ pub(crate) fn stated(root: &Path) -> Stated {
     let version = version.map(|v| v.trim_end_matches(".final.0").to_owned());
     let home = config_value(&text, "home").map(PathBuf::from);
     let python = environment_python(root);
-    let base = fs::canonicalize(&python).ok().filter(|p| !p.starts_with(root)).or_else(|| {
-        let name = version.as_deref().and_then(|v| v.rsplit_once('.')).map_or("", |(series, _)| series);
-        home.as_ref().map(|h| h.join(format!("python{name}")))
-    });
+    let base = fs::canonicalize(&python)
+        .ok()
+        .filter(|p| !p.starts_with(root))
+        .or_else(|| {
+            let name = version
+                .as_deref()
+                .and_then(|v| v.rsplit_once('.'))
+                .map_or("", |(series, _)| series);
+            home.as_ref().map(|h| h.join(format!("python{name}")))
+        });
     let mut faults = Vec::new();
     if root.is_dir() {
         faults.extend(interpreter_fault(&python, home.as_deref(), base.as_deref()));
@@ -159,7 +194,11 @@ pub(crate) fn stated(root: &Path) -> Stated {
     } else {
         faults.push(Fault::Gone);
     }
-    Stated { version, base, faults }
+    Stated {
+        version,
+        base,
+        faults,
+    }
 }
 
 fn interpreter_fault(python: &Path, home: Option<&Path>, base: Option<&Path>) -> Option<Fault> {
@@ -171,13 +210,16 @@ fn interpreter_fault(python: &Path, home: Option<&Path>, base: Option<&Path>) ->
             _ => Fault::NoInterpreter,
         });
     }
-    home.filter(|h| !h.is_dir()).map(|h| Fault::BaseGone(h.to_owned()))
+    home.filter(|h| !h.is_dir())
+        .map(|h| Fault::BaseGone(h.to_owned()))
 }
 
 /// The place that an environment was made at, when it is another one.
 fn moved(root: &Path) -> Option<PathBuf> {
     let text = fs::read_to_string(root.join("bin").join("activate")).ok()?;
-    let line = text.lines().find_map(|l| l.trim().strip_prefix("VIRTUAL_ENV="))?;
+    let line = text
+        .lines()
+        .find_map(|l| l.trim().strip_prefix("VIRTUAL_ENV="))?;
     let made = line.trim_matches(['"', '\'']).replace("'\\''", "'");
     let made = PathBuf::from(made);
     let same = made.is_relative() || fs::canonicalize(&made).ok() == fs::canonicalize(root).ok();
@@ -188,14 +230,20 @@ fn moved(root: &Path) -> Option<PathBuf> {
 fn info_folders(root: &Path) -> Vec<PathBuf> {
     let mut found = Vec::new();
     for site in crate::root::matching(root, "lib/*/site-packages") {
-        let Ok(entries) = fs::read_dir(site) else { continue };
-        let is_info = |p: &PathBuf| p.extension().is_some_and(|e| e == "dist-info" || e == "egg-info");
+        let Ok(entries) = fs::read_dir(site) else {
+            continue;
+        };
+        let is_info = |p: &PathBuf| {
+            p.extension()
+                .is_some_and(|e| e == "dist-info" || e == "egg-info")
+        };
         found.extend(entries.flatten().map(|e| e.path()).filter(is_info));
     }
     found
 }
 
-/// The project that an environment belongs to: one that it holds in place (editable), else that of the folder it stands in.
+/// The project that an environment belongs to: one that it holds in place (editable), else that of
+/// the folder it stands in.
 fn project(root: &Path, infos: &[PathBuf]) -> Option<PathBuf> {
     let editable = infos.iter().find_map(|info| {
         let text = fs::read_to_string(info.join("direct_url.json")).ok()?;
@@ -205,13 +253,17 @@ fn project(root: &Path, infos: &[PathBuf]) -> Option<PathBuf> {
         url.to_file_path().ok().filter(|_| editable)
     });
     let beside = root.parent().filter(|parent| {
-        let Ok(entries) = fs::read_dir(parent) else { return false };
+        let Ok(entries) = fs::read_dir(parent) else {
+            return false;
+        };
         let tells = |name: &str| {
             name == "pyproject.toml"
                 || (name.starts_with("pylock.") && name.ends_with(".toml"))
                 || (name.starts_with("requirements") && name.ends_with(".txt"))
         };
-        entries.flatten().any(|e| tells(&e.file_name().to_string_lossy()))
+        entries
+            .flatten()
+            .any(|e| tells(&e.file_name().to_string_lossy()))
     });
     editable.or_else(|| beside.map(Path::to_owned))
 }
@@ -222,9 +274,13 @@ fn size(root: &Path) -> Size {
     let mut size = Size::default();
     let mut open = vec![root.to_owned()];
     while let Some(folder) = open.pop() {
-        let Ok(entries) = fs::read_dir(folder) else { continue };
+        let Ok(entries) = fs::read_dir(folder) else {
+            continue;
+        };
         for entry in entries.flatten() {
-            let Ok(metadata) = entry.metadata() else { continue };
+            let Ok(metadata) = entry.metadata() else {
+                continue;
+            };
             if metadata.is_dir() {
                 open.push(entry.path());
             } else if metadata.is_file() {
@@ -273,10 +329,17 @@ mod tests {
         std::os::unix::fs::symlink(base.join("python3.11"), root.join("bin/python")).unwrap();
         fs::write(
             root.join("pyvenv.cfg"),
-            format!("home = {}\nversion = 3.11.2\ninclude-system-site-packages = false\n", base.display()),
+            format!(
+                "home = {}\nversion = 3.11.2\ninclude-system-site-packages = false\n",
+                base.display()
+            ),
         )
         .unwrap();
-        fs::write(root.join("bin/activate"), format!("VIRTUAL_ENV='{}'\n", root.display())).unwrap();
+        fs::write(
+            root.join("bin/activate"),
+            format!("VIRTUAL_ENV='{}'\n", root.display()),
+        )
+        .unwrap();
         fs::write(site.join("firnio.py"), "x = 1\n").unwrap();
         fs::write(folder.path().join("camp/pyproject.toml"), "").unwrap();
         folder
@@ -286,16 +349,32 @@ mod tests {
     fn an_environment_is_told_with_what_it_is_for() {
         let folder = camp();
         let found = environments(folder.path(), None);
-        let [one] = found.as_slice() else { panic!("{found:?}") };
-        assert_eq!((one.version.as_deref(), one.projects, one.faults.len()), (Some("3.11.2"), 1, 0));
+        let [one] = found.as_slice() else {
+            panic!("{found:?}")
+        };
+        assert_eq!(
+            (one.version.as_deref(), one.projects, one.faults.len()),
+            (Some("3.11.2"), 1, 0)
+        );
         assert_eq!(one.project, Some(folder.path().join("camp")));
-        assert!(one.base.as_ref().unwrap().ends_with("base/bin/python3.11") && !one.shares_system && !one.active);
+        assert!(
+            one.base.as_ref().unwrap().ends_with("base/bin/python3.11")
+                && !one.shares_system
+                && !one.active
+        );
         let before = one.size;
         assert!(before.own == before.whole && before.whole > 6);
         let shared = folder.path().join("store");
-        fs::hard_link(one.root.join("lib/python3.11/site-packages/firnio.py"), shared).unwrap();
+        fs::hard_link(
+            one.root.join("lib/python3.11/site-packages/firnio.py"),
+            shared,
+        )
+        .unwrap();
         let after = environments(folder.path(), Some(&one.root))[0].clone();
-        assert_eq!((after.size.whole, after.size.own), (before.whole, before.own - 6));
+        assert_eq!(
+            (after.size.whole, after.size.own),
+            (before.whole, before.own - 6)
+        );
         assert!(after.active);
     }
 
@@ -307,10 +386,21 @@ mod tests {
         let folder = camp();
         if !removed.is_empty() {
             let path = folder.path().join(removed);
-            if path.is_symlink() { fs::remove_file(path).unwrap() } else { fs::remove_dir_all(path).unwrap() }
+            if path.is_symlink() {
+                fs::remove_file(path).unwrap()
+            } else {
+                fs::remove_dir_all(path).unwrap()
+            }
         }
         let found = environments(folder.path(), None);
-        assert_eq!(found[0].faults.iter().map(Fault::as_str).collect::<Vec<_>>(), faults);
+        assert_eq!(
+            found[0]
+                .faults
+                .iter()
+                .map(Fault::as_str)
+                .collect::<Vec<_>>(),
+            faults
+        );
     }
 
     #[test]
@@ -319,7 +409,10 @@ mod tests {
         fs::rename(folder.path().join("camp"), folder.path().join("tent")).unwrap();
         let gone = folder.path().join("camp/.venv");
         let found = environments(folder.path(), Some(&gone));
-        let told: Vec<Vec<&str>> = found.iter().map(|l| l.faults.iter().map(Fault::as_str).collect()).collect();
+        let told: Vec<Vec<&str>> = found
+            .iter()
+            .map(|l| l.faults.iter().map(Fault::as_str).collect())
+            .collect();
         assert_eq!(told, [vec!["gone"], vec!["moved"]]);
     }
 }

@@ -1,4 +1,5 @@
-//! Which files of which wheels go where: everything is known, and every clash found, before anything is written.
+//! Which files of which wheels go where: everything is known, and every clash found, before
+//! anything is written.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
@@ -46,17 +47,33 @@ pub(super) struct PlannedWheel {
 }
 
 fn refuse(item: &Item, why: impl std::fmt::Display) -> Error {
-    Error::contents(format!("{} {} cannot be placed: {why}", item.name, item.version))
-        .help("fetch the wheel again; if it stays so, do not use it")
+    Error::contents(format!(
+        "{} {} cannot be placed: {why}",
+        item.name, item.version
+    ))
+    .help("fetch the wheel again; if it stays so, do not use it")
 }
 
 /// The files of a wheel in an environment at `root` (its final place) with this interpreter.
-pub(super) fn plan(item: &Item, unpacked: &Unpacked, layout: &Layout, root: &Path) -> Result<PlannedWheel> {
+pub(super) fn plan(
+    item: &Item,
+    unpacked: &Unpacked,
+    layout: &Layout,
+    root: &Path,
+) -> Result<PlannedWheel> {
     let manifest = &unpacked.manifest;
     let python = root.join(&layout.scripts).join("python");
     let info = &manifest.dist_info;
-    let skipped = ["RECORD", "RECORD.jws", "RECORD.p7s", "INSTALLER", "REQUESTED", "direct_url.json", NOTE]
-        .map(|f| format!("{info}/{f}"));
+    let skipped = [
+        "RECORD",
+        "RECORD.jws",
+        "RECORD.p7s",
+        "INSTALLER",
+        "REQUESTED",
+        "direct_url.json",
+        NOTE,
+    ]
+    .map(|f| format!("{info}/{f}"));
     let mut files = Vec::with_capacity(manifest.files.len() + 6);
     for file in manifest.files.iter().filter(|f| !skipped.contains(&f.path)) {
         let to = place(&file.path, item.name.as_str(), layout).map_err(|why| refuse(item, why))?;
@@ -84,11 +101,23 @@ pub(super) fn plan(item: &Item, unpacked: &Unpacked, layout: &Layout, root: &Pat
     if item.requested {
         files.push(made(info.join("REQUESTED"), Vec::new(), false));
     }
-    let note = Note { file: manifest.wheel.clone(), sha256: item.sha256.clone() };
-    files.push(made(info.join(NOTE), serde_json::to_vec(&note).unwrap_or_default(), false));
+    let note = Note {
+        file: manifest.wheel.clone(),
+        sha256: item.sha256.clone(),
+    };
+    files.push(made(
+        info.join(NOTE),
+        serde_json::to_vec(&note).unwrap_or_default(),
+        false,
+    ));
     if let Some(url) = &item.direct_url {
-        let text = serde_json::json!({"url": url, "archive_info": {"hashes": {"sha256": item.sha256}}});
-        files.push(made(info.join("direct_url.json"), text.to_string().into_bytes(), false));
+        let text =
+            serde_json::json!({"url": url, "archive_info": {"hashes": {"sha256": item.sha256}}});
+        files.push(made(
+            info.join("direct_url.json"),
+            text.to_string().into_bytes(),
+            false,
+        ));
     }
     let record = record(&files, &layout.site, &info);
     files.push(Planned {
@@ -98,22 +127,42 @@ pub(super) fn plan(item: &Item, unpacked: &Unpacked, layout: &Layout, root: &Pat
         hash: None,
         size: None,
     });
-    Ok(PlannedWheel { name: item.name.to_string(), files })
+    Ok(PlannedWheel {
+        name: item.name.to_string(),
+        files,
+    })
 }
 
 fn made(to: PathBuf, bytes: Vec<u8>, executable: bool) -> Planned {
     let hash = Some(format!("sha256={}", record_base64(&sha256(&bytes))));
     let size = Some(bytes.len() as u64);
-    Planned { to, from: Source::Bytes(bytes), executable, hash, size }
+    Planned {
+        to,
+        from: Source::Bytes(bytes),
+        executable,
+        hash,
+        size,
+    }
 }
 
-fn entry_scripts(item: &Item, unpacked: &Unpacked, python: &Path) -> Result<Vec<(String, Vec<u8>)>> {
-    let path = unpacked.root.join(&unpacked.manifest.dist_info).join("entry_points.txt");
-    let Ok(bytes) = fs::read(&path) else { return Ok(Vec::new()) };
+fn entry_scripts(
+    item: &Item,
+    unpacked: &Unpacked,
+    python: &Path,
+) -> Result<Vec<(String, Vec<u8>)>> {
+    let path = unpacked
+        .root
+        .join(&unpacked.manifest.dist_info)
+        .join("entry_points.txt");
+    let Ok(bytes) = fs::read(&path) else {
+        return Ok(Vec::new());
+    };
     let points = EntryPoints::parse(&bytes).map_err(|f| refuse(item, f))?;
     let mut scripts: BTreeMap<String, Vec<u8>> = BTreeMap::new();
     for entry in points.scripts() {
-        scripts.entry(entry.name.clone()).or_insert_with(|| entry_script(entry, python).into_bytes());
+        scripts
+            .entry(entry.name.clone())
+            .or_insert_with(|| entry_script(entry, python).into_bytes());
     }
     Ok(scripts.into_iter().collect())
 }
@@ -129,7 +178,11 @@ fn place(path: &str, project: &str, layout: &Layout) -> std::result::Result<Path
 ///
 /// # Errors
 /// Why it cannot be placed there.
-pub(crate) fn destination(path: &str, project: &str, target: &Target) -> std::result::Result<PathBuf, String> {
+pub(crate) fn destination(
+    path: &str,
+    project: &str,
+    target: &Target,
+) -> std::result::Result<PathBuf, String> {
     place(path, project, &Layout::planned(&target.interpreter))
 }
 
@@ -142,11 +195,17 @@ fn ensure_harmless(to: &Path, layout: &Layout) -> std::result::Result<(), String
         layout.scripts.join(&layout.python),
     ];
     if own.iter().any(|o| to == o || to.starts_with(o)) {
-        return Err(format!("it brings {}, which is the environment's own", slashed(to)));
+        return Err(format!(
+            "it brings {}, which is the environment's own",
+            slashed(to)
+        ));
     }
     // Links of the environment would lead elsewhere.
     if to.starts_with("lib64") {
-        return Err(format!("it brings {}, which leads through a link of the environment", slashed(to)));
+        return Err(format!(
+            "it brings {}, which leads through a link of the environment",
+            slashed(to)
+        ));
     }
     Ok(())
 }
@@ -155,14 +214,24 @@ fn record(files: &[Planned], site: &Path, info: &Path) -> String {
     // Ways between relative paths are the same under any common root.
     let base = Path::new("/").join(site);
     let path = |to: &Path| relative(&base, &Path::new("/").join(to)).unwrap_or_else(|| slashed(to));
-    let mut lines: Vec<RecordLine> =
-        files.iter().map(|f| RecordLine { path: path(&f.to), hash: f.hash.clone(), size: f.size }).collect();
-    lines.push(RecordLine { path: path(&info.join("RECORD")), hash: None, size: None });
+    let mut lines: Vec<RecordLine> = files
+        .iter()
+        .map(|f| RecordLine {
+            path: path(&f.to),
+            hash: f.hash.clone(),
+            size: f.size,
+        })
+        .collect();
+    lines.push(RecordLine {
+        path: path(&info.join("RECORD")),
+        hash: None,
+        size: None,
+    });
     Record { lines }.write()
 }
 
-/// Takes out second copies of a path when the bytes are equal, and refuses when they are not, or when a path of one
-/// wheel is a folder of another.
+/// Takes out second copies of a path when the bytes are equal, and refuses when they are not, or
+/// when a path of one wheel is a folder of another.
 pub(super) fn join(wheels: &mut [PlannedWheel]) -> Result<()> {
     let mut owners: BTreeMap<PathBuf, (String, Option<String>)> = BTreeMap::new();
     for wheel in wheels.iter_mut() {
@@ -181,19 +250,27 @@ pub(super) fn join(wheels: &mut [PlannedWheel]) -> Result<()> {
             }
         });
         if let Some((path, owner)) = clash {
-            let message = format!("{owner} and {name} both bring {}, with different contents", slashed(&path));
-            return Err(
-                Error::contents(message).help("one of the two cannot be placed in this environment: settle without it")
+            let message = format!(
+                "{owner} and {name} both bring {}, with different contents",
+                slashed(&path)
             );
+            return Err(Error::contents(message)
+                .help("one of the two cannot be placed in this environment: settle without it"));
         }
     }
     let paths: BTreeSet<&PathBuf> = owners.keys().collect();
     for path in &paths {
-        let folder = path.ancestors().skip(1).find(|a| paths.contains(&a.to_path_buf()));
+        let folder = path
+            .ancestors()
+            .skip(1)
+            .find(|a| paths.contains(&a.to_path_buf()));
         if let Some(folder) = folder {
             let (a, b) = (&owners[&folder.to_path_buf()].0, &owners[*path].0);
-            return Err(Error::contents(format!("{} is a file of {a} and a folder of {b}", slashed(folder)))
-                .help("settle without one of the two"));
+            return Err(Error::contents(format!(
+                "{} is a file of {a} and a folder of {b}",
+                slashed(folder)
+            ))
+            .help("settle without one of the two"));
         }
     }
     Ok(())

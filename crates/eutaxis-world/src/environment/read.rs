@@ -1,4 +1,5 @@
-//! What is in a place: an environment, other files, nothing; and which projects an environment holds.
+//! What is in a place: an environment, other files, nothing; and which projects an environment
+//! holds.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -38,22 +39,36 @@ pub fn look(root: &Path) -> Result<Place> {
         Ok(_) => {}
     }
     if !root.is_dir() {
-        let what = if root.exists() { "is a file, not a folder" } else { "is a link that leads nowhere" };
-        return Err(Error::request(format!("{} {what}", root.display())).help("name a new or empty folder with --at"));
+        let what = if root.exists() {
+            "is a file, not a folder"
+        } else {
+            "is a link that leads nowhere"
+        };
+        return Err(Error::request(format!("{} {what}", root.display()))
+            .help("name a new or empty folder with --at"));
     }
     if let Ok(text) = fs::read_to_string(root.join("pyvenv.cfg")) {
         let value = |wanted: &str| config_value(&text, wanted);
-        let shares_system = value("include-system-site-packages").is_none_or(|v| v.eq_ignore_ascii_case("true"));
-        return Ok(Place::Environment { home: value("home").map(PathBuf::from), shares_system });
+        let shares_system =
+            value("include-system-site-packages").is_none_or(|v| v.eq_ignore_ascii_case("true"));
+        return Ok(Place::Environment {
+            home: value("home").map(PathBuf::from),
+            shares_system,
+        });
     }
-    let empty = fs::read_dir(root).doing("cannot read the folder", root)?.next().is_none();
+    let empty = fs::read_dir(root)
+        .doing("cannot read the folder", root)?
+        .next()
+        .is_none();
     Ok(if empty { Place::Free } else { Place::Other })
 }
 
 /// The value of a key of `pyvenv.cfg`. Of a repeated key the interpreter keeps the last (PEP 405).
 pub(super) fn config_value(text: &str, wanted: &str) -> Option<String> {
     let mut pairs = text.lines().filter_map(|l| l.split_once('='));
-    pairs.rfind(|(k, _)| k.trim().eq_ignore_ascii_case(wanted)).map(|(_, v)| v.trim().to_owned())
+    pairs
+        .rfind(|(k, _)| k.trim().eq_ignore_ascii_case(wanted))
+        .map(|(_, v)| v.trim().to_owned())
 }
 
 /// A project in an environment.
@@ -99,29 +114,57 @@ pub fn installed(site: &Path) -> Result<Vec<Installed>> {
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
         Err(e) => return Err(Error::io("cannot read the folder", site, &e)),
     };
-    let mut infos: Vec<PathBuf> =
-        entries.flatten().map(|e| e.path()).filter(|p| p.extension().is_some_and(|x| x == "dist-info")).collect();
+    let mut infos: Vec<PathBuf> = entries
+        .flatten()
+        .map(|e| e.path())
+        .filter(|p| p.extension().is_some_and(|x| x == "dist-info"))
+        .collect();
     infos.sort();
-    Ok(infos.into_iter().filter_map(|info| project(site, info)).collect())
+    Ok(infos
+        .into_iter()
+        .filter_map(|info| project(site, info))
+        .collect())
 }
 
 fn project(site: &Path, info: PathBuf) -> Option<Installed> {
     let stem = info.file_stem()?.to_str()?;
     let from_folder = Name::parse(stem.split('-').next()?).ok();
-    let metadata = read_plain(&info.join("METADATA")).ok().and_then(|b| Metadata::parse(&b).ok());
+    let metadata = read_plain(&info.join("METADATA"))
+        .ok()
+        .and_then(|b| Metadata::parse(&b).ok());
     let name = metadata.as_ref().map(|m| m.name.clone()).or(from_folder)?;
-    let record = read_plain(&info.join("RECORD")).ok().and_then(|b| Record::parse(&b).ok());
-    let files = record.map(|r| r.lines.iter().map(|l| tidy_path(&site.join(&l.path))).collect());
+    let record = read_plain(&info.join("RECORD"))
+        .ok()
+        .and_then(|b| Record::parse(&b).ok());
+    let files = record.map(|r| {
+        r.lines
+            .iter()
+            .map(|l| tidy_path(&site.join(&l.path)))
+            .collect()
+    });
     let note = noted(&info);
-    let version = metadata.as_ref().map_or(String::new(), |m| m.version.to_string());
+    let version = metadata
+        .as_ref()
+        .map_or(String::new(), |m| m.version.to_string());
     let requested = info.join("REQUESTED").is_file();
     let (sha256, file) = note.map_or((None, None), |n| (Some(n.sha256), Some(n.file)));
-    Some(Installed { name, version, info, files, sha256, file, requested, metadata })
+    Some(Installed {
+        name,
+        version,
+        info,
+        files,
+        sha256,
+        file,
+        requested,
+        metadata,
+    })
 }
 
 /// What we noted when we placed a project.
 pub(super) fn noted(info: &Path) -> Option<Note> {
-    read_plain(&info.join(NOTE)).ok().and_then(|b| serde_json::from_slice(&b).ok())
+    read_plain(&info.join(NOTE))
+        .ok()
+        .and_then(|b| serde_json::from_slice(&b).ok())
 }
 
 /// A path without `.` and `..`, by its words alone.

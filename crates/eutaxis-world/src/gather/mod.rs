@@ -1,8 +1,8 @@
-//! Fetching pinned files into a folder that is then an index tree: usable offline as a depot, and as it is by any web
-//! server.
+//! Fetching pinned files into a folder that is then an index tree: usable offline as a depot, and
+//! as it is by any web server.
 //!
-//! A file appears under its name when its hash was checked, and on its page after that. A run that was killed leaves part
-//! files, with which the next goes on.
+//! A file appears under its name when its hash was checked, and on its page after that. A run that
+//! was killed leaves part files, with which the next goes on.
 
 mod tree;
 
@@ -81,11 +81,12 @@ pub struct Progress {
     pub files: usize,
 }
 
-/// Gathers the files. `progress` is told how far it is; `waiting` when another run works on the folder.
+/// Gathers the files. `progress` is told how far it is; `waiting` when another run works on the
+/// folder.
 ///
 /// # Errors
-/// When the folder holds other things, a file cannot be had or has the wrong bytes, or the disk fails. What came before
-/// stays, and the folder is in order.
+/// When the folder holds other things, a file cannot be had or has the wrong bytes, or the disk
+/// fails. What came before stays, and the folder is in order.
 pub fn gather(
     pieces: &[Piece],
     into: &Path,
@@ -102,8 +103,14 @@ pub fn gather(
     let absent = far.filter(|p| !into.join(p.project.as_str()).join(&p.filename).is_file());
     network.ensure_within_reach(absent.map(|p| (p.sha256.as_str(), p.filename.as_str())))?;
     tree::ensure_ours(&into)?;
-    let missing = pieces.iter().filter(|p| !into.join(p.project.as_str()).join(&p.filename).is_file());
-    ensure_room(&into, missing.filter_map(|p| p.size).sum(), "what is pinned")?;
+    let missing = pieces
+        .iter()
+        .filter(|p| !into.join(p.project.as_str()).join(&p.filename).is_file());
+    ensure_room(
+        &into,
+        missing.filter_map(|p| p.size).sum(),
+        "what is pinned",
+    )?;
     let of = pieces.iter().filter_map(|p| p.size).sum();
     let (bytes, files) = (AtomicI64::new(0), AtomicUsize::new(0));
     let tell = || {
@@ -123,23 +130,42 @@ pub fn gather(
         tell();
         Ok(came)
     });
-    let came: Vec<&Piece> =
-        pieces.iter().zip(&results).filter(|(_, r)| matches!(r, Some(Ok(_)))).map(|(p, _)| p).collect();
+    let came: Vec<&Piece> = pieces
+        .iter()
+        .zip(&results)
+        .filter(|(_, r)| matches!(r, Some(Ok(_))))
+        .map(|(p, _)| p)
+        .collect();
     tree::write_pages(&into, &came)?;
     let (there, all) = (came.len(), pieces.len());
     let results: Result<Vec<(How, u64)>> = results.into_iter().flatten().collect();
     match results {
-        Ok(files) => Ok(Report { into, files, seconds: started.elapsed().as_secs_f64() }),
+        Ok(files) => Ok(Report {
+            into,
+            files,
+            seconds: started.elapsed().as_secs_f64(),
+        }),
         Err(mut error) => {
-            error.message.push_str(&format!("; {there} of {all} files are in {}", into.display()));
+            error.message.push_str(&format!(
+                "; {there} of {all} files are in {}",
+                into.display()
+            ));
             let help = error.help.take().unwrap_or_default();
-            Err(error.help(format!("{help}{}run it again to go on", if help.is_empty() { "" } else { "; " })))
+            Err(error.help(format!(
+                "{help}{}run it again to go on",
+                if help.is_empty() { "" } else { "; " }
+            )))
         }
     }
 }
 
 /// One file, into its place.
-fn one(piece: &Piece, into: &Path, network: &Network, bytes: &(dyn Fn(i64) + Sync)) -> Result<(How, u64)> {
+fn one(
+    piece: &Piece,
+    into: &Path,
+    network: &Network,
+    bytes: &(dyn Fn(i64) + Sync),
+) -> Result<(How, u64)> {
     let folder = into.join(piece.project.as_str());
     let target = folder.join(plain_name(&piece.filename)?);
     if target.is_file() {
@@ -156,7 +182,10 @@ fn one(piece: &Piece, into: &Path, network: &Network, bytes: &(dyn Fn(i64) + Syn
         WheelAt::Disk(path) => (How::Copied, copy(path, &piece.hashes, &part, bytes)?),
         WheelAt::Url(url) => match network.kept_file(&piece.sha256, &piece.filename) {
             Some(path) => (How::Copied, copy(&path, &piece.hashes, &part, bytes)?),
-            None => (How::Fetched, network.download(&wanted(piece, url), &part, bytes)?),
+            None => (
+                How::Fetched,
+                network.download(&wanted(piece, url), &part, bytes)?,
+            ),
         },
     };
     std::fs::rename(&part, &target).doing("cannot write", &target)?;
@@ -176,11 +205,15 @@ fn wanted(piece: &Piece, url: &Url) -> Wanted {
 
 /// A name that stays in its folder.
 fn plain_name(filename: &str) -> Result<&str> {
-    let plain =
-        !filename.starts_with('.') && !filename.contains(['/', '\\']) && !filename.chars().any(char::is_control);
+    let plain = !filename.starts_with('.')
+        && !filename.contains(['/', '\\'])
+        && !filename.chars().any(char::is_control);
     if plain && !filename.is_empty() {
         return Ok(filename);
     }
-    Err(Error::contents(format!("`{}` cannot be the name of a file", eutaxis_core::fault::escaped(filename)))
-        .help("the pins are not in order: settle again"))
+    Err(Error::contents(format!(
+        "`{}` cannot be the name of a file",
+        eutaxis_core::fault::escaped(filename)
+    ))
+    .help("the pins are not in order: settle again"))
 }

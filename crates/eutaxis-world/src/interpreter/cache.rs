@@ -32,18 +32,29 @@ impl ProbeCache {
     /// The cache in a cache folder; empty when there is none or it is damaged.
     pub fn open(cache: &Path) -> Self {
         let file = cache.join("interpreters-1.json");
-        let kept = std::fs::read(&file).ok().and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default();
-        ProbeCache { file, guard: None, kept: Mutex::new((kept, false)) }
+        let kept = std::fs::read(&file)
+            .ok()
+            .and_then(|bytes| serde_json::from_slice(&bytes).ok())
+            .unwrap_or_default();
+        ProbeCache {
+            file,
+            guard: None,
+            kept: Mutex::new((kept, false)),
+        }
     }
 
-    /// The same, with nothing started out of a folder whose contents may be anybody's; `globs` are where the user says that
-    /// interpreters lie.
+    /// The same, with nothing started out of a folder whose contents may be anybody's; `globs` are
+    /// where the user says that interpreters lie.
     #[must_use]
     pub fn guarded(self, folder: PathBuf, globs: &[String]) -> Self {
-        ProbeCache { guard: Some(Guard::new(folder, globs)), ..self }
+        ProbeCache {
+            guard: Some(Guard::new(folder, globs)),
+            ..self
+        }
     }
 
-    /// Where the interpreter at a path looks for modules; of one that must not be started, by where its files lie.
+    /// Where the interpreter at a path looks for modules; of one that must not be started, by where
+    /// its files lie.
     ///
     /// # Errors
     /// When it cannot be started, or its answer cannot be read.
@@ -83,7 +94,8 @@ impl ProbeCache {
         answer
     }
 
-    /// Writes what was learned. A cache that cannot be written is no error: it is asked again next time.
+    /// Writes what was learned. A cache that cannot be written is no error: it is asked again next
+    /// time.
     pub fn save(&self) {
         let Ok(kept) = self.kept.lock() else { return };
         if kept.1
@@ -94,12 +106,15 @@ impl ProbeCache {
     }
 }
 
-/// What an answer depends on: the real file, its time and size, and the environment around it. None for scripts, whose
-/// answer may depend on anything.
+/// What an answer depends on: the real file, its time and size, and the environment around it. None
+/// for scripts, whose answer may depend on anything.
 fn stamp(path: &Path) -> Option<String> {
     let real = std::fs::canonicalize(path).ok()?;
     let mut first = [0; 2];
-    std::fs::File::open(&real).ok()?.read_exact(&mut first).ok()?;
+    std::fs::File::open(&real)
+        .ok()?
+        .read_exact(&mut first)
+        .ok()?;
     if first == *b"#!" {
         return None;
     }
@@ -108,9 +123,21 @@ fn stamp(path: &Path) -> Option<String> {
         let changed = metadata.modified().ok()?.duration_since(UNIX_EPOCH).ok()?;
         Some(format!("{}.{}", changed.as_nanos(), metadata.len()))
     };
-    let config = path.parent().and_then(Path::parent).map(|root| root.join("pyvenv.cfg")).and_then(|c| of(&c));
+    let config = path
+        .parent()
+        .and_then(Path::parent)
+        .map(|root| root.join("pyvenv.cfg"))
+        .and_then(|c| of(&c));
     // An upgrade of the system may replace the C library under an unchanged interpreter.
-    let libc =
-        ["/etc/ld.so.cache", "/etc/os-release"].iter().filter_map(|p| of(Path::new(p))).collect::<Vec<_>>().join(" ");
-    Some(format!("{} {} {} {libc}", real.display(), of(&real)?, config.unwrap_or_default()))
+    let libc = ["/etc/ld.so.cache", "/etc/os-release"]
+        .iter()
+        .filter_map(|p| of(Path::new(p)))
+        .collect::<Vec<_>>()
+        .join(" ");
+    Some(format!(
+        "{} {} {} {libc}",
+        real.display(),
+        of(&real)?,
+        config.unwrap_or_default()
+    ))
 }

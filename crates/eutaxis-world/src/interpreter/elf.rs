@@ -1,4 +1,5 @@
-//! What the executable itself tells: its loader, and whether 32-bit ARM code uses hard floating point.
+//! What the executable itself tells: its loader, and whether 32-bit ARM code uses hard floating
+//! point.
 
 use std::fs::File;
 use std::path::Path;
@@ -23,7 +24,9 @@ pub(super) struct ElfFacts {
 
 /// Reads an executable; nothing for what is no ELF file.
 pub(super) fn read(path: &Path) -> ElfFacts {
-    let Ok(file) = File::open(path) else { return ElfFacts::default() };
+    let Ok(file) = File::open(path) else {
+        return ElfFacts::default();
+    };
     let cache = ReadCache::new(file);
     match FileKind::parse(&cache) {
         Ok(FileKind::Elf32) => facts::<elf::FileHeader32<Endianness>, _>(&cache),
@@ -33,7 +36,9 @@ pub(super) fn read(path: &Path) -> ElfFacts {
     .unwrap_or_default()
 }
 
-fn facts<'a, H: FileHeader<Endian = Endianness>, R: object::ReadRef<'a>>(data: R) -> Option<ElfFacts> {
+fn facts<'a, H: FileHeader<Endian = Endianness>, R: object::ReadRef<'a>>(
+    data: R,
+) -> Option<ElfFacts> {
     let header = H::parse(data).ok()?;
     let endian = header.endian().ok()?;
     let hard = header.e_flags(endian).0 & elf::EF_ARM_ABI_FLOAT_HARD != 0;
@@ -45,7 +50,12 @@ fn facts<'a, H: FileHeader<Endian = Endianness>, R: object::ReadRef<'a>>(data: R
         .find_map(|segment| segment.interpreter(endian, data).ok().flatten())
         .map(|bytes| String::from_utf8_lossy(bytes).into_owned());
     let bits = if header.is_class_64() { 64 } else { 32 };
-    Some(ElfFacts { loader, soft_float, machine: Some(header.e_machine(endian)), bits })
+    Some(ElfFacts {
+        loader,
+        soft_float,
+        machine: Some(header.e_machine(endian)),
+        bits,
+    })
 }
 
 /// musl's version: its loader, run without arguments, prints `Version 1.2.4` (PEP 656).

@@ -1,4 +1,5 @@
-//! Which interpreters are here: on PATH, the active environment, `.venv` in this folder, and configured globs.
+//! Which interpreters are here: on PATH, the active environment, `.venv` in this folder, and
+//! configured globs.
 
 use std::collections::BTreeSet;
 use std::ffi::OsStr;
@@ -53,23 +54,48 @@ pub struct Finder {
 }
 
 impl Finder {
-    /// A finder over this process's surroundings, or over the machine whose root stands in (EUTAXIS_ROOT).
+    /// A finder over this process's surroundings, or over the machine whose root stands in
+    /// (EUTAXIS_ROOT).
     pub fn new(globs: Vec<String>) -> Self {
         if let Some(root) = stand_in() {
             return Finder::under(root, globs);
         }
-        let path = std::env::var_os("PATH").map(|p| std::env::split_paths(&p).collect()).unwrap_or_default();
-        let active = std::env::var_os("VIRTUAL_ENV").filter(|v| !v.is_empty()).map(PathBuf::from);
-        Finder { path, active, here: std::env::current_dir().unwrap_or_default(), globs, root: None }
+        let path = std::env::var_os("PATH")
+            .map(|p| std::env::split_paths(&p).collect())
+            .unwrap_or_default();
+        let active = std::env::var_os("VIRTUAL_ENV")
+            .filter(|v| !v.is_empty())
+            .map(PathBuf::from);
+        Finder {
+            path,
+            active,
+            here: std::env::current_dir().unwrap_or_default(),
+            globs,
+            root: None,
+        }
     }
 
-    /// A finder over another machine's files: its usual folders of programs, and the globs under its root.
+    /// A finder over another machine's files: its usual folders of programs, and the globs under
+    /// its root.
     pub fn under(root: PathBuf, globs: Vec<String>) -> Self {
-        let usual = ["usr/local/bin", "usr/bin", "bin"].iter().map(|f| root.join(f));
-        let more = ["opt/*/bin", "opt/*/*/bin"].iter().flat_map(|p| matching(&root, p));
+        let usual = ["usr/local/bin", "usr/bin", "bin"]
+            .iter()
+            .map(|f| root.join(f));
+        let more = ["opt/*/bin", "opt/*/*/bin"]
+            .iter()
+            .flat_map(|p| matching(&root, p));
         let path = usual.chain(more).collect();
-        let globs = globs.iter().filter_map(|g| Some(root.join(g.strip_prefix('/')?).display().to_string())).collect();
-        Finder { path, active: None, here: std::env::current_dir().unwrap_or_default(), globs, root: Some(root) }
+        let globs = globs
+            .iter()
+            .filter_map(|g| Some(root.join(g.strip_prefix('/')?).display().to_string()))
+            .collect();
+        Finder {
+            path,
+            active: None,
+            here: std::env::current_dir().unwrap_or_default(),
+            globs,
+            root: Some(root),
+        }
     }
 
     /// What the interpreter at a path says of itself, or what its files say of it.
@@ -93,7 +119,8 @@ impl Finder {
         numbered::on_path(&self.path)
     }
 
-    /// All interpreters, each once, in the order of their seats; and those that do not run, with the reason.
+    /// All interpreters, each once, in the order of their seats; and those that do not run, with
+    /// the reason.
     pub fn all(&self, cache: &ProbeCache) -> (Vec<Found>, Vec<Error>) {
         let places = self.places();
         let answers: Vec<(PathBuf, Seat, Result<Facts>)> = places
@@ -110,9 +137,12 @@ impl Finder {
             match answer {
                 Ok(facts) => match found.iter_mut().find(|f| same(&f.facts, &facts)) {
                     Some(known) => known.bare_names.extend(self.bare_name(&path)),
-                    None => {
-                        found.push(Found { bare_names: self.bare_name(&path).into_iter().collect(), path, facts, seat })
-                    }
+                    None => found.push(Found {
+                        bare_names: self.bare_name(&path).into_iter().collect(),
+                        path,
+                        facts,
+                        seat,
+                    }),
                 },
                 Err(error) => failed.push(error),
             }
@@ -121,7 +151,8 @@ impl Finder {
         (found, failed)
     }
 
-    /// The interpreter of the environment in the current folder (`.venv`), if there is one that runs.
+    /// The interpreter of the environment in the current folder (`.venv`), if there is one that
+    /// runs.
     pub fn of_folder(&self, cache: &ProbeCache) -> Option<Found> {
         let path = environment_python(&self.here.join(".venv"));
         if self.root.is_some() || !path.is_file() {
@@ -129,7 +160,12 @@ impl Finder {
         }
         let facts = cache.probe(&path).ok()?;
         cache.save();
-        Some(Found { path, facts, seat: Seat::Here, bare_names: Vec::new() })
+        Some(Found {
+            path,
+            facts,
+            seat: Seat::Here,
+            bare_names: Vec::new(),
+        })
     }
 
     /// The interpreter that the bare name starts here: `python3`, else `python`.
@@ -139,20 +175,33 @@ impl Finder {
     pub fn default(&self, cache: &ProbeCache) -> Result<Found> {
         let mut failed: Option<Error> = None;
         for name in ["python3", "python"] {
-            let Some(path) = self.first_on_path(name) else { continue };
+            let Some(path) = self.first_on_path(name) else {
+                continue;
+            };
             match self.ask(&path, cache) {
                 Ok(facts) => {
                     cache.save();
-                    return Ok(Found { path, facts, seat: Seat::Path, bare_names: vec![name.to_owned()] });
+                    return Ok(Found {
+                        path,
+                        facts,
+                        seat: Seat::Path,
+                        bare_names: vec![name.to_owned()],
+                    });
                 }
                 Err(error) => failed = failed.or(Some(error)),
             }
         }
-        let none = Error::new(ErrorKind::Interpreter, "no Python interpreter was found on PATH");
-        Err(failed.unwrap_or(none).help("name one with --interpreter PATH, or plan for another place with --target"))
+        let none = Error::new(
+            ErrorKind::Interpreter,
+            "no Python interpreter was found on PATH",
+        );
+        Err(failed
+            .unwrap_or(none)
+            .help("name one with --interpreter PATH, or plan for another place with --target"))
     }
 
-    /// The interpreter that a name stands for: a path, or a version such as `3.12` among those found.
+    /// The interpreter that a name stands for: a path, or a version such as `3.12` among those
+    /// found.
     ///
     /// # Errors
     /// When there is none.
@@ -161,38 +210,72 @@ impl Finder {
         let given = self.here.join(name);
         let given = match &self.root {
             // A path of the machine that is looked at lies under its root.
-            Some(root) if Path::new(name).is_absolute() && !given.starts_with(root) => rest::under(root, &given),
+            Some(root) if Path::new(name).is_absolute() && !given.starts_with(root) => {
+                rest::under(root, &given)
+            }
             _ => given,
         };
-        let path = if is_path { Some(given) } else { self.first_on_path(name) };
+        let path = if is_path {
+            Some(given)
+        } else {
+            self.first_on_path(name)
+        };
         if let Some(path) = path {
-            let path = if path.is_dir() { environment_python(&path) } else { path };
+            let path = if path.is_dir() {
+                environment_python(&path)
+            } else {
+                path
+            };
             if !self.is_file(&path) {
-                let error = Error::new(ErrorKind::Request, format!("there is no interpreter at {}", path.display()));
+                let error = Error::new(
+                    ErrorKind::Request,
+                    format!("there is no interpreter at {}", path.display()),
+                );
                 return Err(error.help("`eutaxis survey` lists the interpreters that are here"));
             }
             match self.ask(&path, cache) {
                 Ok(facts) => {
                     cache.save();
-                    return Ok(Found { path, facts, seat: Seat::Path, bare_names: Vec::new() });
+                    return Ok(Found {
+                        path,
+                        facts,
+                        seat: Seat::Path,
+                        bare_names: Vec::new(),
+                    });
                 }
                 Err(error) if is_path => return Err(error),
                 Err(_) => {}
             }
         }
-        let wanted = name.trim_start_matches("python").trim_start_matches("cpython ").trim();
+        let wanted = name
+            .trim_start_matches("python")
+            .trim_start_matches("cpython ")
+            .trim();
         let (found, _) = self.all(cache);
         let here: Vec<String> = found.iter().map(|f| f.facts.version.clone()).collect();
-        let fits = |f: &Found| f.facts.version == wanted || f.facts.version.starts_with(&format!("{wanted}."));
-        // An environment's interpreter is one way to the base; the base itself is the plainer answer.
+        let fits = |f: &Found| {
+            f.facts.version == wanted || f.facts.version.starts_with(&format!("{wanted}."))
+        };
+        // An environment's interpreter is one way to the base; the base itself is the plainer
+        // answer.
         let mut fitting: Vec<Found> = found.into_iter().filter(fits).collect();
         fitting.sort_by_key(|f| f.facts.in_environment());
         fitting.into_iter().next().ok_or_else(|| {
             let known: BTreeSet<String> = here.into_iter().collect();
             let known: Vec<String> = known.into_iter().collect();
-            let list = if known.is_empty() { "none".to_owned() } else { known.join(", ") };
-            Error::new(ErrorKind::Request, format!("no interpreter `{name}` was found here; there are: {list}"))
-                .help("give a path, or list where interpreters lie under [interpreters] search in eutaxis.toml")
+            let list = if known.is_empty() {
+                "none".to_owned()
+            } else {
+                known.join(", ")
+            };
+            Error::new(
+                ErrorKind::Request,
+                format!("no interpreter `{name}` was found here; there are: {list}"),
+            )
+            .help(
+                "give a path, or list where interpreters lie under [interpreters] search in \
+                    eutaxis.toml",
+            )
         })
     }
 
@@ -206,27 +289,42 @@ impl Finder {
             places.push((environment_python(&self.here.join(".venv")), Seat::Here));
         }
         for folder in &self.path {
-            let Ok(entries) = std::fs::read_dir(folder) else { continue };
-            let mut names: Vec<PathBuf> =
-                entries.flatten().filter(|e| is_interpreter_name(&e.file_name())).map(|e| e.path()).collect();
+            let Ok(entries) = std::fs::read_dir(folder) else {
+                continue;
+            };
+            let mut names: Vec<PathBuf> = entries
+                .flatten()
+                .filter(|e| is_interpreter_name(&e.file_name()))
+                .map(|e| e.path())
+                .collect();
             // `python3` before `python3.11`: the bare name is how people reach it.
             names.sort_by_key(|p| (p.as_os_str().len(), p.clone()));
             places.extend(names.into_iter().map(|p| (p, Seat::Path)));
         }
         for pattern in &self.globs {
-            let Ok(paths) = glob::glob(&expand_home(pattern)) else { continue };
+            let Ok(paths) = glob::glob(&expand_home(pattern)) else {
+                continue;
+            };
             places.extend(paths.flatten().map(|p| (p, Seat::Configured)));
         }
         let mut seen = BTreeSet::new();
         places.retain(|(path, seat)| {
-            self.is_file(path) && (matches!(seat, Seat::Active | Seat::Here) || seen.insert(real_key(path)))
+            self.is_file(path)
+                && (matches!(seat, Seat::Active | Seat::Here) || seen.insert(real_key(path)))
         });
         places
     }
 
     fn first_on_path(&self, name: &str) -> Option<PathBuf> {
-        let file = if cfg!(windows) { format!("{name}.exe") } else { name.to_owned() };
-        self.path.iter().map(|folder| folder.join(&file)).find(|p| self.is_file(p))
+        let file = if cfg!(windows) {
+            format!("{name}.exe")
+        } else {
+            name.to_owned()
+        };
+        self.path
+            .iter()
+            .map(|folder| folder.join(&file))
+            .find(|p| self.is_file(p))
     }
 
     /// The bare name that this path is the first of PATH for.
@@ -240,23 +338,41 @@ impl Finder {
 
 /// Two paths to one interpreter: the same program with the same prefix.
 fn same(a: &Facts, b: &Facts) -> bool {
-    let real = |f: &Facts| std::fs::canonicalize(&f.executable).unwrap_or_else(|_| f.executable.clone());
+    let real =
+        |f: &Facts| std::fs::canonicalize(&f.executable).unwrap_or_else(|_| f.executable.clone());
     a.prefix == b.prefix && real(a) == real(b)
 }
 
-/// Links in one folder that lead to one file are one place; a bare name stays its own, to be told apart later.
+/// Links in one folder that lead to one file are one place; a bare name stays its own, to be told
+/// apart later.
 fn real_key(path: &Path) -> PathBuf {
-    let bare = path.file_name().is_some_and(|n| n == "python3" || n == "python");
-    if bare { path.to_owned() } else { std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned()) }
+    let bare = path
+        .file_name()
+        .is_some_and(|n| n == "python3" || n == "python");
+    if bare {
+        path.to_owned()
+    } else {
+        std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
+    }
 }
 
-/// `python`, `python3`, `python3.12`, `python3.13t`, `pypy`, `pypy3.10`; not `python3-config` and the like.
+/// `python`, `python3`, `python3.12`, `python3.13t`, `pypy`, `pypy3.10`; not `python3-config` and
+/// the like.
 fn is_interpreter_name(name: &OsStr) -> bool {
-    let Some(name) = name.to_str() else { return false };
+    let Some(name) = name.to_str() else {
+        return false;
+    };
     let name = name.strip_suffix(".exe").unwrap_or(name);
-    let Some(rest) = name.strip_prefix("python").or_else(|| name.strip_prefix("pypy")) else { return false };
+    let Some(rest) = name
+        .strip_prefix("python")
+        .or_else(|| name.strip_prefix("pypy"))
+    else {
+        return false;
+    };
     let rest = rest.strip_suffix('t').unwrap_or(rest);
-    rest.split('.').all(|part| part.bytes().all(|b| b.is_ascii_digit())) && !rest.ends_with('.')
+    rest.split('.')
+        .all(|part| part.bytes().all(|b| b.is_ascii_digit()))
+        && !rest.ends_with('.')
 }
 
 /// `~` at the start stands for the home folder.
@@ -289,10 +405,28 @@ mod tests {
     fn what_is_no_interpreter_is_told() {
         let folder = tempfile::tempdir().unwrap();
         let cache = ProbeCache::open(folder.path());
-        let finder = Finder { path: vec![], active: None, here: folder.path().to_owned(), globs: vec![], root: None };
-        assert!(finder.default(&cache).unwrap_err().message.contains("no Python interpreter"));
+        let finder = Finder {
+            path: vec![],
+            active: None,
+            here: folder.path().to_owned(),
+            globs: vec![],
+            root: None,
+        };
+        assert!(
+            finder
+                .default(&cache)
+                .unwrap_err()
+                .message
+                .contains("no Python interpreter")
+        );
         std::fs::write(folder.path().join("x"), "").unwrap();
-        assert_eq!(finder.named("./x", &cache).unwrap_err().kind, ErrorKind::Interpreter);
-        assert_eq!(finder.named("./y", &cache).unwrap_err().kind, ErrorKind::Request);
+        assert_eq!(
+            finder.named("./x", &cache).unwrap_err().kind,
+            ErrorKind::Interpreter
+        );
+        assert_eq!(
+            finder.named("./y", &cache).unwrap_err().kind,
+            ErrorKind::Request
+        );
     }
 }

@@ -84,14 +84,23 @@ impl Facts {
     /// The interpreter of an environment, or the system's.
     pub fn base(&self) -> PathBuf {
         match &self.base_executable {
-            Some(base) if self.in_environment() && *base != self.executable && base.exists() => base.clone(),
+            Some(base) if self.in_environment() && *base != self.executable && base.exists() => {
+                base.clone()
+            }
             _ if !self.in_environment() => self.executable.clone(),
             // Older environments do not tell their base: look where their prefix says.
             _ => {
                 let name = self.markers.python_version.as_ref();
                 let bin = self.base_prefix.join("bin");
-                let candidates = [bin.join(format!("python{name}")), bin.join("python3"), bin.join("python")];
-                candidates.into_iter().find(|p| p.exists()).unwrap_or_else(|| self.executable.clone())
+                let candidates = [
+                    bin.join(format!("python{name}")),
+                    bin.join("python3"),
+                    bin.join("python"),
+                ];
+                candidates
+                    .into_iter()
+                    .find(|p| p.exists())
+                    .unwrap_or_else(|| self.executable.clone())
             }
         }
     }
@@ -102,14 +111,24 @@ impl Facts {
     /// When the version it gives is not one.
     pub fn interpreter(&self) -> Result<Interpreter> {
         let bad = |what: &str| {
-            Error::new(ErrorKind::Interpreter, format!("{} says its version is {what}", self.executable.display()))
+            Error::new(
+                ErrorKind::Interpreter,
+                format!("{} says its version is {what}", self.executable.display()),
+            )
         };
         let version = Version::parse(&self.version).map_err(|_| bad(&self.version))?;
         let implementation_version =
-            Version::parse(&self.markers.implementation_version.replace('c', "rc")).unwrap_or_else(|_| version.clone());
+            Version::parse(&self.markers.implementation_version.replace('c', "rc"))
+                .unwrap_or_else(|_| version.clone());
         let implementation = Implementation::from_name(&self.implementation);
         let abis = self.abis(&implementation, &version);
-        Ok(Interpreter { implementation, version, implementation_version, abis, free_threaded: self.free_threaded })
+        Ok(Interpreter {
+            implementation,
+            version,
+            implementation_version,
+            abis,
+            free_threaded: self.free_threaded,
+        })
     }
 
     fn abis(&self, implementation: &Implementation, version: &Version) -> Vec<String> {
@@ -118,11 +137,15 @@ impl Facts {
             Implementation::Cpython => {
                 let threads = if self.free_threaded { "t" } else { "" };
                 let plain = match (major, minor) {
-                    (2, _) => format!("cp{major}{minor}m{}", if self.wide_unicode { "u" } else { "" }),
+                    (2, _) => format!(
+                        "cp{major}{minor}m{}",
+                        if self.wide_unicode { "u" } else { "" }
+                    ),
                     (3, 0..=7) => return vec![format!("cp{major}{minor}{}", self.abiflags)],
                     _ => format!("cp{major}{minor}{threads}"),
                 };
-                // A debug build of 3.8 or later also loads what was built without debugging (not on Windows).
+                // A debug build of 3.8 or later also loads what was built without debugging (not on
+                // Windows).
                 match (self.debug, &*self.markers.os_name) {
                     (true, "nt") => vec![format!("cp{major}{minor}{threads}d")],
                     (true, _) => vec![format!("cp{major}{minor}{threads}d"), plain],
@@ -131,7 +154,13 @@ impl Facts {
             }
             Implementation::Pypy => {
                 // `pypy310-pp73-x86_64-linux-gnu`: the first two parts.
-                let parts: Vec<&str> = self.soabi.as_deref().unwrap_or("").split('-').take(2).collect();
+                let parts: Vec<&str> = self
+                    .soabi
+                    .as_deref()
+                    .unwrap_or("")
+                    .split('-')
+                    .take(2)
+                    .collect();
                 vec![parts.join("_")]
             }
             Implementation::Other(_) => Vec::new(),
@@ -149,9 +178,17 @@ impl Facts {
             }),
             "darwin" => {
                 let mut numbers = self.mac.split('.').map(|n| n.parse().unwrap_or(0));
-                Platform::macos(machine, numbers.next().unwrap_or(11), numbers.next().unwrap_or(0))
+                Platform::macos(
+                    machine,
+                    numbers.next().unwrap_or(11),
+                    numbers.next().unwrap_or(0),
+                )
             }
-            _ => Platform::linux(machine, self.bits, libc(self.glibc.as_deref(), self.musl, self.soft_float)),
+            _ => Platform::linux(
+                machine,
+                self.bits,
+                libc(self.glibc.as_deref(), self.musl, self.soft_float),
+            ),
         }
     }
 
@@ -169,9 +206,12 @@ impl Facts {
     }
 }
 
-/// The C library that decides: `glibc` as `glibc 2.36`. Tags promise nothing to 32-bit ARM programs without hard floating point.
+/// The C library that decides: `glibc` as `glibc 2.36`. Tags promise nothing to 32-bit ARM programs
+/// without hard floating point.
 fn libc(glibc: Option<&str>, musl: Option<(u32, u32)>, soft_float: bool) -> Libc {
-    let glibc = glibc.and_then(|t| t.strip_prefix("glibc ")).and_then(two_numbers);
+    let glibc = glibc
+        .and_then(|t| t.strip_prefix("glibc "))
+        .and_then(two_numbers);
     match (glibc, musl) {
         _ if soft_float => Libc::Static,
         (Some((major, minor)), _) => Libc::Glibc(major, minor),
@@ -189,7 +229,11 @@ fn two_numbers(text: &str) -> Option<(u32, u32)> {
 
 /// Where the interpreter of an environment lies.
 pub fn environment_python(root: &Path) -> PathBuf {
-    if cfg!(windows) { root.join("Scripts").join("python.exe") } else { root.join("bin").join("python") }
+    if cfg!(windows) {
+        root.join("Scripts").join("python.exe")
+    } else {
+        root.join("bin").join("python")
+    }
 }
 
 #[cfg(test)]
@@ -208,7 +252,8 @@ mod tests {
             "version": "3.12.4", "implementation": "cpython", "abiflags": "", "wide_unicode": true, "executable": "/opt/py/bin/python3",
             "base_executable": null, "prefix": "/opt/py", "base_prefix": "/opt/py", "bits": 64, "platform": "linux-x86_64",
             "soabi": "cpython-312-x86_64-linux-gnu", "ext_suffix": ".cpython-312-x86_64-linux-gnu.so", "debug": false,
-            "free_threaded": false, "glibc": "glibc 2.36", "mac": "", "externally_managed": false, "include": null, "markers": markers
+            "free_threaded": false, "glibc": "glibc \
+                2.36", "mac": "", "externally_managed": false, "include": null, "markers": markers
         }))
         .unwrap()
     }
@@ -234,7 +279,8 @@ mod tests {
 
     #[rstest]
     #[case::plain(with(|_| ()), "linux x86_64 glibc 2.36")]
-    #[case::vendor_text(with(|f| f.glibc = Some("glibc 2.28-vendor3".into())), "linux x86_64 glibc 2.28")]
+    #[case::vendor_text(with(|f| f.glibc = Some("glibc \
+        2.28-vendor3".into())), "linux x86_64 glibc 2.28")]
     #[case::small_programs(with(|f| f.bits = 32), "linux i686 kernel x86_64 glibc 2.36")]
     #[case::small_board(with(|f| { f.bits = 32; f.markers.platform_machine = "aarch64".into(); }), "linux armv7l kernel aarch64 glibc 2.36")]
     #[case::soft_float(with(|f| { f.soft_float = true; f.markers.platform_machine = "armv7l".into(); f.bits = 32; }), "linux armv7l static")]
@@ -278,12 +324,20 @@ mod tests {
         let target = found.facts.target(none).unwrap();
         assert_eq!(target.interpreter.version.to_string(), found.facts.version);
         assert!(
-            !matches!(target.platform.system, eutaxis_core::targets::System::Linux(Libc::Static)),
+            !matches!(
+                target.platform.system,
+                eutaxis_core::targets::System::Linux(Libc::Static)
+            ),
             "the C library is known"
         );
         let version = found.facts.markers.python_version.to_string();
         assert_eq!(
-            finder.named(&version, &probes).unwrap().facts.markers.python_version,
+            finder
+                .named(&version, &probes)
+                .unwrap()
+                .facts
+                .markers
+                .python_version,
             found.facts.markers.python_version
         );
     }

@@ -1,4 +1,5 @@
-//! Where an interpreter looks for modules, as it says itself, or as its files tell (the language's library reference, `site`).
+//! Where an interpreter looks for modules, as it says itself, or as its files tell (the language's
+//! library reference, `site`).
 
 use std::path::{Path, PathBuf};
 
@@ -32,7 +33,13 @@ pub struct Paths {
 pub fn paths(python: &Path) -> Result<Paths> {
     let answer = probe::answer(python, SCRIPT)?;
     serde_json::from_slice(&answer).map_err(|_| {
-        Error::new(ErrorKind::Interpreter, format!("{} does not tell where it looks for modules", python.display()))
+        Error::new(
+            ErrorKind::Interpreter,
+            format!(
+                "{} does not tell where it looks for modules",
+                python.display()
+            ),
+        )
     })
 }
 
@@ -40,9 +47,15 @@ pub fn paths(python: &Path) -> Result<Paths> {
 pub fn planned(facts: &Facts) -> Paths {
     let series = facts.markers.python_version.as_ref();
     let threads = if facts.free_threaded { "t" } else { "" };
-    let standard = facts.base_prefix.join("lib").join(format!("python{series}{threads}"));
+    let standard = facts
+        .base_prefix
+        .join("lib")
+        .join(format!("python{series}{threads}"));
     let mut sites = vec![standard.join("site-packages")];
-    sites.extend(matching(&facts.base_prefix, &format!("local/lib/python{series}/dist-packages")));
+    sites.extend(matching(
+        &facts.base_prefix,
+        &format!("local/lib/python{series}/dist-packages"),
+    ));
     sites.extend(matching(&facts.base_prefix, "lib/python3/dist-packages"));
     Paths {
         standard: vec![standard.clone(), standard.join("lib-dynload")],
@@ -62,7 +75,10 @@ fn suffixes(facts: &Facts) -> Vec<String> {
         let triple = match machine.arch() {
             "armv7l" => "arm-linux-gnueabihf".to_owned(),
             "i686" => "i386-linux-gnu".to_owned(),
-            arch => format!("{arch}-linux-{}", if facts.musl.is_some() { "musl" } else { "gnu" }),
+            arch => format!(
+                "{arch}-linux-{}",
+                if facts.musl.is_some() { "musl" } else { "gnu" }
+            ),
         };
         match (&*facts.markers.sys_platform, windows) {
             (_, true) => format!(".cp{digits}-win_amd64.pyd"),
@@ -87,12 +103,20 @@ mod tests {
     #[test]
     fn an_interpreter_tells_where_it_looks() {
         let cache = tempfile::tempdir().unwrap();
-        let found = Finder::new(Vec::new()).default(&ProbeCache::open(cache.path())).unwrap();
+        let found = Finder::new(Vec::new())
+            .default(&ProbeCache::open(cache.path()))
+            .unwrap();
         let told = paths(&found.path).unwrap();
-        assert!(told.standard.iter().any(|p| p.join("json").is_dir()), "{told:?}");
+        assert!(
+            told.standard.iter().any(|p| p.join("json").is_dir()),
+            "{told:?}"
+        );
         assert!(told.built_in.contains(&"sys".to_owned()));
         assert_eq!(told.suffixes.first(), found.facts.ext_suffix.as_ref());
         let planned = planned(&found.facts);
-        assert_eq!(planned.suffixes, told.suffixes, "the rule agrees with the interpreter");
+        assert_eq!(
+            planned.suffixes, told.suffixes,
+            "the rule agrees with the interpreter"
+        );
     }
 }

@@ -36,11 +36,18 @@ pub fn probe(path: &Path) -> Result<Facts> {
 /// # Errors
 /// When the interpreter cannot be started, fails, or does not answer in time.
 pub(super) fn answer(path: &Path, script: &str) -> Result<Vec<u8>> {
-    let bad = |what: Failure| Error::new(ErrorKind::Interpreter, format!("{} {}", path.display(), what.words()));
+    let bad = |what: Failure| {
+        Error::new(
+            ErrorKind::Interpreter,
+            format!("{} {}", path.display(), what.words()),
+        )
+    };
     // `-I` isolates from 3.4 on; 2.7 has only the parts of it and says so with exit code 2.
     let deadline = Instant::now() + PATIENCE;
     match run(path, &["-I", "-S", "-c", script], deadline) {
-        Err(Failure::Refused) => run(path, &["-E", "-s", "-S", "-c", script], deadline).map_err(bad),
+        Err(Failure::Refused) => {
+            run(path, &["-E", "-s", "-S", "-c", script], deadline).map_err(bad)
+        }
         other => other.map_err(bad),
     }
 }
@@ -54,13 +61,19 @@ enum Failure {
 impl Failure {
     fn words(self) -> String {
         match self {
-            Failure::Refused => "does not know the options that isolate it (exit code 2)".to_owned(),
+            Failure::Refused => {
+                "does not know the options that isolate it (exit code 2)".to_owned()
+            }
             Failure::Other(text) => text,
         }
     }
 }
 
-fn run(path: &Path, arguments: &[&str], deadline: Instant) -> std::result::Result<Vec<u8>, Failure> {
+fn run(
+    path: &Path,
+    arguments: &[&str],
+    deadline: Instant,
+) -> std::result::Result<Vec<u8>, Failure> {
     let mut command = Command::new(path);
     command
         .args(arguments)
@@ -71,12 +84,17 @@ fn run(path: &Path, arguments: &[&str], deadline: Instant) -> std::result::Resul
         .stdout(Stdio::piped())
         .stderr(Stdio::null());
     lead_group(&mut command);
-    let child = command.spawn().map_err(|e| Failure::Other(format!("cannot be started: {e}")))?;
+    let child = command
+        .spawn()
+        .map_err(|e| Failure::Other(format!("cannot be started: {e}")))?;
     let (status, answer) = process::answer(child, MOST_SAID, deadline).map_err(|silence| {
         Failure::Other(match silence {
             Silence::TooLate => format!("did not answer within {} s", PATIENCE.as_secs()),
             Silence::TooMuch => {
-                format!("answers with more than the {MOST_SAID} bytes that an interpreter says of itself")
+                format!(
+                    "answers with more than the {MOST_SAID} bytes that an interpreter says of \
+                        itself"
+                )
             }
             Silence::Lost(why) => why,
         })
@@ -84,7 +102,11 @@ fn run(path: &Path, arguments: &[&str], deadline: Instant) -> std::result::Resul
     match status.code() {
         Some(0) => Ok(answer),
         Some(2) => Err(Failure::Refused),
-        Some(code) => Err(Failure::Other(format!("does not run: it ends with exit code {code}"))),
-        None => Err(Failure::Other("does not run: it was ended by a signal".to_owned())),
+        Some(code) => Err(Failure::Other(format!(
+            "does not run: it ends with exit code {code}"
+        ))),
+        None => Err(Failure::Other(
+            "does not run: it was ended by a signal".to_owned(),
+        )),
     }
 }

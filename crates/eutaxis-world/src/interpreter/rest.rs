@@ -1,5 +1,5 @@
-//! Interpreters of a machine that is not this one, under a stand-in root: nothing can be run there, so that they are read
-//! from their files (PEP 656; PEP 425, platform tag; PEP 405).
+//! Interpreters of a machine that is not this one, under a stand-in root: nothing can be run there,
+//! so that they are read from their files (PEP 656; PEP 425, platform tag; PEP 405).
 
 use std::path::{Component, Path, PathBuf};
 
@@ -35,7 +35,11 @@ pub struct Machine {
 impl Machine {
     /// The platform part of a target.
     pub fn platform(&self) -> Platform {
-        Platform::linux(&self.kernel, self.bits, super::libc(self.glibc.as_deref(), self.musl, self.soft_float))
+        Platform::linux(
+            &self.kernel,
+            self.bits,
+            super::libc(self.glibc.as_deref(), self.musl, self.soft_float),
+        )
     }
 }
 
@@ -43,14 +47,32 @@ impl Machine {
 pub(crate) fn resolved(root: &Path, path: &Path) -> PathBuf {
     let mut path = path.to_owned();
     for _ in 0..MOST_LINKS {
-        let Ok(link) = std::fs::read_link(&path) else { break };
-        let here = path.strip_prefix(root).ok().and_then(Path::parent).unwrap_or(Path::new(""));
-        path = under(root, &if link.is_absolute() { link } else { here.join(link) });
+        let Ok(link) = std::fs::read_link(&path) else {
+            break;
+        };
+        let here = path
+            .strip_prefix(root)
+            .ok()
+            .and_then(Path::parent)
+            .unwrap_or(Path::new(""));
+        path = under(
+            root,
+            &if link.is_absolute() {
+                link
+            } else {
+                here.join(link)
+            },
+        );
     }
-    // Folders may be links too (`/bin` to `/usr/bin`): one program has one place, as long as that stays below the root.
-    let inside = |real: &PathBuf| std::fs::canonicalize(root).is_ok_and(|root| real.starts_with(root));
+    // Folders may be links too (`/bin` to `/usr/bin`): one program has one place, as long as that
+    // stays below the root.
+    let inside =
+        |real: &PathBuf| std::fs::canonicalize(root).is_ok_and(|root| real.starts_with(root));
     match std::fs::canonicalize(&path).ok().filter(inside) {
-        Some(real) => root.join(real.strip_prefix(std::fs::canonicalize(root).unwrap_or_default()).unwrap_or(&real)),
+        Some(real) => root.join(
+            real.strip_prefix(std::fs::canonicalize(root).unwrap_or_default())
+                .unwrap_or(&real),
+        ),
         None => path,
     }
 }
@@ -78,8 +100,12 @@ pub(super) fn facts(root: &Path, path: &Path) -> Result<Facts> {
     let bad = |what: &str| Error::new(ErrorKind::Interpreter, format!("{} {what}", path.display()));
     let real = resolved(root, path);
     let program = read(&real);
-    let machine = machine_of(root, &program).ok_or_else(|| bad("is no program of a Linux machine"))?;
-    let name = real.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+    let machine =
+        machine_of(root, &program).ok_or_else(|| bad("is no program of a Linux machine"))?;
+    let name = real
+        .file_name()
+        .map(|n| n.to_string_lossy().into_owned())
+        .unwrap_or_default();
     let (implementation, rest) = match name.strip_prefix("pypy") {
         Some(rest) => ("pypy", rest),
         None => ("cpython", name.strip_prefix("python").unwrap_or("")),
@@ -89,22 +115,38 @@ pub(super) fn facts(root: &Path, path: &Path) -> Result<Facts> {
         None => (rest.to_owned(), false),
     };
     let texts = texts_of(&real);
-    let series =
-        if series.contains('.') { series } else { series_in(&texts).ok_or_else(|| bad("names no version"))? };
-    let home = |p: &Path| p.parent().and_then(Path::parent).map_or_else(|| root.to_owned(), Path::to_owned);
+    let series = if series.contains('.') {
+        series
+    } else {
+        series_in(&texts).ok_or_else(|| bad("names no version"))?
+    };
+    let home = |p: &Path| {
+        p.parent()
+            .and_then(Path::parent)
+            .map_or_else(|| root.to_owned(), Path::to_owned)
+    };
     // An environment's interpreter is a link; the folder that it stands in tells of it.
     let (prefix, base_prefix) = match home(path) {
         inside if inside.join("pyvenv.cfg").is_file() => (inside, home(&real)),
         _ => (home(&real), home(&real)),
     };
     let threads = if free_threaded { "t" } else { "" };
-    let library = base_prefix.join("lib").join(format!("python{series}{threads}"));
+    let library = base_prefix
+        .join("lib")
+        .join(format!("python{series}{threads}"));
     let version = patch_in(&texts, &series)
-        .or_else(|| patch_in(&header(&base_prefix, &format!("{series}{threads}")), &series))
+        .or_else(|| {
+            patch_in(
+                &header(&base_prefix, &format!("{series}{threads}")),
+                &series,
+            )
+        })
         .unwrap_or_else(|| newest(implementation, &series));
     let soabi = matching(&library, "lib-dynload/*.so").iter().find_map(|p| {
         let name = p.file_name()?.to_str()?;
-        name.strip_suffix(".so")?.split_once('.').map(|(_, soabi)| soabi.to_owned())
+        name.strip_suffix(".so")?
+            .split_once('.')
+            .map(|(_, soabi)| soabi.to_owned())
     });
     let abiflags = match series.as_str() {
         "3.2" | "3.3" | "3.4" | "3.5" | "3.6" | "3.7" => "m",
@@ -139,8 +181,16 @@ pub(super) fn facts(root: &Path, path: &Path) -> Result<Facts> {
 
 /// What the programs of a stand-in machine are, by one of those that every system has.
 pub fn machine(root: &Path) -> Option<Machine> {
-    let programs = ["bin/sh", "usr/bin/env", "bin/busybox", "usr/bin/sh", "sbin/init"];
-    programs.iter().find_map(|p| machine_of(root, &read(&resolved(root, &root.join(p)))))
+    let programs = [
+        "bin/sh",
+        "usr/bin/env",
+        "bin/busybox",
+        "usr/bin/sh",
+        "sbin/init",
+    ];
+    programs
+        .iter()
+        .find_map(|p| machine_of(root, &read(&resolved(root, &root.join(p)))))
 }
 
 fn machine_of(root: &Path, program: &ElfFacts) -> Option<Machine> {
@@ -154,19 +204,47 @@ fn machine_of(root: &Path, program: &ElfFacts) -> Option<Machine> {
         elf::EM_RISCV => ("riscv64", program.bits),
         _ => return None,
     };
-    let told = start_of(&root.join("proc/sys/kernel/arch")).trim().to_owned();
-    let kernel = if told.is_empty() { arch.to_owned() } else { told };
-    let loader = program.loader.as_deref().map(|l| resolved(root, &under(root, Path::new(l))));
-    let is_musl = program.loader.as_deref().is_some_and(|l| l.contains("musl"));
+    let told = start_of(&root.join("proc/sys/kernel/arch"))
+        .trim()
+        .to_owned();
+    let kernel = if told.is_empty() {
+        arch.to_owned()
+    } else {
+        told
+    };
+    let loader = program
+        .loader
+        .as_deref()
+        .map(|l| resolved(root, &under(root, Path::new(l))));
+    let is_musl = program
+        .loader
+        .as_deref()
+        .is_some_and(|l| l.contains("musl"));
     let musl = loader.as_deref().filter(|_| is_musl).and_then(musl_in);
-    let glibc = if is_musl { None } else { glibc_in(root, program) };
-    Some(Machine { kernel, bits, glibc, musl, soft_float: program.soft_float })
+    let glibc = if is_musl {
+        None
+    } else {
+        glibc_in(root, program)
+    };
+    Some(Machine {
+        kernel,
+        bits,
+        glibc,
+        musl,
+        soft_float: program.soft_float,
+    })
 }
 
-/// The version of the GNU C library of the same kind of programs, by the name of its file or by what it says of itself.
+/// The version of the GNU C library of the same kind of programs, by the name of its file or by
+/// what it says of itself.
 fn glibc_in(root: &Path, program: &ElfFacts) -> Option<String> {
-    let patterns =
-        ["lib/*/libc.so.6", "usr/lib/*/libc.so.6", "lib64/libc.so.6", "usr/lib64/libc.so.6", "lib/libc.so.6"];
+    let patterns = [
+        "lib/*/libc.so.6",
+        "usr/lib/*/libc.so.6",
+        "lib64/libc.so.6",
+        "usr/lib64/libc.so.6",
+        "lib/libc.so.6",
+    ];
     let found = patterns.iter().flat_map(|pattern| matching(root, pattern));
     found.map(|path| resolved(root, &path)).find_map(|path| {
         let library = read(&path);
@@ -174,7 +252,10 @@ fn glibc_in(root: &Path, program: &ElfFacts) -> Option<String> {
             return None;
         }
         let name = path.file_name()?.to_str()?;
-        let by_name = name.strip_prefix("libc-").and_then(|n| n.strip_suffix(".so")).map(str::to_owned);
+        let by_name = name
+            .strip_prefix("libc-")
+            .and_then(|n| n.strip_suffix(".so"))
+            .map(str::to_owned);
         let by_text = || {
             let texts = texts_of(&path);
             let at = find(&texts, b"release version ")?;
@@ -190,7 +271,10 @@ fn musl_in(loader: &Path) -> Option<(u32, u32)> {
     let version = texts.split(|b| *b == 0).find_map(|text| {
         let text = std::str::from_utf8(text).ok()?;
         let parts: Vec<&str> = text.split('.').collect();
-        let plain = parts.len() == 3 && parts.iter().all(|p| !p.is_empty() && p.bytes().all(|b| b.is_ascii_digit()));
+        let plain = parts.len() == 3
+            && parts
+                .iter()
+                .all(|p| !p.is_empty() && p.bytes().all(|b| b.is_ascii_digit()));
         (plain && text.starts_with("1.")).then(|| text.to_owned())
     })?;
     super::two_numbers(&version)
@@ -199,7 +283,9 @@ fn musl_in(loader: &Path) -> Option<(u32, u32)> {
 /// The bytes of a program; empty when it cannot be read, or is larger than any program.
 fn texts_of(path: &Path) -> Vec<u8> {
     match std::fs::metadata(path) {
-        Ok(metadata) if metadata.is_file() && metadata.len() <= MOST_BYTES => std::fs::read(path).unwrap_or_default(),
+        Ok(metadata) if metadata.is_file() && metadata.len() <= MOST_BYTES => {
+            std::fs::read(path).unwrap_or_default()
+        }
         _ => Vec::new(),
     }
 }
@@ -209,49 +295,93 @@ fn find(bytes: &[u8], wanted: &[u8]) -> Option<usize> {
 }
 
 fn number_at(bytes: &[u8]) -> Option<String> {
-    let end = bytes.iter().position(|b| !b.is_ascii_digit() && *b != b'.').unwrap_or(bytes.len());
-    let text = std::str::from_utf8(bytes.get(..end)?).ok()?.trim_end_matches('.');
+    let end = bytes
+        .iter()
+        .position(|b| !b.is_ascii_digit() && *b != b'.')
+        .unwrap_or(bytes.len());
+    let text = std::str::from_utf8(bytes.get(..end)?)
+        .ok()?
+        .trim_end_matches('.');
     (!text.is_empty()).then(|| text.to_owned())
 }
 
 /// Texts of a program that stand by themselves and read as versions.
 fn versions_in(texts: &[u8]) -> impl Iterator<Item = String> {
-    texts.split(|b| *b == 0 || *b == b'"' || *b == b'\n').filter(|t| (5..=12).contains(&t.len())).filter_map(|text| {
-        let text = std::str::from_utf8(text).ok()?;
-        let first = text.bytes().next()?;
-        let plain = text.bytes().all(|b| b.is_ascii_alphanumeric() || b == b'.' || b == b'+');
-        (matches!(first, b'2' | b'3') && plain && text.matches('.').count() == 2).then(|| text.to_owned())
-    })
+    texts
+        .split(|b| *b == 0 || *b == b'"' || *b == b'\n')
+        .filter(|t| (5..=12).contains(&t.len()))
+        .filter_map(|text| {
+            let text = std::str::from_utf8(text).ok()?;
+            let first = text.bytes().next()?;
+            let plain = text
+                .bytes()
+                .all(|b| b.is_ascii_alphanumeric() || b == b'.' || b == b'+');
+            (matches!(first, b'2' | b'3') && plain && text.matches('.').count() == 2)
+                .then(|| text.to_owned())
+        })
 }
 
 fn series_in(texts: &[u8]) -> Option<String> {
     let version = versions_in(texts).find(|v| eutaxis_core::Version::parse(v).is_ok())?;
-    version.rsplit_once('.').map(|(series, _)| series.to_owned())
+    version
+        .rsplit_once('.')
+        .map(|(series, _)| series.to_owned())
 }
 
 /// The whole version of a series, as a text by itself.
 fn patch_in(texts: &[u8], series: &str) -> Option<String> {
-    let of_series = |v: &String| v.strip_prefix(series).is_some_and(|rest| rest.starts_with('.'));
+    let of_series = |v: &String| {
+        v.strip_prefix(series)
+            .is_some_and(|rest| rest.starts_with('.'))
+    };
     versions_in(texts).find(|v| of_series(v) && eutaxis_core::Version::parse(v).is_ok())
 }
 
 /// The header that states the version, where headers are installed.
 fn header(prefix: &Path, name: &str) -> Vec<u8> {
-    start_of(&prefix.join("include").join(format!("python{name}")).join("patchlevel.h")).into_bytes()
+    start_of(
+        &prefix
+            .join("include")
+            .join(format!("python{name}"))
+            .join("patchlevel.h"),
+    )
+    .into_bytes()
 }
 
 fn newest(implementation: &str, series: &str) -> String {
-    eutaxis_core::knowledge::series(implementation, series).map_or_else(|| format!("{series}.0"), |s| s.newest.clone())
+    eutaxis_core::knowledge::series(implementation, series)
+        .map_or_else(|| format!("{series}.0"), |s| s.newest.clone())
 }
 
-fn markers(root: &Path, implementation: &str, version: &str, series: &str, machine: &Machine) -> MarkerValues {
-    let kernel = |file: &str| start_of(&root.join("proc/sys/kernel").join(file)).trim().to_owned();
-    let own = eutaxis_core::knowledge::series(implementation, series).and_then(|s| s.implementation_version.clone());
+fn markers(
+    root: &Path,
+    implementation: &str,
+    version: &str,
+    series: &str,
+    machine: &Machine,
+) -> MarkerValues {
+    let kernel = |file: &str| {
+        start_of(&root.join("proc/sys/kernel").join(file))
+            .trim()
+            .to_owned()
+    };
+    let own = eutaxis_core::knowledge::series(implementation, series)
+        .and_then(|s| s.implementation_version.clone());
     MarkerValues {
         os_name: "posix".into(),
-        sys_platform: if series.starts_with('2') { "linux2" } else { "linux" }.into(),
+        sys_platform: if series.starts_with('2') {
+            "linux2"
+        } else {
+            "linux"
+        }
+        .into(),
         platform_machine: machine.kernel.clone().into(),
-        platform_python_implementation: if implementation == "pypy" { "PyPy" } else { "CPython" }.into(),
+        platform_python_implementation: if implementation == "pypy" {
+            "PyPy"
+        } else {
+            "CPython"
+        }
+        .into(),
         platform_release: kernel("osrelease").into(),
         platform_system: "Linux".into(),
         platform_version: kernel("version").into(),

@@ -1,5 +1,5 @@
-//! Folders that the loader looks into by itself: those of its configuration, when there is no cache made from it, and those
-//! that are built in.
+//! Folders that the loader looks into by itself: those of its configuration, when there is no cache
+//! made from it, and those that are built in.
 
 use std::path::{Path, PathBuf};
 
@@ -12,10 +12,16 @@ const DEEPEST: usize = 8;
 pub(super) fn folders(root: &Path, arch: &str, configured: bool, musl: bool) -> Vec<PathBuf> {
     if musl {
         let told = start_of(&root.join(format!("etc/ld-musl-{}.path", musl_arch(arch))));
-        let listed: Vec<PathBuf> =
-            told.split([':', '\n']).map(str::trim).filter(|l| !l.is_empty()).map(PathBuf::from).collect();
+        let listed: Vec<PathBuf> = told
+            .split([':', '\n'])
+            .map(str::trim)
+            .filter(|l| !l.is_empty())
+            .map(PathBuf::from)
+            .collect();
         return if listed.is_empty() {
-            ["/lib", "/usr/local/lib", "/usr/lib"].map(PathBuf::from).to_vec()
+            ["/lib", "/usr/local/lib", "/usr/lib"]
+                .map(PathBuf::from)
+                .to_vec()
         } else {
             listed
         };
@@ -37,7 +43,15 @@ pub(super) fn folders(root: &Path, arch: &str, configured: bool, musl: bool) -> 
 }
 
 /// Libraries that musl's loader is itself, whatever files are there.
-const OF_MUSL: [&str; 7] = ["libc.so", "libpthread.so", "librt.so", "libm.so", "libdl.so", "libutil.so", "libxnet.so"];
+const OF_MUSL: [&str; 7] = [
+    "libc.so",
+    "libpthread.so",
+    "librt.so",
+    "libm.so",
+    "libdl.so",
+    "libutil.so",
+    "libxnet.so",
+];
 
 /// Whether a library is one that musl's loader is itself.
 pub(super) fn is_of_musl(library: &str) -> bool {
@@ -62,14 +76,20 @@ fn read(root: &Path, file: &Path, depth: usize, found: &mut Vec<PathBuf>) {
             Some(pattern) if depth > 0 => {
                 let pattern = pattern.trim();
                 let folder = file.parent().unwrap_or(Path::new("/"));
-                let whole = if pattern.starts_with('/') { PathBuf::from(pattern) } else { folder.join(pattern) };
+                let whole = if pattern.starts_with('/') {
+                    PathBuf::from(pattern)
+                } else {
+                    folder.join(pattern)
+                };
                 let pattern = whole.display().to_string();
                 for path in matching(root, pattern.trim_start_matches('/')) {
                     let path = Path::new("/").join(path.strip_prefix(root).unwrap_or(&path));
                     read(root, &path, depth - 1, found);
                 }
             }
-            None if line.starts_with('/') => found.push(PathBuf::from(line.split('=').next().unwrap_or(line))),
+            None if line.starts_with('/') => {
+                found.push(PathBuf::from(line.split('=').next().unwrap_or(line)))
+            }
             _ => {}
         }
     }

@@ -1,5 +1,5 @@
-//! Libraries as the system's loader finds them (System V ABI, dynamic linking): in the folders that files name, in the loader's cache, in its
-//! default folders. Files are read, nothing is loaded.
+//! Libraries as the system's loader finds them (System V ABI, dynamic linking): in the folders that
+//! files name, in the loader's cache, in its default folders. Files are read, nothing is loaded.
 
 mod cache;
 mod config;
@@ -66,15 +66,18 @@ impl Loader {
         // Of a machine that is looked at from outside, this process's variables tell nothing.
         let variable = match stand_in {
             Some(_) => Vec::new(),
-            None => {
-                std::env::var_os("LD_LIBRARY_PATH").map(|v| std::env::split_paths(&v).collect()).unwrap_or_default()
-            }
+            None => std::env::var_os("LD_LIBRARY_PATH")
+                .map(|v| std::env::split_paths(&v).collect())
+                .unwrap_or_default(),
         };
         let mut loader = Loader {
             stand_in: stand_in.map(Path::to_owned),
             cache: cache::read(&root.join("etc/ld.so.cache")),
             folders: Vec::new(),
-            variable: variable.into_iter().filter(|p: &PathBuf| !p.as_os_str().is_empty()).collect(),
+            variable: variable
+                .into_iter()
+                .filter(|p: &PathBuf| !p.as_os_str().is_empty())
+                .collect(),
             brought: BTreeMap::new(),
             main: None,
             preloaded: OnceLock::new(),
@@ -84,13 +87,20 @@ impl Loader {
         };
         // Where a program stands for `$ORIGIN` is its own place, not that of a link to it.
         let real = |p: &Path| std::fs::canonicalize(p).unwrap_or_else(|_| p.to_owned());
-        loader.main = interpreter.map(|p| if stand_in.is_some() { loader.place(p) } else { real(p) });
+        loader.main = interpreter.map(|p| {
+            if stand_in.is_some() {
+                loader.place(p)
+            } else {
+                real(p)
+            }
+        });
         if let Some(main) = loader.main.as_deref().and_then(first_elf) {
             loader.kind = (main.arch.clone(), main.bits);
             // A system may have both: the interpreter's own counts.
             loader.musl = main.needs.iter().any(|n| config::is_of_musl(n));
         }
-        loader.folders = config::folders(root, &loader.kind.0, loader.cache.is_empty(), loader.musl);
+        loader.folders =
+            config::folders(root, &loader.kind.0, loader.cache.is_empty(), loader.musl);
         loader
     }
 
@@ -105,7 +115,8 @@ impl Loader {
         self
     }
 
-    /// With libraries that an environment brings: a project may load them before they are looked for.
+    /// With libraries that an environment brings: a project may load them before they are looked
+    /// for.
     pub fn bring<'a>(&mut self, files: impl Iterator<Item = (&'a Path, &'a Binary)>) {
         for (path, binary) in files {
             let name = path.file_name().map(|n| n.to_string_lossy().into_owned());
@@ -117,7 +128,8 @@ impl Loader {
 
     /// Whether this loader loads files of a kind at all.
     pub fn loads(&self, binary: &Binary) -> bool {
-        binary.format == Format::Elf && (binary.arch.as_str(), binary.bits) == (self.kind.0.as_str(), self.kind.1)
+        binary.format == Format::Elf
+            && (binary.arch.as_str(), binary.bits) == (self.kind.0.as_str(), self.kind.1)
     }
 
     /// Whether the machine has a library, where every file of it finds it.
@@ -127,14 +139,25 @@ impl Loader {
 
     /// Versions that the machine's libraries do not define for a file that is nowhere yet.
     pub fn lacking(&self, binary: &Binary) -> Vec<LackingVersion> {
-        let found = binary.needs.iter().filter_map(|n| Some((n.as_str(), self.of_system(n)?))).collect();
+        let found = binary
+            .needs
+            .iter()
+            .filter_map(|n| Some((n.as_str(), self.of_system(n)?)))
+            .collect();
         let mut followed = Followed::default();
         self.versions(Path::new(""), binary, &found, &mut followed);
-        followed.lacking.into_iter().map(|(_, lacking)| lacking).collect()
+        followed
+            .lacking
+            .into_iter()
+            .map(|(_, lacking)| lacking)
+            .collect()
     }
 
     fn of_system(&self, library: &str) -> Option<PathBuf> {
-        let loaded = self.main.as_ref().map(|main| self.preloaded.get_or_init(|| self.loaded_by(main)));
+        let loaded = self
+            .main
+            .as_ref()
+            .map(|main| self.preloaded.get_or_init(|| self.loaded_by(main)));
         let empty = Binary::plain(Format::Elf, &self.kind.0, self.kind.1);
         let there = loaded.and_then(|l| l.get(library).cloned());
         there.or_else(|| self.find(library, Path::new("/"), &empty, &[]))
@@ -142,9 +165,15 @@ impl Loader {
 
     /// Functions and data that the interpreter offers, itself or by its library.
     pub fn offered(&self) -> BTreeSet<String> {
-        let Some(main) = &self.main else { return BTreeSet::new() };
+        let Some(main) = &self.main else {
+            return BTreeSet::new();
+        };
         let files = self.follow(main).reached;
-        files.iter().filter_map(|f| self.binary(f)).flat_map(|b| b.offers.clone()).collect()
+        files
+            .iter()
+            .filter_map(|f| self.binary(f))
+            .flat_map(|b| b.offers.clone())
+            .collect()
     }
 
     /// A path of the machine, links followed.
@@ -162,7 +191,9 @@ impl Loader {
         if let Some(binary) = known().get(path) {
             return binary.clone();
         }
-        let binary = first_elf(path).filter(|b| self.kind.1 == 0 || self.loads(b)).map(Arc::new);
+        let binary = first_elf(path)
+            .filter(|b| self.kind.1 == 0 || self.loads(b))
+            .map(Arc::new);
         known().insert(path.to_owned(), binary.clone());
         binary
     }
@@ -172,7 +203,9 @@ impl Loader {
         let mut followed = Followed::default();
         // What the interpreter has loaded is not looked for again.
         let mut loaded = match &self.main {
-            Some(main) if main != file => self.preloaded.get_or_init(|| self.loaded_by(main)).clone(),
+            Some(main) if main != file => {
+                self.preloaded.get_or_init(|| self.loaded_by(main)).clone()
+            }
             _ => HashMap::new(),
         };
         let chain: Vec<PathBuf> = self.main.iter().filter(|m| *m != file).cloned().collect();
@@ -186,7 +219,13 @@ impl Loader {
         loaded
     }
 
-    fn walk(&self, file: &Path, loaders: &[PathBuf], loaded: &mut HashMap<String, PathBuf>, followed: &mut Followed) {
+    fn walk(
+        &self,
+        file: &Path,
+        loaders: &[PathBuf],
+        loaded: &mut HashMap<String, PathBuf>,
+        followed: &mut Followed,
+    ) {
         let mut queue: Vec<(PathBuf, Vec<PathBuf>)> = vec![(file.to_owned(), loaders.to_vec())];
         let mut at = 0;
         while let Some((path, loaders)) = queue.get(at).cloned() {
@@ -194,7 +233,9 @@ impl Loader {
             if !followed.reached.insert(path.clone()) || at > MOST_LIBRARIES {
                 continue;
             }
-            let Some(binary) = self.binary(&path) else { continue };
+            let Some(binary) = self.binary(&path) else {
+                continue;
+            };
             let mut found: BTreeMap<&str, PathBuf> = BTreeMap::new();
             for needed in &binary.needs {
                 if self.musl && config::is_of_musl(needed) {
@@ -206,7 +247,11 @@ impl Loader {
                 }
                 let Some(library) = self.find(needed, &path, &binary, &loaders) else {
                     let near = self.near(needed);
-                    let absent = AbsentLibrary { library: needed.clone(), by: shown(&path), near };
+                    let absent = AbsentLibrary {
+                        library: needed.clone(),
+                        by: shown(&path),
+                        near,
+                    };
                     followed.absent.push((path.clone(), absent));
                     continue;
                 };
@@ -222,17 +267,32 @@ impl Loader {
         }
     }
 
-    /// Versions that the libraries which were found do not define. One that defines none is taken as it is.
-    fn versions(&self, path: &Path, binary: &Binary, found: &BTreeMap<&str, PathBuf>, followed: &mut Followed) {
+    /// Versions that the libraries which were found do not define. One that defines none is taken
+    /// as it is.
+    fn versions(
+        &self,
+        path: &Path,
+        binary: &Binary,
+        found: &BTreeMap<&str, PathBuf>,
+        followed: &mut Followed,
+    ) {
         for need in binary.versions.iter().filter(|n| !n.weak) {
-            let Some(library) = found.get(need.library.as_str()) else { continue };
-            let Some(theirs) = self.binary(library).filter(|b| !b.defines.is_empty()) else { continue };
+            let Some(library) = found.get(need.library.as_str()) else {
+                continue;
+            };
+            let Some(theirs) = self.binary(library).filter(|b| !b.defines.is_empty()) else {
+                continue;
+            };
             if theirs.defines.contains(&need.version) {
                 continue;
             }
             let name = need.version.split('_').next().unwrap_or("");
             let numbered = |v: &&String| eutaxis_core::binary::numbers(v, name).is_some();
-            let highest = theirs.defines.iter().filter(numbered).max_by_key(|v| eutaxis_core::binary::numbers(v, name));
+            let highest = theirs
+                .defines
+                .iter()
+                .filter(numbered)
+                .max_by_key(|v| eutaxis_core::binary::numbers(v, name));
             let lacking = LackingVersion {
                 library: need.library.clone(),
                 path: shown(library),
@@ -244,7 +304,13 @@ impl Loader {
     }
 
     /// Where the loader finds a library that a file needs.
-    fn find(&self, needed: &str, by: &Path, binary: &Binary, loaders: &[PathBuf]) -> Option<PathBuf> {
+    fn find(
+        &self,
+        needed: &str,
+        by: &Path,
+        binary: &Binary,
+        loaders: &[PathBuf],
+    ) -> Option<PathBuf> {
         let fits = |path: PathBuf| self.binary(&path).map(|_| path);
         if needed.contains('/') {
             return fits(self.place(&self.expand(needed, by)));
@@ -254,7 +320,12 @@ impl Loader {
             folders.extend(binary.rpath.iter().map(|f| self.expand(f, by)));
             for loader in loaders.iter().rev() {
                 let theirs = self.binary(loader).filter(|b| b.runpath.is_empty());
-                folders.extend(theirs.iter().flat_map(|b| &b.rpath).map(|f| self.expand(f, loader)));
+                folders.extend(
+                    theirs
+                        .iter()
+                        .flat_map(|b| &b.rpath)
+                        .map(|f| self.expand(f, loader)),
+                );
             }
         }
         folders.extend(self.variable.iter().cloned());
@@ -263,34 +334,74 @@ impl Loader {
         let cached = self.cache.get(needed).into_iter().flatten().cloned();
         let usual = self.folders.iter().map(|f| f.join(needed));
         let mut places = named.chain(cached).chain(usual).map(|p| self.place(&p));
-        places.find_map(fits).or_else(|| self.brought.get(needed).cloned().and_then(|p| self.binary(&p).map(|_| p)))
+        places.find_map(fits).or_else(|| {
+            self.brought
+                .get(needed)
+                .cloned()
+                .and_then(|p| self.binary(&p).map(|_| p))
+        })
     }
 
-    /// A folder as a file names it, with what stands for its own folder and the usual names replaced.
+    /// A folder as a file names it, with what stands for its own folder and the usual names
+    /// replaced.
     fn expand(&self, text: &str, by: &Path) -> PathBuf {
         let origin = by.parent().map(shown).unwrap_or_default();
         let library = if self.kind.1 == 64 { "lib64" } else { "lib" };
-        let text = text.replace("${ORIGIN}", "$ORIGIN").replace("${LIB}", "$LIB").replace("${PLATFORM}", "$PLATFORM");
-        let text = text.replace("$ORIGIN", &origin).replace("$LIB", library).replace("$PLATFORM", &self.kind.0);
+        let text = text
+            .replace("${ORIGIN}", "$ORIGIN")
+            .replace("${LIB}", "$LIB")
+            .replace("${PLATFORM}", "$PLATFORM");
+        let text = text
+            .replace("$ORIGIN", &origin)
+            .replace("$LIB", library)
+            .replace("$PLATFORM", &self.kind.0);
         PathBuf::from(text)
     }
 
     /// The same library in another version, in the cache, the usual folders or the environment.
     fn near(&self, needed: &str) -> Option<String> {
         let stem = needed.split(".so").next().filter(|s| !s.is_empty())?;
-        let alike = |name: &str| name.strip_prefix(stem).is_some_and(|r| r.starts_with(".so.")) && name != needed;
-        let cached = || self.cache.iter().filter(|(n, _)| alike(n)).flat_map(|(_, p)| p.iter().cloned());
-        let brought = || self.brought.iter().filter(|(n, _)| alike(n)).map(|(_, p)| p.clone());
-        let usual = || {
-            let listed = self.folders.iter().filter_map(|f| std::fs::read_dir(self.place(f)).ok()).flatten().flatten();
-            listed.filter(|e| alike(&e.file_name().to_string_lossy())).map(|e| e.path())
+        let alike = |name: &str| {
+            name.strip_prefix(stem)
+                .is_some_and(|r| r.starts_with(".so."))
+                && name != needed
         };
-        brought().chain(cached()).chain(usual()).find(|p| self.binary(&self.place(p)).is_some()).map(|p| shown(&p))
+        let cached = || {
+            self.cache
+                .iter()
+                .filter(|(n, _)| alike(n))
+                .flat_map(|(_, p)| p.iter().cloned())
+        };
+        let brought = || {
+            self.brought
+                .iter()
+                .filter(|(n, _)| alike(n))
+                .map(|(_, p)| p.clone())
+        };
+        let usual = || {
+            let listed = self
+                .folders
+                .iter()
+                .filter_map(|f| std::fs::read_dir(self.place(f)).ok())
+                .flatten()
+                .flatten();
+            listed
+                .filter(|e| alike(&e.file_name().to_string_lossy()))
+                .map(|e| e.path())
+        };
+        brought()
+            .chain(cached())
+            .chain(usual())
+            .find(|p| self.binary(&self.place(p)).is_some())
+            .map(|p| shown(&p))
     }
 }
 
 fn first_elf(path: &Path) -> Option<Binary> {
-    read_binary(path).ok()?.into_iter().find(|b| b.format == Format::Elf)
+    read_binary(path)
+        .ok()?
+        .into_iter()
+        .find(|b| b.format == Format::Elf)
 }
 
 fn shown(path: &Path) -> String {
@@ -307,13 +418,19 @@ mod tests {
     /// A machine with these libraries, and an interpreter.
     fn machine(libraries: &[(&str, Library)]) -> TempDir {
         let root = tempfile::tempdir().unwrap();
-        let interpreter = Library { needs: vec!["libc.so.6".into()], ..Library::default() };
+        let interpreter = Library {
+            needs: vec!["libc.so.6".into()],
+            ..Library::default()
+        };
         let libc = Library {
             soname: "libc.so.6".into(),
             defines: vec!["GLIBC_2.17".into(), "GLIBC_2.34".into()],
             ..Library::default()
         };
-        let usual = [("usr/bin/python3.11", interpreter), ("lib/x86_64-linux-gnu/libc.so.6", libc)];
+        let usual = [
+            ("usr/bin/python3.11", interpreter),
+            ("lib/x86_64-linux-gnu/libc.so.6", libc),
+        ];
         for (path, library) in libraries.iter().cloned().chain(usual) {
             let path = root.path().join(path);
             std::fs::create_dir_all(path.parent().unwrap()).unwrap();
@@ -323,15 +440,25 @@ mod tests {
     }
 
     fn needing(names: &[&str]) -> Library {
-        Library { needs: names.iter().map(|n| (*n).to_owned()).collect(), ..Library::module("_core") }
+        Library {
+            needs: names.iter().map(|n| (*n).to_owned()).collect(),
+            ..Library::module("_core")
+        }
     }
 
     /// What is absent for `site/_core.so`.
     fn absent(libraries: &[(&str, Library)]) -> Vec<String> {
         let root = machine(libraries);
-        let loader = Loader::new(Some(root.path()), Some(&root.path().join("usr/bin/python3.11")));
+        let loader = Loader::new(
+            Some(root.path()),
+            Some(&root.path().join("usr/bin/python3.11")),
+        );
         let followed = loader.follow(&root.path().join("site/_core.so"));
-        followed.absent.into_iter().map(|(_, a)| a.library).collect()
+        followed
+            .absent
+            .into_iter()
+            .map(|(_, a)| a.library)
+            .collect()
     }
 
     const FIRN: &str = "libfirn.so.3";
@@ -350,13 +477,22 @@ mod tests {
         #[case] place: &str,
         #[case] expected: &[&str],
     ) {
-        assert_eq!(absent(&[("site/_core.so", module), (place, Library::default())]), expected);
+        assert_eq!(
+            absent(&[("site/_core.so", module), (place, Library::default())]),
+            expected
+        );
     }
 
     #[test]
     fn the_older_form_holds_for_what_is_loaded_in_turn() {
-        let module = Library { rpath: "$ORIGIN/libs".into(), ..needing(&[FIRN]) };
-        let firn = Library { needs: vec!["libsnow.so.1".into()], ..Library::default() };
+        let module = Library {
+            rpath: "$ORIGIN/libs".into(),
+            ..needing(&[FIRN])
+        };
+        let firn = Library {
+            needs: vec!["libsnow.so.1".into()],
+            ..Library::default()
+        };
         let files = [
             ("site/_core.so", module.clone()),
             ("site/libs/libfirn.so.3", firn),
@@ -364,14 +500,27 @@ mod tests {
         ];
         assert!(absent(&files).is_empty());
         let [_, firn, snow] = files;
-        let newer = Library { rpath: String::new(), runpath: "$ORIGIN/libs".into(), ..module };
-        assert_eq!(absent(&[("site/_core.so", newer), firn, snow]), ["libsnow.so.1"]);
+        let newer = Library {
+            rpath: String::new(),
+            runpath: "$ORIGIN/libs".into(),
+            ..module
+        };
+        assert_eq!(
+            absent(&[("site/_core.so", newer), firn, snow]),
+            ["libsnow.so.1"]
+        );
     }
 
     #[test]
     fn files_of_another_architecture_are_passed_over() {
-        let foreign = Library { arch: "aarch64".into(), ..Library::default() };
-        let files = [("site/_core.so", needing(&[FIRN])), ("usr/lib/x86_64-linux-gnu/libfirn.so.3", foreign)];
+        let foreign = Library {
+            arch: "aarch64".into(),
+            ..Library::default()
+        };
+        let files = [
+            ("site/_core.so", needing(&[FIRN])),
+            ("usr/lib/x86_64-linux-gnu/libfirn.so.3", foreign),
+        ];
         assert_eq!(absent(&files), [FIRN]);
         let [module, foreign] = files;
         assert!(absent(&[module, foreign, ("lib/libfirn.so.3", Library::default())]).is_empty());
@@ -379,26 +528,81 @@ mod tests {
 
     #[test]
     fn configured_folders_count_and_what_has_another_version_is_told() {
-        let root = machine(&[("site/_core.so", needing(&[FIRN])), ("opt/ice/libfirn.so.3", Library::default())]);
-        let loader = || Loader::new(Some(root.path()), Some(&root.path().join("usr/bin/python3.11")));
-        assert_eq!(loader().follow(&root.path().join("site/_core.so")).absent.len(), 1);
+        let root = machine(&[
+            ("site/_core.so", needing(&[FIRN])),
+            ("opt/ice/libfirn.so.3", Library::default()),
+        ]);
+        let loader = || {
+            Loader::new(
+                Some(root.path()),
+                Some(&root.path().join("usr/bin/python3.11")),
+            )
+        };
+        assert_eq!(
+            loader()
+                .follow(&root.path().join("site/_core.so"))
+                .absent
+                .len(),
+            1
+        );
         std::fs::create_dir_all(root.path().join("etc/ld.so.conf.d")).unwrap();
-        std::fs::write(root.path().join("etc/ld.so.conf"), "include /etc/ld.so.conf.d/*.conf\n").unwrap();
-        std::fs::write(root.path().join("etc/ld.so.conf.d/ice.conf"), "# ice\n/opt/ice\n").unwrap();
-        assert!(loader().follow(&root.path().join("site/_core.so")).absent.is_empty());
-        std::fs::rename(root.path().join("opt/ice/libfirn.so.3"), root.path().join("opt/ice/libfirn.so.4")).unwrap();
+        std::fs::write(
+            root.path().join("etc/ld.so.conf"),
+            "include /etc/ld.so.conf.d/*.conf\n",
+        )
+        .unwrap();
+        std::fs::write(
+            root.path().join("etc/ld.so.conf.d/ice.conf"),
+            "# ice\n/opt/ice\n",
+        )
+        .unwrap();
+        assert!(
+            loader()
+                .follow(&root.path().join("site/_core.so"))
+                .absent
+                .is_empty()
+        );
+        std::fs::rename(
+            root.path().join("opt/ice/libfirn.so.3"),
+            root.path().join("opt/ice/libfirn.so.4"),
+        )
+        .unwrap();
         let absent = loader().follow(&root.path().join("site/_core.so")).absent;
-        assert!(absent[0].1.near.as_ref().unwrap().ends_with("opt/ice/libfirn.so.4"), "{absent:?}");
+        assert!(
+            absent[0]
+                .1
+                .near
+                .as_ref()
+                .unwrap()
+                .ends_with("opt/ice/libfirn.so.4"),
+            "{absent:?}"
+        );
     }
 
     #[test]
     fn versions_that_a_library_lacks_are_told() {
-        let versions = ["GLIBC_2.17", "GLIBC_2.38"].map(|v| ("libc.so.6".to_owned(), v.to_owned())).to_vec();
-        let root = machine(&[("site/_core.so", Library { versions, ..needing(&["libc.so.6"]) })]);
-        let loader = Loader::new(Some(root.path()), Some(&root.path().join("usr/bin/python3.11")));
+        let versions = ["GLIBC_2.17", "GLIBC_2.38"]
+            .map(|v| ("libc.so.6".to_owned(), v.to_owned()))
+            .to_vec();
+        let root = machine(&[(
+            "site/_core.so",
+            Library {
+                versions,
+                ..needing(&["libc.so.6"])
+            },
+        )]);
+        let loader = Loader::new(
+            Some(root.path()),
+            Some(&root.path().join("usr/bin/python3.11")),
+        );
         let lacking = loader.follow(&root.path().join("site/_core.so")).lacking;
-        let [(_, one)] = lacking.as_slice() else { panic!("{lacking:?}") };
-        assert_eq!((one.version.as_str(), one.highest.as_deref()), ("GLIBC_2.38", Some("GLIBC_2.34")));
+        let [(_, one)] = lacking.as_slice() else {
+            panic!("{lacking:?}")
+        };
+        assert_eq!(
+            (one.version.as_str(), one.highest.as_deref()),
+            ("GLIBC_2.38", Some("GLIBC_2.34"))
+        );
     }
 
     #[test]
@@ -410,7 +614,10 @@ mod tests {
         let Some(python) = python else { return };
         let loader = Loader::new(None, Some(&python));
         let followed = loader.follow(&python);
-        assert!(followed.absent.is_empty() && followed.lacking.is_empty(), "{followed:?}");
+        assert!(
+            followed.absent.is_empty() && followed.lacking.is_empty(),
+            "{followed:?}"
+        );
         assert!(loader.offered().contains("Py_Initialize"));
     }
 }

@@ -1,7 +1,8 @@
 //! What may be fetched to learn something, as against what the answer itself is made of.
 //!
-//! A file above the limit of a file is never fetched whole to learn something; what that forbids is told of the release. The
-//! limit of a run ends it. Whoever fetches reserves first what it expects to need, so that many at once stay below.
+//! A file above the limit of a file is never fetched whole to learn something; what that forbids is
+//! told of the release. The limit of a run ends it. Whoever fetches reserves first what it expects
+//! to need, so that many at once stay below.
 
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 
@@ -29,15 +30,21 @@ pub struct FetchLimits {
 
 impl Default for FetchLimits {
     fn default() -> Self {
-        FetchLimits { file: FILE, run: RUN }
+        FetchLimits {
+            file: FILE,
+            run: RUN,
+        }
     }
 }
 
 impl FetchLimits {
-    /// The limits with `--fetch-limit SIZE`: as much for one file, and for the run what that comes to in the usual
-    /// proportion, but no more than usual unless the file alone is more.
+    /// The limits with `--fetch-limit SIZE`: as much for one file, and for the run what that comes
+    /// to in the usual proportion, but no more than usual unless the file alone is more.
     pub fn of(size: u64) -> Self {
-        FetchLimits { file: size, run: size.saturating_mul(RUN / FILE).min(RUN).max(size) }
+        FetchLimits {
+            file: size,
+            run: size.saturating_mul(RUN / FILE).min(RUN).max(size),
+        }
     }
 }
 
@@ -65,13 +72,18 @@ pub(crate) struct Allowance {
 
 impl std::fmt::Debug for Allowance {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("Allowance").field("limits", &self.limits).finish_non_exhaustive()
+        f.debug_struct("Allowance")
+            .field("limits", &self.limits)
+            .finish_non_exhaustive()
     }
 }
 
 impl Allowance {
     pub(crate) fn new(limits: FetchLimits) -> Self {
-        Allowance { limits, ..Allowance::default() }
+        Allowance {
+            limits,
+            ..Allowance::default()
+        }
     }
 
     pub(crate) fn limits(&self) -> FetchLimits {
@@ -91,7 +103,8 @@ impl Allowance {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Reserves what is expected to be needed. What others have reserved and may not need is waited for.
+    /// Reserves what is expected to be needed. What others have reserved and may not need is waited
+    /// for.
     ///
     /// # Errors
     /// When the run may not fetch so much.
@@ -100,34 +113,58 @@ impl Allowance {
         state.requests += 1;
         if state.requests > MOST_REQUESTS {
             let message = format!(
-                "to answer this, too much would have to be asked only to learn something: {what} would be the request after {MOST_REQUESTS} others"
+                "to answer this, too much would have to be asked only to learn something: {what} \
+                    would be the request after {MOST_REQUESTS} others"
             );
-            return Err(Error::new(ErrorKind::Budget, message)
-                .help("nothing was written: ask for fewer releases (bounds, --interpreter, --wheels only), or look at the depot, which may have no end of releases"));
+            return Err(Error::new(ErrorKind::Budget, message).help(
+                "nothing was written: ask for fewer releases (bounds, --interpreter, --wheels \
+                    only), or look at the depot, which may have no end of releases",
+            ));
         }
         loop {
-            if state.spent.saturating_add(state.reserved).saturating_add(expected) <= self.limits.run {
+            if state
+                .spent
+                .saturating_add(state.reserved)
+                .saturating_add(expected)
+                <= self.limits.run
+            {
                 state.reserved += expected;
-                return Ok(Share { allowance: self, left: expected, what: what.to_owned() });
+                return Ok(Share {
+                    allowance: self,
+                    left: expected,
+                    what: what.to_owned(),
+                });
             }
             if state.reserved == 0 || state.spent.saturating_add(expected) > self.limits.run {
                 return Err(self.refusal(state.spent, expected, what));
             }
-            state = self.freed.wait(state).unwrap_or_else(PoisonError::into_inner);
+            state = self
+                .freed
+                .wait(state)
+                .unwrap_or_else(PoisonError::into_inner);
         }
     }
 
     fn refusal(&self, spent: u64, expected: u64, what: &str) -> Error {
-        let needed = spent.saturating_add(expected).max(self.limits.run).saturating_add(ROUND);
+        let needed = spent
+            .saturating_add(expected)
+            .max(self.limits.run)
+            .saturating_add(ROUND);
         let advised = size(needed.div_ceil(ROUND).saturating_mul(ROUND)).replace(' ', "");
-        let more = if expected > 0 { format!("{} more", size(expected)) } else { "more".to_owned() };
+        let more = if expected > 0 {
+            format!("{} more", size(expected))
+        } else {
+            "more".to_owned()
+        };
         let message = format!(
-            "to answer this, too much would have to be fetched only to learn something: {what} would take {more}, after {} of the {} that a run may",
+            "to answer this, too much would have to be fetched only to learn something: {what} \
+                would take {more}, after {} of the {} that a run may",
             size(spent),
             size(self.limits.run)
         );
         Error::new(ErrorKind::Budget, message).help(format!(
-            "nothing was written, and what was learnt is kept: ask for fewer releases (bounds, --interpreter, --wheels only), or permit more: --fetch-limit {advised}"
+            "nothing was written, and what was learnt is kept: ask for fewer releases (bounds, \
+                --interpreter, --wheels only), or permit more: --fetch-limit {advised}"
         ))
     }
 
@@ -167,8 +204,13 @@ impl Share<'_> {
         if tell {
             self.allowance.tell(&self.what, spent);
         }
-        // What was not foreseen (a page, a directory) may go a little over; what was is kept within.
-        if spent > run.saturating_add(TELL_FROM) { Err(self.allowance.refusal(spent, 0, &self.what)) } else { Ok(()) }
+        // What was not foreseen (a page, a directory) may go a little over; what was is kept
+        // within.
+        if spent > run.saturating_add(TELL_FROM) {
+            Err(self.allowance.refusal(spent, 0, &self.what))
+        } else {
+            Ok(())
+        }
     }
 }
 
@@ -187,7 +229,11 @@ pub(crate) fn size(bytes: u64) -> String {
         0..1_000 => format!("{bytes} bytes"),
         1_000..1_000_000 => format!("{} kB", bytes / 1_000),
         1_000_000..1_000_000_000 => format!("{} MB", bytes / 1_000_000),
-        _ => format!("{}.{} GB", bytes / 1_000_000_000, bytes % 1_000_000_000 / 100_000_000),
+        _ => format!(
+            "{}.{} GB",
+            bytes / 1_000_000_000,
+            bytes % 1_000_000_000 / 100_000_000
+        ),
     }
 }
 
@@ -208,7 +254,10 @@ mod tests {
         assert_eq!(allowance.spent(), 50);
         let refused = allowance.reserve(60, "what x 2 needs").err().unwrap();
         assert_eq!(refused.kind, ErrorKind::Budget);
-        assert!(refused.message.contains("what x 2 needs") && refused.help.unwrap().contains("--fetch-limit 20MB"));
+        assert!(
+            refused.message.contains("what x 2 needs")
+                && refused.help.unwrap().contains("--fetch-limit 20MB")
+        );
     }
 
     #[test]
@@ -227,7 +276,10 @@ mod tests {
     fn small_requests_without_end_are_too_much_too() {
         let allowance = of(1 << 30);
         assert!((0..MOST_REQUESTS).all(|_| allowance.reserve(0, "x").is_ok()));
-        assert_eq!(allowance.reserve(0, "x").err().unwrap().kind, ErrorKind::Budget);
+        assert_eq!(
+            allowance.reserve(0, "x").err().unwrap().kind,
+            ErrorKind::Budget
+        );
     }
 
     #[test]
@@ -235,10 +287,15 @@ mod tests {
         let allowance = of(1 << 30);
         let told = std::sync::Arc::new(Mutex::new(Vec::new()));
         let heard = std::sync::Arc::clone(&told);
-        allowance.set_voice(Box::new(move |line| heard.lock().unwrap().push(line.to_owned())));
+        allowance.set_voice(Box::new(move |line| {
+            heard.lock().unwrap().push(line.to_owned())
+        }));
         let mut share = allowance.reserve(0, "what firnio 1 needs").unwrap();
         (0..4).for_each(|_| share.took(9_000_000).unwrap());
         let told = told.lock().unwrap();
-        assert!(told.len() == 1 && told[0].contains("27 MB") && told[0].contains("what firnio 1 needs"), "{told:?}");
+        assert!(
+            told.len() == 1 && told[0].contains("27 MB") && told[0].contains("what firnio 1 needs"),
+            "{told:?}"
+        );
     }
 }

@@ -42,37 +42,60 @@ impl Checks {
     /// For what is stated.
     pub(crate) fn of(stated: &Hashes) -> Self {
         let others = stated.iter().filter(|(a, _)| *a != Algorithm::Sha256);
-        let begun = others.filter_map(|(a, value)| Some((a, value.to_owned(), begin(a, value.len() / 2)?)));
-        Checks { sha256: Sha256::new(), others: begun.collect() }
+        let begun =
+            others.filter_map(|(a, value)| Some((a, value.to_owned(), begin(a, value.len() / 2)?)));
+        Checks {
+            sha256: Sha256::new(),
+            others: begun.collect(),
+        }
     }
 
     pub(crate) fn update(&mut self, bytes: &[u8]) {
         self.sha256.update(bytes);
-        self.others.iter_mut().for_each(|(_, _, hash)| hash.take(bytes));
+        self.others
+            .iter_mut()
+            .for_each(|(_, _, hash)| hash.take(bytes));
     }
 
     pub(crate) fn finish(self) -> Found {
-        let others = self.others.into_iter().map(|(a, stated, hash)| (a, stated, hash.end())).collect();
-        Found { sha256: hex(&self.sha256.finalize()), others }
+        let others = self
+            .others
+            .into_iter()
+            .map(|(a, stated, hash)| (a, stated, hash.end()))
+            .collect();
+        Found {
+            sha256: hex(&self.sha256.finalize()),
+            others,
+        }
     }
 }
 
 impl Found {
-    /// The first stated hash that the bytes do not have: its algorithm, what is stated, what was found. A weak one counts
-    /// only beside a strong one: alone it says nothing.
-    pub(crate) fn differs<'a>(&'a self, stated: &'a Hashes) -> Option<(Algorithm, &'a str, &'a str)> {
-        if let Some(sha256) = stated.sha256().filter(|s| !s.eq_ignore_ascii_case(&self.sha256)) {
+    /// The first stated hash that the bytes do not have: its algorithm, what is stated, what was
+    /// found. A weak one counts only beside a strong one: alone it says nothing.
+    pub(crate) fn differs<'a>(
+        &'a self,
+        stated: &'a Hashes,
+    ) -> Option<(Algorithm, &'a str, &'a str)> {
+        if let Some(sha256) = stated
+            .sha256()
+            .filter(|s| !s.eq_ignore_ascii_case(&self.sha256))
+        {
             return Some((Algorithm::Sha256, sha256, &self.sha256));
         }
         let counts = stated.has_strong();
-        let mut others = self.others.iter().filter(|(a, _, _)| a.is_strong() || counts);
+        let mut others = self
+            .others
+            .iter()
+            .filter(|(a, _, _)| a.is_strong() || counts);
         others
             .find(|(_, stated, found)| stated != found)
             .map(|(a, stated, found)| (*a, stated.as_str(), found.as_str()))
     }
 }
 
-/// Begins a hash of so many bytes; none for a length that the algorithm does not have, which then agrees with nothing.
+/// Begins a hash of so many bytes; none for a length that the algorithm does not have, which then
+/// agrees with nothing.
 fn begin(algorithm: Algorithm, length: usize) -> Option<Box<dyn Other>> {
     Some(match (algorithm, length) {
         (Algorithm::Sha256, _) => return None,
@@ -103,7 +126,9 @@ pub(crate) fn differs(bytes: &[u8], stated: &Hashes) -> Option<(Algorithm, Strin
     let mut checks = Checks::of(stated);
     checks.update(bytes);
     let found = checks.finish();
-    found.differs(stated).map(|(a, stated, found)| (a, stated.to_owned(), found.to_owned()))
+    found
+        .differs(stated)
+        .map(|(a, stated, found)| (a, stated.to_owned(), found.to_owned()))
 }
 
 #[cfg(test)]
@@ -116,7 +141,10 @@ mod tests {
     #[case("md5", "900150983cd24fb0d6963f7d28e17f72")]
     #[case("sha1", "a9993e364706816aba3e25717850c26c9cd0d89d")]
     #[case("sha224", "23097d223405d8228642a477bda255b32aadbce4bda0b3f7e36c9da7")]
-    #[case("sha256", "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad")]
+    #[case(
+        "sha256",
+        "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad"
+    )]
     #[case(
         "sha384",
         "cb00753f45a35e8bb5a03d699ac65007272c32ab0eded1631a8b605a43ff5bed8086072ba1e7cc2358baeca134c825a7"
@@ -125,7 +153,10 @@ mod tests {
         "sha512",
         "ddaf35a193617abacc417349ae20413112e6fa4e89a97ea20a9eeee64b55d39a2192992a274fc1a836ba3c23a3feebbd454d4423643ce80e2a9ac94fa54ca49f"
     )]
-    #[case("sha3_256", "3a985da74fe225b2045c172d6bd390bd855f086e3e9d525b46bfe24511431532")]
+    #[case(
+        "sha3_256",
+        "3a985da74fe225b2045c172d6bd390bd855f086e3e9d525b46bfe24511431532"
+    )]
     #[case(
         "sha3_512",
         "b751850b1a57168a5693cd924b6b096e08f621827444f70d884f5d0240d2712e10e116e9192af3c91a7ec57647e3934057340b4cf408d5a56592f8274eec53f0"
@@ -134,15 +165,28 @@ mod tests {
         "blake2b",
         "ba80a53f981c4d0d6a2797b69f12f6e94c212f14685ac4b74b12bb6fdbffa2d17d87c5392aab792dc252d5de4533cc9518d38aa8dbf1925ab92386edd4009923"
     )]
-    #[case("blake2b_256", "bddd813c634239723171ef3fee98579b94964e3bb1cb3e427262c8c068d52319")]
-    #[case("blake2s", "508c5e8c327c14e2e1a72ba34eeb452f37458b209ed63a294d999b4c86675982")]
+    #[case(
+        "blake2b_256",
+        "bddd813c634239723171ef3fee98579b94964e3bb1cb3e427262c8c068d52319"
+    )]
+    #[case(
+        "blake2s",
+        "508c5e8c327c14e2e1a72ba34eeb452f37458b209ed63a294d999b4c86675982"
+    )]
     fn every_stated_hash_is_checked(#[case] name: &str, #[case] value: &str) {
-        let beside = [("sha3_224", "e642824c3f8cf24ad09234ee7d3c766fc9a3a5168d0c94ad73b46fdf")];
+        let beside = [(
+            "sha3_224",
+            "e642824c3f8cf24ad09234ee7d3c766fc9a3a5168d0c94ad73b46fdf",
+        )];
         let stated: Hashes = beside.into_iter().chain([(name, value)]).collect();
         assert_eq!(differs(b"abc", &stated), None);
         assert_eq!(
             differs(b"abd", &stated).map(|d| d.0),
-            Some(if name == "sha256" { Algorithm::Sha256 } else { Algorithm::Sha3_224 })
+            Some(if name == "sha256" {
+                Algorithm::Sha256
+            } else {
+                Algorithm::Sha3_224
+            })
         );
         let wrong: Hashes = beside.into_iter().chain([(name, "00")]).collect();
         assert_eq!(differs(b"abc", &wrong).map(|d| d.0), Algorithm::named(name));

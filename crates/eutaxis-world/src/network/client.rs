@@ -1,4 +1,5 @@
-//! Requests over HTTP: redirects, retries, time limits, secrets. The runtime lives in here; callers block.
+//! Requests over HTTP: redirects, retries, time limits, secrets. The runtime lives in here; callers
+//! block.
 
 use std::io::Read;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -43,7 +44,8 @@ pub(crate) struct Request<'a> {
     pub(crate) most: u64,
     /// It may come compressed.
     pub(crate) compressed: bool,
-    /// Where it was asked for at first, when that is another address: what may be sent is decided by it.
+    /// Where it was asked for at first, when that is another address: what may be sent is decided
+    /// by it.
     pub(crate) asked: Option<&'a Url>,
     /// What may be done on the way.
     pub(crate) trust: Trust,
@@ -100,7 +102,10 @@ impl Head {
     /// What to ask later whether it changed.
     pub(crate) fn validators(&self) -> Validators {
         let text = |name| self.header(name).map(str::to_owned);
-        Validators { etag: text(header::ETAG), last_modified: text(header::LAST_MODIFIED) }
+        Validators {
+            etag: text(header::ETAG),
+            last_modified: text(header::LAST_MODIFIED),
+        }
     }
 
     /// The length that is stated.
@@ -118,7 +123,11 @@ impl Head {
 
     /// How large the whole is, where a range was refused: `bytes */1234`.
     pub(crate) fn content_range_of(&self) -> Option<u64> {
-        self.header(header::CONTENT_RANGE)?.strip_prefix("bytes */")?.trim().parse().ok()
+        self.header(header::CONTENT_RANGE)?
+            .strip_prefix("bytes */")?
+            .trim()
+            .parse()
+            .ok()
     }
 }
 
@@ -169,7 +178,9 @@ pub(crate) struct Client {
 
 impl std::fmt::Debug for Client {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("Client").field("settings", &self.settings).finish_non_exhaustive()
+        f.debug_struct("Client")
+            .field("settings", &self.settings)
+            .finish_non_exhaustive()
     }
 }
 
@@ -192,7 +203,10 @@ impl Client {
         memory: Arc<Memory>,
     ) -> Result<Self> {
         let trouble = |what: &str, e: &dyn std::fmt::Display| {
-            Error::new(ErrorKind::Network, format!("the network cannot be used: {what} ({e})"))
+            Error::new(
+                ErrorKind::Network,
+                format!("the network cannot be used: {what} ({e})"),
+            )
         };
         let runtime = tokio::runtime::Builder::new_multi_thread()
             .worker_threads(1)
@@ -214,24 +228,39 @@ impl Client {
         };
         let http = {
             let _inside = runtime.enter();
-            // A system without any certificate can still use plain HTTP; what needs one says so then.
+            // A system without any certificate can still use plain HTTP; what needs one says so
+            // then.
             builder()
                 .build()
                 .or_else(|_| builder().tls_certs_only(std::iter::empty()).build())
                 .map_err(|e| trouble("no secure connections", &e))?
         };
         let traffic = Mutex::default();
-        Ok(Client { runtime, http, secrets, settings, traffic, allowance, memory })
+        Ok(Client {
+            runtime,
+            http,
+            secrets,
+            settings,
+            traffic,
+            allowance,
+            memory,
+        })
     }
 
     /// How much went over the network so far.
     pub(crate) fn traffic(&self) -> Traffic {
-        self.traffic.lock().unwrap_or_else(PoisonError::into_inner).clone()
+        self.traffic
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .clone()
     }
 
     /// Bytes that came so far.
     pub(crate) fn fetched(&self) -> u64 {
-        self.traffic.lock().unwrap_or_else(PoisonError::into_inner).bytes
+        self.traffic
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .bytes
     }
 
     /// What should be known of the way that things came.
@@ -250,8 +279,9 @@ impl Client {
         self.secrets.of(url, url).is_some()
     }
 
-    /// Fetches into memory. Statuses 200, 206, 304, 403, 404, 410 and 416 are answers; all others are errors. Only one body
-    /// at a time may be a large one: many hostile pages together must not fill the memory.
+    /// Fetches into memory. Statuses 200, 206, 304, 403, 404, 410 and 416 are answers; all others
+    /// are errors. Only one body at a time may be a large one: many hostile pages together must not
+    /// fill the memory.
     ///
     /// # Errors
     /// When the network fails for good, in words.
@@ -265,7 +295,10 @@ impl Client {
         impl Sink for Body<'_, '_> {
             fn begin(&mut self, head: &Head) -> Result<bool> {
                 self.bytes.clear();
-                let stated = head.length().and_then(|n| usize::try_from(n).ok()).unwrap_or(0);
+                let stated = head
+                    .length()
+                    .and_then(|n| usize::try_from(n).ok())
+                    .unwrap_or(0);
                 if self.alone.is_none() {
                     self.alone = self.memory.turn(Some(stated), self.what)?;
                 }
@@ -275,15 +308,24 @@ impl Client {
             }
             fn more(&mut self, bytes: &[u8]) -> Result<bool> {
                 if self.alone.is_none() {
-                    self.alone = self.memory.turn(Some(self.bytes.len() + bytes.len()), self.what)?;
+                    self.alone = self
+                        .memory
+                        .turn(Some(self.bytes.len() + bytes.len()), self.what)?;
                 }
                 self.bytes.extend_from_slice(bytes);
                 Ok(true)
             }
         }
-        let mut body = Body { bytes: Vec::new(), what: request.what, memory: &self.memory, alone: None };
+        let mut body = Body {
+            bytes: Vec::new(),
+            what: request.what,
+            memory: &self.memory,
+            alone: None,
+        };
         let head = self.fetch(request, &mut body)?;
-        let Body { bytes, mut alone, .. } = body;
+        let Body {
+            bytes, mut alone, ..
+        } = body;
         let body = match head.header(header::CONTENT_ENCODING) {
             Some("gzip" | "x-gzip") => {
                 if alone.is_none() {
@@ -293,10 +335,15 @@ impl Client {
             }
             _ => bytes,
         };
-        Ok(Answer { head, body, _alone: alone })
+        Ok(Answer {
+            head,
+            body,
+            _alone: alone,
+        })
     }
 
-    /// Fetches a part. When the server gives the whole instead, nothing of it is read: the status says so.
+    /// Fetches a part. When the server gives the whole instead, nothing of it is read: the status
+    /// says so.
     ///
     /// # Errors
     /// When the network fails for good, in words.
@@ -317,7 +364,8 @@ impl Client {
         Ok((head, part.0))
     }
 
-    /// Fetches the beginning of something, whether or not the server gives parts; what is not there has none.
+    /// Fetches the beginning of something, whether or not the server gives parts; what is not there
+    /// has none.
     ///
     /// # Errors
     /// When the network fails for good, in words.
@@ -357,7 +405,10 @@ impl Client {
             if sink.there() > 0 {
                 asked.range = Some(format!("bytes={}-", sink.there()));
             }
-            let failure = match self.runtime.block_on(self.attempt(&asked, sink, share.as_mut())) {
+            let failure = match self
+                .runtime
+                .block_on(self.attempt(&asked, sink, share.as_mut()))
+            {
                 Attempt::Done(head) => return Ok(head),
                 Attempt::Sink(error) => return Err(error),
                 Attempt::Failed(failure) => failure,
@@ -370,7 +421,10 @@ impl Client {
                 }
                 return Err(error);
             }
-            self.note(|t| t.overcome.push(format!("{} (attempt {attempt})", failure.error.message)));
+            self.note(|t| {
+                t.overcome
+                    .push(format!("{} (attempt {attempt})", failure.error.message))
+            });
             std::thread::sleep(failure.wait.map_or(pause, Duration::from_secs));
             pause *= 2;
             attempt += 1;
@@ -378,7 +432,12 @@ impl Client {
     }
 
     /// One attempt, with its redirects.
-    async fn attempt(&self, request: &Request<'_>, sink: &mut dyn Sink, share: Option<&mut Share<'_>>) -> Attempt {
+    async fn attempt(
+        &self,
+        request: &Request<'_>,
+        sink: &mut dyn Sink,
+        share: Option<&mut Share<'_>>,
+    ) -> Attempt {
         let mut url = request.url.clone();
         let asked = request.asked.unwrap_or(request.url);
         // The server sent on to http, and the same address is asked over https instead.
@@ -395,7 +454,11 @@ impl Client {
             if let Some(accept) = request.accept {
                 builder = builder.header(header::ACCEPT, accept);
             }
-            let encoding = if request.compressed { "gzip" } else { "identity" };
+            let encoding = if request.compressed {
+                "gzip"
+            } else {
+                "identity"
+            };
             builder = builder.header(header::ACCEPT_ENCODING, encoding);
             if let Some(range) = &request.range {
                 builder = builder.header(header::RANGE, range);
@@ -410,27 +473,43 @@ impl Client {
             let response = match builder.send().await {
                 Ok(response) => response,
                 Err(error) if instead => {
-                    let why = words::of_transport(&error, &url, request.what).error.message;
+                    let why = words::of_transport(&error, &url, request.what)
+                        .error
+                        .message;
                     return Attempt::Failed(words::of_downgrade(&url, request.what, &why));
                 }
-                Err(error) => return Attempt::Failed(words::of_transport(&error, &url, request.what)),
+                Err(error) => {
+                    return Attempt::Failed(words::of_transport(&error, &url, request.what));
+                }
             };
-            let head =
-                Head { status: response.status().as_u16(), url: url.clone(), headers: response.headers().clone() };
-            if let (301 | 302 | 303 | 307 | 308, Some(to)) = (head.status, head.header(header::LOCATION)) {
+            let head = Head {
+                status: response.status().as_u16(),
+                url: url.clone(),
+                headers: response.headers().clone(),
+            };
+            if let (301 | 302 | 303 | 307 | 308, Some(to)) =
+                (head.status, head.header(header::LOCATION))
+            {
                 match url.join(to) {
                     Ok(mut next) if matches!(next.scheme(), "http" | "https") => {
-                        // The rest of a page's address is the server's business; a name and password are ours.
+                        // The rest of a page's address is the server's business; a name and
+                        // password are ours.
                         super::secrets::strip(&mut next);
                         match self.step(&url, next, request) {
-                            Ok((next, https_instead)) => (url, instead) = (next, instead | https_instead),
+                            Ok((next, https_instead)) => {
+                                (url, instead) = (next, instead | https_instead)
+                            }
                             Err(failure) => return Attempt::Failed(*failure),
                         }
                         continue;
                     }
                     _ => {
                         return Attempt::Failed(words::of_body(
-                            format!("{} redirects to `{}`", words::host(&url), eutaxis_core::fault::escaped(to)),
+                            format!(
+                                "{} redirects to `{}`",
+                                words::host(&url),
+                                eutaxis_core::fault::escaped(to)
+                            ),
                             request.what,
                             false,
                         ));
@@ -442,11 +521,19 @@ impl Client {
             {
                 let wait = retry_after(&head);
                 let netrc = self.secrets.withheld(&url, asked);
-                return Attempt::Failed(words::of_status(head.status, &url, request.what, found.as_ref(), wait, netrc));
+                return Attempt::Failed(words::of_status(
+                    head.status,
+                    &url,
+                    request.what,
+                    found.as_ref(),
+                    wait,
+                    netrc,
+                ));
             }
             if instead {
                 self.caution(format!(
-                    "{} sends requests for {} on to http://, which was asked over https:// instead: tell those who run it.",
+                    "{} sends requests for {} on to http://, which was asked over https:// \
+                        instead: tell those who run it.",
                     words::host(&url),
                     request.what
                 ));
@@ -454,15 +541,23 @@ impl Client {
             return self.body(response, head, request, sink, share).await;
         }
         Attempt::Failed(words::of_body(
-            format!("{} redirects more than {MOST_HOPS} times", words::host(request.url)),
+            format!(
+                "{} redirects more than {MOST_HOPS} times",
+                words::host(request.url)
+            ),
             request.what,
             false,
         ))
     }
 
-    /// Where a redirect leads, and whether it is https in the place of http. From https no step leads to http, unless the
-    /// bytes are known by a hash or the user insists.
-    fn step(&self, from: &Url, next: Url, request: &Request<'_>) -> std::result::Result<(Url, bool), Box<Failure>> {
+    /// Where a redirect leads, and whether it is https in the place of http. From https no step
+    /// leads to http, unless the bytes are known by a hash or the user insists.
+    fn step(
+        &self,
+        from: &Url,
+        next: Url,
+        request: &Request<'_>,
+    ) -> std::result::Result<(Url, bool), Box<Failure>> {
         if from.scheme() != "https" || next.scheme() == "https" || request.trust == Trust::Insists {
             return Ok((next, false));
         }
@@ -471,7 +566,8 @@ impl Client {
         }
         if request.trust == Trust::Hashed {
             self.caution(format!(
-                "{} came over http:// from {}: its hash was stated over https://, so that a changed one would have been noticed.",
+                "{} came over http:// from {}: its hash was stated over https://, so that a \
+                    changed one would have been noticed.",
                 request.what,
                 words::host(&next)
             ));
@@ -509,7 +605,9 @@ impl Client {
             let chunk = match response.chunk().await {
                 Ok(Some(chunk)) => chunk,
                 Ok(None) => return Attempt::Done(head),
-                Err(error) => return Attempt::Failed(words::of_transport(&error, &head.url, request.what)),
+                Err(error) => {
+                    return Attempt::Failed(words::of_transport(&error, &head.url, request.what));
+                }
             };
             total += chunk.len() as u64;
             window += chunk.len() as u64;
@@ -518,8 +616,11 @@ impl Client {
                 return Attempt::Sink(error);
             }
             if total > request.most {
-                let why =
-                    format!("{} sends more than the {} bytes that it can have", words::host(&head.url), request.most);
+                let why = format!(
+                    "{} sends more than the {} bytes that it can have",
+                    words::host(&head.url),
+                    request.most
+                );
                 return Attempt::Failed(words::of_body(why, request.what, false));
             }
             match sink.more(&chunk) {
@@ -529,8 +630,11 @@ impl Client {
             }
             if since.elapsed() > span {
                 if window < SLOWEST {
-                    let why =
-                        format!("{} sends too slowly: {window} bytes in {} s", words::host(&head.url), span.as_secs());
+                    let why = format!(
+                        "{} sends too slowly: {window} bytes in {} s",
+                        words::host(&head.url),
+                        span.as_secs()
+                    );
                     return Attempt::Failed(words::of_body(why, request.what, true));
                 }
                 (window, since) = (0, Instant::now());
@@ -545,8 +649,8 @@ impl Client {
     }
 }
 
-/// The same address over https, where both are of one host: at the port that https was spoken at, unless the other names its
-/// own.
+/// The same address over https, where both are of one host: at the port that https was spoken at,
+/// unless the other names its own.
 pub(crate) fn over_https(http: &Url, beside: &Url) -> Option<Url> {
     if http.scheme() != "http" || http.host() != beside.host() {
         return None;
@@ -571,16 +675,30 @@ fn retry_after(head: &Head) -> Option<u64> {
     if let Ok(seconds) = text.parse() {
         return Some(seconds);
     }
-    let then = jiff::fmt::rfc2822::parse(text).ok()?.timestamp().as_second();
+    let then = jiff::fmt::rfc2822::parse(text)
+        .ok()?
+        .timestamp()
+        .as_second();
     u64::try_from(then - jiff::Timestamp::now().as_second()).ok()
 }
 
 fn inflate(bytes: &[u8], request: &Request<'_>) -> Result<Vec<u8>> {
     let mut plain = Vec::new();
-    let read = GzDecoder::new(bytes).take(request.most.saturating_add(1)).read_to_end(&mut plain);
+    let read = GzDecoder::new(bytes)
+        .take(request.most.saturating_add(1))
+        .read_to_end(&mut plain);
     if read.is_err() || plain.len() as u64 > request.most {
-        let why = if read.is_err() { "its compressed form is damaged" } else { "it is larger than it can be" };
-        return Err(words::of_body(format!("{}: {why}", words::host(request.url)), request.what, false).error);
+        let why = if read.is_err() {
+            "its compressed form is damaged"
+        } else {
+            "it is larger than it can be"
+        };
+        return Err(words::of_body(
+            format!("{}: {why}", words::host(request.url)),
+            request.what,
+            false,
+        )
+        .error);
     }
     Ok(plain)
 }

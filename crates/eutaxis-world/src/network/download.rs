@@ -1,4 +1,5 @@
-//! Whole files: fetched into a part file that a later run goes on with, and checked as a whole at the end.
+//! Whole files: fetched into a part file that a later run goes on with, and checked as a whole at
+//! the end.
 
 use std::fs::{File, OpenOptions};
 use std::io::{Seek, SeekFrom, Write};
@@ -57,15 +58,23 @@ pub struct Came {
 /// Told how many bytes are there: more than before, or fewer when a file is begun anew.
 pub type Bytes<'a> = &'a (dyn Fn(i64) + Sync);
 
-/// Fetches a file to `part`, going on with what is there. The file is checked whole; one that is wrong is not kept.
+/// Fetches a file to `part`, going on with what is there. The file is checked whole; one that is
+/// wrong is not kept.
 ///
 /// # Errors
-/// When the network or the disk fails, or the bytes are not those of the hash. After a failure of the network the part
-/// stays, for the next run.
-pub(crate) fn download(client: &Client, wanted: &Wanted, part: &Path, bytes: Bytes<'_>) -> Result<Came> {
+/// When the network or the disk fails, or the bytes are not those of the hash. After a failure of
+/// the network the part stays, for the next run.
+pub(crate) fn download(
+    client: &Client,
+    wanted: &Wanted,
+    part: &Path,
+    bytes: Bytes<'_>,
+) -> Result<Came> {
     let resumed = std::fs::metadata(part).is_ok_and(|m| m.len() > 0);
     let (came, hashes) = once(client, wanted, part, bytes)?;
-    let Err(found) = check(wanted, &hashes) else { return Ok(came) };
+    let Err(found) = check(wanted, &hashes) else {
+        return Ok(came);
+    };
     // What another run left may have been of another file: once more from the beginning.
     let _ = std::fs::remove_file(part);
     bytes(-i64::try_from(came.size).unwrap_or(0));
@@ -81,14 +90,38 @@ pub(crate) fn download(client: &Client, wanted: &Wanted, part: &Path, bytes: Byt
 }
 
 fn check(wanted: &Wanted, found: &Found) -> std::result::Result<(), Error> {
-    let Some((algorithm, stated, found)) = found.differs(&wanted.hashes) else { return Ok(()) };
-    Err(wrong(&wanted.filename, &words::host(&wanted.url), algorithm, stated, found))
+    let Some((algorithm, stated, found)) = found.differs(&wanted.hashes) else {
+        return Ok(());
+    };
+    Err(wrong(
+        &wanted.filename,
+        &words::host(&wanted.url),
+        algorithm,
+        stated,
+        found,
+    ))
 }
 
 /// The error of a file that does not have a hash that it must have.
-pub(crate) fn wrong(filename: &str, from: &str, algorithm: Algorithm, stated: &str, found: &str) -> Error {
-    let name = if algorithm == Algorithm::Sha256 { "SHA-256" } else { algorithm.as_str() };
-    Error::contents(format!("{filename} from {from} has the {name} {found}; expected was {stated}")).help("the file was changed on the server or on the way (a proxy?); nothing of it was kept. Try again, and if it stays so, settle again or ask those who run the depot")
+pub(crate) fn wrong(
+    filename: &str,
+    from: &str,
+    algorithm: Algorithm,
+    stated: &str,
+    found: &str,
+) -> Error {
+    let name = if algorithm == Algorithm::Sha256 {
+        "SHA-256"
+    } else {
+        algorithm.as_str()
+    };
+    Error::contents(format!(
+        "{filename} from {from} has the {name} {found}; expected was {stated}"
+    ))
+    .help(
+        "the file was changed on the server or on the way (a proxy?); nothing of it was kept. Try \
+            again, and if it stays so, settle again or ask those who run the depot",
+    )
 }
 
 fn once(client: &Client, wanted: &Wanted, part: &Path, bytes: Bytes<'_>) -> Result<(Came, Found)> {
@@ -99,11 +132,17 @@ fn once(client: &Client, wanted: &Wanted, part: &Path, bytes: Bytes<'_>) -> Resu
     }
     let missing = most.saturating_sub(sink.size);
     if wanted.size.is_some() {
-        ensure_room(part.parent().unwrap_or(Path::new(".")), missing, &wanted.filename)?;
+        ensure_room(
+            part.parent().unwrap_or(Path::new(".")),
+            missing,
+            &wanted.filename,
+        )?;
     }
     let mut request = Request::new(&wanted.url, &wanted.filename, most);
     request.trust = wanted.trust();
-    request.learning = wanted.learning.then_some(if wanted.size.is_some() { missing } else { 0 });
+    request.learning = wanted
+        .learning
+        .then_some(if wanted.size.is_some() { missing } else { 0 });
     let head = client.fetch(&request, &mut sink)?;
     match head.status {
         200 | 206 => {}
@@ -125,7 +164,11 @@ fn once(client: &Client, wanted: &Wanted, part: &Path, bytes: Bytes<'_>) -> Resu
     match wanted.size {
         Some(size) if came.size != size && !wanted.hashes.has_strong() => {
             let _ = std::fs::remove_file(part);
-            let why = format!("{} sends {} bytes of it; {size} were announced", words::host(&wanted.url), came.size);
+            let why = format!(
+                "{} sends {} bytes of it; {size} were announced",
+                words::host(&wanted.url),
+                came.size
+            );
             Err(words::of_body(why, &wanted.filename, false).error)
         }
         _ => Ok((came, found)),
@@ -159,11 +202,20 @@ impl<'a> PartFile<'a> {
         let mut buffer = vec![0; 1 << 17];
         loop {
             let n = std::io::Read::read(&mut file, &mut buffer).doing("cannot read", path)?;
-            let Some(more) = buffer.get(..n).filter(|p| !p.is_empty()) else { break };
+            let Some(more) = buffer.get(..n).filter(|p| !p.is_empty()) else {
+                break;
+            };
             checks.update(more);
             size += n as u64;
         }
-        let mut part = PartFile { path: path.to_owned(), file, stated, checks, size: 0, bytes };
+        let mut part = PartFile {
+            path: path.to_owned(),
+            file,
+            stated,
+            checks,
+            size: 0,
+            bytes,
+        };
         if size > most {
             part.begin_anew()?;
         } else {
@@ -175,7 +227,10 @@ impl<'a> PartFile<'a> {
 
     fn begin_anew(&mut self) -> Result<()> {
         (self.bytes)(-i64::try_from(self.size).unwrap_or(0));
-        self.file.set_len(0).and_then(|()| self.file.seek(SeekFrom::Start(0))).doing("cannot write to", &self.path)?;
+        self.file
+            .set_len(0)
+            .and_then(|()| self.file.seek(SeekFrom::Start(0)))
+            .doing("cannot write to", &self.path)?;
         self.checks = Checks::of(self.stated);
         self.size = 0;
         Ok(())
@@ -185,14 +240,25 @@ impl<'a> PartFile<'a> {
         // What is renamed into place must not be empty after a power cut.
         self.file.sync_data().doing("cannot write", &self.path)?;
         let found = self.checks.finish();
-        Ok((Came { sha256: found.sha256.clone(), size: self.size }, found))
+        Ok((
+            Came {
+                sha256: found.sha256.clone(),
+                size: self.size,
+            },
+            found,
+        ))
     }
 }
 
 impl Sink for PartFile<'_> {
     fn begin(&mut self, head: &Head) -> Result<bool> {
         match head.status {
-            206 if head.content_range().is_some_and(|(start, _)| start == self.size) => Ok(true),
+            206 if head
+                .content_range()
+                .is_some_and(|(start, _)| start == self.size) =>
+            {
+                Ok(true)
+            }
             200 => {
                 self.begin_anew()?;
                 Ok(true)
@@ -208,7 +274,9 @@ impl Sink for PartFile<'_> {
     }
 
     fn more(&mut self, bytes: &[u8]) -> Result<bool> {
-        self.file.write_all(bytes).doing("cannot write", &self.path)?;
+        self.file
+            .write_all(bytes)
+            .doing("cannot write", &self.path)?;
         self.checks.update(bytes);
         self.size += bytes.len() as u64;
         (self.bytes)(i64::try_from(bytes.len()).unwrap_or(0));
@@ -229,7 +297,11 @@ pub(crate) fn copy(from: &Path, hashes: &Hashes, part: &Path, bytes: Bytes<'_>) 
         std::fs::create_dir_all(folder).doing("cannot make the folder", folder)?;
     }
     let size = std::fs::metadata(from).doing("cannot read", from)?.len();
-    ensure_room(part.parent().unwrap_or(Path::new(".")), size, &from.display().to_string())?;
+    ensure_room(
+        part.parent().unwrap_or(Path::new(".")),
+        size,
+        &from.display().to_string(),
+    )?;
     std::fs::copy(from, part).doing("cannot copy", from)?;
     let came = check_file(part, from, hashes).inspect_err(|_| {
         let _ = std::fs::remove_file(part);
@@ -248,16 +320,29 @@ pub(crate) fn check_file(path: &Path, shown: &Path, hashes: &Hashes) -> Result<C
     let (mut size, mut buffer) = (0, vec![0; 1 << 17]);
     loop {
         let n = std::io::Read::read(&mut file, &mut buffer).doing("cannot read", path)?;
-        let Some(more) = buffer.get(..n).filter(|p| !p.is_empty()) else { break };
+        let Some(more) = buffer.get(..n).filter(|p| !p.is_empty()) else {
+            break;
+        };
         checks.update(more);
         size += n as u64;
     }
     let found = checks.finish();
     if let Some((algorithm, stated, found)) = found.differs(hashes) {
-        let name = if algorithm == Algorithm::Sha256 { "SHA-256" } else { algorithm.as_str() };
-        let message = format!("{} has the {name} {found}; expected was {stated}", shown.display());
-        return Err(Error::contents(message)
-            .help("the file was changed since it was pinned: get the pinned one back, or settle again"));
+        let name = if algorithm == Algorithm::Sha256 {
+            "SHA-256"
+        } else {
+            algorithm.as_str()
+        };
+        let message = format!(
+            "{} has the {name} {found}; expected was {stated}",
+            shown.display()
+        );
+        return Err(Error::contents(message).help(
+            "the file was changed since it was pinned: get the pinned one back, or settle again",
+        ));
     }
-    Ok(Came { sha256: found.sha256, size })
+    Ok(Came {
+        sha256: found.sha256,
+        size,
+    })
 }

@@ -1,4 +1,5 @@
-//! What may be in memory at a time: hostile pages, however many and however large, must not fill it.
+//! What may be in memory at a time: hostile pages, however many and however large, must not fill
+//! it.
 
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Mutex, MutexGuard, PoisonError};
@@ -26,8 +27,8 @@ pub(crate) struct Alone<'a> {
 }
 
 impl Memory {
-    /// A turn for a document of so many bytes, or of unknown size: none is needed for a small one. Waits for the turns of
-    /// others.
+    /// A turn for a document of so many bytes, or of unknown size: none is needed for a small one.
+    /// Waits for the turns of others.
     ///
     /// # Errors
     /// For a large one, when pages were too many by the time that its turn came.
@@ -43,15 +44,23 @@ impl Memory {
     /// Takes in a page that lists so many files.
     ///
     /// # Errors
-    /// When all pages of the run together list more than a question can mean, so that they would fill the memory.
+    /// When all pages of the run together list more than a question can mean, so that they would
+    /// fill the memory.
     pub(super) fn admit(&self, files: usize, what: &str) -> Result<()> {
-        if self.listed.fetch_add(files, Ordering::Relaxed).saturating_add(files) <= MOST_LISTED {
+        if self
+            .listed
+            .fetch_add(files, Ordering::Relaxed)
+            .saturating_add(files)
+            <= MOST_LISTED
+        {
             return Ok(());
         }
         let message = format!(
-            "{what} is one page too many: all pages together list more than {MOST_LISTED} files, more than a question can mean"
+            "{what} is one page too many: all pages together list more than {MOST_LISTED} files, \
+                more than a question can mean"
         );
-        Err(Error::contents(message).help("ask for less at once, or leave out the depot whose pages have no end"))
+        Err(Error::contents(message)
+            .help("ask for less at once, or leave out the depot whose pages have no end"))
     }
 }
 

@@ -1,5 +1,5 @@
-//! The network: what all depots on it share. One client, the catalogue of what was fetched before, and a folder of files
-//! that had to be fetched whole.
+//! The network: what all depots on it share. One client, the catalogue of what was fetched before,
+//! and a folder of files that had to be fetched whole.
 //!
 //! Client and catalogue are only opened when something needs them.
 
@@ -43,8 +43,8 @@ use crate::{Error, Result};
 
 /// A page is asked after once its own word of its life is over, and after a day at the latest.
 const LONGEST_LIFE: i64 = 24 * 3600;
-/// A page that says nothing of its life, and gives nothing to ask after it by, would have to come whole every time: so long it
-/// is good, in seconds.
+/// A page that says nothing of its life, and gives nothing to ask after it by, would have to come
+/// whole every time: so long it is good, in seconds.
 const UNSAID_LIFE: i64 = 600;
 /// No page is larger, unpacked.
 const LARGEST_PAGE: u64 = 64 << 20;
@@ -75,7 +75,8 @@ impl Try {
         }
     }
 
-    /// After so many files of a host for which it failed, and none for which it did not, it is not tried any more.
+    /// After so many files of a host for which it failed, and none for which it did not, it is not
+    /// tried any more.
     fn enough(self) -> u32 {
         match self {
             Try::Sidecar => 8,
@@ -139,7 +140,11 @@ pub(crate) struct Manner {
 impl Manner {
     /// What may be done on the way to what no hash is known of.
     pub(crate) fn trust(&self) -> Trust {
-        if self.insecure { Trust::Insists } else { Trust::Guarded }
+        if self.insecure {
+            Trust::Insists
+        } else {
+            Trust::Guarded
+        }
     }
 }
 
@@ -182,7 +187,8 @@ impl Network {
     /// Takes in a page that lists so many files.
     ///
     /// # Errors
-    /// When all pages of the run together list more than a question can mean, so that they would fill the memory.
+    /// When all pages of the run together list more than a question can mean, so that they would
+    /// fill the memory.
     pub(crate) fn admit(&self, files: usize, what: &str) -> Result<()> {
         self.memory.admit(files, what)
     }
@@ -194,23 +200,38 @@ impl Network {
 
     /// Whether something was learnt in this run.
     pub(crate) fn was_learnt(&self, key: &str) -> bool {
-        self.learnt.lock().unwrap_or_else(PoisonError::into_inner).contains(key)
+        self.learnt
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .contains(key)
     }
 
     /// Remembers for this run that something was learnt.
     pub(crate) fn note_learnt(&self, key: &str) {
-        self.learnt.lock().unwrap_or_else(PoisonError::into_inner).insert(key.to_owned());
+        self.learnt
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .insert(key.to_owned());
     }
 
     /// Notes what should be known of the run, once.
     pub(crate) fn caution(&self, text: String) {
-        self.told.lock().unwrap_or_else(PoisonError::into_inner).insert(text);
+        self.told
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .insert(text);
     }
 
-    /// What should be known of the way that things came, and of what was read, each once: what was given out is not given out
-    /// again.
+    /// What should be known of the way that things came, and of what was read, each once: what was
+    /// given out is not given out again.
     pub fn cautions(&self) -> Vec<String> {
-        let mut all: Vec<String> = self.told.lock().unwrap_or_else(PoisonError::into_inner).iter().cloned().collect();
+        let mut all: Vec<String> = self
+            .told
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .iter()
+            .cloned()
+            .collect();
         if let Some(Ok(client)) = self.client.get() {
             all.extend(client.cautions());
         }
@@ -231,8 +252,8 @@ impl Network {
         self.offline
     }
 
-    /// Takes name and password out of a URL, to be sent to its origin only. This is done before anything is fetched: later
-    /// they are taken out and not kept.
+    /// Takes name and password out of a URL, to be sent to its origin only. This is done before
+    /// anything is fetched: later they are taken out and not kept.
     pub fn keep_secret(&self, url: &mut Url, name: Option<&str>) {
         match &mut *self.secrets.lock().unwrap_or_else(PoisonError::into_inner) {
             Some(secrets) => secrets.add(url, name),
@@ -242,7 +263,11 @@ impl Network {
 
     /// How much went over the network so far.
     pub fn traffic(&self) -> Traffic {
-        self.client.get().and_then(|c| c.as_ref().ok()).map(Client::traffic).unwrap_or_default()
+        self.client
+            .get()
+            .and_then(|c| c.as_ref().ok())
+            .map(Client::traffic)
+            .unwrap_or_default()
     }
 
     /// Whether anything was asked of a server so far.
@@ -252,17 +277,25 @@ impl Network {
 
     /// Bytes that came over the network so far.
     pub fn fetched(&self) -> u64 {
-        self.client.get().and_then(|c| c.as_ref().ok()).map_or(0, Client::fetched)
+        self.client
+            .get()
+            .and_then(|c| c.as_ref().ok())
+            .map_or(0, Client::fetched)
     }
 
     /// Why the catalogue cannot be used, if it was needed and cannot.
     pub fn trouble(&self) -> Option<&str> {
-        self.catalogue.get().and_then(|(_, trouble)| trouble.as_deref())
+        self.catalogue
+            .get()
+            .and_then(|(_, trouble)| trouble.as_deref())
     }
 
     /// The catalogue.
     pub fn catalogue(&self) -> &Catalogue {
-        &self.catalogue.get_or_init(|| Catalogue::open(&self.cache)).0
+        &self
+            .catalogue
+            .get_or_init(|| Catalogue::open(&self.cache))
+            .0
     }
 
     pub(crate) fn client(&self, what: &str) -> Result<&Client> {
@@ -270,18 +303,37 @@ impl Network {
             return Err(words::offline(what));
         }
         let made = self.client.get_or_init(|| {
-            let secrets = self.secrets.lock().unwrap_or_else(PoisonError::into_inner).take().unwrap_or_default();
-            Client::new(secrets, self.settings, Arc::clone(&self.allowance), Arc::clone(&self.memory))
+            let secrets = self
+                .secrets
+                .lock()
+                .unwrap_or_else(PoisonError::into_inner)
+                .take()
+                .unwrap_or_default();
+            Client::new(
+                secrets,
+                self.settings,
+                Arc::clone(&self.allowance),
+                Arc::clone(&self.memory),
+            )
         });
         made.as_ref().map_err(Clone::clone)
     }
 
-    /// A kept document, read again: none within when it is kept that the server does not have it, none at all when it cannot
-    /// be read any more. Large ones come into memory one at a time, and none once pages were too many.
-    fn read_again<T>(&self, key: &str, size: usize, what: &str, form: &Form<'_, T>) -> Result<Option<Kept<T>>> {
+    /// A kept document, read again: none within when it is kept that the server does not have it,
+    /// none at all when it cannot be read any more. Large ones come into memory one at a time, and
+    /// none once pages were too many.
+    fn read_again<T>(
+        &self,
+        key: &str,
+        size: usize,
+        what: &str,
+        form: &Form<'_, T>,
+    ) -> Result<Option<Kept<T>>> {
         self.admit(0, what)?;
         let _alone = self.memory.turn(Some(size), what)?;
-        let Some(page) = self.catalogue().page(key) else { return Ok(None) };
+        let Some(page) = self.catalogue().page(key) else {
+            return Ok(None);
+        };
         let read = match &page.body {
             None => None,
             Some(body) => match (form.unpack)(body) {
@@ -292,8 +344,8 @@ impl Network {
         Ok(Some(Kept { page, read }))
     }
 
-    /// A document: from the catalogue while it is fresh, else from the server, which is asked whether it changed. None
-    /// when the server does not have it.
+    /// A document: from the catalogue while it is fresh, else from the server, which is asked
+    /// whether it changed. None when the server does not have it.
     pub(crate) fn document<T>(
         &self,
         url: &Url,
@@ -312,25 +364,43 @@ impl Network {
                     return Ok(kept.read);
                 }
             } else {
-                // It is taken apart when the server said that it still holds: until then it would only fill the memory.
+                // It is taken apart when the server said that it still holds: until then it would
+                // only fill the memory.
                 kept = Some(head);
             }
         }
         // Where pages were too many already, no further one is asked for.
         self.admit(0, what)?;
         let client = self.client(what)?;
-        let mut request = Request::new(url, what, if form.is_list { LARGEST_LIST } else { LARGEST_PAGE });
+        let mut request = Request::new(
+            url,
+            what,
+            if form.is_list {
+                LARGEST_LIST
+            } else {
+                LARGEST_PAGE
+            },
+        );
         request.accept = Some(accept);
         request.compressed = true;
         request.trust = manner.trust();
         request.learning = Some(0);
-        request.validators = kept.as_ref().map(|head| head.validators.clone()).unwrap_or_default();
+        request.validators = kept
+            .as_ref()
+            .map(|head| head.validators.clone())
+            .unwrap_or_default();
         let mut answer = client.get(&request)?;
         if let Some(head) = kept.filter(|_| answer.head.status == 304) {
             let (fresh_until, _) = life(&answer.head, now);
             drop(answer);
             if let Some(Kept { page, read }) = self.read_again(key, head.size, what, form)? {
-                self.catalogue().keep_page(key, &KeptPage { fresh_until, ..page });
+                self.catalogue().keep_page(
+                    key,
+                    &KeptPage {
+                        fresh_until,
+                        ..page
+                    },
+                );
                 return Ok(read);
             }
             request.validators = Validators::default();
@@ -342,15 +412,27 @@ impl Network {
                 let read = (form.read)(&answer)?;
                 if keep {
                     let validators = answer.head.validators();
-                    self.catalogue()
-                        .keep_page(key, &KeptPage { body: Some((form.pack)(&read)), validators, fresh_until });
+                    self.catalogue().keep_page(
+                        key,
+                        &KeptPage {
+                            body: Some((form.pack)(&read)),
+                            validators,
+                            fresh_until,
+                        },
+                    );
                 }
                 Ok(Some(read))
             }
             404 | 410 => {
                 if keep && !client.knows_secret(url) {
-                    self.catalogue()
-                        .keep_page(key, &KeptPage { body: None, validators: answer.head.validators(), fresh_until });
+                    self.catalogue().keep_page(
+                        key,
+                        &KeptPage {
+                            body: None,
+                            validators: answer.head.validators(),
+                            fresh_until,
+                        },
+                    );
                 }
                 Ok(None)
             }
@@ -358,7 +440,8 @@ impl Network {
         }
     }
 
-    /// What was learned about a host; when nothing was, `learn` finds out, for one caller at a time.
+    /// What was learned about a host; when nothing was, `learn` finds out, for one caller at a
+    /// time.
     pub(crate) fn habit<T>(
         &self,
         host: &str,
@@ -385,18 +468,21 @@ impl Network {
             None => {}
         }
         let found = learn()?;
-        self.catalogue().keep_habit(host, what, found.is_some(), HABITS_LAST);
+        self.catalogue()
+            .keep_habit(host, what, found.is_some(), HABITS_LAST);
         Ok(found)
     }
 
-    /// Whether something that a host may have for some files, or do for some, is to be tried for a file of it. One file for
-    /// which it does not says nothing of the others.
+    /// Whether something that a host may have for some files, or do for some, is to be tried for a
+    /// file of it. One file for which it does not says nothing of the others.
     pub(crate) fn may_try(&self, host: &str, what: Try) -> bool {
         if let Some(known) = self.catalogue().habit(host, what.as_str()) {
             return known;
         }
         let tries = self.tries.lock().unwrap_or_else(PoisonError::into_inner);
-        tries.get(&(host.to_owned(), what)).is_none_or(|(hits, misses)| *hits > 0 || *misses < what.enough())
+        tries
+            .get(&(host.to_owned(), what))
+            .is_none_or(|(hits, misses)| *hits > 0 || *misses < what.enough())
     }
 
     /// Remembers whether it did.
@@ -412,13 +498,22 @@ impl Network {
         };
         drop(tries);
         if let Some(holds) = learnt {
-            self.catalogue().keep_habit(host, what.as_str(), holds, HABITS_LAST);
+            self.catalogue()
+                .keep_habit(host, what.as_str(), holds, HABITS_LAST);
         }
     }
 
     fn file(&self, sha256: &str, filename: &str) -> PathBuf {
-        let folder = self.cache.join(FILES).join(sha256.get(..2).unwrap_or("00")).join(sha256);
-        folder.join(Path::new(filename).file_name().unwrap_or_else(|| "file".as_ref()))
+        let folder = self
+            .cache
+            .join(FILES)
+            .join(sha256.get(..2).unwrap_or("00"))
+            .join(sha256);
+        folder.join(
+            Path::new(filename)
+                .file_name()
+                .unwrap_or_else(|| "file".as_ref()),
+        )
     }
 
     /// A whole file that was fetched before, if its bytes are still right.
@@ -436,7 +531,11 @@ impl Network {
 
     /// Forgets a whole file that is of no more use: what it held is in the store.
     pub fn forget_file(&self, sha256: &str) {
-        if let Some(folder) = self.file(sha256, "x").parent().filter(|_| is_sha256(sha256)) {
+        if let Some(folder) = self
+            .file(sha256, "x")
+            .parent()
+            .filter(|_| is_sha256(sha256))
+        {
             crate::store::remove_tree(folder);
         }
     }
@@ -444,14 +543,24 @@ impl Network {
     /// Says at once all that is missing without the network.
     ///
     /// # Errors
-    /// When nothing may be fetched and one of these files (its hash, its name) was not fetched before.
-    pub(crate) fn ensure_within_reach<'a>(&self, files: impl Iterator<Item = (&'a str, &'a str)>) -> Result<()> {
+    /// When nothing may be fetched and one of these files (its hash, its name) was not fetched
+    /// before.
+    pub(crate) fn ensure_within_reach<'a>(
+        &self,
+        files: impl Iterator<Item = (&'a str, &'a str)>,
+    ) -> Result<()> {
         if !self.offline {
             return Ok(());
         }
-        let missing: Vec<&str> =
-            files.filter(|(sha256, name)| self.kept_file(sha256, name).is_none()).map(|(_, name)| name).collect();
-        if missing.is_empty() { Ok(()) } else { Err(words::offline(&missing.join(", "))) }
+        let missing: Vec<&str> = files
+            .filter(|(sha256, name)| self.kept_file(sha256, name).is_none())
+            .map(|(_, name)| name)
+            .collect();
+        if missing.is_empty() {
+            Ok(())
+        } else {
+            Err(words::offline(&missing.join(", ")))
+        }
     }
 
     /// A whole file, from those that were fetched before or fetched now.
@@ -465,7 +574,10 @@ impl Network {
                 eutaxis_core::fault::escaped(sha256),
                 wanted.filename
             ))
-            .help("the page or the pins are not in order: settle again, or tell those who run the depot")),
+            .help(
+                "the page or the pins are not in order: settle again, or tell those who run the \
+                    depot",
+            )),
             Some(sha256) => {
                 let sha256 = sha256.to_ascii_lowercase();
                 let path = self.bring_known(wanted, &sha256, bytes)?;
@@ -496,8 +608,8 @@ impl Network {
         Ok(path)
     }
 
-    /// A file without a known hash: the catalogue remembers which bytes the address gave, and the server is asked whether
-    /// it still gives them.
+    /// A file without a known hash: the catalogue remembers which bytes the address gave, and the
+    /// server is asked whether it still gives them.
     fn bring_unknown(&self, wanted: &Wanted, bytes: Bytes<'_>) -> Result<(PathBuf, Came)> {
         let key = format!("file {}", wanted.url);
         if let Some(body) = self.unchanged(&key, &wanted.url, &wanted.filename, wanted.trust())?
@@ -513,7 +625,8 @@ impl Network {
         let part = self.cache.join(FILES).join("parts").join(&name);
         // What an earlier run left may be of other bytes, and nothing would show it.
         let _ = std::fs::remove_file(&part);
-        // First what it is asked after by: a change between that and the file is seen at the next run.
+        // First what it is asked after by: a change between that and the file is seen at the next
+        // run.
         let head = self.head_of(&wanted.url, &wanted.filename, wanted.trust())?;
         let came = download::download(client, wanted, &part, bytes)?;
         let path = self.file(&came.sha256, &wanted.filename);
@@ -526,8 +639,16 @@ impl Network {
     }
 
     /// What was kept of a file whose bytes no hash names, if the server still has the same one.
-    pub(crate) fn unchanged(&self, key: &str, url: &Url, what: &str, trust: Trust) -> Result<Option<Vec<u8>>> {
-        let Some(page) = self.catalogue().page(key) else { return Ok(None) };
+    pub(crate) fn unchanged(
+        &self,
+        key: &str,
+        url: &Url,
+        what: &str,
+        trust: Trust,
+    ) -> Result<Option<Vec<u8>>> {
+        let Some(page) = self.catalogue().page(key) else {
+            return Ok(None);
+        };
         if self.offline || (page.fresh_until > self.catalogue().now() && !self.renew) {
             return Ok(page.body);
         }
@@ -549,7 +670,14 @@ impl Network {
     pub(crate) fn keep_of(&self, key: &str, head: &Head, body: Vec<u8>) {
         let (fresh_until, keep) = life(head, self.catalogue().now());
         if keep {
-            self.catalogue().keep_page(key, &KeptPage { body: Some(body), validators: head.validators(), fresh_until });
+            self.catalogue().keep_page(
+                key,
+                &KeptPage {
+                    body: Some(body),
+                    validators: head.validators(),
+                    fresh_until,
+                },
+            );
         }
     }
 
@@ -570,9 +698,13 @@ fn one_byte<'a>(url: &'a Url, what: &'a str, trust: Trust) -> Request<'a> {
     request
 }
 
-/// Until when an answer may be used without asking (`Cache-Control`, `Age`), and whether it may be kept at all.
+/// Until when an answer may be used without asking (`Cache-Control`, `Age`), and whether it may be
+/// kept at all.
 fn life(head: &client::Head, now: i64) -> (i64, bool) {
-    let control = head.header(header::CACHE_CONTROL).unwrap_or("").to_ascii_lowercase();
+    let control = head
+        .header(header::CACHE_CONTROL)
+        .unwrap_or("")
+        .to_ascii_lowercase();
     let mut age = None;
     for part in control.split(',').map(str::trim) {
         match part.split_once('=') {
@@ -582,9 +714,20 @@ fn life(head: &client::Head, now: i64) -> (i64, bool) {
             _ => {}
         }
     }
-    let old = head.header(header::AGE).and_then(|a| a.parse::<i64>().ok()).unwrap_or(0).max(0);
-    let unsaid = if control.is_empty() && head.validators().is_empty() { UNSAID_LIFE } else { 0 };
-    let left = age.unwrap_or(unsaid).saturating_sub(old).clamp(0, LONGEST_LIFE);
+    let old = head
+        .header(header::AGE)
+        .and_then(|a| a.parse::<i64>().ok())
+        .unwrap_or(0)
+        .max(0);
+    let unsaid = if control.is_empty() && head.validators().is_empty() {
+        UNSAID_LIFE
+    } else {
+        0
+    };
+    let left = age
+        .unwrap_or(unsaid)
+        .saturating_sub(old)
+        .clamp(0, LONGEST_LIFE);
     (now.saturating_add(left), true)
 }
 
@@ -601,13 +744,21 @@ mod tests {
     #[case("no-store", None, (0, false))]
     #[case("public", None, (1000, true))]
     #[case("", None, (1600, true))]
-    fn the_life_of_an_answer_is_read(#[case] control: &str, #[case] age: Option<&str>, #[case] expected: (i64, bool)) {
+    fn the_life_of_an_answer_is_read(
+        #[case] control: &str,
+        #[case] age: Option<&str>,
+        #[case] expected: (i64, bool),
+    ) {
         let mut headers = header::HeaderMap::new();
         headers.insert(header::CACHE_CONTROL, control.parse().unwrap());
         if let Some(age) = age {
             headers.insert(header::AGE, age.parse().unwrap());
         }
-        let head = client::Head { status: 200, url: Url::parse("http://d.example/").unwrap(), headers };
+        let head = client::Head {
+            status: 200,
+            url: Url::parse("http://d.example/").unwrap(),
+            headers,
+        };
         assert_eq!(life(&head, 1000), expected);
     }
 }

@@ -1,8 +1,9 @@
 //! The netrc file: names and passwords by host, as several programs share it.
 //!
-//! Words separated by white space: `machine HOST`, `login NAME`, `password TEXT`, `account TEXT`, `default`, and
-//! `macdef NAME` with lines up to an empty one, which are passed over. A word may stand in double quotes with `\` before
-//! a quote or backslash. `#` begins a comment where a keyword could stand.
+//! Words separated by white space: `machine HOST`, `login NAME`, `password TEXT`, `account TEXT`,
+//! `default`, and `macdef NAME` with lines up to an empty one, which are passed over. A word may
+//! stand in double quotes with `\` before a quote or backslash. `#` begins a comment where a
+//! keyword could stand.
 
 use std::path::PathBuf;
 
@@ -24,17 +25,26 @@ pub(super) struct Netrc {
 }
 
 impl Netrc {
-    /// The file that NETRC names, else `.netrc` (`_netrc`) in the home folder. None there is no error.
+    /// The file that NETRC names, else `.netrc` (`_netrc`) in the home folder. None there is no
+    /// error.
     pub(super) fn load() -> Self {
-        let named = std::env::var_os("NETRC").filter(|p| !p.is_empty()).map(PathBuf::from);
+        let named = std::env::var_os("NETRC")
+            .filter(|p| !p.is_empty())
+            .map(PathBuf::from);
         let home = || directories::BaseDirs::new().map(|d| d.home_dir().to_owned());
         let candidates = match named {
             Some(path) => vec![path],
-            None => home().map(|h| vec![h.join(".netrc"), h.join("_netrc")]).unwrap_or_default(),
+            None => home()
+                .map(|h| vec![h.join(".netrc"), h.join("_netrc")])
+                .unwrap_or_default(),
         };
         for path in candidates {
             if let Ok(bytes) = std::fs::read(&path) {
-                return Netrc { entries: parse(&String::from_utf8_lossy(&bytes)), is_open: is_open(&path), path };
+                return Netrc {
+                    entries: parse(&String::from_utf8_lossy(&bytes)),
+                    is_open: is_open(&path),
+                    path,
+                };
             }
         }
         Netrc::default()
@@ -42,12 +52,19 @@ impl Netrc {
 
     #[cfg(test)]
     pub(super) fn of_text(text: &str) -> Self {
-        Netrc { entries: parse(text), ..Netrc::default() }
+        Netrc {
+            entries: parse(text),
+            ..Netrc::default()
+        }
     }
 
     /// The entry of a host, else the default one.
     pub(super) fn of(&self, host: &str) -> Option<&Entry> {
-        let named = self.entries.iter().find(|e| e.host.as_deref().is_some_and(|h| h.eq_ignore_ascii_case(host)));
+        let named = self.entries.iter().find(|e| {
+            e.host
+                .as_deref()
+                .is_some_and(|h| h.eq_ignore_ascii_case(host))
+        });
         named.or_else(|| self.entries.iter().find(|e| e.host.is_none()))
     }
 }
@@ -85,9 +102,17 @@ fn parse(text: &str) -> Vec<Entry> {
         match word.as_str() {
             "machine" => {
                 let host = words.next();
-                entries.push(Entry { host, login: String::new(), password: String::new() });
+                entries.push(Entry {
+                    host,
+                    login: String::new(),
+                    password: String::new(),
+                });
             }
-            "default" => entries.push(Entry { host: None, login: String::new(), password: String::new() }),
+            "default" => entries.push(Entry {
+                host: None,
+                login: String::new(),
+                password: String::new(),
+            }),
             "login" | "password" | "account" => {
                 let value = words.next().unwrap_or_default();
                 if let Some(entry) = entries.last_mut() {
@@ -104,13 +129,16 @@ fn parse(text: &str) -> Vec<Entry> {
     entries
 }
 
-/// The words of a line. `before` counts the words so far: a comment can only begin where a keyword is expected.
+/// The words of a line. `before` counts the words so far: a comment can only begin where a keyword
+/// is expected.
 fn split(line: &str, before: usize) -> Vec<String> {
     let mut words = Vec::new();
     let mut letters = line.chars().peekable();
     loop {
         while letters.next_if(|c| c.is_whitespace()).is_some() {}
-        let Some(&first) = letters.peek() else { return words };
+        let Some(&first) = letters.peek() else {
+            return words;
+        };
         let keyword = (before + words.len()).is_multiple_of(2) || words.is_empty();
         if first == '#' && keyword {
             return words;
@@ -154,10 +182,17 @@ mod tests {
     #[case("quoted.example", "ben b", "a \"q\" b")]
     #[case("hidden.example", "guest", "none")]
     #[case("other.example", "guest", "none")]
-    fn the_entry_of_a_host_is_found(#[case] host: &str, #[case] login: &str, #[case] password: &str) {
+    fn the_entry_of_a_host_is_found(
+        #[case] host: &str,
+        #[case] login: &str,
+        #[case] password: &str,
+    ) {
         let netrc = Netrc::of_text(FILE);
         let entry = netrc.of(host).unwrap();
-        assert_eq!((entry.login.as_str(), entry.password.as_str()), (login, password));
+        assert_eq!(
+            (entry.login.as_str(), entry.password.as_str()),
+            (login, password)
+        );
     }
 
     #[test]
@@ -165,6 +200,11 @@ mod tests {
         assert!(parse("").is_empty());
         assert!(parse("login a password b").is_empty());
         assert_eq!(parse("machine a login").len(), 1);
-        assert_eq!(parse("machine a password \"open").first().map(|e| e.password.as_str()), Some("open"));
+        assert_eq!(
+            parse("machine a password \"open")
+                .first()
+                .map(|e| e.password.as_str()),
+            Some("open")
+        );
     }
 }

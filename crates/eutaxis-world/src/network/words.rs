@@ -1,4 +1,5 @@
-//! Failures of the network in words: what a person can act on, never a library's own sentence alone.
+//! Failures of the network in words: what a person can act on, never a library's own sentence
+//! alone.
 
 use std::error::Error as StdError;
 
@@ -19,56 +20,83 @@ pub(super) struct Failure {
 /// A host with its port, for people.
 pub(super) fn host(url: &Url) -> String {
     let host = url.host_str().unwrap_or("?");
-    url.port().map_or_else(|| host.to_owned(), |port| format!("{host}:{port}"))
+    url.port()
+        .map_or_else(|| host.to_owned(), |port| format!("{host}:{port}"))
 }
 
 fn network(message: String, help: &str) -> Error {
     Error::new(ErrorKind::Network, message).help(help)
 }
 
-const KEPT: &str = "nothing is wrong with the versions asked for; --offline uses what was fetched before";
+const KEPT: &str =
+    "nothing is wrong with the versions asked for; --offline uses what was fetched before";
 
 /// A failure before an answer came, or while it came.
 pub(super) fn of_transport(error: &reqwest::Error, url: &Url, what: &str) -> Failure {
     let host = host(url);
     let chain = chain(error);
     // The first sentence holds the whole address, whose words say nothing of the failure.
-    let says = |part: &str| chain.iter().skip(usize::from(chain.len() > 1)).any(|c| c.contains(part));
+    let says = |part: &str| {
+        chain
+            .iter()
+            .skip(usize::from(chain.len() > 1))
+            .any(|c| c.contains(part))
+    };
     let failed = |why: String, help: &str, transient: bool| Failure {
         error: network(format!("{what} could not be fetched: {why}"), help),
         transient,
         wait: None,
     };
     if let Some(why) = certificate(error, &host) {
-        let help = "a company's proxy often brings its own certificate: name the file that holds it in SSL_CERT_FILE, or its folder in SSL_CERT_DIR";
+        let help = "a company's proxy often brings its own certificate: name the file that holds \
+            it in SSL_CERT_FILE, or its folder in SSL_CERT_DIR";
         return failed(why, help, false);
     }
     if says("dns error") || says("failed to lookup address") {
         let why = format!("the name {host} leads nowhere from here");
-        return failed(why, &format!("no network, or a misspelt name? {KEPT}"), says("Try again") || says("temporary"));
+        return failed(
+            why,
+            &format!("no network, or a misspelt name? {KEPT}"),
+            says("Try again") || says("temporary"),
+        );
     }
     if says("proxy") || says("tunnel") {
         let why = if says("407") || says("authorization") {
             format!("the proxy on the way to {host} asks for a name and a password")
         } else {
-            format!("the proxy on the way to {host} does not do it ({})", last(&chain))
+            format!(
+                "the proxy on the way to {host} does not do it ({})",
+                last(&chain)
+            )
         };
-        let help = "look at HTTPS_PROXY, HTTP_PROXY and NO_PROXY: a name and password go into the proxy's URL";
+        let help = "look at HTTPS_PROXY, HTTP_PROXY and NO_PROXY: a name and password go into the \
+            proxy's URL";
         return failed(why, help, false);
     }
     if error.is_timeout() || says("timed out") {
         let why = format!("{host} does not answer in time");
         return failed(
             why,
-            &format!("the link or the server is slow: [network] timeout in eutaxis.toml waits longer; {KEPT}"),
+            &format!(
+                "the link or the server is slow: [network] timeout in eutaxis.toml waits longer; \
+                    {KEPT}"
+            ),
             true,
         );
     }
     if says("refused") {
-        return failed(format!("{host} refuses the connection: no server listens there"), KEPT, true);
+        return failed(
+            format!("{host} refuses the connection: no server listens there"),
+            KEPT,
+            true,
+        );
     }
     if says("unreachable") {
-        return failed(format!("there is no way to {host} from here"), &format!("no network? {KEPT}"), true);
+        return failed(
+            format!("there is no way to {host} from here"),
+            &format!("no network? {KEPT}"),
+            true,
+        );
     }
     if says("reset")
         || says("closed")
@@ -79,7 +107,11 @@ pub(super) fn of_transport(error: &reqwest::Error, url: &Url, what: &str) -> Fai
     {
         return failed(format!("{host} broke off the connection"), KEPT, true);
     }
-    failed(format!("{host}: {}", last(&chain)), KEPT, error.is_connect() || error.is_body() || error.is_request())
+    failed(
+        format!("{host}: {}", last(&chain)),
+        KEPT,
+        error.is_connect() || error.is_body() || error.is_request(),
+    )
 }
 
 /// What is wrong with the server's certificate, if that is it.
@@ -96,11 +128,17 @@ fn certificate(error: &(dyn StdError + 'static), host: &str) -> Option<String> {
         rustls::Error::InvalidCertificate(Bad::NotValidYet | Bad::NotValidYetContext { .. }) => {
             format!("the certificate of {host} is not valid yet, or this machine's clock is wrong")
         }
-        rustls::Error::InvalidCertificate(Bad::NotValidForName | Bad::NotValidForNameContext { .. }) => {
+        rustls::Error::InvalidCertificate(
+            Bad::NotValidForName | Bad::NotValidForNameContext { .. },
+        ) => {
             format!("the certificate that answers for {host} is for another name")
         }
-        rustls::Error::InvalidCertificate(other) => format!("the certificate of {host} is not valid ({other:?})"),
-        rustls::Error::InvalidMessage(_) => format!("{host} does not speak TLS: is it http:// instead of https://?"),
+        rustls::Error::InvalidCertificate(other) => {
+            format!("the certificate of {host} is not valid ({other:?})")
+        }
+        rustls::Error::InvalidMessage(_) => {
+            format!("{host} does not speak TLS: is it http:// instead of https://?")
+        }
         other => format!("no secure connection with {host}: {other}"),
     })
 }
@@ -112,7 +150,9 @@ fn find_tls<'a>(error: &'a (dyn StdError + 'static)) -> Option<&'a rustls::Error
         if let Some(tls) = error.downcast_ref::<rustls::Error>() {
             return Some(tls);
         }
-        let inner = error.downcast_ref::<std::io::Error>().and_then(std::io::Error::get_ref);
+        let inner = error
+            .downcast_ref::<std::io::Error>()
+            .and_then(std::io::Error::get_ref);
         if let Some(tls) = inner.and_then(|i| find_tls(i)) {
             return Some(tls);
         }
@@ -133,7 +173,12 @@ fn chain(error: &(dyn StdError + 'static)) -> Vec<String> {
 }
 
 fn last(chain: &[String]) -> String {
-    chain.last().map_or(String::new(), |text| text.split(" (os error").next().unwrap_or(text).to_lowercase())
+    chain.last().map_or(String::new(), |text| {
+        text.split(" (os error")
+            .next()
+            .unwrap_or(text)
+            .to_lowercase()
+    })
 }
 
 /// An answer that is neither what was asked for nor a plain "not here".
@@ -149,16 +194,30 @@ pub(super) fn of_status(
     let transient = matches!(status, 408 | 425 | 429 | 500 | 502 | 503 | 504);
     let (why, help) = match (status, sent) {
         (401, Some(found)) | (403, Some(found)) => (
-            format!("{host} does not accept the name and password from {} ({status})", found.from),
+            format!(
+                "{host} does not accept the name and password from {} ({status})",
+                found.from
+            ),
             "look whether they are still valid".to_owned(),
         ),
         (401 | 403, None) if withheld.is_some() => (
-            format!("{host} asks for a name and a password ({status}), and {} has some for it, which were not sent: no depot at that address is named", withheld.unwrap_or("netrc")),
-            format!("if it is to have them, name the depot there (--depot, or [[depot]] in eutaxis.toml), or, where a depot's files lie there: files = [\"{}\"] in its entry", url.origin().ascii_serialization()),
+            format!(
+                "{host} asks for a name and a password ({status}), and {} has some for it, which \
+                    were not sent: no depot at that address is named",
+                withheld.unwrap_or("netrc")
+            ),
+            format!(
+                "if it is to have them, name the depot there (--depot, or [[depot]] in \
+                    eutaxis.toml), or, where a depot's files lie there: files = [\"{}\"] in its \
+                    entry",
+                url.origin().ascii_serialization()
+            ),
         ),
         (401, None) => (
             format!("{host} asks for a name and a password (401)"),
-            "put them into netrc (machine HOST login NAME password TEXT), into EUTAXIS_SECRET_NAME as NAME:PASSWORD for a depot with a name in eutaxis.toml, or into the depot's URL".to_owned(),
+            "put them into netrc (machine HOST login NAME password TEXT), into EUTAXIS_SECRET_NAME \
+                as NAME:PASSWORD for a depot with a name in eutaxis.toml, or into the depot's URL"
+                .to_owned(),
         ),
         (403, None) => (
             format!("{host} forbids it (403)"),
@@ -168,41 +227,70 @@ pub(super) fn of_status(
             format!("the proxy on the way to {host} asks for a name and a password"),
             "put them into the proxy's URL in HTTP_PROXY or HTTPS_PROXY".to_owned(),
         ),
-        (404 | 410, _) => (format!("{host} does not have it ({status})"), "settle again: the pins may be out of date".to_owned()),
+        (404 | 410, _) => (
+            format!(
+                "{host} does not have it ({status})"
+            ),
+            "settle again: the pins may be out of date".to_owned(),
+        ),
         (406, _) => (
             format!("{host} gives it in no form that this program reads (406)"),
             "is the address that of an index (it often ends in /simple/)?".to_owned(),
         ),
         (429, _) => (
-            format!("{host} takes no more requests for now (429){}", asked_to_wait(wait)),
+            format!(
+                "{host} takes no more requests for now (429){}",
+                asked_to_wait(wait)
+            ),
             "wait, then run it again: what was fetched is kept".to_owned(),
         ),
         (500..=599, _) => (
             format!("{host} is in trouble ({status}){}", asked_to_wait(wait)),
             KEPT.to_owned(),
         ),
-        _ => (format!("{host} answers with status {status}"), "is the address that of an index or a file?".to_owned()),
+        _ => (
+            format!(
+                "{host} answers with status {status}"
+            ),
+            "is the address that of an index or a file?".to_owned(),
+        ),
     };
-    Failure { error: network(format!("{what} could not be fetched: {why}"), &help), transient, wait }
+    Failure {
+        error: network(format!("{what} could not be fetched: {why}"), &help),
+        transient,
+        wait,
+    }
 }
 
 fn asked_to_wait(wait: Option<u64>) -> String {
-    wait.map_or(String::new(), |seconds| format!(" and asks to come back in {seconds} s"))
+    wait.map_or(String::new(), |seconds| {
+        format!(" and asks to come back in {seconds} s")
+    })
 }
 
 /// A step from https to http, which is refused.
 pub(super) fn of_downgrade(url: &Url, what: &str, why: &str) -> Failure {
     let message = format!(
-        "{what} could not be fetched: it would have to come over http:// from {}, where it can be read and changed on the way ({why})",
+        "{what} could not be fetched: it would have to come over http:// from {}, where it can be \
+            read and changed on the way ({why})",
         host(url)
     );
-    let help = "tell those who run the depot; if it must be, `insecure = true` in its entry in eutaxis.toml takes it all the same";
-    Failure { error: network(message, help), transient: false, wait: None }
+    let help = "tell those who run the depot; if it must be, `insecure = true` in its entry in \
+        eutaxis.toml takes it all the same";
+    Failure {
+        error: network(message, help),
+        transient: false,
+        wait: None,
+    }
 }
 
 /// A body that does not come, or not as announced.
 pub(super) fn of_body(why: String, what: &str, transient: bool) -> Failure {
-    Failure { error: network(format!("{what} could not be fetched: {why}"), KEPT), transient, wait: None }
+    Failure {
+        error: network(format!("{what} could not be fetched: {why}"), KEPT),
+        transient,
+        wait: None,
+    }
 }
 
 /// The program was told to use no network.

@@ -1,7 +1,9 @@
-//! A zip archive on a server, read in as few parts as can be (APPNOTE 4.3): its end, its directory, and one member.
+//! A zip archive on a server, read in as few parts as can be (APPNOTE 4.3): its end, its directory,
+//! and one member.
 //!
-//! The end record states where the directory lies and how large it is. Where the end that came holds the entry that is looked
-//! for, as in wheels that keep the recommendation to put `.dist-info` last, the directory is not fetched.
+//! The end record states where the directory lies and how large it is. Where the end that came
+//! holds the entry that is looked for, as in wheels that keep the recommendation to put
+//! `.dist-info` last, the directory is not fetched.
 
 use std::io::Read;
 
@@ -40,9 +42,14 @@ pub(crate) struct Entry {
 
 /// What asking for the parts gave.
 pub(crate) enum Parted {
-    /// The bytes of the members that were looked for; with all entries, when the directory was seen whole.
-    Found { members: Vec<(String, Vec<u8>)>, directory: Option<Vec<Entry>> },
-    /// Parts do not do for this file: it is not as it must be, or the server does not answer as it must.
+    /// The bytes of the members that were looked for; with all entries, when the directory was seen
+    /// whole.
+    Found {
+        members: Vec<(String, Vec<u8>)>,
+        directory: Option<Vec<Entry>>,
+    },
+    /// Parts do not do for this file: it is not as it must be, or the server does not answer as it
+    /// must.
     Unfit,
     /// The server gives the whole file only; it was not read. Its size, if stated.
     WholeOnly(Option<u64>),
@@ -59,7 +66,8 @@ pub(crate) struct Source<'a> {
     pub(crate) size: Option<u64>,
     /// Which members are looked for; all that it takes must be there, or the directory is fetched.
     pub(crate) wanted: &'a dyn Fn(&str) -> bool,
-    /// How many of them the end of the archive must show, so that the rest of the directory is not fetched.
+    /// How many of them the end of the archive must show, so that the rest of the directory is not
+    /// fetched.
     pub(crate) enough: usize,
 }
 
@@ -102,8 +110,8 @@ struct File {
     tail: Vec<u8>,
 }
 
-/// Asks for the end of a file: by its size if that is known, else counted from the end, else by the size that the answer
-/// states.
+/// Asks for the end of a file: by its size if that is known, else counted from the end, else by the
+/// size that the answer states.
 fn open(source: &Source<'_>, length: u64) -> Result<std::result::Result<File, Parted>> {
     let ask = |range: String, most: u64| {
         let mut request = source.request.clone();
@@ -111,7 +119,16 @@ fn open(source: &Source<'_>, length: u64) -> Result<std::result::Result<File, Pa
         request.most = most;
         source.client.part(&request)
     };
-    let of_size = |size: u64| ask(format!("bytes={}-{}", size.saturating_sub(length), size.saturating_sub(1)), length);
+    let of_size = |size: u64| {
+        ask(
+            format!(
+                "bytes={}-{}",
+                size.saturating_sub(length),
+                size.saturating_sub(1)
+            ),
+            length,
+        )
+    };
     let known = source.size.filter(|s| *s > 0);
     let (mut head, mut tail) = match known {
         Some(size) => of_size(size)?,
@@ -129,16 +146,26 @@ fn open(source: &Source<'_>, length: u64) -> Result<std::result::Result<File, Pa
             (200 | 416, Some(size)) => (head, tail) = of_size(size)?,
             (200 | 416, None) => return Ok(Err(Parted::WholeOnly(told))),
             status_of => {
-                return Ok(Err(Parted::Absent(status_of.0, source.client.refusal(&head, source.request.what))));
+                return Ok(Err(Parted::Absent(
+                    status_of.0,
+                    source.client.refusal(&head, source.request.what),
+                )));
             }
         }
     }
     if head.status != 206 {
         return Ok(Err(Parted::WholeOnly(head.length())));
     }
-    let range = head.content_range().filter(|(start, size)| start.checked_add(tail.len() as u64) == Some(*size));
+    let range = head
+        .content_range()
+        .filter(|(start, size)| start.checked_add(tail.len() as u64) == Some(*size));
     Ok(match range {
-        Some((start, size)) => Ok(File { url: head.url, size, start, tail }),
+        Some((start, size)) => Ok(File {
+            url: head.url,
+            size,
+            start,
+            tail,
+        }),
         None => Err(Parted::Unfit),
     })
 }
@@ -161,23 +188,41 @@ impl File {
             }
             end = find_end(&self.tail, self.start);
         }
-        let Some(directory) = end else { return Err(Trouble::Unfit) };
-        let Some(directory_end) = directory.at.checked_add(directory.size).filter(|end| *end <= self.size) else {
+        let Some(directory) = end else {
+            return Err(Trouble::Unfit);
+        };
+        let Some(directory_end) = directory
+            .at
+            .checked_add(directory.size)
+            .filter(|end| *end <= self.size)
+        else {
             return Err(Trouble::Unfit);
         };
         if directory.size > LARGEST_DIRECTORY {
             return Err(Trouble::Unfit);
         }
-        let whole = if directory.at >= self.start { self.here(directory.at, directory.size) } else { None };
+        let whole = if directory.at >= self.start {
+            self.here(directory.at, directory.size)
+        } else {
+            None
+        };
         let mut seen = match whole {
             Some(bytes) => Some(entries(bytes, Some(directory.entries)).ok_or(Trouble::Unfit)?),
             None => None,
         };
         let at_end = match &seen {
             Some(_) => Vec::new(),
-            None => self.here(self.start, directory_end.saturating_sub(self.start)).map(trailing).unwrap_or_default(),
+            None => self
+                .here(self.start, directory_end.saturating_sub(self.start))
+                .map(trailing)
+                .unwrap_or_default(),
         };
-        let taken = |list: &[Entry]| list.iter().filter(|e| (source.wanted)(&e.name)).cloned().collect::<Vec<_>>();
+        let taken = |list: &[Entry]| {
+            list.iter()
+                .filter(|e| (source.wanted)(&e.name))
+                .cloned()
+                .collect::<Vec<_>>()
+        };
         let mut found = taken(seen.as_deref().unwrap_or(&at_end));
         if seen.is_none() && found.len() < source.enough {
             let bytes = self.fetch(source, directory.at, directory.size)?;
@@ -191,16 +236,25 @@ impl File {
             let bytes = self.member(source, &entry, directory.at)?;
             members.push((entry.name, bytes));
         }
-        Ok(Parted::Found { members, directory: seen })
+        Ok(Parted::Found {
+            members,
+            directory: seen,
+        })
     }
 
     /// Bytes that came with the end.
     fn here(&self, at: u64, length: u64) -> Option<&[u8]> {
         let from = usize::try_from(at.checked_sub(self.start)?).ok()?;
-        self.tail.get(from..from.checked_add(usize::try_from(length).ok()?)?)
+        self.tail
+            .get(from..from.checked_add(usize::try_from(length).ok()?)?)
     }
 
-    fn fetch(&self, source: &Source<'_>, at: u64, length: u64) -> std::result::Result<Vec<u8>, Trouble> {
+    fn fetch(
+        &self,
+        source: &Source<'_>,
+        at: u64,
+        length: u64,
+    ) -> std::result::Result<Vec<u8>, Trouble> {
         if let Some(bytes) = self.here(at, length) {
             return Ok(bytes.to_vec());
         }
@@ -209,14 +263,24 @@ impl File {
         request.asked = Some(request.asked.unwrap_or(request.url));
         request.url = &self.url;
         request.most = length;
-        request.range = Some(format!("bytes={at}-{}", at.saturating_add(length).saturating_sub(1)));
+        request.range = Some(format!(
+            "bytes={at}-{}",
+            at.saturating_add(length).saturating_sub(1)
+        ));
         let (head, bytes) = source.client.part(&request)?;
-        let fits = head.status == 206 && head.content_range() == Some((at, self.size)) && bytes.len() as u64 == length;
+        let fits = head.status == 206
+            && head.content_range() == Some((at, self.size))
+            && bytes.len() as u64 == length;
         if fits { Ok(bytes) } else { Err(Trouble::Unfit) }
     }
 
     /// The bytes of a member, checked.
-    fn member(&self, source: &Source<'_>, entry: &Entry, directory: u64) -> std::result::Result<Vec<u8>, Trouble> {
+    fn member(
+        &self,
+        source: &Source<'_>,
+        entry: &Entry,
+        directory: u64,
+    ) -> std::result::Result<Vec<u8>, Trouble> {
         if entry.flags & 1 != 0 || entry.size > LARGEST_MEMBER || entry.packed > LARGEST_MEMBER {
             return Err(Trouble::Unfit);
         }
@@ -228,21 +292,29 @@ impl File {
         if header.u32(0) != Some(0x0403_4b50) {
             return Err(Trouble::Unfit);
         }
-        let skip =
-            30 + u64::from(header.u16(26).ok_or(Trouble::Unfit)?) + u64::from(header.u16(28).ok_or(Trouble::Unfit)?);
+        let skip = 30
+            + u64::from(header.u16(26).ok_or(Trouble::Unfit)?)
+            + u64::from(header.u16(28).ok_or(Trouble::Unfit)?);
         let from = usize::try_from(skip).map_err(|_| Trouble::Unfit)?;
         let packed = usize::try_from(entry.packed).map_err(|_| Trouble::Unfit)?;
-        let packed = bytes.get(from..from.saturating_add(packed)).ok_or(Trouble::Unfit)?;
+        let packed = bytes
+            .get(from..from.saturating_add(packed))
+            .ok_or(Trouble::Unfit)?;
         let mut plain = Vec::new();
         let unpacked = match entry.method {
             0 => {
                 plain = packed.to_vec();
                 Ok(0)
             }
-            8 => DeflateDecoder::new(packed).take(entry.size.saturating_add(1)).read_to_end(&mut plain),
+            8 => DeflateDecoder::new(packed)
+                .take(entry.size.saturating_add(1))
+                .read_to_end(&mut plain),
             _ => return Err(Trouble::Unfit),
         };
-        if unpacked.is_err() || plain.len() as u64 != entry.size || crc32fast::hash(&plain) != entry.crc {
+        if unpacked.is_err()
+            || plain.len() as u64 != entry.size
+            || crc32fast::hash(&plain) != entry.crc
+        {
             return Err(Trouble::Unfit);
         }
         Ok(plain)
@@ -254,38 +326,60 @@ struct Fields<'a>(&'a [u8]);
 
 impl Fields<'_> {
     fn u16(&self, at: usize) -> Option<u16> {
-        Some(u16::from_le_bytes(self.0.get(at..at.checked_add(2)?)?.try_into().ok()?))
+        Some(u16::from_le_bytes(
+            self.0.get(at..at.checked_add(2)?)?.try_into().ok()?,
+        ))
     }
 
     fn u32(&self, at: usize) -> Option<u32> {
-        Some(u32::from_le_bytes(self.0.get(at..at.checked_add(4)?)?.try_into().ok()?))
+        Some(u32::from_le_bytes(
+            self.0.get(at..at.checked_add(4)?)?.try_into().ok()?,
+        ))
     }
 
     fn u64(&self, at: usize) -> Option<u64> {
-        Some(u64::from_le_bytes(self.0.get(at..at.checked_add(8)?)?.try_into().ok()?))
+        Some(u64::from_le_bytes(
+            self.0.get(at..at.checked_add(8)?)?.try_into().ok()?,
+        ))
     }
 }
 
-/// The directory by the end record (APPNOTE 4.3.16), or by that of the 64-bit form (4.3.14) where it says so.
+/// The directory by the end record (APPNOTE 4.3.16), or by that of the 64-bit form (4.3.14) where
+/// it says so.
 fn find_end(tail: &[u8], start: u64) -> Option<Directory> {
     let fields = Fields(tail);
     let last = tail.len().checked_sub(22)?;
     // From the back: the comment of the true record reaches just to the end of the file.
     let at = (0..=last).rev().find(|at| {
         let comment = fields.u16(at + 20).map(usize::from);
-        fields.u32(*at) == Some(0x0605_4b50) && comment.and_then(|n| at.checked_add(22 + n)) == Some(tail.len())
+        fields.u32(*at) == Some(0x0605_4b50)
+            && comment.and_then(|n| at.checked_add(22 + n)) == Some(tail.len())
     })?;
-    let (entries, size, offset) = (fields.u16(at + 10)?, fields.u32(at + 12)?, fields.u32(at + 16)?);
+    let (entries, size, offset) = (
+        fields.u16(at + 10)?,
+        fields.u32(at + 12)?,
+        fields.u32(at + 16)?,
+    );
     if entries != u16::MAX && size != u32::MAX && offset != u32::MAX {
-        return Some(Directory { at: offset.into(), size: size.into(), entries: entries.into() });
+        return Some(Directory {
+            at: offset.into(),
+            size: size.into(),
+            entries: entries.into(),
+        });
     }
     // The locator stands right before, and says where the record is (4.3.15).
-    let locator = at.checked_sub(20).filter(|l| fields.u32(*l) == Some(0x0706_4b50))?;
+    let locator = at
+        .checked_sub(20)
+        .filter(|l| fields.u32(*l) == Some(0x0706_4b50))?;
     let record = usize::try_from(fields.u64(locator + 8)?.checked_sub(start)?).ok()?;
     if fields.u32(record)? != 0x0606_4b50 {
         return None;
     }
-    Some(Directory { at: fields.u64(record + 48)?, size: fields.u64(record + 40)?, entries: fields.u64(record + 32)? })
+    Some(Directory {
+        at: fields.u64(record + 48)?,
+        size: fields.u64(record + 40)?,
+        entries: fields.u64(record + 32)?,
+    })
 }
 
 /// One entry of a directory (4.3.12) at the beginning of some bytes, and how long it is.
@@ -311,7 +405,8 @@ fn entry(bytes: &[u8]) -> Option<(Entry, usize)> {
     Some((entry, length))
 }
 
-/// The sizes of the 64-bit form from the extra field 1 (4.5.3): those that the entry itself cannot hold, in this order.
+/// The sizes of the 64-bit form from the extra field 1 (4.5.3): those that the entry itself cannot
+/// hold, in this order.
 fn large(entry: &mut Entry, mut extra: &[u8]) {
     while let (Some(id), Some(length)) = (Fields(extra).u16(0), Fields(extra).u16(2)) {
         let length = usize::from(length);
@@ -331,7 +426,8 @@ fn large(entry: &mut Entry, mut extra: &[u8]) {
     }
 }
 
-/// All entries of a directory; none when it is not made of entries from end to end, or of another number of them.
+/// All entries of a directory; none when it is not made of entries from end to end, or of another
+/// number of them.
 fn entries(mut bytes: &[u8], count: Option<u64>) -> Option<Vec<Entry>> {
     let mut all = Vec::new();
     while !bytes.is_empty() {
@@ -344,8 +440,8 @@ fn entries(mut bytes: &[u8], count: Option<u64>) -> Option<Vec<Entry>> {
     right.then_some(all)
 }
 
-/// The entries at the end of a directory of which only the end is here: from the first place from which entries reach
-/// exactly to the end.
+/// The entries at the end of a directory of which only the end is here: from the first place from
+/// which entries reach exactly to the end.
 fn trailing(bytes: &[u8]) -> Vec<Entry> {
     let mark = b"PK\x01\x02";
     let places = memmem(bytes, mark);
@@ -358,7 +454,11 @@ fn trailing(bytes: &[u8]) -> Vec<Entry> {
 }
 
 fn memmem<'a>(bytes: &'a [u8], mark: &'a [u8; 4]) -> impl Iterator<Item = usize> + 'a {
-    bytes.windows(mark.len()).enumerate().filter(move |(_, w)| w == mark).map(|(at, _)| at)
+    bytes
+        .windows(mark.len())
+        .enumerate()
+        .filter(move |(_, w)| w == mark)
+        .map(|(at, _)| at)
 }
 
 #[cfg(test)]
@@ -389,7 +489,10 @@ mod tests {
             assert_eq!(entries(&bytes[at..at + size], Some(3)), None);
             // With the beginning of it cut off, the last entries are still found.
             let last = trailing(&bytes[at + 10..at + size]);
-            assert_eq!(last.iter().map(|e| e.name.as_str()).collect::<Vec<_>>(), ["a.dist-info/METADATA"]);
+            assert_eq!(
+                last.iter().map(|e| e.name.as_str()).collect::<Vec<_>>(),
+                ["a.dist-info/METADATA"]
+            );
         }
     }
 
@@ -417,7 +520,15 @@ mod tests {
         extra.extend_from_slice(&7u64.to_le_bytes());
         extra.extend_from_slice(&9u64.to_le_bytes());
         let (max, name) = (u64::from(u32::MAX), String::new());
-        let mut entry = Entry { name, size: max, crc: 0, packed: 5, method: 0, flags: 0, at: max };
+        let mut entry = Entry {
+            name,
+            size: max,
+            crc: 0,
+            packed: 5,
+            method: 0,
+            flags: 0,
+            at: max,
+        };
         large(&mut entry, &extra);
         assert_eq!((entry.size, entry.packed, entry.at), (7, 5, 9));
     }

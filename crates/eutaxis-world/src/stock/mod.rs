@@ -1,4 +1,5 @@
-//! What the cache folder holds, and making room in it: pages and metadata of the catalogue, whole files, unpacked wheels.
+//! What the cache folder holds, and making room in it: pages and metadata of the catalogue, whole
+//! files, unpacked wheels.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -36,7 +37,8 @@ impl Trim {
     /// # Errors
     /// When it is neither, in words.
     pub fn parse(text: &str) -> std::result::Result<Self, String> {
-        let bad = || format!("`{text}` is neither an age (30d, 12h, 2w) nor a size (2GB, 500MB, 64MiB)");
+        let bad =
+            || format!("`{text}` is neither an age (30d, 12h, 2w) nor a size (2GB, 500MB, 64MiB)");
         let (number, unit) = number(text).ok_or_else(bad)?;
         let hours = |n: f64| Trim::Age(Duration::from_secs_f64((n * 3600.0 * number).min(1e12)));
         Ok(match unit.as_str() {
@@ -51,7 +53,9 @@ impl Trim {
 /// A number and the letters behind it, in lower case.
 fn number(text: &str) -> Option<(f64, String)> {
     let trimmed = text.trim();
-    let split = trimmed.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(trimmed.len());
+    let split = trimmed
+        .find(|c: char| !c.is_ascii_digit() && c != '.')
+        .unwrap_or(trimmed.len());
     let (number, unit) = trimmed.split_at(split);
     Some((number.parse().ok()?, unit.trim().to_ascii_lowercase()))
 }
@@ -88,16 +92,27 @@ struct Entry {
 
 /// What a cache folder holds.
 pub fn look(cache: &Path) -> Vec<Part> {
-    let (pages, metadata) =
-        if cache.is_dir() { Catalogue::open(cache).0.held() } else { (Held::default(), Held::default()) };
+    let (pages, metadata) = if cache.is_dir() {
+        Catalogue::open(cache).0.held()
+    } else {
+        (Held::default(), Held::default())
+    };
     let sum = |what, entries: &[Entry]| Part {
         what,
         entries: entries.len() as u64,
         bytes: entries.iter().map(|e| e.bytes).sum(),
     };
     vec![
-        Part { what: "pages of projects", entries: pages.rows, bytes: pages.bytes },
-        Part { what: "metadata of files", entries: metadata.rows, bytes: metadata.bytes },
+        Part {
+            what: "pages of projects",
+            entries: pages.rows,
+            bytes: pages.bytes,
+        },
+        Part {
+            what: "metadata of files",
+            entries: metadata.rows,
+            bytes: metadata.bytes,
+        },
         sum("whole files", &files(cache)),
         sum("unpacked wheels", &unpacked(cache)),
     ]
@@ -127,16 +142,30 @@ pub fn trim(cache: &Path, trim: Trim) -> Result<u64> {
     match trim {
         Trim::Age(age) => {
             let since = SystemTime::now().checked_sub(age).unwrap_or(UNIX_EPOCH);
-            let freed: u64 = entries.iter().filter(|e| e.used < since).map(drop_entry).sum();
-            let before =
-                i64::try_from(since.duration_since(UNIX_EPOCH).unwrap_or_default().as_secs()).unwrap_or(i64::MAX);
+            let freed: u64 = entries
+                .iter()
+                .filter(|e| e.used < since)
+                .map(drop_entry)
+                .sum();
+            let before = i64::try_from(
+                since
+                    .duration_since(UNIX_EPOCH)
+                    .unwrap_or_default()
+                    .as_secs(),
+            )
+            .unwrap_or(i64::MAX);
             // What was used in this very second is no older than no time at all.
-            let before = if age.is_zero() { before.saturating_add(1) } else { before };
+            let before = if age.is_zero() {
+                before.saturating_add(1)
+            } else {
+                before
+            };
             Ok(freed + catalogue.trim(before))
         }
         Trim::Size(most) => {
             let (pages, metadata) = catalogue.held();
-            let mut left = entries.iter().map(|e| e.bytes).sum::<u64>() + pages.bytes + metadata.bytes;
+            let mut left =
+                entries.iter().map(|e| e.bytes).sum::<u64>() + pages.bytes + metadata.bytes;
             let mut freed = 0;
             for entry in &entries {
                 if left <= most {
@@ -160,37 +189,64 @@ pub fn trim(cache: &Path, trim: Trim) -> Result<u64> {
 }
 
 fn folders(path: &Path) -> Vec<PathBuf> {
-    fs::read_dir(path).into_iter().flatten().flatten().map(|e| e.path()).filter(|p| p.is_dir()).collect()
+    fs::read_dir(path)
+        .into_iter()
+        .flatten()
+        .flatten()
+        .map(|e| e.path())
+        .filter(|p| p.is_dir())
+        .collect()
 }
 
 fn last_change(path: &Path) -> SystemTime {
-    fs::metadata(path).and_then(|m| m.modified()).unwrap_or(UNIX_EPOCH)
+    fs::metadata(path)
+        .and_then(|m| m.modified())
+        .unwrap_or(UNIX_EPOCH)
 }
 
 /// Folders `ab/HASH` under a root.
 fn by_hash(root: &Path) -> Vec<PathBuf> {
-    folders(root).iter().filter(|p| p.file_name().is_some_and(|n| n.len() == 2)).flat_map(|p| folders(p)).collect()
+    folders(root)
+        .iter()
+        .filter(|p| p.file_name().is_some_and(|n| n.len() == 2))
+        .flat_map(|p| folders(p))
+        .collect()
 }
 
 fn files(cache: &Path) -> Vec<Entry> {
     let root = cache.join(FILES);
     let entries = by_hash(&root).into_iter().map(|path| {
         let inside = fs::read_dir(&path).into_iter().flatten().flatten();
-        let bytes = inside.filter_map(|e| e.metadata().ok()).map(|m| m.len()).sum();
-        Entry { bytes, used: last_change(&path), path }
+        let bytes = inside
+            .filter_map(|e| e.metadata().ok())
+            .map(|m| m.len())
+            .sum();
+        Entry {
+            bytes,
+            used: last_change(&path),
+            path,
+        }
     });
-    let parts = fs::read_dir(root.join("parts")).into_iter().flatten().flatten().map(|e| Entry {
-        bytes: e.metadata().map_or(0, |m| m.len()),
-        used: last_change(&e.path()),
-        path: e.path(),
-    });
+    let parts = fs::read_dir(root.join("parts"))
+        .into_iter()
+        .flatten()
+        .flatten()
+        .map(|e| Entry {
+            bytes: e.metadata().map_or(0, |m| m.len()),
+            used: last_change(&e.path()),
+            path: e.path(),
+        });
     entries.chain(parts).collect()
 }
 
 fn unpacked(cache: &Path) -> Vec<Entry> {
     let entry = |path: PathBuf| {
         let manifest = path.join("manifest.json");
-        Entry { bytes: crate::store::size_of(&path), used: last_change(&manifest), path }
+        Entry {
+            bytes: crate::store::size_of(&path),
+            used: last_change(&manifest),
+            path,
+        }
     };
     by_hash(&cache.join(STORE)).into_iter().map(entry).collect()
 }
@@ -229,8 +285,18 @@ mod tests {
             fs::File::open(&folder).unwrap().set_modified(then).unwrap();
         }
         assert_eq!(trim(cache.path(), Trim::Size(150)).unwrap(), 100);
-        assert!(!cache.path().join(FILES).join("aa").join("aa".repeat(32)).exists());
-        assert_eq!(trim(cache.path(), Trim::Age(Duration::from_secs(20 * 86400))).unwrap(), 0);
+        assert!(
+            !cache
+                .path()
+                .join(FILES)
+                .join("aa")
+                .join("aa".repeat(32))
+                .exists()
+        );
+        assert_eq!(
+            trim(cache.path(), Trim::Age(Duration::from_secs(20 * 86400))).unwrap(),
+            0
+        );
         assert_eq!(trim(cache.path(), Trim::Age(Duration::ZERO)).unwrap(), 100);
         assert_eq!(look(cache.path()).iter().map(|p| p.bytes).sum::<u64>(), 0);
     }

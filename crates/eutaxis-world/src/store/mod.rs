@@ -1,7 +1,7 @@
 //! The store: unpacked wheels by the hash of the wheel, shared by all environments of this user.
 //!
-//! An entry appears whole by a rename. Its files are read-only, and their sizes and times are noted, so that one that was
-//! changed is noticed, dropped and unpacked again.
+//! An entry appears whole by a rename. Its files are read-only, and their sizes and times are
+//! noted, so that one that was changed is noticed, dropped and unpacked again.
 
 mod unpack;
 
@@ -99,7 +99,9 @@ impl Store {
     fn sweep(&self, temporary: &Path) {
         let old = |path: &Path| {
             let changed = fs::metadata(path).and_then(|m| m.modified()).ok();
-            changed.and_then(|t| SystemTime::now().duration_since(t).ok()).is_some_and(|age| age > STALE)
+            changed
+                .and_then(|t| SystemTime::now().duration_since(t).ok())
+                .is_some_and(|age| age > STALE)
         };
         for entry in fs::read_dir(temporary).into_iter().flatten().flatten() {
             if old(&entry.path()) {
@@ -121,7 +123,13 @@ impl Store {
     ///
     /// # Errors
     /// When the wheel's bytes do not have this hash, it is unsafe or untruthful, or the disk fails.
-    pub fn unpacked(&self, wheel: &Path, name: &WheelName, sha256: &str, rules: NameRules) -> Result<Unpacked> {
+    pub fn unpacked(
+        &self,
+        wheel: &Path,
+        name: &WheelName,
+        sha256: &str,
+        rules: NameRules,
+    ) -> Result<Unpacked> {
         if !is_sha256(sha256) {
             return Err(Error::contents(format!("`{sha256}` is not a SHA-256 hash"))
                 .help("settle again: it writes one for every file"));
@@ -129,7 +137,11 @@ impl Store {
         let entry = self.entry(&sha256.to_ascii_lowercase());
         if let Some(manifest) = intact(&entry) {
             note_use(&entry);
-            return Ok(Unpacked { root: entry.join("files"), manifest, read: 0 });
+            return Ok(Unpacked {
+                root: entry.join("files"),
+                manifest,
+                read: 0,
+            });
         }
         let temporary = self.root.join("tmp");
         if entry.exists() {
@@ -138,8 +150,10 @@ impl Store {
             let _ = fs::rename(&entry, away.path().join("damaged"));
             remove_tree(away.path());
         }
-        let stage =
-            tempfile::Builder::new().prefix("wheel-").tempdir_in(&temporary).doing("cannot write to", &temporary)?;
+        let stage = tempfile::Builder::new()
+            .prefix("wheel-")
+            .tempdir_in(&temporary)
+            .doing("cannot write to", &temporary)?;
         let files = stage.path().join("files");
         let (mut manifest, read) = unpack::unpack(wheel, name, sha256, rules, &files)?;
         for file in &mut manifest.files {
@@ -159,9 +173,17 @@ impl Store {
                     format!("cannot place {} in the store", entry.display()),
                 ));
             };
-            return Ok(Unpacked { root: entry.join("files"), manifest, read });
+            return Ok(Unpacked {
+                root: entry.join("files"),
+                manifest,
+                read,
+            });
         }
-        Ok(Unpacked { root: entry.join("files"), manifest, read })
+        Ok(Unpacked {
+            root: entry.join("files"),
+            manifest,
+            read,
+        })
     }
 }
 
@@ -169,21 +191,30 @@ impl Store {
 fn note_use(entry: &Path) {
     let manifest = entry.join("manifest.json");
     let changed = fs::metadata(&manifest).and_then(|m| m.modified()).ok();
-    if changed.and_then(|t| SystemTime::now().duration_since(t).ok()).is_some_and(|age| age > NOTE_USE_AFTER) {
+    if changed
+        .and_then(|t| SystemTime::now().duration_since(t).ok())
+        .is_some_and(|age| age > NOTE_USE_AFTER)
+    {
         // A store that cannot be written to is trimmed by others.
-        let _ = fs::File::options().append(true).open(&manifest).and_then(|f| f.set_modified(SystemTime::now()));
+        let _ = fs::File::options()
+            .append(true)
+            .open(&manifest)
+            .and_then(|f| f.set_modified(SystemTime::now()));
     }
 }
 
 /// Bytes of an entry's files, as its manifest states them.
 pub(crate) fn size_of(entry: &Path) -> u64 {
-    let manifest = fs::read(entry.join("manifest.json")).ok().and_then(|b| serde_json::from_slice::<Manifest>(&b).ok());
+    let manifest = fs::read(entry.join("manifest.json"))
+        .ok()
+        .and_then(|b| serde_json::from_slice::<Manifest>(&b).ok());
     manifest.map_or(0, |m| m.files.iter().map(|f| f.size).sum())
 }
 
 /// The manifest of an entry whose files are all there with the sizes and times that were noted.
 fn intact(entry: &Path) -> Option<Manifest> {
-    let manifest: Manifest = serde_json::from_slice(&fs::read(entry.join("manifest.json")).ok()?).ok()?;
+    let manifest: Manifest =
+        serde_json::from_slice(&fs::read(entry.join("manifest.json")).ok()?).ok()?;
     let files = entry.join("files");
     let same = |f: &StoredFile| {
         fs::symlink_metadata(files.join(&f.path))
@@ -193,7 +224,11 @@ fn intact(entry: &Path) -> Option<Manifest> {
 }
 
 fn changed(metadata: &fs::Metadata) -> u128 {
-    metadata.modified().ok().and_then(|t| t.duration_since(UNIX_EPOCH).ok()).map_or(0, |d| d.as_nanos())
+    metadata
+        .modified()
+        .ok()
+        .and_then(|t| t.duration_since(UNIX_EPOCH).ok())
+        .map_or(0, |d| d.as_nanos())
 }
 
 /// Makes a file read-only, with the executable bits if it had them, and tells its time of change.

@@ -32,8 +32,8 @@ impl From<Refusal> for Failure {
     }
 }
 
-/// Unpacks a wheel into a new folder, checking hash, names, sizes, RECORD and metadata. Gives what it holds and how many
-/// bytes the wheel has.
+/// Unpacks a wheel into a new folder, checking hash, names, sizes, RECORD and metadata. Gives what
+/// it holds and how many bytes the wheel has.
 pub(super) fn unpack(
     wheel: &Path,
     name: &WheelName,
@@ -46,7 +46,10 @@ pub(super) fn unpack(
     let refused = |r: Refusal| refuse(wheel, r.detail);
     let mut archive = Archive::open(file).map_err(refused)?;
     let (members, refusals) = archive.judge(rules);
-    refusals.into_iter().next().map_or(Ok(()), |r| Err(refused(r)))?;
+    refusals
+        .into_iter()
+        .next()
+        .map_or(Ok(()), |r| Err(refused(r)))?;
     fs::create_dir_all(into).doing("cannot make the folder", into)?;
     let mut files = Vec::with_capacity(members.len());
     let mut made = BTreeSet::new();
@@ -57,16 +60,29 @@ pub(super) fn unpack(
             fs::create_dir_all(folder).doing("cannot make the folder", folder)?;
             made.insert(folder.to_owned());
         }
-        files.push(write(&mut archive, member, &mut buffer, &target).map_err(|failure| match failure {
-            Failure::Refused(refusal) => refused(refusal),
-            Failure::Disk(error) => error,
-        })?);
+        files.push(
+            write(&mut archive, member, &mut buffer, &target).map_err(|failure| match failure {
+                Failure::Refused(refusal) => refused(refusal),
+                Failure::Disk(error) => error,
+            })?,
+        );
     }
-    let seen: Vec<Seen> = files.iter().map(|f| Seen { path: f.path.clone(), hash: f.hash.clone() }).collect();
+    let seen: Vec<Seen> = files
+        .iter()
+        .map(|f| Seen {
+            path: f.path.clone(),
+            hash: f.hash.clone(),
+        })
+        .collect();
     let (said, refusals) = check(name, &seen, &mut |path| fs::read(into.join(path)).ok());
-    refusals.into_iter().next().map_or(Ok(()), |r| Err(refused(r)))?;
+    refusals
+        .into_iter()
+        .next()
+        .map_or(Ok(()), |r| Err(refused(r)))?;
     let manifest = Manifest {
-        wheel: wheel.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned()),
+        wheel: wheel
+            .file_name()
+            .map_or(String::new(), |n| n.to_string_lossy().into_owned()),
         dist_info: said.dist_info.unwrap_or_default(),
         root_is_purelib: said.info.is_some_and(|i| i.root_is_purelib),
         files,
@@ -77,8 +93,13 @@ pub(super) fn unpack(
 fn ensure_hash(file: &mut File, wheel: &Path, sha256: &str) -> Result<u64> {
     let (found, size) = sha256_from(file, wheel)?;
     if found != sha256.to_ascii_lowercase() {
-        let error = Error::contents(format!("{} has the SHA-256 {found}; the pins say {sha256}", wheel.display()));
-        return Err(error.help("the file was changed since it was pinned: get the pinned one back, or settle again"));
+        let error = Error::contents(format!(
+            "{} has the SHA-256 {found}; the pins say {sha256}",
+            wheel.display()
+        ));
+        return Err(error.help(
+            "the file was changed since it was pinned: get the pinned one back, or settle again",
+        ));
     }
     file.seek(SeekFrom::Start(0)).doing("cannot read", wheel)?;
     Ok(size)
@@ -91,7 +112,11 @@ fn write(
     target: &Path,
 ) -> std::result::Result<StoredFile, Failure> {
     let disk = |e| Failure::Disk(Error::io("cannot write", target, &e));
-    let file = File::options().write(true).create_new(true).open(target).map_err(disk)?;
+    let file = File::options()
+        .write(true)
+        .create_new(true)
+        .open(target)
+        .map_err(disk)?;
     let mut out = BufWriter::with_capacity(1 << 16, file);
     let mut hasher = Sha256::new();
     archive.read(member, buffer, |part| {
@@ -100,5 +125,11 @@ fn write(
     })?;
     out.flush().map_err(disk)?;
     let hash = hash_of_part(&hasher.finalize());
-    Ok(StoredFile { path: member.path.clone(), hash, size: member.size, executable: member.executable, changed: 0 })
+    Ok(StoredFile {
+        path: member.path.clone(),
+        hash,
+        size: member.size,
+        executable: member.executable,
+        changed: 0,
+    })
 }

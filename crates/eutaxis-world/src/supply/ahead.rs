@@ -1,7 +1,8 @@
-//! The look-ahead: what a search will probably want next, so that it is under way before the search asks.
+//! The look-ahead: what a search will probably want next, so that it is under way before the search
+//! asks.
 //!
-//! Of a page that came, the metadata of its probably best file; of metadata, the pages of what it needs. A wrong guess
-//! costs a request and changes no answer.
+//! Of a page that came, the metadata of its probably best file; of metadata, the pages of what it
+//! needs. A wrong guess costs a request and changes no answer.
 
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -31,7 +32,11 @@ impl Ahead {
         let mut ahead = Ahead {
             judge,
             bounds: HashMap::new(),
-            prior: problem.prior.iter().map(|(n, v)| (n.clone(), v.clone())).collect(),
+            prior: problem
+                .prior
+                .iter()
+                .map(|(n, v)| (n.clone(), v.clone()))
+                .collect(),
             extras: HashMap::new(),
         };
         for ask in problem.asks.iter().chain(&problem.bounds) {
@@ -42,16 +47,26 @@ impl Ahead {
 
     fn hear(&mut self, requirement: &Requirement) {
         if let Some(set) = requirement.versions().filter(|s| !s.is_empty()) {
-            self.bounds.entry(requirement.name.clone()).or_default().push(set.clone());
+            self.bounds
+                .entry(requirement.name.clone())
+                .or_default()
+                .push(set.clone());
         }
-        self.extras.entry(requirement.name.clone()).or_default().extend(requirement.extras.iter().cloned());
+        self.extras
+            .entry(requirement.name.clone())
+            .or_default()
+            .extend(requirement.extras.iter().cloned());
     }
 
     /// What will probably be wanted after this.
     pub(super) fn after(&mut self, fact: &Fact) -> Vec<Want> {
         match fact {
-            Fact::Page(_, Some((_, page))) => self.best_file(&self.judge.page(page)).into_iter().collect(),
-            Fact::Metadata(project, _, MetadataAnswer::Known(metadata)) => self.needs(project, metadata),
+            Fact::Page(_, Some((_, page))) => {
+                self.best_file(&self.judge.page(page)).into_iter().collect()
+            }
+            Fact::Metadata(project, _, MetadataAnswer::Known(metadata)) => {
+                self.needs(project, metadata)
+            }
             Fact::Page(..) | Fact::Metadata(..) => Vec::new(),
         }
     }
@@ -60,14 +75,29 @@ impl Ahead {
     fn best_file(&self, judged: &JudgedPage) -> Option<Want> {
         let project = judged.project();
         let bounds = self.bounds.get(project).map_or(&[][..], Vec::as_slice);
-        let ranking = judged.ranking(&self.judge.rules(), &Preferred { prior: self.prior.get(project), nearest: None });
-        let ranked = ranking.order.iter().filter_map(|at| judged.offers().get(*at));
-        let possible: Vec<_> =
-            ranked.filter(|o| o.yanked.is_none() && bounds.iter().all(|b| b.matches(&o.version))).collect();
+        let ranking = judged.ranking(
+            &self.judge.rules(),
+            &Preferred {
+                prior: self.prior.get(project),
+                nearest: None,
+            },
+        );
+        let ranked = ranking
+            .order
+            .iter()
+            .filter_map(|at| judged.offers().get(*at));
+        let possible: Vec<_> = ranked
+            .filter(|o| o.yanked.is_none() && bounds.iter().all(|b| b.matches(&o.version)))
+            .collect();
         let kept = |v: &Version| self.prior.get(project) == Some(v);
-        let sound = possible.iter().find(|o| !o.version.is_prerelease() || kept(&o.version));
+        let sound = possible
+            .iter()
+            .find(|o| !o.version.is_prerelease() || kept(&o.version));
         let best = sound.or_else(|| possible.first())?;
-        Some(Want::Metadata(project.clone(), Arc::clone(&best.best()?.file.filename)))
+        Some(Want::Metadata(
+            project.clone(),
+            Arc::clone(&best.best()?.file.filename),
+        ))
     }
 
     fn needs(&mut self, project: &Name, metadata: &Metadata) -> Vec<Want> {

@@ -1,7 +1,8 @@
-//! Threads that answer wants. Over the network each mostly waits, so there are many of them; on a disk as many as there
-//! are processors.
+//! Threads that answer wants. Over the network each mostly waits, so there are many of them; on a
+//! disk as many as there are processors.
 //!
-//! Every want is answered once; whoever wants it later finds the answer, or waits for the one who is at it.
+//! Every want is answered once; whoever wants it later finds the answer, or waits for the one who
+//! is at it.
 
 use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
@@ -84,9 +85,17 @@ pub(super) struct Crew {
 }
 
 impl Crew {
-    pub(super) fn new(depots: Arc<Depots>, judge: Option<Arc<Judge>>, ahead: Option<Ahead>) -> Self {
+    pub(super) fn new(
+        depots: Arc<Depots>,
+        judge: Option<Arc<Judge>>,
+        ahead: Option<Ahead>,
+    ) -> Self {
         let processors = std::thread::available_parallelism().map_or(2, usize::from);
-        let most = if depots.are_remote() { MOST_UNDER_WAY } else { processors };
+        let most = if depots.are_remote() {
+            MOST_UNDER_WAY
+        } else {
+            processors
+        };
         let shared = Shared {
             depots,
             judge,
@@ -96,7 +105,9 @@ impl Crew {
             work: Condvar::new(),
             news: Condvar::new(),
         };
-        Crew { shared: Arc::new(shared) }
+        Crew {
+            shared: Arc::new(shared),
+        }
     }
 
     /// Sees to it that these are answered, before all that was only foreseen.
@@ -108,7 +119,8 @@ impl Crew {
                     state.slots.insert(want.clone(), Slot::Waiting);
                     state.queue.push_back(want.clone());
                 }
-                // Foreseen, and not begun: it stands in the other queue, where it is passed over later.
+                // Foreseen, and not begun: it stands in the other queue, where it is passed over
+                // later.
                 Some(Slot::Waiting) => state.queue.push_back(want.clone()),
                 // A failure is not for ever: what failed while it was only foreseen is tried again.
                 Some(Slot::Done(Err(_))) => {
@@ -134,7 +146,11 @@ impl Crew {
                     return Err(Error::new(ErrorKind::Internal, message));
                 }
             }
-            state = self.shared.news.wait(state).unwrap_or_else(PoisonError::into_inner);
+            state = self
+                .shared
+                .news
+                .wait(state)
+                .unwrap_or_else(PoisonError::into_inner);
         }
     }
 
@@ -147,27 +163,38 @@ impl Crew {
         });
         let all: Vec<_> = under_way.collect();
         let (_, first) = all.iter().min_by_key(|(since, _)| *since)?;
-        let more = if all.len() > 1 { format!(" and {} more", all.len() - 1) } else { String::new() };
+        let more = if all.len() > 1 {
+            format!(" and {} more", all.len() - 1)
+        } else {
+            String::new()
+        };
         Some(format!("{}{more}", shown(first)))
     }
 
     /// The price of an archive that was asked for: what its cheap answer said.
     pub(super) fn price(&self, project: &Name, file: &Arc<str>) -> u64 {
-        match self.shared.lock().metadata(&Want::Metadata(project.clone(), Arc::clone(file))) {
+        match self
+            .shared
+            .lock()
+            .metadata(&Want::Metadata(project.clone(), Arc::clone(file)))
+        {
             Some(MetadataAnswer::Dear(bytes)) => *bytes,
             _ => 0,
         }
     }
 
-    /// What was answered of the metadata of a file: what its archive told, where that was asked for.
+    /// What was answered of the metadata of a file: what its archive told, where that was asked
+    /// for.
     pub(super) fn answer_of(&self, project: &Name, file: &Arc<str>) -> Option<MetadataAnswer> {
         let state = self.shared.lock();
-        let of = |want: fn(Name, Arc<str>) -> Want| state.metadata(&want(project.clone(), Arc::clone(file)));
+        let of = |want: fn(Name, Arc<str>) -> Want| {
+            state.metadata(&want(project.clone(), Arc::clone(file)))
+        };
         of(Want::Archive).or_else(|| of(Want::Metadata)).cloned()
     }
 
-    /// What was answered of the metadata of a project's files, in the order of their names; what an archive told after what was
-    /// told without it.
+    /// What was answered of the metadata of a project's files, in the order of their names; what an
+    /// archive told after what was told without it.
     pub(super) fn answers_of(&self, project: &Name) -> Vec<(Arc<str>, MetadataAnswer)> {
         let state = self.shared.lock();
         let of_it = |want: &Want| matches!(want, Want::Metadata(name, _) | Want::Archive(name, _) if name == project);
@@ -176,12 +203,17 @@ impl Crew {
             .iter()
             .filter(|(want, _)| of_it(want))
             .filter_map(|(want, slot)| match slot {
-                Slot::Done(Ok(Fact::Metadata(_, file, answer))) => Some((want, Arc::clone(file), answer.clone())),
+                Slot::Done(Ok(Fact::Metadata(_, file, answer))) => {
+                    Some((want, Arc::clone(file), answer.clone()))
+                }
                 Slot::Done(_) | Slot::Waiting | Slot::UnderWay(_) => None,
             })
             .collect();
         answered.sort_by(|a, b| a.0.cmp(b.0));
-        answered.into_iter().map(|(_, file, answer)| (file, answer)).collect()
+        answered
+            .into_iter()
+            .map(|(_, file, answer)| (file, answer))
+            .collect()
     }
 
     /// The page of a project that was answered, with its depot.
@@ -205,9 +237,14 @@ impl Shared {
     /// Wakes or hires as many threads as there is work for.
     fn call(self: &Arc<Self>, state: &mut State) {
         let work = state.queue.len() + state.foreseen.len();
-        for _ in 0..work.saturating_sub(state.idle).min(self.most.saturating_sub(state.threads)) {
+        for _ in 0..work
+            .saturating_sub(state.idle)
+            .min(self.most.saturating_sub(state.threads))
+        {
             let shared = Arc::clone(self);
-            let hired = std::thread::Builder::new().name("depot".to_owned()).spawn(move || shared.serve());
+            let hired = std::thread::Builder::new()
+                .name("depot".to_owned())
+                .spawn(move || shared.serve());
             if hired.is_err() {
                 break;
             }
@@ -217,9 +254,13 @@ impl Shared {
             // The system gives no thread at all: what is wanted fails rather than waits for ever.
             let lost: Vec<Want> = state.queue.drain(..).collect();
             for want in lost {
-                state
-                    .slots
-                    .insert(want, Slot::Done(Err(Error::new(ErrorKind::Disk, "the system gives no more threads"))));
+                state.slots.insert(
+                    want,
+                    Slot::Done(Err(Error::new(
+                        ErrorKind::Disk,
+                        "the system gives no more threads",
+                    ))),
+                );
             }
         }
         self.work.notify_all();
@@ -231,16 +272,25 @@ impl Shared {
             if state.closed {
                 return;
             }
-            let Some(want) = state.queue.pop_front().or_else(|| state.foreseen.pop_front()) else {
+            let Some(want) = state
+                .queue
+                .pop_front()
+                .or_else(|| state.foreseen.pop_front())
+            else {
                 state.idle += 1;
-                state = self.work.wait(state).unwrap_or_else(PoisonError::into_inner);
+                state = self
+                    .work
+                    .wait(state)
+                    .unwrap_or_else(PoisonError::into_inner);
                 state.idle -= 1;
                 continue;
             };
             if !matches!(state.slots.get(&want), Some(Slot::Waiting)) {
                 continue;
             }
-            state.slots.insert(want.clone(), Slot::UnderWay(Instant::now()));
+            state
+                .slots
+                .insert(want.clone(), Slot::UnderWay(Instant::now()));
             drop(state);
             let fact = guarded(|| shown(&want), || self.answer(&want));
             let foreseen = match (&self.ahead, &fact) {
@@ -276,16 +326,30 @@ impl Shared {
             (depot, page)
         };
         match want {
-            Want::Page(project) => Ok(Fact::Page(project.clone(), self.depots.page(project)?.map(shared))),
-            Want::Direct(project, url) => {
-                Ok(Fact::Page(project.clone(), Some(shared(self.depots.direct(project, url)?))))
-            }
+            Want::Page(project) => Ok(Fact::Page(
+                project.clone(),
+                self.depots.page(project)?.map(shared),
+            )),
+            Want::Direct(project, url) => Ok(Fact::Page(
+                project.clone(),
+                Some(shared(self.depots.direct(project, url)?)),
+            )),
             Want::Metadata(project, filename) | Want::Archive(project, filename) => {
-                let effort = if matches!(want, Want::Archive(..)) { Effort::Archive } else { Effort::Cheap };
+                let effort = if matches!(want, Want::Archive(..)) {
+                    Effort::Archive
+                } else {
+                    Effort::Cheap
+                };
                 let (depot, page) = self.page_of(project).ok_or_else(|| unknown(filename))?;
-                let file = page.files.iter().find(|f| f.filename == *filename).ok_or_else(|| unknown(filename))?;
+                let file = page
+                    .files
+                    .iter()
+                    .find(|f| f.filename == *filename)
+                    .ok_or_else(|| unknown(filename))?;
                 let answer = match depot.metadata(project, file, effort) {
-                    Err(error) if error.kind == ErrorKind::Metadata => MetadataAnswer::Unusable(error.message),
+                    Err(error) if error.kind == ErrorKind::Metadata => {
+                        MetadataAnswer::Unusable(error.message)
+                    }
                     answer => answer?,
                 };
                 Ok(Fact::Metadata(project.clone(), filename.clone(), answer))
@@ -301,7 +365,10 @@ impl Shared {
             _ => None,
         };
         found(&Want::Page(project.clone())).or_else(|| {
-            let direct = state.slots.keys().find(|w| matches!(w, Want::Direct(name, _) if name == project))?;
+            let direct = state
+                .slots
+                .keys()
+                .find(|w| matches!(w, Want::Direct(name, _) if name == project))?;
             found(direct)
         })
     }
@@ -321,7 +388,8 @@ mod tests {
     /// A depot with a fault: pages of some projects break it, and so does all metadata.
     fn broken_page(project: &Name) -> Result<Option<Page>> {
         assert!(project.as_str() != "crevasse", "a hole in the ice");
-        let text = format!(r#"{{"files":[{{"filename":"{project}-1.0-py3-none-any.whl","url":"x"}}]}}"#);
+        let text =
+            format!(r#"{{"files":[{{"filename":"{project}-1.0-py3-none-any.whl","url":"x"}}]}}"#);
         Ok(parse_json(text.as_bytes(), project).ok())
     }
 
@@ -330,7 +398,14 @@ mod tests {
     }
 
     fn crew() -> Crew {
-        Crew::new(depots(Stub { page: broken_page, metadata: broken_metadata }), None, None)
+        Crew::new(
+            depots(Stub {
+                page: broken_page,
+                metadata: broken_metadata,
+            }),
+            None,
+            None,
+        )
     }
 
     fn name(text: &str) -> Name {
@@ -341,24 +416,43 @@ mod tests {
     fn a_depot_that_panics_is_an_error_and_the_others_are_answered() {
         let crew = crew();
         // More of them than there are threads: none is lost by it.
-        let broken: Vec<Want> = (0..40).map(|n| Want::Metadata(name("serac"), format!("serac-{n}").into())).collect();
+        let broken: Vec<Want> = (0..40)
+            .map(|n| Want::Metadata(name("serac"), format!("serac-{n}").into()))
+            .collect();
         let (page, hole) = (Want::Page(name("serac")), Want::Page(name("crevasse")));
         crew.order([&hole, &page].into_iter());
         assert!(matches!(crew.fact(&page), Ok(Fact::Page(_, Some(_)))));
         let error = crew.fact(&hole).unwrap_err();
         assert_eq!(error.kind, ErrorKind::Internal);
-        assert!(error.message.ends_with("the page of crevasse: a hole in the ice"), "{}", error.message);
+        assert!(
+            error
+                .message
+                .ends_with("the page of crevasse: a hole in the ice"),
+            "{}",
+            error.message
+        );
         let file = Want::Metadata(name("serac"), "serac-1.0-py3-none-any.whl".into());
         crew.order([&file].into_iter());
-        assert!(crew.fact(&file).unwrap_err().message.ends_with("cannot read serac-1.0-py3-none-any.whl"));
+        assert!(
+            crew.fact(&file)
+                .unwrap_err()
+                .message
+                .ends_with("cannot read serac-1.0-py3-none-any.whl")
+        );
         crew.order(broken.iter());
-        assert!(broken.iter().all(|want| crew.fact(want).is_err()), "no such file");
+        assert!(
+            broken.iter().all(|want| crew.fact(want).is_err()),
+            "no such file"
+        );
         crew.order([&page].into_iter());
         assert!(crew.fact(&page).is_ok());
     }
 
     #[test]
     fn what_was_never_asked_for_is_not_waited_for() {
-        assert_eq!(crew().fact(&Want::Page(name("serac"))).unwrap_err().kind, ErrorKind::Internal);
+        assert_eq!(
+            crew().fact(&Want::Page(name("serac"))).unwrap_err().kind,
+            ErrorKind::Internal
+        );
     }
 }

@@ -1,4 +1,5 @@
-//! Pages as they are judged: once for everybody in a run who goes by the same rules, searches as well as checks.
+//! Pages as they are judged: once for everybody in a run who goes by the same rules, searches as
+//! well as checks.
 
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -12,8 +13,8 @@ pub(super) struct Judge {
     target: Target,
     policy: Policy,
     adjustments: Vec<Adjustment>,
-    /// By the address of the page, which is only compared: what is judged holds on to its page, so that no other comes to lie
-    /// there.
+    /// By the address of the page, which is only compared: what is judged holds on to its page, so
+    /// that no other comes to lie there.
     pages: Mutex<HashMap<usize, Arc<JudgedPage>>>,
 }
 
@@ -28,12 +29,18 @@ impl Judge {
     }
 
     fn goes_by(&self, rules: &Rules<'_>) -> bool {
-        self.target == *rules.target && self.policy == *rules.policy && self.adjustments == rules.adjustments
+        self.target == *rules.target
+            && self.policy == *rules.policy
+            && self.adjustments == rules.adjustments
     }
 
     /// The rules.
     pub(super) fn rules(&self) -> Rules<'_> {
-        Rules { target: &self.target, policy: &self.policy, adjustments: &self.adjustments }
+        Rules {
+            target: &self.target,
+            policy: &self.policy,
+            adjustments: &self.adjustments,
+        }
     }
 
     /// A page as it is judged by itself.
@@ -43,7 +50,8 @@ impl Judge {
         if let Some(judged) = known().get(&address) {
             return Arc::clone(judged);
         }
-        // Outside the lock: pages come many at once. Of two who judge one page at the same time the first is kept.
+        // Outside the lock: pages come many at once. Of two who judge one page at the same time the
+        // first is kept.
         let judged = Arc::new(JudgedPage::new(Arc::clone(page), &self.rules()));
         Arc::clone(known().entry(address).or_insert(judged))
     }
@@ -81,11 +89,18 @@ mod tests {
         let [ridge, camp] = ["linux aarch64 glibc 2.36", "linux x86_64 glibc 2.36"]
             .map(|place| Target::parse(&format!("cpython 3.12 / {place}")).unwrap());
         let policy = Policy::default();
-        let rules = |target| Rules { target, policy: &policy, adjustments: &[] };
+        let rules = |target| Rules {
+            target,
+            policy: &policy,
+            adjustments: &[],
+        };
         let (judges, again) = (Judges::default(), ridge.clone());
         let first = judges.of(&rules(&ridge)).page(&page);
         assert!(Arc::ptr_eq(&first, &judges.of(&rules(&again)).page(&page)));
         assert!(!Arc::ptr_eq(&first, &judges.of(&rules(&camp)).page(&page)));
-        assert!(!Arc::ptr_eq(&first, &judges.of(&rules(&ridge)).page(&Arc::new((*page).clone()))));
+        assert!(!Arc::ptr_eq(
+            &first,
+            &judges.of(&rules(&ridge)).page(&Arc::new((*page).clone()))
+        ));
     }
 }

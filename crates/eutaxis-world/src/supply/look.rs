@@ -1,4 +1,5 @@
-//! Projects looked at by themselves, by the same judge as in a search: for lists and checks that choose nothing.
+//! Projects looked at by themselves, by the same judge as in a search: for lists and checks that
+//! choose nothing.
 
 use std::sync::Arc;
 
@@ -19,14 +20,15 @@ const MOST_LATE: usize = 100;
 /// How far it is looked.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Depth {
-    /// Into the metadata of a release where the page leaves out which interpreters it is for, or where it would have to be
-    /// built, as far as that is cheap.
+    /// Into the metadata of a release where the page leaves out which interpreters it is for, or
+    /// where it would have to be built, as far as that is cheap.
     Gaps,
     /// Into the metadata of the release that would be taken; a wheel is fetched for it.
     Needs,
 }
 
-/// A project as it is judged, with the metadata of the release that would be taken if they were read.
+/// A project as it is judged, with the metadata of the release that would be taken if they were
+/// read.
 #[derive(Debug, Clone)]
 pub struct Looked {
     /// The project.
@@ -46,7 +48,8 @@ struct Looking<'a> {
 impl Run {
     /// A project that was read, as it is judged with all that is known of its files by now.
     pub fn judged(&self, project: &Name, rules: &Rules<'_>) -> Option<Arc<JudgedPage>> {
-        self.page_of(project).map(|page| self.judged_page(&page, rules))
+        self.page_of(project)
+            .map(|page| self.judged_page(&page, rules))
     }
 
     fn judged_page(&self, page: &Arc<Page>, rules: &Rules<'_>) -> Arc<JudgedPage> {
@@ -57,27 +60,38 @@ impl Run {
         judged
     }
 
-    /// What requirements ask for, all at once: each project as it is judged, until it is sure which release would be taken by
-    /// itself (docs/choice.md, Requires-Python); none where no depot has it. Metadata that cannot be had show their fault when the project is
-    /// settled: here they are let be.
+    /// What requirements ask for, all at once: each project as it is judged, until it is sure which
+    /// release would be taken by itself (docs/choice.md, Requires-Python); none where no depot has
+    /// it. Metadata that cannot be had show their fault when the project is settled: here they are
+    /// let be.
     ///
     /// # Errors
     /// When the page of a project cannot be read.
-    pub fn look(&self, asked: &[Requirement], rules: &Rules<'_>, depth: Depth) -> Result<Vec<Option<Looked>>> {
+    pub fn look(
+        &self,
+        asked: &[Requirement],
+        rules: &Rules<'_>,
+        depth: Depth,
+    ) -> Result<Vec<Option<Looked>>> {
         let crew = self.crew(None);
         let wants: Vec<Want> = asked.iter().map(page_of).collect();
         crew.order(wants.iter());
         let facts = super::whole(wants.iter().map(|want| crew.fact(want)).collect())?;
         let mut all: Vec<Option<Looking<'_>>> = Vec::new();
         for (requirement, fact) in asked.iter().zip(facts) {
-            let looking = |page: &Arc<Page>| Looking::new(requirement, self.judged_page(page, rules), rules, depth);
+            let looking = |page: &Arc<Page>| {
+                Looking::new(requirement, self.judged_page(page, rules), rules, depth)
+            };
             all.push(match &fact {
                 Fact::Page(_, Some((_, page))) => Some(looking(page)),
                 Fact::Page(_, None) | Fact::Metadata(..) => None,
             });
         }
         while look_once(&mut all, crew, rules, depth) {}
-        Ok(all.into_iter().map(|looking| looking.map(|l| l.looked)).collect())
+        Ok(all
+            .into_iter()
+            .map(|looking| looking.map(|l| l.looked))
+            .collect())
     }
 }
 
@@ -89,12 +103,23 @@ fn page_of(requirement: &Requirement) -> Want {
 }
 
 /// Asks for what is to be known next of all; whether there was anything.
-fn look_once(all: &mut [Option<Looking<'_>>], crew: &Crew, rules: &Rules<'_>, depth: Depth) -> bool {
-    let open: Vec<&mut Looking<'_>> = all.iter_mut().flatten().filter(|l| l.want.is_some()).collect();
+fn look_once(
+    all: &mut [Option<Looking<'_>>],
+    crew: &Crew,
+    rules: &Rules<'_>,
+    depth: Depth,
+) -> bool {
+    let open: Vec<&mut Looking<'_>> = all
+        .iter_mut()
+        .flatten()
+        .filter(|l| l.want.is_some())
+        .collect();
     crew.order(open.iter().filter_map(|l| l.want.as_ref()));
     let any = !open.is_empty();
     for looking in open {
-        let Some(want) = looking.want.take() else { continue };
+        let Some(want) = looking.want.take() else {
+            continue;
+        };
         if let Ok(Fact::Metadata(_, file, answer)) = crew.fact(&want) {
             looking.learn(&want, &file, &answer, rules, depth);
         }
@@ -103,8 +128,20 @@ fn look_once(all: &mut [Option<Looking<'_>>], crew: &Crew, rules: &Rules<'_>, de
 }
 
 impl<'a> Looking<'a> {
-    fn new(requirement: &'a Requirement, judged: Arc<JudgedPage>, rules: &Rules<'_>, depth: Depth) -> Self {
-        let mut looking = Looking { requirement, looked: Looked { judged, metadata: None }, want: None };
+    fn new(
+        requirement: &'a Requirement,
+        judged: Arc<JudgedPage>,
+        rules: &Rules<'_>,
+        depth: Depth,
+    ) -> Self {
+        let mut looking = Looking {
+            requirement,
+            looked: Looked {
+                judged,
+                metadata: None,
+            },
+            want: None,
+        };
         looking.want = looking.next(rules, depth);
         looking
     }
@@ -121,13 +158,27 @@ impl<'a> Looking<'a> {
             .then(|| Want::Metadata(judged.project().clone(), Arc::clone(&file.filename)))
     }
 
-    fn learn(&mut self, want: &Want, file: &Arc<str>, answer: &MetadataAnswer, rules: &Rules<'_>, depth: Depth) {
+    fn learn(
+        &mut self,
+        want: &Want,
+        file: &Arc<str>,
+        answer: &MetadataAnswer,
+        rules: &Rules<'_>,
+        depth: Depth,
+    ) {
         match self.looked.judged.learn(file, answer, rules) {
             Learned::Told(told) if told.is_barred => self.want = self.next(rules, depth),
             Learned::Told(told) => self.looked.metadata = told.metadata,
             // An archive of source is not fetched for a list.
-            Learned::Dear if depth == Depth::Needs && file.ends_with(".whl") && matches!(want, Want::Metadata(..)) => {
-                self.want = Some(Want::Archive(self.looked.judged.project().clone(), Arc::clone(file)));
+            Learned::Dear
+                if depth == Depth::Needs
+                    && file.ends_with(".whl")
+                    && matches!(want, Want::Metadata(..)) =>
+            {
+                self.want = Some(Want::Archive(
+                    self.looked.judged.project().clone(),
+                    Arc::clone(file),
+                ));
             }
             Learned::Dear | Learned::Unknown => {}
         }
@@ -153,15 +204,22 @@ mod tests {
         Ok((project.as_str() == "moulin").then(|| parse_json(PAGE.as_bytes(), project).unwrap()))
     }
 
-    /// Source that only building tells of, a wheel that is for older interpreters, and wheels that say nothing against it.
+    /// Source that only building tells of, a wheel that is for older interpreters, and wheels that
+    /// say nothing against it.
     fn metadata(file: &PageFile) -> Result<MetadataAnswer> {
         let version = file.kind.version();
         if file.filename.ends_with(".gz") {
             return Ok(MetadataAnswer::UnknownUntilBuilt);
         }
-        let python = if version.to_string() == "3.0" { "Requires-Python: <3.9\n" } else { "" };
+        let python = if version.to_string() == "3.0" {
+            "Requires-Python: <3.9\n"
+        } else {
+            ""
+        };
         let text = format!("Metadata-Version: 2.1\nName: moulin\nVersion: {version}\n{python}");
-        Ok(MetadataAnswer::Known(Arc::new(Metadata::parse(text.as_bytes()).unwrap())))
+        Ok(MetadataAnswer::Known(Arc::new(
+            Metadata::parse(text.as_bytes()).unwrap(),
+        )))
     }
 
     #[rstest]
@@ -176,14 +234,25 @@ mod tests {
         #[case] has_metadata: bool,
     ) {
         let target = Target::parse("cpython 3.12 / linux x86_64 glibc 2.36").unwrap();
-        let rules = Rules { target: &target, policy: &Policy::default(), adjustments: &[] };
+        let rules = Rules {
+            target: &target,
+            policy: &Policy::default(),
+            adjustments: &[],
+        };
         let run = Run::new(depots(Stub { page, metadata }));
         let asked = ["crevasse", requirement].map(|text| Requirement::parse(text).unwrap());
         let looked = run.look(&asked, &rules, depth).unwrap();
         assert!(looked[0].is_none(), "no depot has it");
         let looked = looked[1].clone().unwrap();
-        let out = looked.judged.offers().iter().filter(|o| o.verdict == Verdict::Barred);
-        assert_eq!(out.map(|o| o.version.to_string()).collect::<Vec<_>>(), barred);
+        let out = looked
+            .judged
+            .offers()
+            .iter()
+            .filter(|o| o.verdict == Verdict::Barred);
+        assert_eq!(
+            out.map(|o| o.version.to_string()).collect::<Vec<_>>(),
+            barred
+        );
         assert_eq!(looked.metadata.is_some(), has_metadata);
     }
 }

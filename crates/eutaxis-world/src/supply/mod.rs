@@ -1,7 +1,8 @@
 //! Runs a search: answers what it wants to know from the depots, many wants at a time.
 //!
-//! The search is handed facts in rounds, always those of a whole round, so that its answer depends on the facts alone and
-//! never on which of them came first. Over the network, a look-ahead fetches what the next rounds will probably want.
+//! The search is handed facts in rounds, always those of a whole round, so that its answer depends
+//! on the facts alone and never on which of them came first. Over the network, a look-ahead fetches
+//! what the next rounds will probably want.
 
 mod ahead;
 mod crew;
@@ -20,8 +21,8 @@ use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::{Page, PageFile};
 use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::solve::{
-    Alternative, Chosen, Clash, End, Joint, Problem, Search, Solution, Solver, Step, Want, Ways, joint, verify,
-    ways_out,
+    Alternative, Chosen, Clash, End, Joint, Problem, Search, Solution, Solver, Step, Want, Ways,
+    joint, verify, ways_out,
 };
 
 use crate::catalogue::ListedFile;
@@ -52,7 +53,8 @@ pub enum Outcome {
 /// What is told how much was read so far; from any thread.
 pub type Progress<'a> = &'a (dyn Fn(Read) + Sync);
 
-/// A run with everything that was learned on the way. Several searches may be under way in it at once.
+/// A run with everything that was learned on the way. Several searches may be under way in it at
+/// once.
 pub struct Run {
     depots: Arc<Depots>,
     /// Made for the first search; it remembers what it answered for all that follow.
@@ -86,11 +88,14 @@ impl Run {
         }
     }
 
-    /// The threads that answer, made on first use: with a problem, what its search will want is foreseen.
+    /// The threads that answer, made on first use: with a problem, what its search will want is
+    /// foreseen.
     fn crew(&self, problem: Option<&Problem>) -> &Crew {
         self.crew.get_or_init(|| {
             let judge = problem.map(|p| self.judges.of(&p.rules()));
-            let foreseen = problem.zip(judge.clone()).filter(|_| self.depots.are_remote());
+            let foreseen = problem
+                .zip(judge.clone())
+                .filter(|_| self.depots.are_remote());
             let ahead = foreseen.map(|(problem, judge)| Ahead::new(problem, judge));
             Crew::new(Arc::clone(&self.depots), judge, ahead)
         })
@@ -98,7 +103,10 @@ impl Run {
 
     /// How much was read so far.
     fn read(&self) -> Read {
-        Read { pages: self.pages.load(Ordering::Relaxed), metadata: self.metadata.load(Ordering::Relaxed) }
+        Read {
+            pages: self.pages.load(Ordering::Relaxed),
+            metadata: self.metadata.load(Ordering::Relaxed),
+        }
     }
 
     /// Searches until the end. `progress` is told how much was read.
@@ -110,7 +118,8 @@ impl Run {
             End::Settled(solution) => Ok(Outcome::Settled(solution)),
             End::Clash(clash) => Ok(Outcome::Clash(clash)),
             End::GaveUp | End::Untried(_) => {
-                let message = "the search gave up after very many conflicts: neither a solution nor a proof was found";
+                let message = "the search gave up after very many conflicts: neither a solution \
+                    nor a proof was found";
                 Err(Error::request(message).help("bound the projects that have very many releases"))
             }
         }
@@ -127,7 +136,11 @@ impl Run {
         alternatives: &[Alternative],
         progress: Progress<'_>,
     ) -> Result<Ways> {
-        let mut solver = Reading { run: self, progress, left: Some(ARCHIVES_FOR_WAYS) };
+        let mut solver = Reading {
+            run: self,
+            progress,
+            left: Some(ARCHIVES_FOR_WAYS),
+        };
         ways_out(problem, clash, alternatives, &mut solver)
     }
 
@@ -139,34 +152,62 @@ impl Run {
         joint(problems, &mut self.solver(progress))
     }
 
-    /// Solves many problems over the same facts, many at once, so that what they want is asked for together; the answers in
-    /// their order.
+    /// Solves many problems over the same facts, many at once, so that what they want is asked for
+    /// together; the answers in their order.
     ///
     /// # Errors
     /// When a depot cannot be read.
     pub fn each(&self, problems: &[Problem], progress: Progress<'_>) -> Result<Vec<End>> {
         let processors = std::thread::available_parallelism().map_or(2, usize::from);
-        let at_once = if self.depots.are_remote() { MOST_SEARCHES } else { processors };
-        let ends = each(problems, at_once, |problem| self.search(problem, progress, &mut None));
+        let at_once = if self.depots.are_remote() {
+            MOST_SEARCHES
+        } else {
+            processors
+        };
+        let ends = each(problems, at_once, |problem| {
+            self.search(problem, progress, &mut None)
+        });
         ends.into_iter().flatten().collect()
     }
 
     /// Whoever solves problems one after the other.
     pub fn solver<'a>(&'a self, progress: Progress<'a>) -> impl Solver<Error = Error> + 'a {
-        Reading { run: self, progress, left: None }
+        Reading {
+            run: self,
+            progress,
+            left: None,
+        }
     }
 
-    /// A search to its end. A clash is looked for again in an order that does not depend on how the asks were listed, so
-    /// that it is the same for the same asks.
-    fn search(&self, problem: &Problem, progress: Progress<'_>, left: &mut Option<u64>) -> Result<End> {
+    /// A search to its end. A clash is looked for again in an order that does not depend on how the
+    /// asks were listed, so that it is the same for the same asks.
+    fn search(
+        &self,
+        problem: &Problem,
+        progress: Progress<'_>,
+        left: &mut Option<u64>,
+    ) -> Result<End> {
         let end = self.search_once(problem, progress, left)?;
         let ordered = problem.in_order();
-        let End::Clash(clash) = end else { return Ok(end) };
-        let same = ordered.asks == problem.asks && ordered.bounds == problem.bounds && problem.prior.is_empty();
-        if same { Ok(End::Clash(clash)) } else { self.search_once(&ordered, progress, left) }
+        let End::Clash(clash) = end else {
+            return Ok(end);
+        };
+        let same = ordered.asks == problem.asks
+            && ordered.bounds == problem.bounds
+            && problem.prior.is_empty();
+        if same {
+            Ok(End::Clash(clash))
+        } else {
+            self.search_once(&ordered, progress, left)
+        }
     }
 
-    fn search_once(&self, problem: &Problem, progress: Progress<'_>, left: &mut Option<u64>) -> Result<End> {
+    fn search_once(
+        &self,
+        problem: &Problem,
+        progress: Progress<'_>,
+        left: &mut Option<u64>,
+    ) -> Result<End> {
         let crew = self.crew(Some(problem));
         let judge = self.judges.of(&problem.rules());
         let mut search = Search::new(problem.clone());
@@ -178,11 +219,13 @@ impl Run {
                     }
                     // All at once, and those that hold the search up first.
                     crew.order(needed.iter().chain(&likely));
-                    let facts: Vec<Result<Fact>> = needed.iter().map(|want| crew.fact(want)).collect();
+                    let facts: Vec<Result<Fact>> =
+                        needed.iter().map(|want| crew.fact(want)).collect();
                     for fact in whole(facts)? {
                         self.hand_in(&mut search, fact, &judge);
                     }
-                    // What is only likely to be wanted may fail: it is asked for again if it really is.
+                    // What is only likely to be wanted may fail: it is asked for again if it really
+                    // is.
                     for fact in likely.iter().filter_map(|want| crew.fact(want).ok()) {
                         self.hand_in(&mut search, fact, &judge);
                     }
@@ -210,7 +253,10 @@ impl Run {
             MetadataAnswer::UnknownUntilBuilt
             | MetadataAnswer::Unusable(_)
             | MetadataAnswer::Dear(_)
-            | MetadataAnswer::TooDear { .. } => Some(Arc::new(Metadata::unsaid(c.project.clone(), c.version.clone()))),
+            | MetadataAnswer::TooDear { .. } => Some(Arc::new(Metadata::unsaid(
+                c.project.clone(),
+                c.version.clone(),
+            ))),
         };
         let metadata: Vec<Option<Arc<Metadata>>> = solution.chosen.iter().map(read).collect();
         let of = |name: &Name, _: &str| {
@@ -218,26 +264,43 @@ impl Run {
             metadata.get(at)?.as_deref()
         };
         verify(problem, solution, &of).map_err(|why| {
-            let error = Error::new(ErrorKind::Internal, format!("the answer of this program does not hold: {why}"));
-            error.help("it is not yours: please report it with the command and these words; nothing was written")
+            let error = Error::new(
+                ErrorKind::Internal,
+                format!("the answer of this program does not hold: {why}"),
+            );
+            error.help(
+                "it is not yours: please report it with the command and these words; nothing was \
+                    written",
+            )
         })
     }
 
-    /// What is wanted and costs more than is left for a trial, in words; what it costs is taken off. Judged by prices alone,
-    /// not by what is known already, so that the same ways are told each time.
+    /// What is wanted and costs more than is left for a trial, in words; what it costs is taken
+    /// off. Judged by prices alone, not by what is known already, so that the same ways are told
+    /// each time.
     fn beyond(&self, needed: &[Want], left: &mut Option<u64>) -> Option<String> {
         let left = left.as_mut()?;
         for want in needed {
-            let Want::Archive(project, file) = want else { continue };
+            let Want::Archive(project, file) = want else {
+                continue;
+            };
             let price = self.crew(None).price(project, file).max(LEAST_PRICE);
-            if self.paid.lock().unwrap_or_else(PoisonError::into_inner).contains(want) {
+            if self
+                .paid
+                .lock()
+                .unwrap_or_else(PoisonError::into_inner)
+                .contains(want)
+            {
                 continue;
             }
             if price > *left {
                 return Some(format!("what {file} needs is not known"));
             }
             *left -= price;
-            self.paid.lock().unwrap_or_else(PoisonError::into_inner).insert(want.clone());
+            self.paid
+                .lock()
+                .unwrap_or_else(PoisonError::into_inner)
+                .insert(want.clone());
         }
         None
     }
@@ -277,7 +340,8 @@ impl Run {
         Ok(facts?.into_iter().map(page).collect())
     }
 
-    /// What a release of a project needs, by the metadata of one of its files; none when the depots do not have them.
+    /// What a release of a project needs, by the metadata of one of its files; none when the depots
+    /// do not have them.
     ///
     /// # Errors
     /// When a depot cannot be read.
@@ -285,9 +349,15 @@ impl Run {
         let crew = self.crew(None);
         let page = Want::Page(project.clone());
         crew.order([&page].into_iter());
-        let Fact::Page(_, Some((_, page))) = crew.fact(&page)? else { return Ok(None) };
-        let Some(file) = page.files.iter().find(|f| *f.filename == *filename) else { return Ok(None) };
-        for want in [Want::Metadata, Want::Archive].map(|of| of(project.clone(), file.filename.clone())) {
+        let Fact::Page(_, Some((_, page))) = crew.fact(&page)? else {
+            return Ok(None);
+        };
+        let Some(file) = page.files.iter().find(|f| *f.filename == *filename) else {
+            return Ok(None);
+        };
+        for want in
+            [Want::Metadata, Want::Archive].map(|of| of(project.clone(), file.filename.clone()))
+        {
             crew.order([&want].into_iter());
             match crew.fact(&want)? {
                 Fact::Metadata(_, _, MetadataAnswer::Known(metadata)) => return Ok(Some(metadata)),
@@ -308,7 +378,8 @@ impl Run {
         self.crew.get()?.page_of(project).map(|(depot, _)| depot)
     }
 
-    /// Whether a project is offered by several depots and given to none of them, as far as is known.
+    /// Whether a project is offered by several depots and given to none of them, as far as is
+    /// known.
     pub fn is_in_several(&self, project: &Name) -> bool {
         self.depots.is_in_several(project)
     }
@@ -335,7 +406,8 @@ impl Run {
     }
 
     fn depot(&self, project: &Name, file: &PageFile) -> Result<Arc<dyn Depot>> {
-        self.depot_of(project).ok_or_else(|| Error::contents(format!("{} is on no page", file.filename)))
+        self.depot_of(project)
+            .ok_or_else(|| Error::contents(format!("{} is on no page", file.filename)))
     }
 }
 
@@ -361,7 +433,10 @@ impl Solver for Reading<'_> {
 
 /// All facts, or the first failure. What is missing without a network is told all at once.
 fn whole(facts: Vec<Result<Fact>>) -> Result<Vec<Fact>> {
-    let missing: Vec<String> = facts.iter().filter_map(|f| f.as_ref().err().and_then(|e| e.missing.clone())).collect();
+    let missing: Vec<String> = facts
+        .iter()
+        .filter_map(|f| f.as_ref().err().and_then(|e| e.missing.clone()))
+        .collect();
     match facts.into_iter().collect::<Result<Vec<Fact>>>() {
         Err(mut error) if missing.len() > 1 && error.missing.is_some() => {
             error.message = format!("--offline: not fetched before: {}", missing.join(", "));

@@ -23,9 +23,18 @@ pub(super) struct Stub {
 
 /// The stub as the only depot, without a network.
 pub(super) fn depots(stub: Stub) -> Arc<Depots> {
-    let listed = Listed { depot: Arc::new(stub), only: Vec::new(), accelerator: None };
+    let listed = Listed {
+        depot: Arc::new(stub),
+        only: Vec::new(),
+        accelerator: None,
+    };
     let folder = tempfile::tempdir().unwrap();
-    let network = Arc::new(Network::new(folder.path(), true, false, NetworkSettings::default()));
+    let network = Arc::new(Network::new(
+        folder.path(),
+        true,
+        false,
+        NetworkSettings::default(),
+    ));
     Arc::new(Depots::new(vec![listed], network))
 }
 

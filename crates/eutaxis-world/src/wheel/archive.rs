@@ -1,4 +1,5 @@
-//! The archive and its entries, judged before anything of them is written: names, kinds, sizes (PEP 427 and 721, what archives may hold).
+//! The archive and its entries, judged before anything of them is written: names, kinds, sizes (PEP
+//! 427 and 721, what archives may hold).
 
 use std::collections::BTreeMap;
 use std::fs::File;
@@ -49,11 +50,16 @@ impl Archive {
     pub(crate) fn open(mut file: File) -> Result<Self, Refusal> {
         let archive = |why: String| Refusal::new(RefusalKind::Archive, why);
         let stated = stated_entries(&mut file);
-        let second = file.try_clone().map_err(|e| archive(format!("it cannot be read ({e})")))?;
+        let second = file
+            .try_clone()
+            .map_err(|e| archive(format!("it cannot be read ({e})")))?;
         let zip = ZipArchive::new(BufReader::new(file))
             .map_err(|e| archive(format!("it is not a whole zip archive ({e})")))?;
         if zip.len() > MOST_ENTRIES {
-            return Err(Refusal::new(RefusalKind::Size, format!("it holds more than {MOST_ENTRIES} entries")));
+            return Err(Refusal::new(
+                RefusalKind::Size,
+                format!("it holds more than {MOST_ENTRIES} entries"),
+            ));
         }
         if stated.is_some_and(|n| n != zip.len()) {
             return Err(archive("two of its entries have one name".to_owned()));
@@ -74,8 +80,10 @@ impl Archive {
             }
         }
         for (path, _) in seen.iter().filter(|(_, folder)| !**folder) {
-            let inside =
-                seen.range(format!("{path}/")..).next().is_some_and(|(p, _)| p.starts_with(&format!("{path}/")));
+            let inside = seen
+                .range(format!("{path}/")..)
+                .next()
+                .is_some_and(|(p, _)| p.starts_with(&format!("{path}/")));
             if inside {
                 let why = format!("`{}` is a file and a folder", escaped(path));
                 refusals.push(Refusal::new(RefusalKind::UnsafePath, why));
@@ -92,13 +100,22 @@ impl Archive {
         seen: &mut BTreeMap<String, bool>,
         total: &mut u64,
     ) -> Result<Option<Member>, Refusal> {
-        let member = self.zip.by_index_raw(index).map_err(|e| Refusal::new(RefusalKind::Archive, e))?;
+        let member = self
+            .zip
+            .by_index_raw(index)
+            .map_err(|e| Refusal::new(RefusalKind::Archive, e))?;
         let Ok(path) = std::str::from_utf8(member.name_raw()).map(str::to_owned) else {
-            return Err(Refusal::new(RefusalKind::UnsafePath, "the name of an entry is not UTF-8"));
+            return Err(Refusal::new(
+                RefusalKind::UnsafePath,
+                "the name of an entry is not UTF-8",
+            ));
         };
         let shown = escaped(&path);
         if let Some(why) = unsafe_member(&path, rules) {
-            return Err(Refusal::new(RefusalKind::UnsafePath, format!("entry `{shown}`: {why}")));
+            return Err(Refusal::new(
+                RefusalKind::UnsafePath,
+                format!("entry `{shown}`: {why}"),
+            ));
         }
         let mode = member.unix_mode().unwrap_or(KIND_FILE | 0o644);
         let kind = mode & KIND_MASK;
@@ -108,7 +125,10 @@ impl Archive {
             return Err(Refusal::new(RefusalKind::UnsafeEntry, why));
         }
         if member.encrypted() {
-            return Err(Refusal::new(RefusalKind::UnsafeEntry, format!("entry `{shown}` is encrypted")));
+            return Err(Refusal::new(
+                RefusalKind::UnsafeEntry,
+                format!("entry `{shown}` is encrypted"),
+            ));
         }
         let (packed, size) = (member.compressed_size(), member.size());
         let start = member.header_start();
@@ -119,10 +139,13 @@ impl Archive {
             return Err(Refusal::new(RefusalKind::Size, why));
         }
         if !self.is_named_so(start, path.as_bytes()) {
-            let why = format!("entry `{shown}` has another name in the list of the archive than before its bytes");
+            let why = format!(
+                "entry `{shown}` has another name in the list of the archive than before its bytes"
+            );
             return Err(Refusal::new(RefusalKind::Archive, why));
         }
-        // Names that fold to one on some file systems are refused on all: the wheel must mean the same everywhere.
+        // Names that fold to one on some file systems are refused on all: the wheel must mean the
+        // same everywhere.
         let folded = path.trim_end_matches('/').to_lowercase();
         if let Some(was_folder) = seen.insert(folded, folder)
             && !(folder && was_folder)
@@ -130,7 +153,12 @@ impl Archive {
             let why = format!("two entries have the name `{shown}`, but for case");
             return Err(Refusal::new(RefusalKind::UnsafePath, why));
         }
-        Ok((!folder).then_some(Member { index, path, executable: mode & 0o111 != 0, size }))
+        Ok((!folder).then_some(Member {
+            index,
+            path,
+            executable: mode & 0o111 != 0,
+            size,
+        }))
     }
 
     /// Whether the header before an entry's bytes names it as the list at the end does.
@@ -143,7 +171,9 @@ impl Archive {
             Ok(bytes)
         };
         let Ok(bytes) = read() else { return false };
-        let length = bytes.get(26..28).and_then(|b| Some(u16::from_le_bytes(b.try_into().ok()?)));
+        let length = bytes
+            .get(26..28)
+            .and_then(|b| Some(u16::from_le_bytes(b.try_into().ok()?)));
         length.map(usize::from) == Some(name.len()) && bytes.get(HEADER..) == Some(name)
     }
 
@@ -158,16 +188,25 @@ impl Archive {
         mut take: impl FnMut(&[u8]) -> Result<(), E>,
     ) -> Result<(), E> {
         let shown = escaped(&member.path);
-        let damaged =
-            |e: &dyn std::fmt::Display| Refusal::new(RefusalKind::Archive, format!("entry `{shown}` is damaged ({e})"));
+        let damaged = |e: &dyn std::fmt::Display| {
+            Refusal::new(
+                RefusalKind::Archive,
+                format!("entry `{shown}` is damaged ({e})"),
+            )
+        };
         let mut entry = self.zip.by_index(member.index).map_err(|e| damaged(&e))?;
         let mut size = 0u64;
         loop {
             let n = entry.read(buffer).map_err(|e| damaged(&e))?;
-            let Some(part) = buffer.get(..n).filter(|p| !p.is_empty()) else { break };
+            let Some(part) = buffer.get(..n).filter(|p| !p.is_empty()) else {
+                break;
+            };
             size += n as u64;
             if size > member.size {
-                let why = format!("entry `{shown}` holds more than the {} bytes that it states", member.size);
+                let why = format!(
+                    "entry `{shown}` holds more than the {} bytes that it states",
+                    member.size
+                );
                 return Err(Refusal::new(RefusalKind::Size, why).into());
             }
             take(part)?;
@@ -179,11 +218,15 @@ impl Archive {
     }
 }
 
-/// How many entries the end of the archive states: the reader joins entries of one name, this count does not.
+/// How many entries the end of the archive states: the reader joins entries of one name, this count
+/// does not.
 fn stated_entries(file: &mut File) -> Option<usize> {
     const LONGEST_END: i64 = 22 + 65_535;
     let length = i64::try_from(file.seek(SeekFrom::End(0)).ok()?).ok()?;
-    file.seek(SeekFrom::Start(u64::try_from(length - LONGEST_END).unwrap_or(0))).ok()?;
+    file.seek(SeekFrom::Start(
+        u64::try_from(length - LONGEST_END).unwrap_or(0),
+    ))
+    .ok()?;
     let mut tail = Vec::new();
     file.read_to_end(&mut tail).ok()?;
     file.seek(SeekFrom::Start(0)).ok()?;

@@ -1,5 +1,6 @@
-//! Wheels as archives: every check that a wheel must pass before anything of it is placed (docs/house.md; PEP 427, file contents; PEP 376 and 427, RECORD,
-//! 3.8). `furnish` stops at the first refusal; `assay` tells them all.
+//! Wheels as archives: every check that a wheel must pass before anything of it is placed
+//! (docs/house.md; PEP 427, file contents; PEP 376 and 427, RECORD, 3.8). `furnish` stops at the
+//! first refusal; `assay` tells them all.
 
 mod archive;
 mod contents;
@@ -20,7 +21,10 @@ pub struct Refusal {
 
 impl Refusal {
     pub(crate) fn new(kind: RefusalKind, detail: impl std::fmt::Display) -> Self {
-        Refusal { kind, detail: detail.to_string() }
+        Refusal {
+            kind,
+            detail: detail.to_string(),
+        }
     }
 }
 

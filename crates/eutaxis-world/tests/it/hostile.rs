@@ -17,15 +17,25 @@ const INFO: &str = "firnio-1.0.dist-info";
 fn members() -> Vec<(String, Vec<u8>)> {
     vec![
         ("firnio/__init__.py".to_owned(), b"x = 1\n".to_vec()),
-        (format!("{INFO}/METADATA"), b"Metadata-Version: 2.1\nName: firnio\nVersion: 1.0\n".to_vec()),
-        (format!("{INFO}/WHEEL"), b"Wheel-Version: 1.0\nRoot-Is-Purelib: true\n".to_vec()),
+        (
+            format!("{INFO}/METADATA"),
+            b"Metadata-Version: 2.1\nName: firnio\nVersion: 1.0\n".to_vec(),
+        ),
+        (
+            format!("{INFO}/WHEEL"),
+            b"Wheel-Version: 1.0\nRoot-Is-Purelib: true\n".to_vec(),
+        ),
     ]
 }
 
 fn record(members: &[(String, Vec<u8>)]) -> Vec<u8> {
     let mut text = String::new();
     for (path, bytes) in members {
-        text.push_str(&format!("\"{path}\",sha256={},{}\n", record_base64(&Sha256::digest(bytes)), bytes.len()));
+        text.push_str(&format!(
+            "\"{path}\",sha256={},{}\n",
+            record_base64(&Sha256::digest(bytes)),
+            bytes.len()
+        ));
     }
     text.push_str(&format!("{INFO}/RECORD,,\n"));
     text.into_bytes()
@@ -41,7 +51,12 @@ fn zipped(members: &[(String, Vec<u8>)]) -> Vec<u8> {
     let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
     for (path, bytes) in members {
         if let Some(target) = path.strip_prefix("LINK ") {
-            zip.add_symlink(target, String::from_utf8_lossy(bytes), SimpleFileOptions::default()).unwrap();
+            zip.add_symlink(
+                target,
+                String::from_utf8_lossy(bytes),
+                SimpleFileOptions::default(),
+            )
+            .unwrap();
             continue;
         }
         zip.start_file(path, SimpleFileOptions::default()).unwrap();
@@ -57,14 +72,31 @@ fn unpack(bytes: &[u8], sha256: Option<&str>) -> Result<usize, String> {
     std::fs::write(&path, bytes).unwrap();
     let hash = sha256.map_or_else(|| hex(&Sha256::digest(bytes)), str::to_owned);
     let store = Store::open(&folder.path().join("cache")).unwrap();
-    let result = store.unpacked(&path, &WheelName::parse(NAME).unwrap(), &hash, NameRules::Posix);
+    let result = store.unpacked(
+        &path,
+        &WheelName::parse(NAME).unwrap(),
+        &hash,
+        NameRules::Posix,
+    );
     let count = |path: &Path| std::fs::read_dir(path).unwrap().count();
-    assert_eq!(count(&folder.path().join("cache/store-1/tmp")), 0, "nothing half-done is left");
-    assert_eq!(count(folder.path()), 2, "nothing was written beside the store");
+    assert_eq!(
+        count(&folder.path().join("cache/store-1/tmp")),
+        0,
+        "nothing half-done is left"
+    );
+    assert_eq!(
+        count(folder.path()),
+        2,
+        "nothing was written beside the store"
+    );
     match result {
         Ok(unpacked) => Ok(unpacked.manifest.files.len()),
         Err(error) => {
-            assert_eq!(count(&folder.path().join("cache/store-1")), 1, "the store holds nothing of it");
+            assert_eq!(
+                count(&folder.path().join("cache/store-1")),
+                1,
+                "the store holds nothing of it"
+            );
             Err(error.message)
         }
     }
@@ -99,13 +131,17 @@ fn unsafe_entries_are_refused(#[case] path: &str, #[case] part: &str) {
 
 #[rstest]
 #[case::not_listed(|all: &mut Vec<(String, Vec<u8>)>| all.insert(0, ("firnio/extra.py".into(), vec![])), "is not in its RECORD")]
-#[case::other_bytes(|all: &mut Vec<(String, Vec<u8>)>| all[0].1.push(b'#'), "does not have the hash")]
+#[case::other_bytes(|all: &mut Vec<(String, Vec<u8>)>| all[0].1.push(b'#'), "does not have the \
+    hash")]
 #[case::no_record(|all: &mut Vec<(String, Vec<u8>)>| { all.pop(); }, "RECORD is missing")]
 #[case::weak_hash(|all: &mut Vec<(String, Vec<u8>)>| {
     let last = all.last_mut().unwrap();
     last.1 = String::from_utf8_lossy(&last.1).replace("sha256=", "md5=").into_bytes();
 }, "does not have the hash")]
-fn contents_against_record(#[case] change: impl Fn(&mut Vec<(String, Vec<u8>)>), #[case] part: &str) {
+fn contents_against_record(
+    #[case] change: impl Fn(&mut Vec<(String, Vec<u8>)>),
+    #[case] part: &str,
+) {
     let mut all = members();
     all.push((format!("{INFO}/RECORD"), record(&members())));
     change(&mut all);
@@ -120,7 +156,9 @@ fn contents_against_record(#[case] change: impl Fn(&mut Vec<(String, Vec<u8>)>),
 fn untruthful_wheels_are_refused(#[case] from: &str, #[case] to: &str, #[case] part: &str) {
     let mut all = members();
     for (_, bytes) in &mut all {
-        *bytes = String::from_utf8_lossy(bytes).replace(from, to).into_bytes();
+        *bytes = String::from_utf8_lossy(bytes)
+            .replace(from, to)
+            .into_bytes();
     }
     let message = unpack(&wheel(&all), None).unwrap_err();
     assert!(message.contains(part), "{message}");
@@ -128,7 +166,8 @@ fn untruthful_wheels_are_refused(#[case] from: &str, #[case] to: &str, #[case] p
 
 #[test]
 fn doubled_entries_are_refused() {
-    // The writer refuses two equal names: the second is given its name afterwards, in both places where it stands.
+    // The writer refuses two equal names: the second is given its name afterwards, in both places
+    // where it stands.
     let mut all = members();
     all.push(("firnio/__inix__.py".to_owned(), b"x = 2\n".to_vec()));
     let bytes = wheel(&all);
@@ -152,7 +191,11 @@ fn bytes_that_unpack_to_too_much_are_refused() {
 fn other_bytes_than_pinned_are_refused() {
     let message = unpack(&wheel(&members()), Some(&"0".repeat(64))).unwrap_err();
     assert!(message.contains("the pins say"), "{message}");
-    assert!(unpack(&wheel(&members()), Some("../../x")).unwrap_err().contains("not a SHA-256"));
+    assert!(
+        unpack(&wheel(&members()), Some("../../x"))
+            .unwrap_err()
+            .contains("not a SHA-256")
+    );
 }
 
 /// Every single changed byte, and every cut, gives an error or the same files; never a panic.

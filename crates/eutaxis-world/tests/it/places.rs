@@ -14,10 +14,18 @@ fn places() -> TempDir {
 }
 
 #[rstest]
-#[case("ridge-logger", "cpython 3.9.2 / linux armv7l kernel aarch64 glibc 2.31", "python3")]
+#[case(
+    "ridge-logger",
+    "cpython 3.9.2 / linux armv7l kernel aarch64 glibc 2.31",
+    "python3"
+)]
 #[case("base-camp", "cpython 3.11.6 / linux x86_64 glibc 2.35", "python3")]
 #[case("base-camp", "cpython 3.9.18 / linux x86_64 glibc 2.35", "3.9")]
-#[case("base-camp", "cpython 3.9.18 / linux x86_64 glibc 2.35", "/opt/py/3.9/bin/python3")]
+#[case(
+    "base-camp",
+    "cpython 3.9.18 / linux x86_64 glibc 2.35",
+    "/opt/py/3.9/bin/python3"
+)]
 #[case("snow-hut", "cpython 3.12.4 / linux aarch64 musl 1.2", "python3")]
 #[case("old-tent", "cpython 3.7.3 / linux x86_64 glibc 2.28", "python3")]
 fn programs_are_read_and_not_run(#[case] place: &str, #[case] expected: &str, #[case] name: &str) {
@@ -25,9 +33,15 @@ fn programs_are_read_and_not_run(#[case] place: &str, #[case] expected: &str, #[
     let finder = Finder::under(folder.path().join(place), Vec::new());
     let probes = ProbeCache::open(folder.path());
     let found = finder.named(name, &probes).unwrap();
-    let target = found.facts.target(Accelerators::none(Families::built_in())).unwrap();
+    let target = found
+        .facts
+        .target(Accelerators::none(Families::built_in()))
+        .unwrap();
     assert_eq!(target.to_string(), expected);
-    assert_eq!(&*found.facts.markers.python_full_version, target.interpreter.version.to_string());
+    assert_eq!(
+        &*found.facts.markers.python_full_version,
+        target.interpreter.version.to_string()
+    );
 }
 
 #[test]
@@ -35,20 +49,38 @@ fn all_interpreters_of_a_machine_are_found_once() {
     let folder = places();
     let finder = Finder::under(folder.path().join("base-camp"), Vec::new());
     let (found, failed) = finder.all(&ProbeCache::open(folder.path()));
-    let told: Vec<(String, Vec<String>)> =
-        found.iter().map(|f| (f.facts.version.clone(), f.bare_names.clone())).collect();
-    assert_eq!(told, [("3.11.6".to_owned(), vec!["python3".to_owned()]), ("3.9.18".to_owned(), vec![])]);
+    let told: Vec<(String, Vec<String>)> = found
+        .iter()
+        .map(|f| (f.facts.version.clone(), f.bare_names.clone()))
+        .collect();
+    assert_eq!(
+        told,
+        [
+            ("3.11.6".to_owned(), vec!["python3".to_owned()]),
+            ("3.9.18".to_owned(), vec![])
+        ]
+    );
     assert!(failed.is_empty());
     let board = Finder::under(folder.path().join("ridge-logger"), Vec::new());
-    assert!(board.all(&ProbeCache::open(folder.path())).0[0].facts.externally_managed);
+    assert!(
+        board.all(&ProbeCache::open(folder.path())).0[0]
+            .facts
+            .externally_managed
+    );
 }
 
 #[test]
 fn a_machine_without_interpreters_is_told_by_its_shell() {
     let folder = places();
     let board = machine(&folder.path().join("ridge-logger")).unwrap();
-    assert_eq!((board.kernel.as_str(), board.bits, board.glibc.as_deref()), ("aarch64", 32, Some("glibc 2.31")));
-    assert_eq!(machine(&folder.path().join("snow-hut")).unwrap().musl, Some((1, 2)));
+    assert_eq!(
+        (board.kernel.as_str(), board.bits, board.glibc.as_deref()),
+        ("aarch64", 32, Some("glibc 2.31"))
+    );
+    assert_eq!(
+        machine(&folder.path().join("snow-hut")).unwrap().musl,
+        Some((1, 2))
+    );
     assert_eq!(machine(folder.path()), None);
 }
 
@@ -64,7 +96,13 @@ fn accelerators_are_told_by_files(#[case] place: &str, #[case] expected: &[&str]
     let told: Vec<String> = found
         .iter()
         .map(|f| {
-            format!("{} {}", f.accelerator, f.highest_toolkit.as_ref().map_or("-".to_owned(), ToString::to_string))
+            format!(
+                "{} {}",
+                f.accelerator,
+                f.highest_toolkit
+                    .as_ref()
+                    .map_or("-".to_owned(), ToString::to_string)
+            )
         })
         .collect();
     assert_eq!(told, expected);
@@ -85,9 +123,22 @@ fn told(add: impl Fn(&std::path::Path), name: &str) -> (String, String, bool) {
     let folder = places();
     let root = folder.path().join("base-camp");
     add(&root);
-    let found = Finder::under(root, Vec::new()).named(name, &ProbeCache::open(folder.path())).unwrap();
-    let abi = found.facts.interpreter().unwrap().abis.first().cloned().unwrap_or_default();
-    (found.facts.version.clone(), abi, found.facts.in_environment())
+    let found = Finder::under(root, Vec::new())
+        .named(name, &ProbeCache::open(folder.path()))
+        .unwrap();
+    let abi = found
+        .facts
+        .interpreter()
+        .unwrap()
+        .abis
+        .first()
+        .cloned()
+        .unwrap_or_default();
+    (
+        found.facts.version.clone(),
+        abi,
+        found.facts.in_environment(),
+    )
 }
 
 fn copy(root: &std::path::Path, to: &str) {
@@ -108,7 +159,10 @@ fn kinds_of_interpreters_are_told_by_their_files() {
         "/usr/bin/python3.13t",
     );
     assert_eq!(threads, ("3.13.5".to_owned(), "cp313t".to_owned(), false));
-    let (_, abi, _) = told(|root| copy(root, "opt/pypy/bin/pypy3.10"), "/opt/pypy/bin/pypy3.10");
+    let (_, abi, _) = told(
+        |root| copy(root, "opt/pypy/bin/pypy3.10"),
+        "/opt/pypy/bin/pypy3.10",
+    );
     assert_eq!(abi, "pypy310_pp73");
     // Without any word on the patch release, the newest of the series is as good a guess as any.
     let (version, _, _) = told(|root| copy(root, "usr/bin/python3.8"), "3.8");
@@ -126,15 +180,24 @@ fn links_of_the_machine_lead_to_its_own_files() {
         symlink("/usr/bin/python3.11", bin.join("python")).unwrap();
         std::fs::write(root.join("srv/kit/pyvenv.cfg"), "home = /usr/bin\n").unwrap();
     };
-    assert_eq!(told(env, "/srv/kit/bin/python"), ("3.11.6".to_owned(), "cp311".to_owned(), true));
+    assert_eq!(
+        told(env, "/srv/kit/bin/python"),
+        ("3.11.6".to_owned(), "cp311".to_owned(), true)
+    );
     // One that goes around in a circle, and one that leads out, are no interpreters.
     let folder = places();
     let root = folder.path().join("base-camp");
     symlink("python3.7", root.join("usr/bin/python3.7")).unwrap();
-    symlink("../../../../../../../../../../usr/bin/env", root.join("usr/bin/python3.6")).unwrap();
+    symlink(
+        "../../../../../../../../../../usr/bin/env",
+        root.join("usr/bin/python3.6"),
+    )
+    .unwrap();
     let (found, _) = Finder::under(root, Vec::new()).all(&ProbeCache::open(folder.path()));
     assert!(
-        found.iter().all(|f| f.facts.version.starts_with("3.11") || f.facts.version.starts_with("3.9")),
+        found
+            .iter()
+            .all(|f| f.facts.version.starts_with("3.11") || f.facts.version.starts_with("3.9")),
         "{found:?}"
     );
 }

@@ -48,14 +48,23 @@ impl Word {
     }
 }
 
-pub(crate) fn run(arguments: &Assay, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+pub(crate) fn run(
+    arguments: &Assay,
+    common: &Common,
+    output: &Output,
+) -> Result<Answer, Vec<Error>> {
     walk(arguments, common, output)
 }
 
 fn walk(arguments: &Assay, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
     let one = |e: Error| vec![e];
     let surroundings = Surroundings::new(common).map_err(one)?;
-    let absent: Vec<Error> = arguments.files.iter().filter(|f| !f.is_file()).map(|f| no_file(f)).collect();
+    let absent: Vec<Error> = arguments
+        .files
+        .iter()
+        .filter(|f| !f.is_file())
+        .map(|f| no_file(f))
+        .collect();
     if !absent.is_empty() {
         return Err(absent);
     }
@@ -71,40 +80,79 @@ fn walk(arguments: &Assay, common: &Common, output: &Output) -> Result<Answer, V
         verdicts.push(looked.map(|l| verdict(file, l, &chosen.target)));
     }
     bar.finish_and_clear();
-    let verdicts: Vec<Verdict> = verdicts.into_iter().collect::<Result<_, _>>().map_err(one)?;
+    let verdicts: Vec<Verdict> = verdicts
+        .into_iter()
+        .collect::<Result<_, _>>()
+        .map_err(one)?;
     let text = render::assay::text(&verdicts, &chosen, loader.is_some(), output.verbose());
     let all = verdicts.iter().all(|v| v.word == Word::Fits);
-    Ok(Answer { outcome: if all { Outcome::Ok } else { Outcome::No }, text, json: json(&verdicts, &chosen.target) })
+    Ok(Answer {
+        outcome: if all { Outcome::Ok } else { Outcome::No },
+        text,
+        json: json(&verdicts, &chosen.target),
+    })
 }
 
 fn no_file(path: &Path) -> Error {
-    let what = if path.is_dir() { "is a folder" } else { "is not there" };
-    Error::request(format!("{} {what}", path.display())).help("name wheels: files whose names end in .whl")
+    let what = if path.is_dir() {
+        "is a folder"
+    } else {
+        "is not there"
+    };
+    Error::request(format!("{} {what}", path.display()))
+        .help("name wheels: files whose names end in .whl")
 }
 
 /// The loader of the machine that is the target; none for a target that is only described.
-fn loader(chosen: &Chosen, arguments: &Assay, surroundings: &Surroundings) -> Result<Option<Loader>, Error> {
+fn loader(
+    chosen: &Chosen,
+    arguments: &Assay,
+    surroundings: &Surroundings,
+) -> Result<Option<Loader>, Error> {
     if !chosen.here {
         return Ok(None);
     }
     let found = plan::interpreter(arguments.target.interpreter.as_deref(), surroundings)?;
-    Ok(Some(Loader::new(stand_in().as_deref(), Some(&found.facts.executable))))
+    Ok(Some(Loader::new(
+        stand_in().as_deref(),
+        Some(&found.facts.executable),
+    )))
 }
 
 fn verdict(path: &Path, looked: Looked, target: &Target) -> Verdict {
     let assayed = match &looked.name {
         Ok(name) => {
-            let contents = Contents { name, metadata: looked.metadata.as_ref(), carried: &looked.carried };
+            let contents = Contents {
+                name,
+                metadata: looked.metadata.as_ref(),
+                carried: &looked.carried,
+            };
             assay(&contents, target)
         }
         Err(fault) => {
-            let bars = vec![Remark { kind: "name", detail: fault.to_string() }];
-            Assayed { bars, ..Assayed::default() }
+            let bars = vec![Remark {
+                kind: "name",
+                detail: fault.to_string(),
+            }];
+            Assayed {
+                bars,
+                ..Assayed::default()
+            }
         }
     };
-    let refused = |r: &eutaxis_world::wheel::Refusal| Remark { kind: r.kind.as_str(), detail: r.detail.clone() };
-    let bars: Vec<Remark> = looked.refusals.iter().map(refused).chain(assayed.bars).collect();
-    let about_record = |r: &&eutaxis_world::wheel::Refusal| matches!(r.kind, RefusalKind::Record | RefusalKind::Hash);
+    let refused = |r: &eutaxis_world::wheel::Refusal| Remark {
+        kind: r.kind.as_str(),
+        detail: r.detail.clone(),
+    };
+    let bars: Vec<Remark> = looked
+        .refusals
+        .iter()
+        .map(refused)
+        .chain(assayed.bars)
+        .collect();
+    let about_record = |r: &&eutaxis_world::wheel::Refusal| {
+        matches!(r.kind, RefusalKind::Record | RefusalKind::Hash)
+    };
     let word = match (looked.unreadable, bars.is_empty()) {
         (true, _) => Word::Unreadable,
         (false, true) => Word::Fits,
@@ -116,15 +164,23 @@ fn verdict(path: &Path, looked: Looked, target: &Target) -> Verdict {
         bars,
         broken: assayed.broken,
         needs: assayed.needs,
-        record: looked.refusals.iter().filter(about_record).map(|r| r.detail.clone()).collect(),
+        record: looked
+            .refusals
+            .iter()
+            .filter(about_record)
+            .map(|r| r.detail.clone())
+            .collect(),
         files: looked.files,
         unpacked: looked.unpacked,
     }
 }
 
 fn json(verdicts: &[Verdict], target: &Target) -> Map<String, Value> {
-    let remarks =
-        |list: &[Remark]| list.iter().map(|r| json!({"kind": r.kind, "detail": r.detail})).collect::<Vec<_>>();
+    let remarks = |list: &[Remark]| {
+        list.iter()
+            .map(|r| json!({"kind": r.kind, "detail": r.detail}))
+            .collect::<Vec<_>>()
+    };
     let needs = |n: &Needs| {
         json!({
             "path": n.path, "format": n.format.map(|f| f.as_str()), "arch": n.arch, "libc_floor": n.libc_floor,

@@ -8,7 +8,9 @@ use eutaxis_core::fault::escaped;
 use eutaxis_core::pins::{Selected, Selection, select};
 use eutaxis_core::{Name, Target};
 use eutaxis_world::depot::Depots;
-use eutaxis_world::environment::{FETCHING, Furnish as Request, Item, LinkMode, Place, Report, furnish, look};
+use eutaxis_world::environment::{
+    FETCHING, Furnish as Request, Item, LinkMode, Place, Report, furnish, look,
+};
 use eutaxis_world::interpreter::{Found, environment_python};
 use eutaxis_world::network::without_secret;
 use eutaxis_world::root::stand_in;
@@ -22,7 +24,11 @@ use crate::pins::{hashes, place, read_lock, sha256};
 use crate::plan::{Surroundings, named_depots};
 use crate::{record, render};
 
-pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+pub(crate) fn run(
+    arguments: &Furnish,
+    common: &Common,
+    output: &Output,
+) -> Result<Answer, Vec<Error>> {
     furnish_pins(arguments, common, output).map_err(|e| vec![e])
 }
 
@@ -30,7 +36,8 @@ fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result
     let surroundings = Surroundings::new(common)?;
     if let Some(root) = stand_in() {
         let error = Error::request(format!(
-            "EUTAXIS_ROOT stands in for another machine ({}), whose interpreters cannot be run here",
+            "EUTAXIS_ROOT stands in for another machine ({}), whose interpreters cannot be run \
+                here",
             root.display()
         ));
         return Err(error.help("unset it, or furnish on that machine"));
@@ -45,22 +52,38 @@ fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result
     let pinned: Vec<(Name, String, String)> = prepared
         .iter()
         .flat_map(|p| &p.items)
-        .map(|item| (item.name.clone(), item.version.clone(), item.filename.clone()))
+        .map(|item| {
+            (
+                item.name.clone(),
+                item.version.clone(),
+                item.filename.clone(),
+            )
+        })
         .collect();
     let mut done: Vec<(Report, String)> = Vec::new();
     for one in prepared {
-        let made = one.furnish(arguments, &surroundings, &depots, output).map_err(|error| match done.as_slice() {
-            [] => error,
-            others => {
-                let names: Vec<String> = others.iter().map(|(r, _)| render::near(&r.environment)).collect();
-                output.notice(&format!("in order before that: {}", names.join(", ")));
-                error
-            }
-        })?;
+        let made = one
+            .furnish(arguments, &surroundings, &depots, output)
+            .map_err(|error| match done.as_slice() {
+                [] => error,
+                others => {
+                    let names: Vec<String> = others
+                        .iter()
+                        .map(|(r, _)| render::near(&r.environment))
+                        .collect();
+                    output.notice(&format!("in order before that: {}", names.join(", ")));
+                    error
+                }
+            })?;
         done.push(made);
     }
-    let retired = retired(&pinned, &named_depots(&arguments.depots, &surroundings.impatient(), false)?);
-    retired.iter().for_each(|line| output.notice(&format!("caution: {line}")));
+    let retired = retired(
+        &pinned,
+        &named_depots(&arguments.depots, &surroundings.impatient(), false)?,
+    );
+    retired
+        .iter()
+        .for_each(|line| output.notice(&format!("caution: {line}")));
     output.report_network(depots.network());
     match done.as_slice() {
         [(report, python)] => Ok(Answer {
@@ -70,16 +93,22 @@ fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result
         }),
         several => {
             let mut object = Map::new();
-            let all = several.iter().map(|(report, _)| Value::Object(json(report)));
+            let all = several
+                .iter()
+                .map(|(report, _)| Value::Object(json(report)));
             object.insert("environments".into(), Value::Array(all.collect()));
             let text = render::furnish::several(several, output.verbose());
-            Ok(Answer { outcome: Outcome::Ok, text, json: object })
+            Ok(Answer {
+                outcome: Outcome::Ok,
+                text,
+                json: object,
+            })
         }
     }
 }
 
-/// Pins that their depots have yanked or quarantined by now, in words. What cannot be asked is not told: the pins hold all
-/// the same.
+/// Pins that their depots have yanked or quarantined by now, in words. What cannot be asked is not
+/// told: the pins hold all the same.
 fn retired(pinned: &[(Name, String, String)], depots: &Arc<Depots>) -> Vec<String> {
     if depots.is_empty() {
         return Vec::new();
@@ -90,18 +119,32 @@ fn retired(pinned: &[(Name, String, String)], depots: &Arc<Depots>) -> Vec<Strin
     let run = Run::new(Arc::clone(depots));
     // One is asked for first: where nobody answers, the others are not waited for.
     let answers = names.get(..1).is_some_and(|first| run.pages(first).is_ok());
-    let Some(pages) = answers.then(|| run.pages(&names).ok()).flatten() else { return Vec::new() };
+    let Some(pages) = answers.then(|| run.pages(&names).ok()).flatten() else {
+        return Vec::new();
+    };
     let mut told = Vec::new();
     for page in pages.into_iter().flatten() {
-        for (name, version, filename) in pinned.iter().filter(|(name, _, _)| *name == page.project) {
+        for (name, version, filename) in pinned.iter().filter(|(name, _, _)| *name == page.project)
+        {
             let file = page.files.iter().find(|f| *f.filename == **filename);
-            let why =
-                |reason: &str| if reason.is_empty() { String::new() } else { format!(": \"{}\"", escaped(reason)) };
+            let why = |reason: &str| {
+                if reason.is_empty() {
+                    String::new()
+                } else {
+                    format!(": \"{}\"", escaped(reason))
+                }
+            };
             let line = match (page.quarantined(), file.and_then(|f| f.yanked.as_deref())) {
                 (Some(reason), _) => {
-                    format!("{name} {version} is pinned, and its depot has quarantined the project{}.", why(reason))
+                    format!(
+                        "{name} {version} is pinned, and its depot has quarantined the project{}.",
+                        why(reason)
+                    )
                 }
-                (None, Some(reason)) => format!("{name} {version} is pinned, and was yanked since{}.", why(reason)),
+                (None, Some(reason)) => format!(
+                    "{name} {version} is pinned, and was yanked since{}.",
+                    why(reason)
+                ),
                 (None, None) => continue,
             };
             if !told.contains(&line) {
@@ -115,11 +158,19 @@ fn retired(pinned: &[(Name, String, String)], depots: &Arc<Depots>) -> Vec<Strin
 /// Where the environment of each of the pins goes.
 fn places(arguments: &Furnish) -> Result<Vec<PathBuf>, Error> {
     if let [_] = arguments.pins.as_slice() {
-        return Ok(vec![arguments.at.clone().unwrap_or_else(|| PathBuf::from(".venv"))]);
+        return Ok(vec![
+            arguments
+                .at
+                .clone()
+                .unwrap_or_else(|| PathBuf::from(".venv")),
+        ]);
     }
     let mut places: Vec<PathBuf> = Vec::new();
     for pins in &arguments.pins {
-        let file = pins.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+        let file = pins
+            .file_name()
+            .map(|n| n.to_string_lossy().into_owned())
+            .unwrap_or_default();
         let stem = file.strip_suffix(".toml").unwrap_or(&file);
         let name = stem.strip_prefix("pylock.").unwrap_or(stem);
         let place = match &arguments.at {
@@ -160,9 +211,17 @@ fn prepare(
     let target = surroundings.target_of(&python.facts)?;
     let selected = select(&lock, &target, &asked).map_err(refusal)?;
     let folder = pins.parent().map(Path::to_owned).unwrap_or_default();
-    let items = selected.iter().map(|s| item(s, &folder, depots)).collect::<Result<Vec<_>, _>>()?;
+    let items = selected
+        .iter()
+        .map(|s| item(s, &folder, depots))
+        .collect::<Result<Vec<_>, _>>()?;
     let settled_for = record::target_of(&lock, &surroundings.config.families);
-    Ok(Prepared { at, items, python, settled_for })
+    Ok(Prepared {
+        at,
+        items,
+        python,
+        settled_for,
+    })
 }
 
 impl Prepared {
@@ -199,24 +258,35 @@ impl Prepared {
             bar.set_position(done);
             bar.set_message(what.to_owned());
         };
-        let waiting = || output.notice("another run is working on this environment: waiting for it");
+        let waiting =
+            || output.notice("another run is working on this environment: waiting for it");
         let report = furnish(&request, &progress, &waiting);
         bar.finish_and_clear();
         let facts = &self.python.facts;
-        let words = format!("{} {}", facts.markers.platform_python_implementation, facts.version);
+        let words = format!(
+            "{} {}",
+            facts.markers.platform_python_implementation, facts.version
+        );
         Ok((report?, words))
     }
 }
 
 fn selection(arguments: &Furnish) -> Result<Selection, Error> {
     let names = |option: &str, texts: &[String]| -> Result<Vec<Name>, Error> {
-        texts.iter().map(|t| Name::parse(t).map_err(|f| Error::in_file(option, t, &f))).collect()
+        texts
+            .iter()
+            .map(|t| Name::parse(t).map_err(|f| Error::in_file(option, t, &f)))
+            .collect()
     };
     let groups = names("--group", &arguments.group)?;
-    Ok(Selection { extras: names("--extra", &arguments.extra)?, groups: (!groups.is_empty()).then_some(groups) })
+    Ok(Selection {
+        extras: names("--extra", &arguments.extra)?,
+        groups: (!groups.is_empty()).then_some(groups),
+    })
 }
 
-/// The interpreter: the one that is named, the one the environment has, else the first here that the pins fit.
+/// The interpreter: the one that is named, the one the environment has, else the first here that
+/// the pins fit.
 fn interpreter(
     arguments: &Furnish,
     at: &Path,
@@ -240,7 +310,11 @@ fn interpreter(
         return default;
     }
     let (all, _) = finder.all(&probes);
-    let fits = |f: &Found| surroundings.target_of(&f.facts).is_ok_and(|t| check(&t).is_ok());
+    let fits = |f: &Found| {
+        surroundings
+            .target_of(&f.facts)
+            .is_ok_and(|t| check(&t).is_ok())
+    };
     // A base interpreter rather than an environment that may go away.
     let mut fitting: Vec<Found> = all.into_iter().filter(fits).collect();
     fitting.sort_by_key(|f| f.facts.in_environment());
@@ -260,12 +334,22 @@ fn item(selected: &Selected<'_>, folder: &Path, depots: &Depots) -> Result<Item,
         } else {
             "is pinned as a source tree, archive or repository"
         };
-        let error = Error::request(format!("{} {version} {what}, and this version builds nothing", package.name));
-        return Err(error.help("settle with --wheels only, or take it out of the asks; nothing was changed"));
+        let error = Error::request(format!(
+            "{} {version} {what}, and this version builds nothing",
+            package.name
+        ));
+        return Err(error
+            .help("settle with --wheels only, or take it out of the asks; nothing was changed"));
     };
     let own = package.tool.as_ref().and_then(|t| t.get("eutaxis"));
-    let text = |key: &str| own.and_then(|t| t.get(key)).and_then(toml::Value::as_str).map(str::to_owned);
-    let asked_by = own.and_then(|t| t.get("asked-by")).and_then(toml::Value::as_array);
+    let text = |key: &str| {
+        own.and_then(|t| t.get(key))
+            .and_then(toml::Value::as_str)
+            .map(str::to_owned)
+    };
+    let asked_by = own
+        .and_then(|t| t.get("asked-by"))
+        .and_then(toml::Value::as_array);
     Ok(Item {
         name: package.name.clone(),
         version,
@@ -282,25 +366,36 @@ fn item(selected: &Selected<'_>, folder: &Path, depots: &Depots) -> Result<Item,
 }
 
 fn json(report: &Report) -> Map<String, Value> {
-    let placed: Vec<Value> =
-        report.placed.iter().map(|(n, v, f)| json!({"name": n.as_str(), "version": v, "file": f})).collect();
+    let placed: Vec<Value> = report
+        .placed
+        .iter()
+        .map(|(n, v, f)| json!({"name": n.as_str(), "version": v, "file": f}))
+        .collect();
     let replaced: Vec<Value> = report
         .replaced
         .iter()
         .map(|m| json!({"name": m.name.as_str(), "before": m.before, "after": m.after, "file": m.file}))
         .collect();
     let pairs = |list: &[(Name, String)]| {
-        list.iter().map(|(n, v)| json!({"name": n.as_str(), "version": v})).collect::<Vec<_>>()
+        list.iter()
+            .map(|(n, v)| json!({"name": n.as_str(), "version": v}))
+            .collect::<Vec<_>>()
     };
     let mut object = Map::new();
     object.insert("placed".into(), json!(placed));
     object.insert("replaced".into(), json!(replaced));
     object.insert("removed".into(), json!(pairs(&report.removed)));
-    object.insert("kept".into(), json!(report.kept.iter().map(Name::as_str).collect::<Vec<_>>()));
+    object.insert(
+        "kept".into(),
+        json!(report.kept.iter().map(Name::as_str).collect::<Vec<_>>()),
+    );
     object.insert("unpinned".into(), json!(pairs(&report.unpinned)));
     object.insert("environment".into(), json!(report.environment));
     let bytes = report.bytes;
-    object.insert("bytes".into(), json!({"fetched": bytes.fetched, "added": bytes.added, "shared": bytes.shared}));
+    object.insert(
+        "bytes".into(),
+        json!({"fetched": bytes.fetched, "added": bytes.added, "shared": bytes.shared}),
+    );
     object.insert("seconds".into(), json!(report.seconds));
     object
 }

@@ -18,14 +18,22 @@ use crate::pins::{hashes, place, read_lock, sha256};
 use crate::plan::{Surroundings, named_depots};
 use crate::render;
 
-pub(crate) fn run(arguments: &Gather, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+pub(crate) fn run(
+    arguments: &Gather,
+    common: &Common,
+    output: &Output,
+) -> Result<Answer, Vec<Error>> {
     gather_pins(arguments, common, output).map_err(|e| vec![e])
 }
 
 fn gather_pins(arguments: &Gather, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
     let depots = named_depots(&arguments.depots, &surroundings, false)?;
-    let locks = arguments.pins.iter().map(|p| read_lock(p)).collect::<Result<Vec<Lock>, _>>()?;
+    let locks = arguments
+        .pins
+        .iter()
+        .map(|p| read_lock(p))
+        .collect::<Result<Vec<Lock>, _>>()?;
     let mut pieces: Vec<Piece> = Vec::new();
     for (path, lock) in arguments.pins.iter().zip(&locks) {
         let folder = path.parent().map(Path::to_owned).unwrap_or_default();
@@ -41,12 +49,25 @@ fn gather_pins(arguments: &Gather, common: &Common, output: &Output) -> Result<A
         bar.show((p.bytes, p.of), (p.files, pieces.len()), network.fetched());
     };
     let waiting = || output.notice("another run is gathering into this folder: waiting for it");
-    let far = pieces.iter().filter(|p| matches!(p.from, WheelAt::Url(_))).filter_map(|p| p.size);
+    let far = pieces
+        .iter()
+        .filter(|p| matches!(p.from, WheelAt::Url(_)))
+        .filter_map(|p| p.size);
     let far: u64 = far.fold(0, u64::saturating_add);
     if far > 0 {
-        output.notice(&format!("{} to fetch, less what is there", render::size(far)));
+        output.notice(&format!(
+            "{} to fetch, less what is there",
+            render::size(far)
+        ));
     }
-    let report = gather(&pieces, &arguments.into, network, &surroundings.cache, &progress, &waiting);
+    let report = gather(
+        &pieces,
+        &arguments.into,
+        network,
+        &surroundings.cache,
+        &progress,
+        &waiting,
+    );
     bar.clear();
     output.report_network(network);
     let report = report?;
@@ -67,17 +88,26 @@ fn pieces_of(package: &Package, folder: &Path, depots: &Depots) -> Result<Vec<Pi
     let files: Vec<&LockFile> = package.wheels.iter().chain(&package.sdist).collect();
     if files.is_empty() {
         let message = format!(
-            "{} {version} is pinned as a source tree, archive or repository, which is no file of an index",
+            "{} {version} is pinned as a source tree, archive or repository, which is no file of \
+                an index",
             package.name
         );
-        return Err(
-            Error::request(message).help("take it out of the pins, or bring it over by hand; nothing was changed")
-        );
+        return Err(Error::request(message)
+            .help("take it out of the pins, or bring it over by hand; nothing was changed"));
     }
-    files.into_iter().map(|file| piece(package, &version, file, folder, depots)).collect()
+    files
+        .into_iter()
+        .map(|file| piece(package, &version, file, folder, depots))
+        .collect()
 }
 
-fn piece(package: &Package, version: &str, file: &LockFile, folder: &Path, depots: &Depots) -> Result<Piece, Error> {
+fn piece(
+    package: &Package,
+    version: &str,
+    file: &LockFile,
+    folder: &Path,
+    depots: &Depots,
+) -> Result<Piece, Error> {
     Ok(Piece {
         project: package.name.clone(),
         version: version.to_owned(),
@@ -97,8 +127,10 @@ fn add(pieces: &mut Vec<Piece>, piece: Piece) -> Result<(), Error> {
         None => pieces.push(piece),
         Some(other) if other.sha256.eq_ignore_ascii_case(&piece.sha256) => {}
         Some(_) => {
-            let message =
-                format!("two pins name {} with different hashes: one folder cannot hold both", piece.filename);
+            let message = format!(
+                "two pins name {} with different hashes: one folder cannot hold both",
+                piece.filename
+            );
             return Err(Error::request(message).help("gather them into two folders"));
         }
     }
@@ -107,9 +139,14 @@ fn add(pieces: &mut Vec<Piece>, piece: Piece) -> Result<(), Error> {
 
 /// The pins again, beside the files, so that the folder is all that another machine needs.
 fn write_pins(pins: &Path, lock: &Lock, into: &Path) -> Result<Option<String>, Error> {
-    let Some(name) = pins.file_name() else { return Ok(None) };
+    let Some(name) = pins.file_name() else {
+        return Ok(None);
+    };
     let target = into.join(name);
-    let same = std::fs::canonicalize(pins).ok().zip(std::fs::canonicalize(&target).ok()).is_some_and(|(a, b)| a == b);
+    let same = std::fs::canonicalize(pins)
+        .ok()
+        .zip(std::fs::canonicalize(&target).ok())
+        .is_some_and(|(a, b)| a == b);
     if same {
         return Ok(None);
     }
@@ -129,11 +166,23 @@ fn write_pins(pins: &Path, lock: &Lock, into: &Path) -> Result<Option<String>, E
         }
     }
     write_whole(&target, lock.write().as_bytes())?;
-    Ok(Some(std::path::absolute(&target).doing("cannot find", &target)?.display().to_string()))
+    Ok(Some(
+        std::path::absolute(&target)
+            .doing("cannot find", &target)?
+            .display()
+            .to_string(),
+    ))
 }
 
 fn answer(pieces: &[Piece], report: &Report, written: &[String]) -> Map<String, Value> {
-    let sum = |wanted: How| report.files.iter().filter(|(h, _)| *h == wanted).map(|(_, n)| n).sum::<u64>();
+    let sum = |wanted: How| {
+        report
+            .files
+            .iter()
+            .filter(|(h, _)| *h == wanted)
+            .map(|(_, n)| n)
+            .sum::<u64>()
+    };
     let files: Vec<Value> = pieces
         .iter()
         .zip(&report.files)

@@ -1,4 +1,5 @@
-//! `locate`: which interpreters and environments here can import a module, which project brings it, and why this one cannot.
+//! `locate`: which interpreters and environments here can import a module, which project brings it,
+//! and why this one cannot.
 
 use std::path::{Path, PathBuf};
 
@@ -41,22 +42,36 @@ fn walk(arguments: &Locate, common: &Common) -> Result<Answer, Error> {
     for (place, bare_names) in places(arguments, &surroundings, default.as_ref()) {
         let spot = match locate(&place, module, &finder, &probes) {
             Ok(spot) => spot,
-            // Of what was named by hand the fault is the answer; what was found by itself may be broken.
+            // Of what was named by hand the fault is the answer; what was found by itself may be
+            // broken.
             Err(error) if !arguments.places.is_empty() => return Err(error),
             Err(_) => continue,
         };
         if rows.iter().any(|r| same(&r.spot.root, &spot.root)) {
             continue;
         }
-        let default = default.as_ref().is_some_and(|d| same(&d.facts.prefix, &spot.root));
-        rows.push(Row { spot, bare_names, default, note: String::new() });
+        let default = default
+            .as_ref()
+            .is_some_and(|d| same(&d.facts.prefix, &spot.root));
+        rows.push(Row {
+            spot,
+            bare_names,
+            default,
+            note: String::new(),
+        });
     }
     let notes: Vec<String> = rows.iter().map(|row| note(row, &rows, module)).collect();
-    rows.iter_mut().zip(notes).for_each(|(row, note)| row.note = note);
+    rows.iter_mut()
+        .zip(notes)
+        .for_each(|(row, note)| row.note = note);
     let asked = |row: &&Row| row.default || !arguments.places.is_empty();
     let found = rows.iter().filter(asked).any(|r| is_found(&r.spot));
     let text = render::locate::text(module, &rows);
-    Ok(Answer { outcome: if found { Outcome::Ok } else { Outcome::No }, text, json: json(module, &rows) })
+    Ok(Answer {
+        outcome: if found { Outcome::Ok } else { Outcome::No },
+        text,
+        json: json(module, &rows),
+    })
 }
 
 fn ensure_module(module: &str) -> Result<(), Error> {
@@ -67,10 +82,19 @@ fn ensure_module(module: &str) -> Result<(), Error> {
     Err(error.help("name it as code imports it: firnio, or firnio.tables"))
 }
 
-/// Where to look: what was named, else the active environment, those of this folder, and every interpreter.
-fn places(arguments: &Locate, surroundings: &Surroundings, default: Option<&Found>) -> Vec<(PathBuf, Vec<String>)> {
+/// Where to look: what was named, else the active environment, those of this folder, and every
+/// interpreter.
+fn places(
+    arguments: &Locate,
+    surroundings: &Surroundings,
+    default: Option<&Found>,
+) -> Vec<(PathBuf, Vec<String>)> {
     if !arguments.places.is_empty() {
-        return arguments.places.iter().map(|p| (p.clone(), Vec::new())).collect();
+        return arguments
+            .places
+            .iter()
+            .map(|p| (p.clone(), Vec::new()))
+            .collect();
     }
     let (all, _) = surroundings.finder().all(&surroundings.probes());
     let mut places: Vec<(PathBuf, Vec<String>)> = Vec::new();
@@ -78,23 +102,33 @@ fn places(arguments: &Locate, surroundings: &Surroundings, default: Option<&Foun
     places.extend(default.map(|d| (d.path.clone(), names_of(&d.facts.prefix, &all))));
     places.extend(all.iter().map(|f| (f.path.clone(), f.bare_names.clone())));
     let here = std::env::current_dir().unwrap_or_default();
-    places.extend(roots_below(&here).into_iter().map(|root| (root, Vec::new())));
+    places.extend(
+        roots_below(&here)
+            .into_iter()
+            .map(|root| (root, Vec::new())),
+    );
     places
 }
 
 fn names_of(prefix: &Path, all: &[Found]) -> Vec<String> {
-    all.iter().find(|f| same(&f.facts.prefix, prefix)).map_or_else(Vec::new, |f| f.bare_names.clone())
+    all.iter()
+        .find(|f| same(&f.facts.prefix, prefix))
+        .map_or_else(Vec::new, |f| f.bare_names.clone())
 }
 
 fn same(a: &Path, b: &Path) -> bool {
-    a == b || std::fs::canonicalize(a).ok().is_some_and(|a| Some(a) == std::fs::canonicalize(b).ok())
+    a == b
+        || std::fs::canonicalize(a)
+            .ok()
+            .is_some_and(|a| Some(a) == std::fs::canonicalize(b).ok())
 }
 
 pub(crate) fn is_found(spot: &Spot) -> bool {
     spot.found.is_some() || spot.built_in
 }
 
-/// What is to be said: of what is found where it comes from, when that is no project; else the likely reason.
+/// What is to be said: of what is found where it comes from, when that is no project; else the
+/// likely reason.
 fn note(row: &Row, rows: &[Row], module: &str) -> String {
     let spot = &row.spot;
     match (spot.built_in, spot.seat) {
@@ -108,15 +142,30 @@ fn note(row: &Row, rows: &[Row], module: &str) -> String {
         (_, None) => {}
     }
     if let Some(part) = &spot.part {
-        return format!("{part} is here, and has no `{}`", module.get(part.len() + 1..).unwrap_or(module));
+        return format!(
+            "{part} is here, and has no `{}`",
+            module.get(part.len() + 1..).unwrap_or(module)
+        );
     }
-    if let Some((project, names)) = spot.namesake.as_ref().filter(|(_, names)| !names.is_empty()) {
-        return format!("{project} is placed here, and is imported as {}", names.join(", "));
+    if let Some((project, names)) = spot
+        .namesake
+        .as_ref()
+        .filter(|(_, names)| !names.is_empty())
+    {
+        return format!(
+            "{project} is placed here, and is imported as {}",
+            names.join(", ")
+        );
     }
-    let provider =
-        rows.iter().filter(|r| is_found(&r.spot)).find_map(|r| r.spot.owner.as_ref().map(|(name, _)| (name, r)));
+    let provider = rows
+        .iter()
+        .filter(|r| is_found(&r.spot))
+        .find_map(|r| r.spot.owner.as_ref().map(|(name, _)| (name, r)));
     if let Some((project, other)) = provider {
-        return format!("{project} is not placed here; it is in {}", render::near(&other.spot.root));
+        return format!(
+            "{project} is not placed here; it is in {}",
+            render::near(&other.spot.root)
+        );
     }
     match nearest(module, spot.names.iter().map(String::as_str), 1).first() {
         Some(near) => format!("not placed here; did you mean {near}?"),
@@ -135,7 +184,10 @@ fn json(module: &str, rows: &[Row]) -> Map<String, Value> {
             "path": spot.found.as_ref().map(|p| p.display().to_string()), "bare_names": row.bare_names, "note": row.note,
         })
     };
-    let default = rows.iter().find(|r| r.default).map(|r| r.spot.interpreter.display().to_string());
+    let default = rows
+        .iter()
+        .find(|r| r.default)
+        .map(|r| r.spot.interpreter.display().to_string());
     let mut object = Map::new();
     object.insert("module".into(), module.into());
     object.insert("places".into(), rows.iter().map(row).collect());

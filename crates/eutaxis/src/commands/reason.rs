@@ -1,7 +1,7 @@
 //! `reason`: why is this here, in this version, and not that one?
 //!
-//! The pins record the question that they answer. Where depots are named the question is asked again over them, with the
-//! pins kept; else what was recorded is told.
+//! The pins record the question that they answer. Where depots are named the question is asked
+//! again over them, with the pins kept; else what was recorded is told.
 
 use std::sync::Arc;
 
@@ -34,18 +34,28 @@ struct Asked {
     solution: Option<Solution>,
 }
 
-pub(crate) fn run(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+pub(crate) fn run(
+    arguments: &Reason,
+    common: &Common,
+    output: &Output,
+) -> Result<Answer, Vec<Error>> {
     walk(arguments, common, output).map_err(|e| vec![e])
 }
 
 fn walk(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
-    let name = Name::parse(&arguments.project).map_err(|f| Error::in_file("project", &arguments.project, &f))?;
+    let name = Name::parse(&arguments.project)
+        .map_err(|f| Error::in_file("project", &arguments.project, &f))?;
     let lock = pins::read_lock(&arguments.pins)?;
     let depots = plan::named_depots(&arguments.depots, &surroundings, false)?;
     let listed = depots.serving(&name).next().is_some();
     let problem = record::problem_of(&lock, &surroundings.config.families)?;
-    let mut asked = Asked { lock, problem, run: Run::new(Arc::clone(&depots)), solution: None };
+    let mut asked = Asked {
+        lock,
+        problem,
+        run: Run::new(Arc::clone(&depots)),
+        solution: None,
+    };
     let Some(package) = asked.lock.packages.iter().find(|p| p.name == name).cloned() else {
         return Ok(not_here(&name, &asked.lock));
     };
@@ -66,17 +76,27 @@ fn walk(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, 
             _ => None,
         };
         if asked.solution.is_none() {
-            output.notice("the depots no longer give these pins: what was recorded with them is told");
+            output.notice(
+                "the depots no longer give these pins: what was recorded with them is told",
+            );
         }
     }
     let report = asked.report(&name, &package)?;
     output.report_network(depots.network());
-    Ok(Answer { outcome: Outcome::Ok, text: render::reason::text(&report), json: report.json() })
+    Ok(Answer {
+        outcome: Outcome::Ok,
+        text: render::reason::text(&report),
+        json: report.json(),
+    })
 }
 
 fn is_pinned(solution: &Solution, lock: &Lock) -> bool {
     let pinned = record::releases(lock);
-    solution.chosen.len() == pinned.len() && solution.chosen.iter().all(|c| pinned.get(&c.project) == Some(&c.version))
+    solution.chosen.len() == pinned.len()
+        && solution
+            .chosen
+            .iter()
+            .all(|c| pinned.get(&c.project) == Some(&c.version))
 }
 
 fn not_here(name: &Name, lock: &Lock) -> Answer {
@@ -89,12 +109,20 @@ fn not_here(name: &Name, lock: &Lock) -> Answer {
     object.insert("nearest".into(), json!(near));
     object.insert("chains".into(), json!([]));
     object.insert("newer".into(), json!([]));
-    Answer { outcome: Outcome::No, text: render::reason::not_here(name, &near, known.len()), json: object }
+    Answer {
+        outcome: Outcome::No,
+        text: render::reason::not_here(name, &near, known.len()),
+        json: object,
+    }
 }
 
 impl Asked {
     fn chosen(&self, name: &Name) -> Option<&Chosen> {
-        self.solution.as_ref()?.chosen.iter().find(|c| c.project == *name)
+        self.solution
+            .as_ref()?
+            .chosen
+            .iter()
+            .find(|c| c.project == *name)
     }
 
     fn report(&mut self, name: &Name, package: &Package) -> Result<Report, Error> {
@@ -113,22 +141,36 @@ impl Asked {
                 .collect(),
             None => record::newer_of(package)
                 .into_iter()
-                .map(|n| Newer { version: n.version, published: n.published, out: n.out, ..Newer::default() })
+                .map(|n| Newer {
+                    version: n.version,
+                    published: n.published,
+                    out: n.out,
+                    ..Newer::default()
+                })
                 .collect::<Vec<Newer>>(),
         };
         for one in newer.iter_mut().filter(|n| n.open) {
-            // No single reason: the choices made before exclude it together, and the chain of them is found by asking for it.
+            // No single reason: the choices made before exclude it together, and the chain of them
+            // is found by asking for it.
             let Some(clash) = self.with_earlier(name, &one.version)? else {
-                one.out = vec![format!("nothing but the earlier pin, which is kept (settle --renew {name})")];
+                one.out = vec![format!(
+                    "nothing but the earlier pin, which is kept (settle --renew {name})"
+                )];
                 continue;
             };
             let wanted = format!("=={}", one.version);
-            let is_wish = |f: &&Fact| f.project == name.as_str() && f.versions == wanted && f.needs.is_none();
+            let is_wish =
+                |f: &&Fact| f.project == name.as_str() && f.versions == wanted && f.needs.is_none();
             let words = |fact: &Fact| match &fact.chosen {
                 Some(version) => format!("{} {version} was chosen before it", fact.project),
                 None => fact.text.clone(),
             };
-            one.out = clash.facts.iter().filter(|f| !is_wish(f)).map(words).collect();
+            one.out = clash
+                .facts
+                .iter()
+                .filter(|f| !is_wish(f))
+                .map(words)
+                .collect();
             one.by_choices = true;
         }
         let cautions = match &self.solution {
@@ -148,11 +190,21 @@ impl Asked {
         let spoke = |a: &&eutaxis_core::offer::Adjustment| {
             Version::parse(&version).is_ok_and(|v| a.speaks_of(name, &v, target))
         };
-        let adjusted = self.problem.adjustments.iter().filter(spoke).map(render::words::adjustment).collect();
+        let adjusted = self
+            .problem
+            .adjustments
+            .iter()
+            .filter(spoke)
+            .map(render::words::adjustment)
+            .collect();
         Ok(Report {
             project: name.to_string(),
             version: version.clone(),
-            published: package.wheels.iter().chain(&package.sdist).find_map(|f| f.upload_time.map(|t| t.to_string())),
+            published: package
+                .wheels
+                .iter()
+                .chain(&package.sdist)
+                .find_map(|f| f.upload_time.map(|t| t.to_string())),
             chains: chains(&self.lock, name),
             bounds: self.bounds(package),
             newer,
@@ -165,34 +217,75 @@ impl Asked {
     /// Who puts which bound, and what it leaves of the releases.
     fn bounds(&self, package: &Package) -> Vec<Bound> {
         let mut releases: Vec<Version> = match self.run.page_of(&package.name) {
-            Some(page) => page.files.iter().map(|f| f.kind.version().clone()).collect(),
+            Some(page) => page
+                .files
+                .iter()
+                .map(|f| f.kind.version().clone())
+                .collect(),
             None => Vec::new(),
         };
         releases.sort();
         releases.dedup();
-        let by_user = self.problem.bounds.iter().filter(|b| b.requirement.name == package.name);
-        let by_user = by_user.map(|b| (format!("your bound {}", render::place(&b.origin)), b.requirement.short()));
-        let asked = record::asked_as(package).into_iter().map(|(by, requirement)| {
-            let version = self.lock.packages.iter().find(|p| p.name.as_str() == by).and_then(|p| p.version.clone());
-            (version.map_or(by.clone(), |v| format!("{by} {v}")), requirement)
+        let by_user = self
+            .problem
+            .bounds
+            .iter()
+            .filter(|b| b.requirement.name == package.name);
+        let by_user = by_user.map(|b| {
+            (
+                format!("your bound {}", render::place(&b.origin)),
+                b.requirement.short(),
+            )
         });
+        let asked = record::asked_as(package)
+            .into_iter()
+            .map(|(by, requirement)| {
+                let version = self
+                    .lock
+                    .packages
+                    .iter()
+                    .find(|p| p.name.as_str() == by)
+                    .and_then(|p| p.version.clone());
+                (
+                    version.map_or(by.clone(), |v| format!("{by} {v}")),
+                    requirement,
+                )
+            });
         asked
             .chain(by_user)
             .map(|(by, requirement)| {
-                let set = Requirement::parse_lenient(&requirement).ok().and_then(|r| r.versions().cloned());
-                let left: Vec<&Version> = set.iter().flat_map(|s| releases.iter().filter(|v| s.matches(v))).collect();
-                let ends = left.first().zip(left.last()).map(|(a, b)| (a.to_string(), b.to_string()));
-                Bound { by, requirement, left: ends, count: left.len(), of: releases.len() }
+                let set = Requirement::parse_lenient(&requirement)
+                    .ok()
+                    .and_then(|r| r.versions().cloned());
+                let left: Vec<&Version> = set
+                    .iter()
+                    .flat_map(|s| releases.iter().filter(|v| s.matches(v)))
+                    .collect();
+                let ends = left
+                    .first()
+                    .zip(left.last())
+                    .map(|(a, b)| (a.to_string(), b.to_string()));
+                Bound {
+                    by,
+                    requirement,
+                    left: ends,
+                    count: left.len(),
+                    of: releases.len(),
+                }
             })
             .collect()
     }
 
     /// Why a release does not go with what is decided before its project: none when it does.
     fn with_earlier(&mut self, name: &Name, version: &str) -> Result<Option<Clash>, Error> {
-        let (Some(solution), Ok(version)) = (&self.solution, Version::parse(version)) else { return Ok(None) };
+        let (Some(solution), Ok(version)) = (&self.solution, Version::parse(version)) else {
+            return Ok(None);
+        };
         let mut problem = self.problem.clone();
         let earlier = solution.chosen.iter().take_while(|c| c.project != *name);
-        problem.held = earlier.map(|c| (c.project.clone(), c.version.clone())).collect();
+        problem.held = earlier
+            .map(|c| (c.project.clone(), c.version.clone()))
+            .collect();
         problem.held.insert(name.clone(), version.clone());
         problem.asks.push(exactly(name, &version));
         match self.run.solve(&problem, &|_| ())? {
@@ -219,12 +312,23 @@ impl Asked {
         object.insert("program_version".into(), json!(env!("CARGO_PKG_VERSION")));
         object.insert("not".into(), json!(other.to_string()));
         let page = self.run.page_of(name);
-        let known: Vec<Version> = page.iter().flat_map(|p| &p.files).map(|f| f.kind.version().clone()).collect();
+        let known: Vec<Version> = page
+            .iter()
+            .flat_map(|p| &p.files)
+            .map(|f| f.kind.version().clone())
+            .collect();
         if !known.contains(other) {
-            let near: Vec<String> = around(Some(other), known).iter().map(ToString::to_string).collect();
+            let near: Vec<String> = around(Some(other), known)
+                .iter()
+                .map(ToString::to_string)
+                .collect();
             object.insert("nearest".into(), json!(near));
             let text = render::reason::no_such_version(name, other, &near);
-            return Ok(Answer { outcome: Outcome::No, text, json: object });
+            return Ok(Answer {
+                outcome: Outcome::No,
+                text,
+                json: object,
+            });
         }
         match end {
             End::Settled(solution) => {
@@ -232,7 +336,11 @@ impl Asked {
                 object.insert("moves".into(), render::reason::moves_json(&moves));
                 object.insert("change".into(), json!(format!("{name}=={other}")));
                 let text = render::reason::can_be_had(name, version, other, &moves);
-                Ok(Answer { outcome: Outcome::Ok, text, json: object })
+                Ok(Answer {
+                    outcome: Outcome::Ok,
+                    text,
+                    json: object,
+                })
             }
             End::Clash(clash) => {
                 let others = alternatives(&clash, &problem.target, false, surroundings);
@@ -241,25 +349,42 @@ impl Asked {
                 let refusal = Refusal::new(&clash, &problem, &ways, &shown, surroundings, None);
                 object.extend(refusal.json());
                 let text = render::reason::instead(&refusal, name, version, other);
-                Ok(Answer { outcome: Outcome::No, text, json: object })
+                Ok(Answer {
+                    outcome: Outcome::No,
+                    text,
+                    json: object,
+                })
             }
         }
     }
 }
 
 fn exactly(name: &Name, version: &Version) -> Ask {
-    Ask { requirement: Requirement::exactly(name, version), origin: Origin::Argument }
+    Ask {
+        requirement: Requirement::exactly(name, version),
+        origin: Origin::Argument,
+    }
 }
 
-/// The ways from an ask to a project, shortest first: each a list of steps in words, led by the names.
+/// The ways from an ask to a project, shortest first: each a list of steps in words, led by the
+/// names.
 fn chains(lock: &Lock, name: &Name) -> Vec<(Vec<String>, Vec<String>)> {
     let mut found = Vec::new();
-    let mut open: std::collections::VecDeque<(Vec<Name>, Vec<String>)> = [(vec![name.clone()], Vec::new())].into();
-    // Longer ways are built from shorter ones; a way never meets a project twice, and there are at most so many.
+    let mut open: std::collections::VecDeque<(Vec<Name>, Vec<String>)> =
+        [(vec![name.clone()], Vec::new())].into();
+    // Longer ways are built from shorter ones; a way never meets a project twice, and there are at
+    // most so many.
     while let Some((names, steps)) = open.pop_front() {
-        let Some(package) = names.first().and_then(|n| lock.packages.iter().find(|p| p.name == *n)) else { continue };
+        let Some(package) = names
+            .first()
+            .and_then(|n| lock.packages.iter().find(|p| p.name == *n))
+        else {
+            continue;
+        };
         for (by, requirement) in record::asked_as(package) {
-            let asker = Name::parse(&by).ok().and_then(|n| lock.packages.iter().find(|p| p.name == n));
+            let asker = Name::parse(&by)
+                .ok()
+                .and_then(|n| lock.packages.iter().find(|p| p.name == n));
             let mut steps = steps.clone();
             match asker {
                 Some(asker) if !names.contains(&asker.name) && open.len() < 1_000 => {

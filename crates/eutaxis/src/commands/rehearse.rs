@@ -1,7 +1,8 @@
 //! `rehearse`: what would move if this were added to that environment or those pins?
 //!
-//! Placing something by itself looks at nothing but its own needs, keeps what is there where that holds, and moves what it
-//! must: that is what is told first, with what it breaks among the rest. Then what moves least, with everything heeded.
+//! Placing something by itself looks at nothing but its own needs, keeps what is there where that
+//! holds, and moves what it must: that is what is told first, with what it breaks among the rest.
+//! Then what moves least, with everything heeded.
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -9,7 +10,9 @@ use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
 use eutaxis_core::offer::{Adjustment, Chronology, Policy, Rules, Verdict};
-use eutaxis_core::rehearse::{Move, MoveKind, Placed, Set, after, base_needs, breaks, moves, moves_to};
+use eutaxis_core::rehearse::{
+    Move, MoveKind, Placed, Set, after, base_needs, breaks, moves, moves_to,
+};
 use eutaxis_core::requirement::Requirement;
 use eutaxis_core::solve::{Clash, Problem, Solution};
 use eutaxis_core::{Ask, Name, Target, Version};
@@ -33,7 +36,8 @@ struct Base {
     shown: String,
     set: Set,
     target: Target,
-    /// What the whole is asked for, with its bounds: of an environment what was placed deliberately.
+    /// What the whole is asked for, with its bounds: of an environment what was placed
+    /// deliberately.
     asks: Vec<Ask>,
     bounds: Vec<Ask>,
     policy: Policy,
@@ -48,7 +52,11 @@ struct Rehearsal<'a> {
     surroundings: &'a Surroundings,
 }
 
-pub(crate) fn run(arguments: &Rehearse, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+pub(crate) fn run(
+    arguments: &Rehearse,
+    common: &Common,
+    output: &Output,
+) -> Result<Answer, Vec<Error>> {
     let one = |e: Error| vec![e];
     let surroundings = Surroundings::new(common).map_err(one)?;
     let first = requirements(&arguments.requirements)?;
@@ -57,12 +65,23 @@ pub(crate) fn run(arguments: &Rehearse, common: &Common, output: &Output) -> Res
         steps.push(requirements(std::slice::from_ref(text))?);
     }
     let depots = plan::depots(&arguments.depots, &surroundings, false).map_err(one)?;
-    steps.iter_mut().for_each(|s| plan::keep_secrets(s.iter_mut().map(|a| &mut a.requirement), depots.network()));
+    steps.iter_mut().for_each(|s| {
+        plan::keep_secrets(s.iter_mut().map(|a| &mut a.requirement), depots.network())
+    });
     let run = Run::new(Arc::clone(&depots));
     let base = base(arguments, &surroundings, &run).map_err(one)?;
     let said = arguments.policy.says_chronology();
-    let naive = if said { base.policy.chronology } else { Chronology::Caution };
-    let mut rehearsal = Rehearsal { base, naive, run, surroundings: &surroundings };
+    let naive = if said {
+        base.policy.chronology
+    } else {
+        Chronology::Caution
+    };
+    let mut rehearsal = Rehearsal {
+        base,
+        naive,
+        run,
+        surroundings: &surroundings,
+    };
     let bar = output.progress();
     bar.set_message("rehearsing");
     let answer = rehearsal.play(&steps);
@@ -73,7 +92,10 @@ pub(crate) fn run(arguments: &Rehearse, common: &Common, output: &Output) -> Res
 
 fn requirements(texts: &[String]) -> Result<Vec<Ask>, Vec<Error>> {
     let read = |text: &String| match Requirement::parse(text) {
-        Ok(requirement) => Ok(Ask { requirement, origin: Origin::Argument }),
+        Ok(requirement) => Ok(Ask {
+            requirement,
+            origin: Origin::Argument,
+        }),
         Err(fault) => Err(vec![Error::in_file("command line", text, &fault)]),
     };
     texts.iter().map(read).collect()
@@ -89,11 +111,15 @@ fn base(arguments: &Rehearse, surroundings: &Surroundings, run: &Run) -> Result<
     match &arguments.pins {
         Some(file) => of_pins(file, &policy, surroundings, run),
         None if default.exists() => of_pins(default, &policy, surroundings, run),
-        None if Path::new(".venv").is_dir() => {
-            of_environment(Path::new(".venv"), policy(&surroundings.config)?, surroundings)
-        }
+        None if Path::new(".venv").is_dir() => of_environment(
+            Path::new(".venv"),
+            policy(&surroundings.config)?,
+            surroundings,
+        ),
         None => {
-            let error = Error::request("there is nothing to add to: no pylock.toml and no .venv in this folder");
+            let error = Error::request(
+                "there is nothing to add to: no pylock.toml and no .venv in this folder",
+            );
             Err(error.help("name pins with --pins FILE, or an environment with --in ENV"))
         }
     }
@@ -119,28 +145,58 @@ fn of_pins(
     };
     let mut set = Set::new();
     let asks = record::asks_of(&lock);
-    // Who asks for what was recorded with our pins; of others the metadata of the pinned file says it.
+    // Who asks for what was recorded with our pins; of others the metadata of the pinned file says
+    // it.
     let mut recorded: BTreeMap<String, Vec<Requirement>> = BTreeMap::new();
     for (by, requirement) in lock.packages.iter().flat_map(record::asked_as) {
-        recorded.entry(by).or_default().extend(Requirement::parse_lenient(&requirement).ok());
+        recorded
+            .entry(by)
+            .or_default()
+            .extend(Requirement::parse_lenient(&requirement).ok());
     }
     for package in &lock.packages {
-        let Some(version) = package.version.as_deref().and_then(|v| Version::parse(v).ok()) else { continue };
-        let file = package.wheels.iter().chain(&package.sdist).find_map(eutaxis_core::pins::LockFile::filename);
+        let Some(version) = package
+            .version
+            .as_deref()
+            .and_then(|v| Version::parse(v).ok())
+        else {
+            continue;
+        };
+        let file = package
+            .wheels
+            .iter()
+            .chain(&package.sdist)
+            .find_map(eutaxis_core::pins::LockFile::filename);
         let needs = match (asks.is_empty(), &file) {
-            (true, Some(file)) => {
-                run.metadata(&package.name, file)?.map_or(Vec::new(), |m| base_needs(&m.requires, &target.markers))
-            }
+            (true, Some(file)) => run
+                .metadata(&package.name, file)?
+                .map_or(Vec::new(), |m| base_needs(&m.requires, &target.markers)),
             _ => recorded.remove(package.name.as_str()).unwrap_or_default(),
         };
         let deliberate = record::is_asked(package);
-        set.insert(package.name.clone(), Placed { version, file, deliberate, needs });
+        set.insert(
+            package.name.clone(),
+            Placed {
+                version,
+                file,
+                deliberate,
+                needs,
+            },
+        );
     }
     let mut adjustments = record::adjustments_of(&lock, families);
     if adjustments.is_empty() {
         adjustments.clone_from(&surroundings.config.adjustments);
     }
-    Ok(Base { shown: render::near(file), bounds: record::bounds_of(&lock), set, target, asks, policy, adjustments })
+    Ok(Base {
+        shown: render::near(file),
+        bounds: record::bounds_of(&lock),
+        set,
+        target,
+        asks,
+        policy,
+        adjustments,
+    })
 }
 
 fn of_environment(root: &Path, policy: Policy, surroundings: &Surroundings) -> Result<Base, Error> {
@@ -150,24 +206,48 @@ fn of_environment(root: &Path, policy: Policy, surroundings: &Surroundings) -> R
         _ => root.to_owned(),
     };
     if !matches!(look(&root)?, Place::Environment { .. }) {
-        let error = Error::request(format!("{} is no environment: it has no pyvenv.cfg", root.display()));
+        let error = Error::request(format!(
+            "{} is no environment: it has no pyvenv.cfg",
+            root.display()
+        ));
         return Err(error.help("name the folder of an environment, or pins with --pins FILE"));
     }
     let python = environment_python(&root);
-    let found = surroundings.finder().named(&python.display().to_string(), &surroundings.probes())?;
+    let found = surroundings
+        .finder()
+        .named(&python.display().to_string(), &surroundings.probes())?;
     let target = surroundings.target_of(&found.facts)?;
     let site = root.join(Layout::of(&found.facts)?.site);
     let mut set = Set::new();
     for project in installed(&site)? {
-        let Ok(version) = Version::parse(&project.version) else { continue };
-        let needs = project.metadata.as_ref().map_or(Vec::new(), |m| base_needs(&m.requires, &target.markers));
-        let placed = Placed { version, file: project.file, deliberate: project.requested, needs };
+        let Ok(version) = Version::parse(&project.version) else {
+            continue;
+        };
+        let needs = project
+            .metadata
+            .as_ref()
+            .map_or(Vec::new(), |m| base_needs(&m.requires, &target.markers));
+        let placed = Placed {
+            version,
+            file: project.file,
+            deliberate: project.requested,
+            needs,
+        };
         set.insert(project.name, placed);
     }
     // What nobody needs was surely placed by itself, whoever placed it and whatever was noted.
-    let needed: Vec<Name> = set.values().flat_map(|p| p.needs.iter().map(|n| n.name.clone())).collect();
-    set.iter_mut().filter(|(name, _)| !needed.contains(name)).for_each(|(_, placed)| placed.deliberate = true);
-    let asks = set.iter().filter(|(_, p)| p.deliberate).map(|(name, _)| bare(name)).collect();
+    let needed: Vec<Name> = set
+        .values()
+        .flat_map(|p| p.needs.iter().map(|n| n.name.clone()))
+        .collect();
+    set.iter_mut()
+        .filter(|(name, _)| !needed.contains(name))
+        .for_each(|(_, placed)| placed.deliberate = true);
+    let asks = set
+        .iter()
+        .filter(|(_, p)| p.deliberate)
+        .map(|(name, _)| bare(name))
+        .collect();
     Ok(Base {
         shown: render::near(&root),
         set,
@@ -180,23 +260,32 @@ fn of_environment(root: &Path, policy: Policy, surroundings: &Surroundings) -> R
 }
 
 fn bare(name: &Name) -> Ask {
-    Ask { requirement: Requirement::any(name), origin: Origin::Argument }
+    Ask {
+        requirement: Requirement::any(name),
+        origin: Origin::Argument,
+    }
 }
 
 impl Rehearsal<'_> {
     fn problem(&self, set: &Set, asks: Vec<Ask>) -> Problem {
         let mut problem = Problem::new(self.base.target.clone(), self.base.policy.clone(), asks);
         problem.adjustments.clone_from(&self.base.adjustments);
-        problem.prior = set.iter().map(|(name, placed)| (name.clone(), placed.version.clone())).collect();
+        problem.prior = set
+            .iter()
+            .map(|(name, placed)| (name.clone(), placed.version.clone()))
+            .collect();
         problem
     }
 
-    /// A step as one takes it who places something and looks at nothing else: what is added gets the best that it can have,
-    /// and of the rest what it needs moves.
+    /// A step as one takes it who places something and looks at nothing else: what is added gets
+    /// the best that it can have, and of the rest what it needs moves.
     fn step(&self, set: &Set, asks: Vec<Ask>) -> Problem {
         let mut problem = self.problem(set, asks);
         problem.policy.chronology = self.naive;
-        problem.nearest = std::mem::take(&mut problem.prior).into_iter().map(|(name, v)| (name, vec![v])).collect();
+        problem.nearest = std::mem::take(&mut problem.prior)
+            .into_iter()
+            .map(|(name, v)| (name, vec![v]))
+            .collect();
         problem
     }
 
@@ -220,19 +309,48 @@ impl Rehearsal<'_> {
             let next = after(&set, &solution, &names);
             let moved = moves(&set, &problem, &solution);
             let told = self.told(moved);
-            let words = asks.iter().map(|a| a.requirement.short()).collect::<Vec<_>>().join(", ");
+            let words = asks
+                .iter()
+                .map(|a| a.requirement.short())
+                .collect::<Vec<_>>()
+                .join(", ");
             let cautions = render::words::cautions(&solution.cautions, &problem, false);
-            steps.push(Step { words, moves: told, breaks: breaks(&set, &next), cautions, set: next.clone() });
+            steps.push(Step {
+                words,
+                moves: told,
+                breaks: breaks(&set, &next),
+                cautions,
+                set: next.clone(),
+            });
             set = next;
         }
         let all: Vec<Ask> = asked.iter().flatten().cloned().collect();
-        let joint = if asked.len() > 1 { self.joint(&all)? } else { None };
+        let joint = if asked.len() > 1 {
+            self.joint(&all)?
+        } else {
+            None
+        };
         let alternative = self.alternative(&all, &steps)?;
         // What was told already is not told again.
-        let alternative = alternative.filter(|a| joint.as_ref().is_none_or(|j| j.releases != a.releases));
-        let play = Play { shown: self.base.shown.clone(), before: self.base.set.clone(), steps, joint, alternative };
-        let outcome = if play.breaks_nothing() { Outcome::Ok } else { Outcome::No };
-        Ok(Answer { outcome, text: render::rehearse::text(&play), json: self.json(&play) })
+        let alternative =
+            alternative.filter(|a| joint.as_ref().is_none_or(|j| j.releases != a.releases));
+        let play = Play {
+            shown: self.base.shown.clone(),
+            before: self.base.set.clone(),
+            steps,
+            joint,
+            alternative,
+        };
+        let outcome = if play.breaks_nothing() {
+            Outcome::Ok
+        } else {
+            Outcome::No
+        };
+        Ok(Answer {
+            outcome,
+            text: render::rehearse::text(&play),
+            json: self.json(&play),
+        })
     }
 
     fn json(&self, play: &Play) -> Map<String, Value> {
@@ -253,10 +371,15 @@ impl Rehearsal<'_> {
         })
     }
 
-    /// What moves least: with everything held that is there, else what was placed deliberately, else with everything
-    /// heeded. None when that is no better.
+    /// What moves least: with everything held that is there, else what was placed deliberately,
+    /// else with everything heeded. None when that is no better.
     fn alternative(&mut self, new: &[Ask], steps: &[Step]) -> Result<Option<Alternative>, Error> {
-        let changes = |moves: &[Told]| moves.iter().filter(|m| m.moved.kind != MoveKind::Added).count();
+        let changes = |moves: &[Told]| {
+            moves
+                .iter()
+                .filter(|m| m.moved.kind != MoveKind::Added)
+                .count()
+        };
         let now: usize = steps.iter().map(|s| changes(&s.moves)).sum();
         let broken = steps.iter().any(|s| !s.breaks.is_empty());
         if now == 0 && !broken {
@@ -273,8 +396,12 @@ impl Rehearsal<'_> {
         for held in holds {
             let mut problem = self.problem(&set, asks.clone());
             problem.bounds.clone_from(&self.base.bounds);
-            let keep = set.iter().filter(|(name, placed)| held(placed) && !named(name));
-            problem.held = keep.map(|(name, placed)| (name.clone(), placed.version.clone())).collect();
+            let keep = set
+                .iter()
+                .filter(|(name, placed)| held(placed) && !named(name));
+            problem.held = keep
+                .map(|(name, placed)| (name.clone(), placed.version.clone()))
+                .collect();
             match self.solve(&problem)? {
                 Ok(solution) => {
                     let alternative = self.as_alternative(&problem, &solution, new);
@@ -290,32 +417,62 @@ impl Rehearsal<'_> {
     fn as_alternative(&self, problem: &Problem, solution: &Solution, new: &[Ask]) -> Alternative {
         let moved = moves_to(&self.base.set, problem, solution);
         let asks = new.iter().filter_map(|ask| {
-            let chosen = solution.chosen.iter().find(|c| c.project == ask.requirement.name)?;
+            let chosen = solution
+                .chosen
+                .iter()
+                .find(|c| c.project == ask.requirement.name)?;
             Some(format!("{}=={}", ask.requirement.subject(), chosen.version))
         });
-        let released = solution.chosen.iter().map(|c| (c.project.clone(), c.version.clone())).collect();
-        Alternative { asks: asks.collect(), moves: self.told(moved), facts: Vec::new(), releases: released }
+        let released = solution
+            .chosen
+            .iter()
+            .map(|c| (c.project.clone(), c.version.clone()))
+            .collect();
+        Alternative {
+            asks: asks.collect(),
+            moves: self.told(moved),
+            facts: Vec::new(),
+            releases: released,
+        }
     }
 
     /// Moves with what is lost on the way.
     fn told(&self, moved: Vec<Move>) -> Vec<Told> {
-        moved.into_iter().map(|moved| Told { loses: self.loses(&moved), moved }).collect()
+        moved
+            .into_iter()
+            .map(|moved| Told {
+                loses: self.loses(&moved),
+                moved,
+            })
+            .collect()
     }
 
     fn loses(&self, moved: &Move) -> Vec<String> {
         let mut loses = Vec::new();
-        let label = |v: &Option<Version>| v.as_ref().and_then(Version::local).filter(|l| l != "cpu");
+        let label =
+            |v: &Option<Version>| v.as_ref().and_then(Version::local).filter(|l| l != "cpu");
         if let (Some(before), Some(after)) = (&moved.before, &moved.after)
             && let Some(label) = label(&moved.before)
             && Version::local(after).as_deref() != Some(label.as_str())
         {
-            loses.push(format!("the build {label} of {} for an accelerator", before.public()));
+            loses.push(format!(
+                "the build {label} of {} for an accelerator",
+                before.public()
+            ));
         }
-        let (Some(before), Some(after)) = (&moved.before, &moved.after) else { return loses };
+        let (Some(before), Some(after)) = (&moved.before, &moved.after) else {
+            return loses;
+        };
         for (name, target) in &self.surroundings.config.targets {
             let adjustments = &self.surroundings.config.adjustments;
-            let rules = Rules { target, policy: &self.base.policy, adjustments };
-            let Some(judged) = self.run.judged(&moved.project, &rules) else { return loses };
+            let rules = Rules {
+                target,
+                policy: &self.base.policy,
+                adjustments,
+            };
+            let Some(judged) = self.run.judged(&moved.project, &rules) else {
+                return loses;
+            };
             let ready = |v: &Version| judged.offer(v).is_some_and(|o| o.verdict == Verdict::Ready);
             if ready(before) && !ready(after) {
                 loses.push(format!("a wheel for {name}"));
@@ -325,14 +482,30 @@ impl Rehearsal<'_> {
     }
 
     /// What is to be added cannot be placed at all.
-    fn refused(&mut self, clash: &Clash, problem: &Problem, steps: Vec<Step>) -> Result<Answer, Error> {
+    fn refused(
+        &mut self,
+        clash: &Clash,
+        problem: &Problem,
+        steps: Vec<Step>,
+    ) -> Result<Answer, Error> {
         let others = alternatives(clash, &problem.target, false, self.surroundings);
         let ways = self.run.ways_out(problem, clash, &others, &|_| ())?;
-        let refusal = Refusal::new(clash, problem, &ways, &self.base.shown, self.surroundings, None);
+        let refusal = Refusal::new(
+            clash,
+            problem,
+            &ways,
+            &self.base.shown,
+            self.surroundings,
+            None,
+        );
         let mut object = refusal.json();
         object.insert("moves".into(), json!([]));
         object.insert("breaks".into(), json!([]));
         object.insert("steps_done".into(), json!(steps.len()));
-        Ok(Answer { outcome: Outcome::No, text: render::rehearse::refused(&refusal, &steps), json: object })
+        Ok(Answer {
+            outcome: Outcome::No,
+            text: render::rehearse::refused(&refusal, &steps),
+            json: object,
+        })
     }
 }

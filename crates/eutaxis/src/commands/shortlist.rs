@@ -46,31 +46,45 @@ pub(crate) struct Listing {
 }
 
 impl Listing {
-    /// The offers that are shown, by their numbers: the newest up to the limit, and always the one to take.
+    /// The offers that are shown, by their numbers: the newest up to the limit, and always the one
+    /// to take.
     pub(crate) fn visible(&self) -> impl Iterator<Item = usize> {
         let first = self.limit.min(self.offers.len());
         (0..first).chain(self.best.filter(|b| *b >= first))
     }
 }
 
-pub(crate) fn run(arguments: &Shortlist, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+pub(crate) fn run(
+    arguments: &Shortlist,
+    common: &Common,
+    output: &Output,
+) -> Result<Answer, Vec<Error>> {
     list(arguments, common, output).map_err(|e| vec![e])
 }
 
 fn list(arguments: &Shortlist, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
     let text = &arguments.requirement;
-    let mut requirement = Requirement::parse(text).map_err(|f| Error::in_file("command line", text, &f))?;
+    let mut requirement =
+        Requirement::parse(text).map_err(|f| Error::in_file("command line", text, &f))?;
     let chosen = plan::target(&arguments.target, &surroundings)?;
     let policy = plan::policy(&arguments.policy, &surroundings.config)?;
     let depots = plan::depots(&arguments.depots, &surroundings, false)?;
     plan::keep_secrets(std::iter::once(&mut requirement), depots.network());
     let bar = output.progress();
     bar.set_message("looking");
-    let rules = Rules { target: &chosen.target, policy: &policy, adjustments: &surroundings.config.adjustments };
+    let rules = Rules {
+        target: &chosen.target,
+        policy: &policy,
+        adjustments: &surroundings.config.adjustments,
+    };
     let run = Run::new(Arc::clone(&depots));
-    let looked = run.look(std::slice::from_ref(&requirement), &rules, Depth::Needs)?.pop().flatten();
-    let Some((depot, Looked { judged, metadata })) = run.depot_of(&requirement.name).zip(looked) else {
+    let looked = run
+        .look(std::slice::from_ref(&requirement), &rules, Depth::Needs)?
+        .pop()
+        .flatten();
+    let Some((depot, Looked { judged, metadata })) = run.depot_of(&requirement.name).zip(looked)
+    else {
         bar.finish_and_clear();
         return Ok(absent(&requirement, &chosen.target, &depots));
     };
@@ -81,9 +95,16 @@ fn list(arguments: &Shortlist, common: &Common, output: &Output) -> Result<Answe
     output.report_network(depots.network());
     report_left_out(page, output);
     let count = all.len();
-    let shown: Vec<Offer> = all.into_iter().filter(|o| takes(&requirement, &o.version)).collect();
+    let shown: Vec<Offer> = all
+        .into_iter()
+        .filter(|o| takes(&requirement, &o.version))
+        .collect();
     let outside = count - shown.len();
-    let limit = if arguments.all { usize::MAX } else { arguments.limit };
+    let limit = if arguments.all {
+        usize::MAX
+    } else {
+        arguments.limit
+    };
     let best = pick(&shown, &requirement, &rules);
     let listing = Listing {
         grid: arguments.grid.then(|| grid(shown.iter(), &chosen.target)),
@@ -101,11 +122,20 @@ fn list(arguments: &Shortlist, common: &Common, output: &Output) -> Result<Answe
         elsewhere: page.elsewhere.clone(),
         empty: page.why_empty(),
     };
-    let outcome = if listing.best.is_some() { Outcome::Ok } else { Outcome::No };
-    Ok(Answer { outcome, text: render::shortlist::text(&listing), json: answer(&listing) })
+    let outcome = if listing.best.is_some() {
+        Outcome::Ok
+    } else {
+        Outcome::No
+    };
+    Ok(Answer {
+        outcome,
+        text: render::shortlist::text(&listing),
+        json: answer(&listing),
+    })
 }
 
-/// Other depots that have the project: a project comes from one of them, so they are told and not used.
+/// Other depots that have the project: a project comes from one of them, so they are told and not
+/// used.
 fn also_in(project: &Name, used: &str, depots: &Depots) -> Vec<String> {
     depots
         .serving(project)
@@ -124,23 +154,46 @@ fn report_left_out(page: &Page, output: &Output) {
                 skipped.reason
             ));
         }
-        page.remarks.iter().for_each(|r| output.notice(&format!("remark: {}", eutaxis_core::fault::escaped(r))));
+        page.remarks
+            .iter()
+            .for_each(|r| output.notice(&format!("remark: {}", eutaxis_core::fault::escaped(r))));
     } else if !page.skipped.is_empty() {
         let count = render::count(page.skipped.len(), "file");
-        output.notice(&format!("{count} of the page cannot be used and were left out (-v names them)"));
+        output.notice(&format!(
+            "{count} of the page cannot be used and were left out (-v names them)"
+        ));
     }
 }
 
-fn cautions(requirement: &Requirement, target: &Target, page: &Page, metadata: Option<&Metadata>) -> Vec<String> {
+fn cautions(
+    requirement: &Requirement,
+    target: &Target,
+    page: &Page,
+    metadata: Option<&Metadata>,
+) -> Vec<String> {
     let mut cautions = Vec::new();
-    if requirement.marker.as_ref().is_some_and(|m| !m.wanted(&target.markers, &[])) {
-        cautions
-            .push(format!("the marker of `{requirement}` does not hold on this target: settled, it asks for nothing."));
+    if requirement
+        .marker
+        .as_ref()
+        .is_some_and(|m| !m.wanted(&target.markers, &[]))
+    {
+        cautions.push(format!(
+            "the marker of `{requirement}` does not hold on this target: settled, it asks for \
+                nothing."
+        ));
     }
     if let (Some(metadata), false) = (metadata, requirement.extras.is_empty()) {
-        for extra in requirement.extras.iter().filter(|e| !metadata.extras.contains(e)) {
+        for extra in requirement
+            .extras
+            .iter()
+            .filter(|e| !metadata.extras.contains(e))
+        {
             let offered: Vec<&str> = metadata.extras.iter().map(Name::as_str).collect();
-            let offered = if offered.is_empty() { "none".to_owned() } else { offered.join(", ") };
+            let offered = if offered.is_empty() {
+                "none".to_owned()
+            } else {
+                offered.join(", ")
+            };
             cautions.push(format!(
                 "{} {} offers no extra `{extra}`: it adds nothing. Offered: {offered}.",
                 metadata.name, metadata.version
@@ -148,7 +201,9 @@ fn cautions(requirement: &Requirement, target: &Target, page: &Page, metadata: O
         }
     }
     if let Some((status, reason)) = &page.status {
-        let why = reason.as_ref().map_or(String::new(), |r| format!(": {}", eutaxis_core::fault::escaped(r)));
+        let why = reason.as_ref().map_or(String::new(), |r| {
+            format!(": {}", eutaxis_core::fault::escaped(r))
+        });
         cautions.push(format!(
             "{} is marked {} in its depot{why}.",
             page.project,
@@ -168,20 +223,38 @@ fn absent(requirement: &Requirement, target: &Target, depots: &Depots) -> Answer
     object.insert("best".into(), Value::Null);
     object.insert("offers".into(), json!([]));
     object.insert("nearest".into(), json!(near));
-    let text = render::shortlist::absent(&requirement.name, &near, &depots.labels(), !known.is_empty());
-    Answer { outcome: Outcome::No, text, json: object }
+    let text = render::shortlist::absent(
+        &requirement.name,
+        &near,
+        &depots.labels(),
+        !known.is_empty(),
+    );
+    Answer {
+        outcome: Outcome::No,
+        text,
+        json: object,
+    }
 }
 
 fn answer(listing: &Listing) -> Map<String, Value> {
-    let offers: Vec<Value> =
-        listing.visible().filter_map(|i| listing.offers.get(i)).map(|o| offer(o, listing.files)).collect();
-    let best = listing.best.and_then(|i| listing.offers.get(i)).map(|o| o.version.to_string());
+    let offers: Vec<Value> = listing
+        .visible()
+        .filter_map(|i| listing.offers.get(i))
+        .map(|o| offer(o, listing.files))
+        .collect();
+    let best = listing
+        .best
+        .and_then(|i| listing.offers.get(i))
+        .map(|o| o.version.to_string());
     let mut object = Map::new();
     object.insert("project".into(), json!(listing.requirement.name.as_str()));
     object.insert("target".into(), json!(listing.target.to_string()));
     object.insert("best".into(), json!(best));
     object.insert("offers".into(), json!(offers));
-    object.insert("more".into(), json!(listing.offers.len() - listing.visible().count()));
+    object.insert(
+        "more".into(),
+        json!(listing.offers.len() - listing.visible().count()),
+    );
     object.insert("outside".into(), json!(listing.outside));
     if let Some(why) = &listing.empty {
         object.insert("empty".into(), json!(why));
@@ -197,12 +270,17 @@ fn answer(listing: &Listing) -> Map<String, Value> {
 }
 
 fn bars(list: &[Bar]) -> Vec<Value> {
-    list.iter().map(|b| json!({"kind": b.kind().as_str(), "detail": b.to_string()})).collect()
+    list.iter()
+        .map(|b| json!({"kind": b.kind().as_str(), "detail": b.to_string()}))
+        .collect()
 }
 
 /// What the wheels of an offer were made for, if that is told.
 fn best_build(offer: &Offer) -> Option<&Build> {
-    offer.best().or(offer.files.first()).and_then(|f| f.build.as_ref())
+    offer
+        .best()
+        .or(offer.files.first())
+        .and_then(|f| f.build.as_ref())
 }
 
 fn offer(offer: &Offer, files: bool) -> Value {
@@ -241,7 +319,11 @@ fn grid_json(grid: &Grid, listing: &Listing) -> Value {
         Mark::Source => "source",
         Mark::Nothing => "nothing",
     };
-    let platforms: Vec<String> = grid.platforms.iter().map(|(system, arch)| format!("{system} {arch}")).collect();
+    let platforms: Vec<String> = grid
+        .platforms
+        .iter()
+        .map(|(system, arch)| format!("{system} {arch}"))
+        .collect();
     let rows: Vec<Value> = listing
         .visible()
         .filter_map(|i| grid.rows.get(i))
@@ -252,8 +334,11 @@ fn grid_json(grid: &Grid, listing: &Listing) -> Value {
                 .zip(&row.marks)
                 .map(|(name, mark)| (name.clone(), json!(word(mark))))
                 .collect();
-            let floors: Map<String, Value> =
-                platforms.iter().zip(&row.floors).map(|(name, floor)| (name.clone(), json!(floor))).collect();
+            let floors: Map<String, Value> = platforms
+                .iter()
+                .zip(&row.floors)
+                .map(|(name, floor)| (name.clone(), json!(floor)))
+                .collect();
             json!({"version": row.version.to_string(), "interpreters": marks, "platforms": floors})
         })
         .collect();

@@ -15,17 +15,32 @@ pub(crate) fn run(arguments: &Stock, common: &Common, _: &Output) -> Result<Answ
 
 fn stock(arguments: &Stock, common: &Common) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
-    let wanted = arguments.trim.as_deref().map(Trim::parse).transpose().map_err(|why| {
-        Error::request(format!("--trim: {why}")).help("--trim 30d drops what was not used for 30 days")
-    })?;
+    let wanted = arguments
+        .trim
+        .as_deref()
+        .map(Trim::parse)
+        .transpose()
+        .map_err(|why| {
+            Error::request(format!("--trim: {why}"))
+                .help("--trim 30d drops what was not used for 30 days")
+        })?;
     let freed = wanted.map(|t| trim(&surroundings.cache, t)).transpose()?;
     let parts = look(&surroundings.cache);
-    let list: Vec<Value> =
-        parts.iter().map(|p| json!({"what": p.what, "entries": p.entries, "bytes": p.bytes})).collect();
+    let list: Vec<Value> = parts
+        .iter()
+        .map(|p| json!({"what": p.what, "entries": p.entries, "bytes": p.bytes}))
+        .collect();
     let mut object = Map::new();
     object.insert("cache".into(), json!(surroundings.cache));
     object.insert("parts".into(), json!(list));
-    object.insert("bytes".into(), json!(parts.iter().map(|p| p.bytes).sum::<u64>()));
+    object.insert(
+        "bytes".into(),
+        json!(parts.iter().map(|p| p.bytes).sum::<u64>()),
+    );
     object.insert("freed".into(), json!(freed));
-    Ok(Answer { outcome: Outcome::Ok, text: render::stock::text(&surroundings.cache, &parts, freed), json: object })
+    Ok(Answer {
+        outcome: Outcome::Ok,
+        text: render::stock::text(&surroundings.cache, &parts, freed),
+        json: object,
+    })
 }

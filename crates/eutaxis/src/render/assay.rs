@@ -1,4 +1,5 @@
-//! What wheels need, as text: a verdict per file, what bars it, what of its promises is broken, what it needs from outside.
+//! What wheels need, as text: a verdict per file, what bars it, what of its promises is broken,
+//! what it needs from outside.
 
 use eutaxis_core::assay::{Needs, Remark};
 use eutaxis_core::fault::escaped;
@@ -11,7 +12,12 @@ use crate::plan::Chosen;
 /// So many remarks of one kind are told of a file; -v tells all.
 const MOST: usize = 6;
 
-pub(crate) fn text(verdicts: &[Verdict], chosen: &Chosen, looked_here: bool, verbose: bool) -> String {
+pub(crate) fn text(
+    verdicts: &[Verdict],
+    chosen: &Chosen,
+    looked_here: bool,
+    verbose: bool,
+) -> String {
     let width = width();
     let fitting = verdicts.iter().filter(|v| v.word == Word::Fits).count();
     let answer = match (verdicts, fitting) {
@@ -19,17 +25,28 @@ pub(crate) fn text(verdicts: &[Verdict], chosen: &Chosen, looked_here: bool, ver
         (all, n) if n == all.len() => format!("All {n} fit"),
         (all, n) => format!("{n} of {} fit", all.len()),
     };
-    let painted = if fitting == verdicts.len() { style::good(&answer) } else { style::barred(&answer) };
+    let painted = if fitting == verdicts.len() {
+        style::good(&answer)
+    } else {
+        style::barred(&answer)
+    };
     let subject = match verdicts {
         [one] => format!("{}: {answer}", near(&one.path)),
         _ => answer.clone(),
     };
     let name = chosen.target.to_string();
-    let on = if chosen.shown == name { name } else { format!("{} ({name})", chosen.shown) };
+    let on = if chosen.shown == name {
+        name
+    } else {
+        format!("{} ({name})", chosen.shown)
+    };
     let kept = match verdicts {
         [one] if one.word == Word::Fits && !one.broken.is_empty() => {
             let are = if one.broken.len() == 1 { "is" } else { "are" };
-            format!("; {} of its name {are} broken", count(one.broken.len(), "promise"))
+            format!(
+                "; {} of its name {are} broken",
+                count(one.broken.len(), "promise")
+            )
         }
         _ => String::new(),
     };
@@ -51,7 +68,10 @@ pub(crate) fn text(verdicts: &[Verdict], chosen: &Chosen, looked_here: bool, ver
     }
     if !looked_here {
         let told = "libraries from outside were not looked for: this target is only described";
-        text.push_str(&style::dim_lines(&format!("\n{}\n", wrap(told, width).join("\n"))));
+        text.push_str(&style::dim_lines(&format!(
+            "\n{}\n",
+            wrap(told, width).join("\n")
+        )));
     }
     text
 }
@@ -59,14 +79,29 @@ pub(crate) fn text(verdicts: &[Verdict], chosen: &Chosen, looked_here: bool, ver
 /// A file among several: its verdict, its name, and what decides.
 fn several(verdict: &Verdict, width: usize, verbose: bool, text: &mut String) {
     let word = format!("{:<10}", verdict.word.as_str());
-    let painted = if verdict.word == Word::Fits { style::good(&word) } else { style::barred(&word) };
-    let name = verdict.path.file_name().map_or_else(|| near(&verdict.path), |n| n.to_string_lossy().into_owned());
+    let painted = if verdict.word == Word::Fits {
+        style::good(&word)
+    } else {
+        style::barred(&word)
+    };
+    let name = verdict
+        .path
+        .file_name()
+        .map_or_else(|| near(&verdict.path), |n| n.to_string_lossy().into_owned());
     text.push_str(&format!("\n{painted}  {}\n", escaped(&name)));
-    let told = if verdict.bars.is_empty() { &verdict.broken } else { &verdict.bars };
-    let told = told.iter().map(|r| format!("{}: {}", r.kind, escaped(&r.detail)));
+    let told = if verdict.bars.is_empty() {
+        &verdict.broken
+    } else {
+        &verdict.bars
+    };
+    let told = told
+        .iter()
+        .map(|r| format!("{}: {}", r.kind, escaped(&r.detail)));
     // With all of it below, what decides is not said twice.
     for line in told.take(if verbose { 0 } else { 2 }) {
-        wrap(&line, width.saturating_sub(12)).iter().for_each(|l| text.push_str(&format!("{}{l}\n", " ".repeat(12))));
+        wrap(&line, width.saturating_sub(12))
+            .iter()
+            .for_each(|l| text.push_str(&format!("{}{l}\n", " ".repeat(12))));
     }
 }
 
@@ -84,8 +119,16 @@ fn one(verdict: &Verdict, width: usize, verbose: bool, text: &mut String) {
     } else {
         format!("{} compiled", verdict.needs.len())
     };
-    let record = if verdict.record.is_empty() { "RECORD and hashes agree" } else { "RECORD does not agree" };
-    let line = format!("{}, {} unpacked, {compiled}; {record}", count(verdict.files, "file"), size(verdict.unpacked));
+    let record = if verdict.record.is_empty() {
+        "RECORD and hashes agree"
+    } else {
+        "RECORD does not agree"
+    };
+    let line = format!(
+        "{}, {} unpacked, {compiled}; {record}",
+        count(verdict.files, "file"),
+        size(verdict.unpacked)
+    );
     text.push_str(&labelled("holds ", &style::dim("holds "), &line, width));
     if !verdict.needs.is_empty() {
         text.push('\n');
@@ -93,7 +136,14 @@ fn one(verdict: &Verdict, width: usize, verbose: bool, text: &mut String) {
     }
 }
 
-fn remarks(label: &str, paint: fn(&str) -> String, list: &[Remark], width: usize, verbose: bool, text: &mut String) {
+fn remarks(
+    label: &str,
+    paint: fn(&str) -> String,
+    list: &[Remark],
+    width: usize,
+    verbose: bool,
+    text: &mut String,
+) {
     let most = if verbose { list.len() } else { MOST };
     for remark in list.iter().take(most) {
         let line = format!("{}: {}", remark.kind, escaped(&remark.detail));
@@ -107,27 +157,56 @@ fn remarks(label: &str, paint: fn(&str) -> String, list: &[Remark], width: usize
 
 /// What compiled files need; files with equal needs share a row.
 fn needs(all: &[Needs], width: usize, verbose: bool) -> String {
-    let mut table = Table::new(&["compiled file", "for", "lowest", "Python", "needs from outside"]);
+    let mut table = Table::new(&[
+        "compiled file",
+        "for",
+        "lowest",
+        "Python",
+        "needs from outside",
+    ]);
     let mut rows: Vec<(Vec<&Needs>, [String; 4])> = Vec::new();
     let dash = |text: &Option<String>| text.clone().unwrap_or_else(|| "-".to_owned());
     for one in all {
         let outside: Vec<String> = one
             .needs
             .iter()
-            .map(|n| if one.absent.contains(n) { format!("{n} (absent)") } else { n.clone() })
+            .map(|n| {
+                if one.absent.contains(n) {
+                    format!("{n} (absent)")
+                } else {
+                    n.clone()
+                }
+            })
             .chain(one.accelerator.clone())
             .collect();
-        let outside = if outside.is_empty() { "nothing".to_owned() } else { outside.join(", ") };
-        let arch = if one.arch.is_empty() { "unreadable".to_owned() } else { one.arch.clone() };
+        let outside = if outside.is_empty() {
+            "nothing".to_owned()
+        } else {
+            outside.join(", ")
+        };
+        let arch = if one.arch.is_empty() {
+            "unreadable".to_owned()
+        } else {
+            one.arch.clone()
+        };
         let cells = [arch, dash(&one.libc_floor), dash(&one.python_abi), outside];
-        match rows.iter_mut().find(|(_, other)| !verbose && *other == cells) {
+        match rows
+            .iter_mut()
+            .find(|(_, other)| !verbose && *other == cells)
+        {
             Some((files, _)) => files.push(one),
             None => rows.push((vec![one], cells)),
         }
     }
     for (files, [arch, floor, python, outside]) in rows {
-        let first = files.first().map_or(String::new(), |n| shortened(&escaped(&n.path), width * 2 / 5));
-        let name = if files.len() > 1 { format!("{first} and {} more", files.len() - 1) } else { first };
+        let first = files.first().map_or(String::new(), |n| {
+            shortened(&escaped(&n.path), width * 2 / 5)
+        });
+        let name = if files.len() > 1 {
+            format!("{first} and {} more", files.len() - 1)
+        } else {
+            first
+        };
         table.row([name, arch, floor, python, outside]);
     }
     table.text(width)

@@ -1,5 +1,5 @@
-//! The releases of a contested project as an axis: neighbours that no fact tells apart are one stretch of it when there is
-//! no room for each.
+//! The releases of a contested project as an axis: neighbours that no fact tells apart are one
+//! stretch of it when there is no room for each.
 
 use eutaxis_core::Version;
 use eutaxis_core::solve::Contested;
@@ -27,26 +27,53 @@ impl Stretch {
 
 /// A stretch for every release, oldest first.
 pub(crate) fn each(contested: &Contested) -> Vec<Stretch> {
-    let allowed = |v: &Version| contested.rows.iter().map(|(_, allows)| allows.contains(v)).collect();
-    contested.releases.iter().map(|v| Stretch { first: v.to_string(), last: None, allowed: allowed(v) }).collect()
+    let allowed = |v: &Version| {
+        contested
+            .rows
+            .iter()
+            .map(|(_, allows)| allows.contains(v))
+            .collect()
+    };
+    contested
+        .releases
+        .iter()
+        .map(|v| Stretch {
+            first: v.to_string(),
+            last: None,
+            allowed: allowed(v),
+        })
+        .collect()
 }
 
 /// Neighbours with the same marks put together.
 pub(crate) fn folded(contested: &Contested) -> Vec<Stretch> {
-    let stretches: Vec<(&Version, Stretch)> = contested.releases.iter().zip(each(contested)).collect();
+    let stretches: Vec<(&Version, Stretch)> =
+        contested.releases.iter().zip(each(contested)).collect();
     // Builds of one release that differ in their local label are one release to people.
     let whole = |v: &Version, run: &[(&Version, Stretch)]| {
-        let builds = |list: &mut dyn Iterator<Item = &Version>| list.filter(|o| o.public() == v.public()).count();
+        let builds = |list: &mut dyn Iterator<Item = &Version>| {
+            list.filter(|o| o.public() == v.public()).count()
+        };
         builds(&mut contested.releases.iter()) == builds(&mut run.iter().map(|(v, _)| *v))
     };
     stretches
         .chunk_by(|(_, a), (_, b)| a.allowed == b.allowed)
         .filter_map(|run| {
             let ((first, stretch), (last, _)) = (run.first()?, run.last()?);
-            let name = |v: &Version| if whole(v, run) { v.public().to_string() } else { v.to_string() };
+            let name = |v: &Version| {
+                if whole(v, run) {
+                    v.public().to_string()
+                } else {
+                    v.to_string()
+                }
+            };
             let (first, last) = (name(first), name(last));
             let last = Some(last).filter(|last| *last != first);
-            Some(Stretch { first, last, allowed: stretch.allowed.clone() })
+            Some(Stretch {
+                first,
+                last,
+                allowed: stretch.allowed.clone(),
+            })
         })
         .collect()
 }
@@ -58,13 +85,20 @@ mod tests {
 
     #[test]
     fn neighbours_without_a_difference_are_one() {
-        let versions = |list: &[&str]| list.iter().map(|v| Version::parse(v).unwrap()).collect::<Vec<_>>();
+        let versions = |list: &[&str]| {
+            list.iter()
+                .map(|v| Version::parse(v).unwrap())
+                .collect::<Vec<_>>()
+        };
         let contested = Contested {
             project: Name::parse("m").unwrap(),
             releases: versions(&["1", "2", "3", "4"]),
             rows: vec![(0, versions(&["3", "4"])), (1, versions(&["1", "2", "3"]))],
         };
         let labels: Vec<String> = folded(&contested).iter().map(Stretch::label).collect();
-        assert_eq!((each(&contested).len(), labels), (4, vec!["1 to 2".to_owned(), "3".to_owned(), "4".to_owned()]));
+        assert_eq!(
+            (each(&contested).len(), labels),
+            (4, vec!["1 to 2".to_owned(), "3".to_owned(), "4".to_owned()])
+        );
     }
 }

@@ -8,16 +8,31 @@ pub(crate) fn text(all: &[Checked]) -> String {
     let width = width();
     let mut text = String::new();
     for checked in all {
-        let (count, file, shown) = (count(checked.count, "project"), &checked.file, &checked.shown);
+        let (count, file, shown) = (
+            count(checked.count, "project"),
+            &checked.file,
+            &checked.shown,
+        );
         let (painted, head, rest): (fn(&str) -> String, _, _) = match checked.drifts.len() {
-            0 => (style::good, "The pins hold:", format!("{count} in {file} for {shown}")),
-            n => (style::barred, "The pins do not hold:", format!("{n} of what {file} pins for {shown} would move")),
+            0 => (
+                style::good,
+                "The pins hold:",
+                format!("{count} in {file} for {shown}"),
+            ),
+            n => (
+                style::barred,
+                "The pins do not hold:",
+                format!("{n} of what {file} pins for {shown} would move"),
+            ),
         };
         let line = wrap(&format!("{head} {rest}"), width).join("\n");
         text.push_str(&format!("{}\n", line.replacen(head, &painted(head), 1)));
         let mut table = Table::new(&["", "", "", ""]);
         for drift in &checked.drifts {
-            let (before, after) = (drift.before.as_deref().unwrap_or("-"), drift.after.as_deref().unwrap_or("-"));
+            let (before, after) = (
+                drift.before.as_deref().unwrap_or("-"),
+                drift.after.as_deref().unwrap_or("-"),
+            );
             table.row([
                 format!("  {}", drift.kind),
                 drift.project.clone(),
@@ -29,9 +44,19 @@ pub(crate) fn text(all: &[Checked]) -> String {
     }
     if all.iter().any(|c| !c.drifts.is_empty()) {
         text.push('\n');
-        let renew: String = all.iter().flat_map(|c| &c.to_renew).map(|name| format!(" --renew {name}")).collect();
-        let with = if renew.is_empty() { renew } else { format!(" and with {}", renew.trim_start()) };
-        let advice = format!("the same command without --check{with} writes the pins anew; nothing was written");
+        let renew: String = all
+            .iter()
+            .flat_map(|c| &c.to_renew)
+            .map(|name| format!(" --renew {name}"))
+            .collect();
+        let with = if renew.is_empty() {
+            renew
+        } else {
+            format!(" and with {}", renew.trim_start())
+        };
+        let advice = format!(
+            "the same command without --check{with} writes the pins anew; nothing was written"
+        );
         text.push_str(&labelled("do", &style::care("do"), &advice, width));
     }
     text

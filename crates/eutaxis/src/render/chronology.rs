@@ -24,26 +24,44 @@ fn dated(at: Option<Timestamp>) -> String {
 /// A held ask with its date.
 pub(crate) fn asked(solution: &Solution, time: &OwnTime) -> String {
     match solution.chosen.iter().find(|c| c.project == time.of) {
-        Some(chosen) => format!("{} {}{}", time.of, chosen.version, dated(chosen.file.published)),
+        Some(chosen) => format!(
+            "{} {}{}",
+            time.of,
+            chosen.version,
+            dated(chosen.file.published)
+        ),
         None => time.of.to_string(),
     }
 }
 
 /// A strong fact with its dates.
 pub(crate) fn doubt(doubt: &Doubt) -> String {
-    let Doubt { project, version, other, published, began, .. } = doubt;
+    let Doubt {
+        project,
+        version,
+        other,
+        published,
+        began,
+        ..
+    } = doubt;
     let (then, since) = (dated(*published), dated(*began));
     match &doubt.kind {
         DoubtKind::Interpreter { series, classified } => {
-            let stop = classified.as_ref().map_or(String::new(), |c| format!(", its classifiers stop at {c}"));
+            let stop = classified
+                .as_ref()
+                .map_or(String::new(), |c| format!(", its classifiers stop at {c}"));
             format!("{project} {version}{then} is years older than {series}{since}{stop}")
         }
         DoubtKind::Series { series } => {
-            format!("{project} {version}{then} is of before {other} {series}{since} and sets no upper bound")
+            format!(
+                "{project} {version}{then} is of before {other} {series}{since} and sets no upper \
+                    bound"
+            )
         }
         DoubtKind::Compiled { series } => {
             format!(
-                "{project} {version}{then} was compiled before {other} {series}{since} existed and sets no upper bound"
+                "{project} {version}{then} was compiled before {other} {series}{since} existed and \
+                    sets no upper bound"
             )
         }
         DoubtKind::Learnt { by, bound } => {
@@ -52,7 +70,8 @@ pub(crate) fn doubt(doubt: &Doubt) -> String {
     }
 }
 
-/// What a reader should see before the table: a label and a line for each; with `all` everything by its name.
+/// What a reader should see before the table: a label and a line for each; with `all` everything by
+/// its name.
 pub(crate) fn first_lines(solution: &Solution, all: bool) -> Vec<(&'static str, String)> {
     let most = if all { usize::MAX } else { MOST_NAMED };
     let mut lines: Vec<(&'static str, String)> = Vec::new();
@@ -65,15 +84,19 @@ pub(crate) fn first_lines(solution: &Solution, all: bool) -> Vec<(&'static str, 
         }
     }
     for (name, version, first) in times {
-        let of_it: Vec<&HeldBack> =
-            solution.held_back.iter().filter(|h| matches!(&h.because, Out::Late(n, ..) if n == name)).collect();
+        let of_it: Vec<&HeldBack> = solution
+            .held_back
+            .iter()
+            .filter(|h| matches!(&h.because, Out::Late(n, ..) if n == name))
+            .collect();
         let old = of_it.iter().filter(|h| is_much_older(h)).count();
         let old = match old {
             0 => String::new(),
             n => format!(" ({n} of them more than two years older than the newest)"),
         };
         let line = format!(
-            "{} to the time of {name} {version} ({}): {}{old}; newest: --chronology\u{a0}caution\u{a0}--renew",
+            "{} to the time of {name} {version} ({}): {}{old}; newest: \
+                --chronology\u{a0}caution\u{a0}--renew",
             of_it.len(),
             month(first),
             named(&of_it, most)
@@ -100,14 +123,32 @@ pub(crate) fn first_lines(solution: &Solution, all: bool) -> Vec<(&'static str, 
     }
     if doubted.len() > most {
         let rest: Vec<&HeldBack> = doubted.iter().skip(most).map(|(held, _)| *held).collect();
-        lines
-            .push(("held back", format!("{} more by strong facts: {} (-v tells why)", rest.len(), named(&rest, most))));
+        lines.push((
+            "held back",
+            format!(
+                "{} more by strong facts: {} (-v tells why)",
+                rest.len(),
+                named(&rest, most)
+            ),
+        ));
     }
     for gone in solution.let_go.iter().take(most) {
-        lines.push(("let go", format!("{}: no set of releases that heeds it was found, so it may fail", doubt(gone))));
+        lines.push((
+            "let go",
+            format!(
+                "{}: no set of releases that heeds it was found, so it may fail",
+                doubt(gone)
+            ),
+        ));
     }
     if solution.let_go.len() > most {
-        lines.push(("let go", format!("{} more strong facts (-v names them)", solution.let_go.len() - most)));
+        lines.push((
+            "let go",
+            format!(
+                "{} more strong facts (-v names them)",
+                solution.let_go.len() - most
+            ),
+        ));
     }
     let prereleases: Vec<String> = solution
         .chosen
@@ -122,11 +163,17 @@ pub(crate) fn first_lines(solution: &Solution, all: bool) -> Vec<(&'static str, 
 }
 
 fn is_much_older(held: &HeldBack) -> bool {
-    held.published.zip(held.newer_published).is_some_and(|(mine, newer)| newer.duration_since(mine) > MUCH_OLDER)
+    held.published
+        .zip(held.newer_published)
+        .is_some_and(|(mine, newer)| newer.duration_since(mine) > MUCH_OLDER)
 }
 
 fn named(held: &[&HeldBack], most: usize) -> String {
-    let mut words: Vec<String> = held.iter().take(most).map(|h| format!("{} {}", h.project, h.version)).collect();
+    let mut words: Vec<String> = held
+        .iter()
+        .take(most)
+        .map(|h| format!("{} {}", h.project, h.version))
+        .collect();
     if held.len() > most {
         words.push(format!("and {} more", held.len() - most));
     }
@@ -137,9 +184,13 @@ fn named(held: &[&HeldBack], most: usize) -> String {
 pub(crate) fn held_back_json(solution: &Solution) -> Vec<Value> {
     let one = |held: &HeldBack| {
         let (kind, because) = match &held.because {
-            Out::Late(name, version, first) => {
-                ("time", format!("it came after the time of {name} {version} ({})", month(*first)))
-            }
+            Out::Late(name, version, first) => (
+                "time",
+                format!(
+                    "it came after the time of {name} {version} ({})",
+                    month(*first)
+                ),
+            ),
             Out::Doubted(fact) => (fact.kind.as_str(), doubt(fact)),
             _ => return None,
         };

@@ -31,9 +31,14 @@ pub(crate) fn rest(refusal: &Refusal<'_>) -> String {
     for (name, near) in &refusal.absent {
         let words: Vec<&str> = near.iter().map(Name::as_str).collect();
         let advice = match (words.as_slice(), refusal.listed) {
-            ([], true) => format!("look at the name {name}: no depot has it; nothing there has a name like it"),
+            ([], true) => format!(
+                "look at the name {name}: no depot has it; nothing there has a name like it"
+            ),
             ([], false) => format!("no depot has {name}: {}", super::NO_LIST),
-            (words, _) => format!("look at the name {name}: no depot has it; nearest: {}", words.join(", ")),
+            (words, _) => format!(
+                "look at the name {name}: no depot has it; nearest: {}",
+                words.join(", ")
+            ),
         };
         text.push('\n');
         text.push_str(&labelled("do", &style::care("do"), &advice, width));
@@ -41,23 +46,44 @@ pub(crate) fn rest(refusal: &Refusal<'_>) -> String {
     let untried = || {
         let one = |u: &Untried| block("    ", &format!("{} ({})", u.text, u.because), width);
         let told: String = refusal.untried.iter().map(one).collect();
-        let head = "not tried, because it would cost too much to learn what they need (--fetch-limit permits more)";
-        if told.is_empty() { told } else { format!("{}\n{told}", wrap(head, width).join("\n")) }
+        let head = "not tried, because it would cost too much to learn what they need \
+            (--fetch-limit permits more)";
+        if told.is_empty() {
+            told
+        } else {
+            format!("{}\n{told}", wrap(head, width).join("\n"))
+        }
     };
     if refusal.ways.is_empty() {
         if refusal.absent.is_empty() {
             text.push('\n');
-            let advice = "no way out was found: change one of the facts that are yours (a line above, --interpreter, --wheels, --prereleases, --as-of) and settle again; nothing was written";
+            let advice = "no way out was found: change one of the facts that are yours (a line \
+                above, --interpreter, --wheels, --prereleases, --as-of) and settle again; nothing \
+                was written";
             text.push_str(&labelled("do", &style::care("do"), advice, width));
         }
         return text + &untried();
     }
     text.push('\n');
-    text.push_str(&ways::text(refusal.ways, &refusal.edits, &involved(refusal.clash), width));
+    text.push_str(&ways::text(
+        refusal.ways,
+        &refusal.edits,
+        &involved(refusal.clash),
+        width,
+    ));
     let several = refusal.ways.first().is_some_and(|w| w.changes.len() > 1);
-    let behind = if several { "behind this clash lies another, which they mend too; " } else { "" };
-    let example = if refusal.ways.len() == 1 { "take it" } else { "any one mends it; take one" };
-    let line = format!("{behind}{example}: the same command with  --take a  (nothing was written so far)");
+    let behind = if several {
+        "behind this clash lies another, which they mend too; "
+    } else {
+        ""
+    };
+    let example = if refusal.ways.len() == 1 {
+        "take it"
+    } else {
+        "any one mends it; take one"
+    };
+    let line =
+        format!("{behind}{example}: the same command with  --take a  (nothing was written so far)");
     for line in wrap(&line, width) {
         text.push_str(&format!("{line}\n"));
     }
@@ -71,7 +97,12 @@ fn headline(clash: &Clash, shown: &str, width: usize) -> String {
         facts => format!("{facts} facts clash"),
     };
     let line = format!("{head} for {shown}: {clash}.");
-    format!("{}\n\n", wrap(&line, width).join("\n").replacen(head, &style::barred(head), 1))
+    format!(
+        "{}\n\n",
+        wrap(&line, width)
+            .join("\n")
+            .replacen(head, &style::barred(head), 1)
+    )
 }
 
 /// The facts, numbered, each with its place.
@@ -79,8 +110,15 @@ pub(crate) fn facts(clash: &Clash, width: usize) -> String {
     let mut table = Table::new(&["", "", ""]);
     for (i, fact) in clash.facts.iter().enumerate() {
         let (word, rest) = words(fact);
-        let origin = fact.origin.as_ref().map_or(String::new(), |o| format!("   ({})", super::place(o)));
-        table.row([format!("{:>2}", i + 1), word.to_owned(), format!("{rest}{origin}")]);
+        let origin = fact
+            .origin
+            .as_ref()
+            .map_or(String::new(), |o| format!("   ({})", super::place(o)));
+        table.row([
+            format!("{:>2}", i + 1),
+            word.to_owned(),
+            format!("{rest}{origin}"),
+        ]);
     }
     let mut text = table.text(width);
     // What makes facts of this kind clash is no fact of any project.
@@ -105,14 +143,34 @@ pub(crate) fn words(fact: &Fact) -> (&'static str, &str) {
 /// The contested projects that are drawn: those on which needs bear, else all.
 pub(crate) fn told(clash: &Clash) -> Vec<Name> {
     // Bars alone say in words already that nothing is left.
-    let is_bar = |fact: &usize| clash.facts.get(*fact).is_some_and(|f| matches!(f.kind, FactKind::Bar(_)));
+    let is_bar = |fact: &usize| {
+        clash
+            .facts
+            .get(*fact)
+            .is_some_and(|f| matches!(f.kind, FactKind::Bar(_)))
+    };
     let says_more = |c: &&Contested| c.rows.iter().any(|(fact, _)| !is_bar(fact));
     let by_needs = |c: &&Contested| {
-        c.rows.iter().any(|(fact, _)| clash.facts.get(*fact).is_some_and(|f| f.kind == FactKind::Needs))
+        c.rows.iter().any(|(fact, _)| {
+            clash
+                .facts
+                .get(*fact)
+                .is_some_and(|f| f.kind == FactKind::Needs)
+        })
     };
-    let shared: Vec<Name> = clash.contested.iter().filter(by_needs).map(|c| c.project.clone()).collect();
+    let shared: Vec<Name> = clash
+        .contested
+        .iter()
+        .filter(by_needs)
+        .map(|c| c.project.clone())
+        .collect();
     if shared.is_empty() {
-        clash.contested.iter().filter(says_more).map(|c| c.project.clone()).collect()
+        clash
+            .contested
+            .iter()
+            .filter(says_more)
+            .map(|c| c.project.clone())
+            .collect()
     } else {
         shared
     }
@@ -122,7 +180,9 @@ pub(crate) fn told(clash: &Clash) -> Vec<Name> {
 fn involved(clash: &Clash) -> Vec<Name> {
     let mut names: Vec<Name> = clash.contested.iter().map(|c| c.project.clone()).collect();
     let asked = clash.facts.iter().filter(|f| f.kind == FactKind::Ask);
-    for name in asked.filter_map(|f| Name::parse(f.project.split('[').next().unwrap_or(&f.project)).ok()) {
+    for name in
+        asked.filter_map(|f| Name::parse(f.project.split('[').next().unwrap_or(&f.project)).ok())
+    {
         if !names.contains(&name) {
             names.push(name);
         }
@@ -134,7 +194,11 @@ fn involved(clash: &Clash) -> Vec<Name> {
 fn axis(contested: &Contested, width: usize) -> String {
     let lead = contested.project.as_str().width().max("  fact 00".len()) + 3;
     let room = |stretches: &[Stretch]| {
-        lead + stretches.iter().map(|s| s.label().width().max(4) + 3).sum::<usize>() <= width + 3
+        lead + stretches
+            .iter()
+            .map(|s| s.label().width().max(4) + 3)
+            .sum::<usize>()
+            <= width + 3
     };
     let all = each(contested);
     let stretches = if room(&all) { all } else { folded(contested) };
@@ -142,7 +206,12 @@ fn axis(contested: &Contested, width: usize) -> String {
         return upright(contested, &stretches, width);
     }
     let mut lines = vec![format!("{:lead$}", format!(" {}", contested.project))];
-    lines.extend(contested.rows.iter().map(|(fact, _)| format!("{:lead$}", format!("   fact {}", fact + 1))));
+    lines.extend(
+        contested
+            .rows
+            .iter()
+            .map(|(fact, _)| format!("{:lead$}", format!("   fact {}", fact + 1))),
+    );
     lines.push(format!("{:lead$}", "   left"));
     let last = lines.len() - 1;
     for stretch in &stretches {
@@ -161,7 +230,11 @@ fn axis(contested: &Contested, width: usize) -> String {
         .enumerate()
         .map(|(i, line)| {
             let line = line.trim_end();
-            let painted = if i == 0 { style::strong(line) } else { line.replace('#', &style::good("#")) };
+            let painted = if i == 0 {
+                style::strong(line)
+            } else {
+                line.replace('#', &style::good("#"))
+            };
             format!("{painted}\n")
         })
         .collect()
@@ -169,15 +242,32 @@ fn axis(contested: &Contested, width: usize) -> String {
 
 /// A stretch that a fact allows is filled.
 fn mark(allowed: bool, room: usize) -> String {
-    if allowed { "#".repeat(room.min(12)) } else { ".".to_owned() }
+    if allowed {
+        "#".repeat(room.min(12))
+    } else {
+        ".".to_owned()
+    }
 }
 
 /// The same turned by a right angle, for many stretches or few columns: a line for each stretch.
 fn upright(contested: &Contested, stretches: &[Stretch], width: usize) -> String {
-    let heads: Vec<String> = contested.rows.iter().map(|(fact, _)| format!("fact {}", fact + 1)).collect();
-    let label = stretches.iter().map(|s| s.label().width()).max().unwrap_or(0).max(contested.project.as_str().width());
+    let heads: Vec<String> = contested
+        .rows
+        .iter()
+        .map(|(fact, _)| format!("fact {}", fact + 1))
+        .collect();
+    let label = stretches
+        .iter()
+        .map(|s| s.label().width())
+        .max()
+        .unwrap_or(0)
+        .max(contested.project.as_str().width());
     let lead = (label + 4).min(width / 2);
-    let mut text = format!("{:lead$}{}  left", format!(" {}", contested.project), heads.join("  "));
+    let mut text = format!(
+        "{:lead$}{}  left",
+        format!(" {}", contested.project),
+        heads.join("  ")
+    );
     text = format!("{}\n", style::strong(&text));
     for stretch in stretches {
         let mut line = format!("{:lead$}", format!("   {}", stretch.label()));
@@ -188,7 +278,12 @@ fn upright(contested: &Contested, stretches: &[Stretch], width: usize) -> String
             let room = head.width();
             line.push_str(&format!("{:<room$}  ", if *allowed { "####" } else { "." }));
         }
-        text.push_str(&format!("{}\n", format!("{line}.").trim_end().replace('#', &style::good("#"))));
+        text.push_str(&format!(
+            "{}\n",
+            format!("{line}.")
+                .trim_end()
+                .replace('#', &style::good("#"))
+        ));
     }
     text
 }

@@ -1,4 +1,5 @@
-//! What `diagnose` found, as text: the root cause first, the line that shows it, why, and what to do.
+//! What `diagnose` found, as text: the root cause first, the line that shows it, why, and what to
+//! do.
 
 use eutaxis_core::diagnose::{Aside, Ended, Remedy};
 use eutaxis_core::fault::escaped;
@@ -24,14 +25,20 @@ pub(crate) fn text(report: &Report, verbose: bool) -> String {
             }
             if let Some(more) = others.len().checked_sub(shown).filter(|n| *n > 0) {
                 let more = format!("and {more} more (-v)");
-                text.push_str(&format!("\n{}", style::dim_lines(&lines(&wrap(&more, width)))));
+                text.push_str(&format!(
+                    "\n{}",
+                    style::dim_lines(&lines(&wrap(&more, width)))
+                ));
             }
             text
         }
     };
     text.push_str(&asides(report, width, verbose));
     for note in &report.notes {
-        text.push_str(&format!("\n{}", style::dim_lines(&lines(&wrap(&escaped(note), width)))));
+        text.push_str(&format!(
+            "\n{}",
+            style::dim_lines(&lines(&wrap(&escaped(note), width)))
+        ));
     }
     if let Some(file) = &report.written {
         text.push_str(&format!("\nwrote {}\n", file.display()));
@@ -47,18 +54,39 @@ fn lines(of: &[String]) -> String {
 fn beside(word: &str, painted: &str, text: &str, width: usize) -> String {
     let wrapped = wrap(&escaped(text), width.saturating_sub(INDENT));
     let lead = |i: usize| {
-        if i == 0 { format!("{painted}{}", " ".repeat(INDENT.saturating_sub(word.len()))) } else { " ".repeat(INDENT) }
+        if i == 0 {
+            format!("{painted}{}", " ".repeat(INDENT.saturating_sub(word.len())))
+        } else {
+            " ".repeat(INDENT)
+        }
     };
-    wrapped.iter().enumerate().map(|(i, line)| format!("{}{line}\n", lead(i)).replace(" \n", "\n")).collect()
+    wrapped
+        .iter()
+        .enumerate()
+        .map(|(i, line)| format!("{}{line}\n", lead(i)).replace(" \n", "\n"))
+        .collect()
 }
 
 fn root_cause(found: &Found, width: usize) -> String {
     let title = format!("Root cause: {}.", escaped(&found.told.title));
     let head = wrap(&title, width).join("\n");
-    let mut text = format!("{}\n\n", head.replacen("Root cause", &style::barred("Root cause"), 1));
+    let mut text = format!(
+        "{}\n\n",
+        head.replacen("Root cause", &style::barred("Root cause"), 1)
+    );
     let number = format!("line {}", found.cause.line);
-    text.push_str(&beside(&number, &style::dim(&number), &found.cause.excerpt, width));
-    text.push_str(&beside("because", "because", &found.told.explanation, width));
+    text.push_str(&beside(
+        &number,
+        &style::dim(&number),
+        &found.cause.excerpt,
+        width,
+    ));
+    text.push_str(&beside(
+        "because",
+        "because",
+        &found.told.explanation,
+        width,
+    ));
     for (i, fact) in found.checked.iter().enumerate() {
         let word = if i == 0 { "checked" } else { "" };
         text.push_str(&beside(word, word, fact, width));
@@ -101,12 +129,23 @@ fn remedies(remedies: &[Remedy], width: usize) -> String {
                 " ".repeat(INDENT)
             };
             let more = if n > 0 { "   " } else { "" };
-            let line =
-                if remedy.verified { line.replace("(verified)", &style::good("(verified)")) } else { line.clone() };
+            let line = if remedy.verified {
+                line.replace("(verified)", &style::good("(verified)"))
+            } else {
+                line.clone()
+            };
             text.push_str(&format!("{}\n", format!("{lead}{more}{line}").trim_end()));
         }
-        for line in remedy.change.iter().flat_map(|c| command(c, width.saturating_sub(INDENT + 3))) {
-            text.push_str(&format!("{}{}\n", " ".repeat(INDENT + 3), style::strong(&line)));
+        for line in remedy
+            .change
+            .iter()
+            .flat_map(|c| command(c, width.saturating_sub(INDENT + 3)))
+        {
+            text.push_str(&format!(
+                "{}{}\n",
+                " ".repeat(INDENT + 3),
+                style::strong(&line)
+            ));
         }
     }
     text
@@ -114,7 +153,10 @@ fn remedies(remedies: &[Remedy], width: usize) -> String {
 
 /// A command on lines of its own, as a shell takes them.
 fn command(change: &str, width: usize) -> Vec<String> {
-    change.split_inclusive(" && ").flat_map(|part| continued(&escaped(part.trim_end()), width)).collect()
+    change
+        .split_inclusive(" && ")
+        .flat_map(|part| continued(&escaped(part.trim_end()), width))
+        .collect()
 }
 
 /// Beside the root: the cause, its line, and the first thing to do.
@@ -123,7 +165,11 @@ fn other_cause(found: &Found, width: usize) -> String {
     let mut text = format!("\n{}", beside("also", &style::care("also"), &title, width));
     if let Some(first) = found.told.remedies.first() {
         text.push_str(&beside("", "", &first.text, width));
-        for line in first.change.iter().flat_map(|c| command(c, width.saturating_sub(INDENT))) {
+        for line in first
+            .change
+            .iter()
+            .flat_map(|c| command(c, width.saturating_sub(INDENT)))
+        {
             text.push_str(&format!("{}{line}\n", " ".repeat(INDENT)));
         }
     }
@@ -134,7 +180,10 @@ fn other_cause(found: &Found, width: usize) -> String {
 fn asides(report: &Report, width: usize, verbose: bool) -> String {
     let mut parts = Vec::new();
     let told = |all: &[Aside], what: &str| {
-        let all: Vec<String> = all.iter().map(|a| format!("{} (line {})", a.id, a.line)).collect();
+        let all: Vec<String> = all
+            .iter()
+            .map(|a| format!("{} (line {})", a.id, a.line))
+            .collect();
         (!all.is_empty()).then(|| format!("{what}: {}", all.join(", ")))
     };
     parts.extend(told(&report.diagnosis.overcome, "overcome"));
@@ -142,7 +191,11 @@ fn asides(report: &Report, width: usize, verbose: bool) -> String {
     if verbose {
         parts.extend(told(&report.diagnosis.guessed, "perhaps"));
     }
-    let mut text = if parts.is_empty() { String::new() } else { "\n".to_owned() };
+    let mut text = if parts.is_empty() {
+        String::new()
+    } else {
+        "\n".to_owned()
+    };
     for part in parts {
         text.push_str(&style::dim_lines(&lines(&wrap(&escaped(&part), width))));
     }
@@ -151,7 +204,10 @@ fn asides(report: &Report, width: usize, verbose: bool) -> String {
 
 /// No cause: the log ends well, or nothing that is known explains it.
 fn nothing(report: &Report, width: usize) -> String {
-    let read = count(usize::try_from(report.diagnosis.lines).unwrap_or(usize::MAX), "line");
+    let read = count(
+        usize::try_from(report.diagnosis.lines).unwrap_or(usize::MAX),
+        "line",
+    );
     if report.diagnosis.lines == 0 {
         return "Nothing is broken: the log is empty\n".to_owned();
     }
@@ -165,12 +221,16 @@ fn nothing(report: &Report, width: usize) -> String {
                 Ended::Badly => "It ends badly",
                 _ => "It does not say how it ended",
             };
-            let mut text = format!("{}\n", style::care(&format!("No cause that is known was seen in {read}")));
+            let mut text = format!(
+                "{}\n",
+                style::care(&format!("No cause that is known was seen in {read}"))
+            );
             text.push_str(&lines(&wrap(&format!("{how}; its last lines:"), width)));
             for line in &report.diagnosis.last {
                 text.push_str(&format!("    {}\n", escaped(line)));
             }
-            let help = "What you find out can be written down as a sign of your own (docs/diagnose.md, \"Files of your own\").";
+            let help = "What you find out can be written down as a sign of your own \
+                (docs/diagnose.md, \"Files of your own\").";
             text.push_str(&lines(&wrap(help, width)));
             text
         }

@@ -15,8 +15,15 @@ const BAR: usize = 24;
 pub(crate) fn text(report: &Report, verbose: bool) -> String {
     let width = width();
     let mut text = head(report, width);
-    let counting = report.findings.iter().filter(|f| verbose || f.severity != Severity::Note);
-    let shown: Vec<Finding> = if verbose { counting.cloned().collect() } else { joined(counting) };
+    let counting = report
+        .findings
+        .iter()
+        .filter(|f| verbose || f.severity != Severity::Note);
+    let shown: Vec<Finding> = if verbose {
+        counting.cloned().collect()
+    } else {
+        joined(counting)
+    };
     let who = |f: &Finding| match (&f.project, &f.version) {
         (Some(project), Some(version)) => format!("{project} {version}"),
         (Some(project), None) => project.to_string(),
@@ -30,9 +37,17 @@ pub(crate) fn text(report: &Report, verbose: bool) -> String {
     let below = width < beside + NARROWEST;
     let indent = if below { 8 } else { beside };
     for finding in &shown {
-        let lead = format!("{}  {:<ids$}  {}", severity(finding.severity), finding.id, padded(&who(finding), names));
-        let mut lines =
-            wrap(&eutaxis_core::fault::escaped(&finding.evidence), width.saturating_sub(indent)).into_iter();
+        let lead = format!(
+            "{}  {:<ids$}  {}",
+            severity(finding.severity),
+            finding.id,
+            padded(&who(finding), names)
+        );
+        let mut lines = wrap(
+            &eutaxis_core::fault::escaped(&finding.evidence),
+            width.saturating_sub(indent),
+        )
+        .into_iter();
         text.push('\n');
         if below {
             text.push_str(&format!("{}\n", lead.trim_end()));
@@ -42,12 +57,24 @@ pub(crate) fn text(report: &Report, verbose: bool) -> String {
         lines.for_each(|line| text.push_str(&format!("{}{line}\n", " ".repeat(indent))));
         text.push_str(&remedy(finding, width));
         for path in finding.paths.iter().filter(|_| verbose) {
-            text.push_str(&format!("{}{}\n", " ".repeat(8), style::dim(&eutaxis_core::fault::escaped(path))));
+            text.push_str(&format!(
+                "{}{}\n",
+                " ".repeat(8),
+                style::dim(&eutaxis_core::fault::escaped(path))
+            ));
         }
     }
-    let notes = report.findings.iter().filter(|f| !verbose && f.severity == Severity::Note).count();
+    let notes = report
+        .findings
+        .iter()
+        .filter(|f| !verbose && f.severity == Severity::Note)
+        .count();
     if notes > 0 {
-        let line = format!("{} (-v shows {})", count(notes, "note"), if notes == 1 { "it" } else { "them" });
+        let line = format!(
+            "{} (-v shows {})",
+            count(notes, "note"),
+            if notes == 1 { "it" } else { "them" }
+        );
         text.push_str(&format!("\n{}\n", style::dim(&line)));
     }
     if let Some(sizes) = &report.sizes {
@@ -71,15 +98,25 @@ fn remedy(finding: &Finding, width: usize) -> String {
     for part in command.iter().flat_map(|c| c.split_inclusive(" && ")) {
         lines.extend(continued(part.trim_end(), width.saturating_sub(14)));
     }
-    let lead =
-        |i: usize| if i == 0 { format!("{}{}", style::care(word), " ".repeat(6 - word.len())) } else { " ".repeat(6) };
-    lines.iter().enumerate().map(|(i, line)| format!("{}{}{line}\n", " ".repeat(8), lead(i))).collect()
+    let lead = |i: usize| {
+        if i == 0 {
+            format!("{}{}", style::care(word), " ".repeat(6 - word.len()))
+        } else {
+            " ".repeat(6)
+        }
+    };
+    lines
+        .iter()
+        .enumerate()
+        .map(|(i, line)| format!("{}{}{line}\n", " ".repeat(8), lead(i)))
+        .collect()
 }
 
 /// From so many on, findings of one kind with one remedy share a line.
 const MANY: usize = 3;
 
-/// Findings that are the same for many projects, as one; it has no project, and says in its place how many there are.
+/// Findings that are the same for many projects, as one; it has no project, and says in its place
+/// how many there are.
 fn joined<'a>(findings: impl Iterator<Item = &'a Finding>) -> Vec<Finding> {
     let all: Vec<&Finding> = findings.collect();
     let alike = |a: &Finding, b: &Finding| {
@@ -87,19 +124,34 @@ fn joined<'a>(findings: impl Iterator<Item = &'a Finding>) -> Vec<Finding> {
     };
     let mut out: Vec<Finding> = Vec::new();
     for (at, finding) in all.iter().enumerate() {
-        let group: Vec<&&Finding> = all.iter().filter(|f| f.project.is_some() && alike(f, finding)).collect();
+        let group: Vec<&&Finding> = all
+            .iter()
+            .filter(|f| f.project.is_some() && alike(f, finding))
+            .collect();
         if finding.project.is_none() || group.len() < MANY {
             out.push((*finding).clone());
             continue;
         }
         // The first of them stands for all.
-        if all.iter().position(|f| f.project.is_some() && alike(f, finding)) != Some(at) {
+        if all
+            .iter()
+            .position(|f| f.project.is_some() && alike(f, finding))
+            != Some(at)
+        {
             continue;
         }
-        let names: Vec<String> = group.iter().filter_map(|f| Some(f.project.as_ref()?.to_string())).collect();
+        let names: Vec<String> = group
+            .iter()
+            .filter_map(|f| Some(f.project.as_ref()?.to_string()))
+            .collect();
         let evidence = format!("{}: {}", finding.evidence, names.join(", "));
         let several = Some(count(group.len(), "project"));
-        out.push(Finding { project: None, version: several, evidence, ..(*finding).clone() });
+        out.push(Finding {
+            project: None,
+            version: several,
+            evidence,
+            ..(*finding).clone()
+        });
     }
     out
 }
@@ -119,14 +171,30 @@ fn severity(severity: Severity) -> String {
 
 /// The answer: how many of each, where, and what was looked at.
 fn head(report: &Report, width: usize) -> String {
-    let number = |severity: Severity| report.findings.iter().filter(|f| f.severity == severity).count();
+    let number = |severity: Severity| {
+        report
+            .findings
+            .iter()
+            .filter(|f| f.severity == severity)
+            .count()
+    };
     let (breaks, risks) = (number(Severity::Breaks), number(Severity::Risk));
-    let things = |n: usize, one: &str, many: &str| if n == 1 { format!("1 {one}") } else { format!("{n} {many}") };
+    let things = |n: usize, one: &str, many: &str| {
+        if n == 1 {
+            format!("1 {one}")
+        } else {
+            format!("{n} {many}")
+        }
+    };
     let answer = match (breaks, risks) {
         (0, 0) => "Nothing is wrong".to_owned(),
         (0, n) => things(n, "risk", "risks"),
         (n, 0) => things(n, "thing breaks", "things break"),
-        (n, m) => format!("{} and {}", things(n, "thing breaks", "things break"), things(m, "is a risk", "are risks")),
+        (n, m) => format!(
+            "{} and {}",
+            things(n, "thing breaks", "things break"),
+            things(m, "is a risk", "are risks")
+        ),
     };
     let painted = match (breaks, risks) {
         (0, 0) => style::good(&answer),
@@ -137,20 +205,41 @@ fn head(report: &Report, width: usize) -> String {
     let interpreter = &snapshot.target.interpreter;
     let projects = count(snapshot.here().count(), "project");
     let place = &snapshot.name;
-    let line = format!("{answer} in {place} ({} with {interpreter}, {projects})", kind_word(snapshot.kind));
-    let mut text = format!("{}\n", wrap(&line, width).join("\n").replacen(&answer, &painted, 1));
+    let line = format!(
+        "{answer} in {place} ({} with {interpreter}, {projects})",
+        kind_word(snapshot.kind)
+    );
+    let mut text = format!(
+        "{}\n",
+        wrap(&line, width).join("\n").replacen(&answer, &painted, 1)
+    );
     let mut looked = Vec::new();
     if let Some(pins) = &snapshot.pins {
-        looked.push(format!("compared with {} ({})", pins.shown, count(pins.entries.len(), "pin")));
+        looked.push(format!(
+            "compared with {} ({})",
+            pins.shown,
+            count(pins.entries.len(), "pin")
+        ));
     }
-    looked.extend(report.tried.0.map(|n| format!("imports of {} tried", count(n, "module"))));
+    looked.extend(
+        report
+            .tried
+            .0
+            .map(|n| format!("imports of {} tried", count(n, "module"))),
+    );
     looked.extend(report.tried.1.map(|n| format!("{} run", count(n, "trial"))));
     looked.extend(report.quick.then(|| "hashes of files left out".to_owned()));
     if let Some(other) = &report.other {
-        looked.push(format!("the bare name python3 starts another interpreter: {}", other.display()));
+        looked.push(format!(
+            "the bare name python3 starts another interpreter: {}",
+            other.display()
+        ));
     }
     if !looked.is_empty() {
-        text.push_str(&style::dim_lines(&format!("{}\n", wrap(&looked.join("; "), width).join("\n"))));
+        text.push_str(&style::dim_lines(&format!(
+            "{}\n",
+            wrap(&looked.join("; "), width).join("\n")
+        )));
     }
     text
 }
@@ -167,10 +256,25 @@ fn shares(sizes: &[Share], width: usize) -> String {
             (Some(project), None) => project.clone(),
             (None, _) => "(no project's)".to_owned(),
         };
-        let percent = share.bytes.saturating_mul(100).checked_div(total).unwrap_or(0);
-        let length = usize::try_from(share.bytes.saturating_mul(BAR as u64) / largest).unwrap_or(BAR);
-        let bar = if bars { "#".repeat(length.max(usize::from(share.bytes > 0))) } else { String::new() };
-        table.cells(vec![name, size(share.bytes), share.files.to_string(), format!("{percent} %"), bar]);
+        let percent = share
+            .bytes
+            .saturating_mul(100)
+            .checked_div(total)
+            .unwrap_or(0);
+        let length =
+            usize::try_from(share.bytes.saturating_mul(BAR as u64) / largest).unwrap_or(BAR);
+        let bar = if bars {
+            "#".repeat(length.max(usize::from(share.bytes > 0)))
+        } else {
+            String::new()
+        };
+        table.cells(vec![
+            name,
+            size(share.bytes),
+            share.files.to_string(),
+            format!("{percent} %"),
+            bar,
+        ]);
     }
     format!("\n{} in all\n\n{}", size(total), table.text(width))
 }

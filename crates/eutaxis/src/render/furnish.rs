@@ -11,7 +11,13 @@ use super::{count, near, size, style, width};
 pub(crate) fn several(all: &[(Report, String)], verbose: bool) -> String {
     let sum = |of: fn(&Report) -> u64| all.iter().map(|(report, _)| of(report)).sum::<u64>();
     let (added, shared) = (sum(|r| r.bytes.added), sum(|r| r.bytes.shared));
-    let mut table = Table::new(&["environment", "interpreter", "projects", "added to the disk", "shared"]);
+    let mut table = Table::new(&[
+        "environment",
+        "interpreter",
+        "projects",
+        "added to the disk",
+        "shared",
+    ]);
     for (report, python) in all {
         let projects = report.placed.len() + report.replaced.len() + report.kept.len();
         table.row([
@@ -23,8 +29,17 @@ pub(crate) fn several(all: &[(Report, String)], verbose: bool) -> String {
         ]);
     }
     let head = format!("{} in order:", count(all.len(), "environment"));
-    let line = format!("{head} {} added to the disk in all, {} shared", size(added), size(shared));
-    let mut text = format!("{}\n\n", wrap(&line, width()).join("\n").replacen(&head, &style::good(&head), 1));
+    let line = format!(
+        "{head} {} added to the disk in all, {} shared",
+        size(added),
+        size(shared)
+    );
+    let mut text = format!(
+        "{}\n\n",
+        wrap(&line, width())
+            .join("\n")
+            .replacen(&head, &style::good(&head), 1)
+    );
     text.push_str(&table.text(width()));
     for (report, python) in all {
         text.push_str(&format!("\n{}", self::text(report, python, verbose)));
@@ -42,10 +57,18 @@ pub(crate) fn text(report: &Report, python: &str, verbose: bool) -> String {
     }
     for moved in &report.replaced {
         let what = format!("{} {}", moved.name, moved.before);
-        table.row(["  replaced".into(), what, format!("now {} from {}", moved.after, moved.file)]);
+        table.row([
+            "  replaced".into(),
+            what,
+            format!("now {} from {}", moved.after, moved.file),
+        ]);
     }
     for (name, version) in &report.removed {
-        table.row(["  removed".into(), format!("{name} {version}"), String::new()]);
+        table.row([
+            "  removed".into(),
+            format!("{name} {version}"),
+            String::new(),
+        ]);
     }
     let list = table.text(width);
     if !list.is_empty() {
@@ -57,8 +80,15 @@ pub(crate) fn text(report: &Report, python: &str, verbose: bool) -> String {
         }
     }
     if !report.unpinned.is_empty() {
-        let names: Vec<String> = report.unpinned.iter().map(|(n, v)| format!("{n} {v}")).collect();
-        let words = format!("in no pins, and left as they are: {}. --tidy removes them.", names.join(", "));
+        let names: Vec<String> = report
+            .unpinned
+            .iter()
+            .map(|(n, v)| format!("{n} {v}"))
+            .collect();
+        let words = format!(
+            "in no pins, and left as they are: {}. --tidy removes them.",
+            names.join(", ")
+        );
         text.push('\n');
         text.push_str(&labelled("care", &style::care("care"), &words, width));
     }
@@ -70,7 +100,10 @@ pub(crate) fn text(report: &Report, python: &str, verbose: bool) -> String {
         size(bytes.shared),
         report.seconds
     )));
-    text.push_str(&format!("enter it:  . {}\n", quoted(&Path::new(&place).join("bin/activate").display().to_string())));
+    text.push_str(&format!(
+        "enter it:  . {}\n",
+        quoted(&Path::new(&place).join("bin/activate").display().to_string())
+    ));
     text
 }
 
@@ -85,7 +118,11 @@ fn quoted(path: &str) -> String {
 fn headline(report: &Report, place: &str, python: &str) -> String {
     let total = report.placed.len() + report.replaced.len() + report.kept.len();
     if report.made {
-        return format!("{} {place} with {python}, {}", style::good("Made"), count(total, "project"));
+        return format!(
+            "{} {place} with {python}, {}",
+            style::good("Made"),
+            count(total, "project")
+        );
     }
     if report.placed.is_empty() && report.replaced.is_empty() && report.removed.is_empty() {
         return format!(
@@ -94,8 +131,15 @@ fn headline(report: &Report, place: &str, python: &str) -> String {
             count(total, "project")
         );
     }
-    let [placed, replaced, removed, kept] =
-        [report.placed.len(), report.replaced.len(), report.removed.len(), report.kept.len()];
+    let [placed, replaced, removed, kept] = [
+        report.placed.len(),
+        report.replaced.len(),
+        report.removed.len(),
+        report.kept.len(),
+    ];
     let head = style::good("Brought up to the pins:");
-    format!("{head} {place} ({python}): {placed} placed, {replaced} replaced, {removed} removed, {kept} kept")
+    format!(
+        "{head} {place} ({python}): {placed} placed, {replaced} replaced, {removed} removed, \
+            {kept} kept"
+    )
 }

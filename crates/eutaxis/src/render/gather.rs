@@ -31,8 +31,17 @@ pub(crate) fn text(pieces: &[Piece], report: &Report, pins: &[String]) -> String
         size(total).replace(' ', "\u{a0}"),
         parts.join(", ")
     );
-    let mut text = format!("{}\n", wrap(&line, width).join("\n").replacen(head, &style::good(head), 1));
-    let listed: Vec<_> = pieces.iter().zip(&report.files).filter(|(_, (how, _))| *how != How::Kept).collect();
+    let mut text = format!(
+        "{}\n",
+        wrap(&line, width)
+            .join("\n")
+            .replacen(head, &style::good(head), 1)
+    );
+    let listed: Vec<_> = pieces
+        .iter()
+        .zip(&report.files)
+        .filter(|(_, (how, _))| *how != How::Kept)
+        .collect();
     if !listed.is_empty() {
         text.push('\n');
     }
@@ -55,15 +64,26 @@ pub(crate) fn text(pieces: &[Piece], report: &Report, pins: &[String]) -> String
     table.row(["use it without a network".into(), options]);
     if let Some(pins) = pins.first() {
         let pins = near(std::path::Path::new(pins));
-        table.row(["carry it away, and there".into(), format!("eutaxis furnish {pins} --offline")]);
+        table.row([
+            "carry it away, and there".into(),
+            format!("eutaxis furnish {pins} --offline"),
+        ]);
     }
-    table.row(["serve it".into(), format!("{place} is an index for any web server")]);
+    table.row([
+        "serve it".into(),
+        format!("{place} is an index for any web server"),
+    ]);
     text.push_str(&table.text(width));
     text
 }
 
 fn rate(report: &Report) -> String {
-    let bytes: u64 = report.files.iter().filter(|(h, _)| *h == How::Fetched).map(|(_, n)| n).sum();
+    let bytes: u64 = report
+        .files
+        .iter()
+        .filter(|(h, _)| *h == How::Fetched)
+        .map(|(_, n)| n)
+        .sum();
     if report.seconds < 0.001 || bytes == 0 {
         return String::new();
     }

@@ -17,57 +17,107 @@ pub(crate) struct Difference {
 
 /// Projects whose releases differ, or that not every target takes.
 pub(crate) fn differences(settled: &[Settled<'_>]) -> Vec<Difference> {
-    let mut names: Vec<&Name> = settled.iter().flat_map(|s| s.pins.iter().map(|p| &p.chosen.project)).collect();
+    let mut names: Vec<&Name> = settled
+        .iter()
+        .flat_map(|s| s.pins.iter().map(|p| &p.chosen.project))
+        .collect();
     names.sort();
     names.dedup();
     let found = names.into_iter().map(|name| {
-        let chosen: Vec<Option<&Chosen>> =
-            settled.iter().map(|s| s.pins.iter().find(|p| p.chosen.project == *name).map(|p| p.chosen)).collect();
-        let releases = chosen.iter().map(|c| c.map(|c| c.version.to_string())).collect();
-        Difference { project: name.to_string(), releases, because: because(&chosen, settled) }
+        let chosen: Vec<Option<&Chosen>> = settled
+            .iter()
+            .map(|s| {
+                s.pins
+                    .iter()
+                    .find(|p| p.chosen.project == *name)
+                    .map(|p| p.chosen)
+            })
+            .collect();
+        let releases = chosen
+            .iter()
+            .map(|c| c.map(|c| c.version.to_string()))
+            .collect();
+        Difference {
+            project: name.to_string(),
+            releases,
+            because: because(&chosen, settled),
+        }
     });
     // Builds of one release are one: each place has its own.
-    let public = |r: &Option<String>| r.as_ref().map(|r| r.split('+').next().unwrap_or(r).to_owned());
-    let differs = |d: &Difference| d.releases.windows(2).any(|w| public(&w[0]) != public(&w[1]));
+    let public = |r: &Option<String>| {
+        r.as_ref()
+            .map(|r| r.split('+').next().unwrap_or(r).to_owned())
+    };
+    let differs = |d: &Difference| {
+        d.releases
+            .windows(2)
+            .any(|w| public(&w[0]) != public(&w[1]))
+    };
     found.filter(differs).collect()
 }
 
 /// Why the target with the oldest release does not take the newest of the others.
 fn because(chosen: &[Option<&Chosen>], settled: &[Settled<'_>]) -> String {
-    let taken = || chosen.iter().zip(settled).filter_map(|(c, s)| Some(((*c)?, s)));
-    let (Some((oldest, place)), Some((newest, _))) =
-        (taken().min_by_key(|(c, _)| c.version.clone()), taken().max_by_key(|(c, _)| c.version.clone()))
-    else {
+    let taken = || {
+        chosen
+            .iter()
+            .zip(settled)
+            .filter_map(|(c, s)| Some(((*c)?, s)))
+    };
+    let (Some((oldest, place)), Some((newest, _))) = (
+        taken().min_by_key(|(c, _)| c.version.clone()),
+        taken().max_by_key(|(c, _)| c.version.clone()),
+    ) else {
         return String::new();
     };
     if oldest.version.public() == newest.version.public() {
-        let without: Vec<&str> =
-            chosen.iter().zip(settled).filter(|(c, _)| c.is_none()).map(|(_, s)| s.target.as_str()).collect();
+        let without: Vec<&str> = chosen
+            .iter()
+            .zip(settled)
+            .filter(|(c, _)| c.is_none())
+            .map(|(_, s)| s.target.as_str())
+            .collect();
         return format!("nothing needs it on {}", without.join(", "));
     }
     let newer = oldest.newer.iter().find(|n| n.version == newest.version);
-    let why = newer.map(|n| words::all_out(n, place.problem).join("; ")).unwrap_or_default();
+    let why = newer
+        .map(|n| words::all_out(n, place.problem).join("; "))
+        .unwrap_or_default();
     format!("{} is out on {}: {why}", newest.version, place.target)
 }
 
 pub(crate) fn text(settled: &[Settled<'_>], differences: &[Difference]) -> String {
     let width = width();
-    let mut names: Vec<&Name> = settled.iter().flat_map(|s| s.pins.iter().map(|p| &p.chosen.project)).collect();
+    let mut names: Vec<&Name> = settled
+        .iter()
+        .flat_map(|s| s.pins.iter().map(|p| &p.chosen.project))
+        .collect();
     names.sort();
     names.dedup();
     let head = format!("Settled for {}", count(settled.len(), "target"));
     let rest = match differences.len() {
         0 => "the same releases everywhere".to_owned(),
-        n => format!("{} with the same release everywhere, {n} not", names.len() - n),
+        n => format!(
+            "{} with the same release everywhere, {n} not",
+            names.len() - n
+        ),
     };
     let line = format!("{head}: {}, {rest}", count(names.len(), "project"));
-    let mut text = format!("{}\n", wrap(&line, width).join("\n").replacen(&head, &style::good(&head), 1));
+    let mut text = format!(
+        "{}\n",
+        wrap(&line, width)
+            .join("\n")
+            .replacen(&head, &style::good(&head), 1)
+    );
     let mut first: Vec<(&'static str, String)> = Vec::new();
-    settled.iter().flat_map(Settled::first_lines).for_each(|line| {
-        if !first.contains(&line) {
-            first.push(line);
-        }
-    });
+    settled
+        .iter()
+        .flat_map(Settled::first_lines)
+        .for_each(|line| {
+            if !first.contains(&line) {
+                first.push(line);
+            }
+        });
     if !first.is_empty() {
         text.push('\n');
     }
@@ -81,7 +131,12 @@ pub(crate) fn text(settled: &[Settled<'_>], differences: &[Difference]) -> Strin
         let mut table = Table::new(&heads);
         for difference in differences {
             let mut cells = vec![difference.project.clone()];
-            cells.extend(difference.releases.iter().map(|r| r.clone().unwrap_or("-".to_owned())));
+            cells.extend(
+                difference
+                    .releases
+                    .iter()
+                    .map(|r| r.clone().unwrap_or("-".to_owned())),
+            );
             cells.push(difference.because.clone());
             table.cells(cells);
         }

@@ -28,19 +28,24 @@ pub(crate) mod words;
 pub(crate) use eutaxis_core::day;
 
 /// What to do when not even the names of a depot's projects can be had.
-pub(crate) const NO_LIST: &str =
-    "look at the name, and at the depot's address: it lists no projects (an index often ends in /simple/)";
+pub(crate) const NO_LIST: &str = "look at the name, and at the depot's address: it lists no \
+    projects (an index often ends in /simple/)";
 
-/// How many columns there are: those of the terminal, of COLUMNS, or 100; at least 40 and at most 120.
+/// How many columns there are: those of the terminal, of COLUMNS, or 100; at least 40 and at most
+/// 120.
 pub(crate) fn width() -> usize {
     let terminal = terminal_size::terminal_size().map(|(w, _)| usize::from(w.0));
     let stated = std::env::var("COLUMNS").ok().and_then(|c| c.parse().ok());
     terminal.or(stated).unwrap_or(100).clamp(40, 120)
 }
 
-/// What a file's name says besides project and release, where those stand beside it: the tags of a wheel.
+/// What a file's name says besides project and release, where those stand beside it: the tags of a
+/// wheel.
 pub(crate) fn file_part(filename: &str) -> &str {
-    filename.strip_suffix(".whl").and_then(|n| n.splitn(3, '-').nth(2)).unwrap_or(filename)
+    filename
+        .strip_suffix(".whl")
+        .and_then(|n| n.splitn(3, '-').nth(2))
+        .unwrap_or(filename)
 }
 
 /// A size for people, in decimal units: `2.3 MB`.
@@ -53,12 +58,20 @@ pub(crate) fn size(bytes: u64) -> String {
         unit += 1;
     }
     let name = steps.get(unit).copied().unwrap_or("B");
-    if unit == 0 || value >= 99.5 { format!("{value:.0} {name}") } else { format!("{value:.1} {name}") }
+    if unit == 0 || value >= 99.5 {
+        format!("{value:.0} {name}")
+    } else {
+        format!("{value:.1} {name}")
+    }
 }
 
 /// `1 project`, `2 projects`.
 pub(crate) fn count(n: usize, word: &str) -> String {
-    if n == 1 { format!("1 {word}") } else { format!("{n} {word}s") }
+    if n == 1 {
+        format!("1 {word}")
+    } else {
+        format!("{n} {word}s")
+    }
 }
 
 /// Where something was stated, for people: the command line has no lines.

@@ -13,7 +13,11 @@ const NARROWEST: usize = 40;
 pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bool) -> String {
     let width = width();
     let number = |severity: Severity| remarks.iter().filter(|r| r.severity == severity).count();
-    let (breaks, risks, notes) = (number(Severity::Breaks), number(Severity::Risk), number(Severity::Note));
+    let (breaks, risks, notes) = (
+        number(Severity::Breaks),
+        number(Severity::Risk),
+        number(Severity::Note),
+    );
     let head = match (breaks, risks) {
         (0, 0) => "Nothing is wrong".to_owned(),
         (0, n) => count(n, "risk"),
@@ -24,19 +28,32 @@ pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bo
         (0, _) => style::care(&head),
         _ => style::barred(&head),
     };
-    let mut line = format!("{head} in {} ({})", files.join(", "), count(asked, "requirement"));
+    let mut line = format!(
+        "{head} in {} ({})",
+        files.join(", "),
+        count(asked, "requirement")
+    );
     if breaks > 0 && risks > 0 {
         line.push_str(&format!(", and {}", count(risks, "risk")));
     }
     if notes > 0 {
         line.push_str(&format!(", {}", count(notes, "note")));
     }
-    let mut text = format!("{}\n", wrap(&line, width).join("\n").replacen(&head, &painted, 1));
-    let room = |texts: &dyn Fn(&Remark) -> String| remarks.iter().map(|r| texts(r).width()).max().unwrap_or(0);
+    let mut text = format!(
+        "{}\n",
+        wrap(&line, width).join("\n").replacen(&head, &painted, 1)
+    );
+    let room = |texts: &dyn Fn(&Remark) -> String| {
+        remarks.iter().map(|r| texts(r).width()).max().unwrap_or(0)
+    };
     let (places, ids) = (room(&|r| place(&r.place)), room(&|r| r.id.to_owned()));
     let beside = 8 + places + 2 + ids + 2;
     // Where too little is left beside them, the words stand below.
-    let indent = if width < beside + NARROWEST { 8 } else { beside };
+    let indent = if width < beside + NARROWEST {
+        8
+    } else {
+        beside
+    };
     for remark in remarks {
         let word = format!("{:<6}", remark.severity.as_str());
         let painted = match remark.severity {
@@ -44,7 +61,11 @@ pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bo
             Severity::Risk => style::care(&word),
             Severity::Note => style::dim(&word),
         };
-        let head = format!("{painted}  {:<places$}  {:<ids$}", place(&remark.place), remark.id);
+        let head = format!(
+            "{painted}  {:<places$}  {:<ids$}",
+            place(&remark.place),
+            remark.id
+        );
         let mut lines = wrap(&remark.text, width.saturating_sub(indent)).into_iter();
         text.push('\n');
         if indent == beside {
@@ -55,14 +76,25 @@ pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bo
         for line in lines {
             text.push_str(&format!("{}{line}\n", " ".repeat(indent)));
         }
-        for (i, part) in wrap(&remark.remedy, width.saturating_sub(indent + 4)).iter().enumerate() {
-            let lead = if i == 0 { format!("{}  ", style::care("do")) } else { " ".repeat(4) };
+        for (i, part) in wrap(&remark.remedy, width.saturating_sub(indent + 4))
+            .iter()
+            .enumerate()
+        {
+            let lead = if i == 0 {
+                format!("{}  ", style::care("do"))
+            } else {
+                " ".repeat(4)
+            };
             text.push_str(&format!("{}{lead}{part}\n", " ".repeat(indent)));
         }
     }
     if alone {
-        let told = "by the lines alone: with a depot named, names, versions and files are looked up too (--depot)";
-        text.push_str(&style::dim_lines(&format!("\n{}\n", wrap(told, width).join("\n"))));
+        let told = "by the lines alone: with a depot named, names, versions and files are looked \
+            up too (--depot)";
+        text.push_str(&style::dim_lines(&format!(
+            "\n{}\n",
+            wrap(told, width).join("\n")
+        )));
     }
     text
 }

@@ -102,7 +102,12 @@ pub(crate) fn text(report: &Report) -> String {
                 Some((a, z)) => format!("{a} to {z}: {} of {}", bound.count, bound.of),
                 None => String::new(),
             };
-            table.row([String::new(), bound.by.clone(), bound.requirement.clone(), leaves]);
+            table.row([
+                String::new(),
+                bound.by.clone(),
+                bound.requirement.clone(),
+                leaves,
+            ]);
         }
         text.push_str(&format!("\n{}\n", style::strong("what is asked of it")));
         text.push_str(&table.text(width));
@@ -110,20 +115,37 @@ pub(crate) fn text(report: &Report) -> String {
     if !report.newer.is_empty() {
         let mut table = Table::new(&["", "newer", "published", "kept out by"]);
         for newer in report.newer.iter().take(MOST_NEWER) {
-            let lead = if newer.by_choices { "the choices made before it: " } else { "" };
+            let lead = if newer.by_choices {
+                "the choices made before it: "
+            } else {
+                ""
+            };
             let out = format!("{lead}{}", newer.out.join("; "));
-            table.row([String::new(), newer.version.clone(), newer.published.clone().unwrap_or("-".into()), out]);
+            table.row([
+                String::new(),
+                newer.version.clone(),
+                newer.published.clone().unwrap_or("-".into()),
+                out,
+            ]);
         }
         text.push('\n');
         text.push_str(&table.text(width));
         let more = report.newer.len().saturating_sub(MOST_NEWER);
         if more > 0 {
-            text.push_str(&format!("  and {more} more newer than {}\n", report.version));
+            text.push_str(&format!(
+                "  and {more} more newer than {}\n",
+                report.version
+            ));
         }
     }
     for adjusted in &report.adjusted {
         text.push('\n');
-        text.push_str(&labelled("adjusted", &style::care("adjusted"), adjusted, width));
+        text.push_str(&labelled(
+            "adjusted",
+            &style::care("adjusted"),
+            adjusted,
+            width,
+        ));
     }
     for caution in &report.cautions {
         text.push('\n');
@@ -132,7 +154,10 @@ pub(crate) fn text(report: &Report) -> String {
     if report.recorded {
         text.push('\n');
         let told = "from what the pins recorded; with a depot named it is looked up afresh";
-        text.push_str(&style::dim_lines(&format!("{}\n", wrap(told, width).join("\n"))));
+        text.push_str(&style::dim_lines(&format!(
+            "{}\n",
+            wrap(told, width).join("\n")
+        )));
     }
     text
 }
@@ -143,25 +168,40 @@ fn headline(report: &Report, width: usize) -> String {
         None => "the newest there is".to_owned(),
         Some(newest) => match newest.out.first() {
             Some(why) if !newest.by_choices => format!("newest is {}, out: {why}", newest.version),
-            _ => format!("newest is {}, which does not go with the choices made before", newest.version),
+            _ => format!(
+                "newest is {}, which does not go with the choices made before",
+                newest.version
+            ),
         },
     };
     let line = format!("{head}: {newest}");
-    format!("{}\n", wrap(&line, width).join("\n").replacen(&head, &style::strong(&head), 1))
+    format!(
+        "{}\n",
+        wrap(&line, width)
+            .join("\n")
+            .replacen(&head, &style::strong(&head), 1)
+    )
 }
 
 pub(crate) fn not_here(name: &Name, near: &[&str], of: usize) -> String {
     let head = format!("{name} is not among the pins ({})", count(of, "project"));
     let advice = match near {
         [] => "nothing that is asked for needs it".to_owned(),
-        names => format!("nothing that is asked for needs it; names like it: {}", names.join(", ")),
+        names => format!(
+            "nothing that is asked for needs it; names like it: {}",
+            names.join(", ")
+        ),
     };
     format!("{}: {advice}\n", style::barred(&head))
 }
 
 pub(crate) fn no_such_version(name: &Name, other: &Version, near: &[String]) -> String {
     let head = format!("There is no {name} {other}");
-    format!("{}: the nearest are {}\n", style::barred(&head), near.join(", "))
+    format!(
+        "{}: the nearest are {}\n",
+        style::barred(&head),
+        near.join(", ")
+    )
 }
 
 /// A project that another solution has in another release: before and after.
@@ -169,13 +209,21 @@ pub(crate) type Moved = (String, Option<String>, Option<String>);
 
 /// What is different in a solution.
 pub(crate) fn moves(solution: &Solution, before: &BTreeMap<Name, Version>) -> Vec<Moved> {
-    let after: BTreeMap<&Name, &Version> = solution.chosen.iter().map(|c| (&c.project, &c.version)).collect();
+    let after: BTreeMap<&Name, &Version> = solution
+        .chosen
+        .iter()
+        .map(|c| (&c.project, &c.version))
+        .collect();
     let mut names: Vec<&Name> = before.keys().chain(after.keys().copied()).collect();
     names.sort();
     names.dedup();
-    let moved = names
-        .into_iter()
-        .map(|n| (n.to_string(), before.get(n).map(ToString::to_string), after.get(n).map(|v| v.to_string())));
+    let moved = names.into_iter().map(|n| {
+        (
+            n.to_string(),
+            before.get(n).map(ToString::to_string),
+            after.get(n).map(|v| v.to_string()),
+        )
+    });
     moved.filter(|(_, before, after)| before != after).collect()
 }
 
@@ -188,8 +236,16 @@ pub(crate) fn moves_json(moves: &[Moved]) -> Value {
 pub(crate) fn can_be_had(name: &Name, version: &str, other: &Version, moves: &[Moved]) -> String {
     let width = width();
     let head = format!("{name} {other} can be had instead of {version}");
-    let line = format!("{head}: ask for  {name}=={other}  ({} would move)", count(moves.len(), "project"));
-    let mut text = format!("{}\n\n", wrap(&line, width).join("\n").replacen(&head, &style::good(&head), 1));
+    let line = format!(
+        "{head}: ask for  {name}=={other}  ({} would move)",
+        count(moves.len(), "project")
+    );
+    let mut text = format!(
+        "{}\n\n",
+        wrap(&line, width)
+            .join("\n")
+            .replacen(&head, &style::good(&head), 1)
+    );
     let mut table = Table::new(&["project", "now", "then"]);
     for (project, before, after) in moves {
         let told = |v: &Option<String>| v.clone().unwrap_or("-".to_owned());
@@ -200,19 +256,38 @@ pub(crate) fn can_be_had(name: &Name, version: &str, other: &Version, moves: &[M
 }
 
 /// Another version cannot be had: what would have to give.
-pub(crate) fn instead(refusal: &Refusal<'_>, name: &Name, version: &str, other: &Version) -> String {
+pub(crate) fn instead(
+    refusal: &Refusal<'_>,
+    name: &Name,
+    version: &str,
+    other: &Version,
+) -> String {
     let width = width();
     let head = format!("{name} {other} cannot be had instead of {version}");
     let facts = refusal.clash.facts.len();
-    let give = if refusal.ways.is_empty() { "" } else { " What would have to give stands below." };
+    let give = if refusal.ways.is_empty() {
+        ""
+    } else {
+        " What would have to give stands below."
+    };
     let line = format!("{head}: {facts} facts clash.{give}");
-    let mut text = format!("{}\n\n", wrap(&line, width).join("\n").replacen(&head, &style::barred(&head), 1));
+    let mut text = format!(
+        "{}\n\n",
+        wrap(&line, width)
+            .join("\n")
+            .replacen(&head, &style::barred(&head), 1)
+    );
     text.push_str(&clash::facts(refusal.clash, width));
     text.push('\n');
     if refusal.ways.is_empty() {
         text.push_str("no change of yours that was tried makes room for it\n");
     } else {
-        text.push_str(&ways::text(refusal.ways, &refusal.edits, std::slice::from_ref(name), width));
+        text.push_str(&ways::text(
+            refusal.ways,
+            &refusal.edits,
+            std::slice::from_ref(name),
+            width,
+        ));
     }
     text
 }

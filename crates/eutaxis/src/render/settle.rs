@@ -11,8 +11,14 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
     let width = width();
     let mut text = headline(settled, width);
     if let Some(taken) = &settled.taken {
-        let line = format!("{} at {} is taken: {}", taken.version, taken.path, taken.because);
-        text.push_str(&format!("{}\n", labelled("interpreter", &style::care("interpreter"), &line, width)));
+        let line = format!(
+            "{} at {} is taken: {}",
+            taken.version, taken.path, taken.because
+        );
+        text.push_str(&format!(
+            "{}\n",
+            labelled("interpreter", &style::care("interpreter"), &line, width)
+        ));
     }
     let first = settled.first_lines();
     for (label, line) in &first {
@@ -21,7 +27,10 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
     if !first.is_empty() {
         text.push('\n');
     }
-    let dated = settled.pins.iter().any(|p| p.chosen.file.published.is_some());
+    let dated = settled
+        .pins
+        .iter()
+        .any(|p| p.chosen.file.published.is_some());
     let mut table = if dated {
         Table::new(&["project", "release", "published", "asked by", "note"])
     } else {
@@ -30,7 +39,10 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
     for pin in &settled.pins {
         let chosen = pin.chosen;
         let (project, release) = (subject(chosen), chosen.version.to_string());
-        let (asked_by, note) = (asked_by(chosen, settled, if width < 80 { 1 } else { 3 }), note(pin, settled));
+        let (asked_by, note) = (
+            asked_by(chosen, settled, if width < 80 { 1 } else { 3 }),
+            note(pin, settled),
+        );
         if dated {
             let published = chosen.file.published.map_or("-".to_owned(), day);
             table.row([project, release, published, asked_by, note]);
@@ -42,19 +54,39 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
     if !settled.moves.is_empty() {
         text.push_str("\nagainst the pins that were there\n");
         let mut table = Table::new(&["", "", ""]);
-        for Move { project, before, after, kind } in &settled.moves {
-            let way = format!("{} -> {}", before.as_deref().unwrap_or("-"), after.as_deref().unwrap_or("-"));
+        for Move {
+            project,
+            before,
+            after,
+            kind,
+        } in &settled.moves
+        {
+            let way = format!(
+                "{} -> {}",
+                before.as_deref().unwrap_or("-"),
+                after.as_deref().unwrap_or("-")
+            );
             table.row([format!("  {kind}"), project.clone(), way]);
         }
         text.push_str(&table.text(width));
     }
     if let Some(line) = accelerator(settled) {
         text.push('\n');
-        text.push_str(&labelled("accelerator", &style::strong("accelerator"), &line, width));
+        text.push_str(&labelled(
+            "accelerator",
+            &style::strong("accelerator"),
+            &line,
+            width,
+        ));
     }
     for adjustment in settled.adjusted() {
         text.push('\n');
-        text.push_str(&labelled("adjusted", &style::care("adjusted"), &words::adjustment(adjustment), width));
+        text.push_str(&labelled(
+            "adjusted",
+            &style::care("adjusted"),
+            &words::adjustment(adjustment),
+            width,
+        ));
     }
     for caution in &settled.cautions {
         text.push('\n');
@@ -84,36 +116,64 @@ fn headline(settled: &Settled<'_>, width: usize) -> String {
     });
     let head = format!("Settled: {}", count(settled.pins.len(), "project"));
     let line = format!("{head} for {}, {kinds} ({fetch}{place})", settled.target);
-    format!("{}\n\n", wrap(&line, width).join("\n").replacen(&head, &style::good(&head), 1))
+    format!(
+        "{}\n\n",
+        wrap(&line, width)
+            .join("\n")
+            .replacen(&head, &style::good(&head), 1)
+    )
 }
 
-/// What the chosen builds ask of the place: the toolkit that they share, and the driver that it needs.
+/// What the chosen builds ask of the place: the toolkit that they share, and the driver that it
+/// needs.
 fn accelerator(settled: &Settled<'_>) -> Option<String> {
     let target = &settled.problem.target;
-    let builds = settled.pins.iter().filter_map(|p| match &p.chosen.build.as_ref()?.made_for {
-        MadeFor::Toolkit(family, toolkit) => Some((p.chosen.project.as_str(), family, toolkit)),
-        MadeFor::Processor => None,
-    });
+    let builds = settled
+        .pins
+        .iter()
+        .filter_map(|p| match &p.chosen.build.as_ref()?.made_for {
+            MadeFor::Toolkit(family, toolkit) => Some((p.chosen.project.as_str(), family, toolkit)),
+            MadeFor::Processor => None,
+        });
     let builds: Vec<_> = builds.collect();
     if target.accelerators.is_empty() {
-        let names: Vec<String> =
-            builds.iter().map(|(name, family, t)| format!("{name} ({} {t})", family.name)).collect();
+        let names: Vec<String> = builds
+            .iter()
+            .map(|(name, family, t)| format!("{name} ({} {t})", family.name))
+            .collect();
         return (!names.is_empty()).then(|| {
-            format!("built for one, and this target has none: {}. They bring its runtime packages and run on the processor; a depot with builds without it (often labelled +cpu) saves their size.", names.join(", "))
+            format!(
+                "built for one, and this target has none: {}. They bring its runtime packages and \
+                    run on the processor; a depot with builds without it (often labelled +cpu) \
+                    saves their size.",
+                names.join(", ")
+            )
         });
     }
     // Some builds tell only the major number: the most exact one is told.
     let (_, family, toolkit) = builds.iter().max_by_key(|(_, _, t)| t.to_string().len())?;
     let names: Vec<&str> = builds.iter().map(|(name, ..)| *name).collect();
-    let here = target.accelerators.here.iter().find(|a| a.family.name == family.name);
+    let here = target
+        .accelerators
+        .here
+        .iter()
+        .find(|a| a.family.name == family.name);
     let driver = here.and_then(|a| a.driver.as_ref());
-    let needs = match (family.enough_driver(toolkit, target.platform.system), driver) {
-        (Some(lowest), Some(driver)) => format!("; it needs a driver of {lowest} or newer, here {driver}"),
-        (Some(lowest), None) => format!("; it needs a driver of {lowest} or newer, which this target does not name"),
+    let needs = match (
+        family.enough_driver(toolkit, target.platform.system),
+        driver,
+    ) {
+        (Some(lowest), Some(driver)) => {
+            format!("; it needs a driver of {lowest} or newer, here {driver}")
+        }
+        (Some(lowest), None) => {
+            format!("; it needs a driver of {lowest} or newer, which this target does not name")
+        }
         (None, _) => String::new(),
     };
     Some(format!(
-        "{} {toolkit} for {}{needs}. The wheels bring its runtime: the toolkit need not be installed.",
+        "{} {toolkit} for {}{needs}. The wheels bring its runtime: the toolkit need not be \
+            installed.",
         family.name,
         names.join(", ")
     ))
@@ -141,7 +201,11 @@ fn asked_by(chosen: &Chosen, settled: &Settled<'_>, most: usize) -> String {
     }
     let more = words.len().saturating_sub(most);
     words.truncate(most);
-    if more > 0 { format!("{} +{more}", words.join(", ")) } else { words.join(", ") }
+    if more > 0 {
+        format!("{} +{more}", words.join(", "))
+    } else {
+        words.join(", ")
+    }
 }
 
 /// Why the newest release was not taken, and what is out of the ordinary.
@@ -162,18 +226,29 @@ pub(crate) fn moved_depots(moves: &[(String, String, String)], shown: &str) -> S
     let width = width();
     let head = "Not settled";
     let what = count(moves.len(), "project");
-    let line =
-        format!("{head} for {shown}: {what} would come from another depot than the pins say. Nothing was written.");
-    let mut text = format!("{}\n\n", wrap(&line, width).join("\n").replacen(head, &style::barred(head), 1));
+    let line = format!(
+        "{head} for {shown}: {what} would come from another depot than the pins say. Nothing was \
+            written."
+    );
+    let mut text = format!(
+        "{}\n\n",
+        wrap(&line, width)
+            .join("\n")
+            .replacen(head, &style::barred(head), 1)
+    );
     let mut table = Table::new(&["project", "pinned", "now"]);
     for (project, before, after) in moves {
         table.row([project.clone(), before.clone(), after.clone()]);
     }
     text.push_str(&table.text(width));
-    let renew: String = moves.iter().map(|(project, _, _)| format!(" --renew {project}")).collect();
+    let renew: String = moves
+        .iter()
+        .map(|(project, _, _)| format!(" --renew {project}"))
+        .collect();
     text.push('\n');
     let advice = format!(
-        "find out why: a project that turns up elsewhere may be somebody else's. If it is meant, the same command with {renew}",
+        "find out why: a project that turns up elsewhere may be somebody else's. If it is meant, \
+            the same command with {renew}",
         renew = renew.trim_start()
     );
     text.push_str(&labelled("do", &style::care("do"), &advice, width));

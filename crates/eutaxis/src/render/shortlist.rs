@@ -31,9 +31,13 @@ fn headline(listing: &Listing, width: usize) -> String {
     let best = listing.best.and_then(|i| listing.offers.get(i));
     let accelerated = best.is_some_and(|b| uses_accelerator(b, listing));
     // Other builds of the release that is taken are told only when they are barred.
-    let beside =
-        |o: &&Offer| o.verdict == Verdict::Ready && best.is_some_and(|b| b.version.public() == o.version.public());
-    let before = listing.best.map_or(&listing.offers[..], |i| listing.offers.get(..i).unwrap_or_default());
+    let beside = |o: &&Offer| {
+        o.verdict == Verdict::Ready
+            && best.is_some_and(|b| b.version.public() == o.version.public())
+    };
+    let before = listing.best.map_or(&listing.offers[..], |i| {
+        listing.offers.get(..i).unwrap_or_default()
+    });
     let newer: Vec<&Offer> = before.iter().filter(|o| !beside(o)).collect();
     let (answer, line) = match best {
         Some(best) => {
@@ -46,28 +50,50 @@ fn headline(listing: &Listing, width: usize) -> String {
                 (_, true) => "the newest; only source, it must be built",
                 (_, false) => "no wheel runs here; newest with source, it must be built",
             };
-            (style::good(&take), format!("{project} for {}: {take} ({why})", listing.shown))
+            (
+                style::good(&take),
+                format!("{project} for {}: {take} ({why})", listing.shown),
+            )
         }
         None if listing.offers.is_empty() => {
             let what = if listing.outside > 0 {
                 format!("no release is within {}", listing.requirement.short())
             } else {
-                listing.empty.clone().unwrap_or_else(|| "it has no releases".to_owned())
+                listing
+                    .empty
+                    .clone()
+                    .unwrap_or_else(|| "it has no releases".to_owned())
             };
-            (style::barred(&what), format!("{project} for {}: {what}", listing.shown))
+            (
+                style::barred(&what),
+                format!("{project} for {}: {what}", listing.shown),
+            )
         }
         None => {
             let what = "none of its releases runs here";
-            (style::barred(what), format!("{project} for {}: {what}", listing.shown))
+            (
+                style::barred(what),
+                format!("{project} for {}: {what}", listing.shown),
+            )
         }
     };
     let plain = anstream::adapter::strip_str(&answer).to_string();
-    let mut text = format!("{}\n", wrap(&line, width).join("\n").replacen(&plain, &answer, 1));
+    let mut text = format!(
+        "{}\n",
+        wrap(&line, width).join("\n").replacen(&plain, &answer, 1)
+    );
     if best.is_some() && !newer.is_empty() {
-        let told: Vec<String> =
-            newer.iter().take(3).map(|o| format!("{} {}", o.version, short(o, accelerated))).collect();
+        let told: Vec<String> = newer
+            .iter()
+            .take(3)
+            .map(|o| format!("{} {}", o.version, short(o, accelerated)))
+            .collect();
         let more = newer.len().saturating_sub(told.len());
-        let more = if more > 0 { format!("; and {more} more") } else { String::new() };
+        let more = if more > 0 {
+            format!("; and {more} more")
+        } else {
+            String::new()
+        };
         let line = format!("newer: {}{more}", told.join("; "));
         text.push_str(&format!("{}\n", wrap(&line, width).join("\n")));
     }
@@ -76,7 +102,10 @@ fn headline(listing: &Listing, width: usize) -> String {
 
 /// Why a release is not the one to take, in a few words.
 fn short(offer: &Offer, accelerated: bool) -> String {
-    let why = offer.bars.first().map_or(String::new(), |b| format!(": {b}"));
+    let why = offer
+        .bars
+        .first()
+        .map_or(String::new(), |b| format!(": {b}"));
     match (offer.verdict, &offer.yanked) {
         (_, Some(_)) => "is yanked".to_owned(),
         (Verdict::Barred, _) if offer.bars.iter().any(|b| b.kind() == BarKind::Prerelease) => {
@@ -92,7 +121,10 @@ fn short(offer: &Offer, accelerated: bool) -> String {
 fn uses_accelerator(offer: &Offer, listing: &Listing) -> bool {
     let build = offer.best().and_then(|f| f.build.as_ref());
     let target = &listing.target;
-    target.accelerators.order(build.map(|b| &b.made_for), target.platform.system).is_accelerated()
+    target
+        .accelerators
+        .order(build.map(|b| &b.made_for), target.platform.system)
+        .is_accelerated()
 }
 
 fn source(listing: &Listing) -> String {
@@ -109,7 +141,10 @@ fn source(listing: &Listing) -> String {
             } else {
                 " (perhaps another project of that name)"
             };
-            format!("; also in {}{same}, not used: a project comes from the first depot that has it", others.join(", "))
+            format!(
+                "; also in {}{same}, not used: a project comes from the first depot that has it",
+                others.join(", ")
+            )
         }
     };
     let target = if listing.shown.contains('/') && listing.shown == listing.target.to_string() {
@@ -121,13 +156,21 @@ fn source(listing: &Listing) -> String {
 }
 
 fn shown(listing: &Listing) -> impl Iterator<Item = (usize, &Offer)> {
-    listing.visible().filter_map(|i| Some((i, listing.offers.get(i)?)))
+    listing
+        .visible()
+        .filter_map(|i| Some((i, listing.offers.get(i)?)))
 }
 
 fn releases(listing: &Listing, width: usize) -> String {
     let dated = listing.offers.iter().any(|o| o.published().is_some());
     let mut table = if dated {
-        Table::new(&["release", "published", "verdict", "wheels for", "what decides it"])
+        Table::new(&[
+            "release",
+            "published",
+            "verdict",
+            "wheels for",
+            "what decides it",
+        ])
     } else {
         Table::new(&["release", "verdict", "wheels for", "what decides it"])
     };
@@ -136,7 +179,13 @@ fn releases(listing: &Listing, width: usize) -> String {
         let spans = spans(&offer.interpreters());
         let why = decides(offer, Some(at) == listing.best);
         if dated {
-            table.row([release, offer.published().map_or("-".to_owned(), day), verdict, spans, why]);
+            table.row([
+                release,
+                offer.published().map_or("-".to_owned(), day),
+                verdict,
+                spans,
+                why,
+            ]);
         } else {
             table.row([release, verdict, spans, why]);
         }
@@ -171,7 +220,9 @@ fn decides(offer: &Offer, best: bool) -> String {
             let bytes = offer
                 .best()
                 .and_then(|f| f.file.size)
-                .map_or(String::new(), |n| format!(", {}", size(n).replace(' ', "\u{a0}")));
+                .map_or(String::new(), |n| {
+                    format!(", {}", size(n).replace(' ', "\u{a0}"))
+                });
             words.push(format!("only source{bytes}"));
             words.extend(offer.bars.iter().map(ToString::to_string));
         }
@@ -185,7 +236,9 @@ fn decides(offer: &Offer, best: bool) -> String {
 fn file_words(file: &OfferFile, whole: bool) -> String {
     let name = &*file.file.filename;
     let shown = if whole { name } else { file_part(name) };
-    let bytes = file.file.size.map_or(String::new(), |n| format!(", {}", size(n).replace(' ', "\u{a0}")));
+    let bytes = file.file.size.map_or(String::new(), |n| {
+        format!(", {}", size(n).replace(' ', "\u{a0}"))
+    });
     format!("{shown}{bytes}")
 }
 
@@ -203,7 +256,11 @@ fn spans(interpreters: &[String]) -> String {
     let close = |run: &mut Option<(Series, Series)>, parts: &mut Vec<String>| {
         if let Some((from, to)) = run.take() {
             let one = format!("{}.{}", from.0, from.1);
-            parts.push(if from == to { one } else { format!("{one}-{}.{}", to.0, to.1) });
+            parts.push(if from == to {
+                one
+            } else {
+                format!("{one}-{}.{}", to.0, to.1)
+            });
         }
     };
     for text in interpreters {
@@ -216,7 +273,11 @@ fn spans(interpreters: &[String]) -> String {
             (None, _) => {
                 close(&mut run, &mut parts);
                 let any = !text.contains('.') && text.bytes().all(|b| b.is_ascii_digit());
-                parts.push(if any { format!("any {text}") } else { text.clone() });
+                parts.push(if any {
+                    format!("any {text}")
+                } else {
+                    text.clone()
+                });
             }
         }
     }
@@ -226,15 +287,25 @@ fn spans(interpreters: &[String]) -> String {
         parts.truncate(3);
         parts.push(format!("+{more}"));
     }
-    if parts.is_empty() { "-".to_owned() } else { parts.join(", ") }
+    if parts.is_empty() {
+        "-".to_owned()
+    } else {
+        parts.join(", ")
+    }
 }
 
 /// Every file with its verdict, under its release.
 fn files(listing: &Listing, width: usize) -> String {
     let mut text = String::new();
     for (at, offer) in shown(listing) {
-        let mark = if Some(at) == listing.best { format!("  {}", style::good("<- take")) } else { String::new() };
-        let date = offer.published().map_or(String::new(), |t| format!("  {}", day(t)));
+        let mark = if Some(at) == listing.best {
+            format!("  {}", style::good("<- take"))
+        } else {
+            String::new()
+        };
+        let date = offer
+            .published()
+            .map_or(String::new(), |t| format!("  {}", day(t)));
         text.push_str(&format!(
             "{}{date}  {}{mark}\n",
             style::strong(&offer.version.to_string()),
@@ -251,14 +322,21 @@ fn files(listing: &Listing, width: usize) -> String {
                     format!("yanked: \"{}\"", eutaxis_core::fault::escaped(reason))
                 });
             }
-            let taken = offer.best().is_some_and(|b| b.file.filename == file.file.filename);
+            let taken = offer
+                .best()
+                .is_some_and(|b| b.file.filename == file.file.filename);
             if taken && Some(at) == listing.best {
                 why.push("this one".to_owned());
             }
             let bytes = file.file.size.map_or("-".to_owned(), size);
             let name = &*file.file.filename;
             let part = file_part(name);
-            table.row([format!("  {verdict}"), bytes, part.to_owned(), why.join("; ")]);
+            table.row([
+                format!("  {verdict}"),
+                bytes,
+                part.to_owned(),
+                why.join("; "),
+            ]);
         }
         text.push_str(&table.text(width));
     }
@@ -267,26 +345,51 @@ fn files(listing: &Listing, width: usize) -> String {
 
 fn grid_text(grid: &Grid, listing: &Listing, width: usize) -> String {
     let rows = || listing.visible().filter_map(|i| grid.rows.get(i));
-    let release = rows().map(|r| r.version.to_string().len()).max().unwrap_or(0).max("release".len());
-    let best = listing.best.and_then(|i| listing.offers.get(i)).map(|o| o.version.clone());
-    let here =
-        listing.target.interpreter.series_text() + if listing.target.interpreter.free_threaded { "t" } else { "" };
+    let release = rows()
+        .map(|r| r.version.to_string().len())
+        .max()
+        .unwrap_or(0)
+        .max("release".len());
+    let best = listing
+        .best
+        .and_then(|i| listing.offers.get(i))
+        .map(|o| o.version.clone());
+    let here = listing.target.interpreter.series_text()
+        + if listing.target.interpreter.free_threaded {
+            "t"
+        } else {
+            ""
+        };
     let cell = 6;
     // Of too many interpreters the oldest are left out.
     let room = (width.saturating_sub(release + 2 + "  <- take".len()) / cell).max(1);
     let from = grid.interpreters.len().saturating_sub(room);
-    let mut text =
-        format!("{}\n", wrap(&format!("wheels by interpreter, on {}", listing.target.platform), width).join("\n"));
+    let mut text = format!(
+        "{}\n",
+        wrap(
+            &format!("wheels by interpreter, on {}", listing.target.platform),
+            width
+        )
+        .join("\n")
+    );
     let heads: String = grid
         .interpreters
         .iter()
         .skip(from)
         .map(|name| {
-            let shown = if *name == here { format!("[{name}]") } else { format!(" {name} ") };
+            let shown = if *name == here {
+                format!("[{name}]")
+            } else {
+                format!(" {name} ")
+            };
             format!("{shown:^cell$}")
         })
         .collect();
-    text.push_str(&style::dim(&format!("{:release$}  {}", "release", heads.trim_end())));
+    text.push_str(&style::dim(&format!(
+        "{:release$}  {}",
+        "release",
+        heads.trim_end()
+    )));
     text.push('\n');
     for row in rows() {
         let cells: String = row
@@ -303,13 +406,23 @@ fn grid_text(grid: &Grid, listing: &Listing, width: usize) -> String {
                 format!("{word:^cell$}").replacen(word, &painted, 1)
             })
             .collect();
-        let mark = if Some(&row.version) == best.as_ref() { style::good("<- take") } else { String::new() };
+        let mark = if Some(&row.version) == best.as_ref() {
+            style::good("<- take")
+        } else {
+            String::new()
+        };
         text.push_str(format!("{:release$}  {cells}  {mark}", row.version.to_string()).trim_end());
         text.push('\n');
     }
-    let left_out = if from > 0 { format!("; {from} older interpreters are left out") } else { String::new() };
-    let legend =
-        format!("## a wheel runs there   o wheels for other platforms only   s only source   . nothing{left_out}");
+    let left_out = if from > 0 {
+        format!("; {from} older interpreters are left out")
+    } else {
+        String::new()
+    };
+    let legend = format!(
+        "## a wheel runs there   o wheels for other platforms only   s only source   . \
+            nothing{left_out}"
+    );
     text.push_str(&style::dim(&wrap(&legend, width).join("\n")));
     text.push_str("\n\n");
     text.push_str(&platforms_text(grid, listing, release, width));
@@ -320,23 +433,46 @@ fn platforms_text(grid: &Grid, listing: &Listing, release: usize, width: usize) 
     if grid.platforms.is_empty() {
         return String::new();
     }
-    let mut text =
-        format!("{}\n", wrap(&format!("wheels by platform, for {}", listing.target.interpreter), width).join("\n"));
-    let widths: Vec<usize> = grid.platforms.iter().map(|(s, a)| s.len().max(a.len()).max(5) + 2).collect();
+    let mut text = format!(
+        "{}\n",
+        wrap(
+            &format!("wheels by platform, for {}", listing.target.interpreter),
+            width
+        )
+        .join("\n")
+    );
+    let widths: Vec<usize> = grid
+        .platforms
+        .iter()
+        .map(|(s, a)| s.len().max(a.len()).max(5) + 2)
+        .collect();
     // As many columns at once as fit.
     let mut from = 0;
     while from < widths.len() {
         let mut to = from;
         let mut used = release + 2;
-        while to < widths.len() && (to == from || used + widths.get(to).copied().unwrap_or(0) <= width) {
+        while to < widths.len()
+            && (to == from || used + widths.get(to).copied().unwrap_or(0) <= width)
+        {
             used += widths.get(to).copied().unwrap_or(0);
             to += 1;
         }
-        let slice = || grid.platforms.iter().zip(&widths).skip(from).take(to - from);
-        let line = |part: &dyn Fn(&(String, String)) -> String| {
-            slice().map(|(p, w)| format!("{:w$}", part(p))).collect::<String>()
+        let slice = || {
+            grid.platforms
+                .iter()
+                .zip(&widths)
+                .skip(from)
+                .take(to - from)
         };
-        for (head, cells) in [("", line(&|p| p.0.clone())), ("release", line(&|p| p.1.clone()))] {
+        let line = |part: &dyn Fn(&(String, String)) -> String| {
+            slice()
+                .map(|(p, w)| format!("{:w$}", part(p)))
+                .collect::<String>()
+        };
+        for (head, cells) in [
+            ("", line(&|p| p.0.clone())),
+            ("release", line(&|p| p.1.clone())),
+        ] {
             text.push_str(&style::dim(format!("{head:release$}  {cells}").trim_end()));
             text.push('\n');
         }
@@ -362,7 +498,11 @@ fn platforms_text(grid: &Grid, listing: &Listing, release: usize, width: usize) 
         from = to;
     }
     text.push_str(&style::dim(
-        &wrap("2.17+ a wheel for that C library or system and newer   ## a wheel   . none", width).join("\n"),
+        &wrap(
+            "2.17+ a wheel for that C library or system and newer   ## a wheel   . none",
+            width,
+        )
+        .join("\n"),
     ));
     text.push('\n');
     text
@@ -372,19 +512,28 @@ fn platforms_text(grid: &Grid, listing: &Listing, release: usize, width: usize) 
 fn rest(listing: &Listing) -> String {
     let mut text = String::new();
     let visible: Vec<usize> = listing.visible().collect();
-    let hidden = listing.offers.iter().enumerate().filter(|(i, _)| !visible.contains(i));
+    let hidden = listing
+        .offers
+        .iter()
+        .enumerate()
+        .filter(|(i, _)| !visible.contains(i));
     let (mut more, mut ready) = (0, 0);
     for (_, offer) in hidden {
         more += 1;
         ready += usize::from(offer.verdict == Verdict::Ready && offer.yanked.is_none());
     }
     if more > 0 {
-        text.push_str(&format!("... {more} older, {ready} of them ready (--all)\n"));
+        text.push_str(&format!(
+            "... {more} older, {ready} of them ready (--all)\n"
+        ));
     }
     if listing.outside > 0 {
         let what = count(listing.outside, "release");
         let verb = if listing.outside == 1 { "is" } else { "are" };
-        text.push_str(&format!("{what} {verb} outside {}\n", listing.requirement.short()));
+        text.push_str(&format!(
+            "{what} {verb} outside {}\n",
+            listing.requirement.short()
+        ));
     }
     text
 }

@@ -1,4 +1,5 @@
-//! Interpreters against targets, as text: which to take and why, the matrix, what stands in the way, the split.
+//! Interpreters against targets, as text: which to take and why, the matrix, what stands in the
+//! way, the split.
 
 use eutaxis_core::offer::BarKind;
 use eutaxis_core::solve::{Clash, FactKind};
@@ -43,7 +44,12 @@ pub(crate) fn text(report: &Report<'_>) -> String {
     }
     if report.best.is_some() {
         text.push('\n');
-        text.push_str(&labelled("settle it:", "settle it:", &command(report), width));
+        text.push_str(&labelled(
+            "settle it:",
+            "settle it:",
+            &command(report),
+            width,
+        ));
     }
     text
 }
@@ -57,7 +63,10 @@ fn headline(report: &Report<'_>, width: usize) -> String {
         n => format!("all {n} asks settle"),
     };
     let place = |n: usize| match n {
-        1 => format!("on {}", report.columns.first().map_or("", |c| c.shown.as_str())),
+        1 => format!(
+            "on {}",
+            report.columns.first().map_or("", |c| c.shown.as_str())
+        ),
         n => format!("on all {n} targets"),
     };
     let Some(best) = &report.best else {
@@ -68,11 +77,20 @@ fn headline(report: &Report<'_>, width: usize) -> String {
             count(asks, "ask"),
             count(report.rows.len(), "version")
         );
-        return format!("{}\n\n", wrap(&line, width).join("\n").replacen(head, &style::barred(head), 1));
+        return format!(
+            "{}\n\n",
+            wrap(&line, width)
+                .join("\n")
+                .replacen(head, &style::barred(head), 1)
+        );
     };
     let head = format!("Take {}", taken(report));
-    let passed: Vec<String> =
-        best.passed_over.iter().filter_map(|r| report.rows.get(*r)).map(|h| h.series.to_string()).collect();
+    let passed: Vec<String> = best
+        .passed_over
+        .iter()
+        .filter_map(|r| report.rows.get(*r))
+        .map(|h| h.series.to_string())
+        .collect();
     let built = match best.built {
         0 => String::new(),
         n => format!(", {} only as source", count(n, "project")),
@@ -94,7 +112,12 @@ fn headline(report: &Report<'_>, width: usize) -> String {
         format!("{all} {}{built}{older}; {cost}", place(targets))
     };
     let line = format!("{head}: {why}.");
-    format!("{}\n\n", wrap(&line, width).join("\n").replacen(&head, &style::good(&head), 1))
+    format!(
+        "{}\n\n",
+        wrap(&line, width)
+            .join("\n")
+            .replacen(&head, &style::good(&head), 1)
+    )
 }
 
 /// The interpreter to take: `CPython 3.12`, or that of the targets where they have another kind.
@@ -102,22 +125,32 @@ pub(crate) fn taken(report: &Report<'_>) -> String {
     let row = report.best.as_ref().and_then(|b| report.rows.get(b.row));
     let series = row.map(|h| h.series.to_string()).unwrap_or_default();
     let (implementation, threads) = kind(report);
-    let name = if implementation == "pypy" { "PyPy" } else { "CPython" };
+    let name = if implementation == "pypy" {
+        "PyPy"
+    } else {
+        "CPython"
+    };
     format!("{name} {series}{threads}")
 }
 
-/// What the interpreters of all targets are: the implementation, and `t` for builds without the global lock. Where the targets
-/// differ, the plain one.
+/// What the interpreters of all targets are: the implementation, and `t` for builds without the
+/// global lock. Where the targets differ, the plain one.
 fn kind<'a>(report: &'a Report<'_>) -> (&'a str, &'static str) {
     let of = |c: &Chosen| {
         let interpreter = &c.target.interpreter;
-        (interpreter.implementation.clone(), interpreter.free_threaded)
+        (
+            interpreter.implementation.clone(),
+            interpreter.free_threaded,
+        )
     };
     let first = report.columns.first();
     match first.filter(|f| report.columns.iter().all(|c| of(c) == of(f))) {
         Some(chosen) => {
             let interpreter = &chosen.target.interpreter;
-            (interpreter.implementation.name(), if interpreter.free_threaded { "t" } else { "" })
+            (
+                interpreter.implementation.name(),
+                if interpreter.free_threaded { "t" } else { "" },
+            )
         }
         None => ("cpython", ""),
     }
@@ -133,8 +166,9 @@ fn interpreter_option(series: &str, report: &Report<'_>) -> String {
 
 /// Rows at the end that hold nothing anywhere say the same: they are told in one line.
 fn shown_rows(report: &Report<'_>) -> usize {
-    let settles =
-        |row: usize| (0..report.columns.len()).any(|c| report.cell(row, c).and_then(Cell::solution).is_some());
+    let settles = |row: usize| {
+        (0..report.columns.len()).any(|c| report.cell(row, c).and_then(Cell::solution).is_some())
+    };
     let last = (0..report.rows.len()).rev().find(|r| settles(*r));
     last.map_or(report.rows.len(), |r| r + 1)
 }
@@ -143,13 +177,25 @@ fn shown_rows(report: &Report<'_>) -> usize {
 pub(crate) fn cell_words(cell: &Cell, built: usize, older: usize, project: bool) -> String {
     match cell {
         Cell::Settled(solution) => {
-            let lost = if older > 0 { format!("  -{older}") } else { String::new() };
-            let source = if built > 0 { format!("  {built} built") } else { String::new() };
+            let lost = if older > 0 {
+                format!("  -{older}")
+            } else {
+                String::new()
+            };
+            let source = if built > 0 {
+                format!("  {built} built")
+            } else {
+                String::new()
+            };
             format!("settles {}{lost}{source}", solution.chosen.len())
         }
         Cell::Clash(clash) => {
             let (word, about) = in_few_words(clash);
-            if project && !about.is_empty() { format!("{word}: {about}") } else { word.to_owned() }
+            if project && !about.is_empty() {
+                format!("{word}: {about}")
+            } else {
+                word.to_owned()
+            }
         }
         Cell::Barred(_) => "barred".to_owned(),
         Cell::GaveUp => "not known".to_owned(),
@@ -168,7 +214,9 @@ fn matrix(report: &Report<'_>, width: usize) -> String {
                     let older = report.matrix.lost(row, column).len();
                     let built = report.matrix.built(row, column);
                     let cell = report.cell(row, column);
-                    cell.map_or(String::new(), |c| cell_words(c, built, older, detail == Detail::Project))
+                    cell.map_or(String::new(), |c| {
+                        cell_words(c, built, older, detail == Detail::Project)
+                    })
                 }));
                 cells
             })
@@ -177,9 +225,15 @@ fn matrix(report: &Report<'_>, width: usize) -> String {
     };
     let wide = |(heads, rows): &(Vec<String>, Vec<Vec<String>>)| {
         let longest = |c: usize| {
-            rows.iter().map(|r| r.get(c).map_or(0, String::len)).chain([heads.get(c).map_or(0, String::len)]).max()
+            rows.iter()
+                .map(|r| r.get(c).map_or(0, String::len))
+                .chain([heads.get(c).map_or(0, String::len)])
+                .max()
         };
-        (0..heads.len()).map(|c| longest(c).unwrap_or(0) + 2).sum::<usize>().saturating_sub(2)
+        (0..heads.len())
+            .map(|c| longest(c).unwrap_or(0) + 2)
+            .sum::<usize>()
+            .saturating_sub(2)
     };
     let (full, short) = (table(Detail::Project), table(Detail::Kind));
     let mut text = if wide(&full) <= width {
@@ -189,7 +243,12 @@ fn matrix(report: &Report<'_>, width: usize) -> String {
     } else {
         one_by_one(report, &full)
     };
-    let folded: Vec<String> = report.rows.iter().skip(shown).map(|h| h.series.to_string()).collect();
+    let folded: Vec<String> = report
+        .rows
+        .iter()
+        .skip(shown)
+        .map(|h| h.series.to_string())
+        .collect();
     if !folded.is_empty() {
         let line = format!("{}: not all asks settle, on any target", folded.join(", "));
         text.push_str(&format!("{}\n", style::dim(&wrap(&line, width).join("\n"))));
@@ -202,8 +261,9 @@ fn matrix(report: &Report<'_>, width: usize) -> String {
 
 /// What the short signs in cells mean, as far as they occur.
 pub(crate) fn legend(report: &Report<'_>, width: usize) -> Vec<String> {
-    let any =
-        |of: &dyn Fn(usize, usize) -> bool| (0..report.rows.len()).any(|r| (0..report.columns.len()).any(|c| of(r, c)));
+    let any = |of: &dyn Fn(usize, usize) -> bool| {
+        (0..report.rows.len()).any(|r| (0..report.columns.len()).any(|c| of(r, c)))
+    };
     let mut legend: Vec<&str> = Vec::new();
     if any(&|r, c| !report.matrix.lost(r, c).is_empty()) {
         legend.push("-N: so many projects are older than in another row of the column");
@@ -216,9 +276,17 @@ pub(crate) fn legend(report: &Report<'_>, width: usize) -> Vec<String> {
 
 /// `3.11  <-`
 fn row_head(report: &Report<'_>, row: usize) -> String {
-    let series = report.rows.get(row).map(|h| h.series.to_string()).unwrap_or_default();
+    let series = report
+        .rows
+        .get(row)
+        .map(|h| h.series.to_string())
+        .unwrap_or_default();
     let best = report.best.as_ref().is_some_and(|b| b.row == row);
-    if best { format!("{series}  <-") } else { series }
+    if best {
+        format!("{series}  <-")
+    } else {
+        series
+    }
 }
 
 fn plain_table((heads, rows): &(Vec<String>, Vec<Vec<String>>)) -> String {
@@ -238,21 +306,31 @@ fn one_by_one(report: &Report<'_>, (heads, rows): &(Vec<String>, Vec<Vec<String>
         text.push_str(&format!("{}\n", style::dim(head)));
         let mut table = Table::new(&["", ""]);
         for (row, cells) in rows.iter().enumerate() {
-            table.cells(vec![row_head(report, row), cells.get(i).cloned().unwrap_or_default()]);
+            table.cells(vec![
+                row_head(report, row),
+                cells.get(i).cloned().unwrap_or_default(),
+            ]);
         }
         text.push_str(&table.text(usize::MAX / 2));
     }
     text
 }
 
-/// What stands in the way of the rows that are newer than the one to take, or of all, each sentence once.
+/// What stands in the way of the rows that are newer than the one to take, or of all, each sentence
+/// once.
 fn reasons(report: &Report<'_>, width: usize) -> String {
     let until = report.best.as_ref().map_or(shown_rows(report), |b| b.row);
     let mut told: Vec<(String, Vec<(String, String)>)> = Vec::new();
     for row in 0..until {
         for (column, chosen) in report.columns.iter().enumerate() {
-            let Some(why) = report.cell(row, column).and_then(why) else { continue };
-            let series = report.rows.get(row).map(|h| h.series.to_string()).unwrap_or_default();
+            let Some(why) = report.cell(row, column).and_then(why) else {
+                continue;
+            };
+            let series = report
+                .rows
+                .get(row)
+                .map(|h| h.series.to_string())
+                .unwrap_or_default();
             let place = (series, chosen.shown.clone());
             match told.iter_mut().find(|(w, _)| *w == why) {
                 Some((_, places)) => places.push(place),
@@ -264,7 +342,12 @@ fn reasons(report: &Report<'_>, width: usize) -> String {
     let mut table = Table::new(&["", ""]);
     for (why, places) in told.iter().take(MOST_REASONS) {
         let rows: Vec<usize> = (0..report.rows.len())
-            .filter(|r| report.rows.get(*r).is_some_and(|h| places.iter().any(|(s, _)| *s == h.series.to_string())))
+            .filter(|r| {
+                report
+                    .rows
+                    .get(*r)
+                    .is_some_and(|h| places.iter().any(|(s, _)| *s == h.series.to_string()))
+            })
             .collect();
         let mut targets: Vec<&str> = places.iter().map(|(_, t)| t.as_str()).collect();
         targets.sort_unstable();
@@ -276,13 +359,20 @@ fn reasons(report: &Report<'_>, width: usize) -> String {
         };
         table.row([format!("{}{on}", runs(&rows, report)), why.clone()]);
     }
-    let mut text = if told.is_empty() { String::new() } else { table.text(width) };
+    let mut text = if told.is_empty() {
+        String::new()
+    } else {
+        table.text(width)
+    };
     if more > 0 {
         text.push_str(&format!("and {} more\n", count(more, "reason")));
     }
     if let Some(best) = &report.best
         && let Some(head) = report.rows.get(best.row)
-        && let Some(here) = head.here.as_ref().filter(|_| kind(report) == ("cpython", ""))
+        && let Some(here) = head
+            .here
+            .as_ref()
+            .filter(|_| kind(report) == ("cpython", ""))
     {
         text.push_str(&format!("{} is here: {}\n", head.series, near(&here.path)));
     }
@@ -291,7 +381,13 @@ fn reasons(report: &Report<'_>, width: usize) -> String {
 
 /// Rows by their versions, those that follow each other as `3.9 to 3.13`.
 fn runs(rows: &[usize], report: &Report<'_>) -> String {
-    let name = |row: usize| report.rows.get(row).map(|h| h.series.to_string()).unwrap_or_default();
+    let name = |row: usize| {
+        report
+            .rows
+            .get(row)
+            .map(|h| h.series.to_string())
+            .unwrap_or_default()
+    };
     let mut parts: Vec<(usize, usize)> = Vec::new();
     for row in rows {
         match parts.last_mut() {
@@ -332,7 +428,11 @@ fn clash_words(clash: &Clash) -> String {
     }
     let more = facts.len().saturating_sub(MOST_FACTS);
     facts.truncate(MOST_FACTS);
-    let rest = if more > 0 { format!("; and {} more", count(more, "fact")) } else { String::new() };
+    let rest = if more > 0 {
+        format!("; and {} more", count(more, "fact"))
+    } else {
+        String::new()
+    };
     format!("{}{rest}", facts.join("; "))
 }
 
@@ -346,21 +446,41 @@ fn split(split: &Split, report: &Report<'_>, width: usize) -> String {
             return labelled("do", &style::care("do"), &nowhere(&name, report), width);
         }
         Split::GaveUp => {
-            let line = "no split was found within the limit: ask for less at once, or name fewer interpreters";
+            let line = "no split was found within the limit: ask for less at once, or name fewer \
+                interpreters";
             return labelled("do", &style::care("do"), line, width);
         }
     };
-    let head = format!("Smallest split: {}, solved to the end", count(parts.len(), "environment"));
+    let head = format!(
+        "Smallest split: {}, solved to the end",
+        count(parts.len(), "environment")
+    );
     let mut text = format!("{}\n", style::strong(&head));
     let mut table = Table::new(&["", "interpreter", "projects", "asks"]);
     for (i, part) in parts.iter().enumerate() {
-        let names: Vec<String> = part.asks.iter().filter_map(ask).map(|a| a.requirement.short()).collect();
+        let names: Vec<String> = part
+            .asks
+            .iter()
+            .filter_map(ask)
+            .map(|a| a.requirement.short())
+            .collect();
         let sizes: Vec<usize> = part.solutions.iter().map(|s| s.chosen.len()).collect();
-        let (least, most) = (sizes.iter().min().copied().unwrap_or(0), sizes.iter().max().copied().unwrap_or(0));
-        let projects = if least == most { least.to_string() } else { format!("{least} to {most}") };
+        let (least, most) = (
+            sizes.iter().min().copied().unwrap_or(0),
+            sizes.iter().max().copied().unwrap_or(0),
+        );
+        let projects = if least == most {
+            least.to_string()
+        } else {
+            format!("{least} to {most}")
+        };
         table.row([
             format!(" {}", i + 1),
-            report.rows.get(part.row).map(|h| h.series.to_string()).unwrap_or_default(),
+            report
+                .rows
+                .get(part.row)
+                .map(|h| h.series.to_string())
+                .unwrap_or_default(),
             projects,
             names.join(", "),
         ]);
@@ -368,9 +488,17 @@ fn split(split: &Split, report: &Report<'_>, width: usize) -> String {
     text.push_str(&table.text(width));
     text.push('\n');
     for (i, part) in parts.iter().enumerate() {
-        let asks: Vec<String> =
-            part.asks.iter().filter_map(ask).map(|a| typed::quoted(&a.requirement.to_string())).collect();
-        let series = report.rows.get(part.row).map(|h| h.series.to_string()).unwrap_or_default();
+        let asks: Vec<String> = part
+            .asks
+            .iter()
+            .filter_map(ask)
+            .map(|a| typed::quoted(&a.requirement.to_string()))
+            .collect();
+        let series = report
+            .rows
+            .get(part.row)
+            .map(|h| h.series.to_string())
+            .unwrap_or_default();
         let line = format!(
             "eutaxis settle {}{} {} --out pylock.{}.toml",
             asks.join(" "),
@@ -386,33 +514,48 @@ fn split(split: &Split, report: &Report<'_>, width: usize) -> String {
 
 /// What to do when an ask cannot be had on all targets, whatever the interpreter.
 fn nowhere(name: &str, report: &Report<'_>) -> String {
-    let settles =
-        |column: &usize| (0..report.rows.len()).any(|row| report.cell(row, *column).and_then(Cell::solution).is_some());
-    let some = (0..report.columns.len()).filter(settles).filter_map(|c| report.columns.get(c));
+    let settles = |column: &usize| {
+        (0..report.rows.len())
+            .any(|row| report.cell(row, *column).and_then(Cell::solution).is_some())
+    };
+    let some = (0..report.columns.len())
+        .filter(settles)
+        .filter_map(|c| report.columns.get(c));
     let some: Vec<&str> = some.map(|c| c.shown.as_str()).collect();
     if some.is_empty() {
         return format!(
-            "no split helps: {name} cannot be had under any of these interpreters. `eutaxis settle` for it alone says why, and what does"
+            "no split helps: {name} cannot be had under any of these interpreters. `eutaxis \
+                settle` for it alone says why, and what does"
         );
     }
     format!(
-        "no split helps: {name} cannot be had on all of these targets, whatever the interpreter. Everything settles on {}; ask for that apart, and elsewhere without {name}",
+        "no split helps: {name} cannot be had on all of these targets, whatever the interpreter. \
+            Everything settles on {}; ask for that apart, and elsewhere without {name}",
         some.join(", ")
     )
 }
 
 /// Toolkits against interpreters on one target.
 fn toolkits(toolkits: &Toolkits, report: &Report<'_>, width: usize) -> String {
-    let shown = report.columns.get(toolkits.column).map_or("", |c| c.shown.as_str());
+    let shown = report
+        .columns
+        .get(toolkits.column)
+        .map_or("", |c| c.shown.as_str());
     let row = report.best.as_ref().and_then(|b| report.rows.get(b.row));
     let best = row.and_then(|head| Some((head.series, toolkits.best(head.series)?)));
     let family = &toolkits.family.name;
     let head = match best {
         Some((series, toolkit)) => {
-            format!("{family} on {shown}: {toolkit} is the newest toolkit for which everything settles under {series}")
+            format!(
+                "{family} on {shown}: {toolkit} is the newest toolkit for which everything settles \
+                    under {series}"
+            )
         }
         None if row.is_none() => format!("{family} on {shown}: toolkits against interpreters"),
-        None => format!("{family} on {shown}: no toolkit holds everything; builds without it are in the table above"),
+        None => format!(
+            "{family} on {shown}: no toolkit holds everything; builds without it are in the table \
+                above"
+        ),
     };
     let mut text = format!("{}\n", wrap(&head, width).join("\n"));
     let mut heads = vec![family.clone()];
@@ -421,12 +564,17 @@ fn toolkits(toolkits: &Toolkits, report: &Report<'_>, width: usize) -> String {
     let mut table = Table::new(&heads);
     let mut reasons: Vec<(String, String)> = Vec::new();
     for (toolkit, cells) in toolkits.toolkits.iter().zip(&toolkits.rows) {
-        let mark = if best.is_some_and(|(_, b)| b == toolkit) { "  <-" } else { "" };
+        let mark = if best.is_some_and(|(_, b)| b == toolkit) {
+            "  <-"
+        } else {
+            ""
+        };
         let mut line = vec![format!("{toolkit}{mark}")];
         line.extend(cells.iter().map(|cell| cell_words(cell, 0, 0, false)));
         table.cells(line);
-        if let Some(why) =
-            cells.iter().find_map(|cell| no_build(cell, family, &toolkit.to_string()).or_else(|| why(cell)))
+        if let Some(why) = cells
+            .iter()
+            .find_map(|cell| no_build(cell, family, &toolkit.to_string()).or_else(|| why(cell)))
         {
             reasons.push((toolkit.to_string(), why));
         }
@@ -440,12 +588,22 @@ fn toolkits(toolkits: &Toolkits, report: &Report<'_>, width: usize) -> String {
 
 /// The projects that have no build for a toolkit, when that is what stands in the way.
 fn no_build(cell: &Cell, family: &str, toolkit: &str) -> Option<String> {
-    let Cell::Clash(clash) = cell else { return None };
-    let bars = clash.facts.iter().filter(|f| f.kind == FactKind::Bar(BarKind::Accelerator));
+    let Cell::Clash(clash) = cell else {
+        return None;
+    };
+    let bars = clash
+        .facts
+        .iter()
+        .filter(|f| f.kind == FactKind::Bar(BarKind::Accelerator));
     let mut names: Vec<&str> = bars.map(|f| f.project.as_str()).collect();
     names.dedup();
     let have = if names.len() == 1 { "has" } else { "have" };
-    (!names.is_empty()).then(|| format!("{} {have} no build for {family} {toolkit} that would do", names.join(", ")))
+    (!names.is_empty()).then(|| {
+        format!(
+            "{} {have} no build for {family} {toolkit} that would do",
+            names.join(", ")
+        )
+    })
 }
 
 /// The `settle` that goes with the answer, as typed.
@@ -453,12 +611,20 @@ fn command(report: &Report<'_>) -> String {
     let row = report.best.as_ref().and_then(|b| report.rows.get(b.row));
     let series = row.map(|h| h.series.to_string()).unwrap_or_default();
     let asks = typed::asks(&report.arguments.asks);
-    format!("eutaxis settle{asks}{} {}", options(report), interpreter_option(&series, report))
+    format!(
+        "eutaxis settle{asks}{} {}",
+        options(report),
+        interpreter_option(&series, report)
+    )
 }
 
 /// The options on targets, depots and policy, as typed.
 fn options(report: &Report<'_>) -> String {
     let arguments = report.arguments;
     let policy = typed::policy(&arguments.policy);
-    format!("{}{}{policy}", typed::target(&arguments.target), typed::depots(&arguments.depots))
+    format!(
+        "{}{}{policy}",
+        typed::target(&arguments.target),
+        typed::depots(&arguments.depots)
+    )
 }

@@ -18,11 +18,16 @@ pub(crate) fn text(cache: &Path, parts: &[Part], freed: Option<u64>) -> String {
     text.push_str(&format!("{}\n\n", wrap(&line, width).join("\n")));
     let mut table = Table::new(&["", "entries", "size"]);
     for part in parts {
-        table.row([part.what.to_owned(), part.entries.to_string(), size(part.bytes)]);
+        table.row([
+            part.what.to_owned(),
+            part.entries.to_string(),
+            size(part.bytes),
+        ]);
     }
     text.push_str(&table.text(width));
     if freed.is_none() && total > 0 {
-        let advice = "make room:  eutaxis stock --trim 30d  drops what was not used for 30 days;  --trim 2GB  what was used longest ago. Environments stay as they are.";
+        let advice = "make room:  eutaxis stock --trim 30d  drops what was not used for 30 days;  \
+            --trim 2GB  what was used longest ago. Environments stay as they are.";
         text.push_str(&format!("\n{}\n", wrap(advice, width).join("\n")));
     }
     text

@@ -1,9 +1,14 @@
-//! Colour underlines what words say: one hue for good, one for care, one for barred, dim for context.
+//! Colour underlines what words say: one hue for good, one for care, one for barred, dim for
+//! context.
 
 use anstyle::{AnsiColor, Style};
 
 fn paint(style: Style, text: &str) -> String {
-    if text.is_empty() { String::new() } else { format!("{style}{text}{style:#}") }
+    if text.is_empty() {
+        String::new()
+    } else {
+        format!("{style}{text}{style:#}")
+    }
 }
 
 /// Good: ready, settled, done.
@@ -28,7 +33,9 @@ pub(crate) fn dim(text: &str) -> String {
 
 /// Context of several lines.
 pub(crate) fn dim_lines(text: &str) -> String {
-    text.lines().map(|line| format!("{}\n", dim(line))).collect()
+    text.lines()
+        .map(|line| format!("{}\n", dim(line)))
+        .collect()
 }
 
 /// The answer.

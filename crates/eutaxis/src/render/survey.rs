@@ -15,7 +15,12 @@ pub(crate) fn text(report: &Report) -> String {
         None => "This machine:".to_owned(),
     };
     let line = format!("{head} {}", report.machine_words());
-    let mut text = format!("{}\n\n", wrap(&line, width).join("\n").replacen(&head, &style::strong(&head), 1));
+    let mut text = format!(
+        "{}\n\n",
+        wrap(&line, width)
+            .join("\n")
+            .replacen(&head, &style::strong(&head), 1)
+    );
     if let Some((folder, listed)) = &report.environments {
         text.push_str(&environments(folder, listed, width));
         text.push('\n');
@@ -27,14 +32,22 @@ pub(crate) fn text(report: &Report) -> String {
     }
     if let Some(target) = &report.target {
         text.push('\n');
-        text.push_str(&labelled("As a target:", "As a target:", &target.to_string(), width));
+        text.push_str(&labelled(
+            "As a target:",
+            "As a target:",
+            &target.to_string(),
+            width,
+        ));
     }
     for caution in &report.cautions {
         text.push('\n');
         text.push_str(&labelled("care", &style::care("care"), caution, width));
     }
     if let Some(tags) = &report.tags {
-        text.push_str(&format!("\n{} wheel tags are accepted, best first:\n", tags.len()));
+        text.push_str(&format!(
+            "\n{} wheel tags are accepted, best first:\n",
+            tags.len()
+        ));
         for tag in tags {
             text.push_str(&format!("{tag}\n"));
         }
@@ -62,24 +75,47 @@ fn interpreters(report: &Report, width: usize) -> String {
     }
     let mut text = table.text(width);
     if report.interpreters.iter().any(|i| i.default) {
-        let place = if report.stand_in.is_some() { "there" } else { "here" };
+        let place = if report.stand_in.is_some() {
+            "there"
+        } else {
+            "here"
+        };
         let others = report.other_names();
-        let more = if others.is_empty() { String::new() } else { format!("; {}", others.join(", ")) };
+        let more = if others.is_empty() {
+            String::new()
+        } else {
+            format!("; {}", others.join(", "))
+        };
         let line = format!("* is what the bare name `python3` starts {place}{more}.");
-        text.push_str(&format!("\n{}\n", style::dim(&wrap(&line, width).join("\n"))));
+        text.push_str(&format!(
+            "\n{}\n",
+            style::dim(&wrap(&line, width).join("\n"))
+        ));
     }
     text
 }
 
 fn accelerators(report: &Report, width: usize) -> String {
-    let mut table = Table::new(&["accelerator", "driver", "runs up to", "toolkits installed", "devices"]);
+    let mut table = Table::new(&[
+        "accelerator",
+        "driver",
+        "runs up to",
+        "toolkits installed",
+        "devices",
+    ]);
     for found in &report.accelerators {
         let one = &found.accelerator;
         let told = |text: Option<String>| text.unwrap_or_else(|| "-".to_owned());
         let toolkits: Vec<String> = found.toolkits.iter().map(ToString::to_string).collect();
-        let models = if found.models.is_empty() { String::new() } else { format!(" ({})", found.models.join(", ")) };
+        let models = if found.models.is_empty() {
+            String::new()
+        } else {
+            format!(" ({})", found.models.join(", "))
+        };
         let devices = match (one.devices.join(", "), found.unusable) {
-            (devices, None) if devices.is_empty() && models.is_empty() => "there; generation not told".to_owned(),
+            (devices, None) if devices.is_empty() && models.is_empty() => {
+                "there; generation not told".to_owned()
+            }
             (devices, None) if devices.is_empty() => found.models.join(", "),
             (devices, None) => format!("{devices}{models}"),
             (_, Some(why)) => format!("not usable: {why}"),
@@ -88,7 +124,11 @@ fn accelerators(report: &Report, width: usize) -> String {
             one.family.name.clone(),
             told(one.driver.as_ref().map(ToString::to_string)),
             told(found.highest_toolkit.as_ref().map(ToString::to_string)),
-            if toolkits.is_empty() { "none".to_owned() } else { toolkits.join(", ") },
+            if toolkits.is_empty() {
+                "none".to_owned()
+            } else {
+                toolkits.join(", ")
+            },
             devices,
         ]);
     }
@@ -100,14 +140,39 @@ fn environments(folder: &Path, listed: &[Listed], width: usize) -> String {
         return format!("No environment was found below {}.\n", near(folder));
     }
     let broken = listed.iter().filter(|l| !l.faults.is_empty()).count();
-    let whole = if broken == 0 { "all whole".to_owned() } else { format!("{broken} broken") };
+    let whole = if broken == 0 {
+        "all whole".to_owned()
+    } else {
+        format!("{broken} broken")
+    };
     let sizes = |f: fn(&Listed) -> u64| listed.iter().map(f).sum::<u64>();
     let (all, own) = (sizes(|l| l.size.whole), sizes(|l| l.size.own));
-    let head = format!("{} below {}", count(listed.len(), "environment"), near(folder));
-    let line = format!("{head}: {whole}; {} in all, of which {} are shared with nothing", size(all), size(own));
-    let mut text = format!("{}\n", wrap(&line, width).join("\n").replacen(&head, &style::strong(&head), 1));
+    let head = format!(
+        "{} below {}",
+        count(listed.len(), "environment"),
+        near(folder)
+    );
+    let line = format!(
+        "{head}: {whole}; {} in all, of which {} are shared with nothing",
+        size(all),
+        size(own)
+    );
+    let mut text = format!(
+        "{}\n",
+        wrap(&line, width)
+            .join("\n")
+            .replacen(&head, &style::strong(&head), 1)
+    );
     let here = std::env::current_dir().unwrap_or_default();
-    let mut table = Table::new(&["environment", "python", "projects", "size", "own", "state", "for"]);
+    let mut table = Table::new(&[
+        "environment",
+        "python",
+        "projects",
+        "size",
+        "own",
+        "state",
+        "for",
+    ]);
     for one in listed {
         let words: Vec<String> = one.faults.iter().map(fault).collect();
         let state = match (words.is_empty(), one.active) {
@@ -115,7 +180,11 @@ fn environments(folder: &Path, listed: &[Listed], width: usize) -> String {
             (true, true) => "whole, active".to_owned(),
             (true, false) => "whole".to_owned(),
         };
-        let shares = if one.shares_system { "; sees the system's packages" } else { "" };
+        let shares = if one.shares_system {
+            "; sees the system's packages"
+        } else {
+            ""
+        };
         table.row([
             near(&one.root),
             one.version.clone().unwrap_or_else(|| "?".to_owned()),
@@ -123,9 +192,13 @@ fn environments(folder: &Path, listed: &[Listed], width: usize) -> String {
             size(one.size.whole).replace(' ', "\u{a0}"),
             size(one.size.own).replace(' ', "\u{a0}"),
             format!("{state}{shares}"),
-            one.project
-                .as_deref()
-                .map_or("-".to_owned(), |p| if p == here { "this folder".to_owned() } else { near(p) }),
+            one.project.as_deref().map_or("-".to_owned(), |p| {
+                if p == here {
+                    "this folder".to_owned()
+                } else {
+                    near(p)
+                }
+            }),
         ]);
     }
     text.push_str(&table.text(width));
@@ -135,8 +208,14 @@ fn environments(folder: &Path, listed: &[Listed], width: usize) -> String {
 /// Why an environment is not whole, and what mends it.
 fn fault(fault: &Fault) -> String {
     match fault {
-        Fault::BaseGone(base) => format!("its base interpreter {} is gone; furnish it again", base.display()),
-        Fault::Moved(from) => format!("it was made at {}: its scripts lead there; furnish it again", from.display()),
+        Fault::BaseGone(base) => format!(
+            "its base interpreter {} is gone; furnish it again",
+            base.display()
+        ),
+        Fault::Moved(from) => format!(
+            "it was made at {}: its scripts lead there; furnish it again",
+            from.display()
+        ),
         Fault::Gone => "active, and its folder is gone; leave it (deactivate)".to_owned(),
         Fault::NoInterpreter => "it has no interpreter; furnish it again".to_owned(),
     }

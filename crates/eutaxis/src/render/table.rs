@@ -1,5 +1,5 @@
-//! Aligned columns that fit the width: the last column takes what is left and wraps; when too little is left it stands
-//! on a line of its own.
+//! Aligned columns that fit the width: the last column takes what is left and wraps; when too
+//! little is left it stands on a line of its own.
 
 use unicode_width::UnicodeWidthStr;
 
@@ -17,7 +17,10 @@ pub(crate) struct Table {
 
 impl Table {
     pub(crate) fn new(head: &[&str]) -> Self {
-        Table { head: head.iter().map(|h| (*h).to_owned()).collect(), rows: Vec::new() }
+        Table {
+            head: head.iter().map(|h| (*h).to_owned()).collect(),
+            rows: Vec::new(),
+        }
     }
 
     pub(crate) fn row<const N: usize>(&mut self, cells: [String; N]) {
@@ -34,10 +37,21 @@ impl Table {
         let columns = self.head.len();
         let fixed = columns.saturating_sub(1);
         let widths: Vec<usize> = (0..fixed)
-            .map(|c| self.all().filter_map(|row| row.get(c)).map(|cell| cell.width()).max().unwrap_or(0))
+            .map(|c| {
+                self.all()
+                    .filter_map(|row| row.get(c))
+                    .map(|cell| cell.width())
+                    .max()
+                    .unwrap_or(0)
+            })
             .collect();
         let used: usize = widths.iter().map(|w| w + 2).sum();
-        let longest = self.all().filter_map(|row| row.last()).map(|cell| cell.width()).max().unwrap_or(0);
+        let longest = self
+            .all()
+            .filter_map(|row| row.last())
+            .map(|cell| cell.width())
+            .max()
+            .unwrap_or(0);
         let below = used + longest > width && width < used + NARROWEST;
         let mut text = String::new();
         let headed = self.head.iter().any(|c| !c.is_empty());
@@ -62,7 +76,9 @@ impl Table {
     }
 
     fn all(&self) -> impl Iterator<Item = &Vec<String>> {
-        std::iter::once(&self.head).filter(|h| h.iter().any(|c| !c.is_empty())).chain(&self.rows)
+        std::iter::once(&self.head)
+            .filter(|h| h.iter().any(|c| !c.is_empty()))
+            .chain(&self.rows)
     }
 
     fn line(&self, row: &[String], widths: &[usize], width: usize, below: bool) -> String {
@@ -74,14 +90,25 @@ impl Table {
         let last = row.last().map_or("", String::as_str);
         if below {
             let line = line.trim_end().to_owned();
-            let rest: String = wrap(last, width.saturating_sub(4)).iter().map(|l| format!("    {l}\n")).collect();
-            return if last.is_empty() { format!("{line}\n") } else { format!("{line}\n{rest}") };
+            let rest: String = wrap(last, width.saturating_sub(4))
+                .iter()
+                .map(|l| format!("    {l}\n"))
+                .collect();
+            return if last.is_empty() {
+                format!("{line}\n")
+            } else {
+                format!("{line}\n{rest}")
+            };
         }
         let indent = line.width();
         let wrapped = wrap(last, width.saturating_sub(indent));
         let mut text = String::new();
         for (i, part) in wrapped.iter().enumerate() {
-            let lead = if i == 0 { line.clone() } else { " ".repeat(indent) };
+            let lead = if i == 0 {
+                line.clone()
+            } else {
+                " ".repeat(indent)
+            };
             text.push_str(format!("{lead}{part}").trim_end());
             text.push('\n');
         }
@@ -89,12 +116,14 @@ impl Table {
     }
 }
 
-/// Words in lines of at most `width` columns; a longer word stands alone. A no-break space holds two words together and
-/// is an ordinary one afterwards.
+/// Words in lines of at most `width` columns; a longer word stands alone. A no-break space holds
+/// two words together and is an ordinary one afterwards.
 pub(crate) fn wrap(text: &str, width: usize) -> Vec<String> {
     let mut lines = vec![String::new()];
     for word in text.split(' ') {
-        let Some(line) = lines.last_mut() else { continue };
+        let Some(line) = lines.last_mut() else {
+            continue;
+        };
         if line.is_empty() {
             line.push_str(word);
         } else if line.width() + 1 + word.width() <= width {
@@ -104,7 +133,10 @@ pub(crate) fn wrap(text: &str, width: usize) -> Vec<String> {
             lines.push(word.to_owned());
         }
     }
-    lines.into_iter().map(|line| line.replace('\u{a0}', " ")).collect()
+    lines
+        .into_iter()
+        .map(|line| line.replace('\u{a0}', " "))
+        .collect()
 }
 
 /// A paragraph behind a word: `care  text`, further lines under the text.
@@ -113,7 +145,11 @@ pub(crate) fn labelled(label: &str, painted: &str, text: &str, width: usize) -> 
     let lines = wrap(text, width.saturating_sub(indent));
     let mut out = String::new();
     for (i, line) in lines.iter().enumerate() {
-        let lead = if i == 0 { format!("{painted}  ") } else { " ".repeat(indent) };
+        let lead = if i == 0 {
+            format!("{painted}  ")
+        } else {
+            " ".repeat(indent)
+        };
         out.push_str(&format!("{lead}{line}\n"));
     }
     out
@@ -128,7 +164,11 @@ pub(crate) fn continued(command: &str, width: usize) -> Vec<String> {
             Some(open) if c == open => quote = None,
             _ => {}
         }
-        if c == ' ' && quote.is_some() { '\u{a0}' } else { c }
+        if c == ' ' && quote.is_some() {
+            '\u{a0}'
+        } else {
+            c
+        }
     };
     let held: String = command.chars().map(&mut hold).collect();
     // An option and its value stay together as well.
@@ -139,7 +179,11 @@ pub(crate) fn continued(command: &str, width: usize) -> Vec<String> {
     let mut lines = wrap(&held, width.saturating_sub(4));
     let last = lines.len().saturating_sub(1);
     for (i, line) in lines.iter_mut().enumerate() {
-        *line = format!("{}{line}{}", if i > 0 { "  " } else { "" }, if i < last { " \\" } else { "" });
+        *line = format!(
+            "{}{line}{}",
+            if i > 0 { "  " } else { "" },
+            if i < last { " \\" } else { "" }
+        );
     }
     lines
 }
@@ -151,7 +195,10 @@ fn with_values(command: &str) -> String {
     while let Some(word) = words.next() {
         out.push_str(word);
         if let Some(next) = words.peek() {
-            let holds = word.starts_with("--") && !word.contains('=') && !next.starts_with('-') && *next != "&&";
+            let holds = word.starts_with("--")
+                && !word.contains('=')
+                && !next.starts_with('-')
+                && *next != "&&";
             out.push(if holds { '\u{a0}' } else { ' ' });
         }
     }
@@ -164,7 +211,11 @@ mod tests {
 
     fn table() -> Table {
         let mut table = Table::new(&["project", "release", "note"]);
-        table.row(["radargram".into(), "2.0.3".into(), "newest 2.2.0 is barred: needs glibc 2.34, here 2.31".into()]);
+        table.row([
+            "radargram".into(),
+            "2.0.3".into(),
+            "newest 2.2.0 is barred: needs glibc 2.34, here 2.31".into(),
+        ]);
         table.row(["\u{e9}t\u{e9}".into(), "1".into(), String::new()]);
         table
     }
@@ -177,7 +228,8 @@ mod tests {
     fn columns_are_aligned_and_wrap() {
         assert_eq!(
             plain(&table().text(50)),
-            "project    release  note\nradargram  2.0.3    newest 2.2.0 is barred: needs\n                    glibc 2.34, here 2.31\n\u{e9}t\u{e9}        1\n"
+            "project    release  note\nradargram  2.0.3    newest 2.2.0 is barred: \
+                needs\n                    glibc 2.34, here 2.31\n\u{e9}t\u{e9}        1\n"
         );
     }
 
@@ -191,7 +243,10 @@ mod tests {
     #[test]
     fn a_narrow_last_column_stands_below() {
         let text = plain(&table().text(40));
-        assert!(text.contains("radargram  2.0.3\n    newest 2.2.0 is barred: needs glibc\n"), "{text}");
+        assert!(
+            text.contains("radargram  2.0.3\n    newest 2.2.0 is barred: needs glibc\n"),
+            "{text}"
+        );
         assert!(text.lines().all(|l| l.width() <= 40));
     }
 
@@ -200,6 +255,12 @@ mod tests {
         let command = "eutaxis settle \"frostgrid >=1,<2\" sastrugi==0.8.1 --out pylock.toml";
         assert_eq!(continued(command, 90), [command]);
         let lines = continued(command, 40);
-        assert_eq!(lines, ["eutaxis settle \"frostgrid >=1,<2\" \\", "  sastrugi==0.8.1 --out pylock.toml"]);
+        assert_eq!(
+            lines,
+            [
+                "eutaxis settle \"frostgrid >=1,<2\" \\",
+                "  sastrugi==0.8.1 --out pylock.toml"
+            ]
+        );
     }
 }

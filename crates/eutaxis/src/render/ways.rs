@@ -16,14 +16,19 @@ pub(crate) fn sentence(way: &Way) -> String {
         let asks = |e: &Environment| {
             // The same project in both is told with its bounds.
             let both = |name: &Name| {
-                way.environments.iter().all(|e| e.problem.asks.iter().any(|a| a.requirement.name == *name))
+                way.environments
+                    .iter()
+                    .all(|e| e.problem.asks.iter().any(|a| a.requirement.name == *name))
             };
             let word = |a: &eutaxis_core::Ask| match both(&a.requirement.name) {
                 true => a.requirement.short(),
                 false => a.requirement.name.to_string(),
             };
             let names: Vec<String> = e.problem.asks.iter().map(word).collect();
-            let on = e.interpreter.as_ref().map_or(String::new(), |a| format!(" with {}", interpreter(a)));
+            let on = e
+                .interpreter
+                .as_ref()
+                .map_or(String::new(), |a| format!(" with {}", interpreter(a)));
             format!("{{{}}}{on}", names.join(", "))
         };
         return format!("two environments: {} and {}", asks(first), asks(second));
@@ -39,21 +44,43 @@ pub(crate) fn changes(all: &[Change]) -> String {
 
 fn interpreter(other: &eutaxis_core::solve::Alternative) -> String {
     let version = other.target.interpreter.to_string();
-    if other.here { format!("{version}, here at {}", other.name) } else { version }
+    if other.here {
+        format!("{version}, here at {}", other.name)
+    } else {
+        version
+    }
 }
 
 fn change(change: &Change) -> String {
-    let bounds = |r: &eutaxis_core::Requirement| r.versions().map_or(String::new(), ToString::to_string);
+    let bounds =
+        |r: &eutaxis_core::Requirement| r.versions().map_or(String::new(), ToString::to_string);
     match change {
-        Change::Ask(old, new) => format!("ask {} instead of {}", new.short(), bounds(&old.requirement)),
-        Change::Bound(old, new) => format!("bound {} instead of {}", new.short(), bounds(&old.requirement)),
+        Change::Ask(old, new) => format!(
+            "ask {} instead of {}",
+            new.short(),
+            bounds(&old.requirement)
+        ),
+        Change::Bound(old, new) => format!(
+            "bound {} instead of {}",
+            new.short(),
+            bounds(&old.requirement)
+        ),
         Change::DropAsk(old) => format!("do without {}", old.requirement.short()),
         Change::DropBound(old) => format!("without the bound {}", old.requirement.short()),
         Change::Pin(new) => format!("ask for {} exactly, though it is yanked", new.short()),
         Change::Interpreter(other) => format!("use {}", interpreter(other)),
-        Change::Accelerators(all) if all.is_empty() => "take builds without accelerators".to_owned(),
+        Change::Accelerators(all) if all.is_empty() => {
+            "take builds without accelerators".to_owned()
+        }
         Change::Accelerators(all) => {
-            format!("a place with {}", all.here.iter().map(ToString::to_string).collect::<Vec<_>>().join(" and "))
+            format!(
+                "a place with {}",
+                all.here
+                    .iter()
+                    .map(ToString::to_string)
+                    .collect::<Vec<_>>()
+                    .join(" and ")
+            )
         }
         Change::Build(name) => format!("permit building {name} from source"),
         Change::Prereleases(name) => format!("permit pre-releases of {name}"),
@@ -65,13 +92,25 @@ fn change(change: &Change) -> String {
                 adjustment.versions,
                 needs.short()
             ),
-            eutaxis_core::offer::Effect::MadeFor(made_for) => format!("{} is {made_for}", adjustment.project),
-            eutaxis_core::offer::Effect::NeedsOnly(_) => format!("{} needs only what is stated", adjustment.project),
-            eutaxis_core::offer::Effect::Take => format!("take {} though it is quarantined", adjustment.project),
-            eutaxis_core::offer::Effect::Avoid => format!("avoid {} {}", adjustment.project, adjustment.versions),
+            eutaxis_core::offer::Effect::MadeFor(made_for) => {
+                format!("{} is {made_for}", adjustment.project)
+            }
+            eutaxis_core::offer::Effect::NeedsOnly(_) => {
+                format!("{} needs only what is stated", adjustment.project)
+            }
+            eutaxis_core::offer::Effect::Take => {
+                format!("take {} though it is quarantined", adjustment.project)
+            }
+            eutaxis_core::offer::Effect::Avoid => {
+                format!("avoid {} {}", adjustment.project, adjustment.versions)
+            }
         },
         Change::DropAdjust(adjustment) => {
-            format!("without the adjustment of {} ({})", adjustment.project, place(&adjustment.origin))
+            format!(
+                "without the adjustment of {} ({})",
+                adjustment.project,
+                place(&adjustment.origin)
+            )
         }
     }
 }
@@ -86,10 +125,18 @@ pub(crate) fn text(ways: &[Way], edits: &[Vec<FileEdit>], first: &[Name], width:
         }
         let options = take::options(way);
         if !options.is_empty() {
-            text.push_str(&block("    ", &format!("option:  {}", options.join(" ")), width));
+            text.push_str(&block(
+                "    ",
+                &format!("option:  {}", options.join(" ")),
+                width,
+            ));
         }
         for environment in &way.environments {
-            text.push_str(&style::dim_lines(&block("    ", &gives(environment, way, ways, i, first), width)));
+            text.push_str(&style::dim_lines(&block(
+                "    ",
+                &gives(environment, way, ways, i, first),
+                width,
+            )));
         }
     }
     text
@@ -101,7 +148,9 @@ fn edit(edit: &FileEdit) -> Option<String> {
     let lines = edit.lines();
     let (line, before, after) = match lines.as_slice() {
         [only] => only,
-        several => several.iter().find(|(_, _, after)| after.as_ref().is_some_and(|a| a.contains("needs = ")))?,
+        several => several
+            .iter()
+            .find(|(_, _, after)| after.as_ref().is_some_and(|a| a.contains("needs = ")))?,
     };
     let verb = if before.is_some() { "becomes" } else { "gets" };
     Some(match after {
@@ -111,23 +160,57 @@ fn edit(edit: &FileEdit) -> Option<String> {
 }
 
 /// What one gets: the projects whose releases differ from way to way.
-fn gives(environment: &Environment, way: &Way, ways: &[Way], mine: usize, first: &[Name]) -> String {
+fn gives(
+    environment: &Environment,
+    way: &Way,
+    ways: &[Way],
+    mine: usize,
+    first: &[Name],
+) -> String {
     let version = |e: &Environment, name: &Name| {
-        e.solution.chosen.iter().find(|c| c.project == *name).map(|c| c.version.to_string())
+        e.solution
+            .chosen
+            .iter()
+            .find(|c| c.project == *name)
+            .map(|c| c.version.to_string())
     };
     let prior = &environment.problem.prior;
-    let others = || ways.iter().enumerate().filter(|(i, w)| *i != mine && w.environments.len() == 1);
+    let others = || {
+        ways.iter()
+            .enumerate()
+            .filter(|(i, w)| *i != mine && w.environments.len() == 1)
+    };
     let differs = |name: &Name| {
         let here = version(environment, name);
         if !prior.is_empty() {
             return prior.get(name).map(ToString::to_string) != here;
         }
-        let asked = way.environments.len() > 1 && environment.problem.asks.iter().any(|a| a.requirement.name == *name);
-        asked || first.contains(name) || others().flat_map(|(_, w)| &w.environments).any(|e| version(e, name) != here)
+        let asked = way.environments.len() > 1
+            && environment
+                .problem
+                .asks
+                .iter()
+                .any(|a| a.requirement.name == *name);
+        asked
+            || first.contains(name)
+            || others()
+                .flat_map(|(_, w)| &w.environments)
+                .any(|e| version(e, name) != here)
     };
-    let mut names: Vec<&Name> = environment.solution.chosen.iter().map(|c| &c.project).filter(|n| differs(n)).collect();
+    let mut names: Vec<&Name> = environment
+        .solution
+        .chosen
+        .iter()
+        .map(|c| &c.project)
+        .filter(|n| differs(n))
+        .collect();
     if names.is_empty() && prior.is_empty() {
-        names = environment.solution.chosen.iter().map(|c| &c.project).collect();
+        names = environment
+            .solution
+            .chosen
+            .iter()
+            .map(|c| &c.project)
+            .collect();
     }
     names.sort_by_key(|n| first.iter().position(|f| f == *n).unwrap_or(first.len()));
     let more = names.len().saturating_sub(MOST_PINS);
@@ -143,7 +226,11 @@ fn gives(environment: &Environment, way: &Way, ways: &[Way], mine: usize, first:
         })
         .collect();
     let total = count(environment.solution.chosen.len(), "project");
-    let rest = if more > 0 { format!(" and {more} more") } else { String::new() };
+    let rest = if more > 0 {
+        format!(" and {more} more")
+    } else {
+        String::new()
+    };
     if told.is_empty() {
         return format!("gives the same releases ({total})");
     }
@@ -158,11 +245,17 @@ pub(crate) fn edits(edits: &[FileEdit]) -> String {
     for edit in edits {
         for (line, before, after) in edit.lines() {
             text.push_str(&format!("{}:{line}\n", near(&edit.file)));
-            text.push_str(&before.map_or(String::new(), |l| format!("  - {}\n", style::barred(&l))));
+            text.push_str(
+                &before.map_or(String::new(), |l| format!("  - {}\n", style::barred(&l))),
+            );
             text.push_str(&after.map_or(String::new(), |l| format!("  + {}\n", style::good(&l))));
         }
     }
-    if text.is_empty() { text } else { format!("{text}\n") }
+    if text.is_empty() {
+        text
+    } else {
+        format!("{text}\n")
+    }
 }
 
 /// A paragraph behind a lead, further lines under the text.
@@ -170,7 +263,11 @@ pub(super) fn block(lead: &str, text: &str, width: usize) -> String {
     let lines = wrap(text, width.saturating_sub(lead.len()));
     let mut out = String::new();
     for (i, line) in lines.iter().enumerate() {
-        let lead = if i == 0 { lead.to_owned() } else { " ".repeat(lead.len() + 2) };
+        let lead = if i == 0 {
+            lead.to_owned()
+        } else {
+            " ".repeat(lead.len() + 2)
+        };
         out.push_str(&format!("{lead}{line}\n"));
     }
     out

@@ -1,4 +1,5 @@
-//! Sentences that several answers share: what keeps a release out, what to take care of, what was adjusted.
+//! Sentences that several answers share: what keeps a release out, what to take care of, what was
+//! adjusted.
 
 use eutaxis_core::Requirement;
 use eutaxis_core::fault::escaped;
@@ -15,20 +16,26 @@ pub(crate) fn all_out(newer: &Newer, problem: &Problem) -> Vec<String> {
     if newer.out.is_empty() {
         return vec!["it does not go with the choices made before it".to_owned()];
     }
-    newer.out.iter().map(|out| out_words(out, problem)).collect()
+    newer
+        .out
+        .iter()
+        .map(|out| out_words(out, problem))
+        .collect()
 }
 
 fn out_words(out: &Out, problem: &Problem) -> String {
     match out {
         Out::Excluded(Asker::Ask(i), words) => {
-            let origin = problem.asks.get(*i).map_or(String::new(), |a| format!(" ({})", place(&a.origin)));
+            let origin = problem
+                .asks
+                .get(*i)
+                .map_or(String::new(), |a| format!(" ({})", place(&a.origin)));
             format!("you ask {words}{origin}")
         }
         Out::Excluded(Asker::Project(name, _), words) => format!("{name} needs {words}"),
-        Out::Bound(i) => problem
-            .bounds
-            .get(*i)
-            .map_or(String::new(), |b| format!("you bound {} ({})", b.requirement.short(), place(&b.origin))),
+        Out::Bound(i) => problem.bounds.get(*i).map_or(String::new(), |b| {
+            format!("you bound {} ({})", b.requirement.short(), place(&b.origin))
+        }),
         Out::Barred(bar) => bar.to_string(),
         Out::Yanked(reason) if reason.is_empty() => "yanked".to_owned(),
         Out::Yanked(reason) => format!("yanked: \"{}\"", escaped(reason)),
@@ -37,26 +44,41 @@ fn out_words(out: &Out, problem: &Problem) -> String {
         Out::Source(None) => "only source".to_owned(),
         Out::Unmet(need, chosen) => format!("it needs {need}, and {chosen} was chosen"),
         Out::Doubted(doubt) => chronology::doubt(doubt),
-        Out::Late(name, version, first) => format!("it came after the time of {name} {version} ({})", month(*first)),
+        Out::Late(name, version, first) => format!(
+            "it came after the time of {name} {version} ({})",
+            month(*first)
+        ),
         Out::OtherToolkit(name, version) => {
-            format!("it is built for another toolkit than {name} {version}, and an environment holds one")
+            format!(
+                "it is built for another toolkit than {name} {version}, and an environment holds \
+                    one"
+            )
         }
         Out::OtherBuild => "another build uses the accelerator of this place better".to_owned(),
         Out::Older => "the oldest is preferred".to_owned(),
     }
 }
 
-/// What a better release is out for, in one sentence; where it is not the newest, that is named too.
+/// What a better release is out for, in one sentence; where it is not the newest, that is named
+/// too.
 pub(crate) fn better_out(better: &Newer, newest: &Newer, problem: &Problem, kept: bool) -> String {
     if better.version.public() == newest.version.public() {
         return newest_out(better, problem, kept);
     }
-    format!("{}; newest {}", release_out(better, problem, kept), newest.version)
+    format!(
+        "{}; newest {}",
+        release_out(better, problem, kept),
+        newest.version
+    )
 }
 
 /// What the newest release that was not taken is out for, in one sentence.
 pub(crate) fn newest_out(newer: &Newer, problem: &Problem, kept: bool) -> String {
-    let is = if newer.out.is_empty() && kept { " is" } else { "" };
+    let is = if newer.out.is_empty() && kept {
+        " is"
+    } else {
+        ""
+    };
     format!("newest{is} {}", release_out(newer, problem, kept))
 }
 
@@ -71,14 +93,17 @@ fn release_out(newer: &Newer, problem: &Problem, kept: bool) -> String {
         Some(Out::Yanked(reason)) => format!("{version} is yanked: {}", escaped(reason)),
         Some(Out::Source(Some(why))) => format!("{version} has only source here: {why}"),
         Some(Out::Source(None)) => format!("{version} has only source"),
-        Some(Out::Unmet(need, chosen)) => format!("{version} needs {need}, and {chosen} was chosen"),
+        Some(Out::Unmet(need, chosen)) => {
+            format!("{version} needs {need}, and {chosen} was chosen")
+        }
         // Where an ask stands is told in the column beside.
         Some(Out::Excluded(Asker::Ask(_), words)) => format!("{version} is out: you ask {words}"),
         Some(out) => format!("{version} is out: {}", out_words(out, problem)),
     }
 }
 
-/// Cautions of a solution in words: all that may break, and of chronology the strong ones; with `all` every one.
+/// Cautions of a solution in words: all that may break, and of chronology the strong ones; with
+/// `all` every one.
 pub(crate) fn cautions<'a>(
     cautions: impl IntoIterator<Item = &'a Caution>,
     problem: &Problem,
@@ -88,26 +113,54 @@ pub(crate) fn cautions<'a>(
     let mut quiet = 0;
     for caution in cautions {
         match caution {
-            Caution::ExtraAbsent { project, version, extra } => told.push(format!(
-                "{project} {version} offers no extra `{extra}`: it adds nothing. Look for a misspelling, or leave it out."
+            Caution::ExtraAbsent {
+                project,
+                version,
+                extra,
+            } => told.push(format!(
+                "{project} {version} offers no extra `{extra}`: it adds nothing. Look for a \
+                    misspelling, or leave it out."
             )),
-            Caution::Unaccelerated { project, version, build, because } => {
+            Caution::Unaccelerated {
+                project,
+                version,
+                build,
+                because,
+            } => {
                 let because = because.as_ref().map_or(String::new(), |b| format!(": {b}"));
                 told.push(format!(
-                    "{project} {version} leaves the accelerator of this place unused. The newest build that uses one is {build}{because}."
+                    "{project} {version} leaves the accelerator of this place unused. The newest \
+                        build that uses one is {build}{because}."
                 ));
             }
-            Caution::Unread { project, version, text } => told.push(format!(
-                "{project} {version} needs `{}`, which cannot be read: its bounds count as none. [[adjust]] with `needs` says what is meant.",
+            Caution::Unread {
+                project,
+                version,
+                text,
+            } => told.push(format!(
+                "{project} {version} needs `{}`, which cannot be read: its bounds count as none. \
+                    [[adjust]] with `needs` says what is meant.",
                 escaped(text)
             )),
-            Caution::Yanked { project, version, reason } => {
-                let why = if reason.is_empty() { String::new() } else { format!(": \"{}\"", escaped(reason)) };
-                told.push(format!("{project} {version} is yanked{why}. It is taken because it is pinned exactly."));
+            Caution::Yanked {
+                project,
+                version,
+                reason,
+            } => {
+                let why = if reason.is_empty() {
+                    String::new()
+                } else {
+                    format!(": \"{}\"", escaped(reason))
+                };
+                told.push(format!(
+                    "{project} {version} is yanked{why}. It is taken because it is pinned exactly."
+                ));
             }
-            // Where dates have a part in the choice, what is strong was heeded, or is told as let go.
+            // Where dates have a part in the choice, what is strong was heeded, or is told as let
+            // go.
             Caution::NeverMet { strength, .. }
-                if !all && (*strength != Strength::Strong || problem.policy.chronology.decides()) =>
+                if !all
+                    && (*strength != Strength::Strong || problem.policy.chronology.decides()) =>
             {
                 quiet += 1;
             }
@@ -117,7 +170,9 @@ pub(crate) fn cautions<'a>(
     if quiet > 0 {
         told.push(match quiet {
             1 => "1 release is merely younger than one that needs it (-v names it).".to_owned(),
-            n => format!("{n} releases are merely younger than those that need them (-v names them)."),
+            n => format!(
+                "{n} releases are merely younger than those that need them (-v names them)."
+            ),
         });
     }
     told
@@ -125,7 +180,16 @@ pub(crate) fn cautions<'a>(
 
 /// Both dates, and what to do when it fails.
 fn never_met(caution: &Caution, chronology: Chronology) -> Option<String> {
-    let Caution::NeverMet { project, version, published, other, other_version, began, strength } = caution else {
+    let Caution::NeverMet {
+        project,
+        version,
+        published,
+        other,
+        other_version,
+        began,
+        strength,
+    } = caution
+    else {
         return None;
     };
     let (then, since) = (month(*published), month(*began));
@@ -138,14 +202,17 @@ fn never_met(caution: &Caution, chronology: Chronology) -> Option<String> {
     };
     Some(match strength {
         Strength::Strong => format!(
-            "{project} {version} ({then}) was compiled before {other} {series} ({since}) existed and sets no upper bound. {heed}"
+            "{project} {version} ({then}) was compiled before {other} {series} ({since}) existed \
+                and sets no upper bound. {heed}"
         ),
         Strength::Middling => format!(
-            "{project} {version} ({then}) appeared before {other} {series} ({since}) existed and sets no upper bound. {heed}"
+            "{project} {version} ({then}) appeared before {other} {series} ({since}) existed and \
+                sets no upper bound. {heed}"
         ),
         Strength::Weak => {
             format!(
-                "{project} {version} ({then}) is years older than {other} {other_version} ({since}), which it needs."
+                "{project} {version} ({then}) is years older than {other} {other_version} \
+                    ({since}), which it needs."
             )
         }
     })
@@ -153,26 +220,47 @@ fn never_met(caution: &Caution, chronology: Chronology) -> Option<String> {
 
 /// An adjustment in words, with its reason and place.
 pub(crate) fn adjustment(adjustment: &Adjustment) -> String {
-    let versions = if adjustment.versions.is_empty() { String::new() } else { format!(" {}", adjustment.versions) };
+    let versions = if adjustment.versions.is_empty() {
+        String::new()
+    } else {
+        format!(" {}", adjustment.versions)
+    };
     let effect = match &adjustment.effect {
         Effect::Needs(requirement) => format!("needs {}", requirement.short()),
         Effect::NeedsOnly(needs) if needs.is_empty() => "needs nothing".to_owned(),
         Effect::NeedsOnly(needs) => {
-            format!("needs only {}", needs.iter().map(Requirement::short).collect::<Vec<_>>().join(", "))
+            format!(
+                "needs only {}",
+                needs
+                    .iter()
+                    .map(Requirement::short)
+                    .collect::<Vec<_>>()
+                    .join(", ")
+            )
         }
         Effect::Take => "is taken though it is quarantined".to_owned(),
         Effect::Avoid => "is avoided".to_owned(),
         Effect::MadeFor(made_for) => format!("is {made_for}"),
     };
     let because = escaped(&adjustment.because);
-    format!("{}{versions} {effect}: \"{because}\" ({})", adjustment.project, place(&adjustment.origin))
+    format!(
+        "{}{versions} {effect}: \"{because}\" ({})",
+        adjustment.project,
+        place(&adjustment.origin)
+    )
 }
 
 /// The same for programs.
 pub(crate) fn adjustment_json(adjustment: &Adjustment) -> Value {
     let needs = match &adjustment.effect {
         Effect::Needs(requirement) => Some(requirement.to_string()),
-        Effect::NeedsOnly(needs) => Some(needs.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")),
+        Effect::NeedsOnly(needs) => Some(
+            needs
+                .iter()
+                .map(ToString::to_string)
+                .collect::<Vec<_>>()
+                .join(", "),
+        ),
         Effect::Avoid | Effect::Take | Effect::MadeFor(_) => None,
     };
     let accelerator = match &adjustment.effect {
@@ -190,7 +278,9 @@ pub(crate) fn build_json(build: Option<&Build>) -> Value {
     build.map_or(Value::Null, |build| {
         let (family, toolkit) = match &build.made_for {
             MadeFor::Processor => (None, None),
-            MadeFor::Toolkit(family, toolkit) => (Some(family.name.clone()), Some(toolkit.to_string())),
+            MadeFor::Toolkit(family, toolkit) => {
+                (Some(family.name.clone()), Some(toolkit.to_string()))
+            }
         };
         json!({"family": family, "toolkit": toolkit, "evidence": build.evidence.as_str()})
     })

@@ -1,4 +1,5 @@
-//! Builds for accelerators: which of them runs, which is better, and that an environment holds one toolkit.
+//! Builds for accelerators: which of them runs, which is better, and that an environment holds one
+//! toolkit.
 
 use rstest::rstest;
 
@@ -14,10 +15,26 @@ use crate::field::{Field, WORKSTATION, pins};
 #[case::another_family("cuda driver 550.60", "seracnet 2.3.0+cpu")]
 fn the_best_build_for_the_place_is_taken(#[case] accelerator: &str, #[case] expected: &str) {
     let field = Field::new();
-    let arguments = ["settle", "seracnet", "--target", WORKSTATION, "--accelerator", accelerator];
+    let arguments = [
+        "settle",
+        "seracnet",
+        "--target",
+        WORKSTATION,
+        "--accelerator",
+        accelerator,
+    ];
     let answer = field.json(0, &arguments);
-    assert!(pins(&answer).contains(&expected.to_owned()), "{:?}", pins(&answer));
-    let build = &answer["pins"].as_array().unwrap().iter().find(|p| p["name"] == "seracnet").unwrap()["accelerator"];
+    assert!(
+        pins(&answer).contains(&expected.to_owned()),
+        "{:?}",
+        pins(&answer)
+    );
+    let build = &answer["pins"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|p| p["name"] == "seracnet")
+        .unwrap()["accelerator"];
     assert_eq!(build["evidence"], "label");
     assert_eq!(build["family"].is_string(), expected.contains("nor"));
 }
@@ -26,27 +43,60 @@ fn the_best_build_for_the_place_is_taken(#[case] accelerator: &str, #[case] expe
 fn a_target_of_the_settings_has_its_accelerator_and_the_pins_keep_it() {
     let field = Field::new();
     let answer = field.json(0, &["settle", "seracnet", "--target", "base-camp"]);
-    assert!(answer["target"].as_str().unwrap().ends_with("glibc 2.35 / nordglim driver 512.4 device b3"));
-    let text = field.expect(0, &["settle", "seracnet", "--target", "base-camp", "--renew"]).out;
     assert!(
-        text.contains("accelerator  nordglim 4.1 for seracnet; it needs a driver of 510.0 or newer, here 512.4."),
+        answer["target"]
+            .as_str()
+            .unwrap()
+            .ends_with("glibc 2.35 / nordglim driver 512.4 device b3")
+    );
+    let text = field
+        .expect(
+            0,
+            &["settle", "seracnet", "--target", "base-camp", "--renew"],
+        )
+        .out;
+    assert!(
+        text.contains(
+            "accelerator  nordglim 4.1 for seracnet; it needs a driver of 510.0 or newer, here \
+                512.4."
+        ),
         "{text}"
     );
-    let why = field.expect(1, &["reason", "seracnet", "--not", "2.3.0+nor42"]).out;
-    assert!(why.contains("needs nordglim 4.2; driver 512.4 runs up to 4.1"), "{why}");
+    let why = field
+        .expect(1, &["reason", "seracnet", "--not", "2.3.0+nor42"])
+        .out;
+    assert!(
+        why.contains("needs nordglim 4.2; driver 512.4 runs up to 4.1"),
+        "{why}"
+    );
 }
 
 #[test]
 fn every_bar_is_told_with_what_the_driver_runs() {
     let field = Field::new();
-    let place = ["--target", WORKSTATION, "--accelerator", "nordglim driver 498.2 device b3"];
+    let place = [
+        "--target",
+        WORKSTATION,
+        "--accelerator",
+        "nordglim driver 498.2 device b3",
+    ];
     let answer = field.json(0, &[&["shortlist", "seracnet"], &place[..]].concat());
-    let of =
-        |version: &str| answer["offers"].as_array().unwrap().iter().find(|o| o["version"] == version).unwrap().clone();
+    let of = |version: &str| {
+        answer["offers"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .find(|o| o["version"] == version)
+            .unwrap()
+            .clone()
+    };
     let bar = &of("2.3.0+nor41")["bars"][0];
     assert_eq!(
         (bar["kind"].as_str(), bar["detail"].as_str()),
-        (Some("accelerator"), Some("needs nordglim 4.1; driver 498.2 runs up to 3.9"))
+        (
+            Some("accelerator"),
+            Some("needs nordglim 4.1; driver 498.2 runs up to 3.9")
+        )
     );
     assert_eq!(answer["best"], "2.0.0+nor36");
     assert_eq!(of("2.0.0+nor36")["accelerator"]["toolkit"], "3.6");
@@ -55,32 +105,79 @@ fn every_bar_is_told_with_what_the_driver_runs() {
 #[test]
 fn projects_built_for_different_toolkits_clash_and_ways_out_are_solved() {
     let field = Field::new();
-    let together = field.json(0, &["settle", "seracnet", "firnflow", "--target", "base-camp"]);
+    let together = field.json(
+        0,
+        &["settle", "seracnet", "firnflow", "--target", "base-camp"],
+    );
     assert!(
         pins(&together).contains(&"seracnet 2.0.0+nor36".to_owned()),
         "an older release for one toolkit: {together:#}"
     );
-    let asks = ["settle", "seracnet==2.3.0+nor41", "firnflow", "--target", "base-camp", "--out", "pylock.other.toml"];
+    let asks = [
+        "settle",
+        "seracnet==2.3.0+nor41",
+        "firnflow",
+        "--target",
+        "base-camp",
+        "--out",
+        "pylock.other.toml",
+    ];
     let answer = field.json(1, &asks);
     let facts = answer["clash"]["facts"].as_array().unwrap();
-    assert!(facts.iter().any(|f| f["kind"] == "accelerator" && f["project"] == "firnflow"), "{facts:#?}");
-    let kinds: Vec<&str> = answer["ways_out"].as_array().unwrap().iter().map(|w| w["kind"].as_str().unwrap()).collect();
-    assert!(kinds.contains(&"environments") && kinds.contains(&"ask"), "{kinds:?}");
-    assert!(field.expect(1, &asks).out.contains("One environment holds one toolkit."));
+    assert!(
+        facts
+            .iter()
+            .any(|f| f["kind"] == "accelerator" && f["project"] == "firnflow"),
+        "{facts:#?}"
+    );
+    let kinds: Vec<&str> = answer["ways_out"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|w| w["kind"].as_str().unwrap())
+        .collect();
+    assert!(
+        kinds.contains(&"environments") && kinds.contains(&"ask"),
+        "{kinds:?}"
+    );
+    assert!(
+        field
+            .expect(1, &asks)
+            .out
+            .contains("One environment holds one toolkit.")
+    );
 }
 
 #[test]
 fn a_driver_that_is_too_old_has_a_way_out_that_can_be_typed() {
     let field = Field::new();
-    let place = ["--target", WORKSTATION, "--accelerator", "nordglim driver 440"];
+    let place = [
+        "--target",
+        WORKSTATION,
+        "--accelerator",
+        "nordglim driver 440",
+    ];
     let answer = field.json(1, &[&["settle", "firnflow"], &place[..]].concat());
     let way = &answer["ways_out"][0];
     assert_eq!(
         (way["kind"].as_str(), way["options"][0].as_str()),
-        (Some("accelerator"), Some("--accelerator \"nordglim driver 450.1\""))
+        (
+            Some("accelerator"),
+            Some("--accelerator \"nordglim driver 450.1\"")
+        )
     );
     let value = way["changes"][0]["value"].as_str().unwrap();
-    field.expect(0, &["settle", "firnflow", "--target", WORKSTATION, "--accelerator", value]);
+    field.expect(
+        0,
+        &[
+            "settle",
+            "firnflow",
+            "--target",
+            WORKSTATION,
+            "--accelerator",
+            value,
+        ],
+    );
 }
 
 /// What the user says of a depot or a project counts before any label.
@@ -88,18 +185,51 @@ fn a_driver_that_is_too_old_has_a_way_out_that_can_be_typed() {
 fn what_builds_are_for_can_be_stated() {
     let field = Field::new();
     let settings = field.read("eutaxis.toml");
-    let adjust = "\n[[adjust]]\nproject = \"icelens\"\nversions = \">=3.1\"\naccelerator = \"nordglim 4.1\"\nbecause = \"its notes say so\"\n";
+    let adjust = "\n[[adjust]]\nproject = \"icelens\"\nversions = \">=3.1\"\naccelerator = \
+        \"nordglim 4.1\"\nbecause = \"its notes say so\"\n";
     field.write("eutaxis.toml", &format!("{settings}{adjust}"));
     let answer = field.json(0, &["settle", "icelens", "--target", "base-camp"]);
-    let pin = answer["pins"].as_array().unwrap().iter().find(|p| p["name"] == "icelens").unwrap().clone();
+    let pin = answer["pins"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|p| p["name"] == "icelens")
+        .unwrap()
+        .clone();
     assert_eq!(
-        (pin["accelerator"]["evidence"].as_str(), pin["accelerator"]["toolkit"].as_str()),
+        (
+            pin["accelerator"]["evidence"].as_str(),
+            pin["accelerator"]["toolkit"].as_str()
+        ),
         (Some("stated"), Some("4.1"))
     );
-    let without = field.json(1, &["settle", "icelens>=3.1", "--target", WORKSTATION, "--out", "pylock.other.toml"]);
+    let without = field.json(
+        1,
+        &[
+            "settle",
+            "icelens>=3.1",
+            "--target",
+            WORKSTATION,
+            "--out",
+            "pylock.other.toml",
+        ],
+    );
     assert_eq!(without["clash"]["facts"][1]["kind"], "accelerator");
-    field.write("eutaxis.toml", &settings.replace("path = ", "accelerator = \"nordglim 3.9\"\npath = "));
-    let answer = field.json(0, &["settle", "hoarfrost", "--target", "base-camp", "--out", "pylock.third.toml"]);
+    field.write(
+        "eutaxis.toml",
+        &settings.replace("path = ", "accelerator = \"nordglim 3.9\"\npath = "),
+    );
+    let answer = field.json(
+        0,
+        &[
+            "settle",
+            "hoarfrost",
+            "--target",
+            "base-camp",
+            "--out",
+            "pylock.third.toml",
+        ],
+    );
     assert_eq!(answer["pins"][0]["accelerator"]["toolkit"], "3.9");
 }
 
@@ -118,10 +248,16 @@ fn a_broken_family_file_is_told_with_its_place() {
     let field = Field::new();
     field.write(
         "nordglim.toml",
-        "[[family]]\nname = \"nordglim\"\nlabel = { before = \"nor\", number = \"roman\" }\ntoolkit = []\n",
+        "[[family]]\nname = \"nordglim\"\nlabel = \
+            { before = \"nor\", number = \"roman\" }\ntoolkit = []\n",
     );
     let ran = field.expect(2, &["settle", "katabat", "--target", WORKSTATION]);
     assert!(ran.err.contains("nordglim.toml:3:"), "{}", ran.err);
     std::fs::remove_file(field.path("nordglim.toml")).unwrap();
-    assert!(field.expect(2, &["settle", "katabat"]).err.contains("nordglim.toml"));
+    assert!(
+        field
+            .expect(2, &["settle", "katabat"])
+            .err
+            .contains("nordglim.toml")
+    );
 }

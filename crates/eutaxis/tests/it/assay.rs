@@ -32,7 +32,10 @@ fn wheel(tags: &str, path: &str, library: &Library) -> Wheel {
 fn needing(libraries: &[&str], versions: &[(&str, &str)]) -> Library {
     Library {
         needs: libraries.iter().map(|l| (*l).to_owned()).collect(),
-        versions: versions.iter().map(|(l, v)| ((*l).to_owned(), (*v).to_owned())).collect(),
+        versions: versions
+            .iter()
+            .map(|(l, v)| ((*l).to_owned(), (*v).to_owned()))
+            .collect(),
         ..Library::module("_core")
     }
 }
@@ -51,7 +54,11 @@ fn assay(wheel: &Wheel, target: &str) -> Value {
 }
 
 fn kinds(list: &Value) -> Vec<String> {
-    list.as_array().unwrap().iter().map(|b| b["kind"].as_str().unwrap().to_owned()).collect()
+    list.as_array()
+        .unwrap()
+        .iter()
+        .map(|b| b["kind"].as_str().unwrap().to_owned())
+        .collect()
 }
 
 /// Tags, the compiled file, and what is barred and broken on the workstation.
@@ -90,10 +97,14 @@ fn contents_are_held_against_the_name(
 
 #[test]
 fn what_a_file_needs_is_told() {
-    let library = needing(&["libfirn.so.3", "libnordglim.so.4", "libc.so.6"], &[("libc.so.6", "GLIBC_2.28")]);
+    let library = needing(
+        &["libfirn.so.3", "libnordglim.so.4", "libc.so.6"],
+        &[("libc.so.6", "GLIBC_2.28")],
+    );
     let file = assay(&wheel(LINUX, CORE, &library), "base-camp");
     let expected = serde_json::json!({
-        "path": CORE, "format": "ELF", "arch": "x86_64", "libc_floor": "glibc 2.28", "needs": ["libfirn.so.3", "libnordglim.so.4", "libc.so.6"],
+        "path": CORE, "format": "ELF", "arch": "x86_64", "libc_floor": "glibc \
+            2.28", "needs": ["libfirn.so.3", "libnordglim.so.4", "libc.so.6"],
         "absent": [], "python_abi": "cp311", "accelerator": "nordglim 4"
     });
     assert_eq!(file["binaries"][0], expected);
@@ -104,11 +115,18 @@ fn libraries_that_the_wheel_brings_are_not_needed_from_outside() {
     let mut wheel = wheel(LINUX, CORE, &needing(&["libfirn.so.3"], &[]));
     wheel.files.push((
         "firnio.libs/libfirn.so.3".into(),
-        Library { soname: "libfirn.so.3".into(), ..Library::default() }.bytes(),
+        Library {
+            soname: "libfirn.so.3".into(),
+            ..Library::default()
+        }
+        .bytes(),
     ));
     let file = assay(&wheel, WORKSTATION);
     assert_eq!(
-        (kinds(&file["promises_broken"]).len(), &file["binaries"][0]["needs"]),
+        (
+            kinds(&file["promises_broken"]).len(),
+            &file["binaries"][0]["needs"]
+        ),
         (0, &serde_json::json!(["libc.so.6"][..0]))
     );
 }
@@ -124,10 +142,19 @@ fn accelerators_are_judged_by_label_and_libraries() {
         );
         assay(&one, "base-camp")
     };
-    assert_eq!(kinds(&labelled("nor41", "libnordglim.so.4")["bars"]), [""; 0]);
-    assert_eq!(kinds(&labelled("nor42", "libnordglim.so.4")["bars"]), ["accelerator"]);
+    assert_eq!(
+        kinds(&labelled("nor41", "libnordglim.so.4")["bars"]),
+        [""; 0]
+    );
+    assert_eq!(
+        kinds(&labelled("nor42", "libnordglim.so.4")["bars"]),
+        ["accelerator"]
+    );
     let lying = labelled("nor39", "libnordglim.so.4");
-    assert!(kinds(&lying["promises_broken"]).contains(&"accelerator".to_owned()), "{lying:#}");
+    assert!(
+        kinds(&lying["promises_broken"]).contains(&"accelerator".to_owned()),
+        "{lying:#}"
+    );
 }
 
 /// On this machine libraries are looked for; on one that is only described they are not.
@@ -135,17 +162,28 @@ fn accelerators_are_judged_by_label_and_libraries() {
 fn what_this_machine_lacks_bars() {
     let field = Field::empty();
     let here = std::env::consts::ARCH;
-    let library = Library { arch: here.into(), ..needing(&["libc.so.6", "libglacier-that-is-nowhere.so.1"], &[]) };
-    let one = Wheel { tags: format!("py3-none-linux_{here}"), ..wheel("x", "firnio/_core.so", &library) };
+    let library = Library {
+        arch: here.into(),
+        ..needing(&["libc.so.6", "libglacier-that-is-nowhere.so.1"], &[])
+    };
+    let one = Wheel {
+        tags: format!("py3-none-linux_{here}"),
+        ..wheel("x", "firnio/_core.so", &library)
+    };
     std::fs::write(field.path(&one.filename()), write_wheel(&one).unwrap()).unwrap();
     let answer = field.json(1, &["assay", &one.filename()]);
     let file = &answer["files"][0];
     assert_eq!(
         (kinds(&file["bars"]), &file["binaries"][0]["absent"]),
-        (vec!["library".to_owned()], &serde_json::json!(["libglacier-that-is-nowhere.so.1"]))
+        (
+            vec!["library".to_owned()],
+            &serde_json::json!(["libglacier-that-is-nowhere.so.1"])
+        )
     );
     let target = format!("cpython 3.11 / linux {here} glibc 2.35");
-    let text = field.expect(0, &["assay", &one.filename(), "--target", &target]).out;
+    let text = field
+        .expect(0, &["assay", &one.filename(), "--target", &target])
+        .out;
     assert!(text.contains("this target is only described"), "{text}");
 }
 
@@ -163,19 +201,37 @@ fn what_a_machines_runtime_lacks_bars() {
         defines: vec![defines.to_owned()],
         ..Library::default()
     };
-    put("usr/lib/x86_64-linux-gnu/libstdc++.so.6", &runtime("GLIBCXX_3.4.20"));
+    put(
+        "usr/lib/x86_64-linux-gnu/libstdc++.so.6",
+        &runtime("GLIBCXX_3.4.20"),
+    );
     let loader = eutaxis_world::loader::Loader::new(Some(root.path()), None).for_arch("x86_64", 64);
-    let one =
-        wheel("cp311-cp311-linux_x86_64", CORE, &needing(&["libstdc++.so.6"], &[("libstdc++.so.6", "GLIBCXX_3.4.32")]));
+    let one = wheel(
+        "cp311-cp311-linux_x86_64",
+        CORE,
+        &needing(&["libstdc++.so.6"], &[("libstdc++.so.6", "GLIBCXX_3.4.32")]),
+    );
     let file = root.path().join(one.filename());
     std::fs::write(&file, write_wheel(&one).unwrap()).unwrap();
     let target = eutaxis_core::Target::parse(WORKSTATION).unwrap();
     let looked = eutaxis_world::assay::look_into(&file, &target, Some(&loader)).unwrap();
     let lacking = &looked.carried[0].lacking;
-    assert!(lacking.len() == 1 && lacking[0].starts_with("GLIBCXX_3.4.32 of libstdc++.so.6"), "{lacking:?}");
-    put("usr/lib/x86_64-linux-gnu/libstdc++.so.6", &runtime("GLIBCXX_3.4.32"));
+    assert!(
+        lacking.len() == 1 && lacking[0].starts_with("GLIBCXX_3.4.32 of libstdc++.so.6"),
+        "{lacking:?}"
+    );
+    put(
+        "usr/lib/x86_64-linux-gnu/libstdc++.so.6",
+        &runtime("GLIBCXX_3.4.32"),
+    );
     let loader = eutaxis_world::loader::Loader::new(Some(root.path()), None).for_arch("x86_64", 64);
-    assert!(eutaxis_world::assay::look_into(&file, &target, Some(&loader)).unwrap().carried[0].lacking.is_empty());
+    assert!(
+        eutaxis_world::assay::look_into(&file, &target, Some(&loader))
+            .unwrap()
+            .carried[0]
+            .lacking
+            .is_empty()
+    );
 }
 
 /// All wheels of the demo keep what their names promise, and run exactly where their names say.
@@ -197,7 +253,11 @@ fn the_wheels_of_the_demo_are_truthful(#[case] target: &str) {
     let all = answer["files"].as_array().unwrap();
     assert!(all.len() > 500 && all.iter().any(|f| f["verdict"] == "fits"));
     for file in all {
-        assert_eq!(file["promises_broken"].as_array().unwrap().len(), 0, "{file:#}");
+        assert_eq!(
+            file["promises_broken"].as_array().unwrap().len(),
+            0,
+            "{file:#}"
+        );
     }
 }
 
@@ -206,7 +266,10 @@ type Members = Vec<(String, Vec<u8>)>;
 fn sound() -> Members {
     vec![
         ("firnio/__init__.py".to_owned(), b"x = 1\n".to_vec()),
-        ("firnio-1.0.dist-info/METADATA".to_owned(), b"Metadata-Version: 2.1\nName: firnio\nVersion: 1.0\n".to_vec()),
+        (
+            "firnio-1.0.dist-info/METADATA".to_owned(),
+            b"Metadata-Version: 2.1\nName: firnio\nVersion: 1.0\n".to_vec(),
+        ),
         (
             "firnio-1.0.dist-info/WHEEL".to_owned(),
             b"Wheel-Version: 1.0\nRoot-Is-Purelib: true\nTag: py3-none-any\n".to_vec(),
@@ -223,7 +286,10 @@ fn zipped(members: &Members) -> Vec<u8> {
     }
     record.push_str("firnio-1.0.dist-info/RECORD,,\n");
     let mut all = members.clone();
-    all.push(("firnio-1.0.dist-info/RECORD".to_owned(), record.into_bytes()));
+    all.push((
+        "firnio-1.0.dist-info/RECORD".to_owned(),
+        record.into_bytes(),
+    ));
     plain(&all)
 }
 
@@ -231,7 +297,12 @@ fn plain(members: &Members) -> Vec<u8> {
     let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
     for (path, bytes) in members {
         if let Some(path) = path.strip_prefix("LINK ") {
-            zip.add_symlink(path, String::from_utf8_lossy(bytes), SimpleFileOptions::default()).unwrap();
+            zip.add_symlink(
+                path,
+                String::from_utf8_lossy(bytes),
+                SimpleFileOptions::default(),
+            )
+            .unwrap();
             continue;
         }
         zip.start_file(path, SimpleFileOptions::default()).unwrap();
@@ -269,7 +340,10 @@ fn encrypted() -> Vec<u8> {
 /// The name before an entry's bytes is another one than in the list.
 fn two_names() -> Vec<u8> {
     let mut bytes = zipped(&sound());
-    let at = bytes.windows(18).position(|w| w == b"firnio/__init__.py").unwrap();
+    let at = bytes
+        .windows(18)
+        .position(|w| w == b"firnio/__init__.py")
+        .unwrap();
     bytes[at] = b'F';
     bytes
 }
@@ -278,7 +352,9 @@ fn two_names() -> Vec<u8> {
 fn understated() -> Vec<u8> {
     let mut bytes = with("firnio/depths.csv", &[b'7'; 100_000]);
     let size = 100_000u32.to_le_bytes();
-    let at: Vec<usize> = (0..bytes.len() - 4).filter(|at| bytes[*at..*at + 4] == size).collect();
+    let at: Vec<usize> = (0..bytes.len() - 4)
+        .filter(|at| bytes[*at..*at + 4] == size)
+        .collect();
     for at in at {
         bytes[at..at + 4].copy_from_slice(&10u32.to_le_bytes());
     }
@@ -311,27 +387,43 @@ fn understated() -> Vec<u8> {
     plain(&all)
 }, "hash")]
 #[case::two_infos(with("moulin-1.0.dist-info/METADATA", b""), "metadata")]
-#[case::other_project({ let mut all = sound(); all[1].1 = b"Metadata-Version: 2.1\nName: moulin\nVersion: 1.0\n".to_vec(); zipped(&all) }, "name")]
-#[case::newer_format({ let mut all = sound(); all[2].1 = b"Wheel-Version: 2.0\n".to_vec(); zipped(&all) }, "metadata")]
+#[case::other_project({ let mut all = sound(); all[1].1 = b"Metadata-Version: 2.1\nName: \
+    moulin\nVersion: 1.0\n".to_vec(); zipped(&all) }, "name")]
+#[case::newer_format({ let mut all = sound(); all[2].1 = b"Wheel-Version: \
+    2.0\n".to_vec(); zipped(&all) }, "metadata")]
 #[case::unknown_place(with("firnio-1.0.data/attic/x", b""), "unsafe-path")]
-#[case::environment_itself(with("firnio-1.0.data/data/pyvenv.cfg", b"home = /evil\n"), "unsafe-path")]
+#[case::environment_itself(
+    with("firnio-1.0.data/data/pyvenv.cfg", b"home = /evil\n"),
+    "unsafe-path"
+)]
 fn hostile_wheels_are_barred_and_refused(#[case] bytes: Vec<u8>, #[case] kind: &str) {
     let field = Field::empty();
     let name = "firnio-1.0-py3-none-any.whl";
     std::fs::write(field.path(name), &bytes).unwrap();
     let answer = field.json(1, &["assay", name]);
     let file = &answer["files"][0];
-    assert!(file["verdict"] == "barred" || file["verdict"] == "unreadable", "{file:#}");
+    assert!(
+        file["verdict"] == "barred" || file["verdict"] == "unreadable",
+        "{file:#}"
+    );
     assert!(kinds(&file["bars"]).iter().any(|k| k == kind), "{file:#}");
     let pins = format!(
-        "lock-version = \"1.0\"\ncreated-by = \"by hand\"\n[[packages]]\nname = \"firnio\"\nversion = \"1.0\"\nwheels = [{{path = \"{name}\", \
+        "lock-version = \"1.0\"\ncreated-by = \"by hand\"\n[[packages]]\nname = \
+            \"firnio\"\nversion = \"1.0\"\nwheels = [{{path = \"{name}\", \
          hashes = {{sha256 = \"{}\"}}}}]\n",
         sha256_hex(&bytes)
     );
     field.write("pylock.toml", &pins);
     let refused = field.expect(3, &["furnish"]);
-    assert!(refused.err.contains("refused") || refused.err.contains("cannot be placed"), "{}", refused.err);
-    assert!(!field.path(".venv").exists() && !field.path("../x").exists(), "nothing was placed");
+    assert!(
+        refused.err.contains("refused") || refused.err.contains("cannot be placed"),
+        "{}",
+        refused.err
+    );
+    assert!(
+        !field.path(".venv").exists() && !field.path("../x").exists(),
+        "nothing was placed"
+    );
 }
 
 #[rstest]
@@ -342,7 +434,10 @@ fn odd_names_are_barred(#[case] name: &str) {
     let field = Field::empty();
     std::fs::write(field.path(name), zipped(&sound())).unwrap();
     let answer = field.json(1, &["assay", &format!("./{name}")]);
-    assert!(kinds(&answer["files"][0]["bars"]).contains(&"name".to_owned()), "{answer:#}");
+    assert!(
+        kinds(&answer["files"][0]["bars"]).contains(&"name".to_owned()),
+        "{answer:#}"
+    );
 }
 
 #[test]
@@ -350,16 +445,26 @@ fn several_files_are_told_apart_by_verdict() {
     let field = Field::new();
     for tags in ["py3-none-any", "cp312-cp312-win_amd64"] {
         let one = Wheel {
-            files: wheel(tags, "x", &Library::default()).files.into_iter().filter(|(p, _)| p != "x").collect(),
+            files: wheel(tags, "x", &Library::default())
+                .files
+                .into_iter()
+                .filter(|(p, _)| p != "x")
+                .collect(),
             ..wheel(tags, "x", &Library::default())
         };
         std::fs::write(field.path(&one.filename()), write_wheel(&one).unwrap()).unwrap();
     }
-    let names = ["firnio-1.0-py3-none-any.whl", "firnio-1.0-cp312-cp312-win_amd64.whl"];
-    let text = field.expect(1, &["assay", names[0], names[1], "--target", WORKSTATION]).out;
+    let names = [
+        "firnio-1.0-py3-none-any.whl",
+        "firnio-1.0-cp312-cp312-win_amd64.whl",
+    ];
+    let text = field
+        .expect(1, &["assay", names[0], names[1], "--target", WORKSTATION])
+        .out;
     assert!(text.starts_with("1 of 2 fit on"), "{text}");
     assert!(
-        text.contains("fits        firnio-1.0-py3-none-any.whl") && text.contains("barred      firnio-1.0-cp312"),
+        text.contains("fits        firnio-1.0-py3-none-any.whl")
+            && text.contains("barred      firnio-1.0-cp312"),
         "{text}"
     );
     assert_eq!(field.run(&["assay", "nowhere.whl"]).code, 2);

@@ -5,7 +5,11 @@ use serde_json::Value;
 use crate::field::{Field, WORKSTATION, depot};
 
 fn drifts(answer: &Value) -> Vec<String> {
-    let all = answer["checked"].as_array().unwrap().iter().flat_map(|c| c["drift"].as_array().unwrap());
+    let all = answer["checked"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .flat_map(|c| c["drift"].as_array().unwrap());
     all.map(|d| {
         format!(
             "{} {}: {}",
@@ -21,8 +25,21 @@ fn drifts(answer: &Value) -> Vec<String> {
 fn pins_that_hold_are_left_as_they_are() {
     let field = Field::settled(&["radargram>=2", "katabat"]);
     let before = field.read("pylock.toml");
-    let answer = field.json(0, &["settle", "radargram>=2", "katabat", "--target", WORKSTATION, "--check"]);
-    assert_eq!((&answer["holds"], &answer["written"]), (&Value::Bool(true), &serde_json::json!([])));
+    let answer = field.json(
+        0,
+        &[
+            "settle",
+            "radargram>=2",
+            "katabat",
+            "--target",
+            WORKSTATION,
+            "--check",
+        ],
+    );
+    assert_eq!(
+        (&answer["holds"], &answer["written"]),
+        (&Value::Bool(true), &serde_json::json!([]))
+    );
     assert_eq!(field.read("pylock.toml"), before);
 }
 
@@ -30,15 +47,47 @@ fn pins_that_hold_are_left_as_they_are() {
 fn what_drifted_is_told_with_its_reason_and_nothing_is_written() {
     let field = Field::settled(&["radargram>=2", "katabat"]);
     let before = field.read("pylock.toml");
-    let answer = field.json(1, &["settle", "radargram<2.2", "tarnlog", "--target", WORKSTATION, "--check"]);
+    let answer = field.json(
+        1,
+        &[
+            "settle",
+            "radargram<2.2",
+            "tarnlog",
+            "--target",
+            WORKSTATION,
+            "--check",
+        ],
+    );
     let told = drifts(&answer);
-    assert!(told[0].starts_with("dropped katabat: nothing asks for it"), "{told:?}");
-    assert!(told[1].starts_with("lowered radargram: you ask radargram <2.2 (command line)"), "{told:?}");
-    assert!(told[2].starts_with("added tarnlog: asked for by you"), "{told:?}");
+    assert!(
+        told[0].starts_with("dropped katabat: nothing asks for it"),
+        "{told:?}"
+    );
+    assert!(
+        told[1].starts_with("lowered radargram: you ask radargram <2.2 (command line)"),
+        "{told:?}"
+    );
+    assert!(
+        told[2].starts_with("added tarnlog: asked for by you"),
+        "{told:?}"
+    );
     assert_eq!(field.read("pylock.toml"), before);
     assert_eq!(field.names(), ["pylock.toml"]);
-    let clash = field.json(1, &["settle", "radargram", "firnio<1", "--target", WORKSTATION, "--check"]);
-    assert!(clash["clash"].is_object(), "asks that clash are told as such");
+    let clash = field.json(
+        1,
+        &[
+            "settle",
+            "radargram",
+            "firnio<1",
+            "--target",
+            WORKSTATION,
+            "--check",
+        ],
+    );
+    assert!(
+        clash["clash"].is_object(),
+        "asks that clash are told as such"
+    );
 }
 
 #[test]
@@ -73,8 +122,17 @@ fn what_the_depot_lost_is_told() {
     ];
     let told = drifts(&field.json(1, &ask));
     assert_eq!(told, ["lowered snowpit: 2.2 is not in its depot"]);
-    field.write("pylock.toml", &field.read("pylock.toml").replace("sha256 = \"", "sha256 = \"00"));
-    assert!(drifts(&field.json(1, &ask)).iter().any(|d| d.contains("katabat") && d.contains("other bytes")));
+    field.write(
+        "pylock.toml",
+        &field
+            .read("pylock.toml")
+            .replace("sha256 = \"", "sha256 = \"00"),
+    );
+    assert!(
+        drifts(&field.json(1, &ask))
+            .iter()
+            .any(|d| d.contains("katabat") && d.contains("other bytes"))
+    );
 }
 
 #[test]
@@ -82,8 +140,19 @@ fn several_targets_are_checked_at_once() {
     let field = Field::new();
     let targets = ["--target", "ridge-logger", "--target", "base-camp"];
     field.expect(0, &[&["settle", "radargram"], &targets[..]].concat());
-    let text = field.expect(0, &[&["settle", "radargram", "--check"], &targets[..]].concat()).out;
+    let text = field
+        .expect(
+            0,
+            &[&["settle", "radargram", "--check"], &targets[..]].concat(),
+        )
+        .out;
     assert_eq!(text.matches("The pins hold").count(), 2, "{text}");
-    field.expect(1, &[&["settle", "radargram", "katabat", "--check"], &targets[..]].concat());
-    field.expect(2, &["settle", "radargram", "--check", "--target", "office-mac"]);
+    field.expect(
+        1,
+        &[&["settle", "radargram", "katabat", "--check"], &targets[..]].concat(),
+    );
+    field.expect(
+        2,
+        &["settle", "radargram", "--check", "--target", "office-mac"],
+    );
 }

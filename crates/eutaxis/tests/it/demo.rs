@@ -6,12 +6,17 @@ use crate::field::Field;
 fn the_demo_goes_the_whole_way() {
     let field = Field::empty();
     let answer = field.json(0, &["demo", "camp"]);
-    let exits: Vec<i64> = answer["steps"].as_array().unwrap().iter().map(|s| s["exit"].as_i64().unwrap()).collect();
+    let exits: Vec<i64> = answer["steps"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|s| s["exit"].as_i64().unwrap())
+        .collect();
     assert_eq!(
         exits,
         [
-            0, 0, 0, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 0, 0, 1, 1, 0, 1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 0, 1, 1, 0, 1, 0, 1,
-            0, 0
+            0, 0, 0, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 0, 0, 1, 1, 0, 1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 1,
+            0, 1, 1, 0, 1, 0, 1, 0, 0
         ]
     );
     // The environment that nobody looked after.
@@ -19,7 +24,8 @@ fn the_demo_goes_the_whole_way() {
     let mut ids: Vec<&str> = found.iter().filter_map(|f| f.split(' ').nth(1)).collect();
     ids.sort();
     ids.dedup();
-    let expected = "absent-file built-before differs-from-pin leftover library-absent not-pinned shared-path version-clash wrong-interpreter";
+    let expected = "absent-file built-before differs-from-pin leftover library-absent not-pinned \
+        shared-path version-clash wrong-interpreter";
     assert_eq!(ids.join(" "), expected);
     assert!(field.path("camp/depot/frostgrid/index.html").exists());
     field.expect(2, &["demo", "camp"]);
@@ -28,8 +34,18 @@ fn the_demo_goes_the_whole_way() {
 #[test]
 fn without_a_folder_nothing_is_left() {
     let field = Field::empty();
-    let ran = crate::field::ran(field.command(&["demo"]).env("TMPDIR", field.path("")).output().unwrap());
+    let ran = crate::field::ran(
+        field
+            .command(&["demo"])
+            .env("TMPDIR", field.path(""))
+            .output()
+            .unwrap(),
+    );
     assert_eq!(ran.code, 0, "{ran:?}");
-    assert!(ran.out.contains("reads and focuses ice radar [compiled]"), "{}", ran.out);
+    assert!(
+        ran.out.contains("reads and focuses ice radar [compiled]"),
+        "{}",
+        ran.out
+    );
     assert!(field.names().is_empty(), "{:?}", field.names());
 }

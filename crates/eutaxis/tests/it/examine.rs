@@ -1,4 +1,5 @@
-//! `examine`: each fault is found in an environment that has it, and nothing else is; sound environments have none.
+//! `examine`: each fault is found in an environment that has it, and nothing else is; sound
+//! environments have none.
 
 use eutaxis_demo::Library;
 use rstest::rstest;
@@ -8,30 +9,47 @@ use crate::hut::{Hut, Placed, library, needing, plain, python, state, told};
 
 fn firn(defines: &[&str]) -> Vec<u8> {
     let defines = defines.iter().map(|d| (*d).to_owned()).collect();
-    library(&Library { soname: "libfirn.so.3".into(), defines, ..Library::default() })
+    library(&Library {
+        soname: "libfirn.so.3".into(),
+        defines,
+        ..Library::default()
+    })
 }
 
 fn requiring(name: &'static str, line: &'static str) -> Placed<'static> {
-    Placed { metadata: line, ..plain(name, "1.0") }
+    Placed {
+        metadata: line,
+        ..plain(name, "1.0")
+    }
 }
 
 fn versions(library: &str, version: &str) -> Library {
-    Library { versions: vec![(library.into(), version.into())], ..needing(&[library]) }
+    Library {
+        versions: vec![(library.into(), version.into())],
+        ..needing(&[library])
+    }
 }
 
 fn foreign() -> &'static str {
-    if std::env::consts::ARCH == "aarch64" { "x86_64" } else { "aarch64" }
+    if std::env::consts::ARCH == "aarch64" {
+        "x86_64"
+    } else {
+        "aarch64"
+    }
 }
 
 /// Each fault alone: what is done to a sound environment, and what is found then.
 #[rstest]
-#[case::unmet("breaks unmet-requirement moulin", |h: &Hut| h.place(&requiring("moulin", "Requires-Dist: firnio>=1\n")))]
+#[case::unmet("breaks unmet-requirement \
+    moulin", |h: &Hut| h.place(&requiring("moulin", "Requires-Dist: firnio>=1\n")))]
 #[case::clash("breaks version-clash moulin", |h: &Hut| {
     h.place(&requiring("moulin", "Requires-Dist: firnio<1\n"));
     h.place(&plain("firnio", "1.2"));
 })]
-#[case::requires_python("breaks wrong-interpreter moulin", |h: &Hut| h.place(&requiring("moulin", "Requires-Python: <3\n")))]
-#[case::other_series("breaks wrong-interpreter hoarfrost", |h: &Hut| h.place_compiled("hoarfrost", ".cpython-32m-x86_64-linux-gnu.so", &Library::module("_core")))]
+#[case::requires_python("breaks wrong-interpreter \
+    moulin", |h: &Hut| h.place(&requiring("moulin", "Requires-Python: <3\n")))]
+#[case::other_series("breaks wrong-interpreter \
+    hoarfrost", |h: &Hut| h.place_compiled("hoarfrost", ".cpython-32m-x86_64-linux-gnu.so", &Library::module("_core")))]
 #[case::unknown_function("breaks wrong-interpreter hoarfrost", |h: &Hut| {
     let module = Library { uses: vec!["_PyGlacier_Melt".into(), "PyLong_FromLong".into()], ..Library::module("_core") };
     h.place_compiled("hoarfrost", &python().suffix, &module);
@@ -44,9 +62,12 @@ fn foreign() -> &'static str {
     bytes.truncate(bytes.len() / 2);
     h.place_bytes("hoarfrost", &python().suffix, bytes);
 })]
-#[case::no_binary("breaks unreadable-binary hoarfrost", |h: &Hut| h.place_bytes("hoarfrost", &python().suffix, b"a text".to_vec()))]
-#[case::library("breaks library-absent hoarfrost", |h: &Hut| h.place_compiled("hoarfrost", &python().suffix, &needing(&["libfirn.so.3"])))]
-#[case::libc("breaks libc-too-old hoarfrost", |h: &Hut| h.place_compiled("hoarfrost", &python().suffix, &versions("libc.so.6", "GLIBC_9.99")))]
+#[case::no_binary("breaks unreadable-binary \
+    hoarfrost", |h: &Hut| h.place_bytes("hoarfrost", &python().suffix, b"a text".to_vec()))]
+#[case::library("breaks library-absent \
+    hoarfrost", |h: &Hut| h.place_compiled("hoarfrost", &python().suffix, &needing(&["libfirn.so.3"])))]
+#[case::libc("breaks libc-too-old \
+    hoarfrost", |h: &Hut| h.place_compiled("hoarfrost", &python().suffix, &versions("libc.so.6", "GLIBC_9.99")))]
 #[case::cxx("breaks cxx-runtime-too-old hoarfrost", |h: &Hut| {
     let runtime = Library { soname: "libstdc++.so.6".into(), defines: vec!["GLIBCXX_3.4.20".into()], ..Library::default() };
     let module = Library { runpath: "$ORIGIN".into(), ..versions("libstdc++.so.6", "GLIBCXX_3.4.99") };
@@ -78,11 +99,14 @@ fn foreign() -> &'static str {
 })]
 #[case::other_base("breaks base-gone -", |h: &Hut| {
     let path = h.root().join("pyvenv.cfg");
-    let text = std::fs::read_to_string(&path).unwrap().replace(&format!("version = {}", python().version), "version = 3.3.1");
+    let text = std::fs::read_to_string(&path).unwrap().replace(&format!("version = \
+        {}", python().version), "version = 3.3.1");
     std::fs::write(path, text).unwrap();
 })]
-#[case::moved("breaks moved-environment -", |h: &Hut| std::fs::write(h.root().join("bin/activate"), "VIRTUAL_ENV=/old/camp/.venv\n").unwrap())]
-#[case::tags("risk tag-mismatch firnio", |h: &Hut| h.place(&Placed { tag: "py3-none-win_amd64", ..plain("firnio", "1.2") }))]
+#[case::moved("breaks moved-environment \
+    -", |h: &Hut| std::fs::write(h.root().join("bin/activate"), "VIRTUAL_ENV=/old/camp/.venv\n").unwrap())]
+#[case::tags("risk tag-mismatch \
+    firnio", |h: &Hut| h.place(&Placed { tag: "py3-none-win_amd64", ..plain("firnio", "1.2") }))]
 #[case::altered("risk altered-file firnio", |h: &Hut| {
     h.place(&plain("firnio", "1.2"));
     h.write("firnio/__init__.py", "__version__ = '9.9'\n");
@@ -97,7 +121,8 @@ fn foreign() -> &'static str {
 })]
 #[case::shared("risk shared-path borelog", |h: &Hut| {
     h.place(&plain("borelog", "1.0"));
-    h.place(&Placed { name: "borelog_viz", files: vec![("borelog/__init__.py".into(), b"# viz\n".to_vec())], ..plain("borelog_viz", "1.0") });
+    h.place(&Placed { name: "borelog_viz", files: vec![("borelog/__init__.py".into(), b"# \
+        viz\n".to_vec())], ..plain("borelog_viz", "1.0") });
 })]
 #[case::twice("risk leftover firnio", |h: &Hut| {
     h.place(&Placed { files: Vec::new(), ..plain("firnio", "1.0") });
@@ -110,7 +135,8 @@ fn foreign() -> &'static str {
 })]
 #[case::standard_name("risk shadowed-import json", |h: &Hut| h.place(&plain("json", "1.0")))]
 #[case::two_modules("risk shadowed-import snowpit", |h: &Hut| {
-    h.place(&Placed { files: vec![("firnio.py".into(), b"x = 1\n".to_vec())], ..plain("snowpit", "1.0") });
+    h.place(&Placed { files: vec![("firnio.py".into(), b"x = \
+        1\n".to_vec())], ..plain("snowpit", "1.0") });
     h.place(&plain("firnio", "1.2"));
 })]
 #[case::differs("risk library-differs snowpit", |h: &Hut| {
@@ -124,7 +150,8 @@ fn foreign() -> &'static str {
 })]
 #[case::stray("note stray-file -", |h: &Hut| h.write("oldtools/survey.txt", "x"))]
 #[case::inherited("note inherited -", |h: &Hut| {
-    h.field.write("tools/firnio-1.0.dist-info/METADATA", "Metadata-Version: 2.1\nName: firnio\nVersion: 1.0\n");
+    h.field.write("tools/firnio-1.0.dist-info/METADATA", "Metadata-Version: 2.1\nName: \
+        firnio\nVersion: 1.0\n");
     h.place(&Placed { files: vec![("tools.pth".into(), format!("{}\n", h.field.path("tools").display()).into_bytes())], ..plain("moulin", "1.0") });
 })]
 #[case::unreached("note unreached firnio", |h: &Hut| {
@@ -139,7 +166,10 @@ fn each_fault_is_found_alone(#[case] expected: &str, #[case] breaking: impl Fn(&
     let answer = hut.examine(code, &[]);
     assert_eq!(told(&answer), [expected], "{answer:#}");
     for finding in answer["findings"].as_array().unwrap() {
-        assert!(!finding["evidence"].as_str().unwrap().is_empty() && !finding["remedy"].as_str().unwrap().is_empty());
+        assert!(
+            !finding["evidence"].as_str().unwrap().is_empty()
+                && !finding["remedy"].as_str().unwrap().is_empty()
+        );
     }
     assert_eq!(state(&hut.root()), before, "it was only read");
 }
@@ -153,7 +183,8 @@ fn each_fault_is_found_alone(#[case] expected: &str, #[case] breaking: impl Fn(&
 })]
 #[case::old_namespace(|h: &Hut| {
     for name in ["glacier_ice", "glacier_snow"] {
-        h.place(&Placed { files: vec![("glacier/__init__.py".into(), b"# shared\n".to_vec()), (format!("glacier/{name}.py"), vec![])], ..plain(name, "1.0") });
+        h.place(&Placed { files: vec![("glacier/__init__.py".into(), b"# \
+            shared\n".to_vec()), (format!("glacier/{name}.py"), vec![])], ..plain(name, "1.0") });
     }
 })]
 #[case::data_and_bytecode(|h: &Hut| {
@@ -166,13 +197,16 @@ fn each_fault_is_found_alone(#[case] expected: &str, #[case] breaking: impl Fn(&
     h.place(&plain("firnio", "1.2"));
     h.place(&Placed { files: vec![("firnio/maps/tiles.py".into(), vec![])], ..plain("firnio_maps", "1.0") });
 })]
-#[case::extras_not_asked(|h: &Hut| h.place(&requiring("moulin", "Provides-Extra: plot\nRequires-Dist: neveplot; extra == 'plot'\n")))]
+#[case::extras_not_asked(|h: &Hut| h.place(&requiring("moulin", "Provides-Extra: \
+    plot\nRequires-Dist: neveplot; extra == 'plot'\n")))]
 #[case::extras_asked(|h: &Hut| {
-    h.place(&requiring("moulin", "Provides-Extra: plot\nRequires-Dist: neveplot; extra == 'plot'\n"));
+    h.place(&requiring("moulin", "Provides-Extra: plot\nRequires-Dist: neveplot; extra == \
+        'plot'\n"));
     h.place(&requiring("katabat", "Requires-Dist: moulin[plot]\n"));
     h.place(&plain("neveplot", "1.0"));
 })]
-#[case::other_markers(|h: &Hut| h.place(&requiring("moulin", "Requires-Dist: winterpath; sys_platform == 'win32'\nRequires-Dist: back; python_version < '3'\n")))]
+#[case::other_markers(|h: &Hut| h.place(&requiring("moulin", "Requires-Dist: winterpath; \
+    sys_platform == 'win32'\nRequires-Dist: back; python_version < '3'\n")))]
 #[case::compiled_with_system_libraries(|h: &Hut| h.place_compiled("hoarfrost", &python().suffix, &versions("libc.so.6", if cfg!(target_arch = "x86_64") { "GLIBC_2.2.5" } else { "GLIBC_2.17" })))]
 #[case::several_interpreters(|h: &Hut| {
     let mut project = plain("hoarfrost", "1.0");
@@ -204,7 +238,8 @@ fn each_fault_is_found_alone(#[case] expected: &str, #[case] breaking: impl Fn(&
     let url = format!("{{\"url\": \"file://{}\", \"dir_info\": {{\"editable\": true}}}}", h.field.path("src").display());
     let files = vec![("katabat.pth".into(), format!("{}\n", h.field.path("src").display()).into_bytes()), ("katabat-1.0.dist-info/direct_url.json".into(), url.into_bytes())];
     h.place(&Placed { files, ..plain("katabat", "1.0") });
-    h.field.write("src/katabat.egg-info/PKG-INFO", "Metadata-Version: 2.1\nName: katabat\nVersion: 1.0\n");
+    h.field.write("src/katabat.egg-info/PKG-INFO", "Metadata-Version: 2.1\nName: \
+        katabat\nVersion: 1.0\n");
 })]
 #[case::older_metadata(|h: &Hut| {
     h.write("oldlog.py", "x = 1\n");
@@ -220,7 +255,13 @@ fn sound_environments_have_no_findings(#[case] making: impl Fn(&Hut)) {
 fn a_shared_environment_sees_its_base_in_silence() {
     let hut = Hut::new();
     let path = hut.root().join("pyvenv.cfg");
-    std::fs::write(&path, std::fs::read_to_string(&path).unwrap().replace("= false", "= true")).unwrap();
+    std::fs::write(
+        &path,
+        std::fs::read_to_string(&path)
+            .unwrap()
+            .replace("= false", "= true"),
+    )
+    .unwrap();
     hut.place(&plain("firnio", "1.2"));
     assert_eq!(hut.found(0, &["--quick"]), [""; 0]);
 }
@@ -231,12 +272,24 @@ fn folders_that_come_first_shadow() {
     hut.place(&plain("firnio", "1.2"));
     hut.field.write("work/firnio.py", "");
     assert_eq!(hut.found(0, &[]), [""; 0]);
-    assert_eq!(hut.found(0, &["--from-folder", "work"]), ["risk shadowed-import firnio"]);
+    assert_eq!(
+        hut.found(0, &["--from-folder", "work"]),
+        ["risk shadowed-import firnio"]
+    );
     let work = hut.field.path("work");
-    let ran = hut.field.command(&["examine", ".venv"]).env("PYTHONPATH", &work).output().unwrap();
+    let ran = hut
+        .field
+        .command(&["examine", ".venv"])
+        .env("PYTHONPATH", &work)
+        .output()
+        .unwrap();
     let text = String::from_utf8(ran.stdout).unwrap();
-    assert!(text.contains("shadowed-import") && text.contains("PYTHONPATH"), "{text}");
-    hut.field.expect(2, &["examine", ".venv", "--from-folder", "nowhere"]);
+    assert!(
+        text.contains("shadowed-import") && text.contains("PYTHONPATH"),
+        "{text}"
+    );
+    hut.field
+        .expect(2, &["examine", ".venv", "--from-folder", "nowhere"]);
 }
 
 #[test]
@@ -245,20 +298,46 @@ fn drivers_of_another_machine_are_looked_at() {
     let hut = Hut { field };
     // An environment in the tree that stands in for the workstation, whose driver runs 4.1.
     let place = crate::field::world().join("places/base-camp");
-    let root = tempfile::Builder::new().prefix("watch-").tempdir_in(place.join("opt")).unwrap();
+    let root = tempfile::Builder::new()
+        .prefix("watch-")
+        .tempdir_in(place.join("opt"))
+        .unwrap();
     let site = root.path().join("lib/python3.11/site-packages");
     std::fs::create_dir_all(site.join("seracnet-2.3.0+nor42.dist-info")).unwrap();
     std::fs::create_dir_all(root.path().join("bin")).unwrap();
-    std::fs::write(root.path().join("pyvenv.cfg"), "home = /usr/bin\ninclude-system-site-packages = false\n").unwrap();
+    std::fs::write(
+        root.path().join("pyvenv.cfg"),
+        "home = /usr/bin\ninclude-system-site-packages = false\n",
+    )
+    .unwrap();
     std::os::unix::fs::symlink("/usr/bin/python3.11", root.path().join("bin/python")).unwrap();
     let info = site.join("seracnet-2.3.0+nor42.dist-info");
-    std::fs::write(info.join("METADATA"), "Metadata-Version: 2.1\nName: seracnet\nVersion: 2.3.0+nor42\n").unwrap();
-    std::fs::write(info.join("RECORD"), "seracnet-2.3.0+nor42.dist-info/METADATA,,\n").unwrap();
-    let mut command = hut.field.command(&["examine", root.path().to_str().unwrap(), "--json"]);
+    std::fs::write(
+        info.join("METADATA"),
+        "Metadata-Version: 2.1\nName: seracnet\nVersion: 2.3.0+nor42\n",
+    )
+    .unwrap();
+    std::fs::write(
+        info.join("RECORD"),
+        "seracnet-2.3.0+nor42.dist-info/METADATA,,\n",
+    )
+    .unwrap();
+    let mut command = hut
+        .field
+        .command(&["examine", root.path().to_str().unwrap(), "--json"]);
     let ran = crate::field::ran(command.env("EUTAXIS_ROOT", &place).output().unwrap());
-    let answer: serde_json::Value = serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e} {ran:?}"));
-    assert!(told(&answer).contains(&"breaks driver-too-old seracnet".to_owned()), "{answer:#}");
-    assert!(answer["findings"].to_string().contains("driver 512.4 runs up to 4.1"), "{answer:#}");
+    let answer: serde_json::Value =
+        serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e} {ran:?}"));
+    assert!(
+        told(&answer).contains(&"breaks driver-too-old seracnet".to_owned()),
+        "{answer:#}"
+    );
+    assert!(
+        answer["findings"]
+            .to_string()
+            .contains("driver 512.4 runs up to 4.1"),
+        "{answer:#}"
+    );
 }
 
 /// The interpreter of another machine, by a root that is named from here.
@@ -267,15 +346,30 @@ fn another_machines_interpreter_is_read() {
     let hut = Hut::new();
     let mut command = hut.field.command(&["examine", "--json"]);
     let ran = crate::field::ran(
-        command.current_dir(crate::field::world()).env("EUTAXIS_ROOT", "places/ridge-logger").output().unwrap(),
+        command
+            .current_dir(crate::field::world())
+            .env("EUTAXIS_ROOT", "places/ridge-logger")
+            .output()
+            .unwrap(),
     );
-    let answer: serde_json::Value = serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e} {ran:?}"));
-    assert_eq!(answer["environment"]["target"], "cpython 3.9.2 / linux armv7l kernel aarch64 glibc 2.31");
+    let answer: serde_json::Value =
+        serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e} {ran:?}"));
+    assert_eq!(
+        answer["environment"]["target"],
+        "cpython 3.9.2 / linux armv7l kernel aarch64 glibc 2.31"
+    );
     let mut command = hut.field.command(&["examine", "--imports"]);
     let refused = crate::field::ran(
-        command.current_dir(crate::field::world()).env("EUTAXIS_ROOT", "places/ridge-logger").output().unwrap(),
+        command
+            .current_dir(crate::field::world())
+            .env("EUTAXIS_ROOT", "places/ridge-logger")
+            .output()
+            .unwrap(),
     );
-    assert!(refused.code == 2 && refused.err.contains("cannot be run here"), "{refused:?}");
+    assert!(
+        refused.code == 2 && refused.err.contains("cannot be run here"),
+        "{refused:?}"
+    );
 }
 
 /// What a compiler makes: a module with a library beside it, and then without.
@@ -286,21 +380,33 @@ fn what_a_compiler_makes_is_followed() {
     let compile = |text: &str, arguments: &[&str]| {
         let source = at("source.c");
         std::fs::write(&source, text).unwrap();
-        let run = std::process::Command::new("cc").args(["-shared", "-fPIC", &source]).args(arguments).output();
+        let run = std::process::Command::new("cc")
+            .args(["-shared", "-fPIC", &source])
+            .args(arguments)
+            .output();
         run.is_ok_and(|r| r.status.success())
     };
     let (library, module) = (at("libfirn.so.3"), at("_core.so"));
-    if !compile("int firn(void) { return 3; }", &["-Wl,-soname,libfirn.so.3", "-o", &library]) {
+    if !compile(
+        "int firn(void) { return 3; }",
+        &["-Wl,-soname,libfirn.so.3", "-o", &library],
+    ) {
         return;
     }
-    let text =
-        "#include <math.h>\nint firn(void); void *PyInit__core(void) { return firn() + (int) sqrt(firn()) ? 0 : 0; }";
+    let text = "#include <math.h>\nint firn(void); void *PyInit__core(void) \
+        { return firn() + (int) sqrt(firn()) ? 0 : 0; }";
     let rpath = "-Wl,--enable-new-dtags,-rpath,$ORIGIN";
     assert!(compile(text, &[&library, "-lm", rpath, "-o", &module]));
     let hut = Hut::new();
     let mut project = plain("hoarfrost", "1.0");
-    project.files.push((format!("hoarfrost/_core{}", python().suffix), std::fs::read(&module).unwrap()));
-    project.files.push(("hoarfrost/libfirn.so.3".into(), std::fs::read(&library).unwrap()));
+    project.files.push((
+        format!("hoarfrost/_core{}", python().suffix),
+        std::fs::read(&module).unwrap(),
+    ));
+    project.files.push((
+        "hoarfrost/libfirn.so.3".into(),
+        std::fs::read(&library).unwrap(),
+    ));
     hut.place(&project);
     assert_eq!(hut.found(0, &[]), [""; 0]);
     project.files.pop();
@@ -314,7 +420,17 @@ fn pins_are_compared_and_tidying_mends_exactly_that() {
     let field = Field::settled(&["radargram>=2", "borelog"]);
     let settled = field.read("pylock.toml");
     // The same question for the interpreter that is here.
-    field.expect(0, &["settle", "firnio", "borelog", "--interpreter", python().program.to_str().unwrap(), "--renew"]);
+    field.expect(
+        0,
+        &[
+            "settle",
+            "firnio",
+            "borelog",
+            "--interpreter",
+            python().program.to_str().unwrap(),
+            "--renew",
+        ],
+    );
     field.expect(0, &["furnish"]);
     let hut = Hut { field };
     assert_eq!(hut.found(0, &["--pins", "pylock.toml"]), [""; 0]);
@@ -324,11 +440,23 @@ fn pins_are_compared_and_tidying_mends_exactly_that() {
     std::fs::rename(&borelog, hut.field.path("away")).unwrap();
     let firnio = hut.site().join(only(&hut, "firnio-")).join("METADATA");
     let text = std::fs::read_to_string(&firnio).unwrap();
-    let version = text.lines().find_map(|l| l.strip_prefix("Version: ")).unwrap().to_owned();
+    let version = text
+        .lines()
+        .find_map(|l| l.strip_prefix("Version: "))
+        .unwrap()
+        .to_owned();
     std::fs::remove_file(&firnio).unwrap();
-    std::fs::write(&firnio, text.replace(&format!("Version: {version}"), "Version: 0.1")).unwrap();
+    std::fs::write(
+        &firnio,
+        text.replace(&format!("Version: {version}"), "Version: 0.1"),
+    )
+    .unwrap();
     let found = hut.found(1, &["--pins", "pylock.toml", "--quick"]);
-    for expected in ["breaks absent-pin borelog", "breaks differs-from-pin firnio", "risk not-pinned katabat"] {
+    for expected in [
+        "breaks absent-pin borelog",
+        "breaks differs-from-pin firnio",
+        "risk not-pinned katabat",
+    ] {
         assert!(found.contains(&expected.to_owned()), "{found:?}");
     }
     hut.field.expect(0, &["furnish", "--tidy"]);
@@ -336,12 +464,17 @@ fn pins_are_compared_and_tidying_mends_exactly_that() {
     // Files of what was taken away by hand belong to nobody, and stay.
     assert!(left.iter().all(|l| l.starts_with("note")), "{left:?}");
     hut.field.write("pylock.other.toml", &settled);
-    let refused = hut.field.run(&["examine", ".venv", "--pins", "pylock.other.toml"]);
+    let refused = hut
+        .field
+        .run(&["examine", ".venv", "--pins", "pylock.other.toml"]);
     assert!(refused.code == 2 || refused.code == 1, "{refused:?}");
 }
 
 fn only(hut: &Hut, start: &str) -> String {
-    let names = std::fs::read_dir(hut.site()).unwrap().flatten().map(|e| e.file_name().into_string().unwrap());
+    let names = std::fs::read_dir(hut.site())
+        .unwrap()
+        .flatten()
+        .map(|e| e.file_name().into_string().unwrap());
     names.into_iter().find(|n| n.starts_with(start)).unwrap()
 }
 
@@ -350,58 +483,115 @@ fn another_file_of_the_same_release_differs() {
     let hut = Hut::new();
     let mut project = plain("firnio", "1.2");
     let note = r#"{"file":"firnio-1.2-py3-none-any.whl","sha256":"0000000000000000000000000000000000000000000000000000000000000000"}"#;
-    project.files.push(("firnio-1.2.dist-info/eutaxis.json".into(), note.into()));
+    project
+        .files
+        .push(("firnio-1.2.dist-info/eutaxis.json".into(), note.into()));
     hut.place(&project);
     let pins = |version: &str| {
         format!(
-            "lock-version = \"1.0\"\ncreated-by = \"by hand\"\n[[packages]]\nname = \"firnio\"\nversion = \"{version}\"\nwheels = \
+            "lock-version = \"1.0\"\ncreated-by = \"by hand\"\n[[packages]]\nname = \
+                \"firnio\"\nversion = \"{version}\"\nwheels = \
              [{{name = \"firnio-{version}-py3-none-any.whl\", path = \"firnio-{version}-py3-none-any.whl\", hashes = {{sha256 = \"{}\"}}}}]\n",
             crate::hut::sha256_hex(b"x")
         )
     };
     hut.field.write("pins.toml", &pins("1.2"));
-    assert_eq!(hut.found(1, &["--pins", "pins.toml"]), ["breaks differs-from-pin firnio"]);
+    assert_eq!(
+        hut.found(1, &["--pins", "pins.toml"]),
+        ["breaks differs-from-pin firnio"]
+    );
     hut.field.write("pins.toml", &pins("1.2+local"));
-    assert_eq!(hut.found(1, &["--pins", "pins.toml"]), ["breaks differs-from-pin firnio"], "1.2 is not 1.2+local");
+    assert_eq!(
+        hut.found(1, &["--pins", "pins.toml"]),
+        ["breaks differs-from-pin firnio"],
+        "1.2 is not 1.2+local"
+    );
 }
 
 #[test]
 fn remedies_are_solved_with_a_depot() {
     let field = Field::new();
     let python = python().program.to_str().unwrap();
-    field.expect(0, &["settle", "sastrugi==0.8.1", "--interpreter", python, "--chronology", "caution"]);
+    field.expect(
+        0,
+        &[
+            "settle",
+            "sastrugi==0.8.1",
+            "--interpreter",
+            python,
+            "--chronology",
+            "caution",
+        ],
+    );
     field.expect(0, &["furnish"]);
     let hut = Hut { field };
     let info = only(&hut, "frostgrid-");
     let text = std::fs::read_to_string(hut.site().join(&info).join("METADATA")).unwrap();
-    let version = text.lines().find_map(|l| l.strip_prefix("Version: ")).unwrap().to_owned();
+    let version = text
+        .lines()
+        .find_map(|l| l.strip_prefix("Version: "))
+        .unwrap()
+        .to_owned();
     let metadata = hut.site().join(&info).join("METADATA");
     std::fs::remove_file(&metadata).unwrap();
-    std::fs::write(metadata, text.replace(&format!("Version: {version}"), "Version: 2.0.0")).unwrap();
+    std::fs::write(
+        metadata,
+        text.replace(&format!("Version: {version}"), "Version: 2.0.0"),
+    )
+    .unwrap();
     let answer = hut.examine(1, &["--quick"]);
-    let finding = answer["findings"].as_array().unwrap().iter().find(|f| f["id"] == "version-clash").unwrap().clone();
+    let finding = answer["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|f| f["id"] == "version-clash")
+        .unwrap()
+        .clone();
     assert_eq!(finding["verified"], true, "{finding:#}");
     let remedy = finding["remedy"].as_str().unwrap();
-    assert!(remedy.contains(&format!("frostgrid {version} in place of 2.0.0")), "{remedy}");
+    assert!(
+        remedy.contains(&format!("frostgrid {version} in place of 2.0.0")),
+        "{remedy}"
+    );
     // The command that is told does it.
     let command = remedy.split_once(":  ").unwrap().1;
     for part in command.split(" && ") {
-        let words: Vec<String> = part.split(' ').skip(1).map(|w| w.trim_matches('"').to_owned()).collect();
+        let words: Vec<String> = part
+            .split(' ')
+            .skip(1)
+            .map(|w| w.trim_matches('"').to_owned())
+            .collect();
         let words: Vec<&str> = words.iter().map(String::as_str).collect();
         hut.field.expect(0, &words);
     }
-    assert!(hut.found(0, &["--quick"]).iter().all(|f| !f.contains("version-clash")));
+    assert!(
+        hut.found(0, &["--quick"])
+            .iter()
+            .all(|f| !f.contains("version-clash"))
+    );
 }
 
 #[test]
 fn what_was_built_before_the_other_existed_is_a_risk() {
     let field = Field::new();
     let python = python().program.to_str().unwrap();
-    field.expect(0, &["settle", "icelens<=3.1", "moulin>=5", "--interpreter", python]);
+    field.expect(
+        0,
+        &[
+            "settle",
+            "icelens<=3.1",
+            "moulin>=5",
+            "--interpreter",
+            python,
+        ],
+    );
     field.expect(0, &["furnish"]);
     let hut = Hut { field };
     let answer = hut.examine(0, &[]);
-    assert!(told(&answer).contains(&"risk built-before icelens".to_owned()), "{answer:#}");
+    assert!(
+        told(&answer).contains(&"risk built-before icelens".to_owned()),
+        "{answer:#}"
+    );
     // Without a depot the dates of others are not known.
     std::fs::remove_file(hut.field.path("eutaxis.toml")).unwrap();
     assert!(!hut.found(0, &[]).iter().any(|f| f.contains("built-before")));
@@ -410,7 +600,10 @@ fn what_was_built_before_the_other_existed_is_a_risk() {
 /// What modules do when they are imported, and what is told of it.
 #[rstest]
 #[case::works("x = 1\n", None)]
-#[case::raises("import glacier_that_is_not_there\n", Some("No module named 'glacier_that_is_not_there'"))]
+#[case::raises(
+    "import glacier_that_is_not_there\n",
+    Some("No module named 'glacier_that_is_not_there'")
+)]
 #[case::exits("import sys\nsys.exit(3)\n", Some("exit code 3"))]
 #[case::exits_well("import sys\nsys.exit()\n", Some("exit code 0"))]
 #[case::aborts("import os\nos.abort()\n", Some("signal 6"))]
@@ -425,17 +618,30 @@ fn imports_are_tried(#[case] code: &str, #[case] told: Option<&str>) {
     let before = state(&hut.root());
     // Only what hangs is waited for so briefly: a busy machine may be slow with the others.
     let seconds = if code.contains("sleep") { "2" } else { "60" };
-    let answer = hut.examine(i32::from(told.is_some()), &["--imports", "--seconds", seconds]);
+    let answer = hut.examine(
+        i32::from(told.is_some()),
+        &["--imports", "--seconds", seconds],
+    );
     assert_eq!(answer["imported"], 1);
     let findings = answer["findings"].as_array().unwrap();
     match told {
         None => assert!(findings.is_empty(), "{answer:#}"),
         Some(part) => {
-            assert_eq!((&findings[0]["id"], &findings[0]["project"]), (&"import-fails".into(), &"firnio".into()));
-            assert!(findings[0]["evidence"].as_str().unwrap().contains(part), "{answer:#}");
+            assert_eq!(
+                (&findings[0]["id"], &findings[0]["project"]),
+                (&"import-fails".into(), &"firnio".into())
+            );
+            assert!(
+                findings[0]["evidence"].as_str().unwrap().contains(part),
+                "{answer:#}"
+            );
         }
     }
-    assert_eq!(state(&hut.root()), before, "nothing was written, no bytecode either");
+    assert_eq!(
+        state(&hut.root()),
+        before,
+        "nothing was written, no bytecode either"
+    );
 }
 
 #[test]
@@ -449,16 +655,34 @@ fn public_modules_of_projects_are_imported_and_no_others() {
         "glacier/ice/__init__.py",
         "extra.py",
     ];
-    let files = files.iter().map(|f| ((*f).to_owned(), Vec::new())).collect();
-    hut.place(&Placed { files, ..plain("firnio", "1.2") });
-    hut.field.write("src/katabat/__init__.py", "raise SystemExit(5)\n");
-    let url =
-        format!("{{\"url\": \"file://{}\", \"dir_info\": {{\"editable\": true}}}}", hut.field.path("src").display());
+    let files = files
+        .iter()
+        .map(|f| ((*f).to_owned(), Vec::new()))
+        .collect();
+    hut.place(&Placed {
+        files,
+        ..plain("firnio", "1.2")
+    });
+    hut.field
+        .write("src/katabat/__init__.py", "raise SystemExit(5)\n");
+    let url = format!(
+        "{{\"url\": \"file://{}\", \"dir_info\": {{\"editable\": true}}}}",
+        hut.field.path("src").display()
+    );
     let files = vec![
-        ("katabat.pth".into(), format!("{}\n", hut.field.path("src").display()).into_bytes()),
-        ("katabat-1.0.dist-info/direct_url.json".into(), url.into_bytes()),
+        (
+            "katabat.pth".into(),
+            format!("{}\n", hut.field.path("src").display()).into_bytes(),
+        ),
+        (
+            "katabat-1.0.dist-info/direct_url.json".into(),
+            url.into_bytes(),
+        ),
     ];
-    hut.place(&Placed { files, ..plain("katabat", "1.0") });
+    hut.place(&Placed {
+        files,
+        ..plain("katabat", "1.0")
+    });
     let answer = hut.examine(1, &["--imports"]);
     assert_eq!(answer["imported"], 4, "firnio, extra, glacier.ice, katabat");
     assert_eq!(told(&answer), ["breaks import-fails katabat"]);
@@ -469,42 +693,72 @@ fn trials_are_run() {
     let hut = Hut::new();
     hut.place(&plain("firnio", "1.2"));
     hut.field.expect(2, &["examine", ".venv", "--trials"]);
-    let settings = "[trial.version]\ncode = \"import firnio; print(firnio.__version__)\"\nexpect = \"1.2\"\n";
+    let settings =
+        "[trial.version]\ncode = \"import firnio; print(firnio.__version__)\"\nexpect = \"1.2\"\n";
     hut.field.write("eutaxis.toml", settings);
     assert_eq!(hut.examine(0, &["--trials"])["trials"], 1);
-    hut.field.write("eutaxis.toml", &settings.replace("expect = \"1.2\"", "expect = \"b3\""));
+    hut.field.write(
+        "eutaxis.toml",
+        &settings.replace("expect = \"1.2\"", "expect = \"b3\""),
+    );
     let answer = hut.examine(1, &["--trials"]);
     let evidence = answer["findings"][0]["evidence"].as_str().unwrap();
-    assert!(evidence.contains("prints `1.2`; expected is `b3`"), "{evidence}");
-    hut.field.write("eutaxis.toml", "[trial.x]\nexpect = \"b3\"\n");
-    assert!(hut.field.expect(2, &["examine", ".venv", "--trials"]).err.contains("code"));
+    assert!(
+        evidence.contains("prints `1.2`; expected is `b3`"),
+        "{evidence}"
+    );
+    hut.field
+        .write("eutaxis.toml", "[trial.x]\nexpect = \"b3\"\n");
+    assert!(
+        hut.field
+            .expect(2, &["examine", ".venv", "--trials"])
+            .err
+            .contains("code")
+    );
 }
 
 #[test]
 fn findings_go_to_a_file_of_the_open_format() {
     let hut = Hut::new();
     hut.place(&requiring("moulin", "Requires-Dist: firnio>=1\n"));
-    hut.field.expect(1, &["examine", ".venv", "--sarif", "found.sarif"]);
+    hut.field
+        .expect(1, &["examine", ".venv", "--sarif", "found.sarif"]);
     let log: serde_json::Value = serde_json::from_str(&hut.field.read("found.sarif")).unwrap();
     assert_eq!(log["version"], "2.1.0");
     let result = &log["runs"][0]["results"][0];
-    assert_eq!((&result["ruleId"], &result["level"]), (&"unmet-requirement".into(), &"error".into()));
-    assert!(result["message"]["text"].as_str().unwrap().starts_with("moulin 1.0: needs firnio >=1"), "{result}");
+    assert_eq!(
+        (&result["ruleId"], &result["level"]),
+        (&"unmet-requirement".into(), &"error".into())
+    );
+    assert!(
+        result["message"]["text"]
+            .as_str()
+            .unwrap()
+            .starts_with("moulin 1.0: needs firnio >=1"),
+        "{result}"
+    );
     hut.field.write("taken/x", "");
     let refused = hut.field.run(&["examine", ".venv", "--sarif", "taken"]);
-    assert_eq!(refused.code, 3, "a folder cannot be written over: {refused:?}");
+    assert_eq!(
+        refused.code, 3,
+        "a folder cannot be written over: {refused:?}"
+    );
 }
 
 #[test]
 fn sizes_are_shown_largest_first() {
     let hut = Hut::new();
     let mut large = plain("firnio", "1.2");
-    large.files.push(("firnio/depths.bin".into(), vec![7; 50_000]));
+    large
+        .files
+        .push(("firnio/depths.bin".into(), vec![7; 50_000]));
     hut.place(&plain("moulin", "1.0"));
     hut.place(&large);
     let sizes = hut.examine(0, &["--sizes"])["sizes"].clone();
     assert_eq!(sizes[0]["project"], "firnio");
-    assert!(sizes[0]["bytes"].as_u64().unwrap() > 50_000 && sizes[1]["bytes"].as_u64().unwrap() < 1_000);
+    assert!(
+        sizes[0]["bytes"].as_u64().unwrap() > 50_000 && sizes[1]["bytes"].as_u64().unwrap() < 1_000
+    );
     let text = hut.field.expect(0, &["examine", ".venv", "--sizes"]).out;
     assert!(text.contains("####"), "{text}");
 }
@@ -544,13 +798,22 @@ fn text_is_readable_at_any_width() {
     hut.place(&requiring("moulin", "Requires-Dist: firnio>=1\n"));
     hut.place_compiled("hoarfrost", &python().suffix, &needing(&["libfirn.so.3"]));
     for columns in ["40", "60", "100"] {
-        let ran = hut.field.command(&["examine", ".venv"]).env("COLUMNS", columns).output().unwrap();
+        let ran = hut
+            .field
+            .command(&["examine", ".venv"])
+            .env("COLUMNS", columns)
+            .output()
+            .unwrap();
         let text = String::from_utf8(ran.stdout).unwrap();
         assert!(text.starts_with("2 things break in .venv"), "{text}");
         let most: usize = columns.parse().unwrap();
         let long: Vec<&str> = text
             .lines()
-            .filter(|l| l.chars().count() > most && l.trim().contains(' ') && !l.trim().starts_with("eutaxis "))
+            .filter(|l| {
+                l.chars().count() > most
+                    && l.trim().contains(' ')
+                    && !l.trim().starts_with("eutaxis ")
+            })
             .collect();
         assert!(long.is_empty(), "{columns}: {long:#?}");
     }

@@ -44,7 +44,11 @@ pub(crate) fn depot_of(description: &str) -> TempDir {
 pub(crate) fn project(name: &str, versions: &[&str], needs: &str) -> String {
     let releases: String = versions
         .iter()
-        .map(|v| format!("[[project.release]]\nversion = \"{v}\"\ndate = \"2026-01-01\"\nneeds = [{needs}]\n"))
+        .map(|v| {
+            format!(
+                "[[project.release]]\nversion = \"{v}\"\ndate = \"2026-01-01\"\nneeds = [{needs}]\n"
+            )
+        })
         .collect();
     format!("[[project]]\nname = \"{name}\"\nsummary = \"x\"\npure = true\n{releases}")
 }
@@ -73,7 +77,9 @@ pub(crate) struct Ran {
 impl Field {
     /// An empty folder.
     pub(crate) fn empty() -> Self {
-        Field { folder: tempfile::Builder::new().prefix("field-").tempdir().unwrap() }
+        Field {
+            folder: tempfile::Builder::new().prefix("field-").tempdir().unwrap(),
+        }
     }
 
     /// A folder with the demo's asks and settings, which name the shared depot.
@@ -110,7 +116,8 @@ impl Field {
         self.write("firn.toml", eutaxis_demo::FIRN);
         let targets = eutaxis_demo::SETTINGS.split_once("\n[knowledge").unwrap().1;
         let text = format!(
-            "[[depot]]\nname = \"base camp\"\nurl = {url:?}\n[network]\ntimeout = 1\nattempts = 3\n[knowledge{targets}"
+            "[[depot]]\nname = \"base camp\"\nurl = {url:?}\n[network]\ntimeout = 1\nattempts = \
+                3\n[knowledge{targets}"
         );
         self.write("eutaxis.toml", &text);
     }
@@ -131,7 +138,13 @@ impl Field {
 
     /// Names in the folder, sorted; what the harness itself put there left out.
     pub(crate) fn names(&self) -> Vec<String> {
-        let own = ["nordglim.toml", "cache", "eutaxis.toml", "fieldkit.txt", "firn.toml"];
+        let own = [
+            "nordglim.toml",
+            "cache",
+            "eutaxis.toml",
+            "fieldkit.txt",
+            "firn.toml",
+        ];
         let entries = std::fs::read_dir(self.folder.path()).unwrap();
         let mut names: Vec<String> = entries
             .map(|e| e.unwrap().file_name().into_string().unwrap())
@@ -193,7 +206,8 @@ impl Field {
         let mut all = arguments.to_vec();
         all.push("--json");
         let ran = self.expect(code, &all);
-        let object: Value = serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e}\n{}", ran.out));
+        let object: Value =
+            serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e}\n{}", ran.out));
         let outcome = match code {
             0 => "ok",
             1 => "no",
@@ -201,26 +215,42 @@ impl Field {
         };
         assert_eq!(object["outcome"], outcome);
         // In the answer of `reason`, `version` is that of the project it speaks of.
-        let key = if arguments.first() == Some(&"reason") && code < 2 { "program_version" } else { "version" };
+        let key = if arguments.first() == Some(&"reason") && code < 2 {
+            "program_version"
+        } else {
+            "version"
+        };
         assert_eq!(object[key], env!("CARGO_PKG_VERSION"));
         object
     }
 
     /// Runs the interpreter of the environment `.venv`.
     pub(crate) fn python(&self, code: &str) -> Ran {
-        ran(Command::new(self.path(".venv/bin/python")).args(["-I", "-B", "-c", code]).output().unwrap())
+        ran(Command::new(self.path(".venv/bin/python"))
+            .args(["-I", "-B", "-c", code])
+            .output()
+            .unwrap())
     }
 }
 
 pub(crate) fn ran(output: Output) -> Ran {
     let text = |bytes: Vec<u8>| String::from_utf8(bytes).unwrap();
-    Ran { code: output.status.code().unwrap_or(-1), out: text(output.stdout), err: text(output.stderr) }
+    Ran {
+        code: output.status.code().unwrap_or(-1),
+        out: text(output.stdout),
+        err: text(output.stderr),
+    }
 }
 
 /// `name version` of each pin of an answer.
 pub(crate) fn pins(answer: &Value) -> Vec<String> {
     let text = |v: &Value| v.as_str().unwrap().to_owned();
-    answer["pins"].as_array().unwrap().iter().map(|p| format!("{} {}", text(&p["name"]), text(&p["version"]))).collect()
+    answer["pins"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|p| format!("{} {}", text(&p["name"]), text(&p["version"])))
+        .collect()
 }
 
 /// The file of a pin.

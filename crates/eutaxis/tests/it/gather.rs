@@ -16,18 +16,42 @@ fn the_folder_is_a_depot_without_a_network() {
     let field = Field::at(&server);
     let settled = field.json(0, &SETTLE);
     let answer = field.json(0, &GATHER);
-    assert!(answer["files"].as_array().unwrap().iter().all(|f| f["how"] == "fetched"));
+    assert!(
+        answer["files"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .all(|f| f["how"] == "fetched")
+    );
     let again = Field::empty();
     let stick = field.path("stick").display().to_string();
     again.write("fieldkit.txt", eutaxis_demo::ASKS);
-    let offline = again.json(0, &["settle", "--asks", "fieldkit.txt", "--depot", &stick, "--offline"]);
+    let offline = again.json(
+        0,
+        &[
+            "settle",
+            "--asks",
+            "fieldkit.txt",
+            "--depot",
+            &stick,
+            "--offline",
+        ],
+    );
     assert_eq!(pins(&settled), pins(&offline));
     // Dates are carried along, for --as-of and for people.
     let dates = |v: &serde_json::Value| {
-        v["pins"].as_array().unwrap().iter().map(|p| p["published"].clone()).collect::<Vec<_>>()
+        v["pins"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|p| p["published"].clone())
+            .collect::<Vec<_>>()
     };
     assert_eq!(dates(&settled), dates(&offline));
-    again.expect(0, &["furnish", &format!("{stick}/pylock.toml"), "--offline"]);
+    again.expect(
+        0,
+        &["furnish", &format!("{stick}/pylock.toml"), "--offline"],
+    );
     assert_eq!(again.python("import radargram, sastrugi").code, 0);
 }
 
@@ -38,11 +62,23 @@ fn the_folder_served_is_an_index() {
     let settled = field.json(0, &SETTLE);
     field.expect(0, &GATHER);
     for html_only in [false, true] {
-        let second = Server::start(&field.path("stick"), Trouble { html_only, ..Trouble::default() }).unwrap();
+        let second = Server::start(
+            &field.path("stick"),
+            Trouble {
+                html_only,
+                ..Trouble::default()
+            },
+        )
+        .unwrap();
         let other = Field::at(&second);
         assert_eq!(pins(&settled), pins(&other.json(0, &SETTLE)));
         other.expect(0, &GATHER);
-        assert!(second.take_seen().iter().any(|s| s.path.ends_with(".metadata") && s.status == 200));
+        assert!(
+            second
+                .take_seen()
+                .iter()
+                .any(|s| s.path.ends_with(".metadata") && s.status == 200)
+        );
         assert_eq!(
             std::fs::read(field.path("stick/index.html")).unwrap(),
             std::fs::read(other.path("stick/index.html")).unwrap()
@@ -61,7 +97,12 @@ fn what_is_there_is_kept_and_what_is_damaged_is_fetched_again() {
     field.write(wheel, "damaged");
     server.take_seen();
     let answer = field.json(0, &GATHER);
-    let fetched: Vec<_> = answer["files"].as_array().unwrap().iter().filter(|f| f["how"] == "fetched").collect();
+    let fetched: Vec<_> = answer["files"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|f| f["how"] == "fetched")
+        .collect();
     assert_eq!((fetched.len(), server.take_seen().len()), (1, 1));
     assert_eq!(std::fs::read(field.path(wheel)).unwrap(), whole);
 }
@@ -70,14 +111,48 @@ fn what_is_there_is_kept_and_what_is_damaged_is_fetched_again() {
 fn pins_of_several_targets_go_into_one_folder() {
     let server = server(Trouble::default());
     let field = Field::at(&server);
-    field.expect(0, &["settle", "radargram", "--target", "office-mac", "--out", "pylock.mac.toml"]);
-    field.expect(0, &["settle", "radargram", "--target", "ridge-logger", "--out", "pylock.logger.toml"]);
-    field.expect(0, &["gather", "pylock.mac.toml", "pylock.logger.toml", "--into", "stick"]);
-    let page: serde_json::Value = serde_json::from_str(&field.read("stick/radargram/index.json")).unwrap();
+    field.expect(
+        0,
+        &[
+            "settle",
+            "radargram",
+            "--target",
+            "office-mac",
+            "--out",
+            "pylock.mac.toml",
+        ],
+    );
+    field.expect(
+        0,
+        &[
+            "settle",
+            "radargram",
+            "--target",
+            "ridge-logger",
+            "--out",
+            "pylock.logger.toml",
+        ],
+    );
+    field.expect(
+        0,
+        &[
+            "gather",
+            "pylock.mac.toml",
+            "pylock.logger.toml",
+            "--into",
+            "stick",
+        ],
+    );
+    let page: serde_json::Value =
+        serde_json::from_str(&field.read("stick/radargram/index.json")).unwrap();
     assert_eq!(page["files"].as_array().unwrap().len(), 2);
     assert_eq!(page["versions"], serde_json::json!(["2.0.3", "2.2.0"]));
     for pins in ["pylock.mac.toml", "pylock.logger.toml"] {
-        assert!(field.read(&format!("stick/{pins}")).contains("path = \"radargram/radargram-2"));
+        assert!(
+            field
+                .read(&format!("stick/{pins}"))
+                .contains("path = \"radargram/radargram-2")
+        );
     }
 }
 
@@ -86,7 +161,13 @@ fn files_of_this_disk_are_copied() {
     let field = Field::new();
     field.expect(0, &SETTLE);
     let answer = field.json(0, &["gather", "--into", "stick", "--offline"]);
-    assert!(answer["files"].as_array().unwrap().iter().all(|f| f["how"] == "copied"));
+    assert!(
+        answer["files"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .all(|f| f["how"] == "copied")
+    );
 }
 
 #[test]
@@ -95,7 +176,11 @@ fn a_folder_with_other_things_is_refused() {
     field.expect(0, &["settle", "katabat"]);
     field.write("mine/notes.txt", "x");
     let ran = field.expect(2, &["gather", "--into", "mine"]);
-    assert!(ran.err.contains("holds other things") && ran.err.contains("--into"), "{}", ran.err);
+    assert!(
+        ran.err.contains("holds other things") && ran.err.contains("--into"),
+        "{}",
+        ran.err
+    );
     field.write("file", "x");
     field.expect(2, &["gather", "--into", "file"]);
     assert_eq!(field.read("mine/notes.txt"), "x");
@@ -106,13 +191,22 @@ fn a_part_of_a_file_is_gone_on_with() {
     let server = server(Trouble::default());
     let field = Field::at(&server);
     field.expect(0, &["settle", "katabat"]);
-    server.set(Trouble { fault: Some(Fault::Truncate), on: ".whl".to_owned(), times: 1, ..Trouble::default() });
+    server.set(Trouble {
+        fault: Some(Fault::Truncate),
+        on: ".whl".to_owned(),
+        times: 1,
+        ..Trouble::default()
+    });
     server.take_seen();
     field.expect(0, &GATHER);
     let seen = server.take_seen();
     assert_eq!(seen.len(), 2, "{seen:?}");
     assert!(
-        seen[1].range.as_deref().is_some_and(|r| r.starts_with("bytes=") && r != "bytes=0-") && seen[1].status == 206
+        seen[1]
+            .range
+            .as_deref()
+            .is_some_and(|r| r.starts_with("bytes=") && r != "bytes=0-")
+            && seen[1].status == 206
     );
 }
 
@@ -123,51 +217,103 @@ fn furnish_fetches_what_is_pinned() {
     field.expect(0, &["settle", "sastrugi"]);
     let ran = field.expect(3, &["furnish", "--offline"]);
     let missing = "--offline: not fetched before: frostgrid-";
-    assert!(ran.err.contains(missing) && ran.err.contains(", sastrugi-"), "all of it is told: {}", ran.err);
+    assert!(
+        ran.err.contains(missing) && ran.err.contains(", sastrugi-"),
+        "all of it is told: {}",
+        ran.err
+    );
     assert!(!field.path(".venv").exists());
     let ran = field.expect(3, &["gather", "--into", "stick", "--offline"]);
-    assert!(ran.err.contains(missing) && ran.err.contains(", sastrugi-"), "{}", ran.err);
+    assert!(
+        ran.err.contains(missing) && ran.err.contains(", sastrugi-"),
+        "{}",
+        ran.err
+    );
     server.take_seen();
     let answer = field.json(0, &["furnish"]);
     assert!(answer["bytes"]["fetched"].as_u64().unwrap() > 0);
     // The pages are asked whether a pin was yanked since.
-    assert!(server.take_seen().iter().all(|s| s.path.ends_with(".whl") || s.path.ends_with('/')));
+    assert!(
+        server
+            .take_seen()
+            .iter()
+            .all(|s| s.path.ends_with(".whl") || s.path.ends_with('/'))
+    );
     field.expect(0, &["furnish", "--at", "other", "--offline"]);
     assert_eq!(server.take_seen(), [], "the store has it");
     // From a folder that was gathered, by the same pins.
     field.expect(0, &GATHER);
-    field.expect(0, &["furnish", "--at", "third", "--offline", "--depot", "stick", "--cache", "empty"]);
+    field.expect(
+        0,
+        &[
+            "furnish",
+            "--at",
+            "third",
+            "--offline",
+            "--depot",
+            "stick",
+            "--cache",
+            "empty",
+        ],
+    );
     assert_eq!(field.python("import sastrugi").code, 0);
 }
 
-/// Small steps at first, where much happens, then wider ones; no randomness, so that a failure can be repeated.
+/// Small steps at first, where much happens, then wider ones; no randomness, so that a failure can
+/// be repeated.
 fn moments() -> impl Iterator<Item = Duration> {
     (0..12).map(|i| Duration::from_micros(1_000 + i * i * 1_200))
 }
 
 #[test]
 fn killed_at_any_moment_nothing_wrong_is_served_and_the_next_run_completes() {
-    let server = server(Trouble { latency: Duration::from_millis(2), ..Trouble::default() });
+    let server = server(Trouble {
+        latency: Duration::from_millis(2),
+        ..Trouble::default()
+    });
     let field = Field::at(&server);
     let run = |arguments: &[&str], moment: Duration| {
-        let mut child = field.command(arguments).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+        let mut child = field
+            .command(arguments)
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap();
         std::thread::sleep(moment);
         child.kill().unwrap();
         !child.wait().unwrap().success()
     };
-    field.expect(0, &["settle", "--asks", "fieldkit.txt", "--out", "pylock.good.toml"]);
+    field.expect(
+        0,
+        &[
+            "settle",
+            "--asks",
+            "fieldkit.txt",
+            "--out",
+            "pylock.good.toml",
+        ],
+    );
     let good = field.read("pylock.good.toml");
     let mut killed = 0;
     for moment in moments() {
         std::fs::remove_dir_all(field.path("cache")).unwrap();
-        killed += usize::from(run(&["settle", "--asks", "fieldkit.txt", "--out", "pylock.x.toml"], moment));
+        killed += usize::from(run(
+            &["settle", "--asks", "fieldkit.txt", "--out", "pylock.x.toml"],
+            moment,
+        ));
         assert!(!field.path("pylock.x.toml").exists() || field.read("pylock.x.toml") == good);
-        field.expect(0, &["settle", "--asks", "fieldkit.txt", "--out", "pylock.x.toml"]);
+        field.expect(
+            0,
+            &["settle", "--asks", "fieldkit.txt", "--out", "pylock.x.toml"],
+        );
         assert_eq!(field.read("pylock.x.toml"), good);
         std::fs::remove_file(field.path("pylock.x.toml")).unwrap();
     }
     for moment in moments() {
-        killed += usize::from(run(&["gather", "pylock.good.toml", "--into", "stick"], moment));
+        killed += usize::from(run(
+            &["gather", "pylock.good.toml", "--into", "stick"],
+            moment,
+        ));
         if field.path("stick/index.json").exists() {
             assert_whole(&field);
         }
@@ -175,13 +321,18 @@ fn killed_at_any_moment_nothing_wrong_is_served_and_the_next_run_completes() {
         assert_whole(&field);
         std::fs::remove_dir_all(field.path("stick")).unwrap();
     }
-    assert!(killed > 5, "only {killed} runs were killed before they ended");
+    assert!(
+        killed > 5,
+        "only {killed} runs were killed before they ended"
+    );
 }
 
 /// Every file that a page lists is there with its hash.
 fn assert_whole(field: &Field) {
     for entry in std::fs::read_dir(field.path("stick")).unwrap().flatten() {
-        let Ok(text) = std::fs::read_to_string(entry.path().join("index.json")) else { continue };
+        let Ok(text) = std::fs::read_to_string(entry.path().join("index.json")) else {
+            continue;
+        };
         let page: serde_json::Value = serde_json::from_str(&text).unwrap();
         for file in page["files"].as_array().unwrap() {
             let path = entry.path().join(file["filename"].as_str().unwrap());

@@ -1,4 +1,5 @@
-//! An environment that a test makes by hand, with the machine's own interpreter: sound at first, then broken on purpose.
+//! An environment that a test makes by hand, with the machine's own interpreter: sound at first,
+//! then broken on purpose.
 
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -22,13 +23,18 @@ pub(crate) struct Python {
 pub(crate) fn python() -> &'static Python {
     static PYTHON: OnceLock<Python> = OnceLock::new();
     PYTHON.get_or_init(|| {
-        let code = "import platform, sys, sysconfig; base = getattr(sys, '_base_executable', sys.executable); \
-                    print(base); print(platform.python_version()); print('%d.%d' % sys.version_info[:2]); \
-                    print(sysconfig.get_config_var('EXT_SUFFIX'))";
-        let output = Command::new("python3").args(["-I", "-c", code]).output().unwrap();
+        let code = "import platform, sys, sysconfig; base = getattr(sys, '_base_executable', \
+            sys.executable); print(base); print(platform.python_version()); print('%d.%d' % \
+            sys.version_info[:2]); print(sysconfig.get_config_var('EXT_SUFFIX'))";
+        let output = Command::new("python3")
+            .args(["-I", "-c", code])
+            .output()
+            .unwrap();
         let text = String::from_utf8(output.stdout).unwrap();
         let lines: Vec<&str> = text.lines().collect();
-        let [program, version, series, suffix] = lines.as_slice() else { panic!("{text}") };
+        let [program, version, series, suffix] = lines.as_slice() else {
+            panic!("{text}")
+        };
         Python {
             program: PathBuf::from(program),
             version: (*version).to_owned(),
@@ -53,8 +59,18 @@ pub(crate) struct Placed<'a> {
 
 /// A project of one plain module of its name.
 pub(crate) fn plain<'a>(name: &'a str, version: &'a str) -> Placed<'a> {
-    let files = vec![(format!("{name}/__init__.py"), format!("__version__ = '{version}'\n").into_bytes())];
-    Placed { name, version, metadata: "", tag: "py3-none-any", files, requested: true }
+    let files = vec![(
+        format!("{name}/__init__.py"),
+        format!("__version__ = '{version}'\n").into_bytes(),
+    )];
+    Placed {
+        name,
+        version,
+        metadata: "",
+        tag: "py3-none-any",
+        files,
+        requested: true,
+    }
 }
 
 /// An environment in a field.
@@ -65,17 +81,26 @@ pub(crate) struct Hut {
 impl Hut {
     /// An empty environment, `.venv`.
     pub(crate) fn new() -> Self {
-        let hut = Hut { field: Field::empty() };
+        let hut = Hut {
+            field: Field::empty(),
+        };
         let python = python();
         let root = hut.root();
         std::fs::create_dir_all(hut.site()).unwrap();
         std::fs::create_dir_all(root.join("bin")).unwrap();
         let home = python.program.parent().unwrap().display();
-        let text = format!("home = {home}\ninclude-system-site-packages = false\nversion = {}\n", python.version);
+        let text = format!(
+            "home = {home}\ninclude-system-site-packages = false\nversion = {}\n",
+            python.version
+        );
         std::fs::write(root.join("pyvenv.cfg"), text).unwrap();
         #[cfg(unix)]
         std::os::unix::fs::symlink(&python.program, root.join("bin/python")).unwrap();
-        std::fs::write(root.join("bin/activate"), format!("VIRTUAL_ENV='{}'\n", root.display())).unwrap();
+        std::fs::write(
+            root.join("bin/activate"),
+            format!("VIRTUAL_ENV='{}'\n", root.display()),
+        )
+        .unwrap();
         hut
     }
 
@@ -85,7 +110,10 @@ impl Hut {
 
     /// The folder of packages.
     pub(crate) fn site(&self) -> PathBuf {
-        self.root().join("lib").join(format!("python{}", python().series)).join("site-packages")
+        self.root()
+            .join("lib")
+            .join(format!("python{}", python().series))
+            .join("site-packages")
     }
 
     /// Writes a file into the folder of packages.
@@ -102,7 +130,10 @@ impl Hut {
             "Metadata-Version: 2.1\nName: {}\nVersion: {}\n{}",
             project.name, project.version, project.metadata
         );
-        let wheel = format!("Wheel-Version: 1.0\nRoot-Is-Purelib: true\nTag: {}\n", project.tag);
+        let wheel = format!(
+            "Wheel-Version: 1.0\nRoot-Is-Purelib: true\nTag: {}\n",
+            project.tag
+        );
         let mut files = project.files.clone();
         files.push((format!("{info}/METADATA"), metadata.into_bytes()));
         files.push((format!("{info}/WHEEL"), wheel.into_bytes()));
@@ -114,13 +145,22 @@ impl Hut {
         for (path, bytes) in &files {
             self.write(path, bytes);
             let hash = Some(format!("sha256={}", record_base64(&sha256(bytes))));
-            record.lines.push(RecordLine { path: path.clone(), hash, size: Some(bytes.len() as u64) });
+            record.lines.push(RecordLine {
+                path: path.clone(),
+                hash,
+                size: Some(bytes.len() as u64),
+            });
         }
-        record.lines.push(RecordLine { path: format!("{info}/RECORD"), hash: None, size: None });
+        record.lines.push(RecordLine {
+            path: format!("{info}/RECORD"),
+            hash: None,
+            size: None,
+        });
         self.write(&format!("{info}/RECORD"), record.write());
     }
 
-    /// Places a project with one compiled module `_core`, of this machine's kind but for what is said.
+    /// Places a project with one compiled module `_core`, of this machine's kind but for what is
+    /// said.
     pub(crate) fn place_compiled(&self, name: &str, suffix: &str, module: &Library) {
         self.place_bytes(name, suffix, library(module));
     }
@@ -134,7 +174,8 @@ impl Hut {
 
     /// Examines it; the answer.
     pub(crate) fn examine(&self, code: i32, arguments: &[&str]) -> Value {
-        self.field.json(code, &[&["examine", ".venv"], arguments].concat())
+        self.field
+            .json(code, &[&["examine", ".venv"], arguments].concat())
     }
 
     /// `severity id project` of what is found.
@@ -146,24 +187,53 @@ impl Hut {
 /// `severity id project` of the findings of an answer.
 pub(crate) fn told(answer: &Value) -> Vec<String> {
     let word = |f: &Value, key: &str| f[key].as_str().unwrap_or("-").to_owned();
-    let line = |f: &Value| format!("{} {} {}", word(f, "severity"), word(f, "id"), word(f, "project"));
-    answer["findings"].as_array().unwrap().iter().map(line).collect()
+    let line = |f: &Value| {
+        format!(
+            "{} {} {}",
+            word(f, "severity"),
+            word(f, "id"),
+            word(f, "project")
+        )
+    };
+    answer["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(line)
+        .collect()
 }
 
 /// A compiled file of this machine's architecture, unless another is said.
 pub(crate) fn library(library: &Library) -> Vec<u8> {
-    let here = if std::env::consts::ARCH == "arm" { "armv7l" } else { std::env::consts::ARCH };
-    let arch = if library.arch.is_empty() { here.to_owned() } else { library.arch.clone() };
-    Library { arch, ..library.clone() }.bytes()
+    let here = if std::env::consts::ARCH == "arm" {
+        "armv7l"
+    } else {
+        std::env::consts::ARCH
+    };
+    let arch = if library.arch.is_empty() {
+        here.to_owned()
+    } else {
+        library.arch.clone()
+    };
+    Library {
+        arch,
+        ..library.clone()
+    }
+    .bytes()
 }
 
 /// A module `_core` that needs these libraries.
 pub(crate) fn needing(libraries: &[&str]) -> Library {
-    Library { needs: libraries.iter().map(|l| (*l).to_owned()).collect(), ..Library::module("_core") }
+    Library {
+        needs: libraries.iter().map(|l| (*l).to_owned()).collect(),
+        ..Library::module("_core")
+    }
 }
 
 pub(crate) fn sha256(bytes: &[u8]) -> Vec<u8> {
-    ring::digest::digest(&ring::digest::SHA256, bytes).as_ref().to_vec()
+    ring::digest::digest(&ring::digest::SHA256, bytes)
+        .as_ref()
+        .to_vec()
 }
 
 pub(crate) fn sha256_hex(bytes: &[u8]) -> String {

@@ -6,10 +6,15 @@ use crate::hut::{Hut, Placed, plain, python};
 fn a_module_is_found_with_its_project() {
     let hut = Hut::new();
     hut.place(&Placed {
-        files: vec![("tables/__init__.py".into(), vec![]), ("tables/ice.py".into(), vec![])],
+        files: vec![
+            ("tables/__init__.py".into(), vec![]),
+            ("tables/ice.py".into(), vec![]),
+        ],
         ..plain("firnio", "1.2")
     });
-    let answer = hut.field.json(0, &["locate", "tables.ice", "--in", ".venv"]);
+    let answer = hut
+        .field
+        .json(0, &["locate", "tables.ice", "--in", ".venv"]);
     let place = &answer["places"][0];
     assert_eq!(
         (&place["found"], &place["project"], &place["version"]),
@@ -25,7 +30,10 @@ fn a_module_is_found_with_its_project() {
 #[case::nothing("zzzzzz", "not placed here")]
 fn why_it_is_not_here_is_told(#[case] module: &str, #[case] note: &str) {
     let hut = Hut::new();
-    hut.place(&Placed { files: vec![("tables/__init__.py".into(), vec![])], ..plain("firnio", "1.2") });
+    hut.place(&Placed {
+        files: vec![("tables/__init__.py".into(), vec![])],
+        ..plain("firnio", "1.2")
+    });
     let answer = hut.field.json(1, &["locate", module, "--in", ".venv"]);
     let told = answer["places"][0]["note"].as_str().unwrap();
     assert!(told.contains(note), "{told}");
@@ -37,23 +45,51 @@ fn the_environment_of_the_folder_is_the_one_that_counts() {
     hut.place(&plain("firnio", "1.2"));
     let answer = hut.field.json(0, &["locate", "firnio"]);
     let places = answer["places"].as_array().unwrap();
-    assert!(places.len() > 1 && places[0]["found"] == true && places[1]["found"] == false, "{answer:#}");
-    assert!(places[1]["note"].as_str().unwrap().contains("firnio is not placed here; it is in .venv"), "{answer:#}");
-    assert!(answer["default"].as_str().unwrap().ends_with(".venv/bin/python"));
+    assert!(
+        places.len() > 1 && places[0]["found"] == true && places[1]["found"] == false,
+        "{answer:#}"
+    );
+    assert!(
+        places[1]["note"]
+            .as_str()
+            .unwrap()
+            .contains("firnio is not placed here; it is in .venv"),
+        "{answer:#}"
+    );
+    assert!(
+        answer["default"]
+            .as_str()
+            .unwrap()
+            .ends_with(".venv/bin/python")
+    );
     // From another folder the interpreter that `python3` starts counts, which does not have it.
     hut.field.write("elsewhere/x", "");
-    let ran = hut.field.command(&["locate", "firnio"]).current_dir(hut.field.path("elsewhere")).output().unwrap();
+    let ran = hut
+        .field
+        .command(&["locate", "firnio"])
+        .current_dir(hut.field.path("elsewhere"))
+        .output()
+        .unwrap();
     assert_eq!(ran.status.code(), Some(1));
 }
 
 #[test]
 fn the_interpreters_own_modules_are_told_as_such() {
     let hut = Hut::new();
-    let note = |module: &str| hut.field.json(0, &["locate", module, "--in", ".venv"])["places"][0]["note"].clone();
+    let note = |module: &str| {
+        hut.field.json(0, &["locate", module, "--in", ".venv"])["places"][0]["note"].clone()
+    };
     assert_eq!(note("sys"), "inside the interpreter");
     assert_eq!(note("json.decoder"), "the standard library");
-    let answer = hut.field.json(0, &["locate", "json", "--in", python().program.to_str().unwrap()]);
+    let answer = hut.field.json(
+        0,
+        &["locate", "json", "--in", python().program.to_str().unwrap()],
+    );
     assert_eq!(answer["places"][0]["environment"], false);
     let refused = hut.field.expect(2, &["locate", "a b"]);
-    assert!(refused.err.contains("not the name of a module"), "{}", refused.err);
+    assert!(
+        refused.err.contains("not the name of a module"),
+        "{}",
+        refused.err
+    );
 }

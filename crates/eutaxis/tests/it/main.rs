@@ -1,4 +1,5 @@
-//! The built program, driven over files in temporary folders. One module per subject; `field` is the harness.
+//! The built program, driven over files in temporary folders. One module per subject; `field` is
+//! the harness.
 
 // A test that cannot go on has failed: here that is what stopping the program means.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]

@@ -9,9 +9,20 @@ const THERE: [&str; 2] = ["--target", WORKSTATION];
 fn remarks(answer: &Value) -> Vec<String> {
     let one = |r: &Value| {
         let word = |key: &str| r[key].as_str().unwrap_or("-").to_owned();
-        format!("{} {} {} {}", word("severity"), word("id"), word("place"), word("project"))
+        format!(
+            "{} {} {} {}",
+            word("severity"),
+            word("id"),
+            word("place"),
+            word("project")
+        )
     };
-    answer["remarks"].as_array().unwrap().iter().map(one).collect()
+    answer["remarks"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(one)
+        .collect()
 }
 
 const LIST: &str = "\
@@ -49,9 +60,13 @@ fn every_line_has_its_remark() {
         "note directive kit.txt:12 -",
     ];
     assert_eq!(remarks(&answer), expected, "{answer:#}");
-    let text = field.expect(1, &[&["proofread", "kit.txt"], &THERE[..]].concat()).out;
+    let text = field
+        .expect(1, &[&["proofread", "kit.txt"], &THERE[..]].concat())
+        .out;
     assert!(
-        text.starts_with("6 lines that cannot be settled in kit.txt (11 requirements), and 3 risks, 1 note\n"),
+        text.starts_with(
+            "6 lines that cannot be settled in kit.txt (11 requirements), and 3 risks, 1 note\n"
+        ),
         "{text}"
     );
     assert!(text.contains("do  did you mean frostgrid?\n"), "{text}");
@@ -65,7 +80,13 @@ fn without_a_depot_the_lines_alone_are_read() {
     field.write("=2.0", "");
     let answer = field.json(1, &[&["proofread", "kit.txt"], &THERE[..]].concat());
     assert_eq!(answer["checked_against_depots"], false);
-    assert_eq!(remarks(&answer), ["breaks excluding kit.txt:3 radargram", "risk shell-trace kit.txt:1 -"]);
+    assert_eq!(
+        remarks(&answer),
+        [
+            "breaks excluding kit.txt:3 radargram",
+            "risk shell-trace kit.txt:1 -"
+        ]
+    );
 }
 
 #[test]
@@ -73,13 +94,23 @@ fn project_files_and_scripts_are_read_too() {
     let field = Field::new();
     field.write(
         "pyproject.toml",
-        "[project]\nname = 'kit'\nversion = '1'\nrequires-python = '>=3.12'\ndependencies = ['sastrugi==9']\n",
+        "[project]\nname = 'kit'\nversion = '1'\nrequires-python = '>=3.12'\ndependencies = \
+            ['sastrugi==9']\n",
     );
-    field.write("kit.py", "# /// script\n# dependencies = ['radargram>=2']\n# ///\n");
-    let answer = field.json(1, &[&["proofread", "pyproject.toml", "kit.py"], &THERE[..]].concat());
+    field.write(
+        "kit.py",
+        "# /// script\n# dependencies = ['radargram>=2']\n# ///\n",
+    );
+    let answer = field.json(
+        1,
+        &[&["proofread", "pyproject.toml", "kit.py"], &THERE[..]].concat(),
+    );
     assert_eq!(
         remarks(&answer),
-        ["breaks interpreter pyproject.toml:4 -", "breaks unknown-version pyproject.toml:5 sastrugi"]
+        [
+            "breaks interpreter pyproject.toml:4 -",
+            "breaks unknown-version pyproject.toml:5 sastrugi"
+        ]
     );
 }
 
@@ -87,18 +118,47 @@ fn project_files_and_scripts_are_read_too() {
 fn pins_are_held_against_the_depots() {
     let field = Field::new();
     field.expect(0, &[&["settle", "radargram"], &THERE[..]].concat());
-    assert!(remarks(&field.json(0, &["proofread", "pylock.toml"])).is_empty(), "for the target that they record");
+    assert!(
+        remarks(&field.json(0, &["proofread", "pylock.toml"])).is_empty(),
+        "for the target that they record"
+    );
     let pins = field.read("pylock.toml");
-    let hash = pins.split("sha256 = \"").nth(1).unwrap().split('"').next().unwrap();
+    let hash = pins
+        .split("sha256 = \"")
+        .nth(1)
+        .unwrap()
+        .split('"')
+        .next()
+        .unwrap();
     field.write(
         "pylock.toml",
-        &pins.replace(hash, &"0".repeat(64)).replace("version = \"2.2.0\"", "version = \"2.2.9\""),
+        &pins
+            .replace(hash, &"0".repeat(64))
+            .replace("version = \"2.2.0\"", "version = \"2.2.9\""),
     );
     let answer = field.json(1, &["proofread", "pylock.toml"]);
     let found = remarks(&answer);
-    assert!(found.iter().any(|r| r.starts_with("breaks hash-differs")), "{found:?}");
-    assert!(found.iter().any(|r| r.starts_with("breaks unknown-version") && r.ends_with("radargram")), "{found:?}");
+    assert!(
+        found.iter().any(|r| r.starts_with("breaks hash-differs")),
+        "{found:?}"
+    );
+    assert!(
+        found
+            .iter()
+            .any(|r| r.starts_with("breaks unknown-version") && r.ends_with("radargram")),
+        "{found:?}"
+    );
     let other = field.json(1, &["proofread", "pylock.toml", "--target", "ridge-logger"]);
-    assert!(remarks(&other).iter().any(|r| r.starts_with("breaks interpreter pylock.toml:3")), "{other:#}");
-    assert!(field.expect(2, &["proofread", "none.txt"]).err.contains("none.txt"));
+    assert!(
+        remarks(&other)
+            .iter()
+            .any(|r| r.starts_with("breaks interpreter pylock.toml:3")),
+        "{other:#}"
+    );
+    assert!(
+        field
+            .expect(2, &["proofread", "none.txt"])
+            .err
+            .contains("none.txt")
+    );
 }

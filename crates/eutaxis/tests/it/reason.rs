@@ -10,12 +10,24 @@ fn the_chain_of_askers_goes_up_to_the_asks() {
     let answer = field.json(0, &["reason", "wirepack"]);
     let chains = answer["chains"].as_array().unwrap();
     assert_eq!(chains[0], serde_json::json!(["fieldlog", "wirepack"]));
-    assert!(chains.contains(&serde_json::json!(["radargram", "firnio", "wirepack"])), "{chains:?}");
-    assert_eq!(answer["steps"][0][0], "you ask fieldlog[plot] (fieldkit.txt:3)");
+    assert!(
+        chains.contains(&serde_json::json!(["radargram", "firnio", "wirepack"])),
+        "{chains:?}"
+    );
+    assert_eq!(
+        answer["steps"][0][0],
+        "you ask fieldlog[plot] (fieldkit.txt:3)"
+    );
     let newer = answer["newer"].as_array().unwrap();
     assert_eq!(newer[0]["version"], "3.0.4");
-    assert_eq!(newer[0]["kept_out_by"][0], "fieldlog needs wirepack >=1.4,<2");
-    assert_eq!(answer["bounds"][0]["leaves"], serde_json::json!(["1.4.2", "1.6.0"]));
+    assert_eq!(
+        newer[0]["kept_out_by"][0],
+        "fieldlog needs wirepack >=1.4,<2"
+    );
+    assert_eq!(
+        answer["bounds"][0]["leaves"],
+        serde_json::json!(["1.4.2", "1.6.0"])
+    );
 }
 
 #[test]
@@ -24,18 +36,24 @@ fn without_a_depot_what_was_recorded_is_told() {
     field.write("eutaxis.toml", "");
     let answer = field.json(0, &["reason", "frostgrid"]);
     assert_eq!(answer["recorded"], true);
-    assert_eq!(answer["newer"][1]["kept_out_by"][0], "sastrugi needs frostgrid >=1.8,<2");
+    assert_eq!(
+        answer["newer"][1]["kept_out_by"][0],
+        "sastrugi needs frostgrid >=1.8,<2"
+    );
     let error = field.expect(2, &["reason", "frostgrid", "--not", "2.0.0"]);
     assert!(error.err.contains("no depot is named"), "{}", error.err);
 }
 
 #[rstest]
 #[case::bound("radargram", &["radargram<2.2"], "2.2.0", "you ask radargram <2.2 (command line)")]
-#[case::bar("moulin", &["moulin", "--wheels", "only"], "5.1", "only source, and the policy takes wheels only")]
+#[case::bar("moulin", &["moulin", "--wheels", "only"], "5.1", "only source, and the policy takes \
+    wheels only")]
 #[case::yanked("snowpit", &["snowpit"], "2.3", "yanked: \"reads depths upside down\"")]
 #[case::prerelease("drumlin", &["drumlin"], "1.0b2", "a pre-release, which nothing asked for")]
-#[case::its_own_needs("ablatia", &["sastrugi==0.8.1", "ablatia"], "2026.1", "it needs frostgrid >=2, and 1.9.0 was chosen")]
-#[case::date("snowpit", &["snowpit", "--as-of", "2024-06-01"], "2.2", "published after 2024-06-01 (2025-03-28)")]
+#[case::its_own_needs("ablatia", &["sastrugi==0.8.1", "ablatia"], "2026.1", "it needs frostgrid \
+    >=2, and 1.9.0 was chosen")]
+#[case::date("snowpit", &["snowpit", "--as-of", "2024-06-01"], "2.2", "published after 2024-06-01 \
+    (2025-03-28)")]
 fn every_newer_release_has_its_reason(
     #[case] project: &str,
     #[case] asks: &[&str],
@@ -55,7 +73,10 @@ fn a_pin_that_is_merely_kept_says_so() {
     field.expect(0, &["settle", "moulin", "--target", WORKSTATION]);
     let answer = field.json(0, &["reason", "moulin"]);
     let newer = answer["newer"].as_array().unwrap();
-    assert_eq!(newer[1]["kept_out_by"][0], "nothing but the earlier pin, which is kept (settle --renew moulin)");
+    assert_eq!(
+        newer[1]["kept_out_by"][0],
+        "nothing but the earlier pin, which is kept (settle --renew moulin)"
+    );
 }
 
 #[test]
@@ -64,10 +85,21 @@ fn what_would_have_to_give_for_another_version() {
     let can = field.json(0, &["reason", "frostgrid", "--not", "1.9.4"]);
     assert_eq!(can["moves"][0]["after"], "1.9.4");
     let cannot = field.json(1, &["reason", "frostgrid", "--not", "2.1.0"]);
-    let ways: Vec<&str> = cannot["ways_out"].as_array().unwrap().iter().map(|w| w["text"].as_str().unwrap()).collect();
-    assert!(ways.contains(&"ask sastrugi >=0.9.0 instead of ==0.8.1"), "{ways:?}");
+    let ways: Vec<&str> = cannot["ways_out"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|w| w["text"].as_str().unwrap())
+        .collect();
+    assert!(
+        ways.contains(&"ask sastrugi >=0.9.0 instead of ==0.8.1"),
+        "{ways:?}"
+    );
     let none = field.json(1, &["reason", "frostgrid", "--not", "1.8.2"]);
-    assert_eq!(none["nearest"], serde_json::json!(["1.7.2", "1.8.1", "1.9.0", "1.9.4"]));
+    assert_eq!(
+        none["nearest"],
+        serde_json::json!(["1.7.2", "1.8.1", "1.9.0", "1.9.4"])
+    );
 }
 
 #[test]
@@ -75,5 +107,10 @@ fn a_project_that_is_not_here_is_told() {
     let field = Field::settled(&["radargram"]);
     let answer = field.json(1, &["reason", "frostgrd"]);
     assert_eq!(answer["nearest"][0], "frostgrid");
-    assert!(field.expect(2, &["reason", "frostgrid", "--pins", "pylock.none.toml"]).err.contains("there are no pins"));
+    assert!(
+        field
+            .expect(2, &["reason", "frostgrid", "--pins", "pylock.none.toml"])
+            .err
+            .contains("there are no pins")
+    );
 }

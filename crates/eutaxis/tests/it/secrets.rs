@@ -5,7 +5,10 @@ use eutaxis_demo::server::{Server, Trouble};
 use crate::field::{Field, Ran, ran, server};
 
 fn closed() -> Server {
-    server(Trouble { login: Some(("ann".to_owned(), "ice+axe".to_owned())), ..Trouble::default() })
+    server(Trouble {
+        login: Some(("ann".to_owned(), "ice+axe".to_owned())),
+        ..Trouble::default()
+    })
 }
 
 /// No file of the folder, the cache included, holds the text.
@@ -17,7 +20,11 @@ fn nowhere(field: &Field, text: &str) {
                 look(&path, text);
             } else if !path.ends_with(".netrc") && !path.ends_with("eutaxis.toml") {
                 let bytes = std::fs::read(&path).unwrap_or_default();
-                assert!(!String::from_utf8_lossy(&bytes).contains(text), "{}", path.display());
+                assert!(
+                    !String::from_utf8_lossy(&bytes).contains(text),
+                    "{}",
+                    path.display()
+                );
             }
         }
     }
@@ -25,7 +32,10 @@ fn nowhere(field: &Field, text: &str) {
 }
 
 fn silent(ran: &Ran) {
-    assert!(!format!("{}{}", ran.out, ran.err).contains("ice"), "{ran:?}");
+    assert!(
+        !format!("{}{}", ran.out, ran.err).contains("ice"),
+        "{ran:?}"
+    );
 }
 
 #[test]
@@ -33,7 +43,11 @@ fn who_is_not_known_is_told_what_to_do() {
     let server = closed();
     let field = Field::at(&server);
     let ran = field.expect(3, &["settle", "katabat"]);
-    for part in ["asks for a name and a password (401)", "netrc", "EUTAXIS_SECRET_"] {
+    for part in [
+        "asks for a name and a password (401)",
+        "netrc",
+        "EUTAXIS_SECRET_",
+    ] {
         assert!(ran.err.contains(part), "{}", ran.err);
     }
     assert_eq!(server.take_seen().len(), 1, "asking again would not help");
@@ -45,7 +59,12 @@ fn a_wrong_password_is_told_with_where_it_came_from() {
     let field = Field::empty();
     field.name_depot(&server.url().replace("http://", "http://ann:iceberg@"));
     let ran = field.expect(3, &["settle", "katabat", "-v"]);
-    assert!(ran.err.contains("does not accept the name and password from the depot's URL"), "{}", ran.err);
+    assert!(
+        ran.err
+            .contains("does not accept the name and password from the depot's URL"),
+        "{}",
+        ran.err
+    );
     silent(&ran);
 }
 
@@ -87,15 +106,22 @@ fn a_secret_in_the_address_of_a_file_goes_no_further() {
     let field = Field::at(&server);
     let root = server.url().replace("http://", "http://ann:ice%2Baxe@");
     let ask = format!("katabat @ {root}katabat/katabat-0.5-py3-none-any.whl");
-    for arguments in
-        [&["settle", &ask, "-v"][..], &["settle", &ask, "--json", "--list", "l.txt", "--exact"], &["shortlist", &ask]]
-    {
+    for arguments in [
+        &["settle", &ask, "-v"][..],
+        &["settle", &ask, "--json", "--list", "l.txt", "--exact"],
+        &["shortlist", &ask],
+    ] {
         silent(&field.expect(0, arguments));
     }
     // Pins of other programs may hold one.
-    let pins = field.read("pylock.toml").replace("url = \"http://", "url = \"http://ann:ice%2Baxe@");
+    let pins = field
+        .read("pylock.toml")
+        .replace("url = \"http://", "url = \"http://ann:ice%2Baxe@");
     field.write("pylock.other.toml", &pins);
-    for arguments in [&["furnish", "pylock.other.toml"][..], &["gather", "pylock.other.toml", "--into", "stick"]] {
+    for arguments in [
+        &["furnish", "pylock.other.toml"][..],
+        &["gather", "pylock.other.toml", "--into", "stick"],
+    ] {
         silent(&field.expect(0, arguments));
     }
     std::fs::remove_file(field.path("pylock.other.toml")).unwrap();
@@ -107,7 +133,11 @@ fn a_secret_in_the_address_of_a_file_goes_no_further() {
 fn a_redirect_to_another_place_takes_no_secret_along() {
     let files = server(Trouble::default());
     let login = Some(("ann".to_owned(), "ice+axe".to_owned()));
-    let index = server(Trouble { login, files_at: Some(files.url()), ..Trouble::default() });
+    let index = server(Trouble {
+        login,
+        files_at: Some(files.url()),
+        ..Trouble::default()
+    });
     let field = Field::empty();
     field.name_depot(&index.url().replace("http://", "http://ann:ice%2Baxe@"));
     field.expect(0, &["settle", "katabat"]);

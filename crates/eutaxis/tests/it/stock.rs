@@ -6,7 +6,12 @@ use crate::field::{Field, server};
 
 fn entries(field: &Field, what: &str) -> u64 {
     let answer = field.json(0, &["stock"]);
-    let part = answer["parts"].as_array().unwrap().iter().find(|p| p["what"] == what).unwrap();
+    let part = answer["parts"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|p| p["what"] == what)
+        .unwrap();
     part["entries"].as_u64().unwrap()
 }
 
@@ -19,12 +24,30 @@ fn what_is_held_is_told_and_trimmed() {
     field.expect(0, &["furnish"]);
     assert!(entries(&field, "pages of projects") >= 2 && entries(&field, "metadata of files") >= 2);
     assert_eq!(entries(&field, "unpacked wheels"), 2);
-    assert_eq!(entries(&field, "whole files"), 0, "what the store has is not kept twice");
-    assert_eq!(field.json(0, &["stock", "--trim", "1d"])["freed"], 0, "all of it was used today");
-    let freed = field.json(0, &["stock", "--trim", "1B"])["freed"].as_u64().unwrap();
+    assert_eq!(
+        entries(&field, "whole files"),
+        0,
+        "what the store has is not kept twice"
+    );
+    assert_eq!(
+        field.json(0, &["stock", "--trim", "1d"])["freed"],
+        0,
+        "all of it was used today"
+    );
+    let freed = field.json(0, &["stock", "--trim", "1B"])["freed"]
+        .as_u64()
+        .unwrap();
     assert!(freed > 1000);
     assert_eq!(field.json(0, &["stock"])["bytes"], 0);
-    assert_eq!(field.python("import sastrugi").code, 0, "environments stay whole");
+    assert_eq!(
+        field.python("import sastrugi").code,
+        0,
+        "environments stay whole"
+    );
     let ran = field.expect(2, &["stock", "--trim", "soon"]);
-    assert!(ran.err.contains("neither an age") && ran.err.contains("30d"), "{}", ran.err);
+    assert!(
+        ran.err.contains("neither an age") && ran.err.contains("30d"),
+        "{}",
+        ran.err
+    );
 }

@@ -7,7 +7,11 @@ use crate::field::{Field, pins, ran, world};
 /// Runs in the field with another machine's root.
 fn at(field: &Field, place: &str, arguments: &[&str]) -> crate::field::Ran {
     let root = world().join("places").join(place);
-    ran(field.command(arguments).env("EUTAXIS_ROOT", root).output().unwrap())
+    ran(field
+        .command(arguments)
+        .env("EUTAXIS_ROOT", root)
+        .output()
+        .unwrap())
 }
 
 fn json_at(field: &Field, place: &str, arguments: &[&str]) -> serde_json::Value {
@@ -18,7 +22,13 @@ fn json_at(field: &Field, place: &str, arguments: &[&str]) -> serde_json::Value 
 
 /// The machines of the team, read from trees that stand in for them.
 #[rstest]
-#[case("ridge-logger", "cpython 3.9.2 / linux armv7l kernel aarch64 glibc 2.31", "aarch64", "armv7l", 32)]
+#[case(
+    "ridge-logger",
+    "cpython 3.9.2 / linux armv7l kernel aarch64 glibc 2.31",
+    "aarch64",
+    "armv7l",
+    32
+)]
 #[case(
     "base-camp",
     "cpython 3.11.6 / linux x86_64 glibc 2.35 / nordglim driver 512.4 device b3",
@@ -26,7 +36,13 @@ fn json_at(field: &Field, place: &str, arguments: &[&str]) -> serde_json::Value 
     "x86_64",
     64
 )]
-#[case("snow-hut", "cpython 3.12.4 / linux aarch64 musl 1.2", "aarch64", "aarch64", 64)]
+#[case(
+    "snow-hut",
+    "cpython 3.12.4 / linux aarch64 musl 1.2",
+    "aarch64",
+    "aarch64",
+    64
+)]
 fn other_machines_are_read(
     #[case] place: &str,
     #[case] target: &str,
@@ -38,7 +54,10 @@ fn other_machines_are_read(
     let answer = json_at(&field, place, &["survey"]);
     assert_eq!(answer["target"], target);
     let machine = &answer["machine"];
-    assert_eq!((machine["kernel_arch"].as_str(), machine["arch"].as_str()), (Some(kernel), Some(arch)));
+    assert_eq!(
+        (machine["kernel_arch"].as_str(), machine["arch"].as_str()),
+        (Some(kernel), Some(arch))
+    );
     assert_eq!(machine["bits"], bits);
     assert_eq!(answer["interpreters"][0]["default"], true);
 }
@@ -48,14 +67,28 @@ fn accelerators_are_told_with_what_their_driver_runs() {
     let field = Field::new();
     let answer = json_at(&field, "base-camp", &["survey"]);
     let one = &answer["accelerators"][0];
-    for (key, expected) in [("family", "nordglim"), ("driver", "512.4"), ("highest_toolkit", "4.1")] {
+    for (key, expected) in [
+        ("family", "nordglim"),
+        ("driver", "512.4"),
+        ("highest_toolkit", "4.1"),
+    ] {
         assert_eq!(one[key], expected, "{key}");
     }
-    assert_eq!((&one["toolkits"], &one["devices"]), (&serde_json::json!(["3.9"]), &serde_json::json!(["b3"])));
+    assert_eq!(
+        (&one["toolkits"], &one["devices"]),
+        (&serde_json::json!(["3.9"]), &serde_json::json!(["b3"]))
+    );
     let old = at(&field, "old-tent", &["survey"]);
-    assert!(old.out.contains("driver 440.0 is older than every toolkit"), "{}", old.out);
+    assert!(
+        old.out.contains("driver 440.0 is older than every toolkit"),
+        "{}",
+        old.out
+    );
     // A target that is saved has all of it, and is the same when it is named.
-    assert_eq!(at(&field, "base-camp", &["survey", "--save", "camp-2"]).code, 0);
+    assert_eq!(
+        at(&field, "base-camp", &["survey", "--save", "camp-2"]).code,
+        0
+    );
     let named = field.json(0, &["settle", "seracnet", "--target", "camp-2"]);
     assert_eq!(named["target"], answer["target"]);
     assert!(pins(&named).contains(&"seracnet 2.3.0+nor41".to_owned()));
@@ -65,9 +98,16 @@ fn accelerators_are_told_with_what_their_driver_runs() {
 fn a_place_that_stands_in_is_settled_for_and_not_furnished() {
     let field = Field::new();
     let settled = json_at(&field, "ridge-logger", &["settle", "radargram"]);
-    assert!(pins(&settled).contains(&"radargram 2.0.3".to_owned()), "{settled:#}");
+    assert!(
+        pins(&settled).contains(&"radargram 2.0.3".to_owned()),
+        "{settled:#}"
+    );
     let refused = at(&field, "ridge-logger", &["furnish"]);
-    assert!(refused.code == 2 && refused.err.contains("stands in for another machine"), "{}", refused.err);
+    assert!(
+        refused.code == 2 && refused.err.contains("stands in for another machine"),
+        "{}",
+        refused.err
+    );
     assert!(!field.path(".venv").exists());
     assert_eq!(at(&field, "nowhere", &["survey"]).code, 2);
 }
@@ -86,15 +126,34 @@ fn environments_are_listed_with_what_is_wrong() {
         .iter()
         .map(|e| (e["whole"].as_bool().unwrap(), e["faults"].clone()))
         .collect();
-    assert_eq!(told, [(true, serde_json::json!([])), (false, serde_json::json!(["moved"]))]);
+    assert_eq!(
+        told,
+        [
+            (true, serde_json::json!([])),
+            (false, serde_json::json!(["moved"]))
+        ]
+    );
     let first = &answer["environments"][0];
     assert_eq!(first["projects"], 1);
-    assert!(first["bytes_own"].as_u64() < first["bytes"].as_u64(), "what the store shares is told: {first}");
+    assert!(
+        first["bytes_own"].as_u64() < first["bytes"].as_u64(),
+        "what the store shares is told: {first}"
+    );
     let text = field.expect(0, &["survey", "--environments"]).out;
-    assert!(text.contains("2 environments below") && text.contains("1 broken"), "{text}");
-    let gone =
-        ran(field.command(&["survey", "--environments", "camp"]).env("VIRTUAL_ENV", "/gone/env").output().unwrap());
-    assert!(gone.out.contains("active, and its folder is gone"), "{}", gone.out);
+    assert!(
+        text.contains("2 environments below") && text.contains("1 broken"),
+        "{text}"
+    );
+    let gone = ran(field
+        .command(&["survey", "--environments", "camp"])
+        .env("VIRTUAL_ENV", "/gone/env")
+        .output()
+        .unwrap());
+    assert!(
+        gone.out.contains("active, and its folder is gone"),
+        "{}",
+        gone.out
+    );
     field.expect(2, &["survey", "--environments", "nowhere"]);
 }
 
@@ -105,9 +164,22 @@ fn the_answer_in_json_keeps_the_contract() {
     for key in ["os", "os_release", "kernel_arch", "arch", "bits", "libc"] {
         assert!(!answer["machine"][key].is_null(), "{key}");
     }
-    let default: Vec<_> = answer["interpreters"].as_array().unwrap().iter().filter(|i| i["default"] == true).collect();
+    let default: Vec<_> = answer["interpreters"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|i| i["default"] == true)
+        .collect();
     assert_eq!(default.len(), 1, "{answer}");
-    for key in ["path", "implementation", "version", "abi", "bits", "platform", "externally_managed"] {
+    for key in [
+        "path",
+        "implementation",
+        "version",
+        "abi",
+        "bits",
+        "platform",
+        "externally_managed",
+    ] {
         assert!(!default[0][key].is_null(), "{key}");
     }
     assert!(answer["tags"].as_array().unwrap().len() > 100);
@@ -119,7 +191,10 @@ fn a_saved_target_can_be_named() {
     let field = Field::new();
     let before = field.read("eutaxis.toml");
     field.expect(0, &["survey", "--save", "here"]);
-    assert!(field.read("eutaxis.toml").starts_with(&before), "what was there stays");
+    assert!(
+        field.read("eutaxis.toml").starts_with(&before),
+        "what was there stays"
+    );
     let named = field.json(0, &["settle", "snowpit", "--target", "here"]);
     let plain = field.json(0, &["settle", "snowpit"]);
     assert_eq!(named["target"], plain["target"]);
@@ -133,8 +208,16 @@ fn the_environment_of_the_folder_and_a_lost_one_are_told() {
     field.expect(0, &["settle", "snowpit"]);
     field.expect(0, &["furnish"]);
     let seen = field.expect(0, &["survey"]);
-    assert!(seen.out.contains("environment of this folder") && seen.out.contains("care"), "{}", seen.out);
-    let lost = ran(field.command(&["survey"]).env("VIRTUAL_ENV", field.path("gone")).output().unwrap());
+    assert!(
+        seen.out.contains("environment of this folder") && seen.out.contains("care"),
+        "{}",
+        seen.out
+    );
+    let lost = ran(field
+        .command(&["survey"])
+        .env("VIRTUAL_ENV", field.path("gone"))
+        .output()
+        .unwrap());
     assert!(lost.out.contains("is gone"), "{}", lost.out);
 }
 

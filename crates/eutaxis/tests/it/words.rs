@@ -1,12 +1,25 @@
-//! The words themselves: first lines that answer, columns that stay aligned, remedies behind every "no".
+//! The words themselves: first lines that answer, columns that stay aligned, remedies behind every
+//! "no".
 
 use crate::field::{Field, Ran, ran};
 
 fn at(field: &Field, columns: &str, arguments: &[&str]) -> Ran {
-    ran(field.command(arguments).env("COLUMNS", columns).output().unwrap())
+    ran(field
+        .command(arguments)
+        .env("COLUMNS", columns)
+        .output()
+        .unwrap())
 }
 
-const BOARD: [&str; 7] = ["settle", "radargram", "firnio==1.2", "--target", "ridge-logger", "--out", "pylock.x.toml"];
+const BOARD: [&str; 7] = [
+    "settle",
+    "radargram",
+    "firnio==1.2",
+    "--target",
+    "ridge-logger",
+    "--out",
+    "pylock.x.toml",
+];
 
 #[test]
 fn a_settled_set_at_100_columns() {
@@ -43,20 +56,36 @@ firnio     1.2      2024-09-26  command line +1
 frostgrid  2.0.0    2024-11-12  radargram
 ";
     assert!(shown.out.contains(expected), "{}", shown.out);
-    assert!(shown.out.lines().all(|l| l.chars().count() <= 60), "{}", shown.out);
+    assert!(
+        shown.out.lines().all(|l| l.chars().count() <= 60),
+        "{}",
+        shown.out
+    );
 }
 
 /// Sizes depend on how well the demo's wheels are packed.
 fn without_sizes(text: &str) -> String {
-    text.lines().map(|l| l.split(" (").next().unwrap_or(l)).collect::<Vec<_>>().join("\n")
+    text.lines()
+        .map(|l| l.split(" (").next().unwrap_or(l))
+        .collect::<Vec<_>>()
+        .join("\n")
 }
 
 #[test]
 fn a_clash_with_its_axis() {
     let field = Field::new();
     field.write("kit.txt", "# the kit\nseracnet>=2\nsastrugi==0.8.1\n");
-    let shown =
-        at(&field, "100", &["settle", "--asks", "kit.txt", "--target", "cpython 3.11.6 / linux x86_64 glibc 2.35"]);
+    let shown = at(
+        &field,
+        "100",
+        &[
+            "settle",
+            "--asks",
+            "kit.txt",
+            "--target",
+            "cpython 3.11.6 / linux x86_64 glibc 2.35",
+        ],
+    );
     let expected = "\
 Cannot be settled for cpython 3.11.6 / linux x86_64 glibc 2.35: 4 facts clash.
 
@@ -89,7 +118,13 @@ any one mends it; take one: the same command with  --take a  (nothing was writte
 fn the_axis_turns_where_there_is_no_room() {
     let field = Field::new();
     field.write("kit.txt", "seracnet>=2\nsastrugi==0.8.1\n");
-    let arguments = ["settle", "--asks", "kit.txt", "--target", "cpython 3.11.6 / linux x86_64 glibc 2.35"];
+    let arguments = [
+        "settle",
+        "--asks",
+        "kit.txt",
+        "--target",
+        "cpython 3.11.6 / linux x86_64 glibc 2.35",
+    ];
     let folded = at(&field, "60", &arguments);
     let expected = "\
  frostgrid  1.7.2   1.8.1 to 1.9.4   2.0.0 to 2.2.0rc1
@@ -108,15 +143,26 @@ fn the_axis_turns_where_there_is_no_room() {
 ";
     assert!(upright.out.contains(expected), "{}", upright.out);
     let long = |out: &str, most: usize| out.lines().filter(|l| l.chars().count() > most).count();
-    assert_eq!((long(&folded.out, 60), long(&upright.out, 40)), (0, 0), "{}", upright.out);
+    assert_eq!(
+        (long(&folded.out, 60), long(&upright.out, 40)),
+        (0, 0),
+        "{}",
+        upright.out
+    );
 }
 
 #[test]
 fn a_misspelt_name_comes_with_the_nearest() {
     let field = Field::new();
-    let shown = at(&field, "100", &["settle", "radargran", "--target", "ridge-logger"]);
+    let shown = at(
+        &field,
+        "100",
+        &["settle", "radargran", "--target", "ridge-logger"],
+    );
     assert!(
-        shown.out.ends_with("do  look at the name radargran: no depot has it; nearest: radargram\n"),
+        shown
+            .out
+            .ends_with("do  look at the name radargran: no depot has it; nearest: radargram\n"),
         "{}",
         shown.out
     );
@@ -143,14 +189,26 @@ fn colour_is_only_for_terminals_or_when_asked() {
     let field = Field::new();
     let arguments = ["settle", "katabat", "--target", "ridge-logger"];
     assert!(!at(&field, "100", &arguments).out.contains('\u{1b}'));
-    let asked = at(&field, "100", &[&arguments[..], &["--color", "always"]].concat());
-    assert!(asked.out.contains("\u{1b}[32mSettled: 1 project"), "{}", asked.out);
+    let asked = at(
+        &field,
+        "100",
+        &[&arguments[..], &["--color", "always"]].concat(),
+    );
+    assert!(
+        asked.out.contains("\u{1b}[32mSettled: 1 project"),
+        "{}",
+        asked.out
+    );
     let never = ran(field
         .command(&[&arguments[..], &["--color", "never"]].concat())
         .env("CLICOLOR_FORCE", "1")
         .output()
         .unwrap());
     assert!(!never.out.contains('\u{1b}'));
-    let quiet = at(&field, "100", &["settle", "katabat", "--target", "ridge-logger", "-q"]);
+    let quiet = at(
+        &field,
+        "100",
+        &["settle", "katabat", "--target", "ridge-logger", "-q"],
+    );
     assert!(quiet.err.is_empty());
 }

@@ -1,5 +1,5 @@
-//! Texts that a line must hold so that a pattern can be found in it: lines are looked through for all of them at once, and few
-//! patterns are ever tried.
+//! Texts that a line must hold so that a pattern can be found in it: lines are looked through for
+//! all of them at once, and few patterns are ever tried.
 
 use regex_syntax::ParserBuilder;
 use regex_syntax::hir::{Class, Hir, HirKind};
@@ -9,12 +9,21 @@ const SHORTEST: usize = 3;
 /// So many texts of parts that follow each other are put together.
 const MOST_TOGETHER: usize = 16;
 
-/// Texts one of which is in every line that the pattern finds something in; none when there are no such texts.
+/// Texts one of which is in every line that the pattern finds something in; none when there are no
+/// such texts.
 pub(super) fn required(pattern: &str) -> Option<Vec<String>> {
     // Case does not count: whoever looks for the texts looks for them in both.
-    let hir = ParserBuilder::new().unicode(false).utf8(false).build().parse(pattern).ok()?;
+    let hir = ParserBuilder::new()
+        .unicode(false)
+        .utf8(false)
+        .build()
+        .parse(pattern)
+        .ok()?;
     let texts = of(&hir)?;
-    let texts: Option<Vec<String>> = texts.into_iter().map(|t| String::from_utf8(t).ok()).collect();
+    let texts: Option<Vec<String>> = texts
+        .into_iter()
+        .map(|t| String::from_utf8(t).ok())
+        .collect();
     texts.filter(|t| t.iter().all(|t| t.len() >= SHORTEST))
 }
 
@@ -42,7 +51,9 @@ fn runs(parts: &[Hir]) -> Vec<Vec<Vec<u8>>> {
     for part in parts {
         let texts = whole(part);
         match &texts {
-            Some(texts) if !run.is_empty() && run.len() * texts.len() <= MOST_TOGETHER => run = product(&run, texts),
+            Some(texts) if !run.is_empty() && run.len() * texts.len() <= MOST_TOGETHER => {
+                run = product(&run, texts)
+            }
             _ => runs.push(std::mem::replace(&mut run, texts.unwrap_or_default())),
         }
     }
@@ -58,7 +69,11 @@ fn whole(hir: &Hir) -> Option<Vec<Vec<u8>>> {
         HirKind::Literal(literal) => vec![literal.0.to_vec()],
         HirKind::Capture(capture) => whole(&capture.sub)?,
         HirKind::Class(Class::Bytes(class)) => {
-            let bytes = class.ranges().iter().flat_map(|r| r.start()..=r.end()).take(MOST_TOGETHER + 1);
+            let bytes = class
+                .ranges()
+                .iter()
+                .flat_map(|r| r.start()..=r.end())
+                .take(MOST_TOGETHER + 1);
             bytes.map(|b| vec![b]).collect()
         }
         HirKind::Repetition(repetition) if repetition.min == 0 && repetition.max == Some(1) => {
@@ -77,20 +92,32 @@ fn whole(hir: &Hir) -> Option<Vec<Vec<u8>>> {
             }
             texts
         }
-        HirKind::Alternation(parts) => parts.iter().map(whole).collect::<Option<Vec<_>>>()?.concat(),
+        HirKind::Alternation(parts) => parts
+            .iter()
+            .map(whole)
+            .collect::<Option<Vec<_>>>()?
+            .concat(),
         _ => return None,
     };
     (texts.len() <= MOST_TOGETHER).then_some(texts)
 }
 
 fn product(first: &[Vec<u8>], second: &[Vec<u8>]) -> Vec<Vec<u8>> {
-    let of = |a: &Vec<u8>| second.iter().map(|b| [a.as_slice(), b].concat()).collect::<Vec<_>>();
+    let of = |a: &Vec<u8>| {
+        second
+            .iter()
+            .map(|b| [a.as_slice(), b].concat())
+            .collect::<Vec<_>>()
+    };
     first.iter().flat_map(of).collect()
 }
 
 /// The longer the shortest of them, the better; fewer are better than many.
 fn worth(texts: &[Vec<u8>]) -> (usize, std::cmp::Reverse<usize>) {
-    (texts.iter().map(Vec::len).min().unwrap_or(0), std::cmp::Reverse(texts.len()))
+    (
+        texts.iter().map(Vec::len).min().unwrap_or(0),
+        std::cmp::Reverse(texts.len()),
+    )
 }
 
 #[cfg(test)]
@@ -111,7 +138,9 @@ mod tests {
     fn the_best_text_is_taken(#[case] pattern: &str, #[case] expected: Option<&[&str]>) {
         let found = required(pattern);
         assert_eq!(
-            found.as_deref().map(|f| f.iter().map(String::as_str).collect::<Vec<_>>()),
+            found
+                .as_deref()
+                .map(|f| f.iter().map(String::as_str).collect::<Vec<_>>()),
             expected.map(<[_]>::to_vec)
         );
     }

@@ -32,7 +32,8 @@ pub(in crate::solve) enum Ground {
     },
     /// Another release of the project was chosen before.
     Held(Name),
-    /// The earlier pin of the project is kept. It never stands in a clash that is told: it is let go.
+    /// The earlier pin of the project is kept. It never stands in a clash that is told: it is let
+    /// go.
     Prior(Name),
     /// A strong fact, which is let go likewise.
     Doubt(Doubt),
@@ -53,8 +54,8 @@ pub(in crate::solve) enum Ground {
 }
 
 impl Search {
-    /// The grounds behind original clauses, with all that bars releases of the projects they speak of, in an order that
-    /// depends on nothing but what they say.
+    /// The grounds behind original clauses, with all that bars releases of the projects they speak
+    /// of, in an order that depends on nothing but what they say.
     pub(in crate::solve) fn grounds(&self, clauses: &[ClauseId]) -> Vec<Ground> {
         let mut grounds: Vec<Ground> = Vec::new();
         let mut yanked: Vec<(Name, Version)> = Vec::new();
@@ -73,7 +74,12 @@ impl Search {
                     made_for: Arc::clone(made_for),
                     releases: self.left_out(*id, project),
                 },
-                Source::Need { project, extra, requirement, adjusted } => Ground::Needs {
+                Source::Need {
+                    project,
+                    extra,
+                    requirement,
+                    adjusted,
+                } => Ground::Needs {
                     project: project.clone(),
                     extra: extra.clone(),
                     requirement: requirement.as_ref().clone(),
@@ -82,7 +88,11 @@ impl Search {
                     joined: false,
                 },
                 Source::Yanked { project, value } => {
-                    let version = self.facts.get(project).and_then(|f| f.offer(*value)).map(|o| o.version.clone());
+                    let version = self
+                        .facts
+                        .get(project)
+                        .and_then(|f| f.offer(*value))
+                        .map(|o| o.version.clone());
                     yanked.extend(version.map(|v| (project.clone(), v)));
                     continue;
                 }
@@ -100,24 +110,33 @@ impl Search {
 
     /// The releases that the first term of a clause leaves out: those that have the need.
     fn left_out(&self, id: ClauseId, project: &Name) -> Vec<Version> {
-        let Some(term) = self.state.clauses[id.0 as usize].terms.first() else { return Vec::new() };
+        let Some(term) = self.state.clauses[id.0 as usize].terms.first() else {
+            return Vec::new();
+        };
         let facts = self.facts.get(project);
         let values = (1..self.state.get(term.node).size).filter(|v| !term.values.contains(*v));
-        let mut versions: Vec<Version> =
-            values.filter_map(|v| facts.and_then(|f| f.offer(v))).map(|o| o.version.clone()).collect();
+        let mut versions: Vec<Version> = values
+            .filter_map(|v| facts.and_then(|f| f.offer(v)))
+            .map(|o| o.version.clone())
+            .collect();
         versions.sort();
         versions
     }
 
     /// The requirement of a ground, if it has one.
-    pub(in crate::solve) fn requirement_of<'a>(&'a self, ground: &'a Ground) -> Option<&'a Requirement> {
+    pub(in crate::solve) fn requirement_of<'a>(
+        &'a self,
+        ground: &'a Ground,
+    ) -> Option<&'a Requirement> {
         match ground {
             Ground::Ask(i) => self.problem.asks.get(*i).map(|a| &a.requirement),
             Ground::Bound(i) => self.problem.bounds.get(*i).map(|a| &a.requirement),
             Ground::Needs { requirement, .. } => Some(requirement),
-            Ground::Held(_) | Ground::Prior(_) | Ground::Doubt(_) | Ground::Built { .. } | Ground::Barred { .. } => {
-                None
-            }
+            Ground::Held(_)
+            | Ground::Prior(_)
+            | Ground::Doubt(_)
+            | Ground::Built { .. }
+            | Ground::Barred { .. } => None,
         }
     }
 
@@ -131,31 +150,60 @@ impl Search {
     }
 
     fn projects_of(&self, grounds: &[Ground]) -> Vec<Name> {
-        let mut names: Vec<Name> =
-            grounds.iter().filter_map(|g| self.requirement_of(g)).map(|r| r.name.clone()).collect();
+        let mut names: Vec<Name> = grounds
+            .iter()
+            .filter_map(|g| self.requirement_of(g))
+            .map(|r| r.name.clone())
+            .collect();
         names.sort();
         names.dedup();
         names
     }
 
     /// What bars releases of a project: for each kind of bar the releases that have it.
-    fn bars_of(&self, project: &Name, grounds: &[Ground], yanked: &[(Name, Version)]) -> Vec<Ground> {
+    fn bars_of(
+        &self,
+        project: &Name,
+        grounds: &[Ground],
+        yanked: &[(Name, Version)],
+    ) -> Vec<Ground> {
         let Some(facts) = self.facts.get(project) else {
-            return vec![Ground::Barred { project: project.clone(), kind: BarKind::Absent, releases: Vec::new() }];
+            return vec![Ground::Barred {
+                project: project.clone(),
+                kind: BarKind::Absent,
+                releases: Vec::new(),
+            }];
         };
         if let Some((kind, _)) = facts.empty() {
-            return vec![Ground::Barred { project: project.clone(), kind, releases: Vec::new() }];
+            return vec![Ground::Barred {
+                project: project.clone(),
+                kind,
+                releases: Vec::new(),
+            }];
         }
         let mut barred: Vec<(BarKind, Version)> = Vec::new();
         let told = self.releases(project);
-        for offer in facts.offers().iter().filter(|o| o.verdict == Verdict::Barred && told.contains(&o.version)) {
+        for offer in facts
+            .offers()
+            .iter()
+            .filter(|o| o.verdict == Verdict::Barred && told.contains(&o.version))
+        {
             barred.extend(offer.bars.iter().map(|b| (b.kind(), offer.version.clone())));
         }
-        for requirement in grounds.iter().filter_map(|g| self.requirement_of(g)).filter(|r| r.name == *project) {
+        for requirement in grounds
+            .iter()
+            .filter_map(|g| self.requirement_of(g))
+            .filter(|r| r.name == *project)
+        {
             let out = facts.prereleases_kept_out(requirement, &self.problem);
             barred.extend(out.into_iter().map(|v| (BarKind::Prerelease, v)));
         }
-        barred.extend(yanked.iter().filter(|(p, _)| p == project).map(|(_, v)| (BarKind::Yanked, v.clone())));
+        barred.extend(
+            yanked
+                .iter()
+                .filter(|(p, _)| p == project)
+                .map(|(_, v)| (BarKind::Yanked, v.clone())),
+        );
         barred.sort();
         barred.dedup();
         barred
@@ -163,7 +211,11 @@ impl Search {
             .filter_map(|run| {
                 let kind = run.first()?.0;
                 let releases = run.iter().map(|(_, v)| v.clone()).collect();
-                Some(Ground::Barred { project: project.clone(), kind, releases })
+                Some(Ground::Barred {
+                    project: project.clone(),
+                    kind,
+                    releases,
+                })
             })
             .collect()
     }
@@ -171,7 +223,9 @@ impl Search {
     /// The place of a ground among others: the same whatever the order in which things were asked.
     fn rank(&self, ground: &Ground) -> (u8, String, String) {
         let stated = |ask: Option<&crate::requirement::Ask>| {
-            ask.map_or((String::new(), String::new()), |a| (a.requirement.to_string(), a.origin.to_string()))
+            ask.map_or((String::new(), String::new()), |a| {
+                (a.requirement.to_string(), a.origin.to_string())
+            })
         };
         match ground {
             Ground::Ask(i) => {
@@ -182,19 +236,38 @@ impl Search {
                 let (text, origin) = stated(self.problem.bounds.get(*i));
                 (2, text, origin)
             }
-            Ground::Held(project) | Ground::Prior(project) => (4, project.to_string(), String::new()),
-            // What may be let go is left out first, so that a clash without it is found where there is one.
+            Ground::Held(project) | Ground::Prior(project) => {
+                (4, project.to_string(), String::new())
+            }
+            // What may be let go is left out first, so that a clash without it is found where there
+            // is one.
             Ground::Doubt(doubt) => {
                 let kind = format!("{} {:?}", doubt.version, doubt.kind);
                 (0, format!("{} {}", doubt.project, doubt.other), kind)
             }
-            Ground::Built { project, made_for, .. } => (1, project.to_string(), made_for.to_string()),
-            Ground::Needs { project, extra, requirement, .. } => {
-                (1, format!("{project} {}", extra.as_ref().map_or("", Name::as_str)), requirement.to_string())
+            Ground::Built {
+                project, made_for, ..
+            } => (1, project.to_string(), made_for.to_string()),
+            Ground::Needs {
+                project,
+                extra,
+                requirement,
+                ..
+            } => (
+                1,
+                format!("{project} {}", extra.as_ref().map_or("", Name::as_str)),
+                requirement.to_string(),
+            ),
+            // Of several bars the policy says least of why there is nothing: it is the first that
+            // is tried without.
+            Ground::Barred {
+                project,
+                kind: BarKind::Wheels,
+                ..
+            } => (0, project.to_string(), String::new()),
+            Ground::Barred { project, kind, .. } => {
+                (0, project.to_string(), kind.as_str().to_owned())
             }
-            // Of several bars the policy says least of why there is nothing: it is the first that is tried without.
-            Ground::Barred { project, kind: BarKind::Wheels, .. } => (0, project.to_string(), String::new()),
-            Ground::Barred { project, kind, .. } => (0, project.to_string(), kind.as_str().to_owned()),
         }
     }
 }
@@ -215,12 +288,31 @@ fn add(grounds: &mut Vec<Ground>, mut ground: Ground) {
 /// Whether two grounds say the same, be it of different releases.
 fn says_the_same(one: &Ground, other: &Ground) -> bool {
     match (one, other) {
-        (Ground::Built { project, made_for, .. }, Ground::Built { project: p, made_for: m, .. }) => {
-            project == p && made_for == m
-        }
         (
-            Ground::Needs { project, extra, requirement, adjusted, .. },
-            Ground::Needs { project: p, extra: e, requirement: r, adjusted: a, .. },
+            Ground::Built {
+                project, made_for, ..
+            },
+            Ground::Built {
+                project: p,
+                made_for: m,
+                ..
+            },
+        ) => project == p && made_for == m,
+        (
+            Ground::Needs {
+                project,
+                extra,
+                requirement,
+                adjusted,
+                ..
+            },
+            Ground::Needs {
+                project: p,
+                extra: e,
+                requirement: r,
+                adjusted: a,
+                ..
+            },
         ) => project == p && extra == e && requirement == r && adjusted == a,
         _ => one == other,
     }

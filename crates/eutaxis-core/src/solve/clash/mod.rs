@@ -99,8 +99,16 @@ pub struct Fact {
 impl Clash {
     /// The asks that have a part in it, by their place in a list of them.
     pub fn asked(&self, asks: &[Ask]) -> Vec<usize> {
-        let has_a_part = |ask: &Ask| self.facts.iter().any(|f| f.kind == FactKind::Ask && f.states(ask));
-        asks.iter().enumerate().filter(|(_, ask)| has_a_part(ask)).map(|(i, _)| i).collect()
+        let has_a_part = |ask: &Ask| {
+            self.facts
+                .iter()
+                .any(|f| f.kind == FactKind::Ask && f.states(ask))
+        };
+        asks.iter()
+            .enumerate()
+            .filter(|(_, ask)| has_a_part(ask))
+            .map(|(i, _)| i)
+            .collect()
     }
 }
 
@@ -109,7 +117,11 @@ impl Fact {
     pub(super) fn states(&self, ask: &Ask) -> bool {
         Some(&ask.origin) == self.origin.as_ref()
             && ask.requirement.subject() == self.project
-            && ask.requirement.versions().map_or(String::new(), ToString::to_string) == self.versions
+            && ask
+                .requirement
+                .versions()
+                .map_or(String::new(), ToString::to_string)
+                == self.versions
     }
 }
 
@@ -118,23 +130,38 @@ impl Search {
     pub(super) fn clash(&self, clauses: &[ClauseId]) -> Clash {
         let grounds = self.walked(self.smallest(self.grounds(clauses)));
         let facts: Vec<Fact> = grounds.into_iter().map(|g| self.fact(g)).collect();
-        let asked = |name: &Name| self.problem.asks_in_force().any(|(_, a)| a.requirement.name == *name);
+        let asked = |name: &Name| {
+            self.problem
+                .asks_in_force()
+                .any(|(_, a)| a.requirement.name == *name)
+        };
         let absent = facts
             .iter()
             .filter_map(|f| match &f.ground {
-                Ground::Barred { project, kind: BarKind::Absent, releases } if releases.is_empty() => Some(project),
+                Ground::Barred {
+                    project,
+                    kind: BarKind::Absent,
+                    releases,
+                } if releases.is_empty() => Some(project),
                 _ => None,
             })
             .filter(|name| asked(name) && !self.facts.has_page(name))
             .cloned()
             .collect();
         let contested = self.contested(&facts);
-        Clash { facts, absent, contested }
+        Clash {
+            facts,
+            absent,
+            contested,
+        }
     }
 
-    /// The grounds in the order in which they are read: each ask, then what bears on its project, then the needs.
+    /// The grounds in the order in which they are read: each ask, then what bears on its project,
+    /// then the needs.
     fn walked(&self, grounds: Vec<Ground>) -> Vec<Ground> {
-        let mut asks: Vec<usize> = (0..grounds.len()).filter(|i| matches!(grounds[*i], Ground::Ask(_))).collect();
+        let mut asks: Vec<usize> = (0..grounds.len())
+            .filter(|i| matches!(grounds[*i], Ground::Ask(_)))
+            .collect();
         let origin = |i: &usize| match grounds[*i] {
             Ground::Ask(ask) => self.problem.asks.get(ask).map(|a| &a.origin),
             _ => None,
@@ -143,7 +170,11 @@ impl Search {
         let mut order: Vec<usize> = Vec::new();
         for ask in asks {
             order.push(ask);
-            let mut open: Vec<Name> = self.requirement_of(&grounds[ask]).map(|r| r.name.clone()).into_iter().collect();
+            let mut open: Vec<Name> = self
+                .requirement_of(&grounds[ask])
+                .map(|r| r.name.clone())
+                .into_iter()
+                .collect();
             let mut seen: Vec<Name> = Vec::new();
             while let Some(project) = open.pop() {
                 if seen.contains(&project) {
@@ -151,7 +182,10 @@ impl Search {
                 }
                 let mut next = Vec::new();
                 for (i, ground) in grounds.iter().enumerate() {
-                    if !self.bears_on(ground, &project) || order.contains(&i) || matches!(ground, Ground::Ask(_)) {
+                    if !self.bears_on(ground, &project)
+                        || order.contains(&i)
+                        || matches!(ground, Ground::Ask(_))
+                    {
                         continue;
                     }
                     order.push(i);
@@ -164,13 +198,19 @@ impl Search {
             }
         }
         let rest: Vec<usize> = (0..grounds.len()).filter(|i| !order.contains(i)).collect();
-        order.into_iter().chain(rest).filter_map(|i| grounds.get(i).cloned()).collect()
+        order
+            .into_iter()
+            .chain(rest)
+            .filter_map(|i| grounds.get(i).cloned())
+            .collect()
     }
 
     /// Whether a ground speaks of releases of a project.
     fn bears_on(&self, ground: &Ground, name: &Name) -> bool {
         match ground {
-            Ground::Ask(_) | Ground::Bound(_) => self.requirement_of(ground).is_some_and(|r| r.name == *name),
+            Ground::Ask(_) | Ground::Bound(_) => {
+                self.requirement_of(ground).is_some_and(|r| r.name == *name)
+            }
             Ground::Held(project)
             | Ground::Prior(project)
             | Ground::Doubt(Doubt { project, .. })
@@ -181,8 +221,11 @@ impl Search {
     }
 
     fn contested(&self, facts: &[Fact]) -> Vec<Contested> {
-        let mut names: Vec<&Name> =
-            facts.iter().filter_map(|f| self.requirement_of(&f.ground)).map(|r| &r.name).collect();
+        let mut names: Vec<&Name> = facts
+            .iter()
+            .filter_map(|f| self.requirement_of(&f.ground))
+            .map(|r| &r.name)
+            .collect();
         names.sort();
         names.dedup();
         let mut contested = Vec::new();
@@ -193,9 +236,15 @@ impl Search {
                 .enumerate()
                 .filter_map(|(i, fact)| Some((i, self.allows(&fact.ground, name, &releases)?)))
                 .collect();
-            let empty = releases.iter().all(|r| rows.iter().any(|(_, allowed)| !allowed.contains(r)));
+            let empty = releases
+                .iter()
+                .all(|r| rows.iter().any(|(_, allowed)| !allowed.contains(r)));
             if !rows.is_empty() && !releases.is_empty() && empty {
-                contested.push(Contested { project: name.clone(), releases, rows });
+                contested.push(Contested {
+                    project: name.clone(),
+                    releases,
+                    rows,
+                });
             }
         }
         contested.extend(self.contested_toolkits(facts));
@@ -208,40 +257,78 @@ impl Search {
             Ground::Built { made_for, .. } => Some(made_for.as_ref().clone()),
             _ => None,
         };
-        let builds: Vec<(usize, MadeFor)> =
-            facts.iter().enumerate().filter_map(|(i, f)| Some((i, built(f)?))).collect();
+        let builds: Vec<(usize, MadeFor)> = facts
+            .iter()
+            .enumerate()
+            .filter_map(|(i, f)| Some((i, built(f)?)))
+            .collect();
         // The builds of one project are alternatives, which are no rows of one axis.
         let project = |i: usize| facts.get(i).map(|f| &f.project);
-        let alone = |i: usize| builds.iter().filter(|(o, _)| project(*o) == project(i)).count() == 1;
+        let alone = |i: usize| {
+            builds
+                .iter()
+                .filter(|(o, _)| project(*o) == project(i))
+                .count()
+                == 1
+        };
         if builds.len() < 2 || !builds.iter().all(|(i, _)| alone(*i)) {
             return Vec::new();
         }
-        let mut families: Vec<&str> = builds.iter().filter_map(|(_, b)| b.family()).map(|f| f.name.as_str()).collect();
+        let mut families: Vec<&str> = builds
+            .iter()
+            .filter_map(|(_, b)| b.family())
+            .map(|f| f.name.as_str())
+            .collect();
         families.sort_unstable();
         families.dedup();
         let one = |family: &str| {
-            let of = |b: &MadeFor| self.toolkits_serving(b).into_iter().filter(|(f, _)| f == family);
-            let mut releases: Vec<Version> =
-                builds.iter().flat_map(|(_, b)| of(b)).filter_map(|(_, t)| Version::parse(&t).ok()).collect();
+            let of = |b: &MadeFor| {
+                self.toolkits_serving(b)
+                    .into_iter()
+                    .filter(|(f, _)| f == family)
+            };
+            let mut releases: Vec<Version> = builds
+                .iter()
+                .flat_map(|(_, b)| of(b))
+                .filter_map(|(_, t)| Version::parse(&t).ok())
+                .collect();
             releases.sort();
             releases.dedup();
-            let allows = |b: &MadeFor| of(b).filter_map(|(_, t)| Version::parse(&t).ok()).collect::<Vec<_>>();
-            let rows: Vec<(usize, Vec<Version>)> = builds.iter().map(|(i, b)| (*i, allows(b))).collect();
-            let empty = releases.iter().all(|r| rows.iter().any(|(_, allowed)| !allowed.contains(r)));
-            Some(Contested { project: Name::parse(family).ok()?, releases, rows }).filter(|_| empty)
+            let allows = |b: &MadeFor| {
+                of(b)
+                    .filter_map(|(_, t)| Version::parse(&t).ok())
+                    .collect::<Vec<_>>()
+            };
+            let rows: Vec<(usize, Vec<Version>)> =
+                builds.iter().map(|(i, b)| (*i, allows(b))).collect();
+            let empty = releases
+                .iter()
+                .all(|r| rows.iter().any(|(_, allowed)| !allowed.contains(r)));
+            Some(Contested {
+                project: Name::parse(family).ok()?,
+                releases,
+                rows,
+            })
+            .filter(|_| empty)
         };
         families.into_iter().filter_map(one).collect()
     }
 
     /// The releases of a project that a ground allows; none when it does not bear on the project.
     fn allows(&self, ground: &Ground, name: &Name, releases: &[Version]) -> Option<Vec<Version>> {
-        let those = |holds: &dyn Fn(&Version) -> bool| releases.iter().filter(|v| holds(v)).cloned().collect();
+        let those = |holds: &dyn Fn(&Version) -> bool| {
+            releases.iter().filter(|v| holds(v)).cloned().collect()
+        };
         let of = |requirement: &Requirement| {
             let set = requirement.versions()?;
             (requirement.name == *name && !set.is_empty()).then(|| those(&|v| set.matches(v)))
         };
         match ground {
-            Ground::Barred { project, releases: out, .. } if project == name => Some(those(&|v| !out.contains(v))),
+            Ground::Barred {
+                project,
+                releases: out,
+                ..
+            } if project == name => Some(those(&|v| !out.contains(v))),
             Ground::Barred { .. } => None,
             Ground::Held(project) | Ground::Prior(project) if project == name => {
                 let kept = self.kept_by(ground);

@@ -1,8 +1,9 @@
 //! The smallest clash: grounds are left out as long as the rest cannot hold together.
 //!
-//! The grounds are taken alone: every release that is on a page can be taken unless a ground bars it, and it needs only
-//! what a ground says. That small system goes through the same propagation and learning as the search, and each proof
-//! says which grounds it used, so that few trials are needed.
+//! The grounds are taken alone: every release that is on a page can be taken unless a ground bars
+//! it, and it needs only what a ground says. That small system goes through the same propagation
+//! and learning as the search, and each proof says which grounds it used, so that few trials are
+//! needed.
 
 use std::cell::Cell;
 
@@ -38,23 +39,39 @@ enum Trial {
 }
 
 impl Search {
-    /// A set of grounds that cannot hold together and of which none can be left out: the smallest of those found.
+    /// A set of grounds that cannot hold together and of which none can be left out: the smallest
+    /// of those found.
     pub(in crate::solve) fn smallest(&self, grounds: Vec<Ground>) -> Vec<Ground> {
-        let heeding = Smaller { search: self, heed_pins: true, left: Cell::new(MOST_CONFLICTS_IN_ALL) };
+        let heeding = Smaller {
+            search: self,
+            heed_pins: true,
+            left: Cell::new(MOST_CONFLICTS_IN_ALL),
+        };
         if let Some(smallest) = heeding.smallest(&grounds) {
             return smallest;
         }
-        // Those who pin a yanked release have no part in it: that nothing pins it is taken as it stands.
-        let plain = Smaller { search: self, heed_pins: false, left: Cell::new(MOST_CONFLICTS_IN_ALL) };
+        // Those who pin a yanked release have no part in it: that nothing pins it is taken as it
+        // stands.
+        let plain = Smaller {
+            search: self,
+            heed_pins: false,
+            left: Cell::new(MOST_CONFLICTS_IN_ALL),
+        };
         plain.smallest(&grounds).unwrap_or(grounds)
     }
 
-    /// All releases on the page of a project, oldest first. A build that is out for its accelerator is left out where
-    /// another build of the release can be taken, which stands for it, unless builds are asked for by their labels.
+    /// All releases on the page of a project, oldest first. A build that is out for its accelerator
+    /// is left out where another build of the release can be taken, which stands for it, unless
+    /// builds are asked for by their labels.
     pub(super) fn releases(&self, project: &Name) -> Vec<Version> {
-        let Some(facts) = self.facts.get(project) else { return Vec::new() };
+        let Some(facts) = self.facts.get(project) else {
+            return Vec::new();
+        };
         let can_be_taken = |public: &Version| {
-            facts.offers().iter().any(|o| o.verdict != Verdict::Barred && o.version.public() == *public)
+            facts
+                .offers()
+                .iter()
+                .any(|o| o.verdict != Verdict::Barred && o.version.public() == *public)
         };
         let stood_for = |o: &Offer| {
             o.verdict == Verdict::Barred
@@ -63,7 +80,13 @@ impl Search {
         };
         let by_label = self.problem.names_label(project);
         // Offers stand newest first.
-        facts.offers().iter().rev().filter(|o| by_label || !stood_for(o)).map(|o| o.version.clone()).collect()
+        facts
+            .offers()
+            .iter()
+            .rev()
+            .filter(|o| by_label || !stood_for(o))
+            .map(|o| o.version.clone())
+            .collect()
     }
 }
 
@@ -81,7 +104,8 @@ impl Smaller<'_> {
     fn smallest(&self, grounds: &[Ground]) -> Option<Vec<Ground>> {
         let mut best = self.shrunk(grounds, false)?;
         if best.len() > 2 && best.len() <= FEW {
-            // Another order of trials may find a smaller one, and asks that clash among themselves say most.
+            // Another order of trials may find a smaller one, and asks that clash among themselves
+            // say most.
             for from in [grounds, &best.clone()] {
                 if let Some(other) = self.shrunk(from, true).filter(|o| o.len() < best.len()) {
                     best = other;
@@ -94,14 +118,18 @@ impl Smaller<'_> {
     fn shrunk(&self, grounds: &[Ground], backwards: bool) -> Option<Vec<Ground>> {
         let all: Vec<usize> = (0..grounds.len()).collect();
         // Without the first proof there is nothing to shrink: it may take all that there is.
-        let Trial::Impossible(mut core) = self.trial(grounds, &all, MOST_CONFLICTS_IN_ALL) else { return None };
+        let Trial::Impossible(mut core) = self.trial(grounds, &all, MOST_CONFLICTS_IN_ALL) else {
+            return None;
+        };
         let mut order = core.clone();
         order.sort_unstable();
         if backwards {
             order.reverse();
         }
         for ground in order {
-            let Some(place) = core.iter().position(|g| *g == ground) else { continue };
+            let Some(place) = core.iter().position(|g| *g == ground) else {
+                continue;
+            };
             let mut without = core.clone();
             without.remove(place);
             if let Trial::Impossible(smaller) = self.trial(grounds, &without, MOST_CONFLICTS) {
@@ -109,16 +137,24 @@ impl Smaller<'_> {
             }
         }
         core.sort_unstable();
-        Some(core.into_iter().filter_map(|i| grounds.get(i).cloned()).collect())
+        Some(
+            core.into_iter()
+                .filter_map(|i| grounds.get(i).cloned())
+                .collect(),
+        )
     }
 
-    /// Where many releases of a project each need another bound of the same project, one ground that says what any of
-    /// them allows, if that still clashes.
+    /// Where many releases of a project each need another bound of the same project, one ground
+    /// that says what any of them allows, if that still clashes.
     fn joined(&self, grounds: Vec<Ground>) -> Vec<Ground> {
         let pair = |g: &Ground| match g {
-            Ground::Needs { project, extra: None, requirement, adjusted: None, .. }
-                if requirement.extras.is_empty() && requirement.versions().is_some() =>
-            {
+            Ground::Needs {
+                project,
+                extra: None,
+                requirement,
+                adjusted: None,
+                ..
+            } if requirement.extras.is_empty() && requirement.versions().is_some() => {
                 Some((project.clone(), requirement.name.clone()))
             }
             _ => None,
@@ -132,9 +168,13 @@ impl Smaller<'_> {
         }
         let mut grounds = grounds;
         for (wanted, _) in counts.into_iter().filter(|(_, n)| *n >= MANY_NEEDS) {
-            let (same, rest): (Vec<Ground>, Vec<Ground>) =
-                grounds.iter().cloned().partition(|g| pair(g).as_ref() == Some(&wanted));
-            let Some(one) = self.join(&wanted.0, &wanted.1, &same) else { continue };
+            let (same, rest): (Vec<Ground>, Vec<Ground>) = grounds
+                .iter()
+                .cloned()
+                .partition(|g| pair(g).as_ref() == Some(&wanted));
+            let Some(one) = self.join(&wanted.0, &wanted.1, &same) else {
+                continue;
+            };
             let mut candidate = rest;
             candidate.push(one);
             if let Some(smaller) = self.shrunk(&candidate, false) {
@@ -149,13 +189,23 @@ impl Smaller<'_> {
         let mut allowed: Vec<Version> = Vec::new();
         let all = self.search.releases(other);
         for ground in needs {
-            if let Ground::Needs { requirement, releases: mine, .. } = ground {
+            if let Ground::Needs {
+                requirement,
+                releases: mine,
+                ..
+            } = ground
+            {
                 releases.extend(mine.iter().cloned());
-                allowed.extend(all.iter().filter(|v| requirement.versions().is_some_and(|s| s.matches(v))).cloned());
+                allowed.extend(
+                    all.iter()
+                        .filter(|v| requirement.versions().is_some_and(|s| s.matches(v)))
+                        .cloned(),
+                );
             }
         }
         let (low, high) = (allowed.iter().min()?, allowed.iter().max()?);
-        let set = VersionSpecifier::parse(&format!(">={},<={}", low.public(), high.public())).ok()?;
+        let set =
+            VersionSpecifier::parse(&format!(">={},<={}", low.public(), high.public())).ok()?;
         releases.sort();
         releases.dedup();
         let requirement = Requirement::any(other).with_versions(set);
@@ -169,7 +219,8 @@ impl Smaller<'_> {
         })
     }
 
-    /// The same grounds, those on needs and bars without the releases that asks and bounds among them leave out anyway.
+    /// The same grounds, those on needs and bars without the releases that asks and bounds among
+    /// them leave out anyway.
     fn trimmed(&self, grounds: Vec<Ground>) -> Vec<Ground> {
         let stated: Vec<Requirement> = grounds
             .iter()
@@ -183,17 +234,47 @@ impl Smaller<'_> {
             if some.is_empty() { releases } else { some }
         };
         let trim = |ground: Ground| match ground {
-            Ground::Needs { project, extra, requirement, releases, adjusted, joined } => {
+            Ground::Needs {
+                project,
+                extra,
+                requirement,
+                releases,
+                adjusted,
+                joined,
+            } => {
                 let releases = left(&project, releases);
-                Ground::Needs { project, extra, requirement, releases, adjusted, joined }
+                Ground::Needs {
+                    project,
+                    extra,
+                    requirement,
+                    releases,
+                    adjusted,
+                    joined,
+                }
             }
-            Ground::Barred { project, kind, releases } => {
+            Ground::Barred {
+                project,
+                kind,
+                releases,
+            } => {
                 let releases = left(&project, releases);
-                Ground::Barred { project, kind, releases }
+                Ground::Barred {
+                    project,
+                    kind,
+                    releases,
+                }
             }
-            Ground::Built { project, made_for, releases } => {
+            Ground::Built {
+                project,
+                made_for,
+                releases,
+            } => {
                 let releases = left(&project, releases);
-                Ground::Built { project, made_for, releases }
+                Ground::Built {
+                    project,
+                    made_for,
+                    releases,
+                }
             }
             stated => stated,
         };
@@ -225,17 +306,23 @@ impl Smaller<'_> {
     }
 }
 
-/// Of several bars of a project each tells only the releases that those with more of them leave over.
+/// Of several bars of a project each tells only the releases that those with more of them leave
+/// over.
 fn apart(mut grounds: Vec<Ground>) -> Vec<Ground> {
     let count = |g: &Ground| match g {
         Ground::Barred { releases, .. } => releases.len(),
         _ => 0,
     };
-    let mut order: Vec<usize> = (0..grounds.len()).filter(|i| count(&grounds[*i]) > 0).collect();
+    let mut order: Vec<usize> = (0..grounds.len())
+        .filter(|i| count(&grounds[*i]) > 0)
+        .collect();
     order.sort_by_key(|i| std::cmp::Reverse(count(&grounds[*i])));
     let mut told: Vec<(Name, Version)> = Vec::new();
     for i in order {
-        if let Ground::Barred { project, releases, .. } = &mut grounds[i] {
+        if let Ground::Barred {
+            project, releases, ..
+        } = &mut grounds[i]
+        {
             releases.retain(|v| !told.iter().any(|(p, t)| p == project && t == v));
             told.extend(releases.iter().map(|v| (project.clone(), v.clone())));
         }
@@ -243,8 +330,8 @@ fn apart(mut grounds: Vec<Ground>) -> Vec<Ground> {
     grounds
 }
 
-/// The small system of a trial. Value `v` of a project is its release `v - 1`, oldest first; a project that no depot
-/// has gets one release, so that its absence is a ground like any other.
+/// The small system of a trial. Value `v` of a project is its release `v - 1`, oldest first; a
+/// project that no depot has gets one release, so that its absence is a ground like any other.
 struct System<'a> {
     search: &'a Search,
     heed_pins: bool,
@@ -259,17 +346,21 @@ struct System<'a> {
 impl System<'_> {
     fn node(&mut self, project: &Name) -> NodeId {
         if !self.releases.contains_key(project) {
-            self.releases.insert(project.clone(), self.search.releases(project));
+            self.releases
+                .insert(project.clone(), self.search.releases(project));
         }
         let count = self.releases.get(project).map_or(0, Vec::len).max(1);
-        self.state.node(NodeKind::Project(project.clone()), count + 1)
+        self.state
+            .node(NodeKind::Project(project.clone()), count + 1)
     }
 
     fn extra(&mut self, project: &Name, extra: &Name) -> NodeId {
-        self.state.node(NodeKind::Extra(project.clone(), extra.clone()), 2)
+        self.state
+            .node(NodeKind::Extra(project.clone(), extra.clone()), 2)
     }
 
-    /// The releases of a project for which something holds; `unknown` for the one of a project that no depot has.
+    /// The releases of a project for which something holds; `unknown` for the one of a project that
+    /// no depot has.
     fn values(&mut self, project: &Name, unknown: bool, holds: &dyn Fn(&Version) -> bool) -> Term {
         let node = self.node(project);
         let mut values = Bits::none(self.state.get(node).size);
@@ -277,12 +368,16 @@ impl System<'_> {
         if releases.is_empty() && unknown {
             values.insert(1);
         }
-        releases.iter().enumerate().filter(|(_, v)| holds(v)).for_each(|(i, _)| values.insert(i + 1));
+        releases
+            .iter()
+            .enumerate()
+            .filter(|(_, v)| holds(v))
+            .for_each(|(i, _)| values.insert(i + 1));
         Term { node, values }
     }
 
-    /// "One of the releases that the requirement of a ground takes is there." That pre-releases are out is a ground of its
-    /// own, on which this one then leans.
+    /// "One of the releases that the requirement of a ground takes is there." That pre-releases are
+    /// out is a ground of its own, on which this one then leans.
     fn presence(&mut self, index: usize, requirement: &Requirement) -> Term {
         let search = self.search;
         let told = self.of.iter().copied().find(|i| {
@@ -297,14 +392,18 @@ impl System<'_> {
         if let Some(told) = told.filter(|_| !out.is_empty()) {
             self.leans.push((index, told));
         }
-        let takes = |v: &Version| requirement.versions().is_none_or(|s| s.matches(v)) && !out.contains(v);
+        let takes =
+            |v: &Version| requirement.versions().is_none_or(|s| s.matches(v)) && !out.contains(v);
         self.values(&requirement.name, true, &takes)
     }
 
     fn complement(&self, term: Term) -> Term {
         let mut values = Bits::all(self.state.get(term.node).size);
         values.drop_all(&term.values);
-        Term { node: term.node, values }
+        Term {
+            node: term.node,
+            values,
+        }
     }
 
     fn clause(&mut self, ground: usize, terms: SmallVec<[Term; 2]>) {
@@ -314,7 +413,9 @@ impl System<'_> {
         }
         let source = Source::Ground(ground);
         match joined.len() {
-            1 => joined.into_iter().for_each(|t| self.state.add_unit(t, source.clone(), Rests::default())),
+            1 => joined
+                .into_iter()
+                .for_each(|t| self.state.add_unit(t, source.clone(), Rests::default())),
             _ => {
                 self.state.add_clause(joined, source, Rests::default());
             }
@@ -322,22 +423,35 @@ impl System<'_> {
     }
 
     fn add(&mut self, index: usize) {
-        let Some(ground) = self.grounds.get(index).cloned() else { return };
+        let Some(ground) = self.grounds.get(index).cloned() else {
+            return;
+        };
         match &ground {
             Ground::Ask(i) => {
-                let Some(ask) = self.search.problem.asks.get(*i) else { return };
+                let Some(ask) = self.search.problem.asks.get(*i) else {
+                    return;
+                };
                 let presence = self.presence(index, &ask.requirement);
                 self.clause(index, smallvec![presence]);
                 for extra in &ask.requirement.extras {
                     let node = self.extra(&ask.requirement.name, extra);
-                    self.clause(index, smallvec![Term { node, values: Bits::only(2, 1) }]);
+                    self.clause(
+                        index,
+                        smallvec![Term {
+                            node,
+                            values: Bits::only(2, 1)
+                        }],
+                    );
                 }
             }
             Ground::Bound(i) => {
-                let Some(bound) = self.search.problem.bounds.get(*i) else { return };
+                let Some(bound) = self.search.problem.bounds.get(*i) else {
+                    return;
+                };
                 let requirement = &bound.requirement;
-                let mut term =
-                    self.values(&requirement.name, true, &|v| requirement.versions().is_none_or(|s| s.matches(v)));
+                let mut term = self.values(&requirement.name, true, &|v| {
+                    requirement.versions().is_none_or(|s| s.matches(v))
+                });
                 term.values.insert(0);
                 self.clause(index, smallvec![term]);
             }
@@ -349,23 +463,46 @@ impl System<'_> {
             }
             Ground::Doubt(doubt) => {
                 let having = self.values(&doubt.project, false, &|v| *v == doubt.version);
-                let out = self.values(&doubt.other, false, &|v| doubt.out_or_built().any(|o| o == v));
+                let out = self.values(&doubt.other, false, &|v| {
+                    doubt.out_or_built().any(|o| o == v)
+                });
                 let terms = smallvec![self.complement(having), self.complement(out)];
                 self.clause(index, terms);
             }
-            Ground::Built { project, made_for, releases } => {
+            Ground::Built {
+                project,
+                made_for,
+                releases,
+            } => {
                 let having = self.values(project, false, &|v| releases.contains(v));
                 let serving = self.search.serving(made_for);
-                let node = self.state.node(NodeKind::Toolkit, self.search.facts.toolkits().len() + 1);
-                let terms = smallvec![self.complement(having), Term { node, values: serving }];
+                let node = self
+                    .state
+                    .node(NodeKind::Toolkit, self.search.facts.toolkits().len() + 1);
+                let terms = smallvec![
+                    self.complement(having),
+                    Term {
+                        node,
+                        values: serving
+                    }
+                ];
                 self.clause(index, terms);
             }
-            Ground::Needs { project, extra, requirement, releases, .. } => {
+            Ground::Needs {
+                project,
+                extra,
+                requirement,
+                releases,
+                ..
+            } => {
                 let having = self.values(project, false, &|v| releases.contains(v));
                 let mut lead: SmallVec<[Term; 2]> = smallvec![self.complement(having)];
                 if let Some(extra) = extra {
                     let node = self.extra(project, extra);
-                    lead.push(Term { node, values: Bits::only(2, 0) });
+                    lead.push(Term {
+                        node,
+                        values: Bits::only(2, 0),
+                    });
                 }
                 let mut terms = lead.clone();
                 terms.push(self.presence(index, requirement));
@@ -373,18 +510,30 @@ impl System<'_> {
                 for theirs in &requirement.extras {
                     let node = self.extra(&requirement.name, theirs);
                     let mut terms = lead.clone();
-                    terms.push(Term { node, values: Bits::only(2, 1) });
+                    terms.push(Term {
+                        node,
+                        values: Bits::only(2, 1),
+                    });
                     self.clause(index, terms);
                 }
             }
             // It counts where a requirement takes releases.
-            Ground::Barred { kind: BarKind::Prerelease, .. } => {}
-            Ground::Barred { project, kind: BarKind::Yanked, releases } => {
+            Ground::Barred {
+                kind: BarKind::Prerelease,
+                ..
+            } => {}
+            Ground::Barred {
+                project,
+                kind: BarKind::Yanked,
+                releases,
+            } => {
                 for release in releases {
                     self.add_yanked(index, project, release);
                 }
             }
-            Ground::Barred { project, releases, .. } => {
+            Ground::Barred {
+                project, releases, ..
+            } => {
                 let absent = releases.is_empty();
                 let out = self.values(project, absent, &|v| releases.contains(v));
                 let term = self.complement(out);
@@ -398,8 +547,13 @@ impl System<'_> {
         let out = self.values(project, false, &|v| v == release);
         let mut terms: SmallVec<[Term; 2]> = smallvec![self.complement(out)];
         let search = self.search;
-        let version_of =
-            |name: &Name, value: usize| search.facts.get(name).and_then(|f| f.offer(value)).map(|o| o.version.clone());
+        let version_of = |name: &Name, value: usize| {
+            search
+                .facts
+                .get(name)
+                .and_then(|f| f.offer(value))
+                .map(|o| o.version.clone())
+        };
         let heed = self.heed_pins;
         let pins = search.yanked_pins.iter().filter(|p| p.project == *project);
         for pin in pins.filter(|p| heed && version_of(project, p.value).as_ref() == Some(release)) {
@@ -408,8 +562,12 @@ impl System<'_> {
                     Ground::Bound(_) => false,
                     // What may be let go keeps out just those that would pin it.
                     Ground::Prior(project) => *project == support.project,
-                    Ground::Doubt(doubt) => doubt.project == support.project || doubt.other == support.project,
-                    _ => search.requirement_of(g).is_some_and(|r| r.name == support.project),
+                    Ground::Doubt(doubt) => {
+                        doubt.project == support.project || doubt.other == support.project
+                    }
+                    _ => search
+                        .requirement_of(g)
+                        .is_some_and(|r| r.name == support.project),
                 };
                 // What nothing asks for is not there to pin anything.
                 if !self.grounds.iter().any(wanted) {
@@ -443,7 +601,11 @@ impl System<'_> {
                         })
                         .collect();
                     core.extend(
-                        self.leans.iter().filter(|(i, _)| core.contains(i)).map(|(_, told)| *told).collect::<Vec<_>>(),
+                        self.leans
+                            .iter()
+                            .filter(|(i, _)| core.contains(i))
+                            .map(|(_, told)| *told)
+                            .collect::<Vec<_>>(),
                     );
                     core.sort_unstable();
                     core.dedup();
@@ -452,13 +614,18 @@ impl System<'_> {
                 continue;
             }
             self.state.settled.clear();
-            // Absence, which is value 0, needs nothing; and the fewest values left are the quickest to fail.
+            // Absence, which is value 0, needs nothing; and the fewest values left are the quickest
+            // to fail.
             let open = self.state.nodes.iter().enumerate().filter_map(|(i, n)| {
                 let values = n.domain.count();
                 (values > 1).then_some((values, i))
             });
-            let Some((_, node)) = open.min() else { return (Trial::Open, conflicts) };
-            let Some(value) = self.state.nodes[node].domain.first() else { return (Trial::Open, conflicts) };
+            let Some((_, node)) = open.min() else {
+                return (Trial::Open, conflicts);
+            };
+            let Some(value) = self.state.nodes[node].domain.first() else {
+                return (Trial::Open, conflicts);
+            };
             self.state.decide(NodeId(node as u32), value);
         }
     }

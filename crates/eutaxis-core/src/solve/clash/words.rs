@@ -28,69 +28,155 @@ impl Search {
             also: Vec::new(),
         };
         let stated = |kind: FactKind, verb: &str, ask: Option<&Ask>| {
-            let Some(ask) = ask else { return fact(kind, String::new(), String::new(), String::new()) };
-            let versions = ask.requirement.versions().map_or(String::new(), ToString::to_string);
+            let Some(ask) = ask else {
+                return fact(kind, String::new(), String::new(), String::new());
+            };
+            let versions = ask
+                .requirement
+                .versions()
+                .map_or(String::new(), ToString::to_string);
             let text = format!("{verb} {}", ask.requirement.short());
             let subject = ask.requirement.subject();
-            Fact { origin: Some(ask.origin.clone()), ..fact(kind, subject, versions, text) }
+            Fact {
+                origin: Some(ask.origin.clone()),
+                ..fact(kind, subject, versions, text)
+            }
         };
-        let kept = self.kept_by(&ground).map(ToString::to_string).unwrap_or_default();
+        let kept = self
+            .kept_by(&ground)
+            .map(ToString::to_string)
+            .unwrap_or_default();
         match &ground {
             Ground::Ask(i) => stated(FactKind::Ask, "you ask", self.problem.asks.get(*i)),
             Ground::Bound(i) => stated(FactKind::Bound, "you bound", self.problem.bounds.get(*i)),
             Ground::Held(project) => {
                 let text = format!("held {project} {kept}");
                 let chosen = self.kept_by(&ground).cloned();
-                Fact { chosen, ..fact(FactKind::Bound, project.to_string(), format!("=={kept}"), text) }
+                Fact {
+                    chosen,
+                    ..fact(
+                        FactKind::Bound,
+                        project.to_string(),
+                        format!("=={kept}"),
+                        text,
+                    )
+                }
             }
             Ground::Prior(project) => {
                 let text = format!("{project} {kept} was pinned before");
-                fact(FactKind::Bound, project.to_string(), format!("=={kept}"), text)
+                fact(
+                    FactKind::Bound,
+                    project.to_string(),
+                    format!("=={kept}"),
+                    text,
+                )
             }
             Ground::Doubt(doubt) => {
-                let text = format!("{} {} has never met {}", doubt.project, doubt.version, doubt.other);
-                fact(FactKind::Bound, doubt.project.to_string(), format!("=={}", doubt.version), text)
+                let text = format!(
+                    "{} {} has never met {}",
+                    doubt.project, doubt.version, doubt.other
+                );
+                fact(
+                    FactKind::Bound,
+                    doubt.project.to_string(),
+                    format!("=={}", doubt.version),
+                    text,
+                )
             }
-            Ground::Needs { project, extra, requirement, releases, adjusted, joined } => {
-                let subject = extra.as_ref().map_or(project.to_string(), |e| format!("{project}[{e}]"));
-                let one = releases.iter().all(|v| releases.first().is_some_and(|f| f.public() == v.public()));
+            Ground::Needs {
+                project,
+                extra,
+                requirement,
+                releases,
+                adjusted,
+                joined,
+            } => {
+                let subject = extra
+                    .as_ref()
+                    .map_or(project.to_string(), |e| format!("{project}[{e}]"));
+                let one = releases
+                    .iter()
+                    .all(|v| releases.first().is_some_and(|f| f.public() == v.public()));
                 let verb = match (one, joined) {
                     (true, _) => "needs",
                     (_, false) => "need",
                     (_, true) => "each need some of",
                 };
                 let adjustment = adjusted.and_then(|i| self.problem.adjustments.get(i));
-                let because = adjustment
-                    .map_or(String::new(), |a| format!(", adjusted: \"{}\"", crate::fault::escaped(&a.because)));
+                let because = adjustment.map_or(String::new(), |a| {
+                    format!(", adjusted: \"{}\"", crate::fault::escaped(&a.because))
+                });
                 let range = self.range_words(project, releases);
                 let text = format!("{subject} {range} {verb} {}{because}", requirement.short());
                 Fact {
-                    needs: Some(crate::Requirement { marker: None, ..requirement.clone() }.to_string()),
+                    needs: Some(
+                        crate::Requirement {
+                            marker: None,
+                            ..requirement.clone()
+                        }
+                        .to_string(),
+                    ),
                     origin: adjustment.map(|a| a.origin.clone()),
-                    ..fact(FactKind::Needs, subject, self.range_set(project, releases), text)
+                    ..fact(
+                        FactKind::Needs,
+                        subject,
+                        self.range_set(project, releases),
+                        text,
+                    )
                 }
             }
-            Ground::Built { project, made_for, releases } => {
+            Ground::Built {
+                project,
+                made_for,
+                releases,
+            } => {
                 let is = if releases.len() == 1 { "is" } else { "are" };
                 let range = self.range_words(project, releases);
                 let text = format!("{project} {range} {is} {made_for}");
-                fact(FactKind::Built, project.to_string(), self.range_set(project, releases), text)
+                fact(
+                    FactKind::Built,
+                    project.to_string(),
+                    self.range_set(project, releases),
+                    text,
+                )
             }
-            Ground::Barred { project, kind, releases } if releases.is_empty() => {
-                let why = self.facts.get(project).and_then(|f| f.empty()).map(|(_, why)| why);
+            Ground::Barred {
+                project,
+                kind,
+                releases,
+            } if releases.is_empty() => {
+                let why = self
+                    .facts
+                    .get(project)
+                    .and_then(|f| f.empty())
+                    .map(|(_, why)| why);
                 let text = why.unwrap_or_else(|| format!("no depot has {project}"));
-                fact(FactKind::Bar(*kind), project.to_string(), String::new(), text)
+                fact(
+                    FactKind::Bar(*kind),
+                    project.to_string(),
+                    String::new(),
+                    text,
+                )
             }
-            Ground::Barred { project, kind, releases } => {
+            Ground::Barred {
+                project,
+                kind,
+                releases,
+            } => {
                 let (text, without_place) = self.sentences(project, *kind, releases);
                 let offers = || self.facts.get(project).into_iter().flat_map(|f| f.offers());
                 let mine = || offers().filter(|o| releases.contains(&o.version));
                 let dates = mine().filter_map(|o| o.published()).collect();
-                let also = mine().flat_map(|o| o.bars.iter().map(Bar::kind)).filter(|k| k != kind).collect();
+                let also = mine()
+                    .flat_map(|o| o.bars.iter().map(Bar::kind))
+                    .filter(|k| k != kind)
+                    .collect();
                 let versions = self.range_set(project, releases);
                 let known = self.facts.get(project);
                 let files = mine().flat_map(|o| &o.files);
-                let builds = files.filter_map(|f| Some(known?.judged().build_of(f)?.made_for.clone())).collect();
+                let builds = files
+                    .filter_map(|f| Some(known?.judged().build_of(f)?.made_for.clone()))
+                    .collect();
                 Fact {
                     dates,
                     also,
@@ -102,7 +188,8 @@ impl Search {
         }
     }
 
-    /// Why releases are out, as `PROJECT RELEASES: sentence`, those of the newest first; and the same without what the place is.
+    /// Why releases are out, as `PROJECT RELEASES: sentence`, those of the newest first; and the
+    /// same without what the place is.
     fn sentences(&self, project: &Name, kind: BarKind, releases: &[Version]) -> (String, String) {
         let mut told: Vec<((String, String), Vec<Version>)> = Vec::new();
         for release in releases.iter().rev() {
@@ -131,14 +218,21 @@ impl Search {
 
     /// Why a release is out, and what of that the place is.
     fn sentence(&self, project: &Name, kind: BarKind, release: &Version) -> (String, String) {
-        let offer = self.facts.get(project).and_then(|f| f.judged().offer(release));
+        let offer = self
+            .facts
+            .get(project)
+            .and_then(|f| f.judged().offer(release));
         let told = match kind {
             BarKind::Prerelease if offer.is_some_and(|o| o.verdict != Verdict::Barred) => {
                 "a pre-release, which nothing asked for".to_owned()
             }
             BarKind::Yanked => {
-                let reason = offer.and_then(|o| o.yanked.clone()).filter(|r| !r.is_empty());
-                let reason = reason.map_or(String::new(), |r| format!(" (\"{}\")", crate::fault::escaped(&r)));
+                let reason = offer
+                    .and_then(|o| o.yanked.clone())
+                    .filter(|r| !r.is_empty());
+                let reason = reason.map_or(String::new(), |r| {
+                    format!(" (\"{}\")", crate::fault::escaped(&r))
+                });
                 format!("yanked{reason}, and nothing pins it exactly")
             }
             _ => {
@@ -151,7 +245,8 @@ impl Search {
         (told, String::new())
     }
 
-    /// Runs of releases that follow each other without another of the project's releases between, oldest first.
+    /// Runs of releases that follow each other without another of the project's releases between,
+    /// oldest first.
     fn runs(&self, project: &Name, versions: &[Version]) -> Vec<Vec<Version>> {
         let mut runs: Vec<Vec<Version>> = Vec::new();
         let mut before = false;
@@ -170,8 +265,18 @@ impl Search {
     fn range_words(&self, project: &Name, versions: &[Version]) -> String {
         // Builds of one release that differ in their local label are one release to people.
         let all = self.releases(project);
-        let whole = |v: &Version| all.iter().filter(|o| o.public() == v.public()).all(|o| versions.contains(o));
-        let name = |v: &Version| if whole(v) { v.public().to_string() } else { v.to_string() };
+        let whole = |v: &Version| {
+            all.iter()
+                .filter(|o| o.public() == v.public())
+                .all(|o| versions.contains(o))
+        };
+        let name = |v: &Version| {
+            if whole(v) {
+                v.public().to_string()
+            } else {
+                v.to_string()
+            }
+        };
         let words: Vec<String> = self
             .runs(project, versions)
             .iter()
@@ -184,23 +289,43 @@ impl Search {
         words.join(", ")
     }
 
-    /// The same as specifier sets joined by ` || `, which take just these of the project's releases.
+    /// The same as specifier sets joined by ` || `, which take just these of the project's
+    /// releases.
     fn range_set(&self, project: &Name, versions: &[Version]) -> String {
         let all = self.releases(project);
         let sets: Vec<String> = self
             .runs(project, versions)
             .iter()
             .flat_map(|run| {
-                let (Some(a), Some(b)) = (run.first(), run.last()) else { return Vec::new() };
-                // A bound names no local label, so a run that such a bound does not tell from the rest is spelled out.
+                let (Some(a), Some(b)) = (run.first(), run.last()) else {
+                    return Vec::new();
+                };
+                // A bound names no local label, so a run that such a bound does not tell from the
+                // rest is spelled out.
                 let range = format!(">={},<={}", a.public(), b.public());
-                let exact = VersionSpecifier::parse(&range)
-                    .is_ok_and(|set| run.len() > 1 && all.iter().all(|v| set.matches(v) == run.contains(v)));
-                // `==1.1` takes 1.1+label too: beside such builds only `===` names the release without a label.
-                let labelled =
-                    |v: &Version| !v.is_local() && all.iter().any(|o| o != v && o.public() == *v && !run.contains(o));
-                let one = |v: &Version| if labelled(v) { format!("==={v}") } else { format!("=={v}") };
-                if exact { vec![range] } else { run.iter().map(one).collect() }
+                let exact = VersionSpecifier::parse(&range).is_ok_and(|set| {
+                    run.len() > 1 && all.iter().all(|v| set.matches(v) == run.contains(v))
+                });
+                // `==1.1` takes 1.1+label too: beside such builds only `===` names the release
+                // without a label.
+                let labelled = |v: &Version| {
+                    !v.is_local()
+                        && all
+                            .iter()
+                            .any(|o| o != v && o.public() == *v && !run.contains(o))
+                };
+                let one = |v: &Version| {
+                    if labelled(v) {
+                        format!("==={v}")
+                    } else {
+                        format!("=={v}")
+                    }
+                };
+                if exact {
+                    vec![range]
+                } else {
+                    run.iter().map(one).collect()
+                }
             })
             .collect();
         sets.join(" || ")

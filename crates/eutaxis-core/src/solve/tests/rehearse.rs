@@ -19,11 +19,17 @@ fn placed(solution: &Solution) -> Set {
         deliberate: false,
         needs: Vec::new(),
     };
-    solution.chosen.iter().map(|c| (c.project.clone(), one(c))).collect()
+    solution
+        .chosen
+        .iter()
+        .map(|c| (c.project.clone(), one(c)))
+        .collect()
 }
 
 fn releases(set: &Set) -> BTreeMap<Name, Version> {
-    set.iter().map(|(name, placed)| (name.clone(), placed.version.clone())).collect()
+    set.iter()
+        .map(|(name, placed)| (name.clone(), placed.version.clone()))
+        .collect()
 }
 
 proptest! {
@@ -51,7 +57,8 @@ proptest! {
             };
         }
         prop_assert_eq!(&played, &releases(&placed(&two)));
-        // Placed by itself it drops nothing, and what it says of the rest is what stands there then.
+        // Placed by itself it drops nothing, and what it says of the rest is what stands there
+        // then.
         let kept = after(&before, &two, &[]);
         let moved = moves(&before, &problem, &two);
         prop_assert!(moved.iter().all(|m| m.after.as_ref() == kept.get(&m.project).map(|p| &p.version)));

@@ -20,7 +20,11 @@ type Break = fn(&mut Problem, &mut Solution);
 fn nothing(_: &mut Problem, _: &mut Solution) {}
 
 fn at<'a>(solution: &'a mut Solution, project: &str) -> &'a mut crate::solve::Chosen {
-    solution.chosen.iter_mut().find(|c| c.project.as_str() == project).unwrap()
+    solution
+        .chosen
+        .iter_mut()
+        .find(|c| c.project.as_str() == project)
+        .unwrap()
 }
 
 fn other_release(_: &mut Problem, solution: &mut Solution) {
@@ -68,7 +72,8 @@ fn avoided(problem: &mut Problem, _: &mut Solution) {
 #[case::a_file_of_another(other_file as Break, Some("c-1.5-py3-none-any.whl is no file of b 1.0"))]
 #[case::a_need_that_is_left_out(left_out as Break, Some("b needs c, which was not chosen"))]
 #[case::what_nobody_needs(nobody_asks as Break, Some("nobody asks for c"))]
-#[case::an_interpreter_that_is_left_out(older_interpreter as Break, Some("c 1.5 needs Python >=3.8"))]
+#[case::an_interpreter_that_is_left_out(older_interpreter as Break, Some("c 1.5 needs Python \
+    >=3.8"))]
 #[case::a_bound(bounded as Break, Some("a bound needs b<1; 1.0 was chosen"))]
 #[case::the_users_word(avoided as Break, Some("b 1.0 is to be avoided"))]
 fn what_does_not_hold_is_found(#[case] broken: Break, #[case] expected: Option<&str>) {
@@ -78,9 +83,22 @@ fn what_does_not_hold_is_found(#[case] broken: Break, #[case] expected: Option<&
     broken(&mut problem, &mut solution);
     let metadata: Vec<_> = ["a", "b", "c"]
         .iter()
-        .map(|p| (name(p), world.projects[*p].iter().map(|r| World::file(p, r)).next().unwrap()))
+        .map(|p| {
+            (
+                name(p),
+                world.projects[*p]
+                    .iter()
+                    .map(|r| World::file(p, r))
+                    .next()
+                    .unwrap(),
+            )
+        })
         .map(|(project, file)| (project.clone(), world.metadata(&project, &file).unwrap()))
         .collect();
-    let known = |project: &Name, _: &str| metadata.iter().find(|(n, _)| n == project).map(|(_, m)| m);
-    assert_eq!(verify(&problem, &solution, &known).err().as_deref(), expected);
+    let known =
+        |project: &Name, _: &str| metadata.iter().find(|(n, _)| n == project).map(|(_, m)| m);
+    assert_eq!(
+        verify(&problem, &solution, &known).err().as_deref(),
+        expected
+    );
 }

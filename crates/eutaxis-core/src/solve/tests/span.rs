@@ -1,4 +1,5 @@
-//! Splits into environments, and what a matrix of interpreters says, on small worlds; splits against all partitions.
+//! Splits into environments, and what a matrix of interpreters says, on small worlds; splits
+//! against all partitions.
 
 use proptest::prelude::*;
 use rstest::rstest;
@@ -16,14 +17,20 @@ const SERIES: [&str; 3] = ["3.13", "3.11", "3.9"];
 fn problems(asks: &[&str]) -> Vec<Vec<Problem>> {
     let under = |series: &str| {
         let mut problem = problem(asks, &[], Policy::default());
-        problem.target = problem.target.with_interpreter(Interpreter::parse(series).unwrap());
+        problem.target = problem
+            .target
+            .with_interpreter(Interpreter::parse(series).unwrap());
         vec![problem]
     };
     SERIES.iter().map(|s| under(s)).collect()
 }
 
 fn clashes(world: &World, problems: &[Vec<Problem>]) -> Vec<(usize, Clash)> {
-    problems.iter().enumerate().filter_map(|(i, p)| Some((i, run(world, &p[0], false).err()?))).collect()
+    problems
+        .iter()
+        .enumerate()
+        .filter_map(|(i, p)| Some((i, run(world, &p[0], false).err()?)))
+        .collect()
 }
 
 /// `3.11: a b | 3.9: c`
@@ -46,18 +53,33 @@ fn words(world: &World, asks: &[&str]) -> String {
 
 #[rstest]
 #[case::one_does(&["a 1", "b 1"], &["a", "b"], "3.13: a b")]
-#[case::interpreters_apart(&["a 1 python:<3.10", "b 1 python:>=3.11", "c 1"], &["a", "b", "c"], "3.13: b c | 3.9: a")]
-#[case::only_one_is_taken_out(&["a 1 -> d<2", "b 1 -> d>=2", "c 1 -> d>=2", "d 1", "d 2"], &["a", "b", "c"], "3.13: b c | 3.13: a")]
-#[case::three(&["a 1 -> d==1", "b 1 -> d==2", "c 1 -> d==3", "d 1", "d 2", "d 3"], &["a", "b", "c"], "3.13: a | 3.13: b | 3.13: c")]
+#[case::interpreters_apart(&["a 1 \
+    python:<3.10", "b 1 python:>=3.11", "c 1"], &["a", "b", "c"], "3.13: b c | 3.9: a")]
+#[case::only_one_is_taken_out(&["a 1 -> \
+    d<2", "b 1 -> d>=2", "c 1 -> d>=2", "d 1", "d 2"], &["a", "b", "c"], "3.13: b c | 3.13: a")]
+#[case::three(&["a 1 -> \
+    d==1", "b 1 -> \
+        d==2", "c 1 -> \
+            d==3", "d 1", "d 2", "d 3"], &["a", "b", "c"], "3.13: a | 3.13: b | 3.13: c")]
 #[case::nowhere(&["a 1 python:<3", "b 1"], &["a", "b"], "nowhere: a")]
-fn the_smallest_split_is_found(#[case] world: &[&str], #[case] asks: &[&str], #[case] expected: &str) {
+fn the_smallest_split_is_found(
+    #[case] world: &[&str],
+    #[case] asks: &[&str],
+    #[case] expected: &str,
+) {
     assert_eq!(words(&World::of(world), asks), expected);
 }
 
 #[test]
 fn the_row_that_loses_least_is_taken() {
     // Under 3.13 only the old release of b; 3.9 has not the new one of a.
-    let world = World::of(&["a 1", "a 2 python:>=3.10", "b 1", "b 2 python:<3.13", "c 1 python:>=3.9"]);
+    let world = World::of(&[
+        "a 1",
+        "a 2 python:>=3.10",
+        "b 1",
+        "b 2 python:<3.13",
+        "c 1 python:>=3.9",
+    ]);
     let rows: Vec<Vec<Cell>> = problems(&["a", "b", "c"])
         .iter()
         .map(|p| vec![run(&world, &p[0], false).map_or_else(Cell::Clash, Cell::Settled)])
@@ -65,16 +87,28 @@ fn the_row_that_loses_least_is_taken() {
     let matrix = Matrix::new(rows);
     let best = matrix.best(&[]).unwrap();
     assert_eq!((best.row, best.lost, best.passed_over), (1, 0, vec![0]));
-    let lost: Vec<String> =
-        (0..3).map(|r| matrix.lost(r, 0).iter().map(|l| format!("{} {}", l.project, l.here)).collect()).collect();
+    let lost: Vec<String> = (0..3)
+        .map(|r| {
+            matrix
+                .lost(r, 0)
+                .iter()
+                .map(|l| format!("{} {}", l.project, l.here))
+                .collect()
+        })
+        .collect();
     assert_eq!(lost, ["b 1", "", "a 1"]);
     let clash = run(&world, &problems(&["b>=2"])[0][0], false).unwrap_err();
     assert_eq!(in_few_words(&clash), ("no file", "b".to_owned()));
 }
 
-/// The fewest environments by looking at every partition of the asks; none when some ask goes nowhere.
+/// The fewest environments by looking at every partition of the asks; none when some ask goes
+/// nowhere.
 fn fewest(world: &World, asks: &[&str]) -> Option<usize> {
-    let holds = |of: &[&str]| problems(of).iter().any(|p| run(world, &p[0], false).is_ok());
+    let holds = |of: &[&str]| {
+        problems(of)
+            .iter()
+            .any(|p| run(world, &p[0], false).is_ok())
+    };
     fn parts<'a>(
         asks: &[&'a str],
         made: &mut Vec<Vec<&'a str>>,
@@ -104,7 +138,11 @@ fn fewest(world: &World, asks: &[&str]) -> Option<usize> {
 /// What goes nowhere by itself holds beside an ask that pins its yanked file.
 #[test]
 fn an_ask_may_hold_only_beside_another() {
-    let world = World::of(&["a 1 python:<3.10", "b 1.1 yanked python:>=3.12", "c 1 -> b==1.1"]);
+    let world = World::of(&[
+        "a 1 python:<3.10",
+        "b 1.1 yanked python:>=3.12",
+        "c 1 -> b==1.1",
+    ]);
     assert_eq!(words(&world, &["a", "b<2", "c"]), "3.13: b<2 c | 3.9: a");
     assert_eq!(words(&world, &["a", "b<2"]), "nowhere: b<2");
     let world = World::of(&["a 1 yanked", "d 1.0", "d 1.1 yanked", "d 2.0rc1"]);
@@ -130,7 +168,8 @@ proptest! {
         match expected {
             None => prop_assert!(found.starts_with("nowhere"), "{}", found),
             Some(n) if n <= 2 => prop_assert_eq!(found.split(" | ").count(), n, "{}", found),
-            // With three and more the split is made by taking out few at a time, and need not be the smallest.
+            // With three and more the split is made by taking out few at a time, and need not be
+            // the smallest.
             Some(n) => prop_assert!(found.split(" | ").count() >= n, "{}", found),
         }
         for part in found.split(" | ").filter_map(|p| p.split_once(": ")).filter(|(series, _)| *series != "nowhere") {

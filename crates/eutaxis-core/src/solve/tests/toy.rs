@@ -40,14 +40,17 @@ pub(super) struct World {
 }
 
 impl World {
-    /// Lines such as `a 1.0 -> b>=1, c; extra == 'x'` with words `yanked`, `source`, `barred`, `extras:x+y` after the
-    /// version.
+    /// Lines such as `a 1.0 -> b>=1, c; extra == 'x'` with words `yanked`, `source`, `barred`,
+    /// `extras:x+y` after the version.
     pub(super) fn of(lines: &[&str]) -> Self {
         let mut world = World::default();
         for line in lines {
             let (head, needs) = line.split_once("->").unwrap_or((line, ""));
             let words: Vec<&str> = head.split_whitespace().collect();
-            let mut release = Release { version: words[1].to_owned(), ..Release::default() };
+            let mut release = Release {
+                version: words[1].to_owned(),
+                ..Release::default()
+            };
             for word in &words[2..] {
                 match *word {
                     "yanked" => release.yanked = true,
@@ -56,15 +59,25 @@ impl World {
                     "compiled" => release.compiled = true,
                     "costly" => release.costly = true,
                     other => match other.split_once(':').unwrap() {
-                        ("extras", list) => release.extras = list.split('+').map(str::to_owned).collect(),
+                        ("extras", list) => {
+                            release.extras = list.split('+').map(str::to_owned).collect()
+                        }
                         ("year", year) => release.year = Some(year.parse().unwrap()),
                         ("python", set) => release.python = Some(set.to_owned()),
                         _ => panic!("{other}"),
                     },
                 }
             }
-            release.needs = needs.split('&').map(|n| n.trim().to_owned()).filter(|n| !n.is_empty()).collect();
-            world.projects.entry(words[0].to_owned()).or_default().push(release);
+            release.needs = needs
+                .split('&')
+                .map(|n| n.trim().to_owned())
+                .filter(|n| !n.is_empty())
+                .collect();
+            world
+                .projects
+                .entry(words[0].to_owned())
+                .or_default()
+                .push(release);
         }
         world
     }
@@ -72,10 +85,17 @@ impl World {
     pub(super) fn file(project: &str, release: &Release) -> String {
         let project = project.replace('-', "_");
         match release {
-            Release { barred: true, .. } => format!("{project}-{}-cp27-cp27m-win32.whl", release.version),
-            Release { source_only: true, .. } => format!("{project}-{}.tar.gz", release.version),
+            Release { barred: true, .. } => {
+                format!("{project}-{}-cp27-cp27m-win32.whl", release.version)
+            }
+            Release {
+                source_only: true, ..
+            } => format!("{project}-{}.tar.gz", release.version),
             Release { compiled: true, .. } => {
-                format!("{project}-{}-cp36-abi3-manylinux_2_17_x86_64.whl", release.version)
+                format!(
+                    "{project}-{}-cp36-abi3-manylinux_2_17_x86_64.whl",
+                    release.version
+                )
             }
             _ => format!("{project}-{}-py3-none-any.whl", release.version),
         }
@@ -83,7 +103,9 @@ impl World {
 
     fn is_costly(&self, project: &Name, file: &str) -> bool {
         let releases = self.projects.get(project.as_str()).into_iter().flatten();
-        releases.filter(|r| World::file(project.as_str(), r) == file).any(|r| r.costly)
+        releases
+            .filter(|r| World::file(project.as_str(), r) == file)
+            .any(|r| r.costly)
     }
 
     pub(super) fn page(&self, project: &Name) -> Option<Page> {
@@ -92,19 +114,46 @@ impl World {
             .iter()
             .map(|r| {
                 let file = World::file(project.as_str(), r);
-                let date = r.year.map_or(String::new(), |y| format!(",\"upload-time\":\"{y}-01-01T00:00:00Z\""));
-                format!("{{\"filename\":\"{file}\",\"url\":\"{file}\",\"yanked\":{}{date}}}", r.yanked)
+                let date = r.year.map_or(String::new(), |y| {
+                    format!(",\"upload-time\":\"{y}-01-01T00:00:00Z\"")
+                });
+                format!(
+                    "{{\"filename\":\"{file}\",\"url\":\"{file}\",\"yanked\":{}{date}}}",
+                    r.yanked
+                )
             })
             .collect();
-        Some(parse_json(format!("{{\"files\":[{}]}}", files.join(",")).as_bytes(), project).unwrap())
+        Some(
+            parse_json(
+                format!("{{\"files\":[{}]}}", files.join(",")).as_bytes(),
+                project,
+            )
+            .unwrap(),
+        )
     }
 
     pub(super) fn metadata(&self, project: &Name, file: &str) -> Option<Metadata> {
-        let release = self.projects.get(project.as_str())?.iter().find(|r| World::file(project.as_str(), r) == file)?;
-        let mut text = format!("Metadata-Version: 2.2\nName: {project}\nVersion: {}\n", release.version);
-        release.extras.iter().for_each(|e| text.push_str(&format!("Provides-Extra: {e}\n")));
-        release.needs.iter().for_each(|n| text.push_str(&format!("Requires-Dist: {n}\n")));
-        release.python.iter().for_each(|p| text.push_str(&format!("Requires-Python: {p}\n")));
+        let release = self
+            .projects
+            .get(project.as_str())?
+            .iter()
+            .find(|r| World::file(project.as_str(), r) == file)?;
+        let mut text = format!(
+            "Metadata-Version: 2.2\nName: {project}\nVersion: {}\n",
+            release.version
+        );
+        release
+            .extras
+            .iter()
+            .for_each(|e| text.push_str(&format!("Provides-Extra: {e}\n")));
+        release
+            .needs
+            .iter()
+            .for_each(|n| text.push_str(&format!("Requires-Dist: {n}\n")));
+        release
+            .python
+            .iter()
+            .for_each(|p| text.push_str(&format!("Requires-Python: {p}\n")));
         Some(Metadata::parse(text.as_bytes()).unwrap())
     }
 }
@@ -122,7 +171,11 @@ series = [{ major = 4, linux = "505.0" }]
 
 /// The place of the toy worlds, with these accelerators.
 pub(super) fn target(accelerators: &str) -> Target {
-    let families = Arc::new(crate::knowledge::Families::built_in().with(NORDGLIM).unwrap());
+    let families = Arc::new(
+        crate::knowledge::Families::built_in()
+            .with(NORDGLIM)
+            .unwrap(),
+    );
     let mut target = Target::parse("cpython 3.12.4 / linux x86_64 glibc 2.36").unwrap();
     target.accelerators = Accelerators::parse(accelerators, &families).unwrap();
     target
@@ -140,7 +193,11 @@ pub(super) fn problem(asks: &[&str], bounds: &[&str], policy: Policy) -> Problem
             .collect()
     };
     let target = target("none");
-    Problem { asks: list(asks), bounds: list(bounds), ..Problem::new(target.clone(), policy.clone(), Vec::new()) }
+    Problem {
+        asks: list(asks),
+        bounds: list(bounds),
+        ..Problem::new(target.clone(), policy.clone(), Vec::new())
+    }
 }
 
 /// What a run came to: the solution with its order, or the clash in words.
@@ -151,7 +208,8 @@ pub(super) fn run(world: &World, problem: &Problem, eager: bool) -> Outcome {
     run_priced(world, problem, eager, &|_| false).0
 }
 
-/// The same where only the archives of some files tell what they need; and which archives were asked for.
+/// The same where only the archives of some files tell what they need; and which archives were
+/// asked for.
 pub(super) fn run_priced(
     world: &World,
     problem: &Problem,
@@ -176,10 +234,14 @@ pub(super) fn run_whole(
         match search.step() {
             Step::Wants { needed, likely } => {
                 assert!(!needed.is_empty(), "a search that wants nothing must go on");
-                for want in needed.into_iter().chain(likely.into_iter().filter(|_| eager)) {
+                for want in needed
+                    .into_iter()
+                    .chain(likely.into_iter().filter(|_| eager))
+                {
                     match want {
                         Want::Page(name) => {
-                            let judged = world.page(&name).map(|page| search.judged(Arc::new(page)));
+                            let judged =
+                                world.page(&name).map(|page| search.judged(Arc::new(page)));
                             search.supply_page(&name, judged);
                         }
                         Want::Metadata(name, file) if dear(&file) => {
@@ -187,21 +249,29 @@ pub(super) fn run_whole(
                         }
                         Want::Metadata(name, file) | Want::Archive(name, file) => {
                             if world.is_costly(&name, &file) {
-                                let answer = MetadataAnswer::TooDear { size: 593_000_000, limit: 32_000_000 };
+                                let answer = MetadataAnswer::TooDear {
+                                    size: 593_000_000,
+                                    limit: 32_000_000,
+                                };
                                 search.supply_metadata(&name, &file, &answer);
                                 continue;
                             }
                             archives.extend(dear(&file).then(|| file.to_string()));
                             let found = world.metadata(&name, &file).unwrap();
                             metadata.insert((name.clone(), file.to_string()), found.clone());
-                            search.supply_metadata(&name, &file, &MetadataAnswer::Known(Arc::new(found)));
+                            search.supply_metadata(
+                                &name,
+                                &file,
+                                &MetadataAnswer::Known(Arc::new(found)),
+                            );
                         }
                         Want::Direct(..) => panic!("no toy world has URLs"),
                     }
                 }
             }
             Step::Settled(solution) => {
-                let known = |name: &Name, file: &str| metadata.get(&(name.clone(), file.to_owned()));
+                let known =
+                    |name: &Name, file: &str| metadata.get(&(name.clone(), file.to_owned()));
                 verify(problem, &solution, &known).unwrap();
                 return (Ok(solution), archives, search.let_go);
             }
@@ -225,7 +295,10 @@ fn in_order(
     clash: Clash,
 ) -> (Clash, Vec<String>) {
     let ordered = problem.in_order();
-    let same = !eager && ordered.asks == problem.asks && ordered.bounds == problem.bounds && problem.prior.is_empty();
+    let same = !eager
+        && ordered.asks == problem.asks
+        && ordered.bounds == problem.bounds
+        && problem.prior.is_empty();
     if same {
         return (clash, Vec::new());
     }
@@ -237,7 +310,11 @@ fn in_order(
 pub(super) fn shown(outcome: &Outcome) -> String {
     match outcome {
         Ok(solution) => {
-            let words: Vec<String> = solution.chosen.iter().map(|c| format!("{} {}", c.project, c.version)).collect();
+            let words: Vec<String> = solution
+                .chosen
+                .iter()
+                .map(|c| format!("{} {}", c.project, c.version))
+                .collect();
             words.join(", ")
         }
         Err(_) => "no".to_owned(),

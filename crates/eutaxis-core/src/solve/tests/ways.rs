@@ -38,7 +38,9 @@ fn others() -> Vec<Alternative> {
 }
 
 fn ways(world: &World, problem: &Problem) -> Vec<Way> {
-    let Err(clash) = run(world, problem, false) else { panic!("it settles") };
+    let Err(clash) = run(world, problem, false) else {
+        panic!("it settles")
+    };
     let Ok(Ways { found: ways, .. }) = ways_out(problem, &clash, &others(), &mut Toy(world));
     ways
 }
@@ -57,15 +59,25 @@ fn words(way: &Way) -> String {
         Change::DropAdjust(a) => format!("unadjust {}", a.project),
     };
     let changes: Vec<String> = way.changes.iter().map(change).collect();
-    let pins: Vec<String> = way.environments.iter().map(|e| shown(&Ok(e.solution.clone()))).collect();
-    format!("{}: {} => {}", way.kind.as_str(), changes.join(" & "), pins.join(" | "))
+    let pins: Vec<String> = way
+        .environments
+        .iter()
+        .map(|e| shown(&Ok(e.solution.clone())))
+        .collect();
+    format!(
+        "{}: {} => {}",
+        way.kind.as_str(),
+        changes.join(" & "),
+        pins.join(" | ")
+    )
 }
 
 #[rstest]
 #[case::driver_too_old("nordglim driver 498.2", &["a 1+nor41", "a 2+nor41"], &["a"], &[
     "accelerator: with \"nordglim driver 505.0\" => a 2+nor41",
 ])]
-#[case::told_by_metadata("nordglim driver 450.0", &["a 1 -> nordglim-runtime-4", "nordglim-runtime-4 1"], &["a"], &[
+#[case::told_by_metadata("nordglim driver \
+    450.0", &["a 1 -> nordglim-runtime-4", "nordglim-runtime-4 1"], &["a"], &[
     "accelerator: with \"nordglim driver 505.0\" => a 1, nordglim-runtime-4 1",
     "accelerator: with none => a 1, nordglim-runtime-4 1",
 ])]
@@ -74,12 +86,14 @@ fn words(way: &Way) -> String {
     "accelerator: with \"nordglim toolkit 3.6\" => a 1+nor36, b 1",
     "drop: no a => b 1",
 ])]
-#[case::builds_without("nordglim driver 498.2", &["a 1+nor41", "a 1+cpu", "b 1"], &["a==1+nor41", "b"], &[
+#[case::builds_without("nordglim driver \
+    498.2", &["a 1+nor41", "a 1+cpu", "b 1"], &["a==1+nor41", "b"], &[
     "ask: a<=1 => a 1+cpu, b 1",
     "accelerator: with \"nordglim driver 505.0\" => a 1+nor41, b 1",
     "drop: no a==1+nor41 => b 1",
 ])]
-#[case::two_toolkits("nordglim driver 512.4", &["a 1+nor36", "b 1+nor41", "c 1"], &["a", "b", "c"], &[
+#[case::two_toolkits("nordglim driver \
+    512.4", &["a 1+nor36", "b 1+nor41", "c 1"], &["a", "b", "c"], &[
     "environments:  => b 1+nor41, c 1 | a 1+nor36",
     "drop: no a => b 1+nor41, c 1",
     "drop: no b => a 1+nor36, c 1",
@@ -92,12 +106,23 @@ fn ways_lead_to_another_accelerator(
 ) {
     let mut problem = problem(asks, &[], Policy::default());
     problem.target = super::toy::target(place);
-    let told: Vec<String> = ways(&World::of(world), &problem).iter().map(words).collect();
+    let told: Vec<String> = ways(&World::of(world), &problem)
+        .iter()
+        .map(words)
+        .collect();
     assert_eq!(told, expected);
 }
 
-const SHARED: &[&str] =
-    &["a 1 -> c<2", "a 2 -> c>=2", "a 3 -> c>=2", "b 1 -> c<2", "b 2 -> c<2", "b 3 -> c", "c 1", "c 2"];
+const SHARED: &[&str] = &[
+    "a 1 -> c<2",
+    "a 2 -> c>=2",
+    "a 3 -> c>=2",
+    "b 1 -> c<2",
+    "b 2 -> c<2",
+    "b 3 -> c",
+    "c 1",
+    "c 2",
+];
 
 #[rstest]
 #[case::shared(SHARED, &["a>=2", "b==1"], &[
@@ -105,13 +130,16 @@ const SHARED: &[&str] =
     "ask: b>=3 => a 3, b 3, c 2",
     "environments:  => b 1, c 1 | a 3, c 2",
 ])]
-#[case::two_clashes_at_once(&["a 1", "a 2", "b 1", "b 2"], &["a>=3", "b>=3"], &["ask: b>=2 & a>=2 => a 2, b 2"])]
+#[case::two_clashes_at_once(&["a \
+    1", "a 2", "b 1", "b 2"], &["a>=3", "b>=3"], &["ask: b>=2 & a>=2 => a 2, b 2"])]
 #[case::behind_an_interpreter(
-    &["a 1 python:<3.9", "b 1 -> c<2", "b 2 -> c", "d 1 -> c>=2", "c 1", "c 2"], &["a", "b==1", "d"],
+    &["a 1 \
+        python:<3.9", "b 1 -> c<2", "b 2 -> c", "d 1 -> c>=2", "c 1", "c 2"], &["a", "b==1", "d"],
     &["drop: no a & b>=2 => b 2, d 1, c 2"])]
 #[case::interpreter_that_is_here(&["a 1 python:>=3.13"], &["a"], &["interpreter: on 3.14 => a 1"])]
 #[case::interpreter_that_is_not(&["a 1 python:==3.13.*"], &["a"], &["interpreter: on 3.13 => a 1"])]
-#[case::prerelease(&["a 1", "a 2rc1", "b 1 -> a>1"], &["a>=1", "b"], &["prerelease: prereleases a => a 2rc1, b 1"])]
+#[case::prerelease(&["a \
+    1", "a 2rc1", "b 1 -> a>1"], &["a>=1", "b"], &["prerelease: prereleases a => a 2rc1, b 1"])]
 #[case::yanked(&["a 1 yanked"], &["a"], &["yanked: and a==1 => a 1"])]
 #[case::against(&["a 1 -> c<2", "c 1 yanked", "c 2"], &["a"], &[
     "yanked: and c==1 => a 1, c 1",
@@ -120,32 +148,56 @@ const SHARED: &[&str] =
 fn ways_are_found(#[case] world: &[&str], #[case] asks: &[&str], #[case] expected: &[&str]) {
     let ways = ways(&World::of(world), &problem(asks, &[], Policy::default()));
     let told: Vec<String> = ways.iter().map(words).collect();
-    assert_eq!(&told[..expected.len().min(told.len())], expected, "{told:#?}");
+    assert_eq!(
+        &told[..expected.len().min(told.len())],
+        expected,
+        "{told:#?}"
+    );
 }
 
 #[test]
 fn policies_and_bounds_are_let_go() {
     let world = World::of(&["a 1 source", "b 1", "b 2"]);
-    let only = Policy { wheels: Wheels::Only, ..Policy::default() };
+    let only = Policy {
+        wheels: Wheels::Only,
+        ..Policy::default()
+    };
     let first = |problem: &Problem| ways(&world, problem).first().map(words);
-    assert_eq!(first(&problem(&["a"], &[], only)), Some("build: build a => a 1".to_owned()));
+    assert_eq!(
+        first(&problem(&["a"], &[], only)),
+        Some("build: build a => a 1".to_owned())
+    );
     let bounded = problem(&["b>=2"], &["b<2"], Policy::default());
     let ways: Vec<String> = ways(&world, &bounded).iter().map(words).collect();
     assert_eq!(ways, ["ask: b>=1 => b 1", "bound: b<=2 => b 2"]);
 }
 
-/// A date that was asked for is moved only as the last resort, and to one later date, however many moves it took to find it.
+/// A date that was asked for is moved only as the last resort, and to one later date, however many
+/// moves it took to find it.
 #[test]
 fn a_date_moves_last_and_once() {
     let as_of = Some("2020-06-01T00:00:00Z".parse().unwrap());
-    let policy = Policy { as_of, ..Policy::default() };
+    let policy = Policy {
+        as_of,
+        ..Policy::default()
+    };
     let told = |world: &[&str], asks: &[&str]| -> Vec<String> {
-        ways(&World::of(world), &problem(asks, &[], policy.clone())).iter().map(words).collect()
+        ways(&World::of(world), &problem(asks, &[], policy.clone()))
+            .iter()
+            .map(words)
+            .collect()
     };
     let one = told(&["a 1 year:2021 -> b", "b 1 year:2022"], &["a"]);
     assert_eq!(one, ["date: as of 2022-01-01T00:00:00Z => a 1, b 1"]);
-    let last = told(&["a 1 year:2019", "a 2 year:2021", "b 1 year:2019"], &["a>=2", "b"]);
-    assert_eq!(last.last().map(String::as_str), Some("date: as of 2021-01-01T00:00:00Z => a 2, b 1"), "{last:?}");
+    let last = told(
+        &["a 1 year:2019", "a 2 year:2021", "b 1 year:2019"],
+        &["a>=2", "b"],
+    );
+    assert_eq!(
+        last.last().map(String::as_str),
+        Some("date: as of 2021-01-01T00:00:00Z => a 2, b 1"),
+        "{last:?}"
+    );
     assert!(last.len() > 1, "{last:?}");
 }
 
@@ -158,7 +210,8 @@ fn by_brute_force(world: &World, problem: &Problem) -> String {
 proptest! {
     #![proptest_config(ProptestConfig { cases: 600, ..ProptestConfig::default() })]
 
-    /// The pins of every way are the solution of the changed problem, and its asks were changed by what it says.
+    /// The pins of every way are the solution of the changed problem, and its asks were changed by
+    /// what it says.
     #[test]
     fn every_way_is_one(world in any_world(), asks in any_asks(), policy in any_policy()) {
         let texts: Vec<&str> = asks.iter().map(String::as_str).collect();

@@ -49,13 +49,19 @@ impl Candidate {
 }
 
 /// All candidates, smallest change first; those of one kind in the order of the facts.
-pub(super) fn candidates(problem: &Problem, clash: &Clash, alternatives: &[Alternative]) -> Vec<Candidate> {
+pub(super) fn candidates(
+    problem: &Problem,
+    clash: &Clash,
+    alternatives: &[Alternative],
+) -> Vec<Candidate> {
     let mut found = Vec::new();
     let mut asks: Vec<Ask> = Vec::new();
     for fact in &clash.facts {
         match fact.kind {
             FactKind::Ask => {
-                let Some(ask) = stated(&problem.asks, fact) else { continue };
+                let Some(ask) = stated(&problem.asks, fact) else {
+                    continue;
+                };
                 // What is held does not give way.
                 if problem.held.contains_key(&ask.requirement.name) {
                     continue;
@@ -66,20 +72,31 @@ pub(super) fn candidates(problem: &Problem, clash: &Clash, alternatives: &[Alter
                 asks.push(ask.clone());
             }
             FactKind::Bound => {
-                let Some(bound) = stated(&problem.bounds, fact) else { continue };
+                let Some(bound) = stated(&problem.bounds, fact) else {
+                    continue;
+                };
                 found.push(Candidate::LoosenBound(bound.clone()));
             }
             FactKind::Needs => found.extend(over_needs(problem, fact)),
-            FactKind::Built | FactKind::Bar(BarKind::Accelerator) => found.extend(over_accelerator(problem, fact)),
+            FactKind::Built | FactKind::Bar(BarKind::Accelerator) => {
+                found.extend(over_accelerator(problem, fact))
+            }
             FactKind::Bar(kind) => found.extend(over_bar(problem, fact, kind)),
         }
     }
     let others = interpreters(problem, clash, alternatives);
     let elsewhere = !others.is_empty();
-    found.extend(others.into_iter().map(|a| Candidate::Plain(WayKind::Interpreter, Change::Interpreter(Box::new(a)))));
+    found.extend(
+        others
+            .into_iter()
+            .map(|a| Candidate::Plain(WayKind::Interpreter, Change::Interpreter(Box::new(a)))),
+    );
     if problem.asks.len() > 1 {
         for ask in &asks {
-            found.push(Candidate::Plain(WayKind::Drop, Change::DropAsk(ask.clone())));
+            found.push(Candidate::Plain(
+                WayKind::Drop,
+                Change::DropAsk(ask.clone()),
+            ));
         }
         if asks.len() > 1 || elsewhere {
             found.push(Candidate::Split(asks));
@@ -94,28 +111,59 @@ fn stated<'a>(asks: &'a [Ask], fact: &Fact) -> Option<&'a Ask> {
     asks.iter().find(|ask| fact.states(ask))
 }
 
-/// Other interpreters, when one of the facts is that this one does not do: nearest first, those that are here before.
-pub(super) fn interpreters(problem: &Problem, clash: &Clash, alternatives: &[Alternative]) -> Vec<Alternative> {
+/// Other interpreters, when one of the facts is that this one does not do: nearest first, those
+/// that are here before.
+pub(super) fn interpreters(
+    problem: &Problem,
+    clash: &Clash,
+    alternatives: &[Alternative],
+) -> Vec<Alternative> {
     let barred = |f: &Fact| f.kind == FactKind::Bar(BarKind::Interpreter);
     if !clash.facts.iter().any(barred) {
         return Vec::new();
     }
-    let number = |(major, minor): (u64, u64)| i64::try_from(major * 1000 + minor).unwrap_or(i64::MAX);
+    let number =
+        |(major, minor): (u64, u64)| i64::try_from(major * 1000 + minor).unwrap_or(i64::MAX);
     let mine = problem.target.interpreter.series();
-    let mut found: Vec<Alternative> =
-        alternatives.iter().filter(|a| a.target.interpreter.series() != mine).cloned().collect();
-    found.sort_by_key(|a| (!a.here, (number(a.target.interpreter.series()) - number(mine)).abs()));
+    let mut found: Vec<Alternative> = alternatives
+        .iter()
+        .filter(|a| a.target.interpreter.series() != mine)
+        .cloned()
+        .collect();
+    found.sort_by_key(|a| {
+        (
+            !a.here,
+            (number(a.target.interpreter.series()) - number(mine)).abs(),
+        )
+    });
     found
 }
 
 /// Last resort: a release is accepted against what it says it needs.
 fn over_needs(problem: &Problem, fact: &Fact) -> Option<Candidate> {
-    let Ground::Needs { project, extra: None, requirement, adjusted, .. } = &fact.ground else { return None };
+    let Ground::Needs {
+        project,
+        extra: None,
+        requirement,
+        adjusted,
+        ..
+    } = &fact.ground
+    else {
+        return None;
+    };
     if let Some(adjustment) = adjusted.and_then(|i| problem.adjustments.get(i)) {
-        return Some(Candidate::Plain(WayKind::Unadjust, Change::DropAdjust(Box::new(adjustment.clone()))));
+        return Some(Candidate::Plain(
+            WayKind::Unadjust,
+            Change::DropAdjust(Box::new(adjustment.clone())),
+        ));
     }
     let versions = requirement.versions().filter(|s| !s.is_empty())?;
-    let free = Requirement { marker: None, ..requirement.clone().with_versions(VersionSpecifier::default()) };
+    let free = Requirement {
+        marker: None,
+        ..requirement
+            .clone()
+            .with_versions(VersionSpecifier::default())
+    };
     let adjustment = Adjustment {
         project: project.clone(),
         versions: VersionSpecifier::default(),
@@ -127,20 +175,30 @@ fn over_needs(problem: &Problem, fact: &Fact) -> Option<Candidate> {
     Some(Candidate::Against(Box::new(adjustment)))
 }
 
-/// The adjustment for just the release that was chosen, with the bound that stood in the way moved as little as will do.
+/// The adjustment for just the release that was chosen, with the bound that stood in the way moved
+/// as little as will do.
 pub(super) fn tightened(
     adjustment: &Adjustment,
     solution: &Solution,
     near: &dyn Fn(&Requirement, &Requirement) -> Option<Requirement>,
 ) -> Box<Adjustment> {
     let mut adjustment = adjustment.clone();
-    let chosen = solution.chosen.iter().find(|c| c.project == adjustment.project);
+    let chosen = solution
+        .chosen
+        .iter()
+        .find(|c| c.project == adjustment.project);
     if let Some(chosen) = chosen {
         adjustment.versions = VersionSpecifier::exactly(&chosen.version);
     }
-    let Effect::Needs(free) = &adjustment.effect else { return Box::new(adjustment) };
+    let Effect::Needs(free) = &adjustment.effect else {
+        return Box::new(adjustment);
+    };
     // The words of the reason end in the bound that is not heeded.
-    let said = adjustment.because.rsplit(' ').next().and_then(|s| VersionSpecifier::parse(s).ok());
+    let said = adjustment
+        .because
+        .rsplit(' ')
+        .next()
+        .and_then(|s| VersionSpecifier::parse(s).ok());
     if let Some(set) = said {
         let old = free.clone().with_versions(set);
         if let Some(near) = near(free, &old) {
@@ -150,22 +208,32 @@ pub(super) fn tightened(
     Box::new(adjustment)
 }
 
-/// A place with a newer driver or toolkit, or with an accelerator where there is none; and one without.
+/// A place with a newer driver or toolkit, or with an accelerator where there is none; and one
+/// without.
 fn over_accelerator(problem: &Problem, fact: &Fact) -> Vec<Candidate> {
     let mine = &problem.target.accelerators;
     let way = |here: Vec<Accelerator>| {
-        let accelerators = Accelerators { here, ..mine.clone() };
-        Candidate::Plain(WayKind::Accelerator, Change::Accelerators(Box::new(accelerators)))
+        let accelerators = Accelerators {
+            here,
+            ..mine.clone()
+        };
+        Candidate::Plain(
+            WayKind::Accelerator,
+            Change::Accelerators(Box::new(accelerators)),
+        )
     };
     let mut toolkits: Vec<(&Arc<Family>, &Number)> = Vec::new();
     for build in &fact.builds {
         if let MadeFor::Toolkit(family, toolkit) = build
-            && !toolkits.iter().any(|(f, t)| f.name == family.name && *t == toolkit)
+            && !toolkits
+                .iter()
+                .any(|(f, t)| f.name == family.name && *t == toolkit)
         {
             toolkits.push((family, toolkit));
         }
     }
-    // Where there is an accelerator, the oldest toolkit asks least of it; where there is none, the newest release counts.
+    // Where there is an accelerator, the oldest toolkit asks least of it; where there is none, the
+    // newest release counts.
     if !mine.is_empty() {
         toolkits.sort_by(|a, b| a.1.cmp(b.1));
     }
@@ -203,10 +271,17 @@ fn over_accelerator(problem: &Problem, fact: &Fact) -> Vec<Candidate> {
 }
 
 fn over_bar(problem: &Problem, fact: &Fact, kind: BarKind) -> Vec<Candidate> {
-    let Ground::Barred { project, releases, .. } = &fact.ground else { return Vec::new() };
+    let Ground::Barred {
+        project, releases, ..
+    } = &fact.ground
+    else {
+        return Vec::new();
+    };
     let plain = |kind: WayKind, change: Change| vec![Candidate::Plain(kind, change)];
     // Where no wheel fits, source may.
-    if problem.policy.wheels == Wheels::Only && (kind == BarKind::Wheels || fact.also.contains(&BarKind::Wheels)) {
+    if problem.policy.wheels == Wheels::Only
+        && (kind == BarKind::Wheels || fact.also.contains(&BarKind::Wheels))
+    {
         return plain(WayKind::Build, Change::Build(project.clone()));
     }
     match kind {
@@ -215,19 +290,31 @@ fn over_bar(problem: &Problem, fact: &Fact, kind: BarKind) -> Vec<Candidate> {
             .iter()
             .rev()
             .take(MOST_YANKED)
-            .map(|v| Candidate::Plain(WayKind::Yanked, Change::Pin(Requirement::exactly(project, v))))
+            .map(|v| {
+                Candidate::Plain(
+                    WayKind::Yanked,
+                    Change::Pin(Requirement::exactly(project, v)),
+                )
+            })
             .collect(),
         BarKind::Date => {
             let mut dates = fact.dates.clone();
             dates.sort();
             dates.dedup();
             let tried = dates.into_iter().take(MOST_DATES);
-            tried.map(|d| Candidate::Plain(WayKind::Date, Change::AsOf(d))).collect()
+            tried
+                .map(|d| Candidate::Plain(WayKind::Date, Change::AsOf(d)))
+                .collect()
         }
         BarKind::Adjust => problem
             .adjustments
             .iter()
-            .filter(|a| a.effect == Effect::Avoid && releases.iter().any(|v| a.speaks_of(project, v, &problem.target)))
+            .filter(|a| {
+                a.effect == Effect::Avoid
+                    && releases
+                        .iter()
+                        .any(|v| a.speaks_of(project, v, &problem.target))
+            })
             .map(|a| Candidate::Plain(WayKind::Unadjust, Change::DropAdjust(Box::new(a.clone()))))
             .collect(),
         _ => Vec::new(),

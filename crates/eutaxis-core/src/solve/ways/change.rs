@@ -64,10 +64,15 @@ impl Change {
             Change::DropAsk(old) => problem.asks.retain(|a| a != old),
             Change::DropBound(old) => problem.bounds.retain(|a| a != old),
             Change::Pin(requirement) => {
-                problem.asks.push(Ask { requirement: requirement.clone(), origin: crate::fault::Origin::Argument });
+                problem.asks.push(Ask {
+                    requirement: requirement.clone(),
+                    origin: crate::fault::Origin::Argument,
+                });
             }
             Change::Interpreter(alternative) => problem.target = alternative.target.clone(),
-            Change::Accelerators(accelerators) => problem.target.accelerators = accelerators.as_ref().clone(),
+            Change::Accelerators(accelerators) => {
+                problem.target.accelerators = accelerators.as_ref().clone()
+            }
             Change::Build(project) => {
                 problem.policy.build.push(project.clone());
                 if problem.policy.wheels != Wheels::Only {

@@ -1,7 +1,8 @@
 //! Ways out of a clash: small changes, each solved to the end (docs/clash.md).
 //!
-//! Candidates come from the facts of the clash, smallest change first. A candidate after which something else clashes is
-//! carried on with the candidates of that clash, when no single change will do.
+//! Candidates come from the facts of the clash, smallest change first. A candidate after which
+//! something else clashes is carried on with the candidates of that clash, when no single change
+//! will do.
 
 mod candidates;
 mod change;
@@ -38,11 +39,13 @@ pub enum End {
     Clash(Clash),
     /// Neither could be shown.
     GaveUp,
-    /// It was not tried to the end: what would have to be learnt costs more than a trial may. What that is, in words.
+    /// It was not tried to the end: what would have to be learnt costs more than a trial may. What
+    /// that is, in words.
     Untried(String),
 }
 
-/// Whoever can run a search to its end over facts that are already there, fetching what more it needs.
+/// Whoever can run a search to its end over facts that are already there, fetching what more it
+/// needs.
 pub trait Solver {
     /// What fails when facts cannot be had.
     type Error;
@@ -130,11 +133,16 @@ impl Way {
     /// Whether another way comes down to the same question.
     fn is_like(&self, other: &Way) -> bool {
         let same = |a: &Problem, b: &Problem| {
-            (&a.asks, &a.bounds, &a.policy, &a.adjustments) == (&b.asks, &b.bounds, &b.policy, &b.adjustments)
+            (&a.asks, &a.bounds, &a.policy, &a.adjustments)
+                == (&b.asks, &b.bounds, &b.policy, &b.adjustments)
                 && a.target.to_string() == b.target.to_string()
         };
         self.environments.len() == other.environments.len()
-            && self.environments.iter().zip(&other.environments).all(|(a, b)| same(&a.problem, &b.problem))
+            && self
+                .environments
+                .iter()
+                .zip(&other.environments)
+                .all(|(a, b)| same(&a.problem, &b.problem))
     }
 }
 
@@ -157,8 +165,18 @@ pub fn ways_out<S: Solver>(
     alternatives: &[Alternative],
     solver: &mut S,
 ) -> Result<Ways, S::Error> {
-    let mut finder = Finder { original: problem, solver, alternatives, left: MOST_SOLVED, untried: Vec::new() };
-    let mut open = vec![Open { made: Vec::new(), problem: problem.clone(), clash: clash.clone() }];
+    let mut finder = Finder {
+        original: problem,
+        solver,
+        alternatives,
+        left: MOST_SOLVED,
+        untried: Vec::new(),
+    };
+    let mut open = vec![Open {
+        made: Vec::new(),
+        problem: problem.clone(),
+        clash: clash.clone(),
+    }];
     let mut ways: Vec<Way> = Vec::new();
     for _ in 0..MOST_CHANGES {
         let mut next = Vec::new();
@@ -175,7 +193,10 @@ pub fn ways_out<S: Solver>(
     }
     ways.sort_by_key(|w| (w.changes.len().max(1), w.kind));
     ways.truncate(MOST_WAYS);
-    Ok(Ways { found: ways, untried: finder.untried })
+    Ok(Ways {
+        found: ways,
+        untried: finder.untried,
+    })
 }
 
 /// Changes after which something else clashes.
@@ -197,7 +218,12 @@ struct Finder<'a, S> {
 
 impl<S: Solver> Finder<'_, S> {
     /// Tries every candidate of a clash, on top of the changes that were made before.
-    fn ways_from(&mut self, open: &Open, ways: &mut Vec<Way>, next: &mut Vec<Open>) -> Result<(), S::Error> {
+    fn ways_from(
+        &mut self,
+        open: &Open,
+        ways: &mut Vec<Way>,
+        next: &mut Vec<Open>,
+    ) -> Result<(), S::Error> {
         // Of interpreters and dates the first that does is enough: the nearest.
         let mut enough: Vec<WayKind> = Vec::new();
         let mut carried_on = false;
@@ -210,16 +236,24 @@ impl<S: Solver> Finder<'_, S> {
                 if open.made.is_empty()
                     && let Some(environments) = self.split(apart)?
                 {
-                    ways.push(Way { kind, changes: Vec::new(), environments });
+                    ways.push(Way {
+                        kind,
+                        changes: Vec::new(),
+                        environments,
+                    });
                 }
                 continue;
             }
-            // To do without something, or against what is said, is nearly always a way, and the poorest.
-            let plenty = matches!(kind, WayKind::Drop | WayKind::Adjust | WayKind::Date) && ways.len() >= ENOUGH;
+            // To do without something, or against what is said, is nearly always a way, and the
+            // poorest.
+            let plenty = matches!(kind, WayKind::Drop | WayKind::Adjust | WayKind::Date)
+                && ways.len() >= ENOUGH;
             if plenty || enough.contains(&kind) {
                 continue;
             }
-            let Some((change, problem)) = self.trial(&open.problem, candidate)? else { continue };
+            let Some((change, problem)) = self.trial(&open.problem, candidate)? else {
+                continue;
+            };
             let mut made = open.made.clone();
             // There is one date: a later one stands for the one before.
             made.retain(|(earlier, _)| kind != WayKind::Date || *earlier != WayKind::Date);
@@ -236,13 +270,20 @@ impl<S: Solver> Finder<'_, S> {
                         }
                     }
                 }
-                // Of other interpreters only the nearest is carried on: all the rest would clash in much the same way.
+                // Of other interpreters only the nearest is carried on: all the rest would clash in
+                // much the same way.
                 End::Clash(_) if kind == WayKind::Interpreter && carried_on => {}
                 End::Clash(clash) if made.len() < MOST_CHANGES => {
                     carried_on |= kind == WayKind::Interpreter;
-                    next.push(Open { made, problem, clash });
+                    next.push(Open {
+                        made,
+                        problem,
+                        clash,
+                    });
                 }
-                End::Untried(why) => self.untried.push((made.into_iter().map(|(_, change)| change).collect(), why)),
+                End::Untried(why) => self
+                    .untried
+                    .push((made.into_iter().map(|(_, change)| change).collect(), why)),
                 End::Clash(_) | End::GaveUp => {}
             }
         }
@@ -254,9 +295,14 @@ impl<S: Solver> Finder<'_, S> {
         self.solver.solve(problem)
     }
 
-    /// The change that a candidate stands for, and the problem by which it is tried. A bound is taken away whole, with the
-    /// releases outside it ranked by their distance: the search then promises the nearest that any full solution takes.
-    fn trial(&mut self, problem: &Problem, candidate: Candidate) -> Result<Option<(Change, Problem)>, S::Error> {
+    /// The change that a candidate stands for, and the problem by which it is tried. A bound is
+    /// taken away whole, with the releases outside it ranked by their distance: the search then
+    /// promises the nearest that any full solution takes.
+    fn trial(
+        &mut self,
+        problem: &Problem,
+        candidate: Candidate,
+    ) -> Result<Option<(Change, Problem)>, S::Error> {
         let (change, ask) = match candidate {
             Candidate::Plain(_, change) => {
                 let changed = change.made(problem);
@@ -268,11 +314,19 @@ impl<S: Solver> Finder<'_, S> {
                 return Ok(Some((Change::Adjust(adjustment), changed)));
             }
             Candidate::LoosenAsk(ask) => (Change::Ask(ask.clone(), free(&ask.requirement)), ask),
-            Candidate::LoosenBound(ask) => (Change::Bound(ask.clone(), free(&ask.requirement)), ask),
+            Candidate::LoosenBound(ask) => {
+                (Change::Bound(ask.clone(), free(&ask.requirement)), ask)
+            }
         };
         let name = &ask.requirement.name;
-        let (Some(set), Some(page)) = (ask.requirement.versions(), self.solver.page(name)) else { return Ok(None) };
-        let releases: Vec<Version> = page.files.iter().map(|f| f.kind.version().clone()).collect();
+        let (Some(set), Some(page)) = (ask.requirement.versions(), self.solver.page(name)) else {
+            return Ok(None);
+        };
+        let releases: Vec<Version> = page
+            .files
+            .iter()
+            .map(|f| f.kind.version().clone())
+            .collect();
         let outside = loosen::nearest_outside(set, &releases);
         if outside.is_empty() {
             return Ok(None);
@@ -280,56 +334,96 @@ impl<S: Solver> Finder<'_, S> {
         let mut changed = change.made(problem);
         changed.nearest.insert(name.clone(), outside);
         // At the head of the queue nothing but the distance decides.
-        if let Some(place) = changed.asks.iter().position(|a| a.requirement.name == *name) {
+        if let Some(place) = changed
+            .asks
+            .iter()
+            .position(|a| a.requirement.name == *name)
+        {
             let ask = changed.asks.remove(place);
             changed.asks.insert(0, ask);
         }
         Ok(Some((change, changed)))
     }
 
-    /// The way with every bound that was taken away put back as near as the solution allows, solved again as it will stand.
-    fn finished(&mut self, made: &[(WayKind, Change)], solution: &Solution) -> Result<Option<Way>, S::Error> {
-        let kind = made.iter().map(|(kind, _)| *kind).max().unwrap_or(WayKind::Ask);
-        let chosen = |name: &Name| solution.chosen.iter().find(|c| c.project == *name).map(|c| &c.version);
+    /// The way with every bound that was taken away put back as near as the solution allows, solved
+    /// again as it will stand.
+    fn finished(
+        &mut self,
+        made: &[(WayKind, Change)],
+        solution: &Solution,
+    ) -> Result<Option<Way>, S::Error> {
+        let kind = made
+            .iter()
+            .map(|(kind, _)| *kind)
+            .max()
+            .unwrap_or(WayKind::Ask);
+        let chosen = |name: &Name| {
+            solution
+                .chosen
+                .iter()
+                .find(|c| c.project == *name)
+                .map(|c| &c.version)
+        };
         for tighten in [loosen::loosened, exactly] {
             let near = |ask: &Ask| tighten(&ask.requirement, chosen(&ask.requirement.name)?);
-            let near_need = |need: &Requirement, old: &Requirement| tighten(old, chosen(&need.name)?);
+            let near_need =
+                |need: &Requirement, old: &Requirement| tighten(old, chosen(&need.name)?);
             let changes: Vec<Change> = made
                 .iter()
                 .map(|(_, change)| match change {
-                    Change::Ask(ask, new) => Change::Ask(ask.clone(), near(ask).unwrap_or_else(|| new.clone())),
-                    // A bound on a project that is not taken any more restricts nothing.
-                    Change::Bound(ask, _) => {
-                        near(ask).map_or(Change::DropBound(ask.clone()), |n| Change::Bound(ask.clone(), n))
+                    Change::Ask(ask, new) => {
+                        Change::Ask(ask.clone(), near(ask).unwrap_or_else(|| new.clone()))
                     }
+                    // A bound on a project that is not taken any more restricts nothing.
+                    Change::Bound(ask, _) => near(ask)
+                        .map_or(Change::DropBound(ask.clone()), |n| {
+                            Change::Bound(ask.clone(), n)
+                        }),
                     Change::Adjust(adjustment) => {
                         Change::Adjust(candidates::tightened(adjustment, solution, &near_need))
                     }
                     other => other.clone(),
                 })
                 .collect();
-            let problem = changes.iter().fold(self.original.clone(), |problem, change| change.made(&problem));
+            let problem = changes
+                .iter()
+                .fold(self.original.clone(), |problem, change| {
+                    change.made(&problem)
+                });
             if let End::Settled(solution) = self.solve(&problem)? {
                 let interpreter = changes.iter().rev().find_map(|c| match c {
                     Change::Interpreter(alternative) => Some(alternative.as_ref().clone()),
                     _ => None,
                 });
-                let environments = vec![Environment { problem, interpreter, solution }];
-                return Ok(Some(Way { kind, changes, environments }));
+                let environments = vec![Environment {
+                    problem,
+                    interpreter,
+                    solution,
+                }];
+                return Ok(Some(Way {
+                    kind,
+                    changes,
+                    environments,
+                }));
             }
         }
         Ok(None)
     }
 
-    /// The asks in two environments: one ask of the clash apart from all others. Each may have an interpreter of its own.
+    /// The asks in two environments: one ask of the clash apart from all others. Each may have an
+    /// interpreter of its own.
     fn split(&mut self, apart: &[Ask]) -> Result<Option<Vec<Environment>>, S::Error> {
         for ask in apart {
             let mut rest = self.original.clone();
             rest.asks.retain(|a| a != ask);
             let mut alone = self.original.clone();
             alone.asks.retain(|a| a == ask);
-            let Some(rest) = self.somewhere(&rest)? else { continue };
-            let Some(alone) = self.somewhere(&alone)? else { continue };
+            let Some(rest) = self.somewhere(&rest)? else {
+                continue;
+            };
+            let Some(alone) = self.somewhere(&alone)? else {
+                continue;
+            };
             return Ok(Some(vec![rest, alone]));
         }
         Ok(None)
@@ -342,7 +436,11 @@ impl<S: Solver> Finder<'_, S> {
         }
         let clash = match self.solve(problem)? {
             End::Settled(solution) => {
-                return Ok(Some(Environment { problem: problem.clone(), interpreter: None, solution }));
+                return Ok(Some(Environment {
+                    problem: problem.clone(),
+                    interpreter: None,
+                    solution,
+                }));
             }
             End::Clash(clash) => clash,
             End::GaveUp | End::Untried(_) => return Ok(None),
@@ -353,7 +451,11 @@ impl<S: Solver> Finder<'_, S> {
             }
             let changed = Change::Interpreter(Box::new(alternative.clone())).made(problem);
             if let End::Settled(solution) = self.solve(&changed)? {
-                return Ok(Some(Environment { problem: changed, interpreter: Some(alternative), solution }));
+                return Ok(Some(Environment {
+                    problem: changed,
+                    interpreter: Some(alternative),
+                    solution,
+                }));
             }
         }
         Ok(None)
@@ -362,9 +464,15 @@ impl<S: Solver> Finder<'_, S> {
 
 /// The requirement without its bounds.
 fn free(requirement: &Requirement) -> Requirement {
-    requirement.clone().with_versions(VersionSpecifier::default())
+    requirement
+        .clone()
+        .with_versions(VersionSpecifier::default())
 }
 
 fn exactly(requirement: &Requirement, release: &Version) -> Option<Requirement> {
-    Some(requirement.clone().with_versions(VersionSpecifier::exactly(release)))
+    Some(
+        requirement
+            .clone()
+            .with_versions(VersionSpecifier::exactly(release)),
+    )
 }

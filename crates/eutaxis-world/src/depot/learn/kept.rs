@@ -8,7 +8,8 @@ use eutaxis_core::offer::MetadataAnswer;
 use super::Question;
 use crate::Result;
 
-/// The first byte of a row: metadata; only building would tell; nobody can use it; only the archive would tell.
+/// The first byte of a row: metadata; only building would tell; nobody can use it; only the archive
+/// would tell.
 const KNOWN: u8 = b'k';
 const UNKNOWN: u8 = b'u';
 const UNUSABLE: u8 = b'x';
@@ -38,13 +39,25 @@ impl<'a> Kept<'a> {
     pub(super) fn of(question: &'a Question<'a>) -> Self {
         let file = question.file;
         let hash = |hashes: &eutaxis_core::index::Hashes| {
-            let strongest = hashes.iter().filter(|(a, _)| a.is_strong()).max_by_key(|(a, _)| *a);
-            strongest.map_or(String::new(), |(a, value)| format!("{}:{value}", a.as_str()))
+            let strongest = hashes
+                .iter()
+                .filter(|(a, _)| a.is_strong())
+                .max_by_key(|(a, _)| *a);
+            strongest.map_or(String::new(), |(a, value)| {
+                format!("{}:{value}", a.as_str())
+            })
         };
         let own = hash(&file.hashes);
         let beside = file.metadata.as_ref().map(hash).unwrap_or_default();
-        let key = format!("{}\n{}\n{own}\n{beside}", question.manner.origin, question.url);
-        Kept { question, key, is_unsure: own.is_empty() }
+        let key = format!(
+            "{}\n{}\n{own}\n{beside}",
+            question.manner.origin, question.url
+        );
+        Kept {
+            question,
+            key,
+            is_unsure: own.is_empty(),
+        }
     }
 
     /// What the depot said of the file before; nothing when it is to be asked anew.
@@ -81,7 +94,13 @@ impl<'a> Kept<'a> {
     /// What came out of the bytes of this hash, wherever they came from.
     pub(super) fn by_hash(&self) -> Option<MetadataAnswer> {
         let sha256 = self.question.file.hashes.sha256()?;
-        match self.read(&self.question.network.catalogue().metadata(&by_bytes(sha256))?)? {
+        match self.read(
+            &self
+                .question
+                .network
+                .catalogue()
+                .metadata(&by_bytes(sha256))?,
+        )? {
             Row::Answer { answer, .. } => Some(answer),
             Row::Dear { .. } => None,
         }
@@ -90,8 +109,14 @@ impl<'a> Kept<'a> {
     /// Keeps what came out of bytes that were checked.
     pub(super) fn keep_by_hash(&self, answer: &MetadataAnswer) {
         if let Some(sha256) = self.question.file.hashes.sha256() {
-            let row = write(&Row::Answer { answer: answer.clone(), cost: 0 });
-            self.question.network.catalogue().keep_metadata(&by_bytes(sha256), &row);
+            let row = write(&Row::Answer {
+                answer: answer.clone(),
+                cost: 0,
+            });
+            self.question
+                .network
+                .catalogue()
+                .keep_metadata(&by_bytes(sha256), &row);
         }
     }
 
@@ -104,16 +129,32 @@ impl<'a> Kept<'a> {
     fn read(&self, bytes: &[u8]) -> Option<Row> {
         let (mark, rest) = bytes.split_first()?;
         let (numbers, text) = rest.split_at_checked(NUMBERS)?;
-        let number = |at: usize| Some(u64::from_le_bytes(numbers.get(at..at + 8)?.try_into().ok()?));
+        let number = |at: usize| {
+            Some(u64::from_le_bytes(
+                numbers.get(at..at + 8)?.try_into().ok()?,
+            ))
+        };
         let (first, second) = (number(0)?, number(8)?);
         let answer = match *mark {
-            DEAR => return Some(Row::Dear { size: first.checked_sub(1), read: second }),
+            DEAR => {
+                return Some(Row::Dear {
+                    size: first.checked_sub(1),
+                    read: second,
+                });
+            }
             UNKNOWN => MetadataAnswer::UnknownUntilBuilt,
             UNUSABLE => MetadataAnswer::Unusable(String::from_utf8_lossy(text).into_owned()),
-            KNOWN => MetadataAnswer::Known(Arc::new(Metadata::parse(text).ok().filter(|m| self.question.is_of(m))?)),
+            KNOWN => MetadataAnswer::Known(Arc::new(
+                Metadata::parse(text)
+                    .ok()
+                    .filter(|m| self.question.is_of(m))?,
+            )),
             _ => return None,
         };
-        Some(Row::Answer { answer, cost: first })
+        Some(Row::Answer {
+            answer,
+            cost: first,
+        })
     }
 }
 
@@ -124,7 +165,11 @@ fn by_bytes(sha256: &str) -> String {
 
 fn write(row: &Row) -> Vec<u8> {
     let (mark, numbers, text) = match row {
-        Row::Dear { size, read } => (DEAR, [size.map_or(0, |s| s.saturating_add(1)), *read], String::new()),
+        Row::Dear { size, read } => (
+            DEAR,
+            [size.map_or(0, |s| s.saturating_add(1)), *read],
+            String::new(),
+        ),
         Row::Answer { answer, cost } => match answer {
             MetadataAnswer::Known(metadata) => (KNOWN, [*cost, 0], metadata.to_text()),
             MetadataAnswer::Unusable(why) => (UNUSABLE, [*cost, 0], why.clone()),
@@ -133,5 +178,8 @@ fn write(row: &Row) -> Vec<u8> {
         },
     };
     let numbers = numbers.into_iter().flat_map(u64::to_le_bytes);
-    std::iter::once(mark).chain(numbers).chain(text.into_bytes()).collect()
+    std::iter::once(mark)
+        .chain(numbers)
+        .chain(text.into_bytes())
+        .collect()
 }

@@ -1,11 +1,12 @@
 //! What a file on the network needs, at the lowest price.
 //!
-//! The ways in the order of their prices: what the depot said before; metadata beside the file; parts of the archive; the
-//! archive itself, streamed or whole. The first three are cheap; a dear one is gone only when the search insists, and only
-//! up to the limit of a file.
+//! The ways in the order of their prices: what the depot said before; metadata beside the file;
+//! parts of the archive; the archive itself, streamed or whole. The first three are cheap; a dear
+//! one is gone only when the search insists, and only up to the limit of a file.
 //!
-//! What a depot says (beside a file, or in parts of it, which no hash covers) is kept for that depot, that address and the
-//! hash that its page states. Only what came out of bytes with their hash is kept for everybody.
+//! What a depot says (beside a file, or in parts of it, which no hash covers) is kept for that
+//! depot, that address and the hash that its page states. Only what came out of bytes with their
+//! hash is kept for everybody.
 
 mod kept;
 mod sidecar;
@@ -39,7 +40,10 @@ pub(super) struct Question<'a> {
 /// What one way of learning came to.
 enum Learnt {
     /// What the file says of itself; `by_hash`: it came out of bytes with their hash.
-    Answer { answer: MetadataAnswer, by_hash: bool },
+    Answer {
+        answer: MetadataAnswer,
+        by_hash: bool,
+    },
     /// This way does not lead there; how large the file is, if that was told.
     No(Option<u64>),
     /// It was read so far and not decided.
@@ -51,13 +55,19 @@ enum Learnt {
 impl Learnt {
     /// What a depot says.
     fn said(metadata: Metadata) -> Self {
-        Learnt::Answer { answer: MetadataAnswer::Known(metadata.into()), by_hash: false }
+        Learnt::Answer {
+            answer: MetadataAnswer::Known(metadata.into()),
+            by_hash: false,
+        }
     }
 }
 
 /// The files of a wheel, where its depot gave the list along with something else.
 pub(super) fn listed(question: &Question<'_>) -> Option<Vec<ListedFile>> {
-    question.network.catalogue().listed(Kept::of(question).key())
+    question
+        .network
+        .catalogue()
+        .listed(Kept::of(question).key())
 }
 
 /// What a file needs, as far as this effort goes.
@@ -73,13 +83,18 @@ pub(super) fn metadata(question: &Question<'_>, effort: Effort) -> Result<Metada
         return Ok(match (cost, effort) {
             (0, _) => answer.clone(),
             (_, Effort::Cheap) => MetadataAnswer::Dear(size.unwrap_or(0)),
-            (cost, Effort::Archive) => question.affordable(size.unwrap_or(*cost)).unwrap_or_else(|| answer.clone()),
+            (cost, Effort::Archive) => question
+                .affordable(size.unwrap_or(*cost))
+                .unwrap_or_else(|| answer.clone()),
         });
     }
     let mut size = question.file.size;
     let mut read = 0;
     match row {
-        Some(Row::Dear { size: known, read: before }) => {
+        Some(Row::Dear {
+            size: known,
+            read: before,
+        }) => {
             size = size.or(known);
             read = before;
         }
@@ -89,14 +104,18 @@ pub(super) fn metadata(question: &Question<'_>, effort: Effort) -> Result<Metada
             }
             match question.cheaply(&kept)? {
                 Learnt::Answer { answer, .. } => {
-                    kept.keep(&Row::Answer { answer: answer.clone(), cost: 0 });
+                    kept.keep(&Row::Answer {
+                        answer: answer.clone(),
+                        cost: 0,
+                    });
                     return Ok(answer);
                 }
                 Learnt::No(known) => size = size.or(known),
                 Learnt::Gone(why) => return Ok(MetadataAnswer::Unusable(why)),
                 Learnt::Undecided(_) => {}
             }
-            // That no cheap way led there is not kept: what a host gives may be another thing tomorrow.
+            // That no cheap way led there is not kept: what a host gives may be another thing
+            // tomorrow.
         }
     }
     match effort {
@@ -133,27 +152,38 @@ impl Question<'_> {
         if let Some(answer) = kept.by_hash() {
             return Some(Ok(answer));
         }
-        let path = self.file.hashes.sha256().and_then(|h| self.network.kept_file(h, &self.file.filename))?;
+        let path = self
+            .file
+            .hashes
+            .sha256()
+            .and_then(|h| self.network.kept_file(h, &self.file.filename))?;
         Some(self.judged(within(&path, &self.file.kind)))
     }
 
     /// Metadata that breaks the standard, or speaks of another file, is an answer too.
     fn judged(&self, found: Result<Option<Metadata>>) -> Result<MetadataAnswer> {
         let checked = found.and_then(|found| {
-            found.iter().try_for_each(|m| super::ensure_truthful(m, self.project, self.file, self.url))?;
+            found
+                .iter()
+                .try_for_each(|m| super::ensure_truthful(m, self.project, self.file, self.url))?;
             Ok(found)
         });
         match checked {
             Ok(Some(metadata)) => Ok(MetadataAnswer::Known(metadata.into())),
             Ok(None) => Ok(MetadataAnswer::UnknownUntilBuilt),
-            Err(error) if error.kind == ErrorKind::Metadata => Ok(MetadataAnswer::Unusable(error.message)),
+            Err(error) if error.kind == ErrorKind::Metadata => {
+                Ok(MetadataAnswer::Unusable(error.message))
+            }
             Err(error) => Err(error),
         }
     }
 
     fn said(&self, found: Result<Metadata>) -> Result<Learnt> {
         let answer = self.judged(found.map(Some))?;
-        Ok(Learnt::Answer { answer, by_hash: false })
+        Ok(Learnt::Answer {
+            answer,
+            by_hash: false,
+        })
     }
 
     /// The cheap ways.
@@ -176,32 +206,49 @@ impl Question<'_> {
     /// The archive itself, within the limit of a file.
     fn dearly(&self, kept: &Kept<'_>, size: Option<u64>, read: u64) -> Result<MetadataAnswer> {
         let limit = self.network.limits().file;
-        let is_streamed =
-            matches!(self.file.kind, FileKind::Sdist(_)) && !self.file.filename.to_ascii_lowercase().ends_with(".zip");
-        // By the size that is stated, though a stream may tell before its end: so the answer does not depend on how it came. One
-        // of which no size is stated, and that did not tell within a smaller limit, is tried again with a larger one.
+        let is_streamed = matches!(self.file.kind, FileKind::Sdist(_))
+            && !self.file.filename.to_ascii_lowercase().ends_with(".zip");
+        // By the size that is stated, though a stream may tell before its end: so the answer does
+        // not depend on how it came. One of which no size is stated, and that did not tell within a
+        // smaller limit, is tried again with a larger one.
         if let Some(bar) = self.affordable(size.unwrap_or(read)) {
             return Ok(bar);
         }
         if let Some(answer) = kept.by_hash().filter(|_| size.is_some_and(|s| s <= limit)) {
-            kept.keep(&Row::Answer { answer: answer.clone(), cost: size.unwrap_or(0) });
+            kept.keep(&Row::Answer {
+                answer: answer.clone(),
+                cost: size.unwrap_or(0),
+            });
             return Ok(answer);
         }
-        let (learnt, cost) = if is_streamed { source::streamed(self, size)? } else { self.whole(size)? };
+        let (learnt, cost) = if is_streamed {
+            source::streamed(self, size)?
+        } else {
+            self.whole(size)?
+        };
         match learnt {
             Learnt::Answer { answer, by_hash } => {
                 if by_hash {
                     kept.keep_by_hash(&answer);
                 }
                 // What cost nothing would count as cheap.
-                kept.keep(&Row::Answer { answer: answer.clone(), cost: cost.max(1) });
+                kept.keep(&Row::Answer {
+                    answer: answer.clone(),
+                    cost: cost.max(1),
+                });
                 Ok(answer)
             }
             Learnt::Gone(why) => Ok(MetadataAnswer::Unusable(why)),
-            Learnt::No(told) => Ok(MetadataAnswer::TooDear { size: told.or(size).unwrap_or(limit), limit }),
+            Learnt::No(told) => Ok(MetadataAnswer::TooDear {
+                size: told.or(size).unwrap_or(limit),
+                limit,
+            }),
             Learnt::Undecided(read) => {
                 kept.keep(&Row::Dear { size, read });
-                Ok(MetadataAnswer::TooDear { size: size.unwrap_or(read), limit })
+                Ok(MetadataAnswer::TooDear {
+                    size: size.unwrap_or(read),
+                    limit,
+                })
             }
         }
     }
@@ -213,8 +260,13 @@ impl Question<'_> {
         wanted.learning = true;
         if size.is_none() {
             // No page states how large it is: the head of an answer may.
-            let head = self.network.head_of(self.url, &self.file.filename, wanted.trust())?;
-            let told = head.content_range().map(|(_, whole)| whole).or_else(|| head.length());
+            let head = self
+                .network
+                .head_of(self.url, &self.file.filename, wanted.trust())?;
+            let told = head
+                .content_range()
+                .map(|(_, whole)| whole)
+                .or_else(|| head.length());
             if told.is_some_and(|n| n > limit) {
                 return Ok((Learnt::No(told), 0));
             }
@@ -222,7 +274,13 @@ impl Question<'_> {
         }
         let (path, came) = self.network.bring(&wanted, &|_| {})?;
         let answer = self.judged(within(&path, &self.file.kind))?;
-        Ok((Learnt::Answer { answer, by_hash: self.file.hashes.has_strong() }, came.size))
+        Ok((
+            Learnt::Answer {
+                answer,
+                by_hash: self.file.hashes.has_strong(),
+            },
+            came.size,
+        ))
     }
 
     /// What may be done on the way to something of which no hash is known.
@@ -233,10 +291,15 @@ impl Question<'_> {
 
 /// A file that is on the page and not there cannot be used; that is no failure of the run.
 fn absent(status: u16, error: Error) -> Result<Learnt> {
-    if matches!(status, 404 | 410) { Ok(Learnt::Gone(error.message)) } else { Err(error) }
+    if matches!(status, 404 | 410) {
+        Ok(Learnt::Gone(error.message))
+    } else {
+        Err(error)
+    }
 }
 
-/// Whether a depot over https:// has a file at an address over http://, where what comes can be changed on the way.
+/// Whether a depot over https:// has a file at an address over http://, where what comes can be
+/// changed on the way.
 pub(super) fn is_in_the_open(url: &Url, manner: &Manner) -> bool {
     !manner.insecure && manner.origin.starts_with("https://") && url.scheme() == "http"
 }
@@ -253,7 +316,8 @@ pub(super) fn wanted(file: &PageFile, url: &Url, manner: &Manner) -> Wanted {
     }
 }
 
-/// The metadata within a file that came whole and with the right bytes: what is wrong with it is wrong for everybody.
+/// The metadata within a file that came whole and with the right bytes: what is wrong with it is
+/// wrong for everybody.
 fn within(path: &std::path::Path, kind: &FileKind) -> Result<Option<Metadata>> {
     let found = match kind {
         FileKind::Wheel(_) => super::wheel_metadata(path).map(Some),
@@ -265,7 +329,10 @@ fn within(path: &std::path::Path, kind: &FileKind) -> Result<Option<Metadata>> {
 /// A file whose contents are damaged cannot be used; that is no failure of the run.
 fn damaged(error: Error) -> Error {
     match error.kind {
-        ErrorKind::Contents => Error { kind: ErrorKind::Metadata, ..error },
+        ErrorKind::Contents => Error {
+            kind: ErrorKind::Metadata,
+            ..error
+        },
         _ => error,
     }
 }

@@ -1,4 +1,5 @@
-//! Metadata beside a file (PEP 658): announced by the page, or tried where a host has it for other files.
+//! Metadata beside a file (PEP 658): announced by the page, or tried where a host has it for other
+//! files.
 
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::FileKind;
@@ -12,19 +13,33 @@ use crate::{Error, Result};
 pub(super) fn find(question: &Question<'_>) -> Result<Option<Learnt>> {
     let what = format!("the metadata of {}", question.file.filename);
     if let Some(hashes) = &question.file.metadata {
-        let Some(bytes) = fetch(question, &what)? else { return Ok(None) };
+        let Some(bytes) = fetch(question, &what)? else {
+            return Ok(None);
+        };
         if let Some((algorithm, stated, found)) = differs(&bytes, hashes) {
-            let message = format!("{what} has the {} {found}; the page says {stated}", algorithm.as_str());
-            return Err(Error::contents(message).help("it was changed on the server or on the way (a proxy?): try again, and if it stays so, tell those who run the depot"));
+            let message = format!(
+                "{what} has the {} {found}; the page says {stated}",
+                algorithm.as_str()
+            );
+            return Err(Error::contents(message).help(
+                "it was changed on the server or on the way (a proxy?): try again, and if it stays \
+                    so, tell those who run the depot",
+            ));
         }
-        return question.said(inside::read_metadata(&bytes, question.url)).map(Some);
+        return question
+            .said(inside::read_metadata(&bytes, question.url))
+            .map(Some);
     }
     // Source distributions have none that nobody announces.
     let host = question.host();
-    if !matches!(question.file.kind, FileKind::Wheel(_)) || !question.network.may_try(&host, Try::Sidecar) {
+    if !matches!(question.file.kind, FileKind::Wheel(_))
+        || !question.network.may_try(&host, Try::Sidecar)
+    {
         return Ok(None);
     }
-    let found = fetch(question, &what)?.and_then(|bytes| Metadata::parse(&bytes).ok()).filter(|m| question.is_of(m));
+    let found = fetch(question, &what)?
+        .and_then(|bytes| Metadata::parse(&bytes).ok())
+        .filter(|m| question.is_of(m));
     question.network.tried(&host, Try::Sidecar, found.is_some());
     Ok(found.map(Learnt::said))
 }

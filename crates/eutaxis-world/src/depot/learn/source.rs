@@ -1,4 +1,5 @@
-//! What a source distribution says of itself: streamed, and cut as soon as what counts was seen. It is not kept whole.
+//! What a source distribution says of itself: streamed, and cut as soon as what counts was seen. It
+//! is not kept whole.
 
 use std::io::{Error as IoError, Read, Result as IoResult};
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
@@ -22,9 +23,17 @@ pub(super) fn by_parts(question: &Question<'_>) -> Result<Learnt> {
         Got::Nothing(size) => return Ok(Learnt::No(size)),
         Got::Gone(learnt) => return Ok(learnt),
     };
-    let of = |end: &str| members.iter().find(|(name, _)| name.ends_with(end)).map(|(_, bytes)| bytes.clone());
+    let of = |end: &str| {
+        members
+            .iter()
+            .find(|(name, _)| name.ends_with(end))
+            .map(|(_, bytes)| bytes.clone())
+    };
     let found = inside::source_metadata(of("/PKG-INFO"), of("/pyproject.toml"), question.url);
-    Ok(Learnt::Answer { answer: question.judged(found)?, by_hash: false })
+    Ok(Learnt::Answer {
+        answer: question.judged(found)?,
+        by_hash: false,
+    })
 }
 
 /// From the stream of a tar archive, up to the limit of a file; with how many bytes it took.
@@ -34,27 +43,58 @@ pub(super) fn streamed(question: &Question<'_>, size: Option<u64>) -> Result<(Le
     let url = question.url.to_string();
     let reader = std::thread::Builder::new()
         .name("archive".to_owned())
-        .spawn(move || read(Pieces { receive, piece: Vec::new(), at: 0, cut: false }, &url))
+        .spawn(move || {
+            read(
+                Pieces {
+                    receive,
+                    piece: Vec::new(),
+                    at: 0,
+                    cut: false,
+                },
+                &url,
+            )
+        })
         .map_err(|_| Error::new(crate::ErrorKind::Disk, "the system gives no more threads"))?;
     let what = question.what();
     let client = question.network.client(&what)?;
     let mut request = Request::new(question.url, &what, u64::MAX);
     let hashed = question.file.hashes.has_strong() && !question.manner.insecure;
-    request.trust = if hashed { crate::network::Trust::Hashed } else { question.trust() };
+    request.trust = if hashed {
+        crate::network::Trust::Hashed
+    } else {
+        question.trust()
+    };
     request.learning = Some(size.unwrap_or(0).min(limit));
     let checks = Checks::of(&question.file.hashes);
-    let mut stream = Stream { send: Some(send), checks, bytes: 0, limit, status: 0, end: End::Whole };
+    let mut stream = Stream {
+        send: Some(send),
+        checks,
+        bytes: 0,
+        limit,
+        status: 0,
+        end: End::Whole,
+    };
     let head = client.fetch(&request, &mut stream);
-    let Stream { send, checks, bytes, status, end, .. } = stream;
+    let Stream {
+        send,
+        checks,
+        bytes,
+        status,
+        end,
+        ..
+    } = stream;
     drop(send);
-    let read = reader.join().unwrap_or_else(|_| Outcome::Damaged("reading it failed".to_owned()));
+    let read = reader
+        .join()
+        .unwrap_or_else(|_| Outcome::Damaged("reading it failed".to_owned()));
     let head = head?;
     if !matches!(status, 200 | 206) {
         return Ok((super::absent(status, client.refusal(&head, &what))?, 0));
     }
     if end == End::Broken {
         let message = format!(
-            "{what} cannot be learnt: the stream broke off after {bytes} bytes, and the server does not go on there"
+            "{what} cannot be learnt: the stream broke off after {bytes} bytes, and the server \
+                does not go on there"
         );
         return Err(Error::new(crate::ErrorKind::Network, message).help("try again"));
     }
@@ -63,17 +103,37 @@ pub(super) fn streamed(question: &Question<'_>, size: Option<u64>) -> Result<(Le
         let found = checks.finish();
         if let Some((algorithm, stated, found)) = found.differs(&question.file.hashes) {
             let host = question.url.host_str().unwrap_or("?");
-            return Err(wrong(&question.file.filename, host, algorithm, stated, found));
+            return Err(wrong(
+                &question.file.filename,
+                host,
+                algorithm,
+                stated,
+                found,
+            ));
         }
     }
     let by_hash = whole && question.file.hashes.has_strong();
     Ok(match read {
-        Outcome::Found(found) => (Learnt::Answer { answer: question.judged(*found)?, by_hash }, bytes),
+        Outcome::Found(found) => (
+            Learnt::Answer {
+                answer: question.judged(*found)?,
+                by_hash,
+            },
+            bytes,
+        ),
         Outcome::Cut => (Learnt::Undecided(bytes), bytes),
         Outcome::Damaged(why) => {
-            let error =
-                Error::new(crate::ErrorKind::Metadata, format!("{} cannot be read: {why}", question.file.filename));
-            (Learnt::Answer { answer: question.judged(Err(error))?, by_hash }, bytes)
+            let error = Error::new(
+                crate::ErrorKind::Metadata,
+                format!("{} cannot be read: {why}", question.file.filename),
+            );
+            (
+                Learnt::Answer {
+                    answer: question.judged(Err(error))?,
+                    by_hash,
+                },
+                bytes,
+            )
         }
     })
 }
@@ -89,7 +149,9 @@ enum Outcome {
 fn read(mut pieces: Pieces, from: &str) -> Outcome {
     let found = inside::read_source(&mut pieces);
     match found {
-        Ok((info, project)) => Outcome::Found(Box::new(inside::source_metadata(info, project, from))),
+        Ok((info, project)) => {
+            Outcome::Found(Box::new(inside::source_metadata(info, project, from)))
+        }
         Err(_) if pieces.cut => Outcome::Cut,
         Err(why) => Outcome::Damaged(why),
     }
@@ -120,7 +182,10 @@ struct Stream {
 impl Sink for Stream {
     fn begin(&mut self, head: &Head) -> Result<bool> {
         self.status = head.status;
-        let goes_on = head.status == 206 && head.content_range().is_some_and(|(start, _)| start == self.bytes);
+        let goes_on = head.status == 206
+            && head
+                .content_range()
+                .is_some_and(|(start, _)| start == self.bytes);
         if goes_on || (head.status == 200 && self.bytes == 0) {
             return Ok(true);
         }
@@ -133,7 +198,10 @@ impl Sink for Stream {
         let taken = bytes.get(..left).unwrap_or(bytes);
         self.bytes += taken.len() as u64;
         self.checks.update(taken);
-        let heard = self.send.as_ref().is_some_and(|send| send.send(Some(taken.to_vec())).is_ok());
+        let heard = self
+            .send
+            .as_ref()
+            .is_some_and(|send| send.send(Some(taken.to_vec())).is_ok());
         self.end = match (heard, taken.len() < bytes.len()) {
             (false, _) => End::Enough,
             (true, true) => End::Limit,

@@ -7,13 +7,17 @@ use crate::Result;
 use crate::catalogue::ListedFile;
 use crate::network::{Entry, Parted, Request, Try, ZipSource, read_parts};
 
-/// Files no larger than this are given whole by servers that give parts of others: that says nothing of them.
+/// Files no larger than this are given whole by servers that give parts of others: that says
+/// nothing of them.
 const SMALL: u64 = 32 << 10;
 
-/// What the wheel says of itself, without the rest of it. The list of its files is kept where it came along.
+/// What the wheel says of itself, without the rest of it. The list of its files is kept where it
+/// came along.
 pub(super) fn by_parts(question: &Question<'_>, kept: &Kept<'_>) -> Result<Learnt> {
-    let is_metadata =
-        |n: &str| n.strip_suffix("/METADATA").is_some_and(|f| f.ends_with(".dist-info") && !f.contains('/'));
+    let is_metadata = |n: &str| {
+        n.strip_suffix("/METADATA")
+            .is_some_and(|f| f.ends_with(".dist-info") && !f.contains('/'))
+    };
     let (members, directory) = match parts(question, &is_metadata, 1)? {
         Got::Members(members, directory) => (members, directory),
         Got::Nothing(size) => return Ok(Learnt::No(size)),
@@ -23,7 +27,11 @@ pub(super) fn by_parts(question: &Question<'_>, kept: &Kept<'_>) -> Result<Learn
         let list: Vec<ListedFile> = directory
             .into_iter()
             .filter(|e| !e.name.ends_with('/'))
-            .map(|e| ListedFile { path: e.name, size: e.size, crc: e.crc })
+            .map(|e| ListedFile {
+                path: e.name,
+                size: e.size,
+                crc: e.crc,
+            })
             .collect();
         question.network.catalogue().keep_listed(kept.key(), &list);
     }
@@ -44,7 +52,11 @@ pub(super) enum Got {
 }
 
 /// Members of an archive by its parts.
-pub(super) fn parts(question: &Question<'_>, wanted: &dyn Fn(&str) -> bool, enough: usize) -> Result<Got> {
+pub(super) fn parts(
+    question: &Question<'_>,
+    wanted: &dyn Fn(&str) -> bool,
+    enough: usize,
+) -> Result<Got> {
     let host = question.host();
     if !question.network.may_try(&host, Try::Parts) {
         return Ok(Got::Nothing(question.file.size));
@@ -54,7 +66,13 @@ pub(super) fn parts(question: &Question<'_>, wanted: &dyn Fn(&str) -> bool, enou
     let mut request = Request::new(question.url, &what, LARGEST);
     request.trust = question.trust();
     request.learning = Some(0);
-    let source = ZipSource { client, request, size: question.file.size, wanted, enough };
+    let source = ZipSource {
+        client,
+        request,
+        size: question.file.size,
+        wanted,
+        enough,
+    };
     match read_parts(&source)? {
         Parted::Found { members, directory } => {
             question.network.tried(&host, Try::Parts, true);

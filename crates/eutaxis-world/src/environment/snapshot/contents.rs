@@ -21,27 +21,45 @@ const PART: usize = 1 << 18;
 const MOST_FILES: usize = 2_000_000;
 
 /// Compares the files of all projects, in parallel, and finds those that nobody owns.
-pub(super) fn files(placed: Vec<Placed>, search: &Search, quick: bool) -> (Vec<Project>, Vec<Stray>) {
+pub(super) fn files(
+    placed: Vec<Placed>,
+    search: &Search,
+    quick: bool,
+) -> (Vec<Project>, Vec<Stray>) {
     let mut projects = Vec::with_capacity(placed.len());
     let mut claims: HashSet<PathBuf> = HashSet::new();
     let mut work: Vec<(usize, PathBuf, Option<String>, Option<u64>)> = Vec::new();
     for (index, one) in placed.into_iter().enumerate() {
-        let folder = Path::new(&one.project.info).parent().map(Path::to_owned).unwrap_or_default();
+        let folder = Path::new(&one.project.info)
+            .parent()
+            .map(Path::to_owned)
+            .unwrap_or_default();
         claims.extend(one.project.claims.iter().map(|c| folder.join(c)));
         // Of what is only seen from here the files are another's matter.
         let counts = one.project.here;
-        work.extend(one.recorded.into_iter().filter(|_| counts).map(|(p, h, s)| (index, p, h, s)));
+        work.extend(
+            one.recorded
+                .into_iter()
+                .filter(|_| counts)
+                .map(|(p, h, s)| (index, p, h, s)),
+        );
         projects.push(one.project);
     }
-    let record: Vec<PathBuf> = projects.iter().map(|p| Path::new(&p.info).join("RECORD")).collect();
+    let record: Vec<PathBuf> = projects
+        .iter()
+        .map(|p| Path::new(&p.info).join("RECORD"))
+        .collect();
     let compared: Vec<_> = work
         .into_par_iter()
         .map_init(
             || vec![0u8; PART],
             |buffer, (index, path, hash, size)| {
                 let own = record.get(index) == Some(&path);
-                let (state, found) =
-                    if own { (State::Whole, 0) } else { compare(&path, hash.as_deref(), size, quick, buffer) };
+                let (state, found) = if own {
+                    (State::Whole, 0)
+                } else {
+                    compare(&path, hash.as_deref(), size, quick, buffer)
+                };
                 let mut file = owned(&path, hash);
                 file.state = state;
                 file.size = found;
@@ -59,11 +77,21 @@ pub(super) fn files(placed: Vec<Placed>, search: &Search, quick: bool) -> (Vec<P
 }
 
 /// Compares one file with what is recorded of it; its state and size.
-fn compare(path: &Path, hash: Option<&str>, size: Option<u64>, quick: bool, buffer: &mut [u8]) -> (State, u64) {
+fn compare(
+    path: &Path,
+    hash: Option<&str>,
+    size: Option<u64>,
+    quick: bool,
+    buffer: &mut [u8],
+) -> (State, u64) {
     let bytecode = path.extension().is_some_and(|e| e == "pyc" || e == "pyo");
     let Ok(metadata) = fs::metadata(path) else {
         // What the interpreter makes anew when it needs it may go.
-        let gone = if bytecode || path.is_symlink() { State::Whole } else { State::Absent };
+        let gone = if bytecode || path.is_symlink() {
+            State::Whole
+        } else {
+            State::Absent
+        };
         return (gone, 0);
     };
     let found = metadata.len();
@@ -75,12 +103,23 @@ fn compare(path: &Path, hash: Option<&str>, size: Option<u64>, quick: bool, buff
         return (State::Altered("it is no file any more".to_owned()), 0);
     }
     if size.is_some_and(|s| s != found) {
-        return (State::Altered(format!("it has {found} bytes, recorded are {}", size.unwrap_or(0))), found);
+        return (
+            State::Altered(format!(
+                "it has {found} bytes, recorded are {}",
+                size.unwrap_or(0)
+            )),
+            found,
+        );
     }
-    let Some(hash) = hash.filter(|_| !quick) else { return (State::Whole, found) };
+    let Some(hash) = hash.filter(|_| !quick) else {
+        return (State::Whole, found);
+    };
     match same_hash(path, hash, buffer) {
         Ok(true) => (State::Whole, found),
-        Ok(false) => (State::Altered("its hash is not the recorded one".to_owned()), found),
+        Ok(false) => (
+            State::Altered("its hash is not the recorded one".to_owned()),
+            found,
+        ),
         Err(e) => (State::Altered(format!("it cannot be read ({e})")), found),
     }
 }
@@ -94,7 +133,9 @@ fn same_hash(path: &Path, recorded: &str, buffer: &mut [u8]) -> std::io::Result<
             let mut hasher = Sha256::new();
             loop {
                 let n = file.read(buffer)?;
-                let Some(part) = buffer.get(..n).filter(|p| !p.is_empty()) else { break };
+                let Some(part) = buffer.get(..n).filter(|p| !p.is_empty()) else {
+                    break;
+                };
                 hasher.update(part);
             }
             Ok(record_base64(&hasher.finalize()) == value)
@@ -107,13 +148,21 @@ fn same_hash(path: &Path, recorded: &str, buffer: &mut [u8]) -> std::io::Result<
 
 /// Files of the environment's own folders that no project owns.
 fn strays(projects: &[Project], claims: &HashSet<PathBuf>, search: &Search) -> Vec<Stray> {
-    let owned: HashSet<&str> = projects.iter().flat_map(|p| &p.files).map(|f| f.path.as_str()).collect();
+    let owned: HashSet<&str> = projects
+        .iter()
+        .flat_map(|p| &p.files)
+        .map(|f| f.path.as_str())
+        .collect();
     let infos: HashSet<&str> = projects.iter().map(|p| p.info.as_str()).collect();
     // Packages with a file of their own, by folder.
     let mut packages: HashMap<&str, usize> = HashMap::new();
     for (index, project) in projects.iter().enumerate().filter(|(_, p)| p.here) {
         let initial = project.files.iter().filter_map(|f| f.path.rsplit_once('/'));
-        packages.extend(initial.filter(|(_, n)| n.starts_with("__init__.")).map(|(folder, _)| (folder, index)));
+        packages.extend(
+            initial
+                .filter(|(_, n)| n.starts_with("__init__."))
+                .map(|(folder, _)| (folder, index)),
+        );
     }
     let mut found = Vec::new();
     for entry in search.entries.iter().filter(|e| e.seat == Seat::Site) {
@@ -134,8 +183,14 @@ fn strays(projects: &[Project], claims: &HashSet<PathBuf>, search: &Search) -> V
                 let other = search.entries.iter().any(|e| e.folder == name);
                 if kind.is_dir() && !other {
                     open.push(path);
-                } else if !kind.is_dir() && found.len() < MOST_FILES && !claimed_module(&path, claims) {
-                    found.push(Stray { inside: inside(&name, &packages), path: name });
+                } else if !kind.is_dir()
+                    && found.len() < MOST_FILES
+                    && !claimed_module(&path, claims)
+                {
+                    found.push(Stray {
+                        inside: inside(&name, &packages),
+                        path: name,
+                    });
                 }
             }
         }
@@ -146,12 +201,17 @@ fn strays(projects: &[Project], claims: &HashSet<PathBuf>, search: &Search) -> V
 
 /// A module of its own that a project without a list of files has.
 fn claimed_module(path: &Path, claims: &HashSet<PathBuf>) -> bool {
-    let stem = path.file_name().and_then(|n| n.to_str()).and_then(|n| n.split('.').next());
-    stem.zip(path.parent()).is_some_and(|(stem, folder)| claims.contains(&folder.join(stem)))
+    let stem = path
+        .file_name()
+        .and_then(|n| n.to_str())
+        .and_then(|n| n.split('.').next());
+    stem.zip(path.parent())
+        .is_some_and(|(stem, folder)| claims.contains(&folder.join(stem)))
 }
 
 fn bytecode(path: &Path) -> bool {
-    path.file_name().is_some_and(|n| n == "__pycache__") || path.extension().is_some_and(|e| e == "pyc")
+    path.file_name().is_some_and(|n| n == "__pycache__")
+        || path.extension().is_some_and(|e| e == "pyc")
 }
 
 /// The project whose package a file lies in.

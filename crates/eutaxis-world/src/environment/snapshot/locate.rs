@@ -1,4 +1,5 @@
-//! Where an interpreter would find a module, and which project brings it; by reading (the language reference, the import system).
+//! Where an interpreter would find a module, and which project brings it; by reading (the language
+//! reference, the import system).
 
 use std::path::{Path, PathBuf};
 
@@ -50,13 +51,20 @@ pub fn locate(place: &Path, module: &str, finder: &Finder, probes: &ProbeCache) 
     let found = find(module, &search, &seen);
     let top = module.split('.').next().unwrap_or(module);
     let built_in = seen.paths.built_in.iter().any(|m| m == module);
-    let owner = found.as_ref().ok().and_then(|(path, _)| owner(path, top, &placed));
+    let owner = found
+        .as_ref()
+        .ok()
+        .and_then(|(path, _)| owner(path, top, &placed));
     let namesake = Name::parse(module).ok().and_then(|name| {
         let project = placed.iter().find(|p| p.project.name == name)?;
         Some((name, imported_as(project, &search)))
     });
-    let names =
-        search.entries.iter().filter(|e| e.seat != Seat::Standard).flat_map(|e| e.modules.keys().cloned()).collect();
+    let names = search
+        .entries
+        .iter()
+        .filter(|e| e.seat != Seat::Standard)
+        .flat_map(|e| e.modules.keys().cloned())
+        .collect();
     let (found, seat, part) = match found {
         Ok((path, seat)) => (Some(path), Some(seat), None),
         Err(part) => (None, None, part),
@@ -77,10 +85,17 @@ pub fn locate(place: &Path, module: &str, finder: &Finder, probes: &ProbeCache) 
 }
 
 /// The file of a module, by the folders in order; else how much of its name is found.
-fn find(module: &str, search: &Search, seen: &Seen) -> std::result::Result<(PathBuf, Seat), Option<String>> {
+fn find(
+    module: &str,
+    search: &Search,
+    seen: &Seen,
+) -> std::result::Result<(PathBuf, Seat), Option<String>> {
     let mut parts = module.split('.');
     let top = parts.next().unwrap_or(module);
-    let all = search.entries.iter().filter_map(|e| Some((e.seat, e.modules.get(top)?.clone())));
+    let all = search
+        .entries
+        .iter()
+        .filter_map(|e| Some((e.seat, e.modules.get(top)?.clone())));
     let mut portions = narrowed(all.collect());
     if portions.is_empty() {
         return Err(None);
@@ -99,7 +114,10 @@ fn find(module: &str, search: &Search, seen: &Seen) -> std::result::Result<(Path
         portions = found;
         done = format!("{done}.{part}");
     }
-    portions.first().map(|(seat, top)| (PathBuf::from(&top.path), *seat)).ok_or(None)
+    portions
+        .first()
+        .map(|(seat, top)| (PathBuf::from(&top.path), *seat))
+        .ok_or(None)
 }
 
 /// The first with a file; when there is none, all parts of the package.
@@ -122,23 +140,33 @@ fn folder_of(top: &Top) -> Option<PathBuf> {
 
 fn owner(path: &Path, top: &str, placed: &[Placed]) -> Option<(Name, Option<Version>)> {
     let told = |p: &Placed| (p.project.name.clone(), p.project.version.clone());
-    let recorded = placed.iter().find(|p| p.recorded.iter().any(|(file, _, _)| file == path));
+    let recorded = placed
+        .iter()
+        .find(|p| p.recorded.iter().any(|(file, _, _)| file == path));
     // A package without a file belongs to whom its files belong to.
-    let below =
-        || placed.iter().find(|p| path.is_dir() && p.recorded.iter().any(|(file, _, _)| file.starts_with(path)));
-    let claimed = || placed.iter().find(|p| p.project.claims.iter().any(|c| c == top));
+    let below = || {
+        placed
+            .iter()
+            .find(|p| path.is_dir() && p.recorded.iter().any(|(file, _, _)| file.starts_with(path)))
+    };
+    let claimed = || {
+        placed
+            .iter()
+            .find(|p| p.project.claims.iter().any(|c| c == top))
+    };
     recorded.or_else(below).or_else(claimed).map(told)
 }
 
 /// Names at the top that a project brings.
 fn imported_as(placed: &Placed, search: &Search) -> Vec<String> {
-    let Some(entry) = search.entries.get(placed.project.entry) else { return Vec::new() };
+    let Some(entry) = search.entries.get(placed.project.entry) else {
+        return Vec::new();
+    };
     let mut names: Vec<String> = Vec::new();
     for (name, top) in &entry.modules {
-        let mine = placed
-            .recorded
-            .iter()
-            .any(|(file, _, _)| shown(file) == top.path || (top.namespace && file.starts_with(&top.path)));
+        let mine = placed.recorded.iter().any(|(file, _, _)| {
+            shown(file) == top.path || (top.namespace && file.starts_with(&top.path))
+        });
         if (mine || placed.project.claims.contains(name)) && !names.contains(name) {
             names.push(name.clone());
         }

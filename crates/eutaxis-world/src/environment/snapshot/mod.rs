@@ -1,5 +1,6 @@
-//! Reading an environment into a [`Snapshot`], whatever made it (PEP 405 and 376): its interpreter and place, where it looks for
-//! modules, its projects and their files, its compiled files. Nothing of it is run, and nothing is written.
+//! Reading an environment into a [`Snapshot`], whatever made it (PEP 405 and 376): its interpreter
+//! and place, where it looks for modules, its projects and their files, its compiled files. Nothing
+//! of it is run, and nothing is written.
 
 mod compiled;
 mod contents;
@@ -75,11 +76,20 @@ pub fn snapshot(look: &Look<'_>) -> Result<Snapshot> {
 
 /// The machine's distribution, and those that it is like.
 pub fn distribution(root: &Path) -> Vec<String> {
-    let text = ["etc/os-release", "usr/lib/os-release"].iter().map(|f| start_of(&root.join(f))).find(|t| !t.is_empty());
+    let text = ["etc/os-release", "usr/lib/os-release"]
+        .iter()
+        .map(|f| start_of(&root.join(f)))
+        .find(|t| !t.is_empty());
     let text = text.unwrap_or_default();
     let values = |key: &str| {
-        let line = text.lines().find_map(|l| l.strip_prefix(key)?.strip_prefix('='));
-        line.unwrap_or("").trim_matches(['"', '\'']).split_whitespace().map(str::to_owned).collect::<Vec<_>>()
+        let line = text
+            .lines()
+            .find_map(|l| l.strip_prefix(key)?.strip_prefix('='));
+        line.unwrap_or("")
+            .trim_matches(['"', '\''])
+            .split_whitespace()
+            .map(str::to_owned)
+            .collect::<Vec<_>>()
     };
     values("ID").into_iter().chain(values("ID_LIKE")).collect()
 }
@@ -90,7 +100,11 @@ fn name(place: &Path, seen: &Seen) -> String {
         return shown(place);
     }
     let here = std::env::current_dir().unwrap_or_default();
-    seen.root.strip_prefix(&here).ok().filter(|p| !p.as_os_str().is_empty()).map_or_else(|| shown(&seen.root), shown)
+    seen.root
+        .strip_prefix(&here)
+        .ok()
+        .filter(|p| !p.as_os_str().is_empty())
+        .map_or_else(|| shown(&seen.root), shown)
 }
 
 fn shown(path: &Path) -> String {
@@ -99,10 +113,17 @@ fn shown(path: &Path) -> String {
 
 /// Whether an environment says that it shares, as its folders matter.
 fn shares(kind: Kind) -> bool {
-    !matches!(kind, Kind::Virtual { shares_system: false })
+    !matches!(
+        kind,
+        Kind::Virtual {
+            shares_system: false
+        }
+    )
 }
 
 /// Faults of the place that keep its interpreter from being asked.
 fn is_dead(faults: &[PlaceFault]) -> bool {
-    faults.iter().any(|f| matches!(f, PlaceFault::BaseGone(_) | PlaceFault::NoInterpreter(_)))
+    faults
+        .iter()
+        .any(|f| matches!(f, PlaceFault::BaseGone(_) | PlaceFault::NoInterpreter(_)))
 }

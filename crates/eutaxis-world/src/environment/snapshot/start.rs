@@ -38,17 +38,25 @@ pub struct Seen {
 /// When it is neither, or the interpreter of a system does not run.
 pub fn seen(place: &Path, finder: &Finder, probes: &ProbeCache) -> Result<Seen> {
     let root = match place.parent().and_then(Path::parent) {
-        Some(above) if place.is_file() && above.join("pyvenv.cfg").is_file() => Some(above.to_owned()),
+        Some(above) if place.is_file() && above.join("pyvenv.cfg").is_file() => {
+            Some(above.to_owned())
+        }
         _ if place.is_dir() => Some(place.to_owned()),
         _ => None,
     };
-    let as_version = place.to_str().is_some_and(|t| Version::parse(t.trim_start_matches("python")).is_ok());
+    let as_version = place
+        .to_str()
+        .is_some_and(|t| Version::parse(t.trim_start_matches("python")).is_ok());
     let on_path = || finder.path.iter().any(|folder| folder.join(place).exists());
     if !place.exists() && !as_version && !place.is_symlink() && stand_in().is_none() && !on_path() {
-        let error =
-            Error::request(format!("there is neither an environment nor an interpreter at {}", place.display()));
-        return Err(error
-            .help("name the folder of an environment, or an interpreter; `eutaxis survey --environments` lists them"));
+        let error = Error::request(format!(
+            "there is neither an environment nor an interpreter at {}",
+            place.display()
+        ));
+        return Err(error.help(
+            "name the folder of an environment, or an interpreter; `eutaxis survey --environments` \
+                lists them",
+        ));
     }
     match root {
         Some(root) => environment(&std::path::absolute(&root).unwrap_or(root), finder, probes),
@@ -61,25 +69,48 @@ fn interpreter(python: &Path, finder: &Finder, probes: &ProbeCache) -> Result<Se
         Some(_) => error,
         None => error.help("name the folder of an environment, or an interpreter"),
     };
-    let found = finder.named(&python.display().to_string(), probes).map_err(advised)?;
+    let found = finder
+        .named(&python.display().to_string(), probes)
+        .map_err(advised)?;
     if found.facts.in_environment() {
         return environment(&found.facts.prefix, finder, probes);
     }
-    let kind = Kind::System { managed: found.facts.externally_managed };
+    let kind = Kind::System {
+        managed: found.facts.externally_managed,
+    };
     let runs = stand_in().is_none();
-    let paths = if runs { probes.paths(&found.path, &found.facts)? } else { planned(&found.facts) };
+    let paths = if runs {
+        probes.paths(&found.path, &found.facts)?
+    } else {
+        planned(&found.facts)
+    };
     let root = found.facts.prefix.clone();
-    Ok(Seen { root, python: found.path, facts: found.facts, paths, kind, faults: Vec::new(), runs })
+    Ok(Seen {
+        root,
+        python: found.path,
+        facts: found.facts,
+        paths,
+        kind,
+        faults: Vec::new(),
+        runs,
+    })
 }
 
 fn environment(root: &Path, finder: &Finder, probes: &ProbeCache) -> Result<Seen> {
     let Place::Environment { shares_system, .. } = look(root)? else {
-        let error = Error::request(format!("{} is no environment: it has no pyvenv.cfg", root.display()));
+        let error = Error::request(format!(
+            "{} is no environment: it has no pyvenv.cfg",
+            root.display()
+        ));
         return Err(error.help("name the folder of an environment, or an interpreter"));
     };
     let python = environment_python(root);
     let stated = stated(root);
-    let mut faults: Vec<PlaceFault> = stated.faults.iter().filter_map(|f| fault(f, root)).collect();
+    let mut faults: Vec<PlaceFault> = stated
+        .faults
+        .iter()
+        .filter_map(|f| fault(f, root))
+        .collect();
     let here = stand_in().is_none();
     let asked = match is_dead(&faults) {
         false => match finder.named(&python.display().to_string(), probes) {
@@ -91,7 +122,13 @@ fn environment(root: &Path, finder: &Finder, probes: &ProbeCache) -> Result<Seen
         },
         true => None,
     };
-    let told = asked.as_ref().and_then(|facts| if here { probes.paths(&facts.base(), facts).ok() } else { None });
+    let told = asked.as_ref().and_then(|facts| {
+        if here {
+            probes.paths(&facts.base(), facts).ok()
+        } else {
+            None
+        }
+    });
     let runs = here && told.is_some();
     let facts = match asked {
         Some(facts) => {
@@ -101,14 +138,25 @@ fn environment(root: &Path, finder: &Finder, probes: &ProbeCache) -> Result<Seen
         None => recorded(root, &stated, finder, probes)?,
     };
     let paths = told.unwrap_or_else(|| planned(&facts));
-    Ok(Seen { root: root.to_owned(), python, facts, paths, kind: Kind::Virtual { shares_system }, faults, runs })
+    Ok(Seen {
+        root: root.to_owned(),
+        python,
+        facts,
+        paths,
+        kind: Kind::Virtual { shares_system },
+        faults,
+        runs,
+    })
 }
 
 fn fault(fault: &Fault, root: &Path) -> Option<PlaceFault> {
     match fault {
         Fault::BaseGone(base) => Some(PlaceFault::BaseGone(base.display().to_string())),
         Fault::NoInterpreter => Some(PlaceFault::NoInterpreter("there is none".to_owned())),
-        Fault::Moved(made) => Some(PlaceFault::Moved(made.display().to_string(), leading_to(root, made))),
+        Fault::Moved(made) => Some(PlaceFault::Moved(
+            made.display().to_string(),
+            leading_to(root, made),
+        )),
         Fault::Gone => None,
     }
 }
@@ -116,37 +164,59 @@ fn fault(fault: &Fault, root: &Path) -> Option<PlaceFault> {
 /// Scripts of the environment that start an interpreter at another place.
 fn leading_to(root: &Path, made: &Path) -> Vec<String> {
     let old = made.join("bin").display().to_string();
-    let Ok(entries) = fs::read_dir(root.join("bin")) else { return Vec::new() };
+    let Ok(entries) = fs::read_dir(root.join("bin")) else {
+        return Vec::new();
+    };
     let leads = |path: &PathBuf| {
         let start = crate::root::start_of(path);
-        start.lines().take(2).any(|l| l.contains(&format!("{old}/")))
+        start
+            .lines()
+            .take(2)
+            .any(|l| l.contains(&format!("{old}/")))
     };
-    let mut found: Vec<PathBuf> =
-        entries.flatten().map(|e| e.path()).filter(|p| p.is_file() && !p.is_symlink()).filter(leads).collect();
+    let mut found: Vec<PathBuf> = entries
+        .flatten()
+        .map(|e| e.path())
+        .filter(|p| p.is_file() && !p.is_symlink())
+        .filter(leads)
+        .collect();
     found.sort();
     found.iter().map(|p| p.display().to_string()).collect()
 }
 
 /// The base interpreter is of another series than the one with which the environment was made.
 fn other_base(stated: &Stated, facts: &Facts) -> Option<PlaceFault> {
-    let recorded = stated.version.as_deref().and_then(|v| Version::parse(v).ok())?;
+    let recorded = stated
+        .version
+        .as_deref()
+        .and_then(|v| Version::parse(v).ok())?;
     let found = Version::parse(&facts.version).ok()?;
     let series = |v: &Version| (v.release_number(0), v.release_number(1));
-    (series(&recorded) != series(&found)).then(|| PlaceFault::OtherBase(recorded.to_string(), facts.version.clone()))
+    (series(&recorded) != series(&found))
+        .then(|| PlaceFault::OtherBase(recorded.to_string(), facts.version.clone()))
 }
 
 /// What is recorded of an interpreter that does not run, on the platform of the one that does.
 fn recorded(root: &Path, stated: &Stated, finder: &Finder, probes: &ProbeCache) -> Result<Facts> {
     let other = finder.default(probes)?.facts;
-    let version = stated.version.clone().or_else(|| series_of(root)).unwrap_or_else(|| other.version.clone());
+    let version = stated
+        .version
+        .clone()
+        .or_else(|| series_of(root))
+        .unwrap_or_else(|| other.version.clone());
     let parsed = Version::parse(&version).unwrap_or_else(|_| Version::from_release(&[3]));
     let series = format!("{}.{}", parsed.release_number(0), parsed.release_number(1));
     let mut markers = other.markers.clone();
     markers.python_version = series.into();
     markers.python_full_version = version.clone().into();
     markers.implementation_version = version.clone().into();
-    let base = stated.base.as_ref().and_then(|b| b.parent()?.parent().map(Path::to_owned));
-    let flags = if (3, 3) <= (parsed.release_number(0), parsed.release_number(1)) && parsed.release_number(1) < 8 {
+    let base = stated
+        .base
+        .as_ref()
+        .and_then(|b| b.parent()?.parent().map(Path::to_owned));
+    let flags = if (3, 3) <= (parsed.release_number(0), parsed.release_number(1))
+        && parsed.release_number(1) < 8
+    {
         "m"
     } else {
         ""
@@ -172,6 +242,12 @@ fn recorded(root: &Path, stated: &Stated, finder: &Finder, probes: &ProbeCache) 
 /// The series that the folder of packages tells.
 fn series_of(root: &Path) -> Option<String> {
     let sites = crate::root::matching(root, "lib/python3*/site-packages");
-    let name = sites.first()?.parent()?.file_name()?.to_str()?.strip_prefix("python")?.to_owned();
+    let name = sites
+        .first()?
+        .parent()?
+        .file_name()?
+        .to_str()?
+        .strip_prefix("python")?
+        .to_owned();
     Some(name.trim_end_matches('t').to_owned())
 }

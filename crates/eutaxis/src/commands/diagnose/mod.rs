@@ -41,7 +41,11 @@ pub(crate) struct Report {
     pub(crate) written: Option<PathBuf>,
 }
 
-pub(crate) fn run(arguments: &Diagnose, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+pub(crate) fn run(
+    arguments: &Diagnose,
+    common: &Common,
+    output: &Output,
+) -> Result<Answer, Vec<Error>> {
     walk(arguments, common, output).map_err(|e| vec![e])
 }
 
@@ -49,7 +53,11 @@ fn walk(arguments: &Diagnose, common: &Common, output: &Output) -> Result<Answer
     let surroundings = Surroundings::reading(common)?;
     let config = &surroundings.config;
     let distributions = distribution(&root());
-    let context = Context { families: &config.families, libraries: &config.libraries, distributions: &distributions };
+    let context = Context {
+        families: &config.families,
+        libraries: &config.libraries,
+        distributions: &distributions,
+    };
     let causes = config.causes();
     let mut reader = Reader::new(&causes, &context);
     read(arguments.log.as_deref(), &mut reader)?;
@@ -58,10 +66,23 @@ fn walk(arguments: &Diagnose, common: &Common, output: &Output) -> Result<Answer
     if let Some(file) = &arguments.sarif {
         sarif::write(&found, arguments.log.as_deref(), file)?;
     }
-    let report = Report { diagnosis, found, notes, written: arguments.sarif.clone() };
-    let outcome = if report.found.is_empty() { Outcome::Ok } else { Outcome::No };
+    let report = Report {
+        diagnosis,
+        found,
+        notes,
+        written: arguments.sarif.clone(),
+    };
+    let outcome = if report.found.is_empty() {
+        Outcome::Ok
+    } else {
+        Outcome::No
+    };
     let text = render::diagnose::text(&report, output.verbose());
-    Ok(Answer { outcome, text, json: json(&report) })
+    Ok(Answer {
+        outcome,
+        text,
+        json: json(&report),
+    })
 }
 
 /// Reads the log, or standard input, to its end.
@@ -73,10 +94,15 @@ fn read(log: Option<&Path>, reader: &mut Reader<'_>) -> Result<(), Error> {
             let error = Error::request(format!("{} is a folder, not a log", path.display()));
             return Err(error.help("name the file that the program's output was written to"));
         }
-        Some(path) => Box::new(File::open(path).doing("cannot read", path).map_err(Error::of_request)?),
+        Some(path) => Box::new(
+            File::open(path)
+                .doing("cannot read", path)
+                .map_err(Error::of_request)?,
+        ),
         None if std::io::stdin().is_terminal() => {
             let error = Error::request("no log is named, and standard input is a terminal");
-            return Err(error.help("name a file, or send the output here:  COMMAND 2>&1 | eutaxis diagnose"));
+            return Err(error
+                .help("name a file, or send the output here:  COMMAND 2>&1 | eutaxis diagnose"));
         }
         None => Box::new(std::io::stdin().lock()),
     };
@@ -88,8 +114,11 @@ fn read(log: Option<&Path>, reader: &mut Reader<'_>) -> Result<(), Error> {
             Ok(n) => {
                 let bytes = piece.get(..n).unwrap_or_default();
                 if let Some((how, unpack)) = packed(bytes).filter(|_| !begun) {
-                    let error = Error::request(format!("{} is packed ({how}), not text", shown.display()));
-                    return Err(error.help(format!("unpack it on the way:  {unpack} FILE | eutaxis diagnose")));
+                    let error =
+                        Error::request(format!("{} is packed ({how}), not text", shown.display()));
+                    return Err(error.help(format!(
+                        "unpack it on the way:  {unpack} FILE | eutaxis diagnose"
+                    )));
                 }
                 begun = true;
                 reader.read(bytes);
@@ -109,15 +138,23 @@ fn packed(head: &[u8]) -> Option<(&'static str, &'static str)> {
         (b"BZh", ("bzip2", "bzcat")),
         (b"PK\x03\x04", ("zip", "unzip -p")),
     ];
-    kinds.into_iter().find(|(mark, _)| head.starts_with(mark)).map(|(_, how)| how)
+    kinds
+        .into_iter()
+        .find(|(mark, _)| head.starts_with(mark))
+        .map(|(_, how)| how)
 }
 
 fn json(report: &Report) -> Map<String, Value> {
     let diagnosis = &report.diagnosis;
     let mut object = Map::new();
-    object.insert("causes".into(), report.found.iter().map(found_json).collect());
+    object.insert(
+        "causes".into(),
+        report.found.iter().map(found_json).collect(),
+    );
     let asides = |all: &[Aside]| -> Value {
-        all.iter().map(|a| json!({"id": a.id, "line": a.line, "excerpt": a.excerpt, "times": a.times})).collect()
+        all.iter()
+            .map(|a| json!({"id": a.id, "line": a.line, "excerpt": a.excerpt, "times": a.times}))
+            .collect()
     };
     object.insert("consequences".into(), asides(&diagnosis.consequences));
     object.insert("overcome".into(), asides(&diagnosis.overcome));
@@ -130,8 +167,11 @@ fn json(report: &Report) -> Map<String, Value> {
 
 fn found_json(found: &Found) -> Value {
     let (cause, told) = (&found.cause, &found.told);
-    let remedies: Vec<Value> =
-        told.remedies.iter().map(|r| json!({"text": r.text, "change": r.change, "verified": r.verified})).collect();
+    let remedies: Vec<Value> = told
+        .remedies
+        .iter()
+        .map(|r| json!({"text": r.text, "change": r.change, "verified": r.verified}))
+        .collect();
     json!({
         "id": cause.id, "confidence": cause.confidence.as_str(), "line": cause.line, "excerpt": cause.excerpt,
         "facts": facts_json(&cause.facts), "title": told.title, "explanation": told.explanation, "checked": found.checked,
@@ -144,5 +184,10 @@ fn facts_json(facts: &Facts) -> Value {
         [one] if !list => json!(one),
         several => json!(several),
     };
-    Value::Object(facts.iter().map(|(name, values, list)| (name.to_owned(), value(values, list))).collect())
+    Value::Object(
+        facts
+            .iter()
+            .map(|(name, values, list)| (name.to_owned(), value(values, list)))
+            .collect(),
+    )
 }

@@ -1,4 +1,5 @@
-//! Causes in the open format for findings of checks (SARIF 2.1.0): each at the line of the log that shows it.
+//! Causes in the open format for findings of checks (SARIF 2.1.0): each at the line of the log that
+//! shows it.
 
 use std::path::Path;
 
@@ -9,13 +10,26 @@ use super::Found;
 use crate::sarif::{Result, located, write as write_log};
 
 /// Writes the causes, whole or not at all.
-pub(super) fn write(found: &[Found], log: Option<&Path>, file: &Path) -> std::result::Result<(), Error> {
-    write_log(found.iter().enumerate().map(|(place, f)| result(f, place == 0, log)), file)
+pub(super) fn write(
+    found: &[Found],
+    log: Option<&Path>,
+    file: &Path,
+) -> std::result::Result<(), Error> {
+    write_log(
+        found
+            .iter()
+            .enumerate()
+            .map(|(place, f)| result(f, place == 0, log)),
+        file,
+    )
 }
 
 fn result(found: &Found, root: bool, log: Option<&Path>) -> Result {
     let todo = found.told.remedies.first().map_or(String::new(), |r| {
-        let change = r.change.as_ref().map_or(String::new(), |c| format!(": {c}"));
+        let change = r
+            .change
+            .as_ref()
+            .map_or(String::new(), |c| format!(": {c}"));
         format!(" To do: {}{change}", r.text)
     });
     let region = json!({"startLine": found.cause.line, "snippet": {"text": found.cause.excerpt}});

@@ -15,30 +15,46 @@ use crate::pins::read_lock;
 pub(super) fn pins(file: &Path, target: &Target, dates: &mut Dates) -> Result<Pins, Error> {
     let lock = read_lock(file)?;
     let shown = file.display().to_string();
-    let selected =
-        select(&lock, target, &Selection::default()).map_err(|f| Error::fault(ErrorKind::Request, &shown, &f))?;
+    let selected = select(&lock, target, &Selection::default())
+        .map_err(|f| Error::fault(ErrorKind::Request, &shown, &f))?;
     let mut entries = Vec::new();
     for one in selected {
         let package = one.package;
-        let version = package.version.as_deref().and_then(|v| Version::parse(v).ok());
+        let version = package
+            .version
+            .as_deref()
+            .and_then(|v| Version::parse(v).ok());
         let archive = package.archive.as_ref().map(|a| &a.file);
         let files = package.wheels.iter().chain(&package.sdist).chain(archive);
-        let files: Vec<(String, String)> =
-            files.filter_map(|f| Some((f.filename()?, f.hashes.get("sha256")?.clone()))).collect();
-        let published = package.wheels.iter().chain(&package.sdist).filter_map(|f| f.upload_time.as_ref());
+        let files: Vec<(String, String)> = files
+            .filter_map(|f| Some((f.filename()?, f.hashes.get("sha256")?.clone())))
+            .collect();
+        let published = package
+            .wheels
+            .iter()
+            .chain(&package.sdist)
+            .filter_map(|f| f.upload_time.as_ref());
         let published = published.filter_map(|t| t.to_string().parse().ok()).min();
         if let (Some(version), Some(moment)) = (&version, published) {
-            dates.published.insert((package.name.clone(), version.clone()), moment);
+            dates
+                .published
+                .insert((package.name.clone(), version.clone()), moment);
         }
-        entries.push(Pinned { name: package.name.clone(), version, files });
+        entries.push(Pinned {
+            name: package.name.clone(),
+            version,
+            files,
+        });
     }
     Ok(Pins { shown, entries })
 }
 
 /// Dates of what is placed, by the depots; without the network they are left out.
 pub(super) fn dates(snapshot: &mut Snapshot, run: &Run, output: &Output) {
-    let placed: Vec<(Name, Version)> =
-        snapshot.here().filter_map(|(_, p)| Some((p.name.clone(), p.version.clone()?))).collect();
+    let placed: Vec<(Name, Version)> = snapshot
+        .here()
+        .filter_map(|(_, p)| Some((p.name.clone(), p.version.clone()?)))
+        .collect();
     let names: Vec<Name> = placed.iter().map(|(n, _)| n.clone()).collect();
     let pages = match run.pages(&names) {
         Ok(pages) => pages,
@@ -51,7 +67,11 @@ pub(super) fn dates(snapshot: &mut Snapshot, run: &Run, output: &Output) {
         let Some(page) = page else { continue };
         let (published, began) = dates_of(&page, &key.1);
         if let Some(moment) = published {
-            snapshot.dates.published.entry(key.clone()).or_insert(moment);
+            snapshot
+                .dates
+                .published
+                .entry(key.clone())
+                .or_insert(moment);
         }
         if let Some(moment) = began {
             snapshot.dates.began.insert(key, moment);

@@ -43,7 +43,11 @@ pub(crate) struct Report {
     pub(crate) other: Option<PathBuf>,
 }
 
-pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+pub(crate) fn run(
+    arguments: &Examine,
+    common: &Common,
+    output: &Output,
+) -> Result<Answer, Vec<Error>> {
     walk(arguments, common, output).map_err(|e| vec![e])
 }
 
@@ -52,7 +56,9 @@ fn walk(arguments: &Examine, common: &Common, output: &Output) -> Result<Answer,
     let runner_limits = limits(arguments)?;
     if arguments.trials && surroundings.config.trials.is_empty() {
         let error = Error::request("no trials are named in the settings");
-        return Err(error.help("write [trial.NAME] with code = \"...\" and expect = \"...\" into eutaxis.toml"));
+        return Err(error.help(
+            "write [trial.NAME] with code = \"...\" and expect = \"...\" into eutaxis.toml",
+        ));
     }
     let (finder, probes) = (surroundings.finder(), surroundings.probes());
     let place = match &arguments.environment {
@@ -60,8 +66,10 @@ fn walk(arguments: &Examine, common: &Common, output: &Output) -> Result<Answer,
         None => plan::interpreter(None, &surroundings)?.path,
     };
     if let Some(folder) = arguments.from_folder.as_ref().filter(|f| !f.is_dir()) {
-        return Err(Error::request(format!("there is no folder {}", folder.display()))
-            .help("name the folder with --from-folder"));
+        return Err(
+            Error::request(format!("there is no folder {}", folder.display()))
+                .help("name the folder with --from-folder"),
+        );
     }
     let look = Look {
         place: &place,
@@ -88,20 +96,48 @@ fn walk(arguments: &Examine, common: &Common, output: &Output) -> Result<Answer,
     }
     let mut findings = examine(&snapshot);
     if !depots.is_empty() {
-        remedies::solve(&mut findings, &snapshot, &run, &surroundings, &arguments.depots, output);
+        remedies::solve(
+            &mut findings,
+            &snapshot,
+            &run,
+            &surroundings,
+            &arguments.depots,
+            output,
+        );
     }
-    let tried = try_it(arguments, &snapshot, &surroundings, runner_limits, output, &mut findings)?;
+    let tried = try_it(
+        arguments,
+        &snapshot,
+        &surroundings,
+        runner_limits,
+        output,
+        &mut findings,
+    )?;
     output.report_network(depots.network());
     if let Some(file) = &arguments.sarif {
         sarif::write(&findings, file)?;
     }
     let other = other_interpreter(&snapshot, &finder, &probes);
     let sizes = arguments.sizes.then(|| sizes::shares(&snapshot));
-    let report =
-        Report { snapshot, findings, sizes, tried, written: arguments.sarif.clone(), quick: arguments.quick, other };
-    let breaks = report.findings.iter().any(|f| f.severity == Severity::Breaks);
+    let report = Report {
+        snapshot,
+        findings,
+        sizes,
+        tried,
+        written: arguments.sarif.clone(),
+        quick: arguments.quick,
+        other,
+    };
+    let breaks = report
+        .findings
+        .iter()
+        .any(|f| f.severity == Severity::Breaks);
     let text = render::examine::text(&report, output.verbose());
-    Ok(Answer { outcome: if breaks { Outcome::No } else { Outcome::Ok }, text, json: json(&report) })
+    Ok(Answer {
+        outcome: if breaks { Outcome::No } else { Outcome::Ok },
+        text,
+        json: json(&report),
+    })
 }
 
 /// Really imports modules and runs trials, as far as that is asked for: how many of each.
@@ -124,18 +160,26 @@ fn try_it(
         bar.set_length(modules.len() as u64);
         bar.set_message("importing");
         let count = AtomicU64::new(0);
-        let attempts = runner.import(&modules, &|| bar.set_position(count.fetch_add(1, Ordering::Relaxed) + 1));
+        let attempts = runner.import(&modules, &|| {
+            bar.set_position(count.fetch_add(1, Ordering::Relaxed) + 1)
+        });
         bar.finish_and_clear();
         let config = &surroundings.config;
         let distributions = distribution(&root());
         let (families, libraries) = (&config.families, &config.libraries);
-        let context = Context { families, libraries, distributions: &distributions };
+        let context = Context {
+            families,
+            libraries,
+            distributions: &distributions,
+        };
         findings.extend(imports(snapshot, &attempts?, &config.causes(), &context));
         tried.0 = Some(modules.len());
     }
     if arguments.trials {
         let named = surroundings.config.trials.iter();
-        let named: Vec<_> = named.map(|(n, t)| (n.clone(), t.code.clone(), t.expect.clone())).collect();
+        let named: Vec<_> = named
+            .map(|(n, t)| (n.clone(), t.code.clone(), t.expect.clone()))
+            .collect();
         findings.extend(trials(&runner.trials(&named)?));
         tried.1 = Some(named.len());
     }
@@ -145,28 +189,48 @@ fn try_it(
 
 fn limits(arguments: &Examine) -> Result<Limits, Error> {
     match Trim::parse(&arguments.memory) {
-        Ok(Trim::Size(memory)) => Ok(Limits { seconds: arguments.seconds, memory }),
-        _ => Err(Error::request(format!("`{}` is no size", arguments.memory)).help("write --memory 2GB, or 500MB")),
+        Ok(Trim::Size(memory)) => Ok(Limits {
+            seconds: arguments.seconds,
+            memory,
+        }),
+        _ => Err(Error::request(format!("`{}` is no size", arguments.memory))
+            .help("write --memory 2GB, or 500MB")),
     }
 }
 
 /// The environment's interpreter, which must be one that runs here.
 fn runner(snapshot: &Snapshot, limits: Limits) -> Result<Runner, Error> {
     if stand_in().is_some() {
-        let error = Error::request("EUTAXIS_ROOT stands in for another machine, whose interpreters cannot be run here");
+        let error = Error::request(
+            "EUTAXIS_ROOT stands in for another machine, whose interpreters cannot be run here",
+        );
         return Err(error.help("unset it, or leave out --imports and --trials"));
     }
     let python = PathBuf::from(&snapshot.python);
     if !python.exists() {
-        let message = format!("the interpreter {} is not there, so that nothing can be imported", python.display());
-        return Err(Error::new(ErrorKind::Interpreter, message).help("leave out --imports and --trials to see why"));
+        let message = format!(
+            "the interpreter {} is not there, so that nothing can be imported",
+            python.display()
+        );
+        return Err(Error::new(ErrorKind::Interpreter, message)
+            .help("leave out --imports and --trials to see why"));
     }
-    let user = snapshot.path.iter().find(|e| e.seat == eutaxis_core::examine::Seat::User);
-    let user_base = user.and_then(|e| Path::new(&e.folder).ancestors().nth(3)).map(Path::to_owned);
-    Ok(Runner { python, user_base, limits })
+    let user = snapshot
+        .path
+        .iter()
+        .find(|e| e.seat == eutaxis_core::examine::Seat::User);
+    let user_base = user
+        .and_then(|e| Path::new(&e.folder).ancestors().nth(3))
+        .map(Path::to_owned);
+    Ok(Runner {
+        python,
+        user_base,
+        limits,
+    })
 }
 
-/// The interpreter that `python3` starts here, when it is not this one: what is placed with the one, the other does not see.
+/// The interpreter that `python3` starts here, when it is not this one: what is placed with the
+/// one, the other does not see.
 fn other_interpreter(snapshot: &Snapshot, finder: &Finder, probes: &ProbeCache) -> Option<PathBuf> {
     let found = finder.default(probes).ok()?;
     let real = |path: &Path| std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
@@ -176,8 +240,12 @@ fn other_interpreter(snapshot: &Snapshot, finder: &Finder, probes: &ProbeCache) 
 /// What is examined, in a word.
 pub(crate) fn kind_word(kind: Kind) -> &'static str {
     match kind {
-        Kind::Virtual { shares_system: true } => "environment that shares its base's packages",
-        Kind::Virtual { shares_system: false } => "environment",
+        Kind::Virtual {
+            shares_system: true,
+        } => "environment that shares its base's packages",
+        Kind::Virtual {
+            shares_system: false,
+        } => "environment",
         Kind::System { managed: true } => "interpreter that the system manages",
         Kind::System { managed: false } => "interpreter",
     }
@@ -193,7 +261,10 @@ fn json(report: &Report) -> Map<String, Value> {
             "target": snapshot.target.to_string(), "kind": kind_word(snapshot.kind), "default": report.other.is_none(),
         }),
     );
-    object.insert("findings".into(), Value::Array(report.findings.iter().map(finding_json).collect()));
+    object.insert(
+        "findings".into(),
+        Value::Array(report.findings.iter().map(finding_json).collect()),
+    );
     if let Some(sizes) = &report.sizes {
         let sizes = sizes
             .iter()

@@ -1,4 +1,5 @@
-//! Remedies that were solved to the end: what the depots have that mends a finding, together with everything else that is placed.
+//! Remedies that were solved to the end: what the depots have that mends a finding, together with
+//! everything else that is placed.
 
 use std::collections::BTreeSet;
 
@@ -28,7 +29,8 @@ const MENDED_BY_PLACING: [&str; 11] = [
     "broken-metadata",
 ];
 
-/// Solves for what is placed, with its needs met and files that run here, and says of each finding what that changes.
+/// Solves for what is placed, with its needs met and files that run here, and says of each finding
+/// what that changes.
 pub(super) fn solve(
     findings: &mut [Finding],
     snapshot: &Snapshot,
@@ -40,33 +42,65 @@ pub(super) fn solve(
     if !findings.iter().any(|f| MENDED_BY_PLACING.contains(&f.id)) {
         return;
     }
-    let solved = placed::question(snapshot, surroundings, run).and_then(|problem| run.solve(&problem, &|_| ()));
+    let solved = placed::question(snapshot, surroundings, run)
+        .and_then(|problem| run.solve(&problem, &|_| ()));
     let solution = match solved {
         Ok(End::Settled(solution)) => solution,
         Ok(End::Clash(_)) => {
-            return output
-                .notice("no set of releases of the depots holds all that is placed: remedies were not solved");
+            return output.notice(
+                "no set of releases of the depots holds all that is placed: remedies were not \
+                    solved",
+            );
         }
-        Err(error) => return output.notice(&format!("remedies were not solved: {}", error.message)),
+        Err(error) => {
+            return output.notice(&format!("remedies were not solved: {}", error.message));
+        }
     };
     let needs = unmet(snapshot);
-    for finding in findings.iter_mut().filter(|f| MENDED_BY_PLACING.contains(&f.id)) {
-        let Some(project) = finding.project.clone() else { continue };
+    for finding in findings
+        .iter_mut()
+        .filter(|f| MENDED_BY_PLACING.contains(&f.id))
+    {
+        let Some(project) = finding.project.clone() else {
+            continue;
+        };
         // What is pinned is brought back to its pin.
-        if snapshot.pins.as_ref().is_some_and(|p| p.entries.iter().any(|e| e.name == project)) {
+        if snapshot
+            .pins
+            .as_ref()
+            .is_some_and(|p| p.entries.iter().any(|e| e.name == project))
+        {
             finding.remedy = format!("bring it to the pins:  {}", snapshot.furnish());
             continue;
         }
         // What the project needs and does not find, and the project itself.
         let mut concerned: BTreeSet<Name> = BTreeSet::from([project.clone()]);
         if matches!(finding.id, "unmet-requirement" | "version-clash") {
-            let of = |u: &&eutaxis_core::examine::Unmet| snapshot.projects.get(u.by).is_some_and(|p| p.name == project);
+            let of = |u: &&eutaxis_core::examine::Unmet| {
+                snapshot
+                    .projects
+                    .get(u.by)
+                    .is_some_and(|p| p.name == project)
+            };
             concerned.extend(
-                needs.iter().filter(of).map(|u| u.needs.name.clone()).filter(|n| finding.evidence.contains(n.as_str())),
+                needs
+                    .iter()
+                    .filter(of)
+                    .map(|u| u.needs.name.clone())
+                    .filter(|n| finding.evidence.contains(n.as_str())),
             );
         }
-        if let Some((words, command)) = remedy(&concerned, finding.id, snapshot, &solution, &typed::depots(options)) {
-            finding.remedy = format!("{words} (solved: {} projects):  {command}", solution.chosen.len());
+        if let Some((words, command)) = remedy(
+            &concerned,
+            finding.id,
+            snapshot,
+            &solution,
+            &typed::depots(options),
+        ) {
+            finding.remedy = format!(
+                "{words} (solved: {} projects):  {command}",
+                solution.chosen.len()
+            );
             finding.verified = true;
         }
     }
@@ -83,14 +117,23 @@ fn remedy(
     let there = placed::releases(snapshot);
     let mut words = Vec::new();
     let mut changed: Vec<&Chosen> = Vec::new();
-    for chosen in solution.chosen.iter().filter(|c| concerned.contains(&c.project)) {
+    for chosen in solution
+        .chosen
+        .iter()
+        .filter(|c| concerned.contains(&c.project))
+    {
         let (project, version) = (&chosen.project, &chosen.version);
         match there.get(project) {
             None => words.push(format!("place {project} {version}")),
-            Some(before) if *before != version => words.push(format!("{project} {version} in place of {before}")),
+            Some(before) if *before != version => {
+                words.push(format!("{project} {version} in place of {before}"))
+            }
             // Its release stays, and its file is another, or is placed once more.
             Some(_) if !matches!(id, "unmet-requirement" | "version-clash") => {
-                words.push(format!("{project} {version} again, from {}", chosen.file.filename));
+                words.push(format!(
+                    "{project} {version} again, from {}",
+                    chosen.file.filename
+                ));
             }
             Some(_) => continue,
         }
@@ -99,5 +142,8 @@ fn remedy(
     if changed.is_empty() {
         return None;
     }
-    Some((words.join(", "), placed::command(&changed, solution, snapshot, depots)?))
+    Some((
+        words.join(", "),
+        placed::command(&changed, solution, snapshot, depots)?,
+    ))
 }

@@ -18,14 +18,21 @@ fn result(finding: &Finding) -> Result {
         Severity::Risk => "warning",
         Severity::Note => "note",
     };
-    let who = finding.project.as_ref().map_or(String::new(), |p| match &finding.version {
-        Some(version) => format!("{p} {version}: "),
-        None => format!("{p}: "),
-    });
+    let who = finding
+        .project
+        .as_ref()
+        .map_or(String::new(), |p| match &finding.version {
+            Some(version) => format!("{p} {version}: "),
+            None => format!("{p}: "),
+        });
     Result {
         id: finding.id.to_owned(),
         level,
         message: format!("{who}{}. To do: {}", finding.evidence, finding.remedy),
-        locations: finding.paths.iter().map(|p| located(Path::new(p), None)).collect(),
+        locations: finding
+            .paths
+            .iter()
+            .map(|p| located(Path::new(p), None))
+            .collect(),
     }
 }

@@ -36,10 +36,18 @@ pub(super) fn shares(snapshot: &Snapshot) -> Vec<Share> {
         }
         shares.push(share);
     }
-    let stray = snapshot.strays.iter().filter_map(|s| Some(std::fs::metadata(&s.path).ok()?.len()));
+    let stray = snapshot
+        .strays
+        .iter()
+        .filter_map(|s| Some(std::fs::metadata(&s.path).ok()?.len()));
     let (bytes, files) = stray.fold((0, 0), |(bytes, files), size| (bytes + size, files + 1));
     if files > 0 {
-        shares.push(Share { project: None, version: None, bytes, files });
+        shares.push(Share {
+            project: None,
+            version: None,
+            bytes,
+            files,
+        });
     }
     shares.sort_by(|a, b| (b.bytes, &a.project).cmp(&(a.bytes, &b.project)));
     shares

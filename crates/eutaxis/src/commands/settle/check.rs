@@ -1,4 +1,5 @@
-//! `--check`: whether the pins that are there still hold for the asks, targets and depots. Nothing is written.
+//! `--check`: whether the pins that are there still hold for the asks, targets and depots. Nothing
+//! is written.
 
 use std::path::Path;
 
@@ -20,7 +21,8 @@ pub(crate) struct Drift {
     pub(crate) project: String,
     pub(crate) before: Option<String>,
     pub(crate) after: Option<String>,
-    /// `added`, `raised`, `lowered`, `dropped`, `file` for another file of the same release, `depot` for another depot.
+    /// `added`, `raised`, `lowered`, `dropped`, `file` for another file of the same release,
+    /// `depot` for another depot.
     pub(crate) kind: &'static str,
     pub(crate) because: String,
 }
@@ -45,9 +47,18 @@ impl Checked {
                 continue;
             }
             let (before, after) = (stray.before.0.clone(), stray.after.0.clone());
-            let because = format!("it would come from {}; the pin is from {}", stray.after.1, stray.before.1);
+            let because = format!(
+                "it would come from {}; the pin is from {}",
+                stray.after.1, stray.before.1
+            );
             let (project, kind) = (stray.project.clone(), "depot");
-            self.drifts.push(Drift { project, before: Some(before), after: Some(after), kind, because });
+            self.drifts.push(Drift {
+                project,
+                before: Some(before),
+                after: Some(after),
+                kind,
+                because,
+            });
         }
         self.drifts.sort_by(|a, b| a.project.cmp(&b.project));
     }
@@ -73,13 +84,22 @@ pub(super) fn check(settled: &Settled<'_>, old: &Lock, file: &Path, run: &Run) -
     for pin in &settled.pins {
         let version = pin.chosen.version.to_string();
         let pinned = old.packages.iter().find(|p| p.name == pin.chosen.project);
-        let Some(package) = pinned.filter(|p| p.version.as_deref() == Some(version.as_str())) else { continue };
+        let Some(package) = pinned.filter(|p| p.version.as_deref() == Some(version.as_str()))
+        else {
+            continue;
+        };
         let files: Vec<&LockFile> = package.wheels.iter().chain(&package.sdist).collect();
-        let of = |f: &&LockFile| f.filename().is_some_and(|n| *n == *pin.chosen.file.filename);
+        let of = |f: &&LockFile| {
+            f.filename()
+                .is_some_and(|n| *n == *pin.chosen.file.filename)
+        };
         let because = match files.iter().copied().find(of) {
             None => format!("the file to take is now {}", pin.chosen.file.filename),
             Some(file) if file.hashes.get("sha256").is_some_and(|h| *h != pin.sha256) => {
-                format!("{} has other bytes in the depot than were pinned", pin.chosen.file.filename)
+                format!(
+                    "{} has other bytes in the depot than were pinned",
+                    pin.chosen.file.filename
+                )
             }
             Some(_) => continue,
         };
@@ -104,24 +124,41 @@ pub(super) fn check(settled: &Settled<'_>, old: &Lock, file: &Path, run: &Run) -
 /// Why a pinned release is not what would be pinned now.
 fn because(project: &str, before: Option<&str>, settled: &Settled<'_>, run: &Run) -> String {
     let problem = settled.problem;
-    let Ok(name) = Name::parse(project) else { return String::new() };
+    let Ok(name) = Name::parse(project) else {
+        return String::new();
+    };
     let Some(version) = before.and_then(|v| Version::parse(v).ok()) else {
         let by = settled.pins.iter().find(|p| p.chosen.project == name);
-        let names: Vec<String> = by.map(|p| super::pinned::asker_words(p.chosen)).unwrap_or_default();
-        let asked: Vec<&str> = names.iter().map(|n| if n == "ask" { "you" } else { n.as_str() }).collect();
+        let names: Vec<String> = by
+            .map(|p| super::pinned::asker_words(p.chosen))
+            .unwrap_or_default();
+        let asked: Vec<&str> = names
+            .iter()
+            .map(|n| if n == "ask" { "you" } else { n.as_str() })
+            .collect();
         return format!("asked for by {}, and not pinned", asked.join(", "));
     };
     if !settled.pins.iter().any(|p| p.chosen.project == name) {
         return "nothing asks for it any more".to_owned();
     }
     let asks = problem.asks_in_force().chain(problem.bounds_in_force());
-    let excluding = asks.map(|(_, a)| a).find(|a| a.requirement.name == name && !takes(&a.requirement, &version));
+    let excluding = asks
+        .map(|(_, a)| a)
+        .find(|a| a.requirement.name == name && !takes(&a.requirement, &version));
     if let Some(ask) = excluding {
-        return format!("you ask {} ({})", ask.requirement.short(), render::place(&ask.origin));
+        return format!(
+            "you ask {} ({})",
+            ask.requirement.short(),
+            render::place(&ask.origin)
+        );
     }
     let exactly = [Requirement::exactly(&name, &version)];
-    let looked = run.look(&exactly, &problem.rules(), Depth::Gaps).map(|mut all| all.pop().flatten());
-    let Ok(Some(Looked { judged, .. })) = looked else { return "no depot has the project".to_owned() };
+    let looked = run
+        .look(&exactly, &problem.rules(), Depth::Gaps)
+        .map(|mut all| all.pop().flatten());
+    let Ok(Some(Looked { judged, .. })) = looked else {
+        return "no depot has the project".to_owned();
+    };
     match judged.offer(&version) {
         None => format!("{version} is not in its depot"),
         Some(offer) if offer.verdict == Verdict::Barred => {
@@ -130,7 +167,9 @@ fn because(project: &str, before: Option<&str>, settled: &Settled<'_>, run: &Run
         }
         Some(offer) if offer.yanked.is_some() => {
             let reason = offer.yanked.as_deref().filter(|r| !r.is_empty());
-            let reason = reason.map_or(String::new(), |r| format!(": \"{}\"", eutaxis_core::fault::escaped(r)));
+            let reason = reason.map_or(String::new(), |r| {
+                format!(": \"{}\"", eutaxis_core::fault::escaped(r))
+            });
             format!("{version} is yanked now{reason}")
         }
         Some(_) => format!("{version} does not go with the other choices any more"),
@@ -149,8 +188,15 @@ pub(super) fn answer(all: &[Checked]) -> Answer {
     };
     let mut object = Map::new();
     object.insert("holds".into(), json!(holds));
-    object.insert("checked".into(), Value::Array(all.iter().map(one).collect()));
+    object.insert(
+        "checked".into(),
+        Value::Array(all.iter().map(one).collect()),
+    );
     object.insert("written".into(), json!([]));
     let outcome = if holds { Outcome::Ok } else { Outcome::No };
-    Answer { outcome, text: render::check::text(all), json: object }
+    Answer {
+        outcome,
+        text: render::check::text(all),
+        json: object,
+    }
 }

@@ -49,18 +49,41 @@ impl<'a> Refusal<'a> {
         depots: Option<&Depots>,
     ) -> Self {
         let ways = all.found.as_slice();
-        let untried = all
-            .untried
-            .iter()
-            .map(|(changes, because)| Untried { text: render::ways::changes(changes), because: because.clone() });
-        let known = depots.filter(|_| !clash.absent.is_empty()).map(Depots::projects).unwrap_or_default();
+        let untried = all.untried.iter().map(|(changes, because)| Untried {
+            text: render::ways::changes(changes),
+            because: because.clone(),
+        });
+        let known = depots
+            .filter(|_| !clash.absent.is_empty())
+            .map(Depots::projects)
+            .unwrap_or_default();
         let near = |name: &Name| {
             let names = nearest(name.as_str(), known.iter().map(Name::as_str), 3);
-            known.iter().filter(|k| names.contains(&k.as_str())).cloned().collect::<Vec<_>>()
+            known
+                .iter()
+                .filter(|k| names.contains(&k.as_str()))
+                .cloned()
+                .collect::<Vec<_>>()
         };
-        let absent = clash.absent.iter().map(|name| (name.clone(), near(name))).collect();
-        let edits = ways.iter().map(|way| take::edits(way, problem, surroundings)).collect();
-        Refusal { clash, problem, ways, untried: untried.collect(), shown, edits, absent, listed: !known.is_empty() }
+        let absent = clash
+            .absent
+            .iter()
+            .map(|name| (name.clone(), near(name)))
+            .collect();
+        let edits = ways
+            .iter()
+            .map(|way| take::edits(way, problem, surroundings))
+            .collect();
+        Refusal {
+            clash,
+            problem,
+            ways,
+            untried: untried.collect(),
+            shown,
+            edits,
+            absent,
+            listed: !known.is_empty(),
+        }
     }
 
     /// The answer for programs.
@@ -76,7 +99,10 @@ impl<'a> Refusal<'a> {
         object.insert("absent".into(), json!(absent));
         object.insert("ways_out".into(), ways_json(self.ways, &self.edits));
         if !self.untried.is_empty() {
-            let untried = self.untried.iter().map(|u| json!({"text": u.text, "because": u.because}));
+            let untried = self
+                .untried
+                .iter()
+                .map(|u| json!({"text": u.text, "because": u.because}));
             object.insert("untried".into(), Value::Array(untried.collect()));
         }
         object
@@ -94,16 +120,27 @@ impl Job<'_> {
     ) -> Result<Answer, Error> {
         if self.arguments.take.is_none() {
             // The facts are told as soon as they are proven.
-            self.bar.suspend(|| self.output.now(&render::clash::begin(clash, &chosen.shown)));
+            self.bar
+                .suspend(|| self.output.now(&render::clash::begin(clash, &chosen.shown)));
         }
         let alternatives = alternatives(clash, &chosen.target, chosen.here, self.surroundings);
         let search = || self.run.ways_out(problem, clash, &alternatives, &|_| ());
-        let ways = match self.output.watch("ways out", &self.bar, &self.run, self.depots.network(), search) {
+        let ways = match self.output.watch(
+            "ways out",
+            &self.bar,
+            &self.run,
+            self.depots.network(),
+            search,
+        ) {
             // The clash is proven all the same.
             Err(error)
-                if self.arguments.take.is_none() && matches!(error.kind, ErrorKind::Network | ErrorKind::Budget) =>
+                if self.arguments.take.is_none()
+                    && matches!(error.kind, ErrorKind::Network | ErrorKind::Budget) =>
             {
-                self.output.notice(&format!("ways out were not looked for to the end: {}", error.message));
+                self.output.notice(&format!(
+                    "ways out were not looked for to the end: {}",
+                    error.message
+                ));
                 Ways::default()
             }
             other => other?,
@@ -112,7 +149,14 @@ impl Job<'_> {
         if let Some(letter) = &self.arguments.take {
             return self.take(letter, &ways.found, chosen, problem, old);
         }
-        let refusal = Refusal::new(clash, problem, &ways, &chosen.shown, self.surroundings, Some(&self.depots));
+        let refusal = Refusal::new(
+            clash,
+            problem,
+            &ways,
+            &chosen.shown,
+            self.surroundings,
+            Some(&self.depots),
+        );
         let text = render::clash::rest(&refusal);
         let mut json = refusal.json();
         if let Some(file) = &self.arguments.picture {
@@ -120,20 +164,31 @@ impl Job<'_> {
             json.insert("picture".into(), json!(file));
             self.output.notice(&format!("wrote {}", file.display()));
         }
-        Ok(Answer { outcome: Outcome::No, text, json })
+        Ok(Answer {
+            outcome: Outcome::No,
+            text,
+            json,
+        })
     }
 }
 
-/// Other interpreters for a place, when the clash says that this one does not do: those on this machine, if the place is
-/// this machine, and every series that is known.
+/// Other interpreters for a place, when the clash says that this one does not do: those on this
+/// machine, if the place is this machine, and every series that is known.
 pub(crate) fn alternatives(
     clash: &Clash,
     target: &Target,
     here: bool,
     surroundings: &Surroundings,
 ) -> Vec<eutaxis_core::solve::Alternative> {
-    let barred = clash.facts.iter().any(|f| f.kind == FactKind::Bar(BarKind::Interpreter));
-    if barred { plan::alternatives(target, here, surroundings) } else { Vec::new() }
+    let barred = clash
+        .facts
+        .iter()
+        .any(|f| f.kind == FactKind::Bar(BarKind::Interpreter));
+    if barred {
+        plan::alternatives(target, here, surroundings)
+    } else {
+        Vec::new()
+    }
 }
 
 /// The clash for programs.
@@ -158,8 +213,11 @@ pub(crate) fn clash_json(clash: &Clash) -> Value {
         .contested
         .iter()
         .map(|c| {
-            let rows: Vec<Value> =
-                c.rows.iter().map(|(fact, allows)| json!({"fact": fact + 1, "allows": versions(allows)})).collect();
+            let rows: Vec<Value> = c
+                .rows
+                .iter()
+                .map(|(fact, allows)| json!({"fact": fact + 1, "allows": versions(allows)}))
+                .collect();
             json!({"project": c.project.as_str(), "releases": versions(&c.releases), "rows": rows})
         })
         .collect();
@@ -216,7 +274,9 @@ fn change_json(change: &Change) -> Value {
             "project": old.requirement.name.as_str(), "before": old.requirement.to_string(), "after": Value::Null,
             "origin": old.origin.to_string(),
         }),
-        Change::Pin(new) => json!({"project": new.name.as_str(), "before": Value::Null, "after": new.to_string()}),
+        Change::Pin(new) => {
+            json!({"project": new.name.as_str(), "before": Value::Null, "after": new.to_string()})
+        }
         Change::Interpreter(other) => {
             json!({"interpreter": other.name, "here": other.here, "target": other.target.to_string()})
         }

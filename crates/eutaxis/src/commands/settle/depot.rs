@@ -1,4 +1,5 @@
-//! The depot of a pinned project is part of its pin: it changes only when the user says so (docs/depots.md).
+//! The depot of a pinned project is part of its pin: it changes only when the user says so
+//! (docs/depots.md).
 
 use std::path::{Path, PathBuf};
 
@@ -20,21 +21,30 @@ pub(super) struct Stray {
     pub(super) after: (String, String),
 }
 
-/// Projects that would come from another depot than their pins, and were not named with `--renew`. The same bytes at another
-/// place are no move.
+/// Projects that would come from another depot than their pins, and were not named with `--renew`.
+/// The same bytes at another place are no move.
 pub(super) fn strays(
     settled: &Settled<'_>,
     old: Option<&Lock>,
     out: &Path,
     renewed: &[String],
 ) -> Result<Vec<Stray>, Error> {
-    let Some(lock) = old else { return Ok(Vec::new()) };
-    let folder = std::path::absolute(out).doing("cannot find", out)?.parent().map(Path::to_owned).unwrap_or_default();
+    let Some(lock) = old else {
+        return Ok(Vec::new());
+    };
+    let folder = std::path::absolute(out)
+        .doing("cannot find", out)?
+        .parent()
+        .map(Path::to_owned)
+        .unwrap_or_default();
     let stray = |pin: &Pinned<'_>| {
         let name = &pin.chosen.project;
         let package = lock.packages.iter().find(|p| p.name == *name)?;
         let (before, after) = (record::depot_of(package)?, pin.origin.as_ref()?);
-        if renewed.iter().any(|r| eutaxis_core::Name::parse(r).is_ok_and(|r| r == *name)) {
+        if renewed
+            .iter()
+            .any(|r| eutaxis_core::Name::parse(r).is_ok_and(|r| r == *name))
+        {
             return None;
         }
         if is_same(before, after, &folder) || has_same_bytes(package, pin) {
@@ -42,7 +52,10 @@ pub(super) fn strays(
         }
         Some(Stray {
             project: name.to_string(),
-            before: (package.version.clone().unwrap_or_default(), before.to_owned()),
+            before: (
+                package.version.clone().unwrap_or_default(),
+                before.to_owned(),
+            ),
             after: (pin.chosen.version.to_string(), shown_from(after, &folder)),
         })
     };
@@ -60,7 +73,9 @@ fn is_same(recorded: &str, origin: &str, folder: &Path) -> bool {
 
 fn has_same_bytes(package: &Package, pin: &Pinned<'_>) -> bool {
     let files = package.wheels.iter().chain(&package.sdist);
-    files.filter_map(|f| f.hashes.get("sha256")).any(|hash| hash.eq_ignore_ascii_case(&pin.sha256))
+    files
+        .filter_map(|f| f.hashes.get("sha256"))
+        .any(|hash| hash.eq_ignore_ascii_case(&pin.sha256))
 }
 
 /// The answer when there are some: nothing is written.
@@ -73,10 +88,16 @@ pub(super) fn refused(strays: &[Stray], shown: &str) -> Answer {
     let told: Vec<(String, String, String)> = strays
         .iter()
         .map(|s| {
-            let (before, after) =
-                (format!("{} from {}", s.before.0, s.before.1), format!("{} from {}", s.after.0, s.after.1));
+            let (before, after) = (
+                format!("{} from {}", s.before.0, s.before.1),
+                format!("{} from {}", s.after.0, s.after.1),
+            );
             (s.project.clone(), before, after)
         })
         .collect();
-    Answer { outcome: Outcome::No, text: render::settle::moved_depots(&told, shown), json: object }
+    Answer {
+        outcome: Outcome::No,
+        text: render::settle::moved_depots(&told, shown),
+        json: object,
+    }
 }

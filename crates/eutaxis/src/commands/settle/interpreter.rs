@@ -1,5 +1,5 @@
-//! The interpreter as part of the question: where none is named, and no environment is active, the first one of this
-//! machine that the project file and the asks allow.
+//! The interpreter as part of the question: where none is named, and no environment is active, the
+//! first one of this machine that the project file and the asks allow.
 
 use eutaxis_core::knowledge;
 use eutaxis_core::offer::BarKind;
@@ -26,13 +26,20 @@ pub(crate) struct Taken {
 
 impl Taken {
     fn of(found: &Found, because: String) -> Self {
-        Taken { path: render::near(&found.path), version: found.facts.version.clone(), because }
+        Taken {
+            path: render::near(&found.path),
+            version: found.facts.version.clone(),
+            because,
+        }
     }
 }
 
 /// Whether the interpreter is left open.
 pub(super) fn is_open(arguments: &Settle, chosen: &Chosen, surroundings: &Surroundings) -> bool {
-    let entered = surroundings.finder().active.is_some_and(|root| root.is_dir());
+    let entered = surroundings
+        .finder()
+        .active
+        .is_some_and(|root| root.is_dir());
     chosen.here && arguments.target.interpreter.is_none() && arguments.take.is_none() && !entered
 }
 
@@ -63,13 +70,16 @@ fn began(chosen: &Chosen) -> Option<jiff::Timestamp> {
     knowledge::series_began(&format!("{major}.{minor}"))
 }
 
-/// The first interpreter that `requires-python` of the project file allows, when the one that comes first is not.
+/// The first interpreter that `requires-python` of the project file allows, when the one that comes
+/// first is not.
 pub(super) fn that_python_allows(
     asks: &Asks,
     chosen: &Chosen,
     surroundings: &Surroundings,
 ) -> Result<Option<(Chosen, Taken)>, Error> {
-    let Some((set, origin)) = &asks.requires_python else { return Ok(None) };
+    let Some((set, origin)) = &asks.requires_python else {
+        return Ok(None);
+    };
     if set.matches(&chosen.target.interpreter.version) {
         return Ok(None);
     }
@@ -101,17 +111,27 @@ impl Another {
 }
 
 impl Job<'_> {
-    /// A solution under the first other interpreter of this machine that has one, when the clash is about the interpreter. One
-    /// of the time of what is asked for comes before one that is younger.
+    /// A solution under the first other interpreter of this machine that has one, when the clash is
+    /// about the interpreter. One of the time of what is asked for comes before one that is
+    /// younger.
     pub(super) fn under_another(
         &self,
         clash: &Clash,
         chosen: &Chosen,
         problem: &Problem,
     ) -> Result<Option<Another>, Error> {
-        let barred = clash.facts.iter().find(|f| f.kind == FactKind::Bar(BarKind::Interpreter));
-        let Some(fact) = barred.filter(|_| is_open(self.arguments, chosen, self.surroundings)) else { return Ok(None) };
-        let because = format!("under {}, which comes first here, {}", chosen.target.interpreter.version, fact.text);
+        let barred = clash
+            .facts
+            .iter()
+            .find(|f| f.kind == FactKind::Bar(BarKind::Interpreter));
+        let Some(fact) = barred.filter(|_| is_open(self.arguments, chosen, self.surroundings))
+        else {
+            return Ok(None);
+        };
+        let because = format!(
+            "under {}, which comes first here, {}",
+            chosen.target.interpreter.version, fact.text
+        );
         let mut younger = None;
         for found in others(chosen, self.surroundings) {
             match self.under(&found, problem, &because)? {
@@ -122,8 +142,9 @@ impl Job<'_> {
         Ok(younger)
     }
 
-    /// The newest other interpreter of the time of the held asks, when the one that comes first is younger (docs/choice.md, dates).
-    /// Pins that are there for the first keep it; one for which more has to be built is no better.
+    /// The newest other interpreter of the time of the held asks, when the one that comes first is
+    /// younger (docs/choice.md, dates). Pins that are there for the first keep it; one for which
+    /// more has to be built is no better.
     pub(super) fn of_its_time(
         &self,
         solution: &Solution,
@@ -133,10 +154,14 @@ impl Job<'_> {
     ) -> Result<Option<Another>, Error> {
         let first = &chosen.target.interpreter;
         let began = began(chosen).filter(|_| is_open(self.arguments, chosen, self.surroundings));
-        let (Some(began), Some(time)) = (began.filter(|b| solution.is_of_before(Some(*b))), &solution.of_time) else {
+        let (Some(began), Some(time)) = (
+            began.filter(|b| solution.is_of_before(Some(*b))),
+            &solution.of_time,
+        ) else {
             return Ok(None);
         };
-        let recorded = old.and_then(|lock| record::target_of(lock, &self.surroundings.config.families));
+        let recorded =
+            old.and_then(|lock| record::target_of(lock, &self.surroundings.config.families));
         if recorded.is_some_and(|target| target.interpreter.series() == first.series()) {
             return Ok(None);
         }
@@ -147,7 +172,9 @@ impl Job<'_> {
             render::chronology::asked(solution, time)
         );
         let mut older = others(chosen, self.surroundings);
-        older.sort_by_cached_key(|found| std::cmp::Reverse(Version::parse(&found.facts.version).ok()));
+        older.sort_by_cached_key(|found| {
+            std::cmp::Reverse(Version::parse(&found.facts.version).ok())
+        });
         for found in older {
             if let Some(another) = self.under(&found, problem, &because)?
                 && !another.is_younger()
@@ -160,15 +187,30 @@ impl Job<'_> {
     }
 
     /// What is settled under an interpreter, if it can be.
-    fn under(&self, found: &Found, problem: &Problem, because: &str) -> Result<Option<Another>, Error> {
+    fn under(
+        &self,
+        found: &Found,
+        problem: &Problem,
+        because: &str,
+    ) -> Result<Option<Another>, Error> {
         let chosen = as_chosen(found, self.surroundings)?;
         if super::ensure_python(&self.asks, &chosen.target).is_err() {
             return Ok(None);
         }
-        let problem = Problem { target: chosen.target.clone(), ..problem.clone() };
+        let problem = Problem {
+            target: chosen.target.clone(),
+            ..problem.clone()
+        };
         let bar = self.bar.clone();
         let progress = |read: Read| bar.set_position((read.pages + read.metadata) as u64);
-        let End::Settled(solution) = self.run.solve(&problem, &progress)? else { return Ok(None) };
-        Ok(Some(Another { chosen, problem, solution, taken: Taken::of(found, because.to_owned()) }))
+        let End::Settled(solution) = self.run.solve(&problem, &progress)? else {
+            return Ok(None);
+        };
+        Ok(Some(Another {
+            chosen,
+            problem,
+            solution,
+            taken: Taken::of(found, because.to_owned()),
+        }))
     }
 }

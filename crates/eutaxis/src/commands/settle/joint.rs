@@ -14,21 +14,41 @@ use crate::render;
 
 /// The plain list of a target: `NAME` before the ending.
 fn list_of(list: &Path, name: &str) -> PathBuf {
-    let stem = list.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-    let ending = list.extension().map(|e| format!(".{}", e.to_string_lossy())).unwrap_or_default();
+    let stem = list
+        .file_stem()
+        .map(|s| s.to_string_lossy().into_owned())
+        .unwrap_or_default();
+    let ending = list
+        .extension()
+        .map(|e| format!(".{}", e.to_string_lossy()))
+        .unwrap_or_default();
     list.with_file_name(format!("{stem}.{name}{ending}"))
 }
 
 impl Job<'_> {
     /// Pins for every target, or the clash of the first that has none.
-    pub(super) fn several(&mut self, problems: &[(&plan::Chosen, Problem, Option<Lock>)]) -> Result<Answer, Error> {
+    pub(super) fn several(
+        &mut self,
+        problems: &[(&plan::Chosen, Problem, Option<Lock>)],
+    ) -> Result<Answer, Error> {
         if self.arguments.take.is_some() {
             let error = Error::request("--take goes a way out of one target");
-            return Err(error.help("settle with --take for the target that clashes alone, then for all"));
+            return Err(
+                error.help("settle with --take for the target that clashes alone, then for all")
+            );
         }
-        let all: Vec<Problem> = problems.iter().map(|(_, problem, _)| problem.clone()).collect();
+        let all: Vec<Problem> = problems
+            .iter()
+            .map(|(_, problem, _)| problem.clone())
+            .collect();
         let search = || self.run.joint(&all, &|_| ());
-        let joint = self.output.watch("settling", &self.bar, &self.run, self.depots.network(), search);
+        let joint = self.output.watch(
+            "settling",
+            &self.bar,
+            &self.run,
+            self.depots.network(),
+            search,
+        );
         let solutions = match joint? {
             Joint::Settled(solutions) => solutions,
             Joint::Clash(place, clash) => {
@@ -37,14 +57,24 @@ impl Job<'_> {
                 };
                 return self.refused(&clash, chosen, problem, old.as_ref());
             }
-            Joint::GaveUp(_) => return Err(Error::request("the search gave up after very many conflicts")),
+            Joint::GaveUp(_) => {
+                return Err(Error::request(
+                    "the search gave up after very many conflicts",
+                ));
+            }
         };
         let mut settled = Vec::new();
         let mut locks = Vec::new();
         let mut checked = Vec::new();
         for ((chosen, problem, old), solution) in problems.iter().zip(&solutions) {
-            let mut one =
-                pinned::settle(solution, problem, &self.asks.directives, &self.run, &chosen.name, self.output)?;
+            let mut one = pinned::settle(
+                solution,
+                problem,
+                &self.asks.directives,
+                &self.run,
+                &chosen.name,
+                self.output,
+            )?;
             let out = out_of(self.arguments, chosen, problems.len());
             let strays = depot::strays(&one, old.as_ref(), &out, &self.arguments.renew)?;
             if let Some(old) = old.as_ref().filter(|_| self.arguments.check) {
@@ -58,7 +88,8 @@ impl Job<'_> {
             }
             // What concerns all of them is told with the first.
             one.cautions.extend(self.depots.network().cautions());
-            one.cautions.extend(file_name_caution(&self.arguments.out).filter(|_| settled.is_empty()));
+            one.cautions
+                .extend(file_name_caution(&self.arguments.out).filter(|_| settled.is_empty()));
             one.moves = pinned::moves(old.as_ref(), &one);
             locks.push((lock::lock(&one, &out, old.as_ref())?, out));
             settled.push(one);
@@ -68,7 +99,11 @@ impl Job<'_> {
         }
         // Nothing is written before all is known.
         for ((one, (lock, out)), (chosen, _, _)) in settled.iter_mut().zip(&locks).zip(problems) {
-            let list = self.arguments.list.as_ref().map(|list| list_of(list, &chosen.name));
+            let list = self
+                .arguments
+                .list
+                .as_ref()
+                .map(|list| list_of(list, &chosen.name));
             lock::write(one, lock, out, list.as_deref(), self.arguments.exact)?;
         }
         let differences = render::joint::differences(&settled);
@@ -81,13 +116,20 @@ impl Job<'_> {
         });
         object.insert("targets".into(), Value::Array(targets.collect()));
         let told = differences.iter().map(|d| {
-            let releases: Map<String, Value> =
-                settled.iter().zip(&d.releases).map(|(s, v)| (s.target.clone(), json!(v))).collect();
+            let releases: Map<String, Value> = settled
+                .iter()
+                .zip(&d.releases)
+                .map(|(s, v)| (s.target.clone(), json!(v)))
+                .collect();
             json!({"project": d.project, "releases": releases, "because": d.because})
         });
         object.insert("differences".into(), Value::Array(told.collect()));
         let written: Vec<&String> = settled.iter().flat_map(|s| &s.files).collect();
         object.insert("written".into(), json!(written));
-        Ok(Answer { outcome: Outcome::Ok, text, json: object })
+        Ok(Answer {
+            outcome: Outcome::Ok,
+            text,
+            json: object,
+        })
     }
 }

@@ -16,8 +16,16 @@ use crate::record;
 /// The pins as a lock file of the standard; what is ours stands in `[tool.eutaxis]`.
 pub(super) fn lock(settled: &Settled<'_>, out: &Path, old: Option<&Lock>) -> Result<Lock, Error> {
     let target = &settled.problem.target;
-    let folder = std::path::absolute(out).doing("cannot find", out)?.parent().map(Path::to_owned).unwrap_or_default();
-    let packages = settled.pins.iter().map(|pin| package(pin, settled, &folder, old)).collect();
+    let folder = std::path::absolute(out)
+        .doing("cannot find", out)?
+        .parent()
+        .map(Path::to_owned)
+        .unwrap_or_default();
+    let packages = settled
+        .pins
+        .iter()
+        .map(|pin| package(pin, settled, &folder, old))
+        .collect();
     let own = record::question(settled.problem);
     let mut tool = toml::Table::new();
     tool.insert("eutaxis".into(), toml::Value::Table(own));
@@ -55,7 +63,10 @@ fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path, old: Option<&
     let chosen = pin.chosen;
     let file = LockFile {
         name: Some(chosen.file.filename.to_string()),
-        upload_time: chosen.file.published.and_then(|t| t.to_string().parse().ok()),
+        upload_time: chosen
+            .file
+            .published
+            .and_then(|t| t.to_string().parse().ok()),
         url: match &pin.place {
             Place::Url(url) => Some(url.to_string()),
             Place::Disk(_) => None,
@@ -68,12 +79,18 @@ fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path, old: Option<&
         hashes: pinned_hashes(pin),
     };
     let mut own = toml::Table::new();
-    let asked_by: Vec<toml::Value> = asker_words(chosen).into_iter().map(toml::Value::String).collect();
+    let asked_by: Vec<toml::Value> = asker_words(chosen)
+        .into_iter()
+        .map(toml::Value::String)
+        .collect();
     own.insert("asked-by".into(), toml::Value::Array(asked_by));
     let before = old.and_then(|l| l.packages.iter().find(|p| p.name == chosen.project));
     record::chosen(chosen, settled.problem, before, &mut own);
     if let Some(depot) = &pin.origin {
-        own.insert("depot".into(), toml::Value::String(shown_from(depot, folder)));
+        own.insert(
+            "depot".into(),
+            toml::Value::String(shown_from(depot, folder)),
+        );
     }
     if let Some(url) = &pin.direct_url {
         own.insert("direct-url".into(), toml::Value::String(url.clone()));
@@ -85,12 +102,20 @@ fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path, old: Option<&
         table.insert("name".into(), toml::Value::String(name.to_string()));
         table
     };
-    let (sdist, wheels) = if pin.is_wheel() { (None, vec![file]) } else { (Some(file), Vec::new()) };
+    let (sdist, wheels) = if pin.is_wheel() {
+        (None, vec![file])
+    } else {
+        (Some(file), Vec::new())
+    };
     Package {
         name: chosen.project.clone(),
         version: Some(chosen.version.to_string()),
         marker: None,
-        requires_python: chosen.file.requires_python.as_ref().map(ToString::to_string),
+        requires_python: chosen
+            .file
+            .requires_python
+            .as_ref()
+            .map(ToString::to_string),
         dependencies: chosen.needs.iter().map(name_only).collect(),
         vcs: None,
         directory: None,
@@ -112,12 +137,17 @@ pub(super) fn shown_from(depot: &str, folder: &Path) -> String {
     }
 }
 
-/// The SHA-256, by which files are known here, and what its page states besides: all of it is checked when the file comes.
+/// The SHA-256, by which files are known here, and what its page states besides: all of it is
+/// checked when the file comes.
 fn pinned_hashes(pin: &Pinned<'_>) -> BTreeMap<String, String> {
     let stated = &pin.chosen.file.hashes;
     // A weak hash alone says nothing.
-    let counts = stated.iter().filter(|(algorithm, _)| algorithm.is_strong() || stated.has_strong());
-    let mut all: BTreeMap<String, String> = counts.map(|(a, v)| (a.as_str().to_owned(), v.to_owned())).collect();
+    let counts = stated
+        .iter()
+        .filter(|(algorithm, _)| algorithm.is_strong() || stated.has_strong());
+    let mut all: BTreeMap<String, String> = counts
+        .map(|(a, v)| (a.as_str().to_owned(), v.to_owned()))
+        .collect();
     all.insert("sha256".to_owned(), pin.sha256.clone());
     all
 }
@@ -133,14 +163,20 @@ pub(super) fn write(
     let text = lock.write();
     let same = std::fs::read_to_string(out).is_ok_and(|old| old == text);
     if same {
-        settled.written.push(format!("{} is as it was", out.display()));
+        settled
+            .written
+            .push(format!("{} is as it was", out.display()));
     } else {
         write_whole(out, text.as_bytes())?;
         settled.written.push(format!("wrote {}", out.display()));
         settled.files.push(out.display().to_string());
     }
     if let Some(list) = list {
-        let lock = if exact { with_file_urls(lock, settled) } else { lock.clone() };
+        let lock = if exact {
+            with_file_urls(lock, settled)
+        } else {
+            lock.clone()
+        };
         write_whole(list, pin_list(&lock, exact).as_bytes())?;
         settled.written.push(format!("wrote {}", list.display()));
         settled.files.push(list.display().to_string());
@@ -152,7 +188,13 @@ pub(super) fn write(
 fn with_file_urls(lock: &Lock, settled: &Settled<'_>) -> Lock {
     let mut lock = lock.clone();
     for package in &mut lock.packages {
-        let Some(pin) = settled.pins.iter().find(|p| p.chosen.project == package.name) else { continue };
+        let Some(pin) = settled
+            .pins
+            .iter()
+            .find(|p| p.chosen.project == package.name)
+        else {
+            continue;
+        };
         for file in package.wheels.iter_mut().chain(&mut package.sdist) {
             file.url = Some(match &pin.place {
                 Place::Disk(path) => eutaxis_world::files::file_url(path),

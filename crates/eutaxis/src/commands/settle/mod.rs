@@ -50,7 +50,11 @@ struct Job<'a> {
     taken: Option<Taken>,
 }
 
-pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+pub(crate) fn run(
+    arguments: &Settle,
+    common: &Common,
+    output: &Output,
+) -> Result<Answer, Vec<Error>> {
     let one = |e: Error| vec![e];
     let surroundings = Surroundings::new(common).map_err(one)?;
     let mut asks = plan::asks(&arguments.asks)?;
@@ -58,14 +62,23 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
     let mut taken = None;
     if let [chosen] = targets.as_mut_slice()
         && interpreter::is_open(arguments, chosen, &surroundings)
-        && let Some((other, why)) = interpreter::that_python_allows(&asks, chosen, &surroundings).map_err(one)?
+        && let Some((other, why)) =
+            interpreter::that_python_allows(&asks, chosen, &surroundings).map_err(one)?
     {
         *chosen = other;
         taken = Some(why);
     }
     let policy = plan::policy(&arguments.policy, &surroundings.config).map_err(one)?;
-    let depots = plan::depots(&arguments.depots, &surroundings, !arguments.renew.is_empty()).map_err(one)?;
-    plan::keep_secrets(asks.asks.iter_mut().map(|a| &mut a.requirement), depots.network());
+    let depots = plan::depots(
+        &arguments.depots,
+        &surroundings,
+        !arguments.renew.is_empty(),
+    )
+    .map_err(one)?;
+    plan::keep_secrets(
+        asks.asks.iter_mut().map(|a| &mut a.requirement),
+        depots.network(),
+    );
     let mut problems = Vec::new();
     for chosen in &targets {
         ensure_python(&asks, &chosen.target).map_err(one)?;
@@ -75,7 +88,8 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
             return Err(one(check::no_pins(&out)));
         }
         let mut policy = policy.clone();
-        if let Some(chronology) = recorded_chronology(arguments, old.as_ref(), &surroundings.config) {
+        if let Some(chronology) = recorded_chronology(arguments, old.as_ref(), &surroundings.config)
+        {
             policy.chronology = chronology;
         }
         let mut problem = Problem::new(chosen.target.clone(), policy, asks.asks.clone());
@@ -86,7 +100,16 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
     }
     let run = Run::new(Arc::clone(&depots));
     let bar = output.searching();
-    let mut job = Job { arguments, surroundings: &surroundings, output, asks, depots, run, bar, taken };
+    let mut job = Job {
+        arguments,
+        surroundings: &surroundings,
+        output,
+        asks,
+        depots,
+        run,
+        bar,
+        taken,
+    };
     let answer = match problems.as_slice() {
         [(chosen, problem, old)] => job.single(chosen, problem, old.as_ref()),
         several => job.several(several),
@@ -98,11 +121,17 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
 
 /// Where the pins of a target go: with several targets each has a file of its own.
 fn out_of(arguments: &Settle, chosen: &plan::Chosen, targets: usize) -> PathBuf {
-    if targets == 1 { arguments.out.clone() } else { named(&arguments.out, &chosen.name) }
+    if targets == 1 {
+        arguments.out.clone()
+    } else {
+        named(&arguments.out, &chosen.name)
+    }
 }
 
 fn file_name(out: &Path) -> String {
-    out.file_name().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default()
+    out.file_name()
+        .map(|s| s.to_string_lossy().into_owned())
+        .unwrap_or_default()
 }
 
 /// The file of one of several targets: `pylock.NAME.toml`.
@@ -116,31 +145,65 @@ fn file_name_caution(out: &Path) -> Option<String> {
     let file = file_name(out);
     (!is_lock_file_name(&file)).then(|| {
         format!(
-            "{} is no name of a lock file (PEP 751: pylock.toml, or pylock.NAME.toml with a NAME without dots): other programs will not find it.",
+            "{} is no name of a lock file (PEP 751: pylock.toml, or pylock.NAME.toml with a NAME \
+                without dots): other programs will not find it.",
             escaped(&file)
         )
     })
 }
 
 impl Job<'_> {
-    fn single(&mut self, chosen: &plan::Chosen, problem: &Problem, old: Option<&Lock>) -> Result<Answer, Error> {
+    fn single(
+        &mut self,
+        chosen: &plan::Chosen,
+        problem: &Problem,
+        old: Option<&Lock>,
+    ) -> Result<Answer, Error> {
         let search = || self.run.solve(problem, &|_| ());
-        let end = self.output.watch("settling", &self.bar, &self.run, self.depots.network(), search)?;
+        let end = self.output.watch(
+            "settling",
+            &self.bar,
+            &self.run,
+            self.depots.network(),
+            search,
+        )?;
         let another = match &end {
             End::Clash(clash) => self.under_another(clash, chosen, problem)?,
             End::Settled(_) if self.arguments.take.is_some() => {
-                return Err(Error::request("nothing clashes, so there is no way out to take").help("leave out --take"));
+                return Err(
+                    Error::request("nothing clashes, so there is no way out to take")
+                        .help("leave out --take"),
+                );
             }
             End::Settled(solution) => self.of_its_time(solution, chosen, problem, old)?,
         };
         if let Some(another) = another {
             self.taken = Some(another.taken);
-            let Another { chosen, problem, solution, .. } = another;
-            return self.settled(&solution, &chosen, &problem, old, &self.arguments.out, Vec::new());
+            let Another {
+                chosen,
+                problem,
+                solution,
+                ..
+            } = another;
+            return self.settled(
+                &solution,
+                &chosen,
+                &problem,
+                old,
+                &self.arguments.out,
+                Vec::new(),
+            );
         }
         match end {
             End::Clash(clash) => self.refused(&clash, chosen, problem, old),
-            End::Settled(solution) => self.settled(&solution, chosen, problem, old, &self.arguments.out, Vec::new()),
+            End::Settled(solution) => self.settled(
+                &solution,
+                chosen,
+                problem,
+                old,
+                &self.arguments.out,
+                Vec::new(),
+            ),
         }
     }
 
@@ -157,8 +220,14 @@ impl Job<'_> {
         for edit in &edits {
             edit.ensure()?;
         }
-        let mut settled =
-            pinned::settle(solution, problem, &self.asks.directives, &self.run, &chosen.shown, self.output)?;
+        let mut settled = pinned::settle(
+            solution,
+            problem,
+            &self.asks.directives,
+            &self.run,
+            &chosen.shown,
+            self.output,
+        )?;
         settled.taken.clone_from(&self.taken);
         let strays = depot::strays(&settled, old, out, &self.arguments.renew)?;
         if self.arguments.check {
@@ -178,11 +247,25 @@ impl Job<'_> {
         for edit in &edits {
             edit.write()?;
         }
-        lock::write(&mut settled, &lock, out, self.arguments.list.as_deref(), self.arguments.exact)?;
-        let text = format!("{}{}", render::ways::edits(&edits), render::settle::text(&settled));
+        lock::write(
+            &mut settled,
+            &lock,
+            out,
+            self.arguments.list.as_deref(),
+            self.arguments.exact,
+        )?;
+        let text = format!(
+            "{}{}",
+            render::ways::edits(&edits),
+            render::settle::text(&settled)
+        );
         let mut json = settled.json();
         json.insert("edits".into(), take::json(&edits));
-        Ok(Answer { outcome: Outcome::Ok, text, json })
+        Ok(Answer {
+            outcome: Outcome::Ok,
+            text,
+            json,
+        })
     }
 }
 
@@ -190,8 +273,10 @@ impl Job<'_> {
 fn ensure_python(asks: &Asks, target: &Target) -> Result<(), Error> {
     match &asks.requires_python {
         Some((set, origin)) if !set.matches(&target.interpreter.version) => {
-            let error =
-                Error::request(format!("{origin} says requires-python {set}; the target has {}", target.interpreter));
+            let error = Error::request(format!(
+                "{origin} says requires-python {set}; the target has {}",
+                target.interpreter
+            ));
             Err(error.help("name another interpreter with --interpreter, or change that line"))
         }
         _ => Ok(()),
@@ -206,17 +291,20 @@ fn earlier_pins(path: &Path) -> Result<Option<Lock>, Error> {
     let shown = path.display().to_string();
     Lock::parse(&text).map(Some).map_err(|f| {
         let error = Error::in_file(&shown, &text, &f);
-        let help = error
-            .help
-            .clone()
-            .unwrap_or_else(|| "it would be written over: move it away, or name another file with --out".to_owned());
+        let help = error.help.clone().unwrap_or_else(|| {
+            "it would be written over: move it away, or name another file with --out".to_owned()
+        });
         error.help(help)
     })
 }
 
-/// What the pins that are there were settled by: it counts where neither an option nor the settings say otherwise, so that a
-/// new default moves nothing.
-fn recorded_chronology(arguments: &Settle, old: Option<&Lock>, config: &Config) -> Option<Chronology> {
+/// What the pins that are there were settled by: it counts where neither an option nor the settings
+/// say otherwise, so that a new default moves nothing.
+fn recorded_chronology(
+    arguments: &Settle,
+    old: Option<&Lock>,
+    config: &Config,
+) -> Option<Chronology> {
     let is_said = arguments.policy.says_chronology() || config.names_chronology;
     let renews_all = arguments.renew.iter().any(String::is_empty);
     old.filter(|lock| !is_said && !renews_all && record::target_is_recorded(lock))
@@ -228,8 +316,10 @@ fn prior(old: Option<&Lock>, renew: &[String]) -> Result<BTreeMap<Name, Version>
     let Some(lock) = old else {
         return match renew.iter().find(|r| !r.is_empty()) {
             None => Ok(BTreeMap::new()),
-            Some(name) => Err(Error::request(format!("there are no earlier pins in which {name} could be renewed"))
-                .help("if it is asked for, put --renew behind the requirements, or leave it out")),
+            Some(name) => Err(Error::request(format!(
+                "there are no earlier pins in which {name} could be renewed"
+            ))
+            .help("if it is asked for, put --renew behind the requirements, or leave it out")),
         };
     };
     if renew.iter().any(String::is_empty) {
@@ -239,10 +329,14 @@ fn prior(old: Option<&Lock>, renew: &[String]) -> Result<BTreeMap<Name, Version>
     for text in renew {
         let name = Name::parse(text).map_err(|f| Error::in_file("--renew", text, &f))?;
         if !lock.packages.iter().any(|p| p.name == name) {
-            return Err(Error::request(format!("{name} is not among the earlier pins, so there is nothing to renew")));
+            return Err(Error::request(format!(
+                "{name} is not among the earlier pins, so there is nothing to renew"
+            )));
         }
         let_go.push(name);
     }
     let pinned = lock.packages.iter().filter(|p| !let_go.contains(&p.name));
-    Ok(pinned.filter_map(|p| Some((p.name.clone(), Version::parse(p.version.as_deref()?).ok()?))).collect())
+    Ok(pinned
+        .filter_map(|p| Some((p.name.clone(), Version::parse(p.version.as_deref()?).ok()?)))
+        .collect())
 }

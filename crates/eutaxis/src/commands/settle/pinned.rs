@@ -94,7 +94,10 @@ impl Settled<'_> {
     /// The adjustments that spoke of what was chosen.
     pub(crate) fn adjusted(&self) -> Vec<&Adjustment> {
         let spoke = |i: &usize| self.pins.iter().any(|p| p.chosen.adjusted.contains(i));
-        (0..self.problem.adjustments.len()).filter(spoke).filter_map(|i| self.problem.adjustments.get(i)).collect()
+        (0..self.problem.adjustments.len())
+            .filter(spoke)
+            .filter_map(|i| self.problem.adjustments.get(i))
+            .collect()
     }
 }
 
@@ -114,27 +117,61 @@ pub(super) fn settle<'a>(
             let place = run.place_of(&chosen.project, &chosen.file)?;
             let on_disk = match (&place, chosen.file.hashes.sha256()) {
                 (Place::Disk(path), _) => Some(path.clone()),
-                // Nothing says which bytes it must be: those that are there now are fetched, and pinned.
+                // Nothing says which bytes it must be: those that are there now are fetched, and
+                // pinned.
                 (Place::Url(_), None) => Some(run.obtain(&chosen.project, &chosen.file)?),
                 (Place::Url(_), Some(_)) => None,
             };
-            let length = || on_disk.as_ref().and_then(|p| std::fs::metadata(p).ok()).map(|m| m.len());
+            let length = || {
+                on_disk
+                    .as_ref()
+                    .and_then(|p| std::fs::metadata(p).ok())
+                    .map(|m| m.len())
+            };
             let (sha256, size) = match (chosen.file.hashes.sha256(), &on_disk) {
                 (Some(hash), _) => (hash.to_owned(), chosen.file.size.or_else(length)),
                 (None, Some(path)) => sha256_of(path).map(|(hash, size)| (hash, Some(size)))?,
-                (None, None) => return Err(Error::contents(format!("{} has no hash", chosen.file.filename))),
+                (None, None) => {
+                    return Err(Error::contents(format!(
+                        "{} has no hash",
+                        chosen.file.filename
+                    )));
+                }
             };
-            let direct_url = problem.asks.iter().find_map(|ask| match &ask.requirement.accepts {
-                Accepts::Url(url) if ask.requirement.name == chosen.project => Some(url.clone()),
-                _ => None,
-            });
+            let direct_url = problem
+                .asks
+                .iter()
+                .find_map(|ask| match &ask.requirement.accepts {
+                    Accepts::Url(url) if ask.requirement.name == chosen.project => {
+                        Some(url.clone())
+                    }
+                    _ => None,
+                });
             let listed = run.listed(&chosen.project, &chosen.file);
             let source = run.depot_of(&chosen.project);
-            let origin = source.as_ref().filter(|_| direct_url.is_none()).map(|d| d.origin());
-            let depot = source.as_ref().map_or(String::new(), |d| d.label().to_owned());
+            let origin = source
+                .as_ref()
+                .filter(|_| direct_url.is_none())
+                .map(|d| d.origin());
+            let depot = source
+                .as_ref()
+                .map_or(String::new(), |d| d.label().to_owned());
             let index = source.and_then(|d| d.index());
             let kept = problem.prior.get(&chosen.project) == Some(&chosen.version);
-            Ok((Pinned { chosen, place, sha256, size, depot, origin, index, direct_url, kept }, listed))
+            Ok((
+                Pinned {
+                    chosen,
+                    place,
+                    sha256,
+                    size,
+                    depot,
+                    origin,
+                    index,
+                    direct_url,
+                    kept,
+                },
+                listed,
+            ))
         })
         .collect();
     let pins: Vec<Listed<'a>> = pins.into_iter().collect::<Result<_, _>>()?;
@@ -143,15 +180,26 @@ pub(super) fn settle<'a>(
     let mut pins: Vec<Pinned<'a>> = pins.into_iter().map(|(pin, _)| pin).collect();
     pins.sort_by(|a, b| a.chosen.project.cmp(&b.chosen.project));
     let mut cautions = directive_cautions(directives);
-    cautions.extend(render::words::cautions(&solution.cautions, problem, output.verbose()));
+    cautions.extend(render::words::cautions(
+        &solution.cautions,
+        problem,
+        output.verbose(),
+    ));
     cautions.extend(idle_adjustments(problem, run));
     cautions.extend(shared);
     cautions.extend(in_several(&pins, run, output.verbose()));
     for pin in &pins {
-        let status = run.page_of(&pin.chosen.project).and_then(|p| p.status.clone());
+        let status = run
+            .page_of(&pin.chosen.project)
+            .and_then(|p| p.status.clone());
         if let Some((status, reason)) = status {
-            let why = reason.map_or(String::new(), |r| format!(": {}", eutaxis_core::fault::escaped(&r)));
-            cautions.push(format!("{} is marked {status} in its depot{why}.", pin.chosen.project));
+            let why = reason.map_or(String::new(), |r| {
+                format!(": {}", eutaxis_core::fault::escaped(&r))
+            });
+            cautions.push(format!(
+                "{} is marked {status} in its depot{why}.",
+                pin.chosen.project
+            ));
         }
     }
     Ok(Settled {
@@ -171,8 +219,11 @@ pub(super) fn settle<'a>(
 
 /// Projects that two depots offer and that are routed to none: one line.
 fn in_several(pins: &[Pinned<'_>], run: &Run, all: bool) -> Option<String> {
-    let names: Vec<&str> =
-        pins.iter().filter(|p| run.is_in_several(&p.chosen.project)).map(|p| p.chosen.project.as_str()).collect();
+    let names: Vec<&str> = pins
+        .iter()
+        .filter(|p| run.is_in_several(&p.chosen.project))
+        .map(|p| p.chosen.project.as_str())
+        .collect();
     let told = match names.as_slice() {
         [] => return None,
         [one] => format!("{one} is"),
@@ -180,7 +231,8 @@ fn in_several(pins: &[Pinned<'_>], run: &Run, all: bool) -> Option<String> {
         names => format!("{} projects are (-v names them)", names.len()),
     };
     Some(format!(
-        "{told} offered by two depots: the first that has it serves it. `only` in [[depot]] says which one is meant."
+        "{told} offered by two depots: the first that has it serves it. `only` in [[depot]] says \
+            which one is meant."
     ))
 }
 
@@ -190,20 +242,29 @@ type Listed<'a> = (Pinned<'a>, Option<Vec<ListedFile>>);
 /// A wheel unpacks to about so many times its bytes, where nothing better is known.
 const UNPACKS_TO: u64 = 3;
 
-/// What all wheels take in place: by the lists of their files where they are known, else by what those whose lists are known
-/// unpack to.
+/// What all wheels take in place: by the lists of their files where they are known, else by what
+/// those whose lists are known unpack to.
 fn in_place(pins: &[Listed<'_>]) -> Option<InPlace> {
     if !pins.iter().all(|(pin, _)| pin.is_wheel()) {
         return None;
     }
     let unpacked = |list: &[ListedFile]| list.iter().map(|f| f.size).fold(0, u64::saturating_add);
-    let known = || pins.iter().filter_map(|(pin, list)| Some((pin.size?, unpacked(list.as_ref()?))));
-    let (packed, plain) = known().fold((0u64, 0u64), |(p, u), (a, b)| (p.saturating_add(a), u.saturating_add(b)));
+    let known = || {
+        pins.iter()
+            .filter_map(|(pin, list)| Some((pin.size?, unpacked(list.as_ref()?))))
+    };
+    let (packed, plain) = known().fold((0u64, 0u64), |(p, u), (a, b)| {
+        (p.saturating_add(a), u.saturating_add(b))
+    });
     let estimated = |size: u64| match packed {
         0 => size.saturating_mul(UNPACKS_TO),
-        packed => u64::try_from(u128::from(size) * u128::from(plain) / u128::from(packed)).unwrap_or(u64::MAX),
+        packed => u64::try_from(u128::from(size) * u128::from(plain) / u128::from(packed))
+            .unwrap_or(u64::MAX),
     };
-    let mut total = InPlace { bytes: 0, is_exact: true };
+    let mut total = InPlace {
+        bytes: 0,
+        is_exact: true,
+    };
     for (pin, list) in pins {
         let bytes = match list {
             Some(list) => unpacked(list),
@@ -233,15 +294,23 @@ fn shared_paths(pins: &[Listed<'_>]) -> Vec<String> {
             }
         }
     }
-    let name = |at: usize| pins.get(at).map_or(String::new(), |(pin, _)| pin.chosen.project.to_string());
+    let name = |at: usize| {
+        pins.get(at)
+            .map_or(String::new(), |(pin, _)| pin.chosen.project.to_string())
+    };
     let told = pairs.into_iter().map(|((one, other), paths)| {
-        let more = if paths.len() > 1 { format!(" and {} more", paths.len() - 1) } else { String::new() };
+        let more = if paths.len() > 1 {
+            format!(" and {} more", paths.len() - 1)
+        } else {
+            String::new()
+        };
         let first = paths.first().map_or(String::new(), |p| escaped(p));
         let mut names = [name(one), name(other)];
         names.sort();
         let [one, other] = names;
         format!(
-            "{one} and {other} both bring {first}{more}, with different contents: `furnish` refuses to place one over the other."
+            "{one} and {other} both bring {first}{more}, with different contents: `furnish` \
+                refuses to place one over the other."
         )
     });
     told.collect()
@@ -250,16 +319,28 @@ fn shared_paths(pins: &[Listed<'_>]) -> Vec<String> {
 /// Adjustments that speak of nothing here.
 fn idle_adjustments(problem: &Problem, run: &Run) -> Vec<String> {
     let mut cautions = Vec::new();
-    for adjustment in problem.adjustments.iter().filter(|a| a.counts_on(&problem.target)) {
+    for adjustment in problem
+        .adjustments
+        .iter()
+        .filter(|a| a.counts_on(&problem.target))
+    {
         let project = &adjustment.project;
         let why = match run.page_of(project) {
             None => "the project has no part in this".to_owned(),
-            Some(page) if !page.files.iter().any(|f| adjustment.versions.matches(f.kind.version())) => {
+            Some(page)
+                if !page
+                    .files
+                    .iter()
+                    .any(|f| adjustment.versions.matches(f.kind.version())) =>
+            {
                 format!("no release is {}", adjustment.versions)
             }
             Some(_) => continue,
         };
-        cautions.push(format!("{}: the adjustment of {project} matches nothing: {why}.", adjustment.origin));
+        cautions.push(format!(
+            "{}: the adjustment of {project} matches nothing: {why}.",
+            adjustment.origin
+        ));
     }
     cautions
 }
@@ -280,13 +361,21 @@ fn directive_cautions(directives: &[Directive]) -> Vec<String> {
 pub(super) fn report_left_out(run: &Run, solution: &Solution, output: &Output) {
     let mut count = 0;
     for chosen in &solution.chosen {
-        let Some(page) = run.page_of(&chosen.project) else { continue };
+        let Some(page) = run.page_of(&chosen.project) else {
+            continue;
+        };
         count += page.skipped.len();
         if output.verbose() {
             page.skipped.iter().for_each(|s| {
-                output.notice(&format!("left out: {}: {}", eutaxis_core::fault::escaped(&s.filename), s.reason))
+                output.notice(&format!(
+                    "left out: {}: {}",
+                    eutaxis_core::fault::escaped(&s.filename),
+                    s.reason
+                ))
             });
-            page.remarks.iter().for_each(|r| output.notice(&format!("remark: {}", eutaxis_core::fault::escaped(r))));
+            page.remarks.iter().for_each(|r| {
+                output.notice(&format!("remark: {}", eutaxis_core::fault::escaped(r)))
+            });
         }
     }
     if count > 0 && !output.verbose() {
@@ -302,7 +391,11 @@ pub(super) fn moves(old: Option<&Lock>, settled: &Settled<'_>) -> Vec<Move> {
     let mut moves = Vec::new();
     for pin in &settled.pins {
         let (name, after) = (&pin.chosen.project, &pin.chosen.version);
-        let before = lock.packages.iter().find(|p| p.name == *name).and_then(|p| p.version.clone());
+        let before = lock
+            .packages
+            .iter()
+            .find(|p| p.name == *name)
+            .and_then(|p| p.version.clone());
         let parsed = before.as_deref().and_then(|v| Version::parse(v).ok());
         let kind = match &parsed {
             None => "added",
@@ -310,10 +403,19 @@ pub(super) fn moves(old: Option<&Lock>, settled: &Settled<'_>) -> Vec<Move> {
             Some(v) if v > after => "lowered",
             Some(_) => continue,
         };
-        moves.push(Move { project: name.to_string(), before, after: Some(after.to_string()), kind });
+        moves.push(Move {
+            project: name.to_string(),
+            before,
+            after: Some(after.to_string()),
+            kind,
+        });
     }
     for package in &lock.packages {
-        if !settled.pins.iter().any(|p| p.chosen.project == package.name) {
+        if !settled
+            .pins
+            .iter()
+            .any(|p| p.chosen.project == package.name)
+        {
             moves.push(Move {
                 project: package.name.to_string(),
                 before: package.version.clone(),
@@ -361,15 +463,27 @@ impl Settled<'_> {
         object.insert("pins".into(), json!(pins));
         object.insert("cautions".into(), json!(self.cautions));
         object.insert("chronology".into(), json!(self.chronology()));
-        object.insert("held_back".into(), json!(render::chronology::held_back_json(self.solution)));
-        object.insert("let_go".into(), json!(render::chronology::let_go_json(self.solution)));
+        object.insert(
+            "held_back".into(),
+            json!(render::chronology::held_back_json(self.solution)),
+        );
+        object.insert(
+            "let_go".into(),
+            json!(render::chronology::let_go_json(self.solution)),
+        );
         object.insert(
             "adjusted".into(),
-            json!(self.adjusted().iter().map(|a| render::words::adjustment_json(a)).collect::<Vec<_>>()),
+            json!(
+                self.adjusted()
+                    .iter()
+                    .map(|a| render::words::adjustment_json(a))
+                    .collect::<Vec<_>>()
+            ),
         );
         object.insert("moves".into(), json!(moves));
         if let Some(taken) = &self.taken {
-            let interpreter = json!({"path": taken.path, "version": taken.version, "because": taken.because});
+            let interpreter =
+                json!({"path": taken.path, "version": taken.version, "because": taken.because});
             object.insert("interpreter".into(), interpreter);
         }
         object.insert("written".into(), json!(self.files));
@@ -384,13 +498,19 @@ impl Settled<'_> {
             Strength::Weak => "weak",
         };
         let one = |caution: &Caution| match caution {
-            Caution::NeverMet { project, version, published, other, other_version, began, strength: s } => {
-                Some(json!({
-                    "project": project.as_str(), "version": version.to_string(), "published": published.to_string(),
-                    "needs": other.as_str(), "needs_version": other_version.to_string(), "began": began.to_string(),
-                    "strength": strength(s),
-                }))
-            }
+            Caution::NeverMet {
+                project,
+                version,
+                published,
+                other,
+                other_version,
+                began,
+                strength: s,
+            } => Some(json!({
+                "project": project.as_str(), "version": version.to_string(), "published": published.to_string(),
+                "needs": other.as_str(), "needs_version": other_version.to_string(), "began": began.to_string(),
+                "strength": strength(s),
+            })),
             _ => None,
         };
         self.solution.cautions.iter().filter_map(one).collect()

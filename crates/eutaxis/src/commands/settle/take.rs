@@ -1,4 +1,5 @@
-//! Going one of the ways out: the ask files are changed and nothing else in them, and the pins are written.
+//! Going one of the ways out: the ask files are changed and nothing else in them, and the pins are
+//! written.
 
 use std::path::{Path, PathBuf};
 
@@ -73,14 +74,26 @@ pub(crate) fn edits(way: &Way, problem: &Problem, surroundings: &Surroundings) -
     for change in &way.changes {
         match change {
             Change::Ask(old, new) | Change::Bound(old, new) => {
-                in_file(&mut edits, &old.origin, Edit::Replace(&old.requirement, new));
+                in_file(
+                    &mut edits,
+                    &old.origin,
+                    Edit::Replace(&old.requirement, new),
+                );
             }
             Change::DropAsk(old) | Change::DropBound(old) => {
                 in_file(&mut edits, &old.origin, Edit::Remove(&old.requirement));
             }
             Change::Pin(new) => {
-                let beside = problem.asks.iter().rev().find(|a| matches!(a.origin, Origin::Line { .. }));
-                if let Some(Ask { requirement, origin }) = beside {
+                let beside = problem
+                    .asks
+                    .iter()
+                    .rev()
+                    .find(|a| matches!(a.origin, Origin::Line { .. }));
+                if let Some(Ask {
+                    requirement,
+                    origin,
+                }) = beside
+                {
                     in_file(&mut edits, origin, Edit::AddBehind(requirement, new));
                 }
             }
@@ -101,8 +114,16 @@ fn now<'a>(edits: &'a mut Vec<FileEdit>, file: &Path) -> Option<&'a mut FileEdit
     let place = match edits.iter().position(|e| e.file == file) {
         Some(place) => place,
         None => {
-            let text = if file.exists() { std::fs::read_to_string(file).ok()? } else { String::new() };
-            edits.push(FileEdit { file: file.to_owned(), before: text.clone(), after: text });
+            let text = if file.exists() {
+                std::fs::read_to_string(file).ok()?
+            } else {
+                String::new()
+            };
+            edits.push(FileEdit {
+                file: file.to_owned(),
+                before: text.clone(),
+                after: text,
+            });
             edits.len() - 1
         }
     };
@@ -110,10 +131,16 @@ fn now<'a>(edits: &'a mut Vec<FileEdit>, file: &Path) -> Option<&'a mut FileEdit
 }
 
 fn in_file(edits: &mut Vec<FileEdit>, origin: &Origin, edit: Edit<'_>) {
-    let Origin::Line { file, line } = origin else { return };
+    let Origin::Line { file, line } = origin else {
+        return;
+    };
     let path = Path::new(&**file);
     let quoted = path.extension().is_some_and(|e| e == "toml" || e == "py");
-    let form = if quoted { FileForm::Quoted } else { FileForm::List };
+    let form = if quoted {
+        FileForm::Quoted
+    } else {
+        FileForm::List
+    };
     if let Some(text) = now(edits, path)
         && let Some(after) = edited(&text.after, form, *line, edit)
     {
@@ -123,29 +150,50 @@ fn in_file(edits: &mut Vec<FileEdit>, origin: &Origin, edit: Edit<'_>) {
 
 /// The settings file of this place: the one that was read, else a new one in this folder.
 fn settings(surroundings: &Surroundings) -> PathBuf {
-    surroundings.config.files.first().cloned().unwrap_or_else(|| PathBuf::from("eutaxis.toml"))
+    surroundings
+        .config
+        .files
+        .first()
+        .cloned()
+        .unwrap_or_else(|| PathBuf::from("eutaxis.toml"))
 }
 
 fn add_adjustment(edits: &mut Vec<FileEdit>, adjustment: &Adjustment, surroundings: &Surroundings) {
     let file = settings(surroundings);
     let in_project = file.file_name().is_some_and(|n| n == "pyproject.toml");
-    let head = if in_project { "[[tool.eutaxis.adjust]]" } else { "[[adjust]]" };
+    let head = if in_project {
+        "[[tool.eutaxis.adjust]]"
+    } else {
+        "[[adjust]]"
+    };
     let mut table = match record::adjustment(adjustment) {
         toml::Value::Table(table) => table,
         _ => return,
     };
     table.remove("at");
     if let Some(text) = now(edits, &file) {
-        let gap = if text.after.is_empty() || text.after.ends_with("\n\n") { "" } else { "\n" };
+        let gap = if text.after.is_empty() || text.after.ends_with("\n\n") {
+            ""
+        } else {
+            "\n"
+        };
         text.after.push_str(&format!("{gap}{head}\n{table}"));
     }
 }
 
 /// An adjustment becomes comments, up to the next table or blank line.
-fn drop_adjustment(edits: &mut Vec<FileEdit>, adjustment: &Adjustment, surroundings: &Surroundings) {
-    let Origin::Line { file, line } = &adjustment.origin else { return };
+fn drop_adjustment(
+    edits: &mut Vec<FileEdit>,
+    adjustment: &Adjustment,
+    surroundings: &Surroundings,
+) {
+    let Origin::Line { file, line } = &adjustment.origin else {
+        return;
+    };
     let named = |p: &&PathBuf| p.file_name().is_some_and(|n| n.to_string_lossy() == **file);
-    let Some(path) = surroundings.config.files.iter().find(named) else { return };
+    let Some(path) = surroundings.config.files.iter().find(named) else {
+        return;
+    };
     let Some(text) = now(edits, path) else { return };
     let first = usize::try_from(*line).unwrap_or(1).saturating_sub(1);
     let mut inside = false;
@@ -174,7 +222,9 @@ impl Job<'_> {
             _ => None,
         };
         let Some(way) = place.and_then(|p| ways.get(p)) else {
-            let last = char::from(b'a'.saturating_add(u8::try_from(ways.len().saturating_sub(1)).unwrap_or(0)));
+            let last = char::from(
+                b'a'.saturating_add(u8::try_from(ways.len().saturating_sub(1)).unwrap_or(0)),
+            );
             let message = match ways.len() {
                 0 => format!("there is no way out `{letter}`: none was found"),
                 1 => format!("there is no way out `{letter}`; there is just a"),
@@ -189,11 +239,24 @@ impl Job<'_> {
                 None => chosen.shown.clone(),
                 Some(other) => format!("{} ({})", only.problem.target, other.name),
             };
-            let chosen = plan::Chosen { target: only.problem.target.clone(), shown: target, ..chosen.clone() };
-            let mut answer = self.settled(&only.solution, &chosen, &only.problem, old, &self.arguments.out, edits)?;
+            let chosen = plan::Chosen {
+                target: only.problem.target.clone(),
+                shown: target,
+                ..chosen.clone()
+            };
+            let mut answer = self.settled(
+                &only.solution,
+                &chosen,
+                &only.problem,
+                old,
+                &self.arguments.out,
+                edits,
+            )?;
             let typed = typed(way, in_files);
             if !typed.is_empty() {
-                answer.text.push_str(&format!("from now on type  {}\n", typed.join("  ")));
+                answer
+                    .text
+                    .push_str(&format!("from now on type  {}\n", typed.join("  ")));
             }
             answer.json.insert("options".into(), json!(options(way)));
             return Ok(answer);
@@ -208,8 +271,17 @@ impl Job<'_> {
         let mut environments = Vec::new();
         let mut names: Vec<String> = Vec::new();
         for environment in &way.environments {
-            let name = environment.problem.asks.first().map_or("rest", |a| a.requirement.name.as_str()).to_owned();
-            let name = if names.contains(&name) { format!("{name}-{}", names.len() + 1) } else { name };
+            let name = environment
+                .problem
+                .asks
+                .first()
+                .map_or("rest", |a| a.requirement.name.as_str())
+                .to_owned();
+            let name = if names.contains(&name) {
+                format!("{name}-{}", names.len() + 1)
+            } else {
+                name
+            };
             let out = named(&self.arguments.out, &name);
             names.push(name);
             let shown = match &environment.interpreter {
@@ -217,18 +289,42 @@ impl Job<'_> {
                 Some(other) => format!("{} ({})", environment.problem.target, other.name),
             };
             let target = environment.problem.target.clone();
-            let chosen = plan::Chosen { target, shown, ..chosen.clone() };
-            let answer = self.settled(&environment.solution, &chosen, &environment.problem, None, &out, Vec::new())?;
+            let chosen = plan::Chosen {
+                target,
+                shown,
+                ..chosen.clone()
+            };
+            let answer = self.settled(
+                &environment.solution,
+                &chosen,
+                &environment.problem,
+                None,
+                &out,
+                Vec::new(),
+            )?;
             text.push_str(&answer.text);
             text.push('\n');
-            written.extend(answer.json.get("written").and_then(Value::as_array).cloned().unwrap_or_default());
+            written.extend(
+                answer
+                    .json
+                    .get("written")
+                    .and_then(Value::as_array)
+                    .cloned()
+                    .unwrap_or_default(),
+            );
             environments.push(Value::Object(answer.json));
         }
-        text.push_str("Two environments: furnish each from its own pins, in its own folder (--at).\n");
+        text.push_str(
+            "Two environments: furnish each from its own pins, in its own folder (--at).\n",
+        );
         let mut object = Map::new();
         object.insert("environments".into(), Value::Array(environments));
         object.insert("written".into(), Value::Array(written));
-        Ok(Answer { outcome: Outcome::Ok, text, json: object })
+        Ok(Answer {
+            outcome: Outcome::Ok,
+            text,
+            json: object,
+        })
     }
 }
 
@@ -236,7 +332,9 @@ impl Job<'_> {
 fn typed(way: &Way, in_files: bool) -> Vec<String> {
     let argument = |old: Option<&Ask>, new: &Requirement| {
         let typed = old.is_none_or(|a| a.origin == Origin::Argument);
-        let instead = old.map_or(String::new(), |a| format!("  instead of  \"{}\"", a.requirement));
+        let instead = old.map_or(String::new(), |a| {
+            format!("  instead of  \"{}\"", a.requirement)
+        });
         typed.then(|| format!("\"{new}\"{instead}"))
     };
     let asked = way.changes.iter().filter_map(|change| match change {

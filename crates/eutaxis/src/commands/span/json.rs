@@ -11,7 +11,9 @@ impl Report<'_> {
         let mut cells = Vec::new();
         for (row, head) in self.rows.iter().enumerate() {
             for (column, chosen) in self.columns.iter().enumerate() {
-                let Some(cell) = self.cell(row, column) else { continue };
+                let Some(cell) = self.cell(row, column) else {
+                    continue;
+                };
                 let mut object = cell_json(cell);
                 object["interpreter"] = json!(head.series.to_string());
                 object["target"] = json!(chosen.shown);
@@ -27,7 +29,10 @@ impl Report<'_> {
         let mut object = Map::new();
         object.insert(
             "targets".into(),
-            self.columns.iter().map(|c| json!({"name": c.shown, "target": c.target.to_string()})).collect(),
+            self.columns
+                .iter()
+                .map(|c| json!({"name": c.shown, "target": c.target.to_string()}))
+                .collect(),
         );
         object.insert(
             "interpreters".into(),
@@ -37,8 +42,14 @@ impl Report<'_> {
                 .collect(),
         );
         object.insert("cells".into(), Value::Array(cells));
-        let best = self.best.as_ref().and_then(|b| self.rows.get(b.row).map(|h| (b, h)));
-        object.insert("best".into(), json!(best.map(|(_, head)| head.series.to_string())));
+        let best = self
+            .best
+            .as_ref()
+            .and_then(|b| self.rows.get(b.row).map(|h| (b, h)));
+        object.insert(
+            "best".into(),
+            json!(best.map(|(_, head)| head.series.to_string())),
+        );
         object.insert("best_older".into(), json!(best.map(|(best, _)| best.lost)));
         if let Some(split) = &self.split {
             object.insert("split".into(), self.split_json(split));
@@ -48,7 +59,13 @@ impl Report<'_> {
             }
         }
         if !self.toolkits.is_empty() {
-            object.insert("toolkits".into(), self.toolkits.iter().map(|t| self.toolkits_json(t)).collect());
+            object.insert(
+                "toolkits".into(),
+                self.toolkits
+                    .iter()
+                    .map(|t| self.toolkits_json(t))
+                    .collect(),
+            );
         }
         object
     }
@@ -60,8 +77,9 @@ impl Report<'_> {
                 .iter()
                 .map(|part| {
                     let columns = part.solutions.iter().zip(self.columns);
-                    let pins: Map<String, Value> =
-                        columns.map(|(solution, c)| (c.shown.clone(), pins(solution))).collect();
+                    let pins: Map<String, Value> = columns
+                        .map(|(solution, c)| (c.shown.clone(), pins(solution)))
+                        .collect();
                     json!({
                         "interpreter": self.rows.get(part.row).map(|h| h.series.to_string()),
                         "asks": part.asks.iter().filter_map(text).collect::<Vec<_>>(),
@@ -84,7 +102,9 @@ impl Report<'_> {
             }
         }
         let row = self.best.as_ref().and_then(|b| self.rows.get(b.row));
-        let best = row.and_then(|head| toolkits.best(head.series)).map(ToString::to_string);
+        let best = row
+            .and_then(|head| toolkits.best(head.series))
+            .map(ToString::to_string);
         json!({
             "target": self.columns.get(toolkits.column).map(|c| c.shown.clone()),
             "family": toolkits.family.name,
@@ -107,5 +127,9 @@ fn cell_json(cell: &Cell) -> Value {
 }
 
 fn pins(solution: &Solution) -> Value {
-    solution.chosen.iter().map(|c| json!({"name": c.project.as_str(), "version": c.version.to_string()})).collect()
+    solution
+        .chosen
+        .iter()
+        .map(|c| json!({"name": c.project.as_str(), "version": c.version.to_string()}))
+        .collect()
 }

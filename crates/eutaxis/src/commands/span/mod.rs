@@ -1,4 +1,5 @@
-//! `span`: which interpreter versions, on which targets, can hold all of this? if none: which split can?
+//! `span`: which interpreter versions, on which targets, can hold all of this? if none: which split
+//! can?
 
 mod json;
 mod rows;
@@ -55,20 +56,40 @@ struct Question<'a> {
     surroundings: &'a Surroundings,
 }
 
-pub(crate) fn run(arguments: &Span, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+pub(crate) fn run(
+    arguments: &Span,
+    common: &Common,
+    output: &Output,
+) -> Result<Answer, Vec<Error>> {
     let one = |e: Error| vec![e];
     let surroundings = Surroundings::new(common).map_err(one)?;
     if let Some(one) = &arguments.target.interpreter {
-        let error = Error::request("span looks at several interpreters, and --interpreter names one");
-        return Err(vec![error.help(format!("write --interpreters {one}, or a range such as 3.9..3.13"))]);
+        let error =
+            Error::request("span looks at several interpreters, and --interpreter names one");
+        return Err(vec![error.help(format!(
+            "write --interpreters {one}, or a range such as 3.9..3.13"
+        ))]);
     }
-    let stated = arguments.interpreters.as_deref().map(rows::parse).transpose().map_err(one)?;
+    let stated = arguments
+        .interpreters
+        .as_deref()
+        .map(rows::parse)
+        .transpose()
+        .map_err(one)?;
     let mut asks = plan::asks(&arguments.asks)?;
     let columns = plan::targets(&arguments.target, &surroundings).map_err(one)?;
     let policy = plan::policy(&arguments.policy, &surroundings.config).map_err(one)?;
     let depots = plan::depots(&arguments.depots, &surroundings, false).map_err(one)?;
-    plan::keep_secrets(asks.asks.iter_mut().map(|a| &mut a.requirement), depots.network());
-    let question = Question { asks: &asks, columns: &columns, policy, surroundings: &surroundings };
+    plan::keep_secrets(
+        asks.asks.iter_mut().map(|a| &mut a.requirement),
+        depots.network(),
+    );
+    let question = Question {
+        asks: &asks,
+        columns: &columns,
+        policy,
+        surroundings: &surroundings,
+    };
     let run = Run::new(Arc::clone(&depots));
     let bar = output.searching();
     let search = || span(&question, arguments, stated, &run, &|_| ());
@@ -82,8 +103,16 @@ pub(crate) fn run(arguments: &Span, common: &Common, output: &Output) -> Result<
         json.insert("picture".into(), serde_json::json!(file));
         output.notice(&format!("wrote {}", file.display()));
     }
-    let outcome = if report.best.is_some() { Outcome::Ok } else { Outcome::No };
-    Ok(Answer { outcome, text: render::span::text(&report), json })
+    let outcome = if report.best.is_some() {
+        Outcome::Ok
+    } else {
+        Outcome::No
+    };
+    Ok(Answer {
+        outcome,
+        text: render::span::text(&report),
+        json,
+    })
 }
 
 fn span<'a>(
@@ -95,13 +124,24 @@ fn span<'a>(
 ) -> Result<Report<'a>, Error> {
     let rows = rows::heads(question, stated, run, progress)?;
     // Every cell that is not out before the search; then all of them at once.
-    let of_row = |row: &Head| question.columns.iter().map(|c| question.problem(row, c)).collect();
+    let of_row = |row: &Head| {
+        question
+            .columns
+            .iter()
+            .map(|c| question.problem(row, c))
+            .collect()
+    };
     let cells: Vec<Vec<Asked>> = rows.iter().map(of_row).collect();
     let matrix = Matrix::new(solved(&cells, run, progress)?);
     let looks_here = question.columns.iter().any(|c| c.here);
     let interpreters: Vec<_> = rows
         .iter()
-        .map(|row| (knowledge::series_began(&row.series.to_string()), looks_here && row.here.is_some()))
+        .map(|row| {
+            (
+                knowledge::series_began(&row.series.to_string()),
+                looks_here && row.here.is_some(),
+            )
+        })
         .collect();
     let best = matrix.best(&interpreters);
     let split = match best {
@@ -110,15 +150,33 @@ fn span<'a>(
     };
     let toolkits = toolkits::all(question, &rows, &matrix, run, progress)?;
     let (asks, columns) = (question.asks, question.columns);
-    Ok(Report { arguments, asks, columns, rows, matrix, best, split, toolkits })
+    Ok(Report {
+        arguments,
+        asks,
+        columns,
+        rows,
+        matrix,
+        best,
+        split,
+        toolkits,
+    })
 }
 
 /// The question of a cell, or why its interpreter is out before anything is searched for.
 type Asked = Result<Problem, String>;
 
 /// All cells, solved over the same facts.
-fn solved(cells: &[Vec<Asked>], run: &Run, progress: Progress<'_>) -> Result<Vec<Vec<Cell>>, Error> {
-    let problems: Vec<Problem> = cells.iter().flatten().filter_map(|c| c.as_ref().ok()).cloned().collect();
+fn solved(
+    cells: &[Vec<Asked>],
+    run: &Run,
+    progress: Progress<'_>,
+) -> Result<Vec<Vec<Cell>>, Error> {
+    let problems: Vec<Problem> = cells
+        .iter()
+        .flatten()
+        .filter_map(|c| c.as_ref().ok())
+        .cloned()
+        .collect();
     let mut ends = run.each(&problems, progress)?.into_iter();
     let mut cell = |problem: &Asked| match problem {
         Err(why) => Cell::Barred(why.clone()),
@@ -128,7 +186,10 @@ fn solved(cells: &[Vec<Asked>], run: &Run, progress: Progress<'_>) -> Result<Vec
             Some(End::GaveUp | End::Untried(_)) | None => Cell::GaveUp,
         },
     };
-    Ok(cells.iter().map(|row| row.iter().map(&mut cell).collect()).collect())
+    Ok(cells
+        .iter()
+        .map(|row| row.iter().map(&mut cell).collect())
+        .collect())
 }
 
 impl Question<'_> {
@@ -140,7 +201,10 @@ impl Question<'_> {
         let target = &column.target;
         let implementation = &target.interpreter.implementation;
         if column.here
-            && let Some(found) = row.here.as_ref().filter(|_| *implementation == Implementation::Cpython)
+            && let Some(found) = row
+                .here
+                .as_ref()
+                .filter(|_| *implementation == Implementation::Cpython)
             && let Ok(here) = found.facts.target(target.accelerators.clone())
         {
             return Ok(here);
@@ -150,8 +214,14 @@ impl Question<'_> {
             return Ok(target.clone());
         }
         let version = Version::parse(&row.series.to_string()).map_err(|f| f.to_string())?;
-        let interpreter = Interpreter::planned(implementation.clone(), &version, target.interpreter.free_threaded);
-        interpreter.map(|i| target.with_interpreter(i)).map_err(|f| f.message().to_owned())
+        let interpreter = Interpreter::planned(
+            implementation.clone(),
+            &version,
+            target.interpreter.free_threaded,
+        );
+        interpreter
+            .map(|i| target.with_interpreter(i))
+            .map_err(|f| f.message().to_owned())
     }
 
     /// The question of a cell.
@@ -176,10 +246,23 @@ impl Question<'_> {
     }
 
     /// The smallest split into environments, when no row holds everything.
-    fn split(&self, cells: &[Vec<Asked>], matrix: &Matrix, run: &Run, progress: Progress<'_>) -> Result<Split, Error> {
+    fn split(
+        &self,
+        cells: &[Vec<Asked>],
+        matrix: &Matrix,
+        run: &Run,
+        progress: Progress<'_>,
+    ) -> Result<Split, Error> {
         // A row that is out on one target is out.
-        let problems: Vec<Vec<Problem>> =
-            cells.iter().map(|row| row.iter().cloned().collect::<Result<_, _>>().unwrap_or_default()).collect();
+        let problems: Vec<Vec<Problem>> = cells
+            .iter()
+            .map(|row| {
+                row.iter()
+                    .cloned()
+                    .collect::<Result<_, _>>()
+                    .unwrap_or_default()
+            })
+            .collect();
         let known: Vec<(usize, &Clash)> = matrix
             .rows()
             .iter()

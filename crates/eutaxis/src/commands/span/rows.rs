@@ -35,8 +35,15 @@ fn series(text: &str) -> Option<Series> {
 /// Reads `3.8..3.13`, `3.9,3.11`, or both together.
 pub(super) fn parse(text: &str) -> Result<Vec<Series>, Error> {
     let bad = |what: &str, at: usize| {
-        let fault = Fault::new(format!("`{}` is not a version such as 3.11", escaped(what)), at);
-        Error::in_file("--interpreters", text, &fault.hint("write a range (3.8..3.13), or versions (3.9,3.11)"))
+        let fault = Fault::new(
+            format!("`{}` is not a version such as 3.11", escaped(what)),
+            at,
+        );
+        Error::in_file(
+            "--interpreters",
+            text,
+            &fault.hint("write a range (3.8..3.13), or versions (3.9,3.11)"),
+        )
     };
     let one = |part: &str, at: usize| series(part.trim()).ok_or_else(|| bad(part.trim(), at));
     let mut found: BTreeSet<Series> = BTreeSet::new();
@@ -53,7 +60,10 @@ pub(super) fn parse(text: &str) -> Result<Vec<Series>, Error> {
                     let fault = fault.hint("write the older one first, both of one major");
                     return Err(Error::in_file("--interpreters", text, &fault));
                 }
-                found.extend((low.minor..=high.minor).map(|minor| Series { major: low.major, minor }));
+                found.extend((low.minor..=high.minor).map(|minor| Series {
+                    major: low.major,
+                    minor,
+                }));
             }
         }
         at += part.len() + 1;
@@ -61,8 +71,8 @@ pub(super) fn parse(text: &str) -> Result<Vec<Series>, Error> {
     Ok(found.into_iter().rev().collect())
 }
 
-/// The rows, the newest first: those that are stated, else all from the oldest that the files of the projects speak of to the
-/// newest there is, those of the targets, and those that are here.
+/// The rows, the newest first: those that are stated, else all from the oldest that the files of
+/// the projects speak of to the newest there is, those of the targets, and those that are here.
 pub(super) fn heads(
     question: &Question<'_>,
     stated: Option<Vec<Series>>,
@@ -82,8 +92,18 @@ pub(super) fn heads(
             all.into_iter().rev().collect()
         }
     };
-    let found = |series: &Series| here.iter().find(|(s, _)| s == series).map(|(_, found)| found.clone());
-    Ok(series.into_iter().map(|series| Head { here: found(&series), series }).collect())
+    let found = |series: &Series| {
+        here.iter()
+            .find(|(s, _)| s == series)
+            .map(|(_, found)| found.clone())
+    };
+    Ok(series
+        .into_iter()
+        .map(|series| Head {
+            here: found(&series),
+            series,
+        })
+        .collect())
 }
 
 /// Interpreters that are here, one per series, plain ones before those of environments.
@@ -94,7 +114,9 @@ fn here(question: &Question<'_>) -> Vec<(Series, Found)> {
     all.sort_by_key(|f| f.facts.in_environment());
     let mut found: Vec<(Series, Found)> = Vec::new();
     for one in all {
-        let Ok(interpreter) = one.facts.interpreter() else { continue };
+        let Ok(interpreter) = one.facts.interpreter() else {
+            continue;
+        };
         let (major, minor) = interpreter.series();
         let series = Series { major, minor };
         if !found.iter().any(|(s, _)| *s == series) {
@@ -104,10 +126,24 @@ fn here(question: &Question<'_>) -> Vec<(Series, Found)> {
     found
 }
 
-/// The series that count for the files of all projects which are asked for, or come in with the targets as they are.
-fn spoken_of(question: &Question<'_>, run: &Run, progress: Progress<'_>) -> Result<BTreeSet<Series>, Error> {
-    let problems: Vec<_> = question.columns.iter().map(|c| question.on(c.target.clone())).collect();
-    let mut names: BTreeSet<Name> = question.asks.asks.iter().map(|a| a.requirement.name.clone()).collect();
+/// The series that count for the files of all projects which are asked for, or come in with the
+/// targets as they are.
+fn spoken_of(
+    question: &Question<'_>,
+    run: &Run,
+    progress: Progress<'_>,
+) -> Result<BTreeSet<Series>, Error> {
+    let problems: Vec<_> = question
+        .columns
+        .iter()
+        .map(|c| question.on(c.target.clone()))
+        .collect();
+    let mut names: BTreeSet<Name> = question
+        .asks
+        .asks
+        .iter()
+        .map(|a| a.requirement.name.clone())
+        .collect();
     for end in run.each(&problems, progress)? {
         if let End::Settled(solution) = end {
             names.extend(solution.chosen.iter().map(|c| c.project.clone()));
@@ -115,11 +151,17 @@ fn spoken_of(question: &Question<'_>, run: &Run, progress: Progress<'_>) -> Resu
     }
     let pages = names.iter().filter_map(|name| run.page_of(name));
     let spoken: BTreeSet<Series> = pages.flat_map(|page| mentioned(&page)).collect();
-    let Some(oldest) = spoken.first() else { return Ok(spoken) };
-    // From the oldest on every series that is known: a bound such as <3.10 means the one before it, and one without an upper
-    // bound the newest of all.
-    let known = knowledge::series_of(Implementation::Cpython.name()).filter_map(|s| series(&s.version));
-    Ok(known.filter(|s| oldest <= s).chain(spoken.iter().copied()).collect())
+    let Some(oldest) = spoken.first() else {
+        return Ok(spoken);
+    };
+    // From the oldest on every series that is known: a bound such as <3.10 means the one before it,
+    // and one without an upper bound the newest of all.
+    let known =
+        knowledge::series_of(Implementation::Cpython.name()).filter_map(|s| series(&s.version));
+    Ok(known
+        .filter(|s| oldest <= s)
+        .chain(spoken.iter().copied())
+        .collect())
 }
 
 #[cfg(test)]
@@ -132,7 +174,11 @@ mod tests {
     #[case("3.9, 3.12,3.9", "3.12 3.9")]
     #[case("3.13,3.8..3.9", "3.13 3.9 3.8")]
     fn ranges_are_read(#[case] text: &str, #[case] expected: &str) {
-        let told: Vec<String> = parse(text).unwrap().iter().map(ToString::to_string).collect();
+        let told: Vec<String> = parse(text)
+            .unwrap()
+            .iter()
+            .map(ToString::to_string)
+            .collect();
         assert_eq!(told.join(" "), expected);
     }
 

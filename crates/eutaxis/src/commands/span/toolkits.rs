@@ -29,7 +29,11 @@ impl Toolkits {
     pub(crate) fn best(&self, interpreter: Series) -> Option<&Number> {
         let column = self.interpreters.iter().position(|s| *s == interpreter)?;
         let holds = |row: &[Cell]| row.get(column).is_some_and(|c| c.solution().is_some());
-        self.toolkits.iter().zip(&self.rows).find(|(_, row)| holds(row)).map(|(toolkit, _)| toolkit)
+        self.toolkits
+            .iter()
+            .zip(&self.rows)
+            .find(|(_, row)| holds(row))
+            .map(|(toolkit, _)| toolkit)
     }
 }
 
@@ -51,7 +55,11 @@ pub(super) fn all(
                 .iter()
                 .enumerate()
                 .filter(|(i, _)| {
-                    matrix.rows().get(*i).and_then(|r| r.get(column)).is_some_and(|c| c.solution().is_some())
+                    matrix
+                        .rows()
+                        .get(*i)
+                        .and_then(|r| r.get(column))
+                        .is_some_and(|c| c.solution().is_some())
                 })
                 .map(|(_, head)| head)
                 .collect();
@@ -68,27 +76,55 @@ pub(super) fn all(
                 accelerators.only = Some((Arc::clone(family), toolkit.clone()));
                 Ok(problem)
             };
-            let cells: Vec<Vec<Asked>> = toolkits.iter().map(|t| usable.iter().map(|h| cell(t, h)).collect()).collect();
+            let cells: Vec<Vec<Asked>> = toolkits
+                .iter()
+                .map(|t| usable.iter().map(|h| cell(t, h)).collect())
+                .collect();
             let rows = solved(&cells, run, progress)?;
             let interpreters = usable.iter().map(|h| h.series).collect();
-            found.push(Toolkits { column, family: Arc::clone(family), toolkits, interpreters, rows });
+            found.push(Toolkits {
+                column,
+                family: Arc::clone(family),
+                toolkits,
+                interpreters,
+                rows,
+            });
         }
     }
     Ok(found)
 }
 
 /// Toolkits of a family for which the projects offer builds, the newest first.
-fn offered(question: &Question<'_>, target: &Target, family: &Family, matrix: &Matrix, run: &Run) -> Vec<Number> {
-    let asked = question.asks.asks.iter().map(|a| a.requirement.name.clone());
+fn offered(
+    question: &Question<'_>,
+    target: &Target,
+    family: &Family,
+    matrix: &Matrix,
+    run: &Run,
+) -> Vec<Number> {
+    let asked = question
+        .asks
+        .asks
+        .iter()
+        .map(|a| a.requirement.name.clone());
     let cells = matrix.rows().iter().flatten().filter_map(Cell::solution);
     let chosen = cells.flat_map(|s| s.chosen.iter().map(|c| c.project.clone()));
     let mut names: Vec<Name> = asked.chain(chosen).collect();
     names.sort();
     names.dedup();
     let mut toolkits: Vec<Number> = Vec::new();
-    let rules = Rules { target, policy: &question.policy, adjustments: &question.surroundings.config.adjustments };
+    let rules = Rules {
+        target,
+        policy: &question.policy,
+        adjustments: &question.surroundings.config.adjustments,
+    };
     for judged in names.iter().filter_map(|name| run.judged(name, &rules)) {
-        for build in judged.offers().iter().flat_map(|o| &o.files).filter_map(|f| judged.build_of(f)) {
+        for build in judged
+            .offers()
+            .iter()
+            .flat_map(|o| &o.files)
+            .filter_map(|f| judged.build_of(f))
+        {
             if let MadeFor::Toolkit(theirs, toolkit) = &build.made_for
                 && theirs.name == family.name
                 && !toolkits.contains(toolkit)

@@ -14,24 +14,35 @@ pub(super) fn all(
     let mut cautions = Vec::new();
     if let Some(root) = finder.active.as_ref().filter(|r| !r.is_dir()) {
         let shown = root.display();
-        cautions.push(format!("the active environment {shown} is gone: its folder does not exist. Leave it (deactivate), or furnish it again."));
+        cautions.push(format!(
+            "the active environment {shown} is gone: its folder does not exist. Leave it \
+                (deactivate), or furnish it again."
+        ));
     }
     if let Some(default) = default.and_then(|i| found.get(i)) {
         let facts = &default.facts;
         let machine = &facts.markers.platform_machine;
         if facts.bits == 32 && machine.contains("64") {
-            cautions.push(format!("the programs are 32-bit on a 64-bit kernel ({machine}): only 32-bit files run. Many projects offer wheels for 64-bit only; a 64-bit system takes those."));
+            cautions.push(format!(
+                "the programs are 32-bit on a 64-bit kernel ({machine}): only 32-bit files run. \
+                    Many projects offer wheels for 64-bit only; a 64-bit system takes those."
+            ));
         }
         let of_seat = |seat: Seat| found.iter().find(|f| f.seat == seat);
         let elsewhere = |f: &&Found| f.facts.prefix != facts.prefix;
         if let Some(active) = of_seat(Seat::Active).filter(elsewhere) {
             cautions.push(format!(
-                "`python3` starts {}, not the active environment {}: what you place with one, the other does not see.",
+                "`python3` starts {}, not the active environment {}: what you place with one, the \
+                    other does not see.",
                 facts.executable.display(),
                 active.facts.prefix.display()
             ));
         } else if of_seat(Seat::Here).filter(elsewhere).is_some() && !chosen {
-            cautions.push("`python3` is not the environment of this folder: what you place with one, the other does not see. Use .venv/bin/python, or enter it:  . .venv/bin/activate".to_owned());
+            cautions.push(
+                "`python3` is not the environment of this folder: what you place with one, the \
+                    other does not see. Use .venv/bin/python, or enter it:  . .venv/bin/activate"
+                    .to_owned(),
+            );
         }
         if !chosen && finder.root.is_none() {
             cautions.extend(numbered(found, facts, finder.numbered()));
@@ -41,16 +52,26 @@ pub(super) fn all(
     for one in accelerators {
         let family = &one.accelerator.family.name;
         match (one.unusable, &one.accelerator.driver, &one.highest_toolkit) {
-            (Some(why), ..) => cautions.push(format!("{family} cannot be used: {why}. Builds without accelerators are taken here.")),
-            (None, Some(driver), None) if one.accelerator.family.enough_driver_is_known(LINUX) => cautions.push(format!(
-                "{family}: driver {driver} is older than every toolkit that is known asks for. Builds without accelerators are taken here; a newer driver changes that."
+            (Some(why), ..) => cautions.push(format!(
+                "{family} cannot be used: {why}. Builds without accelerators are taken here."
             )),
+            (None, Some(driver), None) if one.accelerator.family.enough_driver_is_known(LINUX) => {
+                cautions.push(format!(
+                    "{family}: driver {driver} is older than every toolkit that is known asks for. \
+                        Builds without accelerators are taken here; a newer driver changes that."
+                ))
+            }
             (None, Some(driver), Some(highest)) => {
-                let newer: Vec<String> =
-                    one.toolkits.iter().filter(|t| *t > highest).map(ToString::to_string).collect();
+                let newer: Vec<String> = one
+                    .toolkits
+                    .iter()
+                    .filter(|t| *t > highest)
+                    .map(ToString::to_string)
+                    .collect();
                 if !newer.is_empty() {
                     cautions.push(format!(
-                        "{family} toolkit {} is installed, and driver {driver} runs up to {highest} fully: what is compiled with it here may not run.",
+                        "{family} toolkit {} is installed, and driver {driver} runs up to \
+                            {highest} fully: what is compiled with it here may not run.",
                         newer.join(", ")
                     ));
                 }
@@ -62,16 +83,24 @@ pub(super) fn all(
 }
 
 /// Drivers are told by files of Linux alone.
-const LINUX: eutaxis_core::targets::System = eutaxis_core::targets::System::Linux(eutaxis_core::targets::Libc::Static);
+const LINUX: eutaxis_core::targets::System =
+    eutaxis_core::targets::System::Linux(eutaxis_core::targets::Libc::Static);
 
-/// Scripts that come in numbered forms, as those that place packages do, and belong to another interpreter than `python3`.
+/// Scripts that come in numbered forms, as those that place packages do, and belong to another
+/// interpreter than `python3`.
 fn numbered(found: &[Found], default: &Facts, scripts: Vec<Numbered>) -> Vec<String> {
-    let real = |path: &std::path::Path| std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
+    let real =
+        |path: &std::path::Path| std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
     let prefix_of = |script: &Numbered| {
-        // An environment's interpreter is a link to its base, which the folder around it tells apart.
+        // An environment's interpreter is a link to its base, which the folder around it tells
+        // apart.
         let around = script.interpreter.parent().and_then(|p| p.parent());
-        let environment = around.filter(|a| a.join("pyvenv.cfg").is_file()).map(std::path::Path::to_owned);
-        let same = |f: &&Found| !f.facts.in_environment() && real(&f.facts.executable) == real(&script.interpreter);
+        let environment = around
+            .filter(|a| a.join("pyvenv.cfg").is_file())
+            .map(std::path::Path::to_owned);
+        let same = |f: &&Found| {
+            !f.facts.in_environment() && real(&f.facts.executable) == real(&script.interpreter)
+        };
         environment.or_else(|| found.iter().find(same).map(|f| f.facts.prefix.clone()))
     };
     // One caution for each interpreter, with all its scripts.
@@ -88,9 +117,14 @@ fn numbered(found: &[Found], default: &Facts, scripts: Vec<Numbered>) -> Vec<Str
     }
     let told = |(interpreter, names): (std::path::PathBuf, Vec<String>)| {
         let list: Vec<String> = names.iter().map(|n| format!("`{n}`")).collect();
-        let belong = if names.len() == 1 { "belongs" } else { "belong" };
+        let belong = if names.len() == 1 {
+            "belongs"
+        } else {
+            "belong"
+        };
         format!(
-            "{} on PATH {belong} to {}, not to what `python3` starts: what is placed with one, the other does not see.",
+            "{} on PATH {belong} to {}, not to what `python3` starts: what is placed with one, the \
+                other does not see.",
             list.join(", "),
             interpreter.display()
         )
@@ -103,9 +137,16 @@ fn past_their_end(found: &[Found]) -> Option<String> {
     let today = jiff::Timestamp::now().to_string();
     let end = |f: &Found| {
         let series = f.facts.markers.python_version.as_ref();
-        let end = knowledge::series(&f.facts.implementation, series)?.end_of_life.clone()?;
+        let end = knowledge::series(&f.facts.implementation, series)?
+            .end_of_life
+            .clone()?;
         let past = end.as_str() < today.get(..10)?;
-        past.then(|| format!("{} {series} ({end})", f.facts.markers.platform_python_implementation))
+        past.then(|| {
+            format!(
+                "{} {series} ({end})",
+                f.facts.markers.platform_python_implementation
+            )
+        })
     };
     let mut ends: Vec<String> = found.iter().filter_map(end).collect();
     ends.sort();
@@ -114,10 +155,12 @@ fn past_their_end(found: &[Found]) -> Option<String> {
     match ends.len() {
         0 => None,
         1 => Some(format!(
-            "{list} is past its end of life: new releases of many projects no longer offer wheels for it."
+            "{list} is past its end of life: new releases of many projects no longer offer wheels \
+                for it."
         )),
         _ => Some(format!(
-            "past their end of life: {list}. New releases of many projects no longer offer wheels for them."
+            "past their end of life: {list}. New releases of many projects no longer offer wheels \
+                for them."
         )),
     }
 }

@@ -10,8 +10,12 @@ use super::{Report, Row};
 impl Report {
     pub(super) fn json(&self) -> Map<String, Value> {
         let libc = match self.platform.as_ref().map(|p| p.system) {
-            Some(System::Linux(Libc::Glibc(a, b))) => json!({"name": "glibc", "version": format!("{a}.{b}")}),
-            Some(System::Linux(Libc::Musl(a, b))) => json!({"name": "musl", "version": format!("{a}.{b}")}),
+            Some(System::Linux(Libc::Glibc(a, b))) => {
+                json!({"name": "glibc", "version": format!("{a}.{b}")})
+            }
+            Some(System::Linux(Libc::Musl(a, b))) => {
+                json!({"name": "musl", "version": format!("{a}.{b}")})
+            }
             _ => Value::Null,
         };
         let machine = json!({
@@ -29,13 +33,19 @@ impl Report {
         object.insert("machine".into(), machine);
         object.insert("interpreters".into(), interpreters.into());
         object.insert("accelerators".into(), accelerators.into());
-        object.insert("target".into(), self.target.as_ref().map(ToString::to_string).into());
+        object.insert(
+            "target".into(),
+            self.target.as_ref().map(ToString::to_string).into(),
+        );
         if let Some(tags) = &self.tags {
             object.insert("tags".into(), json!(tags));
         }
         if let Some((folder, listed)) = &self.environments {
             object.insert("folder".into(), json!(folder));
-            object.insert("environments".into(), listed.iter().map(environment).collect());
+            object.insert(
+                "environments".into(),
+                listed.iter().map(environment).collect(),
+            );
         }
         object.insert("cautions".into(), json!(self.cautions));
         if let Some(saved) = &self.saved {
@@ -48,7 +58,9 @@ impl Report {
 impl Row {
     fn json(&self) -> Value {
         let facts = &self.facts;
-        let environment = facts.in_environment().then(|| json!({"kind": self.kind, "root": facts.prefix}));
+        let environment = facts
+            .in_environment()
+            .then(|| json!({"kind": self.kind, "root": facts.prefix}));
         json!({
             "path": self.full_path,
             "implementation": facts.implementation,
@@ -67,7 +79,9 @@ impl Row {
 
 fn accelerator(found: &accelerator::Found) -> Value {
     let one = &found.accelerator;
-    let texts = |list: &[eutaxis_core::knowledge::Number]| list.iter().map(ToString::to_string).collect::<Vec<_>>();
+    let texts = |list: &[eutaxis_core::knowledge::Number]| {
+        list.iter().map(ToString::to_string).collect::<Vec<_>>()
+    };
     json!({
         "family": one.family.name,
         "driver": one.driver.as_ref().map(ToString::to_string),

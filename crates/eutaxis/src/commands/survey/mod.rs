@@ -1,4 +1,5 @@
-//! `survey`: what is this machine, as a target, and which interpreters, accelerators and environments are here?
+//! `survey`: what is this machine, as a target, and which interpreters, accelerators and
+//! environments are here?
 
 mod cautions;
 mod json;
@@ -51,7 +52,11 @@ pub(crate) struct Report {
     pub(crate) saved: Option<String>,
 }
 
-pub(crate) fn run(arguments: &Survey, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
+pub(crate) fn run(
+    arguments: &Survey,
+    common: &Common,
+    output: &Output,
+) -> Result<Answer, Vec<Error>> {
     look(arguments, common, output).map_err(|e| vec![e])
 }
 
@@ -59,37 +64,72 @@ fn look(arguments: &Survey, common: &Common, output: &Output) -> Result<Answer, 
     let surroundings = Surroundings::new(common)?;
     let (finder, probes) = (surroundings.finder(), surroundings.probes());
     if let Some(root) = stand_in().filter(|r| !r.is_dir()) {
-        let error = Error::request(format!("EUTAXIS_ROOT names {}, which is no folder", root.display()));
-        return Err(error.help("name the folder that stands in for the root of a machine, or unset the variable"));
+        let error = Error::request(format!(
+            "EUTAXIS_ROOT names {}, which is no folder",
+            root.display()
+        ));
+        return Err(error.help(
+            "name the folder that stands in for the root of a machine, or unset the variable",
+        ));
     }
     let (found, failed) = match &arguments.interpreter {
         Some(name) => (vec![finder.named(name, &probes)?], Vec::new()),
         None => finder.all(&probes),
     };
     if output.verbose() {
-        failed.iter().for_each(|e| output.notice(&format!("left out: {}", e.message)));
+        failed
+            .iter()
+            .for_each(|e| output.notice(&format!("left out: {}", e.message)));
     }
     let chosen = arguments.interpreter.is_some();
-    let named = |name: &str| found.iter().position(|f| f.bare_names.iter().any(|n| n == name));
-    let default = if chosen { Some(0) } else { named("python3").or(named("python")) };
-    let default_facts = default.or(if found.is_empty() { None } else { Some(0) }).and_then(|i| found.get(i));
-    let target = default.and_then(|i| found.get(i)).map(|f| surroundings.target_of(&f.facts)).transpose()?;
+    let named = |name: &str| {
+        found
+            .iter()
+            .position(|f| f.bare_names.iter().any(|n| n == name))
+    };
+    let default = if chosen {
+        Some(0)
+    } else {
+        named("python3").or(named("python"))
+    };
+    let default_facts = default
+        .or(if found.is_empty() { None } else { Some(0) })
+        .and_then(|i| found.get(i));
+    let target = default
+        .and_then(|i| found.get(i))
+        .map(|f| surroundings.target_of(&f.facts))
+        .transpose()?;
     let (platform, bits) = match default_facts {
         Some(found) => (Some(found.facts.target_platform()), found.facts.bits),
         None => platform_alone(),
     };
-    let system = platform.as_ref().map_or(System::Linux(Libc::Static), |p| p.system);
+    let system = platform
+        .as_ref()
+        .map_or(System::Linux(Libc::Static), |p| p.system);
     let accelerators = accelerator::find(&root(), &surroundings.config.families, system);
-    let environments = arguments.environments.as_ref().map(|folder| list(folder, &finder)).transpose()?;
+    let environments = arguments
+        .environments
+        .as_ref()
+        .map(|folder| list(folder, &finder))
+        .transpose()?;
     let mut report = Report {
-        os: if stand_in().is_some() { "linux" } else { std::env::consts::OS }.to_owned(),
+        os: if stand_in().is_some() {
+            "linux"
+        } else {
+            std::env::consts::OS
+        }
+        .to_owned(),
         os_release: os_release(),
         stand_in: stand_in(),
         platform,
         bits,
         tags: target.as_ref().filter(|_| arguments.tags).map(Target::tags),
         cautions: cautions::all(&found, default, &finder, chosen, &accelerators),
-        interpreters: found.iter().enumerate().map(|(i, f)| row(f, Some(i) == default && !chosen)).collect(),
+        interpreters: found
+            .iter()
+            .enumerate()
+            .map(|(i, f)| row(f, Some(i) == default && !chosen))
+            .collect(),
         accelerators,
         environments,
         target,
@@ -98,7 +138,11 @@ fn look(arguments: &Survey, common: &Common, output: &Output) -> Result<Answer, 
     if let Some(name) = &arguments.save {
         report.saved = Some(save::target(name, report.target.as_ref())?);
     }
-    Ok(Answer { outcome: Outcome::Ok, text: render::survey::text(&report), json: report.json() })
+    Ok(Answer {
+        outcome: Outcome::Ok,
+        text: render::survey::text(&report),
+        json: report.json(),
+    })
 }
 
 /// The environments of a folder.
@@ -125,8 +169,11 @@ fn platform_alone() -> (Option<Platform>, u32) {
 fn os_release() -> String {
     let text = std::fs::read_to_string(root().join("etc/os-release")).unwrap_or_default();
     let value = |key: &str| {
-        let line = text.lines().find_map(|l| l.strip_prefix(key)?.strip_prefix('='));
-        line.map(|v| v.trim_matches('"').to_owned()).filter(|v| !v.is_empty())
+        let line = text
+            .lines()
+            .find_map(|l| l.strip_prefix(key)?.strip_prefix('='));
+        line.map(|v| v.trim_matches('"').to_owned())
+            .filter(|v| !v.is_empty())
     };
     let named = value("NAME")
         .zip(value("VERSION_ID"))
@@ -139,15 +186,23 @@ fn row(found: &Found, default: bool) -> Row {
     let name = match found.seat {
         Seat::Active => "active".to_owned(),
         Seat::Here => ".venv".to_owned(),
-        _ => found.bare_names.iter().find(|n| *n == "python3").cloned().unwrap_or_else(|| {
-            // A plain name that starts another interpreter here says nothing: the series does.
-            let file = found.path.file_name().map_or_else(|| "?".to_owned(), |n| n.to_string_lossy().into_owned());
-            if matches!(file.as_str(), "python3" | "python") {
-                format!("python{}", facts.markers.python_version)
-            } else {
-                file
-            }
-        }),
+        _ => found
+            .bare_names
+            .iter()
+            .find(|n| *n == "python3")
+            .cloned()
+            .unwrap_or_else(|| {
+                // A plain name that starts another interpreter here says nothing: the series does.
+                let file = found
+                    .path
+                    .file_name()
+                    .map_or_else(|| "?".to_owned(), |n| n.to_string_lossy().into_owned());
+                if matches!(file.as_str(), "python3" | "python") {
+                    format!("python{}", facts.markers.python_version)
+                } else {
+                    file
+                }
+            }),
     };
     let kind = match (found.seat, facts.in_environment(), facts.externally_managed) {
         (Seat::Active, ..) => "active environment",
@@ -162,12 +217,27 @@ fn row(found: &Found, default: bool) -> Row {
         (_, 32) => " 32-bit",
         _ => "",
     };
-    let implementation =
-        if facts.implementation == "cpython" { String::new() } else { format!("{} ", facts.implementation) };
-    let shown = if facts.executable.as_os_str().is_empty() { &found.path } else { &facts.executable };
-    let abi = facts.interpreter().ok().and_then(|i| i.abis.first().cloned());
+    let implementation = if facts.implementation == "cpython" {
+        String::new()
+    } else {
+        format!("{} ", facts.implementation)
+    };
+    let shown = if facts.executable.as_os_str().is_empty() {
+        &found.path
+    } else {
+        &facts.executable
+    };
+    let abi = facts
+        .interpreter()
+        .ok()
+        .and_then(|i| i.abis.first().cloned());
     // A path of another machine is told as it is there.
-    let inside = stand_in().and_then(|root| shown.strip_prefix(&root).ok().map(|rest| Path::new("/").join(rest)));
+    let inside = stand_in().and_then(|root| {
+        shown
+            .strip_prefix(&root)
+            .ok()
+            .map(|rest| Path::new("/").join(rest))
+    });
     Row {
         name,
         version: format!("{implementation}{}{flags}", facts.version),
@@ -184,7 +254,9 @@ fn row(found: &Found, default: bool) -> Row {
 impl Report {
     /// `Linux x86_64, 64-bit, glibc 2.36 (Debian 12), no accelerator`
     pub(crate) fn machine_words(&self) -> String {
-        let Some(platform) = &self.platform else { return format!("{} {}", self.os, std::env::consts::ARCH) };
+        let Some(platform) = &self.platform else {
+            return format!("{} {}", self.os, std::env::consts::ARCH);
+        };
         let (system, library) = match platform.system {
             System::Linux(Libc::Static) => ("Linux", "C library not known".to_owned()),
             System::Linux(libc) => ("Linux", libc.to_string()),
@@ -194,11 +266,23 @@ impl Report {
         let arch = if platform.arch() == platform.machine() {
             platform.arch().to_owned()
         } else {
-            let article = if platform.machine().starts_with(['a', 'i']) { "an" } else { "a" };
-            format!("{} programs on {article} {} kernel", platform.arch(), platform.machine())
+            let article = if platform.machine().starts_with(['a', 'i']) {
+                "an"
+            } else {
+                "a"
+            };
+            format!(
+                "{} programs on {article} {} kernel",
+                platform.arch(),
+                platform.machine()
+            )
         };
         let mut words = vec![format!("{system} {arch}"), format!("{}-bit", self.bits)];
-        let release = if self.os_release.is_empty() { String::new() } else { format!(" ({})", self.os_release) };
+        let release = if self.os_release.is_empty() {
+            String::new()
+        } else {
+            format!(" ({})", self.os_release)
+        };
         words.extend(Some(format!("{library}{release}")).filter(|l| !l.is_empty()));
         let usable: Vec<&str> = self
             .accelerators
@@ -206,15 +290,27 @@ impl Report {
             .filter(|a| a.unusable.is_none())
             .map(|a| a.accelerator.family.name.as_str())
             .collect();
-        words.push(if usable.is_empty() { "no accelerator".to_owned() } else { usable.join(" and ") });
+        words.push(if usable.is_empty() {
+            "no accelerator".to_owned()
+        } else {
+            usable.join(" and ")
+        });
         words.join(", ")
     }
 
     /// Bare names beside `python3`, with the version that each starts.
     pub(crate) fn other_names(&self) -> Vec<String> {
         let of = |row: &Row| {
-            let others = row.bare_names.iter().filter(|n| *n != "python3").cloned().collect::<Vec<_>>();
-            others.into_iter().map(|n| format!("`{n}` starts {}", row.version)).collect::<Vec<_>>()
+            let others = row
+                .bare_names
+                .iter()
+                .filter(|n| *n != "python3")
+                .cloned()
+                .collect::<Vec<_>>();
+            others
+                .into_iter()
+                .map(|n| format!("`{n}` starts {}", row.version))
+                .collect::<Vec<_>>()
         };
         self.interpreters.iter().flat_map(of).collect()
     }

@@ -10,20 +10,29 @@ use eutaxis_world::files::{read_text, write_whole};
 /// Appends the target; says what was written.
 pub(super) fn target(name: &str, target: Option<&Target>) -> Result<String, Error> {
     let Some(target) = target else {
-        return Err(Error::request("there is no interpreter here, so no target can be saved")
-            .help("name one with --interpreter PATH"));
+        return Err(
+            Error::request("there is no interpreter here, so no target can be saved")
+                .help("name one with --interpreter PATH"),
+        );
     };
     let plain = |b: u8| b.is_ascii_alphanumeric() || matches!(b, b'-' | b'_');
     if name.is_empty() || !name.bytes().all(plain) {
-        return Err(Error::request(format!("`{name}` cannot name a target")).help("use letters, digits, `-` and `_`"));
+        return Err(Error::request(format!("`{name}` cannot name a target"))
+            .help("use letters, digits, `-` and `_`"));
     }
     let path = Path::new("eutaxis.toml");
-    let before = if path.exists() { read_text(path)? } else { String::new() };
+    let before = if path.exists() {
+        read_text(path)?
+    } else {
+        String::new()
+    };
     let known = toml::from_str::<toml::Table>(&before)
         .map_err(|e| Error::request(format!("eutaxis.toml is not valid TOML: {}", e.message())))?;
     if known.get("target").and_then(|t| t.get(name)).is_some() {
-        return Err(Error::request(format!("eutaxis.toml has a target `{name}` already"))
-            .help("choose another name, or delete that table first"));
+        return Err(
+            Error::request(format!("eutaxis.toml has a target `{name}` already"))
+                .help("choose another name, or delete that table first"),
+        );
     }
     let gap = match before.is_empty() {
         true => "",
@@ -48,8 +57,18 @@ pub(super) fn target(name: &str, target: Option<&Target>) -> Result<String, Erro
 fn table(accelerator: &Accelerator) -> String {
     let quoted = |text: &str| toml::Value::String(text.to_owned()).to_string();
     let mut parts = vec![format!("family = {}", quoted(&accelerator.family.name))];
-    parts.extend(accelerator.toolkit.iter().map(|t| format!("toolkit = \"{t}\"")));
-    parts.extend(accelerator.driver.iter().map(|d| format!("driver = \"{d}\"")));
+    parts.extend(
+        accelerator
+            .toolkit
+            .iter()
+            .map(|t| format!("toolkit = \"{t}\"")),
+    );
+    parts.extend(
+        accelerator
+            .driver
+            .iter()
+            .map(|d| format!("driver = \"{d}\"")),
+    );
     match accelerator.devices.as_slice() {
         [] => {}
         [one] => parts.push(format!("device = {}", quoted(one))),

@@ -29,7 +29,10 @@ struct Page {
 
 impl Page {
     fn new() -> Self {
-        Page { body: String::new(), y: MARGIN + 8 }
+        Page {
+            body: String::new(),
+            y: MARGIN + 8,
+        }
     }
 
     /// A line of text, and on to the next.
@@ -38,7 +41,8 @@ impl Page {
         let (y, text) = (self.y, escaped(text));
         let _ = writeln!(
             self.body,
-            "<text x=\"{x}\" y=\"{y}\" font-size=\"{size}\" fill=\"{colour}\"{weight} xml:space=\"preserve\">{text}</text>"
+            "<text x=\"{x}\" y=\"{y}\" font-size=\"{size}\" fill=\"{colour}\"{weight} \
+                xml:space=\"preserve\">{text}</text>"
         );
         self.y += LINE;
     }
@@ -65,22 +69,27 @@ impl Page {
     /// A small box before a text.
     pub(super) fn mark(&mut self, x: usize, colour: &str) {
         let y = self.y - 12;
-        let _ =
-            writeln!(self.body, "<rect x=\"{x}\" y=\"{y}\" width=\"14\" height=\"14\" rx=\"2\" fill=\"{colour}\"/>");
+        let _ = writeln!(
+            self.body,
+            "<rect x=\"{x}\" y=\"{y}\" width=\"14\" height=\"14\" rx=\"2\" fill=\"{colour}\"/>"
+        );
     }
 
     pub(super) fn outline(&mut self, x: usize, width: usize) {
         let (y, width) = (self.y - 13, width - 3);
         let _ = writeln!(
             self.body,
-            "<rect x=\"{x}\" y=\"{y}\" width=\"{width}\" height=\"16\" rx=\"2\" fill=\"none\" stroke=\"{BARRED}\" stroke-dasharray=\"3 3\"/>"
+            "<rect x=\"{x}\" y=\"{y}\" width=\"{width}\" height=\"16\" rx=\"2\" fill=\"none\" \
+                stroke=\"{BARRED}\" stroke-dasharray=\"3 3\"/>"
         );
     }
 
     pub(super) fn finish(self) -> String {
         let height = self.y + MARGIN - 8;
         format!(
-            "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{WIDTH}\" height=\"{height}\" viewBox=\"0 0 {WIDTH} {height}\" font-family=\"ui-monospace, monospace\">\n<rect width=\"100%\" height=\"100%\" fill=\"#ffffff\"/>\n{}</svg>\n",
+            "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{WIDTH}\" height=\"{height}\" \
+                viewBox=\"0 0 {WIDTH} {height}\" font-family=\"ui-monospace, monospace\">\n<rect \
+                width=\"100%\" height=\"100%\" fill=\"#ffffff\"/>\n{}</svg>\n",
             self.body
         )
     }
@@ -88,5 +97,8 @@ impl Page {
 
 /// Text between tags; control characters have no place there.
 fn escaped(text: &str) -> String {
-    eutaxis_core::fault::escaped(text).replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
+    eutaxis_core::fault::escaped(text)
+        .replace('&', "&amp;")
+        .replace('<', "&lt;")
+        .replace('>', "&gt;")
 }

@@ -23,7 +23,12 @@ pub(crate) fn span(report: &Report<'_>) -> String {
         None => (BARRED, "No interpreter holds everything".to_owned()),
     };
     page.text(MARGIN, 18, colour, true, &head);
-    let asks: Vec<String> = report.asks.asks.iter().map(|a| a.requirement.short()).collect();
+    let asks: Vec<String> = report
+        .asks
+        .asks
+        .iter()
+        .map(|a| a.requirement.short())
+        .collect();
     for line in wrap(&format!("asks: {}", asks.join(", ")), CHARACTERS) {
         page.text(MARGIN, 14, PALE, false, &line);
     }
@@ -31,7 +36,11 @@ pub(crate) fn span(report: &Report<'_>) -> String {
     let heads: Vec<String> = report.columns.iter().map(|c| c.shown.clone()).collect();
     let rows = report.rows.iter().enumerate().map(|(row, head)| {
         let cells = (0..report.columns.len()).map(|column| {
-            (report.cell(row, column), report.matrix.built(row, column), report.matrix.lost(row, column).len())
+            (
+                report.cell(row, column),
+                report.matrix.built(row, column),
+                report.matrix.lost(row, column).len(),
+            )
         });
         let best = report.best.as_ref().is_some_and(|b| b.row == row);
         (head.series.to_string(), best, cells.collect())
@@ -43,9 +52,19 @@ pub(crate) fn span(report: &Report<'_>) -> String {
     }
     if let Some(Split::Parts(parts)) = &report.split {
         page.y += 12;
-        page.text(MARGIN, 14, INK, true, &format!("Smallest split: {}", count(parts.len(), "environment")));
+        page.text(
+            MARGIN,
+            14,
+            INK,
+            true,
+            &format!("Smallest split: {}", count(parts.len(), "environment")),
+        );
         for part in parts {
-            let series = report.rows.get(part.row).map(|h| h.series.to_string()).unwrap_or_default();
+            let series = report
+                .rows
+                .get(part.row)
+                .map(|h| h.series.to_string())
+                .unwrap_or_default();
             let asks = part.asks.iter().filter_map(|i| report.asks.asks.get(*i));
             let names: Vec<String> = asks.map(|a| a.requirement.short()).collect();
             page.beside(MARGIN, GOOD, &series);
@@ -56,11 +75,24 @@ pub(crate) fn span(report: &Report<'_>) -> String {
     }
     for toolkits in &report.toolkits {
         page.y += 20;
-        let shown = report.columns.get(toolkits.column).map_or("", |c| c.shown.as_str());
-        page.text(MARGIN, 14, INK, true, &format!("{} on {shown}", toolkits.family.name));
+        let shown = report
+            .columns
+            .get(toolkits.column)
+            .map_or("", |c| c.shown.as_str());
+        page.text(
+            MARGIN,
+            14,
+            INK,
+            true,
+            &format!("{} on {shown}", toolkits.family.name),
+        );
         let row = report.best.as_ref().and_then(|b| report.rows.get(b.row));
         let best = row.and_then(|head| toolkits.best(head.series));
-        let heads: Vec<String> = toolkits.interpreters.iter().map(ToString::to_string).collect();
+        let heads: Vec<String> = toolkits
+            .interpreters
+            .iter()
+            .map(ToString::to_string)
+            .collect();
         let rows = toolkits.toolkits.iter().zip(&toolkits.rows);
         let rows = rows.map(|(toolkit, cells)| {
             let cells = cells.iter().map(|cell| (Some(cell), 0, 0)).collect();
@@ -71,7 +103,8 @@ pub(crate) fn span(report: &Report<'_>) -> String {
     page.finish()
 }
 
-/// A row: its head, whether it is the one to take, and its cells with how many projects are built and older in each.
+/// A row: its head, whether it is the one to take, and its cells with how many projects are built
+/// and older in each.
 type Row<'a> = (String, bool, Vec<(Option<&'a Cell>, usize, usize)>);
 
 fn matrix(page: &mut Page, heads: &[String], rows: Vec<Row<'_>>) {
@@ -81,7 +114,10 @@ fn matrix(page: &mut Page, heads: &[String], rows: Vec<Row<'_>>) {
         if text.chars().count() <= most {
             text
         } else {
-            text.chars().take(most.saturating_sub(1)).chain(['…']).collect()
+            text.chars()
+                .take(most.saturating_sub(1))
+                .chain(['…'])
+                .collect()
         }
     };
     for (i, head) in heads.iter().enumerate() {
@@ -99,7 +135,11 @@ fn matrix(page: &mut Page, heads: &[String], rows: Vec<Row<'_>>) {
             let x = MARGIN + LEAD + i * width;
             page.mark(x, if settles { GOOD } else { EMPTY });
             let colour = if settles { INK } else { PALE };
-            page.beside(x + 24, colour, &fits(cell_words(cell, built, older, width > 160)));
+            page.beside(
+                x + 24,
+                colour,
+                &fits(cell_words(cell, built, older, width > 160)),
+            );
         }
         page.y += LINE;
     }

@@ -64,13 +64,22 @@ const CHECKS: [(&[&str], Check); 6] = [
     (&["name-unknown"], names::check),
     (&["library-absent", "toolkit-absent"], libraries::check),
     (&["module-absent", "module-shadowed"], modules::check),
-    (&["abi-changed", "api-removed", "library-version-differs", "symbol-absent"], moved::check),
+    (
+        &[
+            "abi-changed",
+            "api-removed",
+            "library-version-differs",
+            "symbol-absent",
+        ],
+        moved::check,
+    ),
     (&["clash", "stale-dependency"], together::check),
 ];
 
 /// So many causes are checked: a log that tells of more has one reason for most of them.
 const MOST_CHECKED: usize = 8;
-/// Advice to ask the depots, with the target and the depots of this run to be added; and advice to find something on this machine.
+/// Advice to ask the depots, with the target and the depots of this run to be added; and advice to
+/// find something on this machine.
 const ASKS_DEPOTS: [&str; 3] = ["eutaxis settle", "eutaxis shortlist", "eutaxis span"];
 const FINDS_HERE: [&str; 2] = ["eutaxis locate", ". .venv/bin/activate"];
 /// So many remedies are told at most.
@@ -94,12 +103,20 @@ impl Checked {
 
     /// A remedy that was solved to the end, or tried.
     fn solved(&mut self, text: impl Into<String>, change: impl Into<String>) {
-        self.remedies.push(Remedy { text: text.into(), change: Some(change.into()), verified: true });
+        self.remedies.push(Remedy {
+            text: text.into(),
+            change: Some(change.into()),
+            verified: true,
+        });
     }
 
     /// A remedy that was not.
     fn suggest(&mut self, text: impl Into<String>, change: Option<String>) {
-        self.remedies.push(Remedy { text: text.into(), change, verified: false });
+        self.remedies.push(Remedy {
+            text: text.into(),
+            change,
+            verified: false,
+        });
     }
 }
 
@@ -142,16 +159,32 @@ pub(super) fn all(
     let checker = Checker::new(arguments, surroundings)?;
     let mut notes: Vec<String> = Vec::new();
     let bar = output.searching();
-    let work = || causes.iter().enumerate().map(|(place, cause)| checker.checked(place, cause, &mut notes)).collect();
-    let found: Vec<Told> = output.watch("checking", &bar, &checker.run, checker.depots.network(), work);
+    let work = || {
+        causes
+            .iter()
+            .enumerate()
+            .map(|(place, cause)| checker.checked(place, cause, &mut notes))
+            .collect()
+    };
+    let found: Vec<Told> = output.watch(
+        "checking",
+        &bar,
+        &checker.run,
+        checker.depots.network(),
+        work,
+    );
     if causes.len() > MOST_CHECKED {
-        notes.push(format!("only the first {MOST_CHECKED} of {} causes were checked", causes.len()));
+        notes.push(format!(
+            "only the first {MOST_CHECKED} of {} causes were checked",
+            causes.len()
+        ));
     }
     bar.finish_and_clear();
     output.report_network(checker.depots.network());
     if checker.depots.is_empty() && found.iter().any(|f| is_checked_with_depots(&f.cause.id)) {
         notes.push(
-            "no depot is named, so that no remedy was solved: name one with --depot, in EUTAXIS_DEPOT or eutaxis.toml"
+            "no depot is named, so that no remedy was solved: name one with --depot, in \
+                EUTAXIS_DEPOT or eutaxis.toml"
                 .to_owned(),
         );
     }
@@ -185,7 +218,11 @@ impl<'a> Checker<'a> {
     fn new(arguments: &'a Diagnose, surroundings: &'a Surroundings) -> Result<Self, Error> {
         let policy = plan::policy(&arguments.policy, &surroundings.config)?;
         let depots = plan::named_depots(&arguments.depots, surroundings, false)?;
-        let snapshot = arguments.environment.as_deref().map(|place| read(place, surroundings)).transpose()?;
+        let snapshot = arguments
+            .environment
+            .as_deref()
+            .map(|place| read(place, surroundings))
+            .transpose()?;
         let (target, mut planned) = (OnceCell::new(), false);
         let options = &arguments.target;
         if is_named(options) {
@@ -207,29 +244,41 @@ impl<'a> Checker<'a> {
         })
     }
 
-    /// Where a cause is checked: the target or the environment that was named, else this machine, with the interpreter that the log
-    /// tells of.
+    /// Where a cause is checked: the target or the environment that was named, else this machine,
+    /// with the interpreter that the log tells of.
     fn spot(&self, cause: &Cause) -> Result<Spot, Error> {
         let options = &self.arguments.target;
         if let Some(snapshot) = self.snapshot.as_ref().filter(|_| !is_named(options)) {
             let interpreter = crate::render::near(std::path::Path::new(&snapshot.python));
             return Ok(Spot {
                 target: snapshot.target.clone(),
-                shown: format!("{} ({})", snapshot.name, called(&snapshot.target.interpreter)),
+                shown: format!(
+                    "{} ({})",
+                    snapshot.name,
+                    called(&snapshot.target.interpreter)
+                ),
                 here: true,
                 typed: format!(" --interpreter {}", quoted(&interpreter)),
             });
         }
-        let chosen =
-            self.target.get_or_init(|| plan::target(&self.arguments.target, self.surroundings).map_err(|e| e.message));
-        let chosen = chosen.as_ref().map_err(|message| Error::request(message.clone()))?;
+        let chosen = self.target.get_or_init(|| {
+            plan::target(&self.arguments.target, self.surroundings).map_err(|e| e.message)
+        });
+        let chosen = chosen
+            .as_ref()
+            .map_err(|message| Error::request(message.clone()))?;
         let mut typed = typed::target(&self.arguments.target);
         if self.planned {
             typed = format!(" --target {}", quoted(&spec(&chosen.target)));
         } else if let Some(interpreter) = &self.arguments.target.interpreter {
             typed.push_str(&format!(" --interpreter {}", quoted(interpreter)));
         }
-        let mut spot = Spot { target: chosen.target.clone(), shown: chosen.shown.clone(), here: chosen.here, typed };
+        let mut spot = Spot {
+            target: chosen.target.clone(),
+            shown: chosen.shown.clone(),
+            here: chosen.here,
+            typed,
+        };
         let interpreter_named = !options.target.is_empty() || options.interpreter.is_some();
         if let Some(version) = self.told_interpreter(cause).filter(|_| !interpreter_named) {
             self.with_interpreter(&mut spot, &version);
@@ -242,26 +291,50 @@ impl<'a> Checker<'a> {
     /// The same place with another interpreter.
     fn spot_with(&self, spot: &Spot, other: &Alternative) -> Spot {
         let typed = match other.here {
-            true => format!("{} --interpreter {}", typed::target(&self.arguments.target), quoted(&other.name)),
+            true => format!(
+                "{} --interpreter {}",
+                typed::target(&self.arguments.target),
+                quoted(&other.name)
+            ),
             // One that is not here is planned for.
             false if spot.here => format!(" --target {}", quoted(&spec(&other.target))),
-            false => format!("{} --interpreter {}", typed::target(&self.arguments.target), quoted(&other.name)),
+            false => format!(
+                "{} --interpreter {}",
+                typed::target(&self.arguments.target),
+                quoted(&other.name)
+            ),
         };
-        Spot { target: other.target.clone(), shown: called(&other.target.interpreter), here: other.here, typed }
+        Spot {
+            target: other.target.clone(),
+            shown: called(&other.target.interpreter),
+            here: other.here,
+            typed,
+        }
     }
 
     /// The interpreter that the log tells of.
     fn told_interpreter(&self, cause: &Cause) -> Option<Version> {
-        let of_bar = cause.facts.get("found").filter(|_| cause.id == "no-release-fits");
+        let of_bar = cause
+            .facts
+            .get("found")
+            .filter(|_| cause.id == "no-release-fits");
         let text = of_bar.or_else(|| cause.facts.get("interpreter"))?;
-        Version::parse(&text).ok().filter(|v| v.parts().release.len() >= 2)
+        Version::parse(&text)
+            .ok()
+            .filter(|v| v.parts().release.len() >= 2)
     }
 
     fn with_interpreter(&self, spot: &mut Spot, version: &Version) {
         let implementation = spot.target.interpreter.implementation.clone();
-        let Ok(planned) = Interpreter::planned(implementation, version, false) else { return };
+        let Ok(planned) = Interpreter::planned(implementation, version, false) else {
+            return;
+        };
         if planned.series() != spot.target.interpreter.series() {
-            let machine = if spot.here { "this machine".to_owned() } else { spot.target.platform.to_string() };
+            let machine = if spot.here {
+                "this machine".to_owned()
+            } else {
+                spot.target.platform.to_string()
+            };
             spot.shown = format!("{} on {machine}", called(&planned));
             spot.target = spot.target.with_interpreter(planned);
             // It may be here or not: what was placed with it is another one's to say.
@@ -271,7 +344,8 @@ impl<'a> Checker<'a> {
         }
     }
 
-    /// The interpreters that are found here, each by its own path: what only leads to it would have to be asked anew each time.
+    /// The interpreters that are found here, each by its own path: what only leads to it would have
+    /// to be asked anew each time.
     fn interpreters(&self) -> &[PathBuf] {
         self.interpreters.get_or_init(|| {
             let (found, _) = self.surroundings.finder().all(&self.surroundings.probes());
@@ -287,18 +361,32 @@ impl<'a> Checker<'a> {
 
     /// The environment that was named, where a cause is checked with its interpreter.
     fn environment(&self, spot: &Spot) -> Option<&Snapshot> {
-        self.snapshot.as_ref().filter(|s| s.target.interpreter == spot.target.interpreter)
+        self.snapshot
+            .as_ref()
+            .filter(|s| s.target.interpreter == spot.target.interpreter)
     }
 
     /// The page of a project; none when no depot has it.
     fn page(&self, project: &Name) -> Result<Option<Arc<Page>>, Error> {
-        Ok(self.run.pages(std::slice::from_ref(project))?.pop().flatten())
+        Ok(self
+            .run
+            .pages(std::slice::from_ref(project))?
+            .pop()
+            .flatten())
     }
 
-    /// The question of these requirements on a target. In the environment that was named, together with everything else that is placed
-    /// there: what mends one thing must not break another.
-    fn problem(&self, spot: &Spot, requirements: &[Requirement], policy: &Policy) -> Result<Problem, Error> {
-        let ask = |r: &Requirement| Ask { requirement: r.clone(), origin: Origin::Argument };
+    /// The question of these requirements on a target. In the environment that was named, together
+    /// with everything else that is placed there: what mends one thing must not break another.
+    fn problem(
+        &self,
+        spot: &Spot,
+        requirements: &[Requirement],
+        policy: &Policy,
+    ) -> Result<Problem, Error> {
+        let ask = |r: &Requirement| Ask {
+            requirement: r.clone(),
+            origin: Origin::Argument,
+        };
         let asks = requirements.iter().map(ask);
         let mut problem = match self.environment(spot) {
             Some(snapshot) => {
@@ -313,7 +401,9 @@ impl<'a> Checker<'a> {
         };
         problem.target.clone_from(&spot.target);
         problem.policy.clone_from(policy);
-        problem.adjustments.clone_from(&self.surroundings.config.adjustments);
+        problem
+            .adjustments
+            .clone_from(&self.surroundings.config.adjustments);
         Ok(problem)
     }
 
@@ -334,7 +424,8 @@ impl<'a> Checker<'a> {
         all
     }
 
-    /// A remedy that was solved, with the command for it, and what else moves in the environment that was named.
+    /// A remedy that was solved, with the command for it, and what else moves in the environment
+    /// that was named.
     fn solved(
         &self,
         checked: &mut Checked,
@@ -344,18 +435,32 @@ impl<'a> Checker<'a> {
         solution: &Solution,
     ) {
         let mut text = text.into();
-        let Some(snapshot) = self.environment(spot) else { return checked.solved(text, self.settle(asks, spot, "")) };
+        let Some(snapshot) = self.environment(spot) else {
+            return checked.solved(text, self.settle(asks, spot, ""));
+        };
         let there = placed::releases(snapshot);
         let asked = |c: &&Chosen| asks.iter().any(|a| a.name == c.project);
-        let moved = |c: &&Chosen| !asked(c) && there.get(&c.project).is_some_and(|v| **v != c.version);
+        let moved =
+            |c: &&Chosen| !asked(c) && there.get(&c.project).is_some_and(|v| **v != c.version);
         let mut all: Vec<&Chosen> = solution.chosen.iter().filter(asked).collect();
         let moves: Vec<&Chosen> = solution.chosen.iter().filter(moved).collect();
         if !moves.is_empty() {
-            let told: Vec<String> = moves.iter().map(|c| format!("{} {}", c.project, c.version)).collect();
-            text.push_str(&format!("; so that all that is placed holds, also {}", told.join(", ")));
+            let told: Vec<String> = moves
+                .iter()
+                .map(|c| format!("{} {}", c.project, c.version))
+                .collect();
+            text.push_str(&format!(
+                "; so that all that is placed holds, also {}",
+                told.join(", ")
+            ));
         }
         all.extend(moves);
-        let command = placed::command(&all, solution, snapshot, &typed::depots(&self.arguments.depots));
+        let command = placed::command(
+            &all,
+            solution,
+            snapshot,
+            &typed::depots(&self.arguments.depots),
+        );
         checked.solved(text, command.unwrap_or_else(|| self.settle(asks, spot, "")));
     }
 
@@ -366,13 +471,21 @@ impl<'a> Checker<'a> {
 
     /// The same, with the file in which the pins go.
     fn settle_into(&self, file: &str, asks: &[Requirement], spot: &Spot, more: &str) -> String {
-        let asks: Vec<String> = asks.iter().map(|a| quoted(&a.short().replace(' ', ""))).collect();
+        let asks: Vec<String> = asks
+            .iter()
+            .map(|a| quoted(&a.short().replace(' ', "")))
+            .collect();
         let depots = typed::depots(&self.arguments.depots);
         let policy = typed::policy(&self.arguments.policy);
-        format!("eutaxis settle {}{}{policy}{more}{depots} --out {file}", asks.join(" "), spot.typed)
+        format!(
+            "eutaxis settle {}{}{policy}{more}{depots} --out {file}",
+            asks.join(" "),
+            spot.typed
+        )
     }
 
-    /// The project of a cause: that which is named, else the one that a module of this name belongs to in the environment.
+    /// The project of a cause: that which is named, else the one that a module of this name belongs
+    /// to in the environment.
     fn project(&self, cause: &Cause) -> Option<Name> {
         let named = cause.facts.get("project").filter(|p| p != "python");
         let told = named.or_else(|| cause.facts.get("of"))?;
@@ -383,16 +496,26 @@ impl<'a> Checker<'a> {
     fn owner(&self, module: &str) -> Option<Name> {
         let snapshot = self.snapshot.as_ref()?;
         let top = module.split('.').next().unwrap_or(module);
-        let named = |p: &eutaxis_core::examine::Project| Name::parse(top).is_ok_and(|n| n == p.name);
+        let named =
+            |p: &eutaxis_core::examine::Project| Name::parse(top).is_ok_and(|n| n == p.name);
         let owns = |p: &eutaxis_core::examine::Project| {
             let folder = snapshot.path.get(p.entry).map_or("", |e| e.folder.as_str());
             let inside = |f: &eutaxis_core::examine::Owned| {
-                let rest = f.path.strip_prefix(folder).map(|r| r.trim_start_matches('/')).unwrap_or_default();
-                rest.strip_prefix(top).is_some_and(|r| r.starts_with(['/', '.']))
+                let rest = f
+                    .path
+                    .strip_prefix(folder)
+                    .map(|r| r.trim_start_matches('/'))
+                    .unwrap_or_default();
+                rest.strip_prefix(top)
+                    .is_some_and(|r| r.starts_with(['/', '.']))
             };
             p.claims.iter().any(|c| c == top) || p.files.iter().any(inside)
         };
-        let found = snapshot.projects.iter().find(|p| owns(p)).or_else(|| snapshot.projects.iter().find(|p| named(p)));
+        let found = snapshot
+            .projects
+            .iter()
+            .find(|p| owns(p))
+            .or_else(|| snapshot.projects.iter().find(|p| named(p)));
         found.map(|p| p.name.clone())
     }
 
@@ -408,8 +531,12 @@ impl<'a> Checker<'a> {
         let mut remedies = checked.remedies;
         for mut remedy in told.remedies {
             // What was solved takes the place of what would have been looked up.
-            let is_of =
-                |commands: &[&str]| remedy.change.as_ref().is_some_and(|c| commands.iter().any(|l| c.starts_with(l)));
+            let is_of = |commands: &[&str]| {
+                remedy
+                    .change
+                    .as_ref()
+                    .is_some_and(|c| commands.iter().any(|l| c.starts_with(l)))
+            };
             let (asks, finds) = (is_of(&ASKS_DEPOTS), is_of(&FINDS_HERE));
             if solved && (asks || finds) {
                 continue;
@@ -417,7 +544,9 @@ impl<'a> Checker<'a> {
             if asks {
                 remedy.change = remedy.change.map(|c| self.completed(&c));
             }
-            let same = |r: &Remedy| r.change.is_some() && r.change == remedy.change || r.text == remedy.text;
+            let same = |r: &Remedy| {
+                r.change.is_some() && r.change == remedy.change || r.text == remedy.text
+            };
             if !remedies.iter().any(same) {
                 remedies.push(remedy);
             }
@@ -425,7 +554,11 @@ impl<'a> Checker<'a> {
         remedies.truncate(MOST_REMEDIES);
         told.remedies = remedies;
         told.would_not_help.splice(0..0, checked.would_not_help);
-        Told { cause, told, checked: checked.sentences }
+        Told {
+            cause,
+            told,
+            checked: checked.sentences,
+        }
     }
 
     /// A command with the target and the depots of this one.
@@ -437,7 +570,11 @@ impl<'a> Checker<'a> {
 
 /// The release that a solution has of a project.
 fn version_of(solution: &Solution, name: &Name) -> Option<Version> {
-    solution.chosen.iter().find(|c| c.project == *name).map(|c| c.version.clone())
+    solution
+        .chosen
+        .iter()
+        .find(|c| c.project == *name)
+        .map(|c| c.version.clone())
 }
 
 /// Whether the options name a target, or a part of one.
@@ -449,14 +586,28 @@ fn is_named(options: &TargetOptions) -> bool {
 }
 
 /// The target that the options name, and whether it is planned: an interpreter that is not here.
-fn named_target(options: &TargetOptions, surroundings: &Surroundings) -> Result<(plan::Chosen, bool), Error> {
+fn named_target(
+    options: &TargetOptions,
+    surroundings: &Surroundings,
+) -> Result<(plan::Chosen, bool), Error> {
     let error = match plan::target(options, surroundings) {
         Ok(chosen) => return Ok((chosen, false)),
         Err(error) => error,
     };
-    let planned = options.interpreter.as_deref().and_then(|text| Interpreter::parse(text).ok());
-    let (Some(interpreter), true) = (planned, options.target.is_empty()) else { return Err(error) };
-    let mut chosen = plan::target(&TargetOptions { interpreter: None, ..options.clone() }, surroundings)?;
+    let planned = options
+        .interpreter
+        .as_deref()
+        .and_then(|text| Interpreter::parse(text).ok());
+    let (Some(interpreter), true) = (planned, options.target.is_empty()) else {
+        return Err(error);
+    };
+    let mut chosen = plan::target(
+        &TargetOptions {
+            interpreter: None,
+            ..options.clone()
+        },
+        surroundings,
+    )?;
     chosen.shown = called(&interpreter);
     chosen.target = chosen.target.with_interpreter(interpreter);
     Ok((chosen, true))
@@ -469,13 +620,22 @@ fn called(interpreter: &Interpreter) -> String {
         "pypy" => "PyPy",
         other => other,
     };
-    format!("{name} {}{}", interpreter.series_text(), if interpreter.free_threaded { "t" } else { "" })
+    format!(
+        "{name} {}{}",
+        interpreter.series_text(),
+        if interpreter.free_threaded { "t" } else { "" }
+    )
 }
 
 /// A target as it is typed, with the series of its interpreter.
 fn spec(target: &Target) -> String {
     let interpreter = &target.interpreter;
-    format!("{} {} / {}", interpreter.implementation.name(), interpreter.series_text(), target.place())
+    format!(
+        "{} {} / {}",
+        interpreter.implementation.name(),
+        interpreter.series_text(),
+        target.place()
+    )
 }
 
 /// The environment that was named, without the hashes of its files.

@@ -1,4 +1,5 @@
-//! `module-absent`, `module-shadowed`: where a module is, who brings it, and which command leads there.
+//! `module-absent`, `module-shadowed`: where a module is, who brings it, and which command leads
+//! there.
 
 use std::path::{Path, PathBuf};
 
@@ -17,17 +18,29 @@ use crate::typed::quoted;
 /// So many projects of a depot on disk are looked into.
 const MOST_LOOKED_AT: usize = 1000;
 
-pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Checked) -> Result<(), Error> {
-    let Some(module) = cause.facts.get("module").filter(|m| m.split('.').all(eutaxis_core::name::is_identifier)) else {
+pub(super) fn check(
+    checker: &Checker<'_>,
+    cause: &mut Cause,
+    checked: &mut Checked,
+) -> Result<(), Error> {
+    let Some(module) = cause
+        .facts
+        .get("module")
+        .filter(|m| m.split('.').all(eutaxis_core::name::is_identifier))
+    else {
         return command(checker, cause, checked);
     };
     let top = module.split('.').next().unwrap_or(&module).to_owned();
-    if let Some(standing) = eutaxis_core::knowledge::standing(&module).filter(|_| cause.id == "module-absent") {
+    if let Some(standing) =
+        eutaxis_core::knowledge::standing(&module).filter(|_| cause.id == "module-absent")
+    {
         return standard(checker, cause, &module, standing, checked);
     }
     if cause.id == "module-shadowed" {
         // Another place has it as well: the file in front of it is what is wrong.
-        mine(checker, &module)?.iter().for_each(|place| in_place(place, &module, cause, checked));
+        mine(checker, &module)?
+            .iter()
+            .for_each(|place| in_place(place, &module, cause, checked));
         return Ok(());
     }
     let places = places(checker, &module)?;
@@ -35,7 +48,9 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
     if let Some(place) = mine {
         in_place(place, &module, cause, checked);
     }
-    let elsewhere = places.iter().filter(|p| is_found(p) && mine.is_none_or(|m| m.root != p.root));
+    let elsewhere = places
+        .iter()
+        .filter(|p| is_found(p) && mine.is_none_or(|m| m.root != p.root));
     let mut provider: Option<Name> = None;
     for place in elsewhere {
         if let Some((project, _)) = &place.owner {
@@ -53,16 +68,21 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
 fn mine(checker: &Checker<'_>, module: &str) -> Result<Option<Place>, Error> {
     let (finder, probes) = (checker.surroundings.finder(), checker.surroundings.probes());
     let root = checker.snapshot.as_ref().map(|s| Path::new(&s.root));
-    root.map(|root| locate(root, module, &finder, &probes)).transpose()
+    root.map(|root| locate(root, module, &finder, &probes))
+        .transpose()
 }
 
-/// The environment that was named, then those of this folder; where none of them has the module, also the interpreters here.
+/// The environment that was named, then those of this folder; where none of them has the module,
+/// also the interpreters here.
 fn places(checker: &Checker<'_>, module: &str) -> Result<Vec<Place>, Error> {
     let (finder, probes) = (checker.surroundings.finder(), checker.surroundings.probes());
     let mut found: Vec<Place> = mine(checker, module)?.into_iter().collect();
     let mut look = |places: &[PathBuf]| {
         // What is found by itself may be broken: then it has nothing to offer.
-        for place in places.iter().filter_map(|place| locate(place, module, &finder, &probes).ok()) {
+        for place in places
+            .iter()
+            .filter_map(|place| locate(place, module, &finder, &probes).ok())
+        {
             if !found.iter().any(|f| f.root == place.root) {
                 found.push(place);
             }
@@ -79,7 +99,10 @@ fn places(checker: &Checker<'_>, module: &str) -> Result<Vec<Place>, Error> {
 fn in_place(place: &Place, module: &str, cause: &Cause, checked: &mut Checked) {
     let root = near(&place.root);
     if let Some(path) = &place.found {
-        let owner = place.owner.as_ref().map_or(String::new(), |(project, _)| format!(" ({project})"));
+        let owner = place
+            .owner
+            .as_ref()
+            .map_or(String::new(), |(project, _)| format!(" ({project})"));
         checked.say(format!("{root} has it at {}{owner}", near(path)));
         if cause.id == "module-absent" {
             let text = format!("run the code with the interpreter of {root}: another one ran it");
@@ -87,34 +110,65 @@ fn in_place(place: &Place, module: &str, cause: &Cause, checked: &mut Checked) {
         }
         return;
     }
-    if let Some((project, names)) = place.namesake.as_ref().filter(|(_, names)| !names.is_empty()) {
-        checked.say(format!("{project} is placed in {root}, and is imported as {}", names.join(", ")));
-        checked.solved(format!("import it by its own name in {root}"), format!("import {}", names.join(", ")));
+    if let Some((project, names)) = place
+        .namesake
+        .as_ref()
+        .filter(|(_, names)| !names.is_empty())
+    {
+        checked.say(format!(
+            "{project} is placed in {root}, and is imported as {}",
+            names.join(", ")
+        ));
+        checked.solved(
+            format!("import it by its own name in {root}"),
+            format!("import {}", names.join(", ")),
+        );
     } else if let Some(part) = &place.part {
         let rest = module.get(part.len() + 1..).unwrap_or(module);
-        checked.say(format!("{root} has {part}, without `{rest}`: another release of it has moved or lost that part"));
+        checked.say(format!(
+            "{root} has {part}, without `{rest}`: another release of it has moved or lost that part"
+        ));
     } else {
         checked.say(format!("{root} does not have it"));
         if let Some(name) = nearest(module, place.names.iter().map(String::as_str), 1).first() {
-            checked.suggest(format!("if {name} is meant, which {root} has: import that"), None);
+            checked.suggest(
+                format!("if {name} is meant, which {root} has: import that"),
+                None,
+            );
         }
     }
 }
 
 /// The script that the log is of, run with the interpreter of a place.
 fn run(place: &Place, cause: &Cause) -> String {
-    let script = cause.facts.get("script").map_or("...".to_owned(), |s| quoted(&s));
+    let script = cause
+        .facts
+        .get("script")
+        .map_or("...".to_owned(), |s| quoted(&s));
     format!("{} {script}", quoted(&near(&place.interpreter)))
 }
 
 /// Another interpreter or environment has it.
 fn tell_place(place: &Place, module: &str, cause: &Cause, checked: &mut Checked) {
     let root = near(&place.root);
-    let owner = place.owner.as_ref().map_or(String::new(), |(project, version)| {
-        format!(" ({project}{})", version.as_ref().map_or(String::new(), |v| format!(" {v}")))
-    });
-    let kind = if place.is_environment { "the environment" } else { "the interpreter" };
-    checked.solved(format!("{kind} {root} has {module}{owner}: run the code with it"), run(place, cause));
+    let owner = place
+        .owner
+        .as_ref()
+        .map_or(String::new(), |(project, version)| {
+            format!(
+                " ({project}{})",
+                version.as_ref().map_or(String::new(), |v| format!(" {v}"))
+            )
+        });
+    let kind = if place.is_environment {
+        "the environment"
+    } else {
+        "the interpreter"
+    };
+    checked.solved(
+        format!("{kind} {root} has {module}{owner}: run the code with it"),
+        run(place, cause),
+    );
 }
 
 /// The project that brings it, from the depots.
@@ -133,7 +187,9 @@ fn place_it(
         None => provider_of(checker, module)?,
     };
     let Some((project, known)) = found else {
-        checked.say(format!("no project of the depots is known to bring {module}"));
+        checked.say(format!(
+            "no project of the depots is known to bring {module}"
+        ));
         return Ok(());
     };
     let spot = checker.spot(cause)?;
@@ -141,7 +197,8 @@ fn place_it(
     let problem = checker.problem(&spot, &asks, &checker.policy)?;
     match checker.solve(&problem)? {
         Ok(solution) => {
-            let version = version_of(&solution, &project).map_or(String::new(), |v| format!(" {v}"));
+            let version =
+                version_of(&solution, &project).map_or(String::new(), |v| format!(" {v}"));
             let number = count(solution.chosen.len(), "project");
             if known {
                 let text = format!("place {project}{version}, which brings {module}: {number}");
@@ -149,23 +206,38 @@ fn place_it(
             } else {
                 // A name alone is no proof: what bears it may be another project.
                 let text = format!(
-                    "look at the project {project}{version}, which bears the name; whether it brings {module} is not known"
+                    "look at the project {project}{version}, which bears the name; whether it \
+                        brings {module} is not known"
                 );
-                checked.suggest(text, Some(checker.completed(&format!("eutaxis shortlist {project}"))));
+                checked.suggest(
+                    text,
+                    Some(checker.completed(&format!("eutaxis shortlist {project}"))),
+                );
             }
         }
         Err(_) => {
             let how = if known { "brings it" } else { "bears its name" };
-            checked.say(format!("{project} {how}, and has no release that runs on {}", spot.shown));
+            checked.say(format!(
+                "{project} {how}, and has no release that runs on {}",
+                spot.shown
+            ));
             let policy = offers::wheels_only(&checker.policy);
-            offers::other_interpreter(checker, &Requirement::any(&project), &spot, &policy, None, checked)?;
+            offers::other_interpreter(
+                checker,
+                &Requirement::any(&project),
+                &spot,
+                &policy,
+                None,
+                checked,
+            )?;
         }
     }
     Ok(())
 }
 
-/// A project of the depots that brings a module, and whether that is known: the one of its name first. On an index over the network only
-/// that one is looked at, and known to bring it when its metadata say so.
+/// A project of the depots that brings a module, and whether that is known: the one of its name
+/// first. On an index over the network only that one is looked at, and known to bring it when its
+/// metadata say so.
 fn provider_of(checker: &Checker<'_>, module: &str) -> Result<Option<(Name, bool)>, Error> {
     let named = Name::parse(module).ok();
     if let Some(name) = &named
@@ -177,7 +249,13 @@ fn provider_of(checker: &Checker<'_>, module: &str) -> Result<Option<(Name, bool
     if checker.depots.are_remote() {
         return Ok(None);
     }
-    for name in checker.depots.projects().into_iter().filter(|n| Some(n) != named.as_ref()).take(MOST_LOOKED_AT) {
+    for name in checker
+        .depots
+        .projects()
+        .into_iter()
+        .filter(|n| Some(n) != named.as_ref())
+        .take(MOST_LOOKED_AT)
+    {
         if brings(checker, &name, module)? == Some(Brings::It) {
             return Ok(Some((name, true)));
         }
@@ -196,25 +274,38 @@ enum Brings {
     Unknown,
 }
 
-/// Whether the newest wheel of a project brings a module, by its metadata or its files; none when the depots do not have the project.
+/// Whether the newest wheel of a project brings a module, by its metadata or its files; none when
+/// the depots do not have the project.
 fn brings(checker: &Checker<'_>, name: &Name, module: &str) -> Result<Option<Brings>, Error> {
-    let Some(page) = checker.page(name)? else { return Ok(None) };
+    let Some(page) = checker.page(name)? else {
+        return Ok(None);
+    };
     let wheels = page.files.iter().filter(|f| f.filename.ends_with(".whl"));
     let Some(newest) = wheels.max_by(|a, b| a.kind.version().cmp(b.kind.version())) else {
         return Ok(Some(Brings::Unknown));
     };
     let of = |names: &[String]| {
         let is_it = |m: &String| m.split(['.', ' ', ';']).next() == Some(module);
-        if names.iter().any(is_it) { Brings::It } else { Brings::Others }
+        if names.iter().any(is_it) {
+            Brings::It
+        } else {
+            Brings::Others
+        }
     };
     let metadata = checker.run.metadata(name, &newest.filename)?;
-    if let Some(stated) = metadata.as_ref().map(|m| &m.import_names).filter(|names| !names.is_empty()) {
+    if let Some(stated) = metadata
+        .as_ref()
+        .map(|m| &m.import_names)
+        .filter(|names| !names.is_empty())
+    {
         return Ok(Some(of(stated)));
     }
     if checker.depots.are_remote() {
         return Ok(Some(Brings::Unknown));
     }
-    let Ok(path) = checker.run.obtain(name, newest) else { return Ok(Some(Brings::Unknown)) };
+    let Ok(path) = checker.run.obtain(name, newest) else {
+        return Ok(Some(Brings::Unknown));
+    };
     Ok(Some(of(&eutaxis_world::wheel::top_modules(&path))))
 }
 
@@ -227,14 +318,22 @@ fn standard(
     checked: &mut Checked,
 ) -> Result<(), Error> {
     if standing.parts {
-        let package =
-            cause.facts.get("package").map_or(String::new(), |p| format!("; the system package is usually {p}"));
+        let package = cause.facts.get("package").map_or(String::new(), |p| {
+            format!("; the system package is usually {p}")
+        });
         checked.say(format!(
-            "{module} is a part of the standard library that an interpreter can be built without{package}"
+            "{module} is a part of the standard library that an interpreter can be built \
+                without{package}"
         ));
-        checked.would_not_help.push(format!("placing a project named {module}: it is the interpreter's own"));
+        checked.would_not_help.push(format!(
+            "placing a project named {module}: it is the interpreter's own"
+        ));
     }
-    for place in places(checker, module)?.iter().filter(|p| is_found(p)).take(2) {
+    for place in places(checker, module)?
+        .iter()
+        .filter(|p| is_found(p))
+        .take(2)
+    {
         tell_place(place, module, cause, checked);
     }
     Ok(())
@@ -242,13 +341,21 @@ fn standard(
 
 /// A command that the shell does not find: the environments here whose scripts have it.
 fn command(checker: &Checker<'_>, cause: &Cause, checked: &mut Checked) -> Result<(), Error> {
-    let Some(command) = cause.facts.get("command").or(cause.facts.get("module")) else { return Ok(()) };
+    let Some(command) = cause.facts.get("command").or(cause.facts.get("module")) else {
+        return Ok(());
+    };
     let here = roots_below(&std::env::current_dir().unwrap_or_default());
     let named = checker.snapshot.iter().map(|s| PathBuf::from(&s.root));
     for root in named.chain(here) {
-        let scripts = [root.join("bin").join(&command), root.join("Scripts").join(format!("{command}.exe"))];
+        let scripts = [
+            root.join("bin").join(&command),
+            root.join("Scripts").join(format!("{command}.exe")),
+        ];
         if let Some(script) = scripts.iter().find(|s| s.exists()) {
-            let text = format!("{} has it: enter that environment, or call it by its path", near(&root));
+            let text = format!(
+                "{} has it: enter that environment, or call it by its path",
+                near(&root)
+            );
             checked.solved(text, quoted(&near(script)));
         }
     }

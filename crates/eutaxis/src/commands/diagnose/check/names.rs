@@ -10,20 +10,41 @@ use super::{Checked, Checker, version_of};
 /// So many names are told.
 const MOST: usize = 3;
 
-pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Checked) -> Result<(), Error> {
-    let Some(project) = cause.facts.get("project").and_then(|p| Name::parse(&p).ok()) else { return Ok(()) };
+pub(super) fn check(
+    checker: &Checker<'_>,
+    cause: &mut Cause,
+    checked: &mut Checked,
+) -> Result<(), Error> {
+    let Some(project) = cause
+        .facts
+        .get("project")
+        .and_then(|p| Name::parse(&p).ok())
+    else {
+        return Ok(());
+    };
     if checker.depots.is_empty() {
         return Ok(());
     }
     if checker.page(&project)?.is_some() {
-        let depot = checker.run.depot_of(&project).map_or(String::new(), |d| d.label().to_owned());
-        checked
-            .say(format!("the depot {} has {project}: the log was written with another index, or without it", depot));
+        let depot = checker
+            .run
+            .depot_of(&project)
+            .map_or(String::new(), |d| d.label().to_owned());
+        checked.say(format!(
+            "the depot {} has {project}: the log was written with another index, or without it",
+            depot
+        ));
         let spot = checker.spot(cause)?;
         let asks = [Requirement::any(&project)];
         if let Ok(solution) = checker.solve(&checker.problem(&spot, &asks, &checker.policy)?)? {
             let number = crate::render::count(solution.chosen.len(), "project");
-            checker.solved(checked, format!("settle it from that depot: {number}"), &asks, &spot, &solution);
+            checker.solved(
+                checked,
+                format!("settle it from that depot: {number}"),
+                &asks,
+                &spot,
+                &solution,
+            );
         }
         return Ok(());
     }
@@ -41,10 +62,15 @@ pub(super) fn absent(
     let near = nearest(project.as_str(), known.iter().map(Name::as_str), MOST);
     if near.is_empty() {
         let labels = checker.depots.labels().join(", ");
-        checked.say(format!("{labels} has no {project}, and nothing of a name like it"));
+        checked.say(format!(
+            "{labels} has no {project}, and nothing of a name like it"
+        ));
         return Ok(());
     }
-    checked.say(format!("the depots have no {project}; nearest: {}", near.join(", ")));
+    checked.say(format!(
+        "the depots have no {project}; nearest: {}",
+        near.join(", ")
+    ));
     let spot = checker.spot(cause)?;
     for name in near.iter().filter_map(|n| Name::parse(n).ok()) {
         let asks = [Requirement::any(&name)];

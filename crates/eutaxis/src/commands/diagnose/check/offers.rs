@@ -16,8 +16,17 @@ use crate::render::count;
 /// So many other interpreters are tried.
 const MOST_TRIED: usize = 6;
 
-pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Checked) -> Result<(), Error> {
-    let Some(project) = checker.project(cause).filter(|_| !checker.depots.is_empty()) else { return Ok(()) };
+pub(super) fn check(
+    checker: &Checker<'_>,
+    cause: &mut Cause,
+    checked: &mut Checked,
+) -> Result<(), Error> {
+    let Some(project) = checker
+        .project(cause)
+        .filter(|_| !checker.depots.is_empty())
+    else {
+        return Ok(());
+    };
     let spot = checker.spot(cause)?;
     let Some(page) = checker.page(&project)? else {
         if matches!(cause.id.as_str(), "no-release-fits" | "version-unknown") {
@@ -31,14 +40,28 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
     let requirement = requirement(cause, &project);
     let policy = wheels_only(&checker.policy);
     let adjustments = &checker.surroundings.config.adjustments;
-    let rules = Rules { target: &spot.target, policy: &policy, adjustments };
-    let looked = checker.run.look(std::slice::from_ref(&requirement), &rules, Depth::Gaps)?.pop().flatten();
-    let admitted = looked.map(|l| l.judged.admitted(&requirement, &rules)).unwrap_or_default();
-    let asked: Vec<&Offer> = admitted.iter().filter(|o| takes(&requirement, &o.version)).collect();
+    let rules = Rules {
+        target: &spot.target,
+        policy: &policy,
+        adjustments,
+    };
+    let looked = checker
+        .run
+        .look(std::slice::from_ref(&requirement), &rules, Depth::Gaps)?
+        .pop()
+        .flatten();
+    let admitted = looked
+        .map(|l| l.judged.admitted(&requirement, &rules))
+        .unwrap_or_default();
+    let asked: Vec<&Offer> = admitted
+        .iter()
+        .filter(|o| takes(&requirement, &o.version))
+        .collect();
     exists(cause, &requirement, &page, &asked, checked);
     if asks_for_accelerator(&cause.id) && spot.target.accelerators.is_empty() {
         checked.say(format!(
-            "no accelerator is known of {}: name it with --accelerator, or the --target that has it",
+            "no accelerator is known of {}: name it with --accelerator, or the --target that has \
+                it",
             spot.shown
         ));
     }
@@ -46,11 +69,15 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
     let here = fitting(checker, cause, &project, &requirement, &spot, checked)?;
     if !here && admitted.iter().any(|o| o.verdict == Verdict::Ready) {
         checked.say(format!(
-            "it has wheels for {}, and none goes with all that it needs, or with what else is placed",
+            "it has wheels for {}, and none goes with all that it needs, or with what else is \
+                placed",
             spot.shown
         ));
     } else if !here {
-        checked.would_not_help.push(format!("another release of {project}: none has a file for {}", spot.shown));
+        checked.would_not_help.push(format!(
+            "another release of {project}: none has a file for {}",
+            spot.shown
+        ));
     }
     if !here {
         other_interpreter(checker, &requirement, &spot, &policy, None, checked)?;
@@ -59,25 +86,49 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
 }
 
 fn asks_for_accelerator(id: &str) -> bool {
-    matches!(id, "driver-too-old" | "device-unsupported" | "accelerator-build-absent" | "toolkit-absent")
+    matches!(
+        id,
+        "driver-too-old" | "device-unsupported" | "accelerator-build-absent" | "toolkit-absent"
+    )
 }
 
 pub(super) fn wheels_only(policy: &Policy) -> Policy {
-    Policy { wheels: Wheels::Only, ..policy.clone() }
+    Policy {
+        wheels: Wheels::Only,
+        ..policy.clone()
+    }
 }
 
-/// What was asked for: of what could not be chosen its own bounds; what broke after it was chosen may be replaced by any release.
+/// What was asked for: of what could not be chosen its own bounds; what broke after it was chosen
+/// may be replaced by any release.
 fn requirement(cause: &Cause, project: &Name) -> Requirement {
     let bounded = matches!(cause.id.as_str(), "no-release-fits" | "version-unknown");
     let told = cause.facts.get("requirement").filter(|_| bounded);
-    let exact = || cause.facts.get("version").filter(|_| bounded).map(|v| format!("{project}=={v}"));
-    let read = told.or_else(exact).and_then(|text| Requirement::parse_lenient(&text).ok());
-    read.filter(|r| r.name == *project).unwrap_or_else(|| Requirement::any(project))
+    let exact = || {
+        cause
+            .facts
+            .get("version")
+            .filter(|_| bounded)
+            .map(|v| format!("{project}=={v}"))
+    };
+    let read = told
+        .or_else(exact)
+        .and_then(|text| Requirement::parse_lenient(&text).ok());
+    read.filter(|r| r.name == *project)
+        .unwrap_or_else(|| Requirement::any(project))
 }
 
 /// Whether what was asked for exists at all decides between two causes.
-fn exists(cause: &mut Cause, requirement: &Requirement, page: &Page, asked: &[&Offer], checked: &mut Checked) {
-    let bounds = requirement.versions().map_or(String::new(), ToString::to_string);
+fn exists(
+    cause: &mut Cause,
+    requirement: &Requirement,
+    page: &Page,
+    asked: &[&Offer],
+    checked: &mut Checked,
+) {
+    let bounds = requirement
+        .versions()
+        .map_or(String::new(), ToString::to_string);
     match cause.id.as_str() {
         "no-release-fits" if asked.is_empty() && !bounds.is_empty() => {
             "version-unknown".clone_into(&mut cause.id);
@@ -90,18 +141,32 @@ fn exists(cause: &mut Cause, requirement: &Requirement, page: &Page, asked: &[&O
     if cause.id != "version-unknown" {
         return;
     }
-    let mut versions: Vec<Version> = page.files.iter().map(|f| f.kind.version().clone()).collect();
+    let mut versions: Vec<Version> = page
+        .files
+        .iter()
+        .map(|f| f.kind.version().clone())
+        .collect();
     versions.sort();
     versions.dedup();
     if let (Some(first), Some(last)) = (versions.first(), versions.last()) {
         let number = count(versions.len(), "release");
-        checked.say(format!("the depots have {number} of {}, {first} to {last}", requirement.name));
+        checked.say(format!(
+            "the depots have {number} of {}, {first} to {last}",
+            requirement.name
+        ));
     }
-    let wanted = cause.facts.get("version").and_then(|v| Version::parse(&v).ok());
+    let wanted = cause
+        .facts
+        .get("version")
+        .and_then(|v| Version::parse(&v).ok());
     if let Some(wanted) = wanted {
         let below = versions.iter().rfind(|v| **v < wanted);
         let above = versions.iter().find(|v| **v > wanted);
-        let near: Vec<String> = below.into_iter().chain(above).map(ToString::to_string).collect();
+        let near: Vec<String> = below
+            .into_iter()
+            .chain(above)
+            .map(ToString::to_string)
+            .collect();
         checked.say(format!("nearest to {wanted}: {}", near.join(" and ")));
     }
 }
@@ -111,7 +176,8 @@ fn bars(cause: &mut Cause, asked: &[&Offer], spot: &Spot, checked: &mut Checked)
     if asked.iter().any(|o| o.verdict == Verdict::Ready) {
         if cause.id == "no-release-fits" {
             checked.say(format!(
-                "on {} it has a wheel that runs: the log is of another place, or older than the release",
+                "on {} it has a wheel that runs: the log is of another place, or older than the \
+                    release",
                 spot.shown
             ));
         }
@@ -120,7 +186,10 @@ fn bars(cause: &mut Cause, asked: &[&Offer], spot: &Spot, checked: &mut Checked)
     let Some(newest) = asked.first() else { return };
     // The words of the log left it open; the depots do not.
     cause.confidence = Confidence::High;
-    let why = newest.bars.first().map_or(String::new(), |b| format!(": {b}"));
+    let why = newest
+        .bars
+        .first()
+        .map_or(String::new(), |b| format!(": {b}"));
     let more = match asked.len() {
         1 => String::new(),
         n => format!(
@@ -129,7 +198,11 @@ fn bars(cause: &mut Cause, asked: &[&Offer], spot: &Spot, checked: &mut Checked)
             if n == 2 { "is" } else { "are" }
         ),
     };
-    checked.say(format!("{} {}{why}{more}", cause.facts.get("project").unwrap_or_default(), newest.version));
+    checked.say(format!(
+        "{} {}{why}{more}",
+        cause.facts.get("project").unwrap_or_default(),
+        newest.version
+    ));
 }
 
 /// The newest release with a wheel that runs on the target; whether there is one.
@@ -148,8 +221,12 @@ fn fitting(
         tried.push(Requirement::any(project));
     }
     for requirement in tried {
-        let Ok(solution) = checker.solve(&checker.problem(spot, &[requirement], &policy)?)? else { continue };
-        let Some(chosen) = solution.chosen.iter().find(|c| c.project == *project) else { continue };
+        let Ok(solution) = checker.solve(&checker.problem(spot, &[requirement], &policy)?)? else {
+            continue;
+        };
+        let Some(chosen) = solution.chosen.iter().find(|c| c.project == *project) else {
+            continue;
+        };
         let text = taken(chosen, cause, spot, &solution);
         let asks = [Requirement::exactly(project, &chosen.version)];
         checker.solved(checked, text, &asks, spot, &solution);
@@ -160,14 +237,20 @@ fn fitting(
 
 fn taken(chosen: &Chosen, cause: &Cause, spot: &Spot, solution: &Solution) -> String {
     let file = &chosen.file.filename;
-    let size = chosen.file.size.map_or(String::new(), |s| format!(", {}", crate::render::size(s)));
+    let size = chosen
+        .file
+        .size
+        .map_or(String::new(), |s| format!(", {}", crate::render::size(s)));
     let others = match solution.chosen.len() {
         1 => String::new(),
         n => format!(", {n} projects in all"),
     };
     let what = match cause.id.as_str() {
         id if asks_for_accelerator(id) => {
-            format!("take {} {}, which {} runs", chosen.project, chosen.version, spot.shown)
+            format!(
+                "take {} {}, which {} runs",
+                chosen.project, chosen.version, spot.shown
+            )
         }
         id if id.starts_with("build-") || id == "header-missing" || id == "memory-exhausted" => {
             format!(
@@ -175,12 +258,16 @@ fn taken(chosen: &Chosen, cause: &Cause, spot: &Spot, solution: &Solution) -> St
                 chosen.project, chosen.version, spot.shown
             )
         }
-        _ => format!("take {} {}, the newest with a wheel that runs on {}", chosen.project, chosen.version, spot.shown),
+        _ => format!(
+            "take {} {}, the newest with a wheel that runs on {}",
+            chosen.project, chosen.version, spot.shown
+        ),
     };
     format!("{what} ({file}{size}{others})")
 }
 
-/// Another interpreter under which it settles: one that is here, else the newest that would do. With `below` only series below it.
+/// Another interpreter under which it settles: one that is here, else the newest that would do.
+/// With `below` only series below it.
 pub(super) fn other_interpreter(
     checker: &Checker<'_>,
     requirement: &Requirement,
@@ -193,14 +280,20 @@ pub(super) fn other_interpreter(
     let admitted = |a: &&Alternative| below.is_none_or(|b| a.target.interpreter.series() < b);
     let (mut here, mut elsewhere) = (0, 0);
     for other in others.iter().filter(admitted) {
-        let tried = if other.here { &mut here } else { &mut elsewhere };
+        let tried = if other.here {
+            &mut here
+        } else {
+            &mut elsewhere
+        };
         *tried += 1;
         if *tried > MOST_TRIED {
             continue;
         }
         let other_spot = checker.spot_with(spot, other);
         let asks = std::slice::from_ref(requirement);
-        let Ok(solution) = checker.solve(&checker.problem(&other_spot, asks, policy)?)? else { continue };
+        let Ok(solution) = checker.solve(&checker.problem(&other_spot, asks, policy)?)? else {
+            continue;
+        };
         let number = count(solution.chosen.len(), "project");
         let interpreter = called(&other.target.interpreter);
         let text = match other.here {

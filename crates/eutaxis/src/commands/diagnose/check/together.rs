@@ -1,4 +1,5 @@
-//! `clash`, `stale-dependency`: what was asked for, settled: the clash with its ways out, or releases that go together.
+//! `clash`, `stale-dependency`: what was asked for, settled: the clash with its ways out, or
+//! releases that go together.
 
 use eutaxis_core::Requirement;
 use eutaxis_core::diagnose::Cause;
@@ -15,7 +16,11 @@ use crate::render::{count, ways::sentence};
 /// So many ways out are told.
 const MOST_WAYS: usize = 3;
 
-pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Checked) -> Result<(), Error> {
+pub(super) fn check(
+    checker: &Checker<'_>,
+    cause: &mut Cause,
+    checked: &mut Checked,
+) -> Result<(), Error> {
     let asks = asks(checker, cause);
     if asks.is_empty() || checker.depots.is_empty() {
         return Ok(());
@@ -30,7 +35,11 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
             };
             let together: Vec<String> = asks.iter().filter_map(named).collect();
             let number = count(solution.chosen.len(), "project");
-            let text = format!("these go together on {}: {} ({number})", spot.shown, together.join(", "));
+            let text = format!(
+                "these go together on {}: {} ({number})",
+                spot.shown,
+                together.join(", ")
+            );
             checker.solved(checked, text, &asks, &spot, &solution);
         }
         Err(clash) => {
@@ -48,16 +57,29 @@ pub(super) fn check(checker: &Checker<'_>, cause: &mut Cause, checked: &mut Chec
 /// A way out, with the command that takes it.
 fn tell(checker: &Checker<'_>, way: &Way, spot: &Spot, checked: &mut Checked) {
     // Another interpreter has a way of its own to be named.
-    let other = way.changes.iter().find_map(|c| if let Change::Interpreter(other) = c { Some(other) } else { None });
+    let other = way.changes.iter().find_map(|c| {
+        if let Change::Interpreter(other) = c {
+            Some(other)
+        } else {
+            None
+        }
+    });
     let place = other.map(|other| checker.spot_with(spot, other));
-    let options = options(way).into_iter().filter(|o| place.is_none() || !o.starts_with("--interpreter"));
+    let options = options(way)
+        .into_iter()
+        .filter(|o| place.is_none() || !o.starts_with("--interpreter"));
     let more: String = options.map(|o| format!(" {o}")).collect();
     let file = |n: usize| match way.environments.len() {
         1 => placed::MEND.to_owned(),
         _ => lock_file_name_for(placed::MEND, &(n + 1).to_string()),
     };
     let of = |(n, environment): (usize, &Environment)| {
-        let asks: Vec<Requirement> = environment.problem.asks.iter().map(|a| a.requirement.clone()).collect();
+        let asks: Vec<Requirement> = environment
+            .problem
+            .asks
+            .iter()
+            .map(|a| a.requirement.clone())
+            .collect();
         checker.settle_into(&file(n), &asks, place.as_ref().unwrap_or(spot), &more)
     };
     let commands: Vec<String> = way.environments.iter().enumerate().map(of).collect();
@@ -65,7 +87,8 @@ fn tell(checker: &Checker<'_>, way: &Way, spot: &Spot, checked: &mut Checked) {
     checked.solved(sentence(way), command);
 }
 
-/// What the log says was asked for, and the releases that it says need something; of a placed project that lost what it needs: both.
+/// What the log says was asked for, and the releases that it says need something; of a placed
+/// project that lost what it needs: both.
 fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
     let facts = &cause.facts;
     let read = |text: &str| Requirement::parse_lenient(&text.replace(['(', ')'], "")).ok();
@@ -80,13 +103,17 @@ fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
         }
         return all;
     }
-    let project = checker.project(cause).map(|name| match checker.placed(&name) {
-        Some(version) => Requirement::exactly(&name, version),
-        None => {
-            let told = facts.get("version").and_then(|v| read(&format!("{name}=={v}")));
-            told.unwrap_or_else(|| Requirement::any(&name))
-        }
-    });
+    let project = checker
+        .project(cause)
+        .map(|name| match checker.placed(&name) {
+            Some(version) => Requirement::exactly(&name, version),
+            None => {
+                let told = facts
+                    .get("version")
+                    .and_then(|v| read(&format!("{name}=={v}")));
+                told.unwrap_or_else(|| Requirement::any(&name))
+            }
+        });
     let needed = facts.get("requirement_needed").and_then(|n| read(&n));
     let found = || facts.get("found_project").and_then(|n| read(&n));
     project.into_iter().chain(needed.or_else(found)).collect()
@@ -95,7 +122,9 @@ fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
 /// The one that needs something, pinned to its release where the log names one: `a 1.0`.
 fn needing(who: &str) -> Option<Requirement> {
     let asked = match who.rsplit_once(' ') {
-        Some((name, version)) if version.starts_with(|c: char| c.is_ascii_digit()) => format!("{name}=={version}"),
+        Some((name, version)) if version.starts_with(|c: char| c.is_ascii_digit()) => {
+            format!("{name}=={version}")
+        }
         _ => who.to_owned(),
     };
     Requirement::parse_lenient(&asked).ok()
@@ -111,6 +140,9 @@ mod tests {
     #[case("seracnet>=2", "seracnet>=2")]
     #[case("glacier-kit", "glacier-kit")]
     fn who_needs_something_is_read(#[case] text: &str, #[case] expected: &str) {
-        assert_eq!(needing(text).unwrap().to_string().replace(' ', ""), expected);
+        assert_eq!(
+            needing(text).unwrap().to_string().replace(' ', ""),
+            expected
+        );
     }
 }
