@@ -1,5 +1,10 @@
 //! The core, each measurement beside a yardstick of the same run. `cargo bench -p eutaxis-benches`;
 //! `notes.md` records.
+
+#![allow(
+    clippy::indexing_slicing,
+    reason = "a bench that gets wrong answers must stop"
+)]
 #![allow(missing_docs, reason = "criterion's macros make public items")]
 #![allow(
     clippy::expect_used,

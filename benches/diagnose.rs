@@ -2,7 +2,7 @@
 //! A log of 200 MB, as builds write them: compiler commands, steps, warnings that are none; the
 //! fault stands near the end.
 
-#![allow(clippy::unwrap_used, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::indexing_slicing, missing_docs)]
 
 use std::hint::black_box;
 use std::io::{BufRead, BufReader, Read, Write};

@@ -3,6 +3,10 @@
 //!
 //! `cargo bench -p eutaxis-benches --bench network`
 
+#![allow(
+    clippy::indexing_slicing,
+    reason = "a bench that gets wrong answers must stop"
+)]
 // A bench that cannot go on has failed.
 #![allow(clippy::unwrap_used)]
 #![allow(missing_docs)]

@@ -2,6 +2,11 @@
 //! world of 150 projects.
 //!
 //! `cargo bench -p eutaxis-benches --bench places`
+
+#![allow(
+    clippy::indexing_slicing,
+    reason = "a bench that gets wrong answers must stop"
+)]
 #![allow(missing_docs, reason = "criterion's macros make public items")]
 #![allow(
     clippy::expect_used,

@@ -429,9 +429,10 @@ impl Facts {
     /// Hands all of them in, then searches to the end.
     pub fn settle(&self, search: &mut Search) -> Option<Solution> {
         self.supply(search);
-        match search.step() {
-            Step::Settled(solution) => Some(solution),
-            _ => None,
+        if let Step::Settled(solution) = search.step() {
+            Some(solution)
+        } else {
+            None
         }
     }
 
@@ -447,9 +448,12 @@ impl Facts {
         let needs: usize = self
             .metadata
             .iter()
-            .map(|(_, _, a)| match a {
-                MetadataAnswer::Known(m) => m.requires.iter().map(|r| r.name.as_str().len()).sum(),
-                _ => 0,
+            .map(|(_, _, a)| {
+                if let MetadataAnswer::Known(m) = a {
+                    m.requires.iter().map(|r| r.name.as_str().len()).sum()
+                } else {
+                    0
+                }
             })
             .sum();
         files + needs

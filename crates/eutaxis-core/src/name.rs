@@ -122,32 +122,11 @@ pub fn nearest<'a>(
     let mut near: Vec<(usize, &str)> = known
         .into_iter()
         .filter(|k| k.len().abs_diff(wanted.len()) <= far)
-        .map(|k| (distance(wanted, k), k))
+        .map(|k| (strsim::osa_distance(wanted, k), k))
         .filter(|(d, _)| *d <= far)
         .collect();
     near.sort();
     near.into_iter().take(limit).map(|(_, k)| k).collect()
-}
-
-/// Edit distance with exchange of neighbours (optimal string alignment), over bytes.
-fn distance(a: &str, b: &str) -> usize {
-    let (a, b) = (a.as_bytes(), b.as_bytes());
-    let mut before: Vec<usize> = Vec::new();
-    let mut above: Vec<usize> = (0..=b.len()).collect();
-    for (i, ca) in a.iter().enumerate() {
-        let mut row = vec![i + 1];
-        for (j, cb) in b.iter().enumerate() {
-            let mut best = (above[j] + usize::from(ca != cb))
-                .min(above[j + 1] + 1)
-                .min(row[j] + 1);
-            if i > 0 && j > 0 && a[i - 1] == *cb && *ca == b[j - 1] {
-                best = best.min(before[j - 1] + 1);
-            }
-            row.push(best);
-        }
-        before = std::mem::replace(&mut above, row);
-    }
-    above.last().copied().unwrap_or(0)
 }
 
 /// Whether a text can be the name of a module, or a part of it: what code can write behind

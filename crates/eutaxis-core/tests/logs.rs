@@ -6,7 +6,13 @@
 //! `sound`.
 
 // A test that cannot go on has failed: here that is what stopping the program means.
-#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    clippy::wildcard_enum_match_arm
+)]
 
 use std::collections::BTreeMap;
 use std::path::PathBuf;

@@ -117,6 +117,13 @@ impl Error {
         Error { kind, ..self }
     }
 
+    /// The same error with what else is known of it.
+    #[must_use]
+    pub fn also(mut self, note: &str) -> Self {
+        self.message = format!("{}; {note}", self.message);
+        self
+    }
+
     /// The same error with advice.
     #[must_use]
     pub fn help(mut self, help: impl Into<String>) -> Self {
@@ -153,6 +160,7 @@ impl Error {
     }
 
     /// A failure of the system, while doing something with a path.
+    #[expect(clippy::wildcard_enum_match_arm, reason = "kinds of another crate")]
     pub fn io(doing: &str, path: &Path, error: &std::io::Error) -> Self {
         use std::io::ErrorKind as Io;
         let (kind, help) = match error.kind() {

@@ -3,6 +3,8 @@
 //! The way of every command: arguments (`cli`) -> plan -> the world and the core -> report -> text
 //! or JSON (`render`).
 
+#![allow(clippy::indexing_slicing, reason = "keys of JSON objects")]
+
 mod cli;
 mod commands;
 mod output;

@@ -38,7 +38,7 @@ pub fn record_base64(digest: &[u8]) -> String {
         let bits = byte(0) << 16 | byte(1) << 8 | byte(2);
         for i in 0..=chunk.len() {
             let six = (bits >> (18 - 6 * i)) & 63;
-            text.push(char::from(ALPHABET[six as usize]));
+            text.extend(ALPHABET.get(six as usize).copied().map(char::from));
         }
     }
     text

@@ -8,6 +8,7 @@ use object::{Endianness, FileKind, ReadRef, macho};
 use super::{Binary, Format, MOST_ENTRIES, MOST_SYMBOLS, bad, text};
 use crate::fault::Fault;
 
+#[expect(clippy::wildcard_enum_match_arm, reason = "kinds of another crate")]
 pub(super) fn read<'data, R: ReadRef<'data>>(
     kind: FileKind,
     data: R,
@@ -55,6 +56,7 @@ fn arch(cpu: macho::CpuType) -> String {
     }
 }
 
+#[expect(clippy::wildcard_enum_match_arm, reason = "kinds of another crate")]
 fn thin<'data, H: MachHeader<Endian = Endianness>, R: ReadRef<'data>>(
     data: R,
     at: u64,

@@ -152,6 +152,7 @@ pub fn is_binary(start: &[u8]) -> bool {
 ///
 /// # Errors
 /// When it is none, is cut off, or its tables lead out of it.
+#[expect(clippy::wildcard_enum_match_arm, reason = "kinds of another crate")]
 pub fn read<'data, R: ReadRef<'data>>(data: R) -> Result<Vec<Binary>, Fault> {
     let kind = FileKind::parse(data).map_err(|_| Fault::new("it is no compiled file", 0))?;
     match kind {

@@ -47,15 +47,14 @@ impl Decoder {
             self.encoding = guess(piece);
         }
         let wide;
-        let piece = match self.encoding {
-            Encoding::Wide { little } => {
-                wide = self.narrowed(piece, little);
-                &wide[..]
-            }
-            _ => piece
+        let piece = if let Encoding::Wide { little } = self.encoding {
+            wide = self.narrowed(piece, little);
+            &wide[..]
+        } else {
+            piece
                 .strip_prefix(b"\xef\xbb\xbf")
                 .filter(|_| self.pending.is_empty())
-                .unwrap_or(piece),
+                .unwrap_or(piece)
         };
         let Some(last) = piece.iter().rposition(|b| *b == b'\n') else {
             self.append(piece);

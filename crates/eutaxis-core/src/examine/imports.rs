@@ -158,7 +158,9 @@ fn import(
 ) -> Finding {
     let how = match attempt.ended {
         Ended::Raised => reason(&attempt.output),
-        ended => words(ended),
+        ended @ (Ended::Well | Ended::Exited(_) | Ended::Signal(_) | Ended::Hung(_)) => {
+            words(ended)
+        }
     };
     let evidence = format!("`import {}` {how}", attempt.module);
     let frames = frames(&attempt.output);
@@ -168,7 +170,9 @@ fn import(
     let remedy = match attempt.ended {
         Ended::Raised => "see what it needs; the findings above may tell the cause".to_owned(),
         Ended::Hung(_) => "find out what it waits for: nothing is there to answer".to_owned(),
-        _ => "look at its compiled parts:  eutaxis examine -v".to_owned(),
+        Ended::Well | Ended::Exited(_) | Ended::Signal(_) => {
+            "look at its compiled parts:  eutaxis examine -v".to_owned()
+        }
     };
     let finding = Finding::new(
         "import-fails",

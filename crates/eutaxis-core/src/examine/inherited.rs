@@ -40,7 +40,7 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
                 "a .pth file adds it",
                 "remove the line of the .pth file, if you did not mean it",
             ),
-            _ => continue,
+            Seat::Start | Seat::Standard | Seat::Site | Seat::User | Seat::System => continue,
         };
         let evidence = format!(
             "{} projects of {} are seen from here, because {why}: {}",

@@ -26,7 +26,7 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
                     .map_or(String::new(), |i| format!(" (placed by {i})"));
                 format!("it has no RECORD: its files are not known{who}")
             }
-            _ => continue,
+            Recorded::Absent | Recorded::Read(_) => continue,
         };
         let finding = Finding::new("broken-record", Severity::Risk, evidence, again());
         findings.push(finding.about(project).of(vec![project.info.clone()]));

@@ -50,7 +50,9 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
                 }
                 Seat::Variable => "take that folder out of PYTHONPATH".to_owned(),
                 Seat::Start => "rename that file, or start from another folder".to_owned(),
-                _ => "keep one of the two".to_owned(),
+                Seat::Site | Seat::Pth | Seat::User | Seat::System => {
+                    "keep one of the two".to_owned()
+                }
             };
             let finding = Finding::new("shadowed-import", Severity::Risk, evidence, remedy);
             findings.push(finding.about(project).of(vec![top.path.clone()]));

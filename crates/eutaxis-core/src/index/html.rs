@@ -165,6 +165,7 @@ fn file_of(base: Option<&str>, href: &str, link: &Link, take: &mut dyn FnMut(Raw
 
 /// Reads the list of projects of an index; links whose text is no name are left out. Large indexes
 /// list most of a million: nothing is kept but the names.
+#[expect(clippy::wildcard_enum_match_arm, reason = "kinds of another crate")]
 pub fn parse_html_list(bytes: &[u8]) -> Vec<Name> {
     let mut names = Vec::new();
     let mut text = String::new();
@@ -267,6 +268,7 @@ struct Reader {
 
 impl Reader {
     /// Takes in one event; a link that ends with it is given out.
+    #[expect(clippy::wildcard_enum_match_arm, reason = "kinds of another crate")]
     fn hear(&mut self, event: CallbackEvent<'_>) -> Option<Link> {
         match event {
             CallbackEvent::OpenStartTag { name } => {
@@ -331,7 +333,7 @@ impl Reader {
             Open::Meta if self.document.meta.len() < MOST_META => {
                 self.document.meta.extend(get(NAME).zip(get(CONTENT)))
             }
-            _ => {}
+            Open::Nothing | Open::Meta | Open::Other => {}
         }
         None
     }

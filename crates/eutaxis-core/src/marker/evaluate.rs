@@ -79,10 +79,13 @@ fn version_of(text: &str) -> Option<Version> {
 fn text_of(operand: &Operand, values: &MarkerValues, asked: Asked<'_>) -> String {
     match operand {
         Operand::Text(text) => text.clone(),
-        Operand::Variable(Variable::Extra) => match asked {
-            Asked::Extra(Some(name)) => name.as_str().to_owned(),
-            _ => String::new(),
-        },
+        Operand::Variable(Variable::Extra) => {
+            if let Asked::Extra(Some(name)) = asked {
+                name.as_str().to_owned()
+            } else {
+                String::new()
+            }
+        }
         Operand::Variable(variable) => values.get(*variable).unwrap_or("").to_owned(),
     }
 }

@@ -100,9 +100,10 @@ impl fmt::Display for Marker {
             Marker::And(parts) => {
                 for (i, part) in parts.iter().enumerate() {
                     let and = if i > 0 { " and " } else { "" };
-                    match part {
-                        Marker::Or(_) => write!(f, "{and}({part})")?,
-                        _ => write!(f, "{and}{part}")?,
+                    if let Marker::Or(_) = part {
+                        write!(f, "{and}({part})")?
+                    } else {
+                        write!(f, "{and}{part}")?
                     }
                 }
                 Ok(())

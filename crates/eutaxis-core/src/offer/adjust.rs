@@ -68,9 +68,12 @@ pub(super) fn offered(
     let stated = adjustments
         .iter()
         .filter(|a| a.speaks_of(project, &offer.version, target))
-        .find_map(|a| match &a.effect {
-            Effect::MadeFor(made_for) => Some(made_for),
-            _ => None,
+        .find_map(|a| {
+            if let Effect::MadeFor(made_for) = &a.effect {
+                Some(made_for)
+            } else {
+                None
+            }
         });
     let offer = match stated {
         Some(made_for) => restated(offer, made_for, target),
@@ -140,8 +143,11 @@ pub(crate) fn needs_only<'a>(
         .iter()
         .enumerate()
         .filter(|(_, a)| a.speaks_of(project, version, target));
-    speaking.find_map(|(i, a)| match &a.effect {
-        Effect::NeedsOnly(needs) => Some((i, needs.as_slice())),
-        _ => None,
+    speaking.find_map(|(i, a)| {
+        if let Effect::NeedsOnly(needs) = &a.effect {
+            Some((i, needs.as_slice()))
+        } else {
+            None
+        }
     })
 }

@@ -72,9 +72,14 @@ pub(super) fn of_release(files: &[OfferFile], target: &Target) -> Vec<Bar> {
     let one_fits = files.iter().any(|f| f.rank.is_some());
     let misses: Vec<TagMiss> = files
         .iter()
-        .filter_map(|f| match &f.file.kind {
-            FileKind::Wheel(name) if !one_fits => Some(target.tag_miss(&name.tags)),
-            _ => None,
+        .filter_map(|f| {
+            if let FileKind::Wheel(name) = &f.file.kind
+                && !one_fits
+            {
+                Some(target.tag_miss(&name.tags))
+            } else {
+                None
+            }
         })
         .collect();
     let mut bars = told(&Misses::of(&misses), target);
@@ -179,7 +184,7 @@ fn told(misses: &Misses, target: &Target) -> Vec<Bar> {
         let here = match target.platform.system {
             System::Linux(Libc::Musl(..)) => LibcHere::Musl,
             System::Linux(Libc::Static) => LibcHere::Static,
-            _ => LibcHere::Glibc,
+            System::Linux(_) | System::Macos(..) | System::Windows => LibcHere::Glibc,
         };
         bars.push(Bar::OtherLibc {
             libcs: misses.libcs.clone(),

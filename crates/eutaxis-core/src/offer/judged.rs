@@ -185,9 +185,10 @@ impl JudgedPage {
             return Learned::Dear;
         }
         let bar = bar_of(&answer, file, &version, rules.target);
-        let metadata = match answer {
-            MetadataAnswer::Known(metadata) => Some(metadata),
-            _ => None,
+        let metadata = if let MetadataAnswer::Known(metadata) = answer {
+            Some(metadata)
+        } else {
+            None
         };
         let build = metadata
             .as_ref()

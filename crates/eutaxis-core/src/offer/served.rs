@@ -51,19 +51,23 @@ impl Offer {
                 let (letters, digits) = python.split_at(split);
                 match (letters, numbers(digits)) {
                     ("cp", Some((major, Some(minor)))) if abi3 => {
-                        drop(stable.insert((major, minor)))
+                        stable.insert((major, minor));
                     }
                     ("cp", Some((major, Some(minor)))) => {
-                        drop(exact.insert((major, minor, threads)))
+                        exact.insert((major, minor, threads));
                     }
-                    ("py" | "cp", Some((major, None))) => drop(any.insert(major.to_string())),
+                    ("py" | "cp", Some((major, None))) => {
+                        any.insert(major.to_string());
+                    }
                     ("py", Some((major, Some(minor)))) => {
-                        drop(any.insert(format!("{major}.{minor}+")))
+                        any.insert(format!("{major}.{minor}+"));
                     }
                     ("pp", Some((major, Some(minor)))) => {
-                        drop(others.insert(format!("pypy {major}.{minor}")))
+                        others.insert(format!("pypy {major}.{minor}"));
                     }
-                    _ => drop(others.insert(python.to_string())),
+                    _ => {
+                        others.insert(python.to_string());
+                    }
                 }
             }
         }

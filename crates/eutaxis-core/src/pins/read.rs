@@ -171,10 +171,13 @@ fn file(table: &Table<'_>) -> Result<LockFile, Fault> {
     };
     let upload_time = match table.get("upload-time") {
         None => None,
-        Some(value) => match value.to_plain()? {
-            toml::Value::Datetime(moment) => Some(moment),
-            _ => return Err(value.wrong("a date")),
-        },
+        Some(value) => {
+            if let toml::Value::Datetime(moment) = value.to_plain()? {
+                Some(moment)
+            } else {
+                return Err(value.wrong("a date"));
+            }
+        }
     };
     let Some(table_of_hashes) = table.table("hashes")? else {
         return Err(table.fault("`hashes` is missing"));

@@ -130,6 +130,7 @@ impl Out {
     }
 
     /// Each table of a `tool` table under a heading of its own.
+    #[expect(clippy::wildcard_enum_match_arm, reason = "kinds of another crate")]
     fn tables(&mut self, path: &str, tool: &toml::Table) {
         for (name, value) in tool {
             let heading = format!("{path}.{}", key(name));
@@ -201,6 +202,7 @@ fn quoted(text: &str) -> String {
     out
 }
 
+#[expect(clippy::wildcard_enum_match_arm, reason = "kinds of another crate")]
 fn inline(value: &toml::Value) -> String {
     match value {
         toml::Value::String(text) => quoted(text),

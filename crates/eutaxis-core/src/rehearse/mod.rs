@@ -170,9 +170,14 @@ fn because(chosen: &Chosen, old: Option<&Placed>, problem: &Problem) -> Vec<Stri
 /// What a chosen project needs of the others, as they say who asks for them.
 fn needs_of(solution: &Solution, project: &Name) -> Vec<Requirement> {
     let askers = solution.chosen.iter().flat_map(|c| &c.asked_by);
-    let mine = askers.filter_map(|asker| match asker {
-        Asker::Project(name, text) if name == project => Requirement::parse_lenient(text).ok(),
-        _ => None,
+    let mine = askers.filter_map(|asker| {
+        if let Asker::Project(name, text) = asker
+            && name == project
+        {
+            Requirement::parse_lenient(text).ok()
+        } else {
+            None
+        }
     });
     mine.collect()
 }

@@ -9,8 +9,9 @@ use std::collections::BTreeMap;
 use smallvec::SmallVec;
 
 use super::bits::Bits;
-use super::clause::{ClauseId, NodeId, Rests, Source, Term};
+use super::clause::{Rests, Source, Term};
 use super::state::{Reason, State};
+use super::table::{ClauseId, NodeId, StepId};
 
 /// What a conflict teaches.
 pub(super) enum Lesson {
@@ -28,17 +29,16 @@ impl State {
         let mut terms: BTreeMap<NodeId, Bits> = BTreeMap::new();
         self.join(&mut terms, conflict, None);
         loop {
-            let Some((node, place, below)) = self.latest(&mut terms) else {
+            let Some((node, step, below)) = self.latest(&mut terms) else {
                 return Lesson::Impossible(used);
             };
-            let entry = &self.trail[place as usize];
-            let level = self.level_of(place);
+            let level = self.level_of(step);
             if level == 0 {
                 self.trace_root(&terms, &mut used);
                 return Lesson::Impossible(used);
             }
             let single = below.is_none_or(|l| l < level);
-            let Reason::Clause(reason) = entry.reason else {
+            let Reason::Clause(reason) = self.trail[step].reason else {
                 // A decision is the first step of its level, so nothing else of the clause lies on
                 // it.
                 return self.conclude(terms, used, below.unwrap_or(0));
@@ -47,10 +47,9 @@ impl State {
                 return self.conclude(terms, used, below.unwrap_or(0));
             }
             used.push(reason);
-            if let (Some(mine), Some(theirs)) = (
-                terms.get_mut(&node),
-                self.clauses[reason.0 as usize].term_of(node),
-            ) {
+            if let (Some(mine), Some(theirs)) =
+                (terms.get_mut(&node), self.clauses[reason].term_of(node))
+            {
                 mine.keep(&theirs.values);
             }
             self.join(&mut terms, reason, Some(node));
@@ -59,7 +58,7 @@ impl State {
 
     /// Adds the terms of a clause, but for the node that is resolved on.
     fn join(&self, terms: &mut BTreeMap<NodeId, Bits>, clause: ClauseId, but: Option<NodeId>) {
-        for term in &self.clauses[clause.0 as usize].terms {
+        for term in &self.clauses[clause].terms {
             if Some(term.node) == but {
                 continue;
             }
@@ -72,11 +71,14 @@ impl State {
         }
     }
 
-    /// The term that became false last, its place, and the highest level among the others. Empty
+    /// The term that became false last, by which step, and the highest level among the others. Empty
     /// terms are dropped.
-    fn latest(&self, terms: &mut BTreeMap<NodeId, Bits>) -> Option<(NodeId, u32, Option<usize>)> {
+    fn latest(
+        &self,
+        terms: &mut BTreeMap<NodeId, Bits>,
+    ) -> Option<(NodeId, StepId, Option<usize>)> {
         terms.retain(|_, values| !values.is_empty());
-        let mut places: Vec<(u32, NodeId)> = terms
+        let mut steps: Vec<(StepId, NodeId)> = terms
             .iter()
             .filter_map(|(node, values)| {
                 let term = Term {
@@ -86,9 +88,9 @@ impl State {
                 Some((self.falsified(&term)??, *node))
             })
             .collect();
-        places.sort();
-        let (place, node) = places.pop()?;
-        Some((node, place, places.last().map(|(p, _)| self.level_of(*p))))
+        steps.sort();
+        let (step, node) = steps.pop()?;
+        Some((node, step, steps.last().map(|(s, _)| self.level_of(*s))))
     }
 
     fn conclude(
@@ -110,9 +112,9 @@ impl State {
 
     /// All that these clauses rest on.
     pub(super) fn rests(&self, clauses: &[ClauseId]) -> Rests {
-        clauses.iter().fold(Rests::default(), |all, id| {
-            all.or(self.clauses[id.0 as usize].rests)
-        })
+        clauses
+            .iter()
+            .fold(Rests::default(), |all, id| all.or(self.clauses[*id].rests))
     }
 
     /// At the root every term that is false became so by clauses: all of them belong to the proof.
@@ -132,13 +134,13 @@ impl State {
     pub(super) fn causes(&self, mut open: Vec<Term>) -> Vec<ClauseId> {
         let mut seen = std::collections::BTreeSet::new();
         while let Some(term) = open.pop() {
-            for place in self.steps_against(&term) {
-                let Reason::Clause(reason) = self.trail[place as usize].reason else {
+            for step in self.steps_against(&term) {
+                let Reason::Clause(reason) = self.trail[step].reason else {
                     continue;
                 };
                 if seen.insert(reason) {
                     open.extend(
-                        self.clauses[reason.0 as usize]
+                        self.clauses[reason]
                             .terms
                             .iter()
                             .filter(|t| t.node != term.node)
@@ -159,11 +161,10 @@ impl State {
             if !seen.insert(id) {
                 continue;
             }
-            match &self.clauses[id.0 as usize].source {
-                Source::Learned(from) => open.extend(from),
-                _ => {
-                    found.insert(id);
-                }
+            if let Source::Learned(from) = &self.clauses[id].source {
+                open.extend(from)
+            } else {
+                found.insert(id);
             }
         }
         found.into_iter().collect()

@@ -5,16 +5,9 @@ use std::sync::Arc;
 use smallvec::SmallVec;
 
 use super::bits::Bits;
+pub(super) use super::table::{ClauseId, NodeId};
 use crate::knowledge::MadeFor;
 use crate::name::Name;
-
-/// A node: a project, an extra of one, or the toolkit.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub(super) struct NodeId(pub(super) u32);
-
-/// A clause.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub(super) struct ClauseId(pub(super) u32);
 
 /// The node has one of the values. A clause has at most one term for a node.
 #[derive(Debug, Clone)]

@@ -342,7 +342,7 @@ fn is_above(set: &VersionSpecifier, version: &Version) -> bool {
         let closes = match clause.operator() {
             Operator::Below | Operator::AtMost | Operator::Compatible => true,
             Operator::Equal => !clause.pins_exactly(),
-            _ => false,
+            Operator::Arbitrary | Operator::NotEqual | Operator::AtLeast | Operator::Above => false,
         };
         closes && !clause.matches(version) && clause.version().is_some_and(|v| version >= v)
     })

@@ -30,40 +30,54 @@ pub enum Joint {
     GaveUp(usize),
 }
 
+/// What is asked for on one target, and what has been decided for it.
+struct Place<'a> {
+    problem: &'a Problem,
+    /// Releases that the joint choice came to for projects whose turn is over.
+    held: BTreeMap<Name, Version>,
+    solution: Solution,
+}
+
 /// Solves problems that differ in their targets, keeping releases equal where that can be.
 ///
 /// # Errors
 /// When facts cannot be had.
 pub fn joint<S: Solver>(problems: &[Problem], solver: &mut S) -> Result<Joint, S::Error> {
-    let mut held: Vec<BTreeMap<Name, Version>> = vec![BTreeMap::new(); problems.len()];
-    let mut solutions = Vec::new();
+    let mut places = Vec::new();
     for (i, problem) in problems.iter().enumerate() {
         match solver.solve(problem)? {
-            End::Settled(solution) => solutions.push(solution),
+            End::Settled(solution) => places.push(Place {
+                problem,
+                held: BTreeMap::new(),
+                solution,
+            }),
             End::Clash(clash) => return Ok(Joint::Clash(i, clash)),
             End::GaveUp | End::Untried(_) => return Ok(Joint::GaveUp(i)),
         }
     }
     let mut done: Vec<Name> = Vec::new();
-    while let Some(name) = next(&solutions, &done) {
+    while let Some(name) = next(&places, &done) {
         done.push(name.clone());
-        let taking: Vec<usize> = (0..problems.len())
-            .filter(|i| version(&solutions[*i], &name).is_some())
+        let mut taking: Vec<&mut Place<'_>> = places
+            .iter_mut()
+            .filter(|p| version(&p.solution, &name).is_some())
             .collect();
-        let differ = taking
-            .windows(2)
-            .any(|w| release(&solutions[w[0]], &name) != release(&solutions[w[1]], &name));
-        if differ && let Some(equal) = common(problems, &held, &solutions, &taking, &name, solver)?
-        {
-            for (i, solution) in equal {
-                solutions[i] = solution;
+        let mut releases = taking.iter().map(|p| release(&p.solution, &name));
+        let first = releases.next();
+        let differ = releases.any(|r| Some(r) != first);
+        if differ && let Some(equal) = common(&taking, &name, solver)? {
+            for (place, solution) in taking.iter_mut().zip(equal) {
+                place.solution = solution;
             }
         }
-        for i in taking {
-            held[i].extend(version(&solutions[i], &name).map(|v| (name.clone(), v.clone())));
+        for place in taking {
+            let chosen = version(&place.solution, &name).cloned();
+            place.held.extend(chosen.map(|v| (name.clone(), v)));
         }
     }
-    Ok(Joint::Settled(solutions))
+    Ok(Joint::Settled(
+        places.into_iter().map(|p| p.solution).collect(),
+    ))
 }
 
 /// The release of a project in a solution; builds of it, which differ in their local label, are one
@@ -82,40 +96,38 @@ fn version<'a>(solution: &'a Solution, name: &Name) -> Option<&'a Version> {
 
 /// The next project in the order of turns: of the first solution that has one left, then of the
 /// others.
-fn next(solutions: &[Solution], done: &[Name]) -> Option<Name> {
-    let mut names = solutions
+fn next(places: &[Place<'_>], done: &[Name]) -> Option<Name> {
+    let mut names = places
         .iter()
-        .flat_map(|s| s.chosen.iter().map(|c| &c.project));
+        .flat_map(|p| p.solution.chosen.iter().map(|c| &c.project));
     names.find(|n| !done.contains(n)).cloned()
 }
 
-/// Solutions in which all these targets take the same release of a project: none when there are no
-/// such.
+/// Solutions in which all these targets take the same release of a project, in their order: none
+/// when there are no such.
 ///
 /// A common release is no better than the worst that a target gets, so that one bounds the others,
 /// until they agree.
 fn common<S: Solver>(
-    problems: &[Problem],
-    held: &[BTreeMap<Name, Version>],
-    solutions: &[Solution],
-    taking: &[usize],
+    taking: &[&mut Place<'_>],
     name: &Name,
     solver: &mut S,
-) -> Result<Option<Vec<(usize, Solution)>>, S::Error> {
-    let mut now: Vec<(usize, Solution)> =
-        taking.iter().map(|i| (*i, solutions[*i].clone())).collect();
+) -> Result<Option<Vec<Solution>>, S::Error> {
+    let mut now: Vec<Solution> = taking.iter().map(|p| p.solution.clone()).collect();
     for _ in 0..MOST_ROUNDS {
-        let versions: Vec<Version> = now.iter().filter_map(|(_, s)| release(s, name)).collect();
-        let oldest = problems.iter().all(|p| p.policy.prefer == Prefer::Oldest);
+        let versions: Vec<Version> = now.iter().filter_map(|s| release(s, name)).collect();
+        let oldest = taking
+            .iter()
+            .all(|p| p.problem.policy.prefer == Prefer::Oldest);
         let worst = if oldest {
             versions.iter().max()
         } else {
             versions.iter().min()
         };
-        let Some(worst) = worst.cloned() else {
+        let Some(worst) = worst else {
             return Ok(None);
         };
-        if versions.len() == taking.len() && versions.iter().all(|v| *v == worst) {
+        if versions.len() == taking.len() && versions.iter().all(|v| v == worst) {
             return Ok(Some(now));
         }
         let operator = if oldest { ">=" } else { "<=" };
@@ -123,26 +135,34 @@ fn common<S: Solver>(
             return Ok(None);
         };
         let mut next = Vec::new();
-        for i in taking {
-            let mut problem = problems[*i].clone();
-            problem.held.extend(held[*i].clone());
-            problem.stated.get_or_insert(problem.bounds.len());
-            let requirement = Requirement::any(name).with_versions(set.clone());
-            problem.bounds.push(Ask {
-                requirement,
-                origin: Origin::Argument,
-            });
-            match solver.solve(&problem)? {
-                End::Settled(solution) => next.push((*i, solution)),
-                _ => return Ok(None),
-            }
+        for place in taking {
+            let End::Settled(solution) = solver.solve(&place.bounded(name, &set))? else {
+                return Ok(None);
+            };
+            next.push(solution);
         }
-        let same =
-            |a: &[(usize, Solution)]| a.iter().map(|(_, s)| release(s, name)).collect::<Vec<_>>();
-        if same(&next) == same(&now) {
+        if next
+            .iter()
+            .map(|s| release(s, name))
+            .eq(now.iter().map(|s| release(s, name)))
+        {
             return Ok(None);
         }
         now = next;
     }
     Ok(None)
+}
+
+impl Place<'_> {
+    /// The problem with what was decided for it, and a bound on one project more.
+    fn bounded(&self, name: &Name, set: &VersionSpecifier) -> Problem {
+        let mut problem = self.problem.clone();
+        problem.held.extend(self.held.clone());
+        problem.stated.get_or_insert(problem.bounds.len());
+        problem.bounds.push(Ask {
+            requirement: Requirement::any(name).with_versions(set.clone()),
+            origin: Origin::Argument,
+        });
+        problem
+    }
 }

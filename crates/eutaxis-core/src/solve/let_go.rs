@@ -91,7 +91,7 @@ impl Search {
     pub(super) fn let_go_of(&mut self, origins: &[ClauseId]) -> Option<Option<Step>> {
         let soft = |id: &ClauseId| {
             matches!(
-                self.state.clauses[id.0 as usize].source,
+                self.state.clauses[*id].source,
                 Source::Doubt(_) | Source::Prior(_)
             )
         };
@@ -119,9 +119,12 @@ impl Search {
             return Some(None);
         }
         let grounds = self.smallest(self.grounds(origins));
-        let doubts = grounds.iter().filter_map(|g| match g {
-            Ground::Doubt(doubt) => Some(doubt),
-            _ => None,
+        let doubts = grounds.iter().filter_map(|g| {
+            if let Ground::Doubt(doubt) = g {
+                Some(doubt)
+            } else {
+                None
+            }
         });
         let weakest = doubts.min_by(|a, b| a.by_weight(b)).cloned();
         let prior = self.nearest_prior(&grounds).filter(|_| weakest.is_none());
@@ -182,9 +185,12 @@ impl Search {
     /// Of the earlier pins in a clash the one that the changed asks reach in fewest steps; of
     /// several the first by name.
     fn nearest_prior(&self, grounds: &[Ground]) -> Option<Name> {
-        let priors = grounds.iter().filter_map(|g| match g {
-            Ground::Prior(project) => Some(project),
-            _ => None,
+        let priors = grounds.iter().filter_map(|g| {
+            if let Ground::Prior(project) = g {
+                Some(project)
+            } else {
+                None
+            }
         });
         let steps = self.steps_from_changes(grounds);
         priors
@@ -214,15 +220,14 @@ impl Search {
                 continue;
             }
             for ground in grounds {
-                match ground {
-                    Ground::Needs {
-                        project,
-                        requirement,
-                        ..
-                    } if *project == name => {
-                        open.push_back((requirement.name.clone(), step + 1));
-                    }
-                    _ => {}
+                if let Ground::Needs {
+                    project,
+                    requirement,
+                    ..
+                } = ground
+                    && *project == name
+                {
+                    open.push_back((requirement.name.clone(), step + 1));
                 }
             }
             steps.insert(name, step);

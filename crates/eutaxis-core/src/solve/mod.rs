@@ -12,6 +12,10 @@
 //! How it is kept: decisions are made in exactly that order, best offer first, and an offer is only
 //! ever passed over when clauses that follow from the problem exclude it under the decisions made
 //! before. Learned clauses are such, so the first full assignment is the promised one.
+#![expect(
+    clippy::indexing_slicing,
+    reason = "only tables are indexed, by keys that they made themselves (`table.rs`)"
+)]
 
 mod analyze;
 mod bits;
@@ -30,6 +34,7 @@ mod queue;
 mod search;
 mod solution;
 mod state;
+mod table;
 mod toolkits;
 mod verify;
 mod ways;

@@ -104,11 +104,15 @@ impl Problem {
 
     /// The file that an ask demands by its URL, for a project.
     pub fn direct_url(&self, project: &Name) -> Option<&str> {
-        self.asks_in_force()
-            .find_map(|(_, ask)| match &ask.requirement.accepts {
-                Accepts::Url(url) if ask.requirement.name == *project => Some(url.as_str()),
-                _ => None,
-            })
+        self.asks_in_force().find_map(|(_, ask)| {
+            if let Accepts::Url(url) = &ask.requirement.accepts
+                && ask.requirement.name == *project
+            {
+                Some(url.as_str())
+            } else {
+                None
+            }
+        })
     }
 
     /// Whether an ask or bound in force names a pre-release of the project and so admits them

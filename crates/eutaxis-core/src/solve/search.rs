@@ -298,11 +298,15 @@ impl Search {
         }))
     }
 
-    /// Gives the next project of the queue its turn or its best offer. False when all have had
-    /// their turn.
+    /// Gives the next project of the queue its turn or its best offer, or leads to conclusions that
+    /// are to be drawn first. False when all have had their turn.
     fn advance(&mut self) -> bool {
         while let Some(project) = self.queue.next().cloned() {
             let node = self.project_node(&project);
+            if self.state.has_unchecked() {
+                // The project is new here: what is concluded from that comes before any decision.
+                return true;
+            }
             let domain = &self.state.get(node).domain;
             let Some(value) = domain.single() else {
                 let mut present = domain.clone();

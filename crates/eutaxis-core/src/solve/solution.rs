@@ -370,11 +370,14 @@ impl Solution {
             .cloned()
             .collect();
         // What was let go is told as that.
-        cautions.retain(|c| match c {
-            Caution::NeverMet { project, other, .. } => !let_go
-                .iter()
-                .any(|d| d.project == *project && d.other == *other),
-            _ => true,
+        cautions.retain(|c| {
+            if let Caution::NeverMet { project, other, .. } = c {
+                !let_go
+                    .iter()
+                    .any(|d| d.project == *project && d.other == *other)
+            } else {
+                true
+            }
         });
         let of_time = queue.oldest_time(facts, value_of);
         Solution {
@@ -481,8 +484,10 @@ fn never_met(
 
 /// The adjustments that speak of a release.
 fn adjusted(problem: &Problem, project: &Name, version: &Version) -> Vec<usize> {
-    let speaks = |i: &usize| problem.adjustments[*i].speaks_of(project, version, &problem.target);
-    (0..problem.adjustments.len()).filter(speaks).collect()
+    let all = problem.adjustments.iter().enumerate();
+    all.filter(|(_, a)| a.speaks_of(project, version, &problem.target))
+        .map(|(i, _)| i)
+        .collect()
 }
 
 /// What is needed to say why newer releases are out.

@@ -5,7 +5,8 @@ use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::bits::Bits;
-use super::clause::{Clause, ClauseId, NodeId, Rests, Source, Term};
+use super::clause::{Clause, Rests, Source, Term};
+use super::table::{ClauseId, Key, NodeId, StepId, Table};
 use crate::name::Name;
 
 /// What a node stands for.
@@ -25,8 +26,9 @@ pub(super) struct Node {
     pub(super) size: usize,
     /// Values that are left.
     pub(super) domain: Bits,
-    /// Places on the trail where values of this node went.
-    entries: Vec<u32>,
+    /// Steps of the trail by which values of this node went, earliest first.
+    steps: Vec<StepId>,
+    /// Clauses that watch a term of this node, each once.
     watchers: Vec<ClauseId>,
 }
 
@@ -37,9 +39,9 @@ pub(super) enum Reason {
     Clause(ClauseId),
 }
 
-/// One step of the trail.
+/// A step of the trail: values of a node went.
 #[derive(Debug)]
-pub(super) struct Entry {
+pub(super) struct Step {
     pub(super) node: NodeId,
     /// The node's values before the step.
     before: Bits,
@@ -59,18 +61,20 @@ enum Watched {
 /// The assignment with its history.
 #[derive(Debug, Default)]
 pub(super) struct State {
-    pub(super) nodes: Vec<Node>,
+    pub(super) nodes: Table<NodeId, Node>,
     ids: FxHashMap<NodeKind, NodeId>,
-    pub(super) clauses: Vec<Clause>,
-    pub(super) trail: Vec<Entry>,
-    /// Where on the trail each decision level begins; level 0 has no entry here.
-    pub(super) levels: Vec<u32>,
-    /// How far the trail has been propagated.
+    pub(super) clauses: Table<ClauseId, Clause>,
+    pub(super) trail: Table<StepId, Step>,
+    /// The first step of each decision level, ascending; level 0 has none here.
+    pub(super) levels: Vec<StepId>,
+    /// How many steps of the trail have been propagated.
     done: usize,
     /// Clauses that are new or were made stricter and must be looked at.
     unchecked: Vec<ClauseId>,
-    /// Clauses of one term: what they say must be said again whenever the trail is cut back.
-    units: Vec<ClauseId>,
+    /// Clauses that came late: but for one term they were false on a level below the one on which
+    /// they were added, which is noted here. What they conclude is undone with the later levels,
+    /// and nothing that they watch changes then; so they are looked at again.
+    late: Vec<(usize, ClauseId)>,
     /// Nodes that have come down to one value and may have to be expanded.
     pub(super) settled: Vec<NodeId>,
 }
@@ -81,15 +85,14 @@ impl State {
         if let Some(id) = self.ids.get(&kind) {
             return *id;
         }
-        let id = NodeId(self.nodes.len() as u32);
-        self.ids.insert(kind.clone(), id);
-        self.nodes.push(Node {
-            kind,
+        let id = self.nodes.push(Node {
+            kind: kind.clone(),
             size,
             domain: Bits::all(size),
-            entries: Vec::new(),
+            steps: Vec::new(),
             watchers: Vec::new(),
         });
+        self.ids.insert(kind, id);
         id
     }
 
@@ -98,44 +101,40 @@ impl State {
     }
 
     pub(super) fn get(&self, id: NodeId) -> &Node {
-        &self.nodes[id.0 as usize]
+        &self.nodes[id]
     }
 
     pub(super) fn level(&self) -> usize {
         self.levels.len()
     }
 
-    /// The decision level of a place on the trail.
-    pub(super) fn level_of(&self, place: u32) -> usize {
-        self.levels.partition_point(|start| *start <= place)
+    /// The decision level of a step.
+    pub(super) fn level_of(&self, step: StepId) -> usize {
+        self.levels.partition_point(|start| *start <= step)
     }
 
-    /// The place on the trail where the term became false: none when it is not false, `Some(None)`
-    /// when it always was.
-    pub(super) fn falsified(&self, term: &Term) -> Option<Option<u32>> {
+    /// The step by which the term became false: none when it is not false, `Some(None)` when it
+    /// always was.
+    pub(super) fn falsified(&self, term: &Term) -> Option<Option<StepId>> {
         let node = self.get(term.node);
         if node.domain.meets(&term.values) {
             return None;
         }
-        let steps = node.entries.iter().rev();
-        Some(
-            steps
-                .copied()
-                .find(|place| self.trail[*place as usize].before.meets(&term.values)),
-        )
+        let mut steps = node.steps.iter().rev().copied();
+        Some(steps.find(|step| self.trail[*step].before.meets(&term.values)))
     }
 
     /// Every step that took one of the term's values away, latest first.
-    pub(super) fn steps_against(&self, term: &Term) -> Vec<u32> {
+    pub(super) fn steps_against(&self, term: &Term) -> Vec<StepId> {
         let node = self.get(term.node);
         let mut after = &node.domain;
         let mut steps = Vec::new();
-        for place in node.entries.iter().rev() {
-            let before = &self.trail[*place as usize].before;
+        for step in node.steps.iter().rev() {
+            let before = &self.trail[*step].before;
             let mut gone = before.clone();
             gone.drop_all(after);
             if gone.meets(&term.values) {
-                steps.push(*place);
+                steps.push(*step);
             }
             after = before;
         }
@@ -149,8 +148,7 @@ impl State {
         source: Source,
         rests: Rests,
     ) -> ClauseId {
-        let id = ClauseId(self.clauses.len() as u32);
-        self.clauses.push(Clause {
+        let id = self.clauses.push(Clause {
             terms,
             watched: [0, 0],
             source,
@@ -163,13 +161,12 @@ impl State {
 
     /// Adds a clause of one term.
     pub(super) fn add_unit(&mut self, term: Term, source: Source, rests: Rests) {
-        let id = self.add_clause(std::iter::once(term).collect(), source, rests);
-        self.units.push(id);
+        self.add_clause(std::iter::once(term).collect(), source, rests);
     }
 
     /// Takes a value out of the first term of a clause: it now speaks of one more release.
     pub(super) fn tighten(&mut self, id: ClauseId, value: usize) {
-        if let Some(term) = self.clauses[id.0 as usize].terms.first_mut() {
+        if let Some(term) = self.clauses[id].terms.first_mut() {
             term.values.remove(value);
         }
         self.watch(id);
@@ -182,45 +179,55 @@ impl State {
 
     /// Watches the two terms that are not false or became so last.
     fn watch(&mut self, id: ClauseId) {
-        let clause = &self.clauses[id.0 as usize];
+        let clause = &self.clauses[id];
         let mut order: Vec<usize> = (0..clause.terms.len()).collect();
-        let late = |i: &usize| match self.falsified(&clause.terms[*i]) {
-            None => u32::MAX,
-            Some(place) => place.map_or(0, |p| p + 1),
-        };
-        order.sort_by_key(|i| std::cmp::Reverse(late(i)));
+        // Those that are always false come last, those that are not false first.
+        order.sort_by_key(|i| {
+            let falsified = clause.terms.get(*i).and_then(|t| self.falsified(t));
+            std::cmp::Reverse((falsified.is_none(), falsified.flatten()))
+        });
         let watched = [
             order.first().copied().unwrap_or(0),
             order.get(1).or(order.first()).copied().unwrap_or(0),
         ];
+        let second = order.get(1).and_then(|i| clause.terms.get(*i));
+        let since = match second.map(|term| self.falsified(term)) {
+            Some(None) => self.level(),
+            Some(Some(Some(step))) => self.level_of(step),
+            Some(Some(None)) | None => 0,
+        };
+        if since < self.level() {
+            self.late.push((since, id));
+        }
         for place in watched {
             if let Some(node) = clause.terms.get(place).map(|t| t.node) {
-                let watchers = &mut self.nodes[node.0 as usize].watchers;
+                let watchers = &mut self.nodes[node].watchers;
                 if !watchers.contains(&id) {
                     watchers.push(id);
                 }
             }
         }
-        self.clauses[id.0 as usize].watched = watched;
+        self.clauses[id].watched = watched;
     }
 
-    /// Opens a decision level and gives the node one value.
+    /// Opens a decision level and gives the node one value; all conclusions must have been drawn.
     pub(super) fn decide(&mut self, node: NodeId, value: usize) {
-        self.levels.push(self.trail.len() as u32);
+        debug_assert!(!self.has_unchecked(), "conclusions come before decisions");
+        self.levels.push(self.trail.next());
         let size = self.get(node).size;
         self.restrict(node, &Bits::only(size, value), Reason::Decision);
     }
 
     fn restrict(&mut self, id: NodeId, values: &Bits, reason: Reason) {
-        let place = self.trail.len() as u32;
-        let node = &mut self.nodes[id.0 as usize];
+        let step = self.trail.next();
+        let node = &mut self.nodes[id];
         let before = node.domain.clone();
         node.domain.keep(values);
-        node.entries.push(place);
+        node.steps.push(step);
         if node.domain.single().is_some() {
             self.settled.push(id);
         }
-        self.trail.push(Entry {
+        self.trail.push(Step {
             node: id,
             before,
             reason,
@@ -232,16 +239,16 @@ impl State {
         let Some(start) = self.levels.get(level).copied() else {
             return;
         };
-        while self.trail.len() > start as usize {
-            if let Some(entry) = self.trail.pop() {
-                let node = &mut self.nodes[entry.node.0 as usize];
-                node.domain = entry.before;
-                node.entries.pop();
-            }
+        while let Some(step) = self.trail.pop_from(start) {
+            let node = &mut self.nodes[step.node];
+            node.domain = step.before;
+            node.steps.pop();
         }
         self.levels.truncate(level);
-        self.done = self.done.min(self.trail.len());
-        self.unchecked.extend(&self.units);
+        self.done = self.done.min(start.place());
+        // On a lower level both terms that are watched can hold again.
+        self.late.retain(|(since, _)| *since <= level);
+        self.unchecked.extend(self.late.iter().map(|(_, id)| *id));
     }
 
     /// Draws all conclusions. A clause that cannot hold is returned.
@@ -252,9 +259,13 @@ impl State {
                     return Some(id);
                 }
             }
-            let node = self.trail.get(self.done)?.node;
+            let Some(Step { node, .. }) = self.trail.get(StepId::at(self.done)) else {
+                self.check_invariants();
+                return None;
+            };
+            let node = *node;
             self.done += 1;
-            let mut watchers = std::mem::take(&mut self.nodes[node.0 as usize].watchers);
+            let mut watchers = std::mem::take(&mut self.nodes[node].watchers);
             let mut conflict = None;
             // Those that watch another term from now on go out of the list, in place.
             watchers.retain(|id| {
@@ -272,7 +283,7 @@ impl State {
                     }
                 }
             });
-            self.nodes[node.0 as usize].watchers.append(&mut watchers);
+            self.nodes[node].watchers.append(&mut watchers);
             if conflict.is_some() {
                 // The rest of the trail must be looked at again once it has been cut back.
                 self.done = self.done.saturating_sub(1);
@@ -284,38 +295,34 @@ impl State {
     /// When the watched term of `node` has become false and another term has not, watches that one
     /// instead.
     fn watched(&mut self, id: ClauseId, node: NodeId) -> Watched {
-        let clause = &self.clauses[id.0 as usize];
-        let is_false = |i: usize| {
-            clause
-                .terms
-                .get(i)
-                .is_none_or(|t| !self.get(t.node).domain.meets(&t.values))
+        let Clause { terms, watched, .. } = &mut self.clauses[id];
+        let can_hold = |i: usize| {
+            let term = terms.get(i);
+            term.is_some_and(|t| self.nodes[t.node].domain.meets(&t.values))
         };
-        let Some(slot) = (0..2).find(|s| {
-            clause
-                .terms
-                .get(clause.watched[*s])
-                .is_some_and(|t| t.node == node)
-        }) else {
+        let of_node = |i: &usize| terms.get(*i).is_some_and(|t| t.node == node);
+        let Some(mine) = watched.iter().copied().find(of_node) else {
             return Watched::Moved;
         };
-        if !is_false(clause.watched[slot]) {
+        if can_hold(mine) {
             return Watched::Holds;
         }
-        let other = (0..clause.terms.len()).find(|i| !clause.watched.contains(i) && !is_false(*i));
-        let Some(other) = other else {
+        let free = (0..terms.len()).find(|i| !watched.contains(i) && can_hold(*i));
+        let Some((free, next)) = free.and_then(|i| Some((i, terms.get(i)?.node))) else {
             return Watched::Last;
         };
-        let next = clause.terms[other].node;
-        self.clauses[id.0 as usize].watched[slot] = other;
-        self.nodes[next.0 as usize].watchers.push(id);
+        watched
+            .iter_mut()
+            .filter(|i| **i == mine)
+            .for_each(|i| *i = free);
+        self.nodes[next].watchers.push(id);
         Watched::Moved
     }
 
     /// Looks at a whole clause: true when no term can hold; when just one can, its node is
     /// restricted to it.
     fn visit(&mut self, id: ClauseId) -> bool {
-        let clause = &self.clauses[id.0 as usize];
+        let clause = &self.clauses[id];
         let mut open = None;
         for (i, term) in clause.terms.iter().enumerate() {
             let domain = &self.get(term.node).domain;
@@ -331,5 +338,36 @@ impl State {
         };
         self.restrict(term.node, &term.values, Reason::Clause(id));
         false
+    }
+
+    /// What holds whenever all conclusions have been drawn without a conflict, checked in debug
+    /// builds while the system is small enough for that.
+    fn check_invariants(&self) {
+        const SMALL: usize = 400;
+        if !cfg!(debug_assertions) || self.clauses.len() > SMALL {
+            return;
+        }
+        debug_assert!(self.levels.is_sorted(), "levels begin one after the other");
+        for (_, node) in self.nodes.iter() {
+            debug_assert!(!node.domain.is_empty(), "every node has a value left");
+            debug_assert!(node.steps.is_sorted(), "steps stand in their order");
+        }
+        for (id, clause) in self.clauses.iter() {
+            let domain = |term: &Term| &self.nodes[term.node].domain;
+            let mut open = clause.terms.iter().filter(|t| domain(t).meets(&t.values));
+            debug_assert!(
+                match (open.next(), open.next()) {
+                    (None, _) => false,
+                    (Some(only), None) => domain(only).is_within(&only.values),
+                    (Some(_), Some(_)) => true,
+                },
+                "{id:?} can hold, and where one term is left its node is restricted to it"
+            );
+            let mut watched = clause.watched.iter().filter_map(|i| clause.terms.get(*i));
+            debug_assert!(
+                watched.all(|t| self.nodes[t.node].watchers.contains(&id)),
+                "{id:?} is told of changes of what it watches"
+            );
+        }
     }
 }

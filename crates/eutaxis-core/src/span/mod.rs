@@ -33,9 +33,10 @@ pub enum Cell {
 impl Cell {
     /// The solution, if there is one.
     pub fn solution(&self) -> Option<&Solution> {
-        match self {
-            Cell::Settled(solution) => Some(solution),
-            _ => None,
+        if let Cell::Settled(solution) = self {
+            Some(solution)
+        } else {
+            None
         }
     }
 }
@@ -218,7 +219,7 @@ pub fn in_few_words(clash: &Clash) -> (&'static str, String) {
         FactKind::Bar(BarKind::Interpreter | BarKind::Platform) => Some(("no file", &f.project)),
         FactKind::Bar(BarKind::Libc) => Some(("C library", &f.project)),
         FactKind::Bar(BarKind::Accelerator) | FactKind::Built => Some(("no build", &f.project)),
-        _ => None,
+        FactKind::Ask | FactKind::Bound | FactKind::Needs | FactKind::Bar(_) => None,
     });
     let source = clash
         .facts

@@ -248,7 +248,7 @@ impl<S: Solver> Splitter<'_, S> {
                     return Ok(Split::Parts(std::iter::once(part).chain(others).collect()));
                 }
                 Split::Nowhere(ask) if self.may_be_lifted(ask) => nowhere = nowhere.or(Some(ask)),
-                other => return Ok(other),
+                other @ (Split::Nowhere(_) | Split::GaveUp) => return Ok(other),
             }
         }
         Ok(nowhere.map_or(Split::GaveUp, Split::Nowhere))

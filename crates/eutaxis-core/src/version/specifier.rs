@@ -133,9 +133,10 @@ impl Specifier {
     /// Whether the clause names a pre-release with `== === ~= >= <=`, and so admits pre-releases
     /// (PEP 440, handling of pre-releases).
     pub fn names_prerelease(&self) -> bool {
-        let named = match &self.operand {
-            Operand::Text(text) => Version::parse(text).is_ok_and(|v| v.is_prerelease()),
-            _ => self.version().is_some_and(Version::is_prerelease),
+        let named = if let Operand::Text(text) = &self.operand {
+            Version::parse(text).is_ok_and(|v| v.is_prerelease())
+        } else {
+            self.version().is_some_and(Version::is_prerelease)
         };
         named
             && !matches!(

@@ -205,13 +205,12 @@ pub fn furnish(
     }
     join(&mut wheels)?;
     let stage = Stage::new(&root)?;
-    match &place {
-        Place::Free => make_skeleton(&stage.path, &root, &layout, request)?,
-        _ => {
-            clone_tree(&root, &stage.path, &work.leave_out)?;
-            if sharing {
-                write_config(&stage.path, request)?;
-            }
+    if let Place::Free = &place {
+        make_skeleton(&stage.path, &root, &layout, request)?
+    } else {
+        clone_tree(&root, &stage.path, &work.leave_out)?;
+        if sharing {
+            write_config(&stage.path, request)?;
         }
     }
     place_all(
@@ -452,9 +451,14 @@ fn bring_all(
     };
     let absent: Vec<(&Item, &Url)> = items
         .iter()
-        .filter_map(|item| match &item.wheel {
-            WheelAt::Url(url) if !store.has(&item.sha256) => Some((item, url)),
-            _ => None,
+        .filter_map(|item| {
+            if let WheelAt::Url(url) = &item.wheel
+                && !store.has(&item.sha256)
+            {
+                Some((item, url))
+            } else {
+                None
+            }
         })
         .collect();
     network.ensure_within_reach(

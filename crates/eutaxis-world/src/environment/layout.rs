@@ -47,9 +47,10 @@ impl Layout {
     pub fn planned(interpreter: &Interpreter) -> Self {
         let (major, minor) = interpreter.series();
         let threads = if interpreter.free_threaded { "t" } else { "" };
-        let folder = match interpreter.implementation {
-            Implementation::Pypy => format!("pypy{major}.{minor}"),
-            _ => format!("python{major}.{minor}{threads}"),
+        let folder = if let Implementation::Pypy = interpreter.implementation {
+            format!("pypy{major}.{minor}")
+        } else {
+            format!("python{major}.{minor}{threads}")
         };
         Layout {
             site: Path::new("lib").join(&folder).join("site-packages"),

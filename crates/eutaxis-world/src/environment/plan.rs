@@ -1,7 +1,7 @@
 //! Which files of which wheels go where: everything is known, and every clash found, before
 //! anything is written.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -258,16 +258,12 @@ pub(super) fn join(wheels: &mut [PlannedWheel]) -> Result<()> {
                 .help("one of the two cannot be placed in this environment: settle without it"));
         }
     }
-    let paths: BTreeSet<&PathBuf> = owners.keys().collect();
-    for path in &paths {
-        let folder = path
-            .ancestors()
-            .skip(1)
-            .find(|a| paths.contains(&a.to_path_buf()));
-        if let Some(folder) = folder {
-            let (a, b) = (&owners[&folder.to_path_buf()].0, &owners[*path].0);
+    for (path, (name, ..)) in &owners {
+        let over = path.ancestors().skip(1);
+        let folder = over.filter_map(|a| owners.get_key_value(a)).next();
+        if let Some((folder, (owner, ..))) = folder {
             return Err(Error::contents(format!(
-                "{} is a file of {a} and a folder of {b}",
+                "{} is a file of {owner} and a folder of {name}",
                 slashed(folder)
             ))
             .help("settle without one of the two"));

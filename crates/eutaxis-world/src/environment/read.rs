@@ -168,6 +168,7 @@ pub(super) fn noted(info: &Path) -> Option<Note> {
 }
 
 /// A path without `.` and `..`, by its words alone.
+#[expect(clippy::wildcard_enum_match_arm, reason = "kinds of another crate")]
 pub(super) fn tidy_path(path: &Path) -> PathBuf {
     let mut out = PathBuf::new();
     for part in path.components() {

@@ -145,16 +145,14 @@ pub fn gather(
             files,
             seconds: started.elapsed().as_secs_f64(),
         }),
-        Err(mut error) => {
-            error.message.push_str(&format!(
-                "; {there} of {all} files are in {}",
-                into.display()
-            ));
-            let help = error.help.take().unwrap_or_default();
-            Err(error.help(format!(
-                "{help}{}run it again to go on",
-                if help.is_empty() { "" } else { "; " }
-            )))
+        Err(error) => {
+            let again = "run it again to go on";
+            let help = match &error.help {
+                Some(help) if !help.is_empty() => format!("{help}; {again}"),
+                Some(_) | None => again.to_owned(),
+            };
+            let note = format!("{there} of {all} files are in {}", into.display());
+            Err(error.also(&note).help(help))
         }
     }
 }

@@ -11,6 +11,7 @@ use reqwest::redirect::Policy;
 use url::Url;
 
 use super::allowance::{Allowance, Share};
+use super::back_off::{BackOff, Seeded};
 use super::memory::{Alone, LARGE, Memory};
 use super::secrets::{Secret, Secrets};
 use super::words::{self, Failure};
@@ -20,10 +21,6 @@ use crate::{Error, ErrorKind, Result};
 
 /// Redirects in a row.
 const MOST_HOPS: usize = 10;
-/// The pause before the second attempt; it doubles with each.
-const FIRST_PAUSE: Duration = Duration::from_millis(250);
-/// A server that asks to wait longer than this is not waited for.
-const LONGEST_WAIT: u64 = 60;
 /// A body that brings less than this in the time-out's span is too slow to wait for.
 const SLOWEST: u64 = 512;
 
@@ -394,8 +391,7 @@ impl Client {
     /// # Errors
     /// When the network or the sink fails for good.
     pub(crate) fn fetch(&self, request: &Request<'_>, sink: &mut dyn Sink) -> Result<Head> {
-        let mut pause = FIRST_PAUSE;
-        let mut attempt = 1;
+        let mut back_off = BackOff::new(self.settings.attempts, Seeded);
         let mut share = match request.learning {
             Some(expected) => Some(self.allowance.reserve(expected, request.what)?),
             None => None,
@@ -413,21 +409,21 @@ impl Client {
                 Attempt::Sink(error) => return Err(error),
                 Attempt::Failed(failure) => failure,
             };
-            let too_long = failure.wait.is_some_and(|seconds| seconds > LONGEST_WAIT);
-            if !failure.transient || too_long || attempt >= self.settings.attempts {
-                let mut error = failure.error;
-                if attempt > 1 {
-                    error.message.push_str(&format!("; tried {attempt} times"));
-                }
-                return Err(error);
-            }
+            let attempt = back_off.attempt();
+            let told = failure.wait.map(Duration::from_secs);
+            let again = failure.transient.then(|| back_off.after_failure(told));
+            let Some(pause) = again.flatten() else {
+                return Err(if attempt > 1 {
+                    failure.error.also(&format!("tried {attempt} times"))
+                } else {
+                    failure.error
+                });
+            };
             self.note(|t| {
                 t.overcome
                     .push(format!("{} (attempt {attempt})", failure.error.message))
             });
-            std::thread::sleep(failure.wait.map_or(pause, Duration::from_secs));
-            pause *= 2;
-            attempt += 1;
+            std::thread::sleep(pause);
         }
     }
 

@@ -4,6 +4,7 @@
 //! Client and catalogue are only opened when something needs them.
 
 mod allowance;
+mod back_off;
 mod checks;
 mod client;
 mod download;

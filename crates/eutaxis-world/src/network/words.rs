@@ -115,6 +115,7 @@ pub(super) fn of_transport(error: &reqwest::Error, url: &Url, what: &str) -> Fai
 }
 
 /// What is wrong with the server's certificate, if that is it.
+#[expect(clippy::wildcard_enum_match_arm, reason = "kinds of another crate")]
 fn certificate(error: &(dyn StdError + 'static), host: &str) -> Option<String> {
     use rustls::CertificateError as Bad;
     let tls = find_tls(error)?;

@@ -157,9 +157,12 @@ impl Crew {
     /// What is being waited for longest, in words; none when nothing is.
     pub(super) fn waits_for(&self) -> Option<String> {
         let state = self.shared.lock();
-        let under_way = state.slots.iter().filter_map(|(want, slot)| match slot {
-            Slot::UnderWay(since) => Some((*since, want)),
-            _ => None,
+        let under_way = state.slots.iter().filter_map(|(want, slot)| {
+            if let Slot::UnderWay(since) = slot {
+                Some((*since, want))
+            } else {
+                None
+            }
         });
         let all: Vec<_> = under_way.collect();
         let (_, first) = all.iter().min_by_key(|(since, _)| *since)?;

@@ -362,7 +362,7 @@ impl Run {
             match crew.fact(&want)? {
                 Fact::Metadata(_, _, MetadataAnswer::Known(metadata)) => return Ok(Some(metadata)),
                 Fact::Metadata(_, _, MetadataAnswer::Dear(_)) => {}
-                _ => break,
+                Fact::Page(..) | Fact::Metadata(..) => break,
             }
         }
         Ok(None)

@@ -71,9 +71,12 @@ fn walk(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, 
     }
     if listed && !asked.problem.asks.is_empty() {
         let end = asked.run.solve(&asked.problem, &|_| ())?;
-        asked.solution = match end {
-            End::Settled(solution) if is_pinned(&solution, &asked.lock) => Some(solution),
-            _ => None,
+        asked.solution = if let End::Settled(solution) = end
+            && is_pinned(&solution, &asked.lock)
+        {
+            Some(solution)
+        } else {
+            None
         };
         if asked.solution.is_none() {
             output.notice(

@@ -106,9 +106,12 @@ pub(crate) fn first_lines(solution: &Solution, all: bool) -> Vec<(&'static str, 
     let doubted: Vec<(&HeldBack, &Doubt)> = solution
         .held_back
         .iter()
-        .filter_map(|h| match &h.because {
-            Out::Doubted(doubt) => Some((h, doubt)),
-            _ => None,
+        .filter_map(|h| {
+            if let Out::Doubted(doubt) = &h.because {
+                Some((h, doubt))
+            } else {
+                None
+            }
         })
         .collect();
     for (held, why) in doubted.iter().take(most) {
@@ -192,7 +195,16 @@ pub(crate) fn held_back_json(solution: &Solution) -> Vec<Value> {
                 ),
             ),
             Out::Doubted(fact) => (fact.kind.as_str(), doubt(fact)),
-            _ => return None,
+            Out::Excluded(..)
+            | Out::Bound(_)
+            | Out::Barred(_)
+            | Out::Yanked(_)
+            | Out::Prerelease
+            | Out::Source(_)
+            | Out::Unmet(..)
+            | Out::Older
+            | Out::OtherToolkit(..)
+            | Out::OtherBuild => return None,
         };
         Some(json!({
             "project": held.project.as_str(), "version": held.version.to_string(),

@@ -216,10 +216,11 @@ fn nothing(report: &Report, width: usize) -> String {
             let line = format!("Nothing is broken: the log ends well ({read})");
             format!("{}\n", style::good(&line))
         }
-        ended => {
-            let how = match ended {
-                Ended::Badly => "It ends badly",
-                _ => "It does not say how it ended",
+        ended @ (Ended::Badly | Ended::Unknown) => {
+            let how = if let Ended::Badly = ended {
+                "It ends badly"
+            } else {
+                "It does not say how it ended"
             };
             let mut text = format!(
                 "{}\n",

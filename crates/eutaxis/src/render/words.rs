@@ -263,9 +263,10 @@ pub(crate) fn adjustment_json(adjustment: &Adjustment) -> Value {
         ),
         Effect::Avoid | Effect::Take | Effect::MadeFor(_) => None,
     };
-    let accelerator = match &adjustment.effect {
-        Effect::MadeFor(made_for) => Some(made_for.stated()),
-        _ => None,
+    let accelerator = if let Effect::MadeFor(made_for) = &adjustment.effect {
+        Some(made_for.stated())
+    } else {
+        None
     };
     json!({
         "project": adjustment.project.as_str(), "versions": adjustment.versions.to_string(),

@@ -27,6 +27,7 @@ pub(super) fn required(pattern: &str) -> Option<Vec<String>> {
     texts.filter(|t| t.iter().all(|t| t.len() >= SHORTEST))
 }
 
+#[expect(clippy::wildcard_enum_match_arm, reason = "kinds of another crate")]
 fn of(hir: &Hir) -> Option<Vec<Vec<u8>>> {
     match hir.kind() {
         HirKind::Literal(literal) => Some(vec![literal.0.to_vec()]),
@@ -63,6 +64,7 @@ fn runs(parts: &[Hir]) -> Vec<Vec<Vec<u8>>> {
 }
 
 /// Every text that a part matches, when they are few.
+#[expect(clippy::wildcard_enum_match_arm, reason = "kinds of another crate")]
 fn whole(hir: &Hir) -> Option<Vec<Vec<u8>>> {
     let texts = match hir.kind() {
         HirKind::Empty | HirKind::Look(_) => vec![Vec::new()],

@@ -60,7 +60,7 @@ impl Search {
         let mut grounds: Vec<Ground> = Vec::new();
         let mut yanked: Vec<(Name, Version)> = Vec::new();
         for id in clauses {
-            let ground = match &self.state.clauses[id.0 as usize].source {
+            let ground = match &self.state.clauses[*id].source {
                 Source::Ask(i) => Ground::Ask(*i),
                 Source::Bound(i) => Ground::Bound(*i),
                 Source::Held(project) => Ground::Held(project.clone()),
@@ -110,7 +110,7 @@ impl Search {
 
     /// The releases that the first term of a clause leaves out: those that have the need.
     fn left_out(&self, id: ClauseId, project: &Name) -> Vec<Version> {
-        let Some(term) = self.state.clauses[id.0 as usize].terms.first() else {
+        let Some(term) = self.state.clauses[id].terms.first() else {
             return Vec::new();
         };
         let facts = self.facts.get(project);
@@ -145,7 +145,12 @@ impl Search {
         match ground {
             Ground::Held(project) => self.problem.held.get(project),
             Ground::Prior(project) => self.problem.prior.get(project),
-            _ => None,
+            Ground::Ask(_)
+            | Ground::Bound(_)
+            | Ground::Needs { .. }
+            | Ground::Doubt(_)
+            | Ground::Built { .. }
+            | Ground::Barred { .. } => None,
         }
     }
 
@@ -320,8 +325,9 @@ fn says_the_same(one: &Ground, other: &Ground) -> bool {
 
 /// The releases that grounds put together: of what was built, and of what needs.
 fn releases_of(ground: &mut Ground) -> Option<&mut Vec<Version>> {
-    match ground {
-        Ground::Built { releases, .. } | Ground::Needs { releases, .. } => Some(releases),
-        _ => None,
+    if let Ground::Built { releases, .. } | Ground::Needs { releases, .. } = ground {
+        Some(releases)
+    } else {
+        None
     }
 }

@@ -137,13 +137,18 @@ impl Search {
         };
         let absent = facts
             .iter()
-            .filter_map(|f| match &f.ground {
-                Ground::Barred {
+            .filter_map(|f| {
+                if let Ground::Barred {
                     project,
                     kind: BarKind::Absent,
                     releases,
-                } if releases.is_empty() => Some(project),
-                _ => None,
+                } = &f.ground
+                    && releases.is_empty()
+                {
+                    Some(project)
+                } else {
+                    None
+                }
             })
             .filter(|name| asked(name) && !self.facts.has_page(name))
             .cloned()
@@ -159,22 +164,19 @@ impl Search {
     /// The grounds in the order in which they are read: each ask, then what bears on its project,
     /// then the needs.
     fn walked(&self, grounds: Vec<Ground>) -> Vec<Ground> {
-        let mut asks: Vec<usize> = (0..grounds.len())
-            .filter(|i| matches!(grounds[*i], Ground::Ask(_)))
-            .collect();
-        let origin = |i: &usize| match grounds[*i] {
-            Ground::Ask(ask) => self.problem.asks.get(ask).map(|a| &a.origin),
-            _ => None,
-        };
-        asks.sort_by(|a, b| origin(a).cmp(&origin(b)));
+        let asked = grounds.iter().enumerate().filter_map(|(i, ground)| {
+            if let Ground::Ask(ask) = ground {
+                Some((i, self.problem.asks.get(*ask)?))
+            } else {
+                None
+            }
+        });
+        let mut asks: Vec<(usize, &Ask)> = asked.collect();
+        asks.sort_by_key(|(_, ask)| &ask.origin);
         let mut order: Vec<usize> = Vec::new();
-        for ask in asks {
-            order.push(ask);
-            let mut open: Vec<Name> = self
-                .requirement_of(&grounds[ask])
-                .map(|r| r.name.clone())
-                .into_iter()
-                .collect();
+        for (i, ask) in asks {
+            order.push(i);
+            let mut open: Vec<Name> = vec![ask.requirement.name.clone()];
             let mut seen: Vec<Name> = Vec::new();
             while let Some(project) = open.pop() {
                 if seen.contains(&project) {
@@ -253,9 +255,12 @@ impl Search {
 
     /// Families of which the builds leave no toolkit, as if they were projects.
     fn contested_toolkits(&self, facts: &[Fact]) -> Vec<Contested> {
-        let built = |fact: &Fact| match &fact.ground {
-            Ground::Built { made_for, .. } => Some(made_for.as_ref().clone()),
-            _ => None,
+        let built = |fact: &Fact| {
+            if let Ground::Built { made_for, .. } = &fact.ground {
+                Some(made_for.as_ref().clone())
+            } else {
+                None
+            }
         };
         let builds: Vec<(usize, MadeFor)> = facts
             .iter()
@@ -335,7 +340,9 @@ impl Search {
                 Some(those(&|v| Some(v) == kept))
             }
             Ground::Held(_) | Ground::Prior(_) | Ground::Doubt(_) | Ground::Built { .. } => None,
-            other => of(self.requirement_of(other)?),
+            other @ (Ground::Ask(_) | Ground::Bound(_) | Ground::Needs { .. }) => {
+                of(self.requirement_of(other)?)
+            }
         }
     }
 }

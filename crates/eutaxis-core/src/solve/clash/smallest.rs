@@ -147,17 +147,21 @@ impl Smaller<'_> {
     /// Where many releases of a project each need another bound of the same project, one ground
     /// that says what any of them allows, if that still clashes.
     fn joined(&self, grounds: Vec<Ground>) -> Vec<Ground> {
-        let pair = |g: &Ground| match g {
-            Ground::Needs {
+        let pair = |g: &Ground| {
+            if let Ground::Needs {
                 project,
                 extra: None,
                 requirement,
                 adjusted: None,
                 ..
-            } if requirement.extras.is_empty() && requirement.versions().is_some() => {
+            } = g
+                && requirement.extras.is_empty()
+                && requirement.versions().is_some()
+            {
                 Some((project.clone(), requirement.name.clone()))
+            } else {
+                None
             }
-            _ => None,
         };
         let mut counts: Vec<((Name, Name), usize)> = Vec::new();
         for p in grounds.iter().filter_map(pair) {
@@ -276,7 +280,11 @@ impl Smaller<'_> {
                     releases,
                 }
             }
-            stated => stated,
+            stated @ (Ground::Ask(_)
+            | Ground::Bound(_)
+            | Ground::Held(_)
+            | Ground::Prior(_)
+            | Ground::Doubt(_)) => stated,
         };
         let trimmed: Vec<Ground> = apart(grounds.iter().cloned().map(trim).collect());
         let all: Vec<usize> = (0..trimmed.len()).collect();
@@ -309,19 +317,20 @@ impl Smaller<'_> {
 /// Of several bars of a project each tells only the releases that those with more of them leave
 /// over.
 fn apart(mut grounds: Vec<Ground>) -> Vec<Ground> {
-    let count = |g: &Ground| match g {
-        Ground::Barred { releases, .. } => releases.len(),
-        _ => 0,
+    let count = |g: &Ground| {
+        if let Ground::Barred { releases, .. } = g {
+            releases.len()
+        } else {
+            0
+        }
     };
-    let mut order: Vec<usize> = (0..grounds.len())
-        .filter(|i| count(&grounds[*i]) > 0)
-        .collect();
-    order.sort_by_key(|i| std::cmp::Reverse(count(&grounds[*i])));
+    let mut order: Vec<&mut Ground> = grounds.iter_mut().filter(|g| count(g) > 0).collect();
+    order.sort_by_key(|g| std::cmp::Reverse(count(g)));
     let mut told: Vec<(Name, Version)> = Vec::new();
-    for i in order {
+    for ground in order {
         if let Ground::Barred {
             project, releases, ..
-        } = &mut grounds[i]
+        } = ground
         {
             releases.retain(|v| !told.iter().any(|(p, t)| p == project && t == v));
             told.extend(releases.iter().map(|v| (project.clone(), v.clone())));
@@ -565,7 +574,11 @@ impl System<'_> {
                     Ground::Doubt(doubt) => {
                         doubt.project == support.project || doubt.other == support.project
                     }
-                    _ => search
+                    Ground::Ask(_)
+                    | Ground::Needs { .. }
+                    | Ground::Held(_)
+                    | Ground::Built { .. }
+                    | Ground::Barred { .. } => search
                         .requirement_of(g)
                         .is_some_and(|r| r.name == support.project),
                 };
@@ -595,9 +608,12 @@ impl System<'_> {
                         .state
                         .origins(&used)
                         .into_iter()
-                        .filter_map(|id| match self.state.clauses[id.0 as usize].source {
-                            Source::Ground(i) => Some(i),
-                            _ => None,
+                        .filter_map(|id| {
+                            if let Source::Ground(i) = self.state.clauses[id].source {
+                                Some(i)
+                            } else {
+                                None
+                            }
                         })
                         .collect();
                     core.extend(
@@ -616,9 +632,9 @@ impl System<'_> {
             self.state.settled.clear();
             // Absence, which is value 0, needs nothing; and the fewest values left are the quickest
             // to fail.
-            let open = self.state.nodes.iter().enumerate().filter_map(|(i, n)| {
+            let open = self.state.nodes.iter().filter_map(|(id, n)| {
                 let values = n.domain.count();
-                (values > 1).then_some((values, i))
+                (values > 1).then_some((values, id))
             });
             let Some((_, node)) = open.min() else {
                 return (Trial::Open, conflicts);
@@ -626,7 +642,7 @@ impl System<'_> {
             let Some(value) = self.state.nodes[node].domain.first() else {
                 return (Trial::Open, conflicts);
             };
-            self.state.decide(NodeId(node as u32), value);
+            self.state.decide(node, value);
         }
     }
 }

@@ -235,7 +235,17 @@ impl Search {
                 });
                 format!("yanked{reason}, and nothing pins it exactly")
             }
-            _ => {
+            BarKind::Interpreter
+            | BarKind::Platform
+            | BarKind::Libc
+            | BarKind::Accelerator
+            | BarKind::Prerelease
+            | BarKind::Date
+            | BarKind::Wheels
+            | BarKind::Adjust
+            | BarKind::Absent
+            | BarKind::Unknown
+            | BarKind::Quarantined => {
                 return offer
                     .and_then(|o| o.bars.iter().find(|b| b.kind() == kind))
                     .map(Bar::of_several)

@@ -332,7 +332,10 @@ fn what_is_lost_without_an_accelerator_is_told() {
                 because,
                 ..
             } => Some(format!("{project} {build} {because:?}")),
-            _ => None,
+            Caution::ExtraAbsent { .. }
+            | Caution::Unread { .. }
+            | Caution::Yanked { .. }
+            | Caution::NeverMet { .. } => None,
         })
         .collect();
     assert_eq!(

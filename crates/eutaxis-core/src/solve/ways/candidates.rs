@@ -317,6 +317,13 @@ fn over_bar(problem: &Problem, fact: &Fact, kind: BarKind) -> Vec<Candidate> {
             })
             .map(|a| Candidate::Plain(WayKind::Unadjust, Change::DropAdjust(Box::new(a.clone()))))
             .collect(),
-        _ => Vec::new(),
+        BarKind::Interpreter
+        | BarKind::Platform
+        | BarKind::Libc
+        | BarKind::Accelerator
+        | BarKind::Wheels
+        | BarKind::Absent
+        | BarKind::Unknown
+        | BarKind::Quarantined => Vec::new(),
     }
 }

@@ -382,7 +382,15 @@ impl<S: Solver> Finder<'_, S> {
                     Change::Adjust(adjustment) => {
                         Change::Adjust(candidates::tightened(adjustment, solution, &near_need))
                     }
-                    other => other.clone(),
+                    other @ (Change::DropAsk(_)
+                    | Change::DropBound(_)
+                    | Change::Pin(_)
+                    | Change::Interpreter(_)
+                    | Change::Accelerators(_)
+                    | Change::Build(_)
+                    | Change::Prereleases(_)
+                    | Change::AsOf(_)
+                    | Change::DropAdjust(_)) => other.clone(),
                 })
                 .collect();
             let problem = changes
@@ -391,9 +399,12 @@ impl<S: Solver> Finder<'_, S> {
                     change.made(&problem)
                 });
             if let End::Settled(solution) = self.solve(&problem)? {
-                let interpreter = changes.iter().rev().find_map(|c| match c {
-                    Change::Interpreter(alternative) => Some(alternative.as_ref().clone()),
-                    _ => None,
+                let interpreter = changes.iter().rev().find_map(|c| {
+                    if let Change::Interpreter(alternative) = c {
+                        Some(alternative.as_ref().clone())
+                    } else {
+                        None
+                    }
                 });
                 let environments = vec![Environment {
                     problem,

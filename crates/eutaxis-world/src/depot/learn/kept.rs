@@ -174,7 +174,9 @@ fn write(row: &Row) -> Vec<u8> {
             MetadataAnswer::Known(metadata) => (KNOWN, [*cost, 0], metadata.to_text()),
             MetadataAnswer::Unusable(why) => (UNUSABLE, [*cost, 0], why.clone()),
             // The others are no facts of the file.
-            _ => (UNKNOWN, [*cost, 0], String::new()),
+            MetadataAnswer::UnknownUntilBuilt
+            | MetadataAnswer::Dear(_)
+            | MetadataAnswer::TooDear { .. } => (UNKNOWN, [*cost, 0], String::new()),
         },
     };
     let numbers = numbers.into_iter().flat_map(u64::to_le_bytes);

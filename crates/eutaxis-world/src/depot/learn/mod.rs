@@ -328,11 +328,12 @@ fn within(path: &std::path::Path, kind: &FileKind) -> Result<Option<Metadata>> {
 
 /// A file whose contents are damaged cannot be used; that is no failure of the run.
 fn damaged(error: Error) -> Error {
-    match error.kind {
-        ErrorKind::Contents => Error {
+    if let ErrorKind::Contents = error.kind {
+        Error {
             kind: ErrorKind::Metadata,
             ..error
-        },
-        _ => error,
+        }
+    } else {
+        error
     }
 }

@@ -51,7 +51,9 @@ fn environment(target: &Target) -> String {
         System::Linux(_) if target.platform.arch() == "i686" => {
             "platform_machine in 'i386 i486 i586 i686 x86_64'".to_owned()
         }
-        _ => format!("platform_machine == '{}'", markers.platform_machine),
+        System::Linux(_) | System::Macos(..) | System::Windows => {
+            format!("platform_machine == '{}'", markers.platform_machine)
+        }
     };
     format!(
         "sys_platform == '{}' and {machine} and implementation_name == '{}'",

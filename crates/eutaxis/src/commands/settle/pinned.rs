@@ -138,15 +138,15 @@ pub(super) fn settle<'a>(
                     )));
                 }
             };
-            let direct_url = problem
-                .asks
-                .iter()
-                .find_map(|ask| match &ask.requirement.accepts {
-                    Accepts::Url(url) if ask.requirement.name == chosen.project => {
-                        Some(url.clone())
-                    }
-                    _ => None,
-                });
+            let direct_url = problem.asks.iter().find_map(|ask| {
+                if let Accepts::Url(url) = &ask.requirement.accepts
+                    && ask.requirement.name == chosen.project
+                {
+                    Some(url.clone())
+                } else {
+                    None
+                }
+            });
             let listed = run.listed(&chosen.project, &chosen.file);
             let source = run.depot_of(&chosen.project);
             let origin = source
@@ -497,8 +497,8 @@ impl Settled<'_> {
             Strength::Middling => "middling",
             Strength::Weak => "weak",
         };
-        let one = |caution: &Caution| match caution {
-            Caution::NeverMet {
+        let one = |caution: &Caution| {
+            if let Caution::NeverMet {
                 project,
                 version,
                 published,
@@ -506,12 +506,16 @@ impl Settled<'_> {
                 other_version,
                 began,
                 strength: s,
-            } => Some(json!({
-                "project": project.as_str(), "version": version.to_string(), "published": published.to_string(),
-                "needs": other.as_str(), "needs_version": other_version.to_string(), "began": began.to_string(),
-                "strength": strength(s),
-            })),
-            _ => None,
+            } = caution
+            {
+                Some(json!({
+                    "project": project.as_str(), "version": version.to_string(), "published": published.to_string(),
+                    "needs": other.as_str(), "needs_version": other_version.to_string(), "began": began.to_string(),
+                    "strength": strength(s),
+                }))
+            } else {
+                None
+            }
         };
         self.solution.cautions.iter().filter_map(one).collect()
     }

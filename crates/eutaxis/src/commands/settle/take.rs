@@ -63,7 +63,13 @@ pub(crate) fn options(way: &Way) -> Vec<String> {
         Change::Build(name) => Some(format!("--build {name}")),
         Change::Prereleases(name) => Some(format!("--prereleases {name}")),
         Change::AsOf(moment) => Some(format!("--as-of {moment}")),
-        _ => None,
+        Change::Ask(..)
+        | Change::DropAsk(_)
+        | Change::Bound(..)
+        | Change::DropBound(_)
+        | Change::Pin(_)
+        | Change::Adjust(_)
+        | Change::DropAdjust(_) => None,
     };
     way.changes.iter().filter_map(one).collect()
 }
@@ -166,9 +172,10 @@ fn add_adjustment(edits: &mut Vec<FileEdit>, adjustment: &Adjustment, surroundin
     } else {
         "[[adjust]]"
     };
-    let mut table = match record::adjustment(adjustment) {
-        toml::Value::Table(table) => table,
-        _ => return,
+    let mut table = if let toml::Value::Table(table) = record::adjustment(adjustment) {
+        table
+    } else {
+        return;
     };
     table.remove("at");
     if let Some(text) = now(edits, &file) {
@@ -340,7 +347,17 @@ fn typed(way: &Way, in_files: bool) -> Vec<String> {
     let asked = way.changes.iter().filter_map(|change| match change {
         Change::Ask(old, new) => argument(Some(old), new),
         Change::Pin(new) if !in_files => argument(None, new),
-        _ => None,
+        Change::DropAsk(_)
+        | Change::Bound(..)
+        | Change::DropBound(_)
+        | Change::Pin(_)
+        | Change::Interpreter(_)
+        | Change::Accelerators(_)
+        | Change::Build(_)
+        | Change::Prereleases(_)
+        | Change::AsOf(_)
+        | Change::Adjust(_)
+        | Change::DropAdjust(_) => None,
     });
     asked.chain(options(way)).collect()
 }

@@ -268,9 +268,12 @@ impl Question<'_> {
             .iter()
             .enumerate()
             .flat_map(|(i, row)| {
-                row.iter().filter_map(move |cell| match cell {
-                    Cell::Clash(clash) => Some((i, clash)),
-                    _ => None,
+                row.iter().filter_map(move |cell| {
+                    if let Cell::Clash(clash) = cell {
+                        Some((i, clash))
+                    } else {
+                        None
+                    }
                 })
             })
             .collect();

@@ -186,7 +186,7 @@ fn row(found: &Found, default: bool) -> Row {
     let name = match found.seat {
         Seat::Active => "active".to_owned(),
         Seat::Here => ".venv".to_owned(),
-        _ => found
+        Seat::Path | Seat::Configured => found
             .bare_names
             .iter()
             .find(|n| *n == "python3")
