@@ -3,8 +3,7 @@
 //! The way of every command: arguments (`cli`) -> plan -> the world and the core -> report -> text
 //! or JSON (`render`).
 
-#![allow(clippy::indexing_slicing, reason = "keys of JSON objects")]
-
+mod answer;
 mod cli;
 mod commands;
 mod output;
@@ -13,8 +12,10 @@ mod placed;
 mod plan;
 mod record;
 mod render;
+mod report;
 mod sarif;
 mod typed;
+mod words;
 
 use std::process::ExitCode;
 

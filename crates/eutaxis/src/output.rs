@@ -12,11 +12,12 @@ use eutaxis_world::network::Network;
 use eutaxis_world::supply::Run;
 use eutaxis_world::{Error, ErrorKind};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use serde_json::{Map, Value, json};
+use serde_json::{Map, Value};
 
 use crate::cli::{ColorWhen, Common};
 use crate::render::style;
 use crate::render::table::wrap;
+use crate::report::{self, Failed, Failure, Report};
 
 /// How often it is looked what is being waited for.
 const TICK: Duration = Duration::from_millis(200);
@@ -44,7 +45,7 @@ pub(crate) enum Outcome {
 pub(crate) struct Answer {
     pub(crate) outcome: Outcome,
     pub(crate) text: String,
-    pub(crate) json: Map<String, Value>,
+    pub(crate) report: Report,
 }
 
 /// Where things are printed.
@@ -143,13 +144,13 @@ impl Output {
             self.notice(&format!("overcome: {what}"));
         }
         if traffic.requests > 0 {
-            let requests = crate::render::count(
+            let requests = crate::words::count(
                 usize::try_from(traffic.requests).unwrap_or(usize::MAX),
                 "request",
             );
             self.notice(&format!(
                 "network: {requests}, {}",
-                crate::render::size(traffic.bytes)
+                crate::words::size(traffic.bytes)
             ));
         }
     }
@@ -210,7 +211,7 @@ impl Output {
                 let Some(waits) = run.waits_for().filter(|_| !*ended) else {
                     continue;
                 };
-                let fetched = crate::render::size(network.fetched());
+                let fetched = crate::words::size(network.fetched());
                 if !bar.is_hidden() {
                     bar.tick();
                     bar.set_message(format!("{what}: waiting for {waits}; {fetched} fetched"));
@@ -260,16 +261,19 @@ impl Output {
             Err(errors) => ("error", exit_code(errors)),
         };
         if self.json {
-            let mut object = Map::new();
-            object.insert("command".into(), command.into());
-            object.insert("version".into(), env!("CARGO_PKG_VERSION").into());
-            object.insert("outcome".into(), word.into());
-            match result {
-                Ok(answer) => object.extend(answer.json),
-                Err(errors) => {
-                    object.insert("error".into(), error_json(&errors));
+            let object = match result {
+                Ok(answer) => {
+                    let mut object = Map::new();
+                    object.insert("command".into(), command.into());
+                    object.insert("version".into(), env!("CARGO_PKG_VERSION").into());
+                    object.insert("outcome".into(), word.into());
+                    object.extend(report::object(&answer.report));
+                    object
                 }
-            }
+                Err(errors) => {
+                    report::object(&Failed::new(Some(command), word, Failure::of(&errors)))
+                }
+            };
             let text = serde_json::to_string_pretty(&Value::Object(object)).unwrap_or_default();
             let mut out = std::io::stdout().lock();
             self.note_failure(writeln!(out, "{text}").and_then(|()| out.flush()));
@@ -327,7 +331,7 @@ impl BytesBar {
             .saturating_sub(bytes.0)
             .checked_div(rate)
             .unwrap_or(0);
-        let size = crate::render::size;
+        let size = crate::words::size;
         let speed = if rate > 0 {
             format!("{}/s  {left} s left  ", size(rate))
         } else {
@@ -356,31 +360,6 @@ fn exit_code(errors: &[Error]) -> u8 {
     } else {
         3
     }
-}
-
-fn error_json(errors: &[Error]) -> Value {
-    let one = |error: &Error| {
-        let mut object = json!({"kind": error.kind.as_str(), "message": error.message});
-        if let Some(place) = error.places.first() {
-            object["place"] = json!({"file": place.file, "line": place.line, "column": place.column, "text": place.text});
-        }
-        if let Some(help) = &error.help {
-            object["help"] = json!(help);
-        }
-        if let Some(missing) = &error.missing {
-            object["missing"] = json!(missing);
-        }
-        object
-    };
-    let mut all = errors.iter().map(one);
-    let mut first = all
-        .next()
-        .unwrap_or_else(|| json!({"kind": "request", "message": ""}));
-    let rest: Vec<Value> = all.collect();
-    if !rest.is_empty() {
-        first["more"] = Value::Array(rest);
-    }
-    first
 }
 
 fn print_error(error: &Error) {
@@ -436,8 +415,8 @@ pub(crate) fn usage(error: &clap::Error) -> ExitCode {
             .unwrap_or("")
             .trim()
             .to_owned();
-        let object = json!({"command": Value::Null, "version": env!("CARGO_PKG_VERSION"), "outcome": "error",
-            "error": {"kind": "request", "message": message, "help": "see --help"}});
+        let failed = Failed::new(None, "error", Failure::of_usage(&message));
+        let object = Value::Object(report::object(&failed));
         let _ = writeln!(std::io::stdout().lock(), "{object:#}");
         return ExitCode::from(2);
     }

@@ -12,8 +12,8 @@ use eutaxis_world::Error;
 use eutaxis_world::supply::Run;
 
 use crate::plan::Surroundings;
-use crate::render::near;
 use crate::typed::quoted;
+use crate::words::near;
 
 /// Where the pins of a remedy go.
 pub(crate) const MEND: &str = "pylock.mend.toml";

@@ -15,7 +15,7 @@ use eutaxis_core::{Ask, Marker, Name, Requirement, Target, Version, VersionSpeci
 use eutaxis_world::Error;
 use toml::{Table, Value};
 
-use crate::render;
+use crate::words;
 
 /// Of so many newer releases it is recorded what keeps them out.
 const MOST_NEWER: usize = 10;
@@ -119,7 +119,7 @@ pub(crate) fn chosen(
         let (by, requirement) = match asker {
             Asker::Ask(i) => {
                 let ask = problem.asks.get(*i)?;
-                (render::place(&ask.origin), ask.requirement.short())
+                (words::place(&ask.origin), ask.requirement.short())
             }
             Asker::Project(name, requirement) => (name.to_string(), requirement.clone()),
         };
@@ -149,9 +149,9 @@ pub(crate) fn chosen(
         let mut table = Table::new();
         table.insert("version".into(), text(&newer.version));
         if let Some(moment) = newer.published {
-            table.insert("published".into(), text(render::day(moment)));
+            table.insert("published".into(), text(words::day(moment)));
         }
-        let out = render::words::all_out(newer, problem)
+        let out = words::releases::all_out(newer, problem)
             .into_iter()
             .map(Value::String)
             .collect();

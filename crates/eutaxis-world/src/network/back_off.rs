@@ -95,7 +95,7 @@ mod tests {
     #[rstest]
     #[case::the_longest(u32::MAX, &[250, 500, 1000])]
     #[case::the_shortest(0, &[125, 250, 500])]
-    #[case::between(u32::MAX / 2, &[187, 374, 749])]
+    #[case::between(u32::MAX / 2, &[187, 375, 750])]
     fn pauses_double_and_lie_in_the_upper_half(#[case] chance: u32, #[case] expected: &[u128]) {
         assert_eq!(pauses(4, chance), expected);
     }

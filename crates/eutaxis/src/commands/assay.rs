@@ -1,52 +1,20 @@
 //! `assay`: what does this wheel really need, and does it run on the target?
 
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use eutaxis_core::Target;
-use eutaxis_core::assay::{Assayed, Contents, Needs, Remark, assay};
+use eutaxis_core::assay::{Assayed, Contents, Remark, assay};
 use eutaxis_world::Error;
 use eutaxis_world::assay::{Looked, look_into};
 use eutaxis_world::loader::Loader;
 use eutaxis_world::root::stand_in;
 use eutaxis_world::wheel::RefusalKind;
-use serde_json::{Map, Value, json};
 
+use crate::answer::assay::{Verdict, Word};
 use crate::cli::{Assay, Common};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Chosen, Surroundings};
-use crate::render;
-
-/// The answer about one file.
-#[derive(Debug)]
-pub(crate) struct Verdict {
-    pub(crate) path: PathBuf,
-    pub(crate) word: Word,
-    pub(crate) bars: Vec<Remark>,
-    pub(crate) broken: Vec<Remark>,
-    pub(crate) needs: Vec<Needs>,
-    /// What is wrong with RECORD and hashes.
-    pub(crate) record: Vec<String>,
-    pub(crate) files: usize,
-    pub(crate) unpacked: u64,
-}
-
-/// The verdict in a word.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Word {
-    Fits,
-    Barred,
-    Unreadable,
-}
-
-impl Word {
-    pub(crate) fn as_str(self) -> &'static str {
-        match self {
-            Word::Fits => "fits",
-            Word::Barred => "barred",
-            Word::Unreadable => "unreadable",
-        }
-    }
-}
+use crate::{render, report};
 
 pub(crate) fn run(
     arguments: &Assay,
@@ -89,7 +57,7 @@ fn walk(arguments: &Assay, common: &Common, output: &Output) -> Result<Answer, V
     Ok(Answer {
         outcome: if all { Outcome::Ok } else { Outcome::No },
         text,
-        json: json(&verdicts, &chosen.target),
+        report: report::Assay::new(&verdicts, &chosen.target).into(),
     })
 }
 
@@ -173,30 +141,4 @@ fn verdict(path: &Path, looked: Looked, target: &Target) -> Verdict {
         files: looked.files,
         unpacked: looked.unpacked,
     }
-}
-
-fn json(verdicts: &[Verdict], target: &Target) -> Map<String, Value> {
-    let remarks = |list: &[Remark]| {
-        list.iter()
-            .map(|r| json!({"kind": r.kind, "detail": r.detail}))
-            .collect::<Vec<_>>()
-    };
-    let needs = |n: &Needs| {
-        json!({
-            "path": n.path, "format": n.format.map(|f| f.as_str()), "arch": n.arch, "libc_floor": n.libc_floor,
-            "needs": n.needs, "absent": n.absent, "python_abi": n.python_abi, "accelerator": n.accelerator,
-        })
-    };
-    let files = verdicts.iter().map(|v| {
-        json!({
-            "file": v.path.display().to_string(), "verdict": v.word.as_str(), "bars": remarks(&v.bars),
-            "promises_broken": remarks(&v.broken), "binaries": v.needs.iter().map(needs).collect::<Vec<_>>(),
-            "record": {"ok": v.record.is_empty() && v.word != Word::Unreadable, "problems": v.record},
-            "files": v.files, "unpacked": v.unpacked,
-        })
-    });
-    let mut object = Map::new();
-    object.insert("target".into(), json!(target.to_string()));
-    object.insert("files".into(), files.collect());
-    object
 }

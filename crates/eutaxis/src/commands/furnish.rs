@@ -16,13 +16,13 @@ use eutaxis_world::network::without_secret;
 use eutaxis_world::root::stand_in;
 use eutaxis_world::supply::Run;
 use eutaxis_world::{Error, ErrorKind};
-use serde_json::{Map, Value, json};
 
 use crate::cli::{Common, Furnish, LinkArg};
 use crate::output::{Answer, Outcome, Output, say};
 use crate::pins::{hashes, place, read_lock, sha256};
 use crate::plan::{Surroundings, named_depots};
-use crate::{record, render};
+use crate::words;
+use crate::{record, render, report};
 
 pub(crate) fn run(
     arguments: &Furnish,
@@ -69,7 +69,7 @@ fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result
                 others => {
                     let names: Vec<String> = others
                         .iter()
-                        .map(|(r, _)| render::near(&r.environment))
+                        .map(|(r, _)| words::near(&r.environment))
                         .collect();
                     output.notice(&format!("in order before that: {}", names.join(", ")));
                     error
@@ -89,19 +89,18 @@ fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result
         [(report, python)] => Ok(Answer {
             outcome: Outcome::Ok,
             text: render::furnish::text(report, python, output.verbose()),
-            json: json(report),
+            report: report::Furnish::One(report.into()).into(),
         }),
         several => {
-            let mut object = Map::new();
-            let all = several
-                .iter()
-                .map(|(report, _)| Value::Object(json(report)));
-            object.insert("environments".into(), Value::Array(all.collect()));
+            let all = several.iter().map(|(report, _)| report.into());
+            let report = report::Furnish::Several {
+                environments: all.collect(),
+            };
             let text = render::furnish::several(several, output.verbose());
             Ok(Answer {
                 outcome: Outcome::Ok,
                 text,
-                json: object,
+                report: report.into(),
             })
         }
     }
@@ -252,7 +251,7 @@ impl Prepared {
         let told = AtomicBool::new(output.is_quiet());
         let progress = |what: &str, done: u64, of: u64| {
             if what == FETCHING && of > 0 && !told.swap(true, Ordering::Relaxed) {
-                say(&format!("{} to fetch", render::size(of)));
+                say(&format!("{} to fetch", words::size(of)));
             }
             bar.set_length(of);
             bar.set_position(done);
@@ -363,39 +362,4 @@ fn item(selected: &Selected<'_>, folder: &Path, depots: &Depots) -> Result<Item,
         requested: asked_by.is_some_and(|a| a.iter().any(|w| w.as_str() == Some("ask"))),
         direct_url: text("direct-url").map(|u| without_secret(&u)),
     })
-}
-
-fn json(report: &Report) -> Map<String, Value> {
-    let placed: Vec<Value> = report
-        .placed
-        .iter()
-        .map(|(n, v, f)| json!({"name": n.as_str(), "version": v, "file": f}))
-        .collect();
-    let replaced: Vec<Value> = report
-        .replaced
-        .iter()
-        .map(|m| json!({"name": m.name.as_str(), "before": m.before, "after": m.after, "file": m.file}))
-        .collect();
-    let pairs = |list: &[(Name, String)]| {
-        list.iter()
-            .map(|(n, v)| json!({"name": n.as_str(), "version": v}))
-            .collect::<Vec<_>>()
-    };
-    let mut object = Map::new();
-    object.insert("placed".into(), json!(placed));
-    object.insert("replaced".into(), json!(replaced));
-    object.insert("removed".into(), json!(pairs(&report.removed)));
-    object.insert(
-        "kept".into(),
-        json!(report.kept.iter().map(Name::as_str).collect::<Vec<_>>()),
-    );
-    object.insert("unpinned".into(), json!(pairs(&report.unpinned)));
-    object.insert("environment".into(), json!(report.environment));
-    let bytes = report.bytes;
-    object.insert(
-        "bytes".into(),
-        json!({"fetched": bytes.fetched, "added": bytes.added, "shared": bytes.shared}),
-    );
-    object.insert("seconds".into(), json!(report.seconds));
-    object
 }

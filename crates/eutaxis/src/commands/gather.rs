@@ -7,16 +7,16 @@ use eutaxis_core::pins::{Lock, LockFile, Package};
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::WheelAt;
 use eutaxis_world::files::{relative, write_whole};
-use eutaxis_world::gather::{How, Piece, Report, gather};
+use eutaxis_world::gather::{Piece, gather};
 use eutaxis_world::network::without_secret;
 use eutaxis_world::{Doing, Error};
-use serde_json::{Map, Value, json};
 
 use crate::cli::{Common, Gather};
 use crate::output::{Answer, Outcome, Output};
 use crate::pins::{hashes, place, read_lock, sha256};
 use crate::plan::{Surroundings, named_depots};
-use crate::render;
+use crate::words;
+use crate::{render, report};
 
 pub(crate) fn run(
     arguments: &Gather,
@@ -57,7 +57,7 @@ fn gather_pins(arguments: &Gather, common: &Common, output: &Output) -> Result<A
     if far > 0 {
         output.notice(&format!(
             "{} to fetch, less what is there",
-            render::size(far)
+            words::size(far)
         ));
     }
     let report = gather(
@@ -78,7 +78,7 @@ fn gather_pins(arguments: &Gather, common: &Common, output: &Output) -> Result<A
     Ok(Answer {
         outcome: Outcome::Ok,
         text: render::gather::text(&pieces, &report, &written),
-        json: answer(&pieces, &report, &written),
+        report: report::Gather::new(&pieces, &report, written).into(),
     })
 }
 
@@ -172,38 +172,4 @@ fn write_pins(pins: &Path, lock: &Lock, into: &Path) -> Result<Option<String>, E
             .display()
             .to_string(),
     ))
-}
-
-fn answer(pieces: &[Piece], report: &Report, written: &[String]) -> Map<String, Value> {
-    let sum = |wanted: How| {
-        report
-            .files
-            .iter()
-            .filter(|(h, _)| *h == wanted)
-            .map(|(_, n)| n)
-            .sum::<u64>()
-    };
-    let files: Vec<Value> = pieces
-        .iter()
-        .zip(&report.files)
-        .map(|(piece, (how, size))| {
-            let how = match how {
-                How::Fetched => "fetched",
-                How::Copied => "copied",
-                How::Kept => "kept",
-            };
-            json!({"name": piece.project.as_str(), "version": piece.version, "file": piece.filename, "sha256": piece.sha256,
-                "size": size, "how": how})
-        })
-        .collect();
-    let mut object = Map::new();
-    object.insert("into".into(), json!(report.into));
-    object.insert("files".into(), json!(files));
-    object.insert(
-        "bytes".into(),
-        json!({"fetched": sum(How::Fetched), "copied": sum(How::Copied), "kept": sum(How::Kept)}),
-    );
-    object.insert("written".into(), json!(written));
-    object.insert("seconds".into(), json!(report.seconds));
-    object
 }

@@ -7,26 +7,15 @@ use eutaxis_core::examine::Seat;
 use eutaxis_core::name::{is_identifier, nearest};
 use eutaxis_world::Error;
 use eutaxis_world::environment::roots_below;
-use eutaxis_world::environment::snapshot::{Spot, locate};
+use eutaxis_world::environment::snapshot::locate;
 use eutaxis_world::interpreter::Found;
-use serde_json::{Map, Value, json};
 
+use crate::answer::locate::{Row, is_found};
 use crate::cli::{Common, Locate};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
-use crate::render;
-
-/// A place that was looked into.
-#[derive(Debug)]
-pub(crate) struct Row {
-    pub(crate) spot: Spot,
-    /// What starts it here: `python3`, or nothing.
-    pub(crate) bare_names: Vec<String>,
-    /// It is the one that code runs with here, unless told otherwise.
-    pub(crate) default: bool,
-    /// What is to be said of it.
-    pub(crate) note: String,
-}
+use crate::words;
+use crate::{render, report};
 
 pub(crate) fn run(arguments: &Locate, common: &Common, _: &Output) -> Result<Answer, Vec<Error>> {
     walk(arguments, common).map_err(|e| vec![e])
@@ -70,7 +59,7 @@ fn walk(arguments: &Locate, common: &Common) -> Result<Answer, Error> {
     Ok(Answer {
         outcome: if found { Outcome::Ok } else { Outcome::No },
         text,
-        json: json(module, &rows),
+        report: report::Locate::new(module, &rows).into(),
     })
 }
 
@@ -123,10 +112,6 @@ fn same(a: &Path, b: &Path) -> bool {
             .is_some_and(|a| Some(a) == std::fs::canonicalize(b).ok())
 }
 
-pub(crate) fn is_found(spot: &Spot) -> bool {
-    spot.found.is_some() || spot.built_in
-}
-
 /// What is to be said: of what is found where it comes from, when that is no project; else the
 /// likely reason.
 fn note(row: &Row, rows: &[Row], module: &str) -> String {
@@ -164,33 +149,11 @@ fn note(row: &Row, rows: &[Row], module: &str) -> String {
     if let Some((project, other)) = provider {
         return format!(
             "{project} is not placed here; it is in {}",
-            render::near(&other.spot.root)
+            words::near(&other.spot.root)
         );
     }
     match nearest(module, spot.names.iter().map(String::as_str), 1).first() {
         Some(near) => format!("not placed here; did you mean {near}?"),
         None => "not placed here".to_owned(),
     }
-}
-
-fn json(module: &str, rows: &[Row]) -> Map<String, Value> {
-    let row = |row: &Row| {
-        let spot = &row.spot;
-        json!({
-            "interpreter": spot.interpreter.display().to_string(), "interpreter_version": spot.version,
-            "root": spot.root.display().to_string(), "environment": spot.is_environment, "found": is_found(spot),
-            "project": spot.owner.as_ref().map(|(name, _)| name.as_str()),
-            "version": spot.owner.as_ref().and_then(|(_, v)| v.as_ref()).map(ToString::to_string),
-            "path": spot.found.as_ref().map(|p| p.display().to_string()), "bare_names": row.bare_names, "note": row.note,
-        })
-    };
-    let default = rows
-        .iter()
-        .find(|r| r.default)
-        .map(|r| r.spot.interpreter.display().to_string());
-    let mut object = Map::new();
-    object.insert("module".into(), module.into());
-    object.insert("places".into(), rows.iter().map(row).collect());
-    object.insert("default".into(), json!(default));
-    object
 }

@@ -17,12 +17,12 @@ use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::files::read_text;
 use eutaxis_world::supply::{Depth, Run};
-use serde_json::{Map, Value, json};
 
 use crate::cli::{Common, Proofread};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
-use crate::{record, render};
+use crate::words;
+use crate::{record, render, report};
 
 pub(crate) fn run(
     arguments: &Proofread,
@@ -65,26 +65,17 @@ fn walk(arguments: &Proofread, common: &Common, output: &Output) -> Result<Answe
         .map(|f| f.display().to_string())
         .collect();
     let text = render::proofread::text(&remarks, &shown, asked, depots.is_empty());
-    let mut object = Map::new();
-    object.insert("target".into(), json!(chosen.target.to_string()));
-    object.insert("files".into(), json!(shown));
-    object.insert("requirements".into(), json!(asked));
-    object.insert("checked_against_depots".into(), json!(!depots.is_empty()));
-    object.insert(
-        "remarks".into(),
-        Value::Array(remarks.iter().map(remark_json).collect()),
-    );
+    let report = report::Proofread {
+        target: chosen.target.to_string(),
+        files: shown,
+        requirements: asked,
+        checked_against_depots: !depots.is_empty(),
+        remarks: remarks.iter().map(Into::into).collect(),
+    };
     Ok(Answer {
         outcome: if breaks { Outcome::No } else { Outcome::Ok },
         text,
-        json: object,
-    })
-}
-
-fn remark_json(remark: &Remark) -> Value {
-    json!({
-        "id": remark.id, "severity": remark.severity.as_str(), "place": remark.place.to_string(),
-        "project": remark.project.as_ref().map(Name::as_str), "text": remark.text, "remedy": remark.remedy,
+        report: report.into(),
     })
 }
 
@@ -394,7 +385,7 @@ fn unknown(ask: &Ask, known: &[Name]) -> Remark {
     let name = &ask.requirement.name;
     let near = nearest(name.as_str(), known.iter().map(Name::as_str), 3);
     let remedy = match near.as_slice() {
-        [] => render::NO_LIST.to_owned(),
+        [] => words::NO_LIST.to_owned(),
         names => format!("did you mean {}?", names.join(", ")),
     };
     Remark::new(

@@ -13,14 +13,15 @@ use eutaxis_core::solve::{Caution, Chosen, Clash, Fact, Problem, Solution};
 use eutaxis_core::{Ask, Name, Requirement, Version};
 use eutaxis_world::Error;
 use eutaxis_world::supply::{Outcome as End, Run};
-use serde_json::{Map, Value, json};
 
-use super::settle::{Refusal, alternatives};
+use super::settle::alternatives;
+use crate::answer::clash::Refusal;
+use crate::answer::reason::{Bound, Newer, Report};
 use crate::cli::{Common, Reason};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
-use crate::render::reason::{Bound, Newer, Report};
-use crate::{pins, record, render};
+use crate::words;
+use crate::{pins, record, render, report};
 
 /// So many ways from an ask to the project are told.
 const MOST_CHAINS: usize = 8;
@@ -89,7 +90,7 @@ fn walk(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, 
     Ok(Answer {
         outcome: Outcome::Ok,
         text: render::reason::text(&report),
-        json: report.json(),
+        report: report::Reason::Here(Box::new((&report).into())).into(),
     })
 }
 
@@ -105,17 +106,12 @@ fn is_pinned(solution: &Solution, lock: &Lock) -> bool {
 fn not_here(name: &Name, lock: &Lock) -> Answer {
     let known: Vec<&str> = lock.packages.iter().map(|p| p.name.as_str()).collect();
     let near = nearest(name.as_str(), known.iter().copied(), 3);
-    let mut object = Map::new();
-    object.insert("project".into(), json!(name.as_str()));
-    object.insert("version".into(), Value::Null);
-    object.insert("program_version".into(), json!(env!("CARGO_PKG_VERSION")));
-    object.insert("nearest".into(), json!(near));
-    object.insert("chains".into(), json!([]));
-    object.insert("newer".into(), json!([]));
+    let names = near.iter().map(|n| (*n).to_owned()).collect();
+    let report = report::Reason::Absent(report::NotHere::new(name.to_string(), names));
     Answer {
         outcome: Outcome::No,
         text: render::reason::not_here(name, &near, known.len()),
-        json: object,
+        report: report.into(),
     }
 }
 
@@ -136,8 +132,8 @@ impl Asked {
                 .iter()
                 .map(|n| Newer {
                     version: n.version.to_string(),
-                    published: n.published.map(render::day),
-                    out: render::words::all_out(n, &self.problem),
+                    published: n.published.map(words::day),
+                    out: words::releases::all_out(n, &self.problem),
                     open: n.out.is_empty(),
                     by_choices: false,
                 })
@@ -186,7 +182,11 @@ impl Asked {
                     | Caution::ExtraAbsent { project, .. }
                     | Caution::Unaccelerated { project, .. } => project == name,
                 };
-                render::words::cautions(solution.cautions.iter().filter(about), &self.problem, true)
+                words::releases::cautions(
+                    solution.cautions.iter().filter(about),
+                    &self.problem,
+                    true,
+                )
             }
         };
         let target = &self.problem.target;
@@ -198,7 +198,7 @@ impl Asked {
             .adjustments
             .iter()
             .filter(spoke)
-            .map(render::words::adjustment)
+            .map(words::releases::adjustment)
             .collect();
         Ok(Report {
             project: name.to_string(),
@@ -236,7 +236,7 @@ impl Asked {
             .filter(|b| b.requirement.name == package.name);
         let by_user = by_user.map(|b| {
             (
-                format!("your bound {}", render::place(&b.origin)),
+                format!("your bound {}", words::place(&b.origin)),
                 b.requirement.short(),
             )
         });
@@ -309,11 +309,8 @@ impl Asked {
         problem.asks.push(exactly(name, other));
         problem.held.insert(name.clone(), other.clone());
         let end = self.run.solve(&problem, &|_| ())?;
-        let mut object = Map::new();
-        object.insert("project".into(), json!(name.as_str()));
-        object.insert("version".into(), json!(version));
-        object.insert("program_version".into(), json!(env!("CARGO_PKG_VERSION")));
-        object.insert("not".into(), json!(other.to_string()));
+        let mut answer =
+            report::Instead::new(name.to_string(), version.to_owned(), other.to_string());
         let page = self.run.page_of(name);
         let known: Vec<Version> = page
             .iter()
@@ -325,24 +322,24 @@ impl Asked {
                 .iter()
                 .map(ToString::to_string)
                 .collect();
-            object.insert("nearest".into(), json!(near));
             let text = render::reason::no_such_version(name, other, &near);
+            answer.nearest = Some(near);
             return Ok(Answer {
                 outcome: Outcome::No,
                 text,
-                json: object,
+                report: answer.into(),
             });
         }
         match end {
             End::Settled(solution) => {
                 let moves = render::reason::moves(&solution, &record::releases(&self.lock));
-                object.insert("moves".into(), render::reason::moves_json(&moves));
-                object.insert("change".into(), json!(format!("{name}=={other}")));
+                answer.moves = Some(moves.iter().map(Into::into).collect());
+                answer.change = Some(format!("{name}=={other}"));
                 let text = render::reason::can_be_had(name, version, other, &moves);
                 Ok(Answer {
                     outcome: Outcome::Ok,
                     text,
-                    json: object,
+                    report: answer.into(),
                 })
             }
             End::Clash(clash) => {
@@ -350,12 +347,12 @@ impl Asked {
                 let ways = self.run.ways_out(&problem, &clash, &others, &|_| ())?;
                 let shown = format!("{name} {other} instead of {version}");
                 let refusal = Refusal::new(&clash, &problem, &ways, &shown, surroundings, None);
-                object.extend(refusal.json());
+                answer.clash = Some((&refusal).into());
                 let text = render::reason::instead(&refusal, name, version, other);
                 Ok(Answer {
                     outcome: Outcome::No,
                     text,
-                    json: object,
+                    report: answer.into(),
                 })
             }
         }

@@ -21,14 +21,15 @@ use eutaxis_world::config::Config;
 use eutaxis_world::environment::{Layout, Place, installed, look};
 use eutaxis_world::interpreter::environment_python;
 use eutaxis_world::supply::{Outcome as End, Run};
-use serde_json::{Map, Value, json};
 
-use super::settle::{Refusal, alternatives};
+use super::settle::alternatives;
+use crate::answer::clash::Refusal;
+use crate::answer::rehearse::{Alternative, Play, Step, Told};
 use crate::cli::{Common, Rehearse};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
-use crate::render::rehearse::{Alternative, Play, Step, Told};
-use crate::{pins, record, render};
+use crate::words;
+use crate::{pins, record, render, report};
 
 /// What is there.
 struct Base {
@@ -189,7 +190,7 @@ fn of_pins(
         adjustments.clone_from(&surroundings.config.adjustments);
     }
     Ok(Base {
-        shown: render::near(file),
+        shown: words::near(file),
         bounds: record::bounds_of(&lock),
         set,
         target,
@@ -249,7 +250,7 @@ fn of_environment(root: &Path, policy: Policy, surroundings: &Surroundings) -> R
         .map(|(name, _)| bare(name))
         .collect();
     Ok(Base {
-        shown: render::near(&root),
+        shown: words::near(&root),
         set,
         target,
         asks,
@@ -314,7 +315,7 @@ impl Rehearsal<'_> {
                 .map(|a| a.requirement.short())
                 .collect::<Vec<_>>()
                 .join(", ");
-            let cautions = render::words::cautions(&solution.cautions, &problem, false);
+            let cautions = words::releases::cautions(&solution.cautions, &problem, false);
             steps.push(Step {
                 words,
                 moves: told,
@@ -346,17 +347,12 @@ impl Rehearsal<'_> {
         } else {
             Outcome::No
         };
+        let played = report::PlayedOut::new(&play, self.base.target.to_string());
         Ok(Answer {
             outcome,
             text: render::rehearse::text(&play),
-            json: self.json(&play),
+            report: report::Rehearse::Played(Box::new(played)).into(),
         })
-    }
-
-    fn json(&self, play: &Play) -> Map<String, Value> {
-        let mut object = play.json();
-        object.insert("target".into(), json!(self.base.target.to_string()));
-        object
     }
 
     /// Everything at once: what was asked for before, and all that is to be added.
@@ -498,14 +494,11 @@ impl Rehearsal<'_> {
             self.surroundings,
             None,
         );
-        let mut object = refusal.json();
-        object.insert("moves".into(), json!([]));
-        object.insert("breaks".into(), json!([]));
-        object.insert("steps_done".into(), json!(steps.len()));
+        let answer = report::Refused::new(&refusal, steps.len());
         Ok(Answer {
             outcome: Outcome::No,
             text: render::rehearse::refused(&refusal, &steps),
-            json: object,
+            report: report::Rehearse::Refused(Box::new(answer)).into(),
         })
     }
 }

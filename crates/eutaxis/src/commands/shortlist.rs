@@ -5,54 +5,18 @@ use std::sync::Arc;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::Page;
 use eutaxis_core::name::nearest;
-use eutaxis_core::offer::{Bar, Build, Grid, Offer, Rules, grid, pick, takes};
+use eutaxis_core::offer::{Offer, Rules, grid, pick, takes};
 use eutaxis_core::{Name, Requirement, Target};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::supply::{Depth, Looked, Run};
-use serde_json::{Map, Value, json};
 
+use crate::answer::shortlist::Listing;
 use crate::cli::{Common, Shortlist};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
-use crate::render;
-
-/// Everything that is shown.
-#[derive(Debug)]
-pub(crate) struct Listing {
-    pub(crate) requirement: Requirement,
-    pub(crate) target: Target,
-    /// For people.
-    pub(crate) shown: String,
-    /// The releases that the requirement takes, newest first.
-    pub(crate) offers: Vec<Offer>,
-    /// The one to take, as an index into `offers`.
-    pub(crate) best: Option<usize>,
-    /// How many releases the requirement does not take.
-    pub(crate) outside: usize,
-    /// How many are shown.
-    pub(crate) limit: usize,
-    /// Every file is shown.
-    pub(crate) files: bool,
-    pub(crate) grid: Option<Grid>,
-    pub(crate) depot: String,
-    /// Other depots that have the project and are not used.
-    pub(crate) also_in: Vec<String>,
-    /// Where the same project is too, by its page's own word (PEP 708).
-    pub(crate) elsewhere: Vec<String>,
-    /// Why its page has no file that can be used, when it has none.
-    pub(crate) empty: Option<String>,
-    pub(crate) cautions: Vec<String>,
-}
-
-impl Listing {
-    /// The offers that are shown, by their numbers: the newest up to the limit, and always the one
-    /// to take.
-    pub(crate) fn visible(&self) -> impl Iterator<Item = usize> {
-        let first = self.limit.min(self.offers.len());
-        (0..first).chain(self.best.filter(|b| *b >= first))
-    }
-}
+use crate::words;
+use crate::{render, report};
 
 pub(crate) fn run(
     arguments: &Shortlist,
@@ -130,7 +94,7 @@ fn list(arguments: &Shortlist, common: &Common, output: &Output) -> Result<Answe
     Ok(Answer {
         outcome,
         text: render::shortlist::text(&listing),
-        json: answer(&listing),
+        report: report::Shortlist::Listed(Box::new((&listing).into())).into(),
     })
 }
 
@@ -158,7 +122,7 @@ fn report_left_out(page: &Page, output: &Output) {
             .iter()
             .for_each(|r| output.notice(&format!("remark: {}", eutaxis_core::fault::escaped(r))));
     } else if !page.skipped.is_empty() {
-        let count = render::count(page.skipped.len(), "file");
+        let count = words::count(page.skipped.len(), "file");
         output.notice(&format!(
             "{count} of the page cannot be used and were left out (-v names them)"
         ));
@@ -217,12 +181,13 @@ fn absent(requirement: &Requirement, target: &Target, depots: &Depots) -> Answer
     let known = depots.projects();
     let near = nearest(requirement.name.as_str(), known.iter().map(Name::as_str), 5);
     let near: Vec<String> = near.into_iter().map(str::to_owned).collect();
-    let mut object = Map::new();
-    object.insert("project".into(), json!(requirement.name.as_str()));
-    object.insert("target".into(), json!(target.to_string()));
-    object.insert("best".into(), Value::Null);
-    object.insert("offers".into(), json!([]));
-    object.insert("nearest".into(), json!(near));
+    let report = report::Shortlist::Absent(report::NoProject {
+        project: requirement.name.to_string(),
+        target: target.to_string(),
+        best: None,
+        offers: Vec::new(),
+        nearest: near.clone(),
+    });
     let text = render::shortlist::absent(
         &requirement.name,
         &near,
@@ -232,115 +197,6 @@ fn absent(requirement: &Requirement, target: &Target, depots: &Depots) -> Answer
     Answer {
         outcome: Outcome::No,
         text,
-        json: object,
+        report: report.into(),
     }
-}
-
-fn answer(listing: &Listing) -> Map<String, Value> {
-    let offers: Vec<Value> = listing
-        .visible()
-        .filter_map(|i| listing.offers.get(i))
-        .map(|o| offer(o, listing.files))
-        .collect();
-    let best = listing
-        .best
-        .and_then(|i| listing.offers.get(i))
-        .map(|o| o.version.to_string());
-    let mut object = Map::new();
-    object.insert("project".into(), json!(listing.requirement.name.as_str()));
-    object.insert("target".into(), json!(listing.target.to_string()));
-    object.insert("best".into(), json!(best));
-    object.insert("offers".into(), json!(offers));
-    object.insert(
-        "more".into(),
-        json!(listing.offers.len() - listing.visible().count()),
-    );
-    object.insert("outside".into(), json!(listing.outside));
-    if let Some(why) = &listing.empty {
-        object.insert("empty".into(), json!(why));
-    }
-    object.insert("depot".into(), json!(listing.depot));
-    object.insert("also_in".into(), json!(listing.also_in));
-    object.insert("elsewhere".into(), json!(listing.elsewhere));
-    object.insert("cautions".into(), json!(listing.cautions));
-    if let Some(grid) = &listing.grid {
-        object.insert("grid".into(), grid_json(grid, listing));
-    }
-    object
-}
-
-fn bars(list: &[Bar]) -> Vec<Value> {
-    list.iter()
-        .map(|b| json!({"kind": b.kind().as_str(), "detail": b.to_string()}))
-        .collect()
-}
-
-/// What the wheels of an offer were made for, if that is told.
-fn best_build(offer: &Offer) -> Option<&Build> {
-    offer
-        .best()
-        .or(offer.files.first())
-        .and_then(|f| f.build.as_ref())
-}
-
-fn offer(offer: &Offer, files: bool) -> Value {
-    let best = offer.best().map(|f| &f.file);
-    let mut object = json!({
-        "version": offer.version.to_string(),
-        "published": offer.published().map(|t| t.to_string()),
-        "verdict": offer.verdict.as_str(),
-        "file": best.map(|f| f.filename.to_string()),
-        "size": best.and_then(|f| f.size),
-        "bars": bars(&offer.bars),
-        "interpreters": offer.interpreters(),
-        "yanked": offer.yanked,
-        "prerelease": offer.version.is_prerelease(),
-        "accelerator": render::words::build_json(best_build(offer)),
-    });
-    if files {
-        let all: Vec<Value> = offer
-            .files
-            .iter()
-            .map(|f| {
-                json!({"file": &*f.file.filename, "size": f.file.size, "verdict": f.verdict().as_str(), "bars": bars(&f.bars),
-                    "yanked": f.file.yanked, "sha256": f.file.hashes.sha256()})
-            })
-            .collect();
-        object["files"] = json!(all);
-    }
-    object
-}
-
-fn grid_json(grid: &Grid, listing: &Listing) -> Value {
-    use eutaxis_core::offer::Mark;
-    let word = |mark: &Mark| match mark {
-        Mark::Wheel => "wheel",
-        Mark::Elsewhere => "elsewhere",
-        Mark::Source => "source",
-        Mark::Nothing => "nothing",
-    };
-    let platforms: Vec<String> = grid
-        .platforms
-        .iter()
-        .map(|(system, arch)| format!("{system} {arch}"))
-        .collect();
-    let rows: Vec<Value> = listing
-        .visible()
-        .filter_map(|i| grid.rows.get(i))
-        .map(|row| {
-            let marks: Map<String, Value> = grid
-                .interpreters
-                .iter()
-                .zip(&row.marks)
-                .map(|(name, mark)| (name.clone(), json!(word(mark))))
-                .collect();
-            let floors: Map<String, Value> = platforms
-                .iter()
-                .zip(&row.floors)
-                .map(|(name, floor)| (name.clone(), json!(floor)))
-                .collect();
-            json!({"version": row.version.to_string(), "interpreters": marks, "platforms": floors})
-        })
-        .collect();
-    json!({"interpreters": grid.interpreters, "platforms": platforms, "rows": rows})
 }

@@ -2,12 +2,11 @@
 
 use eutaxis_world::Error;
 use eutaxis_world::stock::{Trim, look, trim};
-use serde_json::{Map, Value, json};
 
 use crate::cli::{Common, Stock};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::Surroundings;
-use crate::render;
+use crate::{render, report};
 
 pub(crate) fn run(arguments: &Stock, common: &Common, _: &Output) -> Result<Answer, Vec<Error>> {
     stock(arguments, common).map_err(|e| vec![e])
@@ -26,21 +25,15 @@ fn stock(arguments: &Stock, common: &Common) -> Result<Answer, Error> {
         })?;
     let freed = wanted.map(|t| trim(&surroundings.cache, t)).transpose()?;
     let parts = look(&surroundings.cache);
-    let list: Vec<Value> = parts
-        .iter()
-        .map(|p| json!({"what": p.what, "entries": p.entries, "bytes": p.bytes}))
-        .collect();
-    let mut object = Map::new();
-    object.insert("cache".into(), json!(surroundings.cache));
-    object.insert("parts".into(), json!(list));
-    object.insert(
-        "bytes".into(),
-        json!(parts.iter().map(|p| p.bytes).sum::<u64>()),
-    );
-    object.insert("freed".into(), json!(freed));
+    let report = report::Stock {
+        cache: surroundings.cache.display().to_string(),
+        parts: parts.iter().map(Into::into).collect(),
+        bytes: parts.iter().map(|p| p.bytes).sum(),
+        freed,
+    };
     Ok(Answer {
         outcome: Outcome::Ok,
         text: render::stock::text(&surroundings.cache, &parts, freed),
-        json: object,
+        report: report.into(),
     })
 }

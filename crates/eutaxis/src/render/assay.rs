@@ -5,9 +5,10 @@ use eutaxis_core::assay::{Needs, Remark};
 use eutaxis_core::fault::escaped;
 
 use super::table::{Table, labelled, wrap};
-use super::{count, near, size, style, width};
-use crate::commands::assay::{Verdict, Word};
+use super::{style, width};
+use crate::answer::assay::{Verdict, Word};
 use crate::plan::Chosen;
+use crate::words::{count, near, size};
 
 /// So many remarks of one kind are told of a file; -v tells all.
 const MOST: usize = 6;

@@ -1,8 +1,9 @@
 //! Whether pins hold, as text.
 
 use super::table::{Table, labelled, wrap};
-use super::{count, style, width};
-use crate::commands::settle::Checked;
+use super::{style, width};
+use crate::answer::settle::Checked;
+use crate::words::count;
 
 pub(crate) fn text(all: &[Checked]) -> String {
     let width = width();

@@ -8,7 +8,7 @@ use super::axis::{Stretch, each, folded};
 use super::table::{Table, labelled, wrap};
 use super::ways::block;
 use super::{style, ways, width};
-use crate::commands::settle::{Refusal, Untried};
+use crate::answer::clash::{Refusal, Untried};
 
 /// What is known as soon as the clash is: the facts, and the contested releases.
 pub(crate) fn begin(clash: &Clash, shown: &str) -> String {
@@ -34,7 +34,7 @@ pub(crate) fn rest(refusal: &Refusal<'_>) -> String {
             ([], true) => format!(
                 "look at the name {name}: no depot has it; nothing there has a name like it"
             ),
-            ([], false) => format!("no depot has {name}: {}", super::NO_LIST),
+            ([], false) => format!("no depot has {name}: {}", crate::words::NO_LIST),
             (words, _) => format!(
                 "look at the name {name}: no depot has it; nearest: {}",
                 words.join(", ")
@@ -110,10 +110,9 @@ pub(crate) fn facts(clash: &Clash, width: usize) -> String {
     let mut table = Table::new(&["", "", ""]);
     for (i, fact) in clash.facts.iter().enumerate() {
         let (word, rest) = words(fact);
-        let origin = fact
-            .origin
-            .as_ref()
-            .map_or(String::new(), |o| format!("   ({})", super::place(o)));
+        let origin = fact.origin.as_ref().map_or(String::new(), |o| {
+            format!("   ({})", crate::words::place(o))
+        });
         table.row([
             format!("{:>2}", i + 1),
             word.to_owned(),

@@ -5,8 +5,9 @@ use eutaxis_core::diagnose::{Aside, Ended, Remedy};
 use eutaxis_core::fault::escaped;
 
 use super::table::{continued, wrap};
-use super::{count, style, width};
-use crate::commands::diagnose::{Found, Report};
+use super::{style, width};
+use crate::answer::diagnose::{Found, Report};
+use crate::words::count;
 
 /// So many causes beside the root are told.
 const MOST_OTHERS: usize = 5;

@@ -4,8 +4,9 @@ use eutaxis_core::examine::{Finding, Severity};
 use unicode_width::UnicodeWidthStr;
 
 use super::table::{Table, continued, wrap};
-use super::{count, size, style, width};
-use crate::commands::examine::{Report, Share, kind_word};
+use super::{style, width};
+use crate::answer::examine::{Report, Share, kind_word};
+use crate::words::{count, size};
 
 /// Fewer columns than this are too few for a sentence beside the ids.
 const NARROWEST: usize = 44;

@@ -5,7 +5,8 @@ use std::path::Path;
 use eutaxis_world::environment::Report;
 
 use super::table::{Table, labelled, wrap};
-use super::{count, near, size, style, width};
+use super::{style, width};
+use crate::words::{count, near, size};
 
 /// Several environments: each as if it were alone, and what they came to together.
 pub(crate) fn several(all: &[(Report, String)], verbose: bool) -> String {

@@ -3,7 +3,8 @@
 use eutaxis_world::gather::{How, Piece, Report};
 
 use super::table::{Table, wrap};
-use super::{count, file_part, near, size, style, width};
+use super::{style, width};
+use crate::words::{count, file_part, near, size};
 
 /// More files than this are counted, not listed.
 const MOST_LISTED: usize = 40;

@@ -4,8 +4,10 @@ use eutaxis_core::Name;
 use eutaxis_core::solve::Chosen;
 
 use super::table::{Table, labelled, wrap};
-use super::{count, style, width, words};
-use crate::commands::settle::Settled;
+use super::{style, width};
+use crate::answer::settle::Settled;
+use crate::words::count;
+use crate::words::releases;
 
 /// A project that is not the same everywhere.
 pub(crate) struct Difference {
@@ -49,9 +51,9 @@ pub(crate) fn differences(settled: &[Settled<'_>]) -> Vec<Difference> {
             .map(|r| r.split('+').next().unwrap_or(r).to_owned())
     };
     let differs = |d: &Difference| {
-        d.releases
-            .windows(2)
-            .any(|w| public(&w[0]) != public(&w[1]))
+        let mut releases = d.releases.iter().map(public);
+        let first = releases.next();
+        releases.any(|r| Some(r) != first)
     };
     found.filter(differs).collect()
 }
@@ -81,7 +83,7 @@ fn because(chosen: &[Option<&Chosen>], settled: &[Settled<'_>]) -> String {
     }
     let newer = oldest.newer.iter().find(|n| n.version == newest.version);
     let why = newer
-        .map(|n| words::all_out(n, place.problem).join("; "))
+        .map(|n| releases::all_out(n, place.problem).join("; "))
         .unwrap_or_default();
     format!("{} is out on {}: {why}", newest.version, place.target)
 }

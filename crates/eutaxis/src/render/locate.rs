@@ -1,8 +1,9 @@
 //! Where a module is, as text.
 
 use super::table::{Table, labelled, wrap};
-use super::{count, near, style, width};
-use crate::commands::locate::{Row, is_found};
+use super::{style, width};
+use crate::answer::locate::{Row, is_found};
+use crate::words::{count, near};
 
 pub(crate) fn text(module: &str, rows: &[Row]) -> String {
     let width = width();

@@ -3,7 +3,6 @@
 pub(crate) mod assay;
 pub(crate) mod axis;
 pub(crate) mod check;
-pub(crate) mod chronology;
 pub(crate) mod clash;
 pub(crate) mod diagnose;
 pub(crate) mod examine;
@@ -23,13 +22,6 @@ pub(crate) mod style;
 pub(crate) mod survey;
 pub(crate) mod table;
 pub(crate) mod ways;
-pub(crate) mod words;
-
-pub(crate) use eutaxis_core::day;
-
-/// What to do when not even the names of a depot's projects can be had.
-pub(crate) const NO_LIST: &str = "look at the name, and at the depot's address: it lists no \
-    projects (an index often ends in /simple/)";
 
 /// How many columns there are: those of the terminal, of COLUMNS, or 100; at least 40 and at most
 /// 120.
@@ -37,73 +29,4 @@ pub(crate) fn width() -> usize {
     let terminal = terminal_size::terminal_size().map(|(w, _)| usize::from(w.0));
     let stated = std::env::var("COLUMNS").ok().and_then(|c| c.parse().ok());
     terminal.or(stated).unwrap_or(100).clamp(40, 120)
-}
-
-/// What a file's name says besides project and release, where those stand beside it: the tags of a
-/// wheel.
-pub(crate) fn file_part(filename: &str) -> &str {
-    filename
-        .strip_suffix(".whl")
-        .and_then(|n| n.splitn(3, '-').nth(2))
-        .unwrap_or(filename)
-}
-
-/// A size for people, in decimal units: `2.3 MB`.
-pub(crate) fn size(bytes: u64) -> String {
-    let steps = ["B", "kB", "MB", "GB", "TB"];
-    let mut value = bytes as f64;
-    let mut unit = 0;
-    while value >= 999.5 && unit + 1 < steps.len() {
-        value /= 1000.0;
-        unit += 1;
-    }
-    let name = steps.get(unit).copied().unwrap_or("B");
-    if unit == 0 || value >= 99.5 {
-        format!("{value:.0} {name}")
-    } else {
-        format!("{value:.1} {name}")
-    }
-}
-
-/// `1 project`, `2 projects`.
-pub(crate) fn count(n: usize, word: &str) -> String {
-    if n == 1 {
-        format!("1 {word}")
-    } else {
-        format!("{n} {word}s")
-    }
-}
-
-/// Where something was stated, for people: the command line has no lines.
-pub(crate) fn place(origin: &eutaxis_core::fault::Origin) -> String {
-    match origin {
-        eutaxis_core::fault::Origin::Argument => "command line".to_owned(),
-        line => line.to_string(),
-    }
-}
-
-/// A path as short as it can be said from here.
-pub(crate) fn near(path: &std::path::Path) -> String {
-    let here = std::env::current_dir().unwrap_or_default();
-    match path.strip_prefix(&here) {
-        Ok(rest) if !rest.as_os_str().is_empty() => rest.display().to_string(),
-        _ => path.display().to_string(),
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use rstest::rstest;
-
-    #[rstest]
-    #[case(0, "0 B")]
-    #[case(999, "999 B")]
-    #[case(1000, "1.0 kB")]
-    #[case(2_345_678, "2.3 MB")]
-    #[case(999_600, "1.0 MB")]
-    #[case(123_456_789, "123 MB")]
-    fn sizes_are_short(#[case] bytes: u64, #[case] shown: &str) {
-        assert_eq!(size(bytes), shown);
-    }
 }

@@ -5,7 +5,8 @@ use eutaxis_core::proofread::{Remark, Severity};
 use unicode_width::UnicodeWidthStr;
 
 use super::table::wrap;
-use super::{count, place, style, width};
+use super::{style, width};
+use crate::words::{count, place};
 
 /// Fewer columns than this are too few for a sentence.
 const NARROWEST: usize = 40;

@@ -4,81 +4,15 @@ use std::collections::BTreeMap;
 
 use eutaxis_core::solve::Solution;
 use eutaxis_core::{Name, Version};
-use serde_json::{Map, Value, json};
 
 use super::table::{Table, labelled, wrap};
-use super::{clash, count, style, ways, width};
-use crate::commands::settle::Refusal;
+use super::{clash, style, ways, width};
+use crate::answer::clash::Refusal;
+use crate::answer::reason::{Moved, Report};
+use crate::words::count;
 
 /// So many newer releases are told.
 const MOST_NEWER: usize = 8;
-
-/// What is known of a pinned release.
-pub(crate) struct Report {
-    pub(crate) project: String,
-    pub(crate) version: String,
-    pub(crate) published: Option<String>,
-    /// From an ask to the project: names, and the same in words.
-    pub(crate) chains: Vec<(Vec<String>, Vec<String>)>,
-    pub(crate) bounds: Vec<Bound>,
-    pub(crate) newer: Vec<Newer>,
-    pub(crate) cautions: Vec<String>,
-    pub(crate) adjusted: Vec<String>,
-    /// From the record in the pins, not from the depots.
-    pub(crate) recorded: bool,
-}
-
-/// A bound, and what it leaves.
-pub(crate) struct Bound {
-    pub(crate) by: String,
-    pub(crate) requirement: String,
-    /// The oldest and newest release that it leaves, when the releases are known.
-    pub(crate) left: Option<(String, String)>,
-    pub(crate) count: usize,
-    pub(crate) of: usize,
-}
-
-/// A newer release, and what keeps it out.
-#[derive(Default)]
-pub(crate) struct Newer {
-    pub(crate) version: String,
-    pub(crate) published: Option<String>,
-    pub(crate) out: Vec<String>,
-    /// No single reason was found.
-    pub(crate) open: bool,
-    /// The reasons are the facts that clash when it is taken with the choices made before.
-    pub(crate) by_choices: bool,
-}
-
-impl Report {
-    pub(crate) fn json(&self) -> Map<String, Value> {
-        let bounds: Vec<Value> = self
-            .bounds
-            .iter()
-            .map(|b| json!({"by": b.by, "requirement": b.requirement, "leaves": b.left.as_ref().map(|(a, z)| json!([a, z])), "count": b.count, "of": b.of}))
-            .collect();
-        let newer: Vec<Value> = self
-            .newer
-            .iter()
-            .map(|n| json!({"version": n.version, "published": n.published, "kept_out_by": n.out, "by_earlier_choices": n.by_choices}))
-            .collect();
-        let chains: Vec<&Vec<String>> = self.chains.iter().map(|(names, _)| names).collect();
-        let steps: Vec<&Vec<String>> = self.chains.iter().map(|(_, steps)| steps).collect();
-        let mut object = Map::new();
-        object.insert("project".into(), json!(self.project));
-        object.insert("version".into(), json!(self.version));
-        object.insert("program_version".into(), json!(env!("CARGO_PKG_VERSION")));
-        object.insert("published".into(), json!(self.published));
-        object.insert("chains".into(), json!(chains));
-        object.insert("steps".into(), json!(steps));
-        object.insert("bounds".into(), json!(bounds));
-        object.insert("newer".into(), json!(newer));
-        object.insert("cautions".into(), json!(self.cautions));
-        object.insert("adjusted".into(), json!(self.adjusted));
-        object.insert("recorded".into(), json!(self.recorded));
-        object
-    }
-}
 
 pub(crate) fn text(report: &Report) -> String {
     let width = width();
@@ -204,9 +138,6 @@ pub(crate) fn no_such_version(name: &Name, other: &Version, near: &[String]) -> 
     )
 }
 
-/// A project that another solution has in another release: before and after.
-pub(crate) type Moved = (String, Option<String>, Option<String>);
-
 /// What is different in a solution.
 pub(crate) fn moves(solution: &Solution, before: &BTreeMap<Name, Version>) -> Vec<Moved> {
     let after: BTreeMap<&Name, &Version> = solution
@@ -225,11 +156,6 @@ pub(crate) fn moves(solution: &Solution, before: &BTreeMap<Name, Version>) -> Ve
         )
     });
     moved.filter(|(_, before, after)| before != after).collect()
-}
-
-pub(crate) fn moves_json(moves: &[Moved]) -> Value {
-    let one = |(project, before, after): &Moved| json!({"project": project, "before": before, "after": after});
-    Value::Array(moves.iter().map(one).collect())
 }
 
 /// Another version can be had: what moves.

@@ -1,155 +1,13 @@
 //! What would move, as text and for programs.
 
-use std::collections::BTreeMap;
-
-use eutaxis_core::rehearse::{Break, Move, MoveKind, Set};
-use eutaxis_core::solve::Clash;
+use eutaxis_core::rehearse::MoveKind;
 use eutaxis_core::{Name, Version};
-use serde_json::{Map, Value, json};
 
 use super::table::{Table, labelled, wrap};
-use super::{clash, count, style, ways, width};
-use crate::commands::settle::Refusal;
-
-/// A move with what is lost by it.
-pub(crate) struct Told {
-    pub(crate) moved: Move,
-    pub(crate) loses: Vec<String>,
-}
-
-/// One thing placed by itself.
-pub(crate) struct Step {
-    pub(crate) words: String,
-    pub(crate) moves: Vec<Told>,
-    pub(crate) breaks: Vec<Break>,
-    pub(crate) cautions: Vec<String>,
-    pub(crate) set: Set,
-}
-
-/// Another answer: everything heeded together.
-#[derive(Default)]
-pub(crate) struct Alternative {
-    /// What to ask for, exactly.
-    pub(crate) asks: Vec<String>,
-    pub(crate) moves: Vec<Told>,
-    /// There is none: the facts that clash.
-    pub(crate) facts: Vec<String>,
-    pub(crate) releases: BTreeMap<Name, Version>,
-}
-
-impl Alternative {
-    /// There is none.
-    pub(crate) fn impossible(clash: &Clash) -> Self {
-        Alternative {
-            facts: clash.facts.iter().map(|f| f.text.clone()).collect(),
-            ..Alternative::default()
-        }
-    }
-}
-
-/// The whole play.
-pub(crate) struct Play {
-    pub(crate) shown: String,
-    pub(crate) before: Set,
-    pub(crate) steps: Vec<Step>,
-    pub(crate) joint: Option<Alternative>,
-    pub(crate) alternative: Option<Alternative>,
-}
-
-impl Play {
-    pub(crate) fn breaks_nothing(&self) -> bool {
-        self.steps.last().is_none_or(|_| self.broken().is_empty())
-    }
-
-    /// What is broken at the end.
-    fn broken(&self) -> Vec<Break> {
-        self.steps.last().map_or(Vec::new(), |last| {
-            eutaxis_core::rehearse::breaks(&self.before, &last.set)
-        })
-    }
-
-    pub(crate) fn json(&self) -> Map<String, Value> {
-        let mut object = Map::new();
-        object.insert("base".into(), json!(self.shown));
-        let moves: Vec<Value> = self
-            .steps
-            .iter()
-            .flat_map(|s| &s.moves)
-            .map(move_json)
-            .collect();
-        object.insert("moves".into(), json!(moves));
-        object.insert(
-            "breaks".into(),
-            json!(self.broken().iter().map(break_json).collect::<Vec<_>>()),
-        );
-        let cautions: Vec<&String> = self.steps.iter().flat_map(|s| &s.cautions).collect();
-        object.insert("cautions".into(), json!(cautions));
-        if self.steps.len() > 1 {
-            let steps = self.steps.iter().map(|s| {
-                let state: Map<String, Value> = s
-                    .set
-                    .iter()
-                    .map(|(n, p)| (n.to_string(), json!(p.version.to_string())))
-                    .collect();
-                json!({
-                    "asks": s.words, "moves": s.moves.iter().map(move_json).collect::<Vec<_>>(),
-                    "breaks": s.breaks.iter().map(break_json).collect::<Vec<_>>(), "state": state,
-                })
-            });
-            object.insert("steps".into(), Value::Array(steps.collect()));
-        }
-        if let Some(joint) = &self.joint {
-            object.insert("joint".into(), alternative_json(joint));
-        }
-        if let Some(alternative) = &self.alternative {
-            let key = if alternative.facts.is_empty() {
-                "alternative"
-            } else {
-                "impossible"
-            };
-            object.insert(key.into(), alternative_json(alternative));
-        }
-        object
-    }
-}
-
-fn move_json(told: &Told) -> Value {
-    let m = &told.moved;
-    json!({
-        "project": m.project.as_str(), "before": m.before.as_ref().map(ToString::to_string),
-        "after": m.after.as_ref().map(ToString::to_string), "kind": m.kind.as_str(), "because": m.because.join("; "),
-        "silent": m.silent, "loses": told.loses,
-    })
-}
-
-fn break_json(b: &Break) -> Value {
-    json!({
-        "project": b.project.as_str(), "version": b.version.to_string(), "needs": b.needs.to_string(),
-        "found": b.found.to_string(), "text": break_words(b),
-    })
-}
-
-fn break_words(b: &Break) -> String {
-    format!(
-        "{} {} needs {}, and finds {}",
-        b.project,
-        b.version,
-        b.needs.short(),
-        b.found
-    )
-}
-
-fn alternative_json(alternative: &Alternative) -> Value {
-    let releases: Map<String, Value> = alternative
-        .releases
-        .iter()
-        .map(|(n, v)| (n.to_string(), json!(v.to_string())))
-        .collect();
-    json!({
-        "outcome": if alternative.facts.is_empty() { "ok" } else { "no" }, "asks": alternative.asks,
-        "moves": alternative.moves.iter().map(move_json).collect::<Vec<_>>(), "facts": alternative.facts, "pins": releases,
-    })
-}
+use super::{clash, style, ways, width};
+use crate::answer::clash::Refusal;
+use crate::answer::rehearse::{Alternative, Play, Step, Told};
+use crate::words::{count, releases};
 
 pub(crate) fn text(play: &Play) -> String {
     let width = width();
@@ -169,7 +27,7 @@ pub(crate) fn text(play: &Play) -> String {
             text.push_str(&labelled(
                 "breaks",
                 &style::barred("breaks"),
-                &break_words(one),
+                &releases::broken(one),
                 width,
             ));
         }
@@ -242,8 +100,8 @@ fn table(moves: &[Told], width: usize) -> String {
         }
         let (now, then) = match (m.kind, &m.files) {
             (MoveKind::Replaced, (Some(before), Some(after))) => (
-                super::file_part(before).to_owned(),
-                super::file_part(after).to_owned(),
+                crate::words::file_part(before).to_owned(),
+                crate::words::file_part(after).to_owned(),
             ),
             _ => (version(&m.before), version(&m.after)),
         };

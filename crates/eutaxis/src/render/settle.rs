@@ -4,8 +4,10 @@ use eutaxis_core::knowledge::MadeFor;
 use eutaxis_core::solve::{Asker, Chosen};
 
 use super::table::{Table, labelled, wrap};
-use super::{count, day, size, style, width, words};
-use crate::commands::settle::{Move, Pinned, Settled};
+use super::{style, width};
+use crate::answer::settle::{Move, Pinned, Settled};
+use crate::words::releases;
+use crate::words::{count, day, size};
 
 pub(crate) fn text(settled: &Settled<'_>) -> String {
     let width = width();
@@ -84,7 +86,7 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
         text.push_str(&labelled(
             "adjusted",
             &style::care("adjusted"),
-            &words::adjustment(adjustment),
+            &releases::adjustment(adjustment),
             width,
         ));
     }
@@ -192,7 +194,9 @@ fn asked_by(chosen: &Chosen, settled: &Settled<'_>, most: usize) -> String {
     let mut words: Vec<String> = Vec::new();
     for asker in &chosen.asked_by {
         let word = match asker {
-            Asker::Ask(i) => settled.origin(*i).map_or(String::new(), super::place),
+            Asker::Ask(i) => settled
+                .origin(*i)
+                .map_or(String::new(), crate::words::place),
             Asker::Project(name, _) => name.to_string(),
         };
         if !words.contains(&word) {
@@ -216,7 +220,12 @@ fn note(pin: &Pinned<'_>, settled: &Settled<'_>) -> String {
         notes.push("only source: it must be built".to_owned());
     }
     if let (Some(better), Some(newest)) = (chosen.better(), chosen.newest()) {
-        notes.push(words::better_out(better, newest, settled.problem, pin.kept));
+        notes.push(releases::better_out(
+            better,
+            newest,
+            settled.problem,
+            pin.kept,
+        ));
     }
     notes.join("; ")
 }

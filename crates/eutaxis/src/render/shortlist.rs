@@ -4,8 +4,9 @@ use eutaxis_core::Name;
 use eutaxis_core::offer::{BarKind, Grid, Mark, Offer, OfferFile, Verdict};
 
 use super::table::{Table, labelled, wrap};
-use super::{count, day, file_part, size, style, width};
-use crate::commands::shortlist::Listing;
+use super::{style, width};
+use crate::answer::shortlist::Listing;
+use crate::words::{count, day, file_part, size};
 
 pub(crate) fn text(listing: &Listing) -> String {
     let width = width();
@@ -552,7 +553,7 @@ pub(crate) fn absent(name: &Name, near: &[String], depots: &[&str], listed: bool
     );
     let advice = match (near, listed) {
         ([], true) => "look at the name, or name another depot".to_owned(),
-        ([], false) => super::NO_LIST.to_owned(),
+        ([], false) => crate::words::NO_LIST.to_owned(),
         (near, _) => format!("nearest names: {}", near.join(", ")),
     };
     text.push_str(&labelled("do", &style::care("do"), &advice, width));

@@ -6,10 +6,11 @@ use eutaxis_core::solve::{Clash, FactKind};
 use eutaxis_core::span::{Cell, Cost, Split, in_few_words};
 
 use super::table::{Table, labelled, wrap};
-use super::{count, near, style, width};
-use crate::commands::span::{Report, Toolkits};
+use super::{style, width};
+use crate::answer::span::{Report, Toolkits};
 use crate::plan::Chosen;
 use crate::typed;
+use crate::words::{count, near};
 
 /// So many reasons are told.
 const MOST_REASONS: usize = 6;

@@ -5,7 +5,8 @@ use std::path::Path;
 use eutaxis_world::stock::Part;
 
 use super::table::{Table, wrap};
-use super::{size, style, width};
+use super::{style, width};
+use crate::words::size;
 
 pub(crate) fn text(cache: &Path, parts: &[Part], freed: Option<u64>) -> String {
     let width = width();

@@ -5,8 +5,9 @@ use std::path::Path;
 use eutaxis_world::environment::{Fault, Listed};
 
 use super::table::{Table, labelled, wrap};
-use super::{count, near, size, style, width};
-use crate::commands::survey::Report;
+use super::{style, width};
+use crate::answer::survey::Report;
+use crate::words::{count, near, size};
 
 pub(crate) fn text(report: &Report) -> String {
     let width = width();

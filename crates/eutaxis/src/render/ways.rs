@@ -1,129 +1,30 @@
 //! Ways out, as text: the change, the edit or option, and what one gets.
 
 use eutaxis_core::Name;
-use eutaxis_core::solve::{Change, Environment, Way};
+use eutaxis_core::solve::{Environment, Way};
 
+use super::style;
 use super::table::wrap;
-use super::{count, near, place, style};
-use crate::commands::settle::take::{self, FileEdit};
+use crate::answer::edits::FileEdit;
+use crate::words;
+use crate::words::{count, near};
 
 /// Of so many projects it is told what one gets.
 const MOST_PINS: usize = 6;
-
-/// The change in words.
-pub(crate) fn sentence(way: &Way) -> String {
-    if let [first, second] = way.environments.as_slice() {
-        let asks = |e: &Environment| {
-            // The same project in both is told with its bounds.
-            let both = |name: &Name| {
-                way.environments
-                    .iter()
-                    .all(|e| e.problem.asks.iter().any(|a| a.requirement.name == *name))
-            };
-            let word = |a: &eutaxis_core::Ask| match both(&a.requirement.name) {
-                true => a.requirement.short(),
-                false => a.requirement.name.to_string(),
-            };
-            let names: Vec<String> = e.problem.asks.iter().map(word).collect();
-            let on = e
-                .interpreter
-                .as_ref()
-                .map_or(String::new(), |a| format!(" with {}", interpreter(a)));
-            format!("{{{}}}{on}", names.join(", "))
-        };
-        return format!("two environments: {} and {}", asks(first), asks(second));
-    }
-    changes(&way.changes)
-}
-
-/// Several changes in words.
-pub(crate) fn changes(all: &[Change]) -> String {
-    let all: Vec<String> = all.iter().map(change).collect();
-    all.join(", and ")
-}
-
-fn interpreter(other: &eutaxis_core::solve::Alternative) -> String {
-    let version = other.target.interpreter.to_string();
-    if other.here {
-        format!("{version}, here at {}", other.name)
-    } else {
-        version
-    }
-}
-
-fn change(change: &Change) -> String {
-    let bounds =
-        |r: &eutaxis_core::Requirement| r.versions().map_or(String::new(), ToString::to_string);
-    match change {
-        Change::Ask(old, new) => format!(
-            "ask {} instead of {}",
-            new.short(),
-            bounds(&old.requirement)
-        ),
-        Change::Bound(old, new) => format!(
-            "bound {} instead of {}",
-            new.short(),
-            bounds(&old.requirement)
-        ),
-        Change::DropAsk(old) => format!("do without {}", old.requirement.short()),
-        Change::DropBound(old) => format!("without the bound {}", old.requirement.short()),
-        Change::Pin(new) => format!("ask for {} exactly, though it is yanked", new.short()),
-        Change::Interpreter(other) => format!("use {}", interpreter(other)),
-        Change::Accelerators(all) if all.is_empty() => {
-            "take builds without accelerators".to_owned()
-        }
-        Change::Accelerators(all) => {
-            format!(
-                "a place with {}",
-                all.here
-                    .iter()
-                    .map(ToString::to_string)
-                    .collect::<Vec<_>>()
-                    .join(" and ")
-            )
-        }
-        Change::Build(name) => format!("permit building {name} from source"),
-        Change::Prereleases(name) => format!("permit pre-releases of {name}"),
-        Change::AsOf(moment) => format!("take what was there on {}", super::day(*moment)),
-        Change::Adjust(adjustment) => match &adjustment.effect {
-            eutaxis_core::offer::Effect::Needs(needs) => format!(
-                "last resort: take {} {} with {}, against what it says",
-                adjustment.project,
-                adjustment.versions,
-                needs.short()
-            ),
-            eutaxis_core::offer::Effect::MadeFor(made_for) => {
-                format!("{} is {made_for}", adjustment.project)
-            }
-            eutaxis_core::offer::Effect::NeedsOnly(_) => {
-                format!("{} needs only what is stated", adjustment.project)
-            }
-            eutaxis_core::offer::Effect::Take => {
-                format!("take {} though it is quarantined", adjustment.project)
-            }
-            eutaxis_core::offer::Effect::Avoid => {
-                format!("avoid {} {}", adjustment.project, adjustment.versions)
-            }
-        },
-        Change::DropAdjust(adjustment) => {
-            format!(
-                "without the adjustment of {} ({})",
-                adjustment.project,
-                place(&adjustment.origin)
-            )
-        }
-    }
-}
 
 /// All ways under each other; `first` are the projects that are told first.
 pub(crate) fn text(ways: &[Way], edits: &[Vec<FileEdit>], first: &[Name], width: usize) -> String {
     let mut text = format!("{}\n", style::strong("ways out, each solved to the end"));
     for (i, (way, (letter, edits))) in ways.iter().zip(('a'..='z').zip(edits)).enumerate() {
-        text.push_str(&block(&format!(" {letter}  "), &sentence(way), width));
+        text.push_str(&block(
+            &format!(" {letter}  "),
+            &words::ways::sentence(way),
+            width,
+        ));
         for line in edits.iter().filter_map(edit) {
             text.push_str(&block("    ", &line, width));
         }
-        let options = take::options(way);
+        let options = words::ways::options(way);
         if !options.is_empty() {
             text.push_str(&block(
                 "    ",

@@ -368,3 +368,22 @@ fn nowhere_to_write() {
             .is_some_and(|m| m.contains("never"))
     );
 }
+
+/// A name of bytes that are no Unicode is shown as well as it can be, for programs too.
+#[cfg(unix)]
+#[test]
+fn a_folder_that_is_no_unicode_is_surveyed() {
+    use std::os::unix::ffi::OsStrExt;
+    let field = Field::new();
+    let name = std::ffi::OsStr::from_bytes(b"snow\xff");
+    std::fs::create_dir(field.path("").join(name)).unwrap();
+    let ran = field
+        .command(&["survey", "--json", "--environments"])
+        .arg(name)
+        .output()
+        .unwrap();
+    let object: serde_json::Value = serde_json::from_slice(&ran.stdout).unwrap();
+    assert_eq!(object["outcome"], "ok");
+    let folder = object["folder"].as_str().unwrap();
+    assert!(folder.ends_with("snow\u{fffd}"), "{folder}");
+}

@@ -221,6 +221,9 @@ impl Field {
             "version"
         };
         assert_eq!(object[key], env!("CARGO_PKG_VERSION"));
+        if let Some(command) = object["command"].as_str() {
+            follow_schema(command, &object);
+        }
         object
     }
 
@@ -262,4 +265,19 @@ pub(crate) fn file_of(answer: &Value, name: &str) -> String {
         .find(|p| p["name"] == name)
         .unwrap_or_else(|| panic!("{name} is not pinned"));
     pin["file"].as_str().unwrap().to_owned()
+}
+
+/// Checks an answer against the schema of its command (`docs/schema/`).
+fn follow_schema(command: &str, object: &Value) {
+    let file = Path::new(env!("CARGO_MANIFEST_DIR"))
+        .join("../../docs/schema")
+        .join(format!("{command}.json"));
+    let text = std::fs::read_to_string(&file).unwrap();
+    let schema: Value = serde_json::from_str(&text).unwrap();
+    let validator = jsonschema::validator_for(&schema).unwrap();
+    let faults: Vec<String> = validator
+        .iter_errors(object)
+        .map(|e| format!("{}: {e}", e.instance_path()))
+        .collect();
+    assert!(faults.is_empty(), "{}\n{object:#}", faults.join("\n"));
 }

@@ -5,41 +5,21 @@ mod sarif;
 
 use std::fs::File;
 use std::io::{IsTerminal, Read};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
-use eutaxis_core::diagnose::{Aside, Cause, Context, Diagnosis, Facts, Reader, Told};
+use eutaxis_core::diagnose::{Context, Reader};
 use eutaxis_world::environment::snapshot::distribution;
 use eutaxis_world::root::root;
 use eutaxis_world::{Doing, Error};
-use serde_json::{Map, Value, json};
 
+use crate::answer::diagnose::Report;
 use crate::cli::{Common, Diagnose};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::Surroundings;
-use crate::render;
+use crate::{render, report};
 
 /// The log is read in pieces of this size.
 const PIECE: usize = 1 << 18;
-
-/// A cause with its words, and what was checked.
-#[derive(Debug)]
-pub(crate) struct Found {
-    pub(crate) cause: Cause,
-    pub(crate) told: Told,
-    /// What the environment, the target or the depots say of it, in sentences.
-    pub(crate) checked: Vec<String>,
-}
-
-/// Everything that is shown.
-#[derive(Debug)]
-pub(crate) struct Report {
-    pub(crate) diagnosis: Diagnosis,
-    pub(crate) found: Vec<Found>,
-    /// Why something was not checked.
-    pub(crate) notes: Vec<String>,
-    /// Where the causes were written.
-    pub(crate) written: Option<PathBuf>,
-}
 
 pub(crate) fn run(
     arguments: &Diagnose,
@@ -81,7 +61,7 @@ fn walk(arguments: &Diagnose, common: &Common, output: &Output) -> Result<Answer
     Ok(Answer {
         outcome,
         text,
-        json: json(&report),
+        report: report::Diagnose::from(&report).into(),
     })
 }
 
@@ -142,52 +122,4 @@ fn packed(head: &[u8]) -> Option<(&'static str, &'static str)> {
         .into_iter()
         .find(|(mark, _)| head.starts_with(mark))
         .map(|(_, how)| how)
-}
-
-fn json(report: &Report) -> Map<String, Value> {
-    let diagnosis = &report.diagnosis;
-    let mut object = Map::new();
-    object.insert(
-        "causes".into(),
-        report.found.iter().map(found_json).collect(),
-    );
-    let asides = |all: &[Aside]| -> Value {
-        all.iter()
-            .map(|a| json!({"id": a.id, "line": a.line, "excerpt": a.excerpt, "times": a.times}))
-            .collect()
-    };
-    object.insert("consequences".into(), asides(&diagnosis.consequences));
-    object.insert("overcome".into(), asides(&diagnosis.overcome));
-    object.insert("perhaps".into(), asides(&diagnosis.guessed));
-    object.insert("ended".into(), diagnosis.ended.as_str().into());
-    object.insert("lines".into(), diagnosis.lines.into());
-    object.insert("notes".into(), json!(report.notes));
-    object
-}
-
-fn found_json(found: &Found) -> Value {
-    let (cause, told) = (&found.cause, &found.told);
-    let remedies: Vec<Value> = told
-        .remedies
-        .iter()
-        .map(|r| json!({"text": r.text, "change": r.change, "verified": r.verified}))
-        .collect();
-    json!({
-        "id": cause.id, "confidence": cause.confidence.as_str(), "line": cause.line, "excerpt": cause.excerpt,
-        "facts": facts_json(&cause.facts), "title": told.title, "explanation": told.explanation, "checked": found.checked,
-        "remedies": remedies, "would_not_help": told.would_not_help, "times": cause.times,
-    })
-}
-
-fn facts_json(facts: &Facts) -> Value {
-    let value = |values: &[String], list: bool| match values {
-        [one] if !list => json!(one),
-        several => json!(several),
-    };
-    Value::Object(
-        facts
-            .iter()
-            .map(|(name, values, list)| (name.to_owned(), value(values, list)))
-            .collect(),
-    )
 }

@@ -4,10 +4,9 @@
 use std::path::Path;
 
 use eutaxis_world::Error;
-use serde_json::{Value, json};
 
-use super::Found;
-use crate::sarif::{Result, located, write as write_log};
+use crate::answer::diagnose::Found;
+use crate::sarif::{Level, Location, Region, Result, write as write_log};
 
 /// Writes the causes, whole or not at all.
 pub(super) fn write(
@@ -32,12 +31,14 @@ fn result(found: &Found, root: bool, log: Option<&Path>) -> Result {
             .map_or(String::new(), |c| format!(": {c}"));
         format!(" To do: {}{change}", r.text)
     });
-    let region = json!({"startLine": found.cause.line, "snippet": {"text": found.cause.excerpt}});
-    let locations: Vec<Value> = log.iter().map(|log| located(log, Some(&region))).collect();
-    Result {
-        id: found.cause.id.clone(),
-        level: if root { "error" } else { "warning" },
-        message: format!("{}: {}.{todo}", found.told.title, found.told.explanation),
-        locations,
-    }
+    let place = |log: &Path| {
+        let region = Region::line(found.cause.line, &found.cause.excerpt);
+        Location::new(log, Some(region))
+    };
+    Result::new(
+        &found.cause.id,
+        if root { Level::Error } else { Level::Warning },
+        format!("{}: {}.{todo}", found.told.title, found.told.explanation),
+        log.into_iter().map(place).collect(),
+    )
 }

@@ -10,7 +10,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use eutaxis_core::diagnose::Context;
-use eutaxis_core::examine::{Finding, Kind, Severity, Snapshot, examine, imports, modules, trials};
+use eutaxis_core::examine::{Finding, Severity, Snapshot, examine, imports, modules, trials};
 use eutaxis_world::attempt::{Limits, Runner};
 use eutaxis_world::environment::snapshot::{Look, distribution, snapshot};
 use eutaxis_world::interpreter::{Finder, ProbeCache};
@@ -18,30 +18,12 @@ use eutaxis_world::root::{root, stand_in};
 use eutaxis_world::stock::Trim;
 use eutaxis_world::supply::Run;
 use eutaxis_world::{Error, ErrorKind};
-use serde_json::{Map, Value, json};
 
+use crate::answer::examine::Report;
 use crate::cli::{Common, Examine};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
-use crate::render;
-
-pub(crate) use sizes::Share;
-
-/// What was found, for rendering.
-#[derive(Debug)]
-pub(crate) struct Report {
-    pub(crate) snapshot: Snapshot,
-    pub(crate) findings: Vec<Finding>,
-    pub(crate) sizes: Option<Vec<Share>>,
-    /// What was tried beside reading: modules imported, trials run.
-    pub(crate) tried: (Option<usize>, Option<usize>),
-    /// Where the findings were written.
-    pub(crate) written: Option<PathBuf>,
-    /// Hashes were left out.
-    pub(crate) quick: bool,
-    /// The interpreter that the bare name starts here, when it is another one.
-    pub(crate) other: Option<PathBuf>,
-}
+use crate::{render, report};
 
 pub(crate) fn run(
     arguments: &Examine,
@@ -136,7 +118,7 @@ fn walk(arguments: &Examine, common: &Common, output: &Output) -> Result<Answer,
     Ok(Answer {
         outcome: if breaks { Outcome::No } else { Outcome::Ok },
         text,
-        json: json(&report),
+        report: report::Examine::from(&report).into(),
     })
 }
 
@@ -235,52 +217,4 @@ fn other_interpreter(snapshot: &Snapshot, finder: &Finder, probes: &ProbeCache) 
     let found = finder.default(probes).ok()?;
     let real = |path: &Path| std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
     (real(&found.facts.prefix) != real(Path::new(&snapshot.root))).then_some(found.path)
-}
-
-/// What is examined, in a word.
-pub(crate) fn kind_word(kind: Kind) -> &'static str {
-    match kind {
-        Kind::Virtual {
-            shares_system: true,
-        } => "environment that shares its base's packages",
-        Kind::Virtual {
-            shares_system: false,
-        } => "environment",
-        Kind::System { managed: true } => "interpreter that the system manages",
-        Kind::System { managed: false } => "interpreter",
-    }
-}
-
-fn json(report: &Report) -> Map<String, Value> {
-    let snapshot = &report.snapshot;
-    let mut object = Map::new();
-    object.insert(
-        "environment".into(),
-        json!({
-            "root": snapshot.root, "interpreter": snapshot.python, "projects": snapshot.here().count(),
-            "target": snapshot.target.to_string(), "kind": kind_word(snapshot.kind), "default": report.other.is_none(),
-        }),
-    );
-    object.insert(
-        "findings".into(),
-        Value::Array(report.findings.iter().map(finding_json).collect()),
-    );
-    if let Some(sizes) = &report.sizes {
-        let sizes = sizes
-            .iter()
-            .map(|s| json!({"project": s.project, "version": s.version, "bytes": s.bytes, "files": s.files}));
-        object.insert("sizes".into(), sizes.collect());
-    }
-    object.insert("imported".into(), json!(report.tried.0));
-    object.insert("trials".into(), json!(report.tried.1));
-    object.insert("hashes_checked".into(), json!(!report.quick));
-    object
-}
-
-fn finding_json(finding: &Finding) -> Value {
-    json!({
-        "id": finding.id, "severity": finding.severity.as_str(),
-        "project": finding.project.as_ref().map(eutaxis_core::Name::as_str), "version": finding.version,
-        "evidence": finding.evidence, "cause": finding.cause, "remedy": finding.remedy, "verified": finding.verified, "paths": finding.paths,
-    })
 }

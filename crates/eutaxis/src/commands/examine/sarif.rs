@@ -5,7 +5,7 @@ use std::path::Path;
 use eutaxis_core::examine::{Finding, Severity};
 use eutaxis_world::Error;
 
-use crate::sarif::{Result, located, write as write_log};
+use crate::sarif::{Level, Location, Result, write as write_log};
 
 /// Writes the findings, whole or not at all.
 pub(super) fn write(findings: &[Finding], file: &Path) -> std::result::Result<(), Error> {
@@ -14,9 +14,9 @@ pub(super) fn write(findings: &[Finding], file: &Path) -> std::result::Result<()
 
 fn result(finding: &Finding) -> Result {
     let level = match finding.severity {
-        Severity::Breaks => "error",
-        Severity::Risk => "warning",
-        Severity::Note => "note",
+        Severity::Breaks => Level::Error,
+        Severity::Risk => Level::Warning,
+        Severity::Note => Level::Note,
     };
     let who = finding
         .project
@@ -25,14 +25,13 @@ fn result(finding: &Finding) -> Result {
             Some(version) => format!("{p} {version}: "),
             None => format!("{p}: "),
         });
-    Result {
-        id: finding.id.to_owned(),
+    let locations = finding.paths.iter();
+    Result::new(
+        finding.id,
         level,
-        message: format!("{who}{}. To do: {}", finding.evidence, finding.remedy),
-        locations: finding
-            .paths
-            .iter()
-            .map(|p| located(Path::new(p), None))
+        format!("{who}{}. To do: {}", finding.evidence, finding.remedy),
+        locations
+            .map(|p| Location::new(Path::new(p), None))
             .collect(),
-    }
+    )
 }

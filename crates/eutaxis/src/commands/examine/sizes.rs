@@ -4,18 +4,7 @@ use std::collections::BTreeSet;
 
 use eutaxis_core::examine::Snapshot;
 
-/// A project's share of the room.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) struct Share {
-    /// The project; none for files that nobody owns.
-    pub(crate) project: Option<String>,
-    /// Its release.
-    pub(crate) version: Option<String>,
-    /// Bytes of its files.
-    pub(crate) bytes: u64,
-    /// How many there are.
-    pub(crate) files: usize,
-}
+use crate::answer::examine::Share;
 
 /// The shares, largest first. A file that two projects own counts for the first.
 pub(super) fn shares(snapshot: &Snapshot) -> Vec<Share> {

@@ -8,35 +8,13 @@ use eutaxis_core::pins::{Lock, LockFile};
 use eutaxis_core::{Name, Requirement, Version};
 use eutaxis_world::Error;
 use eutaxis_world::supply::{Depth, Looked, Run};
-use serde_json::{Map, Value, json};
 
 use super::depot::Stray;
-use super::pinned::{Settled, moves};
+use super::pinned::moves;
+use crate::answer::settle::{Checked, Drift, Settled, asker_words};
 use crate::output::{Answer, Outcome};
-use crate::render;
-
-/// A pin that does not hold any more, or one that is missing.
-#[derive(Debug)]
-pub(crate) struct Drift {
-    pub(crate) project: String,
-    pub(crate) before: Option<String>,
-    pub(crate) after: Option<String>,
-    /// `added`, `raised`, `lowered`, `dropped`, `file` for another file of the same release,
-    /// `depot` for another depot.
-    pub(crate) kind: &'static str,
-    pub(crate) because: String,
-}
-
-/// The pins of one target against what would be pinned now.
-#[derive(Debug)]
-pub(crate) struct Checked {
-    pub(crate) shown: String,
-    pub(crate) file: String,
-    pub(crate) count: usize,
-    pub(crate) drifts: Vec<Drift>,
-    /// Projects that would come from another depot, so that they must be named to be moved.
-    pub(crate) to_renew: Vec<String>,
-}
+use crate::words;
+use crate::{render, report};
 
 impl Checked {
     /// Adds projects that would come from another depot, where nothing else is told of them.
@@ -129,9 +107,7 @@ fn because(project: &str, before: Option<&str>, settled: &Settled<'_>, run: &Run
     };
     let Some(version) = before.and_then(|v| Version::parse(v).ok()) else {
         let by = settled.pins.iter().find(|p| p.chosen.project == name);
-        let names: Vec<String> = by
-            .map(|p| super::pinned::asker_words(p.chosen))
-            .unwrap_or_default();
+        let names: Vec<String> = by.map(|p| asker_words(p.chosen)).unwrap_or_default();
         let asked: Vec<&str> = names
             .iter()
             .map(|n| if n == "ask" { "you" } else { n.as_str() })
@@ -149,7 +125,7 @@ fn because(project: &str, before: Option<&str>, settled: &Settled<'_>, run: &Run
         return format!(
             "you ask {} ({})",
             ask.requirement.short(),
-            render::place(&ask.origin)
+            words::place(&ask.origin)
         );
     }
     let exactly = [Requirement::exactly(&name, &version)];
@@ -179,24 +155,10 @@ fn because(project: &str, before: Option<&str>, settled: &Settled<'_>, run: &Run
 /// The answer for one target, or for several.
 pub(super) fn answer(all: &[Checked]) -> Answer {
     let holds = all.iter().all(|c| c.drifts.is_empty());
-    let drift = |d: &Drift| json!({"project": d.project, "kind": d.kind, "before": d.before, "after": d.after, "because": d.because});
-    let one = |c: &Checked| {
-        json!({
-            "target": c.shown, "pins": c.file, "holds": c.drifts.is_empty(),
-            "drift": c.drifts.iter().map(drift).collect::<Vec<_>>(),
-        })
-    };
-    let mut object = Map::new();
-    object.insert("holds".into(), json!(holds));
-    object.insert(
-        "checked".into(),
-        Value::Array(all.iter().map(one).collect()),
-    );
-    object.insert("written".into(), json!([]));
     let outcome = if holds { Outcome::Ok } else { Outcome::No };
     Answer {
         outcome,
         text: render::check::text(all),
-        json: object,
+        report: report::Settle::Checked(all.into()).into(),
     }
 }

@@ -5,12 +5,11 @@ use std::path::{Path, PathBuf};
 
 use eutaxis_core::pins::{Lock, Package};
 use eutaxis_world::{Doing, Error};
-use serde_json::{Map, Value, json};
 
 use super::lock::shown_from;
-use super::pinned::{Pinned, Settled};
+use crate::answer::settle::{Pinned, Settled};
 use crate::output::{Answer, Outcome};
-use crate::{record, render};
+use crate::{record, render, report};
 
 /// A project that would come from another depot than its pin.
 #[derive(Debug)]
@@ -80,11 +79,16 @@ fn has_same_bytes(package: &Package, pin: &Pinned<'_>) -> bool {
 
 /// The answer when there are some: nothing is written.
 pub(super) fn refused(strays: &[Stray], shown: &str) -> Answer {
-    let mut object = Map::new();
-    let all = strays.iter().map(|s| {
-        json!({"project": s.project, "before": s.before.0, "depot_before": s.before.1, "after": s.after.0, "depot_after": s.after.1})
+    let moves = strays.iter().map(|s| report::DepotMove {
+        project: s.project.clone(),
+        before: s.before.0.clone(),
+        depot_before: s.before.1.clone(),
+        after: s.after.0.clone(),
+        depot_after: s.after.1.clone(),
     });
-    object.insert("depot_moves".into(), Value::Array(all.collect()));
+    let report = report::Settle::DepotMoves(report::DepotMoves {
+        depot_moves: moves.collect(),
+    });
     let told: Vec<(String, String, String)> = strays
         .iter()
         .map(|s| {
@@ -98,6 +102,6 @@ pub(super) fn refused(strays: &[Stray], shown: &str) -> Answer {
     Answer {
         outcome: Outcome::No,
         text: render::settle::moved_depots(&told, shown),
-        json: object,
+        report: report.into(),
     }
 }

@@ -11,23 +11,16 @@ use eutaxis_world::interpreter::Found;
 use eutaxis_world::supply::{Outcome as End, Read};
 
 use super::Job;
+use crate::answer::settle::Taken;
 use crate::cli::Settle;
 use crate::plan::{Asks, Chosen, Surroundings};
-use crate::{record, render};
-
-/// That another interpreter was taken than the one that comes first.
-#[derive(Debug, Clone)]
-pub(crate) struct Taken {
-    pub(crate) path: String,
-    pub(crate) version: String,
-    /// What is wrong with the first.
-    pub(crate) because: String,
-}
+use crate::record;
+use crate::words;
 
 impl Taken {
     fn of(found: &Found, because: String) -> Self {
         Taken {
-            path: render::near(&found.path),
+            path: words::near(&found.path),
             version: found.facts.version.clone(),
             because,
         }
@@ -168,8 +161,8 @@ impl Job<'_> {
         let because = format!(
             "{}, which comes first here, is of a series that began in {}, after the time of {}",
             first.version,
-            render::chronology::month(began),
-            render::chronology::asked(solution, time)
+            words::chronology::month(began),
+            words::chronology::asked(solution, time)
         );
         let mut older = others(chosen, self.surroundings);
         older.sort_by_cached_key(|found| {

@@ -5,12 +5,11 @@ use std::path::{Path, PathBuf};
 use eutaxis_core::pins::Lock;
 use eutaxis_core::solve::{Joint, Problem};
 use eutaxis_world::Error;
-use serde_json::{Map, Value, json};
 
 use super::{Job, check, depot, file_name_caution, lock, out_of, pinned};
 use crate::output::{Answer, Outcome};
 use crate::plan;
-use crate::render;
+use crate::{render, report};
 
 /// The plain list of a target: `NAME` before the ending.
 fn list_of(list: &Path, name: &str) -> PathBuf {
@@ -108,28 +107,25 @@ impl Job<'_> {
         }
         let differences = render::joint::differences(&settled);
         let text = render::joint::text(&settled, &differences);
-        let mut object = Map::new();
-        let targets = settled.iter().map(|s| {
-            let mut json = s.json();
-            json.insert("name".into(), json!(s.target));
-            Value::Object(json)
+        let written = settled.iter().flat_map(|s| s.files.iter().cloned());
+        let names = || settled.iter().map(|s| s.target.clone());
+        let differences = differences.iter().map(|d| report::Difference {
+            project: d.project.clone(),
+            releases: names().zip(d.releases.iter().cloned()).collect(),
+            because: d.because.clone(),
         });
-        object.insert("targets".into(), Value::Array(targets.collect()));
-        let told = differences.iter().map(|d| {
-            let releases: Map<String, Value> = settled
-                .iter()
-                .zip(&d.releases)
-                .map(|(s, v)| (s.target.clone(), json!(v)))
-                .collect();
-            json!({"project": d.project, "releases": releases, "because": d.because})
+        let targets = settled
+            .iter()
+            .map(|s| report::Pinned::from(s).named(&s.target));
+        let report = report::Settle::Targets(report::Targets {
+            targets: targets.collect(),
+            differences: differences.collect(),
+            written: written.collect(),
         });
-        object.insert("differences".into(), Value::Array(told.collect()));
-        let written: Vec<&String> = settled.iter().flat_map(|s| &s.files).collect();
-        object.insert("written".into(), json!(written));
         Ok(Answer {
             outcome: Outcome::Ok,
             text,
-            json: object,
+            report: report.into(),
         })
     }
 }

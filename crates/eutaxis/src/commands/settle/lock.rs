@@ -10,7 +10,7 @@ use eutaxis_world::depot::Place;
 use eutaxis_world::files::{relative, slashed, write_whole};
 use eutaxis_world::{Doing, Error};
 
-use super::pinned::{Pinned, Settled, asker_words};
+use crate::answer::settle::{Pinned, Settled, asker_words};
 use crate::record;
 
 /// The pins as a lock file of the standard; what is ours stands in `[tool.eutaxis]`.

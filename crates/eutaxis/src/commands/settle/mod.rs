@@ -25,17 +25,16 @@ use eutaxis_world::files::read_text;
 use eutaxis_world::supply::{Outcome as End, Run};
 use indicatif::ProgressBar;
 
-pub(crate) use check::Checked;
-pub(crate) use clash::{Refusal, Untried, alternatives};
+pub(crate) use clash::alternatives;
 use interpreter::Another;
-pub(crate) use interpreter::Taken;
-pub(crate) use pinned::{Move, Pinned, Settled};
 
+use crate::answer::edits::FileEdit;
+use crate::answer::settle::Taken;
 use crate::cli::{Common, Settle};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Asks, Surroundings};
 use crate::record;
-use crate::render;
+use crate::{render, report};
 
 /// One `settle` under way.
 struct Job<'a> {
@@ -215,7 +214,7 @@ impl Job<'_> {
         problem: &Problem,
         old: Option<&Lock>,
         out: &Path,
-        edits: Vec<take::FileEdit>,
+        edits: Vec<FileEdit>,
     ) -> Result<Answer, Error> {
         for edit in &edits {
             edit.ensure()?;
@@ -259,12 +258,12 @@ impl Job<'_> {
             render::ways::edits(&edits),
             render::settle::text(&settled)
         );
-        let mut json = settled.json();
-        json.insert("edits".into(), take::json(&edits));
+        let mut pinned = report::Pinned::from(&settled);
+        pinned.edits = Some(edits.iter().map(Into::into).collect());
         Ok(Answer {
             outcome: Outcome::Ok,
             text,
-            json,
+            report: report::Settle::Pinned(pinned).into(),
         })
     }
 }

@@ -3,103 +3,20 @@
 use std::collections::BTreeMap;
 
 use eutaxis_core::Version;
-use eutaxis_core::fault::{Origin, escaped};
-use eutaxis_core::index::FileKind;
-use eutaxis_core::offer::Adjustment;
+use eutaxis_core::fault::escaped;
 use eutaxis_core::pins::Lock;
 use eutaxis_core::requirement::{Accepts, Directive};
-use eutaxis_core::solve::{Asker, Caution, Chosen, Problem, Solution, Strength};
+use eutaxis_core::solve::{Problem, Solution};
 use eutaxis_world::Error;
 use eutaxis_world::catalogue::ListedFile;
 use eutaxis_world::depot::Place;
-use eutaxis_world::files::{sha256_of, slashed};
+use eutaxis_world::files::sha256_of;
 use eutaxis_world::supply::Run;
 use rayon::prelude::*;
-use serde_json::{Map, Value, json};
 
-use super::Taken;
+use crate::answer::settle::{InPlace, Move, Pinned, Settled};
 use crate::output::Output;
-use crate::render;
-
-/// A chosen file with where it lies.
-#[derive(Debug)]
-pub(crate) struct Pinned<'a> {
-    pub(crate) chosen: &'a Chosen,
-    pub(super) place: Place,
-    pub(super) sha256: String,
-    pub(crate) size: Option<u64>,
-    depot: String,
-    /// The depot by what it is known by; none of a file that an ask demands by its address.
-    pub(super) origin: Option<String>,
-    pub(super) index: Option<String>,
-    pub(super) direct_url: Option<String>,
-    /// An earlier pin that was kept.
-    pub(crate) kept: bool,
-}
-
-impl Pinned<'_> {
-    pub(crate) fn is_wheel(&self) -> bool {
-        matches!(self.chosen.file.kind, FileKind::Wheel(_))
-    }
-}
-
-/// A project whose pin is another than before.
-#[derive(Debug)]
-pub(crate) struct Move {
-    pub(crate) project: String,
-    pub(crate) before: Option<String>,
-    pub(crate) after: Option<String>,
-    pub(crate) kind: &'static str,
-}
-
-/// Bytes of all wheels once unpacked.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct InPlace {
-    pub(crate) bytes: u64,
-    /// The files of every wheel are known; else some of it is estimated.
-    pub(crate) is_exact: bool,
-}
-
-/// A settled set with all that is said of it.
-#[derive(Debug)]
-pub(crate) struct Settled<'a> {
-    pub(crate) target: String,
-    pub(crate) pins: Vec<Pinned<'a>>,
-    pub(crate) problem: &'a Problem,
-    solution: &'a Solution,
-    /// Everything is told by its name.
-    verbose: bool,
-    pub(crate) moves: Vec<Move>,
-    pub(crate) cautions: Vec<String>,
-    /// What it takes in place, when all are wheels.
-    pub(crate) in_place: Option<InPlace>,
-    /// Another interpreter was taken than the one that comes first.
-    pub(crate) taken: Option<Taken>,
-    /// What was written, in words.
-    pub(crate) written: Vec<String>,
-    pub(super) files: Vec<String>,
-}
-
-impl Settled<'_> {
-    /// Where an ask was stated.
-    pub(crate) fn origin(&self, ask: usize) -> Option<&Origin> {
-        self.problem.asks.get(ask).map(|a| &a.origin)
-    }
-
-    /// What dates had a part in: a label and a line for each.
-    pub(crate) fn first_lines(&self) -> Vec<(&'static str, String)> {
-        render::chronology::first_lines(self.solution, self.verbose)
-    }
-
-    /// The adjustments that spoke of what was chosen.
-    pub(crate) fn adjusted(&self) -> Vec<&Adjustment> {
-        let spoke = |i: &usize| self.pins.iter().any(|p| p.chosen.adjusted.contains(i));
-        (0..self.problem.adjustments.len())
-            .filter(spoke)
-            .filter_map(|i| self.problem.adjustments.get(i))
-            .collect()
-    }
-}
+use crate::words;
 
 /// The solution with where each file lies, its hash and size, and what should be known of it.
 pub(super) fn settle<'a>(
@@ -180,7 +97,7 @@ pub(super) fn settle<'a>(
     let mut pins: Vec<Pinned<'a>> = pins.into_iter().map(|(pin, _)| pin).collect();
     pins.sort_by(|a, b| a.chosen.project.cmp(&b.chosen.project));
     let mut cautions = directive_cautions(directives);
-    cautions.extend(render::words::cautions(
+    cautions.extend(words::releases::cautions(
         &solution.cautions,
         problem,
         output.verbose(),
@@ -381,7 +298,7 @@ pub(super) fn report_left_out(run: &Run, solution: &Solution, output: &Output) {
     if count > 0 && !output.verbose() {
         output.notice(&format!(
             "{} of the depots cannot be used and were left out (-v names them)",
-            render::count(count, "file")
+            words::count(count, "file")
         ));
     }
 }
@@ -425,113 +342,4 @@ pub(super) fn moves(old: Option<&Lock>, settled: &Settled<'_>) -> Vec<Move> {
         }
     }
     moves
-}
-
-impl Settled<'_> {
-    pub(super) fn json(&self) -> Map<String, Value> {
-        let pins: Vec<Value> = self
-            .pins
-            .iter()
-            .map(|pin| {
-                let chosen = pin.chosen;
-                let (at, place) = match &pin.place {
-                    Place::Disk(path) => ("path", slashed(path)),
-                    Place::Url(url) => ("url", url.to_string()),
-                };
-                json!({
-                    "name": chosen.project.as_str(),
-                    "version": chosen.version.to_string(),
-                    "file": &*chosen.file.filename,
-                    "kind": if pin.is_wheel() { "wheel" } else { "sdist" },
-                    at: place,
-                    "sha256": pin.sha256,
-                    "size": pin.size,
-                    "published": chosen.file.published.map(|t| t.to_string()),
-                    "asked_by": asker_words(chosen),
-                    "depot": pin.depot,
-                    "accelerator": render::words::build_json(chosen.build.as_ref()),
-                })
-            })
-            .collect();
-        let moves: Vec<Value> = self
-            .moves
-            .iter()
-            .map(|m| json!({"project": m.project, "before": m.before, "after": m.after, "kind": m.kind}))
-            .collect();
-        let mut object = Map::new();
-        object.insert("target".into(), json!(self.problem.target.to_string()));
-        object.insert("pins".into(), json!(pins));
-        object.insert("cautions".into(), json!(self.cautions));
-        object.insert("chronology".into(), json!(self.chronology()));
-        object.insert(
-            "held_back".into(),
-            json!(render::chronology::held_back_json(self.solution)),
-        );
-        object.insert(
-            "let_go".into(),
-            json!(render::chronology::let_go_json(self.solution)),
-        );
-        object.insert(
-            "adjusted".into(),
-            json!(
-                self.adjusted()
-                    .iter()
-                    .map(|a| render::words::adjustment_json(a))
-                    .collect::<Vec<_>>()
-            ),
-        );
-        object.insert("moves".into(), json!(moves));
-        if let Some(taken) = &self.taken {
-            let interpreter =
-                json!({"path": taken.path, "version": taken.version, "because": taken.because});
-            object.insert("interpreter".into(), interpreter);
-        }
-        object.insert("written".into(), json!(self.files));
-        object
-    }
-
-    /// Every pair of which the one cannot have known the other, strong or not.
-    fn chronology(&self) -> Vec<Value> {
-        let strength = |s: &Strength| match s {
-            Strength::Strong => "strong",
-            Strength::Middling => "middling",
-            Strength::Weak => "weak",
-        };
-        let one = |caution: &Caution| {
-            if let Caution::NeverMet {
-                project,
-                version,
-                published,
-                other,
-                other_version,
-                began,
-                strength: s,
-            } = caution
-            {
-                Some(json!({
-                    "project": project.as_str(), "version": version.to_string(), "published": published.to_string(),
-                    "needs": other.as_str(), "needs_version": other_version.to_string(), "began": began.to_string(),
-                    "strength": strength(s),
-                }))
-            } else {
-                None
-            }
-        };
-        self.solution.cautions.iter().filter_map(one).collect()
-    }
-}
-
-/// Who asks, for files and JSON: `ask` for the user's own asks, and names of projects.
-pub(crate) fn asker_words(chosen: &Chosen) -> Vec<String> {
-    let mut words = Vec::new();
-    for asker in &chosen.asked_by {
-        let word = match asker {
-            Asker::Ask(_) => "ask".to_owned(),
-            Asker::Project(name, _) => name.to_string(),
-        };
-        if !words.contains(&word) {
-            words.push(word);
-        }
-    }
-    words
 }

@@ -6,73 +6,18 @@ use std::path::{Path, PathBuf};
 use eutaxis_core::fault::Origin;
 use eutaxis_core::offer::Adjustment;
 use eutaxis_core::pins::Lock;
-use eutaxis_core::requirement::{Edit, FileForm, changed_lines, edited};
+use eutaxis_core::requirement::{Edit, FileForm, edited};
 use eutaxis_core::solve::{Change, Problem, Way};
 use eutaxis_core::{Ask, Requirement};
 use eutaxis_world::Error;
-use eutaxis_world::files::{change_whole, ensure_changeable};
-use serde_json::{Map, Value, json};
 
 use super::{Job, named};
+use crate::answer::edits::FileEdit;
 use crate::output::{Answer, Outcome};
 use crate::plan::{self, Surroundings};
 use crate::record;
-
-/// A file with the text that it is to have.
-#[derive(Debug, Clone)]
-pub(crate) struct FileEdit {
-    pub(crate) file: PathBuf,
-    before: String,
-    after: String,
-}
-
-impl FileEdit {
-    /// The lines that change: number, before, after.
-    pub(crate) fn lines(&self) -> Vec<(usize, Option<String>, Option<String>)> {
-        changed_lines(&self.before, &self.after)
-    }
-
-    /// Whether the file can be changed.
-    pub(super) fn ensure(&self) -> Result<(), Error> {
-        ensure_changeable(&self.file, &self.before)
-    }
-
-    pub(super) fn write(&self) -> Result<(), Error> {
-        change_whole(&self.file, &self.before, &self.after)
-    }
-}
-
-/// The edits for programs.
-pub(crate) fn json(edits: &[FileEdit]) -> Value {
-    let one = |edit: &FileEdit| {
-        let lines: Vec<Value> = edit
-            .lines()
-            .into_iter()
-            .map(|(line, before, after)| json!({"line": line, "before": before, "after": after}))
-            .collect();
-        json!({"file": edit.file, "lines": lines})
-    };
-    Value::Array(edits.iter().map(one).collect())
-}
-
-/// The options that a way stands for, as typed.
-pub(crate) fn options(way: &Way) -> Vec<String> {
-    let one = |change: &Change| match change {
-        Change::Interpreter(other) => Some(format!("--interpreter {}", other.name)),
-        Change::Accelerators(all) => Some(format!("--accelerator {}", all.as_option())),
-        Change::Build(name) => Some(format!("--build {name}")),
-        Change::Prereleases(name) => Some(format!("--prereleases {name}")),
-        Change::AsOf(moment) => Some(format!("--as-of {moment}")),
-        Change::Ask(..)
-        | Change::DropAsk(_)
-        | Change::Bound(..)
-        | Change::DropBound(_)
-        | Change::Pin(_)
-        | Change::Adjust(_)
-        | Change::DropAdjust(_) => None,
-    };
-    way.changes.iter().filter_map(one).collect()
-}
+use crate::report::{self, Report, Settle};
+use crate::words;
 
 /// What a way changes in files. Asks of the command line stand in none.
 pub(crate) fn edits(way: &Way, problem: &Problem, surroundings: &Surroundings) -> Vec<FileEdit> {
@@ -265,7 +210,11 @@ impl Job<'_> {
                     .text
                     .push_str(&format!("from now on type  {}\n", typed.join("  ")));
             }
-            answer.json.insert("options".into(), json!(options(way)));
+            if let Report::Settle(settle) = &mut answer.report
+                && let Settle::Pinned(pinned) = settle.as_mut()
+            {
+                pinned.options = Some(words::ways::options(way));
+            }
             return Ok(answer);
         }
         self.apart(way, chosen)
@@ -311,26 +260,24 @@ impl Job<'_> {
             )?;
             text.push_str(&answer.text);
             text.push('\n');
-            written.extend(
-                answer
-                    .json
-                    .get("written")
-                    .and_then(Value::as_array)
-                    .cloned()
-                    .unwrap_or_default(),
-            );
-            environments.push(Value::Object(answer.json));
+            if let Report::Settle(settle) = answer.report
+                && let Settle::Pinned(pinned) = *settle
+            {
+                written.extend(pinned.written.iter().cloned());
+                environments.push(pinned);
+            }
         }
         text.push_str(
             "Two environments: furnish each from its own pins, in its own folder (--at).\n",
         );
-        let mut object = Map::new();
-        object.insert("environments".into(), Value::Array(environments));
-        object.insert("written".into(), Value::Array(written));
+        let report = Settle::Environments(report::Environments {
+            environments,
+            written,
+        });
         Ok(Answer {
             outcome: Outcome::Ok,
             text,
-            json: object,
+            report: report.into(),
         })
     }
 }
@@ -359,5 +306,5 @@ fn typed(way: &Way, in_files: bool) -> Vec<String> {
         | Change::Adjust(_)
         | Change::DropAdjust(_) => None,
     });
-    asked.chain(options(way)).collect()
+    asked.chain(words::ways::options(way)).collect()
 }

@@ -1,7 +1,6 @@
 //! `span`: which interpreter versions, on which targets, can hold all of this? if none: which split
 //! can?
 
-mod json;
 mod rows;
 mod toolkits;
 
@@ -10,43 +9,18 @@ use std::sync::Arc;
 use eutaxis_core::knowledge;
 use eutaxis_core::offer::Policy;
 use eutaxis_core::solve::{Clash, End, Problem};
-use eutaxis_core::span::{Best, Cell, Matrix, Series, Split, split};
+use eutaxis_core::span::{Cell, Matrix, Series, Split, split};
 use eutaxis_core::targets::{Implementation, Interpreter};
 use eutaxis_core::{Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::files::write_whole;
 use eutaxis_world::supply::{Progress, Run};
 
-pub(crate) use rows::Head;
-pub(crate) use toolkits::Toolkits;
-
+use crate::answer::span::{Head, Report};
 use crate::cli::{Common, Span};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Asks, Chosen, Surroundings};
-use crate::render;
-
-/// What was found.
-pub(crate) struct Report<'a> {
-    pub(crate) arguments: &'a Span,
-    pub(crate) asks: &'a Asks,
-    /// Targets, in the order of the columns.
-    pub(crate) columns: &'a [Chosen],
-    /// Interpreters, the newest first.
-    pub(crate) rows: Vec<Head>,
-    pub(crate) matrix: Matrix,
-    pub(crate) best: Option<Best>,
-    /// When no row holds everything.
-    pub(crate) split: Option<Split>,
-    /// For each target with an accelerator whose toolkits matter.
-    pub(crate) toolkits: Vec<Toolkits>,
-}
-
-impl Report<'_> {
-    /// A cell.
-    pub(crate) fn cell(&self, row: usize, column: usize) -> Option<&Cell> {
-        self.matrix.rows().get(row).and_then(|r| r.get(column))
-    }
-}
+use crate::{render, report};
 
 /// The question, for any interpreter.
 struct Question<'a> {
@@ -97,10 +71,10 @@ pub(crate) fn run(
     bar.finish_and_clear();
     output.report_network(depots.network());
     let report = report.map_err(one)?;
-    let mut json = report.json();
+    let mut answer = report::Span::from(&report);
     if let Some(file) = &arguments.picture {
         write_whole(file, render::picture::span(&report).as_bytes()).map_err(one)?;
-        json.insert("picture".into(), serde_json::json!(file));
+        answer.picture = Some(file.display().to_string());
         output.notice(&format!("wrote {}", file.display()));
     }
     let outcome = if report.best.is_some() {
@@ -111,7 +85,7 @@ pub(crate) fn run(
     Ok(Answer {
         outcome,
         text: render::span::text(&report),
-        json,
+        report: answer.into(),
     })
 }
 

@@ -13,17 +13,10 @@ use eutaxis_world::interpreter::Found;
 use eutaxis_world::supply::{Progress, Run};
 
 use super::Question;
+use crate::answer::span::Head;
 
 /// No range names more series than this.
 const MOST: u64 = 60;
-
-/// A row.
-#[derive(Debug)]
-pub(crate) struct Head {
-    pub(crate) series: Series,
-    /// An interpreter of the series that is here, if the machine is looked at.
-    pub(crate) here: Option<Found>,
-}
 
 /// `3.11`, as far as there can be such a series.
 fn series(text: &str) -> Option<Series> {

@@ -4,38 +4,13 @@ use std::sync::Arc;
 
 use eutaxis_core::knowledge::{Family, MadeFor, Number};
 use eutaxis_core::offer::Rules;
-use eutaxis_core::span::{Cell, Matrix, Series};
+use eutaxis_core::span::{Cell, Matrix};
 use eutaxis_core::{Name, Target};
 use eutaxis_world::Error;
 use eutaxis_world::supply::{Progress, Run};
 
-use super::{Asked, Head, Question, solved};
-
-/// Toolkits of a family against interpreters, on one target.
-pub(crate) struct Toolkits {
-    /// The target, by its column.
-    pub(crate) column: usize,
-    pub(crate) family: Arc<Family>,
-    /// The newest first.
-    pub(crate) toolkits: Vec<Number>,
-    /// Interpreters, the newest first.
-    pub(crate) interpreters: Vec<Series>,
-    /// A row per toolkit; a cell per interpreter.
-    pub(crate) rows: Vec<Vec<Cell>>,
-}
-
-impl Toolkits {
-    /// The toolkit to take with an interpreter: the newest that holds everything.
-    pub(crate) fn best(&self, interpreter: Series) -> Option<&Number> {
-        let column = self.interpreters.iter().position(|s| *s == interpreter)?;
-        let holds = |row: &[Cell]| row.get(column).is_some_and(|c| c.solution().is_some());
-        self.toolkits
-            .iter()
-            .zip(&self.rows)
-            .find(|(_, row)| holds(row))
-            .map(|(toolkit, _)| toolkit)
-    }
-}
+use super::{Asked, Question, solved};
+use crate::answer::span::{Head, Toolkits};
 
 /// A matrix for each target with an accelerator for which there are builds.
 pub(super) fn all(

@@ -2,7 +2,6 @@
 //! environments are here?
 
 mod cautions;
-mod json;
 mod save;
 
 use std::path::{Path, PathBuf};
@@ -12,45 +11,15 @@ use eutaxis_core::targets::{Libc, Platform, System};
 use eutaxis_world::Error;
 use eutaxis_world::accelerator;
 use eutaxis_world::environment::{Listed, environments};
-use eutaxis_world::interpreter::{Facts, Finder, Found, Seat, machine};
+use eutaxis_world::interpreter::{Finder, Found, Seat, machine};
 use eutaxis_world::root::{root, stand_in};
 
+use crate::answer::survey::{Report, Row};
 use crate::cli::{Common, Survey};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::Surroundings;
-use crate::render;
-
-/// An interpreter as a row.
-#[derive(Debug)]
-pub(crate) struct Row {
-    pub(crate) name: String,
-    pub(crate) version: String,
-    pub(crate) abi: String,
-    pub(crate) kind: String,
-    pub(crate) path: String,
-    pub(crate) default: bool,
-    bare_names: Vec<String>,
-    facts: Facts,
-    full_path: PathBuf,
-}
-
-/// Everything that was found.
-#[derive(Debug)]
-pub(crate) struct Report {
-    os: String,
-    os_release: String,
-    /// The root that stands in for the machine's.
-    pub(crate) stand_in: Option<PathBuf>,
-    platform: Option<Platform>,
-    bits: u32,
-    pub(crate) interpreters: Vec<Row>,
-    pub(crate) accelerators: Vec<accelerator::Found>,
-    pub(crate) target: Option<Target>,
-    pub(crate) tags: Option<Vec<String>>,
-    pub(crate) environments: Option<(PathBuf, Vec<Listed>)>,
-    pub(crate) cautions: Vec<String>,
-    pub(crate) saved: Option<String>,
-}
+use crate::words;
+use crate::{render, report};
 
 pub(crate) fn run(
     arguments: &Survey,
@@ -141,7 +110,7 @@ fn look(arguments: &Survey, common: &Common, output: &Output) -> Result<Answer, 
     Ok(Answer {
         outcome: Outcome::Ok,
         text: render::survey::text(&report),
-        json: report.json(),
+        report: report::Survey::from(&report).into(),
     })
 }
 
@@ -243,7 +212,7 @@ fn row(found: &Found, default: bool) -> Row {
         version: format!("{implementation}{}{flags}", facts.version),
         abi: abi.unwrap_or_else(|| "-".to_owned()),
         kind: kind.to_owned(),
-        path: inside.map_or_else(|| render::near(shown), |path| path.display().to_string()),
+        path: inside.map_or_else(|| words::near(shown), |path| path.display().to_string()),
         default,
         bare_names: found.bare_names.clone(),
         full_path: shown.clone(),

@@ -1,10 +1,11 @@
 //! A clash as an SVG: the facts, the axis of every contested project, the ways out.
 
 use super::{BARRED, CHARACTERS, EMPTY, GOOD, INK, LINE, MARGIN, PALE, Page, WIDTH};
-use crate::commands::settle::Refusal;
+use crate::answer::clash::Refusal;
 use crate::render::axis::{each, folded};
+use crate::render::clash as words_of;
 use crate::render::table::wrap;
-use crate::render::{clash as words_of, place, ways};
+use crate::words::place;
 
 /// A row of the axis begins here.
 const LEAD: usize = 190;
@@ -102,7 +103,7 @@ pub(crate) fn clash(refusal: &Refusal<'_>) -> String {
         page.y += 20;
         page.text(MARGIN, 14, INK, true, "ways out, each solved to the end");
         for (letter, way) in ('a'..='z').zip(refusal.ways) {
-            for (n, line) in wrap(&ways::sentence(way), CHARACTERS - 6)
+            for (n, line) in wrap(&crate::words::ways::sentence(way), CHARACTERS - 6)
                 .iter()
                 .enumerate()
             {

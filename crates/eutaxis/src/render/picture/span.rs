@@ -3,10 +3,10 @@
 use eutaxis_core::span::{Cell, Split};
 
 use super::{BARRED, CHARACTERS, EMPTY, GOOD, INK, LINE, MARGIN, PALE, Page, WIDTH};
-use crate::commands::span::Report;
-use crate::render::count;
+use crate::answer::span::Report;
 use crate::render::span::{cell_words, legend, taken};
 use crate::render::table::wrap;
+use crate::words::count;
 
 /// The cells begin here.
 const LEAD: usize = 96;

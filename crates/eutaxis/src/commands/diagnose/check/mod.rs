@@ -28,7 +28,7 @@ use eutaxis_world::interpreter::Found;
 use eutaxis_world::root::stand_in;
 use eutaxis_world::supply::{Outcome as End, Run};
 
-use super::Found as Told;
+use crate::answer::diagnose::Found as Told;
 use crate::cli::{Diagnose, TargetOptions};
 use crate::output::Output;
 use crate::placed;
@@ -249,7 +249,7 @@ impl<'a> Checker<'a> {
     fn spot(&self, cause: &Cause) -> Result<Spot, Error> {
         let options = &self.arguments.target;
         if let Some(snapshot) = self.snapshot.as_ref().filter(|_| !is_named(options)) {
-            let interpreter = crate::render::near(std::path::Path::new(&snapshot.python));
+            let interpreter = crate::words::near(std::path::Path::new(&snapshot.python));
             return Ok(Spot {
                 target: snapshot.target.clone(),
                 shown: format!(

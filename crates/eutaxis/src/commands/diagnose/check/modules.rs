@@ -11,9 +11,9 @@ use eutaxis_world::environment::roots_below;
 use eutaxis_world::environment::snapshot::{Spot as Place, locate};
 
 use super::{Checked, Checker, offers, version_of};
-use crate::commands::locate::is_found;
-use crate::render::{count, near};
+use crate::answer::locate::is_found;
 use crate::typed::quoted;
+use crate::words::{count, near};
 
 /// So many projects of a depot on disk are looked into.
 const MOST_LOOKED_AT: usize = 1000;

@@ -9,7 +9,7 @@ use eutaxis_core::{Name, Requirement, Version};
 use eutaxis_world::Error;
 
 use super::{Checked, Checker, Spot, offers, version_of};
-use crate::render::day;
+use crate::words::day;
 
 pub(super) fn check(
     checker: &Checker<'_>,

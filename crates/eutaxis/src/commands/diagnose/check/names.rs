@@ -37,7 +37,7 @@ pub(super) fn check(
         let spot = checker.spot(cause)?;
         let asks = [Requirement::any(&project)];
         if let Ok(solution) = checker.solve(&checker.problem(&spot, &asks, &checker.policy)?)? {
-            let number = crate::render::count(solution.chosen.len(), "project");
+            let number = crate::words::count(solution.chosen.len(), "project");
             checker.solved(
                 checked,
                 format!("settle it from that depot: {number}"),

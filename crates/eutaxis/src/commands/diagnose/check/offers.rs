@@ -11,7 +11,7 @@ use eutaxis_world::Error;
 use eutaxis_world::supply::Depth;
 
 use super::{Checked, Checker, Spot, called, names};
-use crate::render::count;
+use crate::words::count;
 
 /// So many other interpreters are tried.
 const MOST_TRIED: usize = 6;
@@ -240,7 +240,7 @@ fn taken(chosen: &Chosen, cause: &Cause, spot: &Spot, solution: &Solution) -> St
     let size = chosen
         .file
         .size
-        .map_or(String::new(), |s| format!(", {}", crate::render::size(s)));
+        .map_or(String::new(), |s| format!(", {}", crate::words::size(s)));
     let others = match solution.chosen.len() {
         1 => String::new(),
         n => format!(", {n} projects in all"),

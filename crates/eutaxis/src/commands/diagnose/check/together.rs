@@ -9,9 +9,9 @@ use eutaxis_world::Error;
 
 use super::{Checked, Checker, Spot};
 use crate::commands::settle::alternatives;
-use crate::commands::settle::take::options;
 use crate::placed;
-use crate::render::{count, ways::sentence};
+use crate::words::count;
+use crate::words::ways::{options, sentence};
 
 /// So many ways out are told.
 const MOST_WAYS: usize = 3;

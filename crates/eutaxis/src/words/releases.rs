@@ -3,10 +3,9 @@
 
 use eutaxis_core::Requirement;
 use eutaxis_core::fault::escaped;
-use eutaxis_core::knowledge::MadeFor;
-use eutaxis_core::offer::{Adjustment, Build, Chronology, Effect};
+use eutaxis_core::offer::{Adjustment, Chronology, Effect};
+use eutaxis_core::rehearse::Break;
 use eutaxis_core::solve::{Asker, Caution, Newer, Out, Problem, Strength};
-use serde_json::{Value, json};
 
 use super::chronology::{self, month};
 use super::place;
@@ -250,39 +249,13 @@ pub(crate) fn adjustment(adjustment: &Adjustment) -> String {
     )
 }
 
-/// The same for programs.
-pub(crate) fn adjustment_json(adjustment: &Adjustment) -> Value {
-    let needs = match &adjustment.effect {
-        Effect::Needs(requirement) => Some(requirement.to_string()),
-        Effect::NeedsOnly(needs) => Some(
-            needs
-                .iter()
-                .map(ToString::to_string)
-                .collect::<Vec<_>>()
-                .join(", "),
-        ),
-        Effect::Avoid | Effect::Take | Effect::MadeFor(_) => None,
-    };
-    let accelerator = if let Effect::MadeFor(made_for) = &adjustment.effect {
-        Some(made_for.stated())
-    } else {
-        None
-    };
-    json!({
-        "project": adjustment.project.as_str(), "versions": adjustment.versions.to_string(),
-        "avoid": adjustment.effect == Effect::Avoid, "needs": needs, "accelerator": accelerator, "because": adjustment.because, "origin": adjustment.origin.to_string(),
-    })
-}
-
-/// What a build was made for, and by which evidence, for programs; null when nothing tells it.
-pub(crate) fn build_json(build: Option<&Build>) -> Value {
-    build.map_or(Value::Null, |build| {
-        let (family, toolkit) = match &build.made_for {
-            MadeFor::Processor => (None, None),
-            MadeFor::Toolkit(family, toolkit) => {
-                (Some(family.name.clone()), Some(toolkit.to_string()))
-            }
-        };
-        json!({"family": family, "toolkit": toolkit, "evidence": build.evidence.as_str()})
-    })
+/// A need that is not met any more.
+pub(crate) fn broken(b: &Break) -> String {
+    format!(
+        "{} {} needs {}, and finds {}",
+        b.project,
+        b.version,
+        b.needs.short(),
+        b.found
+    )
 }

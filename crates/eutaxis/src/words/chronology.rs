@@ -3,7 +3,6 @@
 use eutaxis_core::Version;
 use eutaxis_core::solve::{Doubt, DoubtKind, HeldBack, Out, OwnTime, Solution};
 use jiff::{SignedDuration, Timestamp};
-use serde_json::{Value, json};
 
 use super::day;
 
@@ -183,44 +182,23 @@ fn named(held: &[&HeldBack], most: usize) -> String {
     words.join(", ")
 }
 
-/// What is held back, for JSON.
-pub(crate) fn held_back_json(solution: &Solution) -> Vec<Value> {
-    let one = |held: &HeldBack| {
-        let (kind, because) = match &held.because {
-            Out::Late(name, version, first) => (
-                "time",
-                format!(
-                    "it came after the time of {name} {version} ({})",
-                    month(*first)
-                ),
-            ),
-            Out::Doubted(fact) => (fact.kind.as_str(), doubt(fact)),
-            Out::Excluded(..)
-            | Out::Bound(_)
-            | Out::Barred(_)
-            | Out::Yanked(_)
-            | Out::Prerelease
-            | Out::Source(_)
-            | Out::Unmet(..)
-            | Out::Older
-            | Out::OtherToolkit(..)
-            | Out::OtherBuild => return None,
-        };
-        Some(json!({
-            "project": held.project.as_str(), "version": held.version.to_string(),
-            "instead_of": held.instead_of.to_string(), "because": because, "kind": kind,
-        }))
-    };
-    solution.held_back.iter().filter_map(one).collect()
-}
-
-/// The strong facts that had to be let go, for JSON.
-pub(crate) fn let_go_json(solution: &Solution) -> Vec<Value> {
-    let one = |fact: &Doubt| {
-        json!({
-            "project": fact.project.as_str(), "version": fact.version.to_string(), "needs": fact.other.as_str(),
-            "because": doubt(fact), "kind": fact.kind.as_str(),
-        })
-    };
-    solution.let_go.iter().map(one).collect()
+/// What keeps a release back, where dates do.
+pub(crate) fn held_back(held: &HeldBack) -> Option<String> {
+    match &held.because {
+        Out::Late(name, version, first) => Some(format!(
+            "it came after the time of {name} {version} ({})",
+            month(*first)
+        )),
+        Out::Doubted(fact) => Some(doubt(fact)),
+        Out::Excluded(..)
+        | Out::Bound(_)
+        | Out::Barred(_)
+        | Out::Yanked(_)
+        | Out::Prerelease
+        | Out::Source(_)
+        | Out::Unmet(..)
+        | Out::Older
+        | Out::OtherToolkit(..)
+        | Out::OtherBuild => None,
+    }
 }

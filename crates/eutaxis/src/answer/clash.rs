@@ -1,0 +1,29 @@
+//! A clash with its ways out, and what is to be said beside it.
+
+use eutaxis_core::Name;
+use eutaxis_core::solve::{Clash, Problem, Way};
+
+use super::edits::FileEdit;
+
+/// A clash with its ways out, and what is to be said beside it.
+pub(crate) struct Refusal<'a> {
+    pub(crate) clash: &'a Clash,
+    pub(crate) problem: &'a Problem,
+    pub(crate) ways: &'a [Way],
+    /// Changes that were not tried to the end.
+    pub(crate) untried: Vec<Untried>,
+    /// For people: which place.
+    pub(crate) shown: &'a str,
+    /// For each way what it changes in files.
+    pub(crate) edits: Vec<Vec<FileEdit>>,
+    /// Asked projects that no depot has, with names like them.
+    pub(crate) absent: Vec<(Name, Vec<Name>)>,
+    /// Whether the depots list their projects at all.
+    pub(crate) listed: bool,
+}
+
+/// A change that was not tried to the end, in words, and why.
+pub(crate) struct Untried {
+    pub(crate) text: String,
+    pub(crate) because: String,
+}

@@ -1,0 +1,15 @@
+//! What the commands found, as plain data: commands make it, `render` puts it into columns, `report`
+//! into JSON. Nothing here knows of the three.
+
+pub(crate) mod assay;
+pub(crate) mod clash;
+pub(crate) mod diagnose;
+pub(crate) mod edits;
+pub(crate) mod examine;
+pub(crate) mod locate;
+pub(crate) mod reason;
+pub(crate) mod rehearse;
+pub(crate) mod settle;
+pub(crate) mod shortlist;
+pub(crate) mod span;
+pub(crate) mod survey;

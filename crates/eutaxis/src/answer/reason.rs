@@ -1,0 +1,41 @@
+//! Why a release is here.
+
+/// What is known of a pinned release.
+pub(crate) struct Report {
+    pub(crate) project: String,
+    pub(crate) version: String,
+    pub(crate) published: Option<String>,
+    /// From an ask to the project: names, and the same in words.
+    pub(crate) chains: Vec<(Vec<String>, Vec<String>)>,
+    pub(crate) bounds: Vec<Bound>,
+    pub(crate) newer: Vec<Newer>,
+    pub(crate) cautions: Vec<String>,
+    pub(crate) adjusted: Vec<String>,
+    /// From the record in the pins, not from the depots.
+    pub(crate) recorded: bool,
+}
+
+/// A bound, and what it leaves.
+pub(crate) struct Bound {
+    pub(crate) by: String,
+    pub(crate) requirement: String,
+    /// The oldest and newest release that it leaves, when the releases are known.
+    pub(crate) left: Option<(String, String)>,
+    pub(crate) count: usize,
+    pub(crate) of: usize,
+}
+
+/// A newer release, and what keeps it out.
+#[derive(Default)]
+pub(crate) struct Newer {
+    pub(crate) version: String,
+    pub(crate) published: Option<String>,
+    pub(crate) out: Vec<String>,
+    /// No single reason was found.
+    pub(crate) open: bool,
+    /// The reasons are the facts that clash when it is taken with the choices made before.
+    pub(crate) by_choices: bool,
+}
+
+/// A project that another solution has in another release: before and after.
+pub(crate) type Moved = (String, Option<String>, Option<String>);

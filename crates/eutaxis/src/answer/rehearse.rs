@@ -1,0 +1,65 @@
+//! What would move.
+
+use std::collections::BTreeMap;
+
+use eutaxis_core::rehearse::{Break, Move, Set};
+use eutaxis_core::solve::Clash;
+use eutaxis_core::{Name, Version};
+
+/// A move with what is lost by it.
+pub(crate) struct Told {
+    pub(crate) moved: Move,
+    pub(crate) loses: Vec<String>,
+}
+
+/// One thing placed by itself.
+pub(crate) struct Step {
+    pub(crate) words: String,
+    pub(crate) moves: Vec<Told>,
+    pub(crate) breaks: Vec<Break>,
+    pub(crate) cautions: Vec<String>,
+    pub(crate) set: Set,
+}
+
+/// Another answer: everything heeded together.
+#[derive(Default)]
+pub(crate) struct Alternative {
+    /// What to ask for, exactly.
+    pub(crate) asks: Vec<String>,
+    pub(crate) moves: Vec<Told>,
+    /// There is none: the facts that clash.
+    pub(crate) facts: Vec<String>,
+    pub(crate) releases: BTreeMap<Name, Version>,
+}
+
+impl Alternative {
+    /// There is none.
+    pub(crate) fn impossible(clash: &Clash) -> Self {
+        Alternative {
+            facts: clash.facts.iter().map(|f| f.text.clone()).collect(),
+            ..Alternative::default()
+        }
+    }
+}
+
+/// The whole play.
+pub(crate) struct Play {
+    pub(crate) shown: String,
+    pub(crate) before: Set,
+    pub(crate) steps: Vec<Step>,
+    pub(crate) joint: Option<Alternative>,
+    pub(crate) alternative: Option<Alternative>,
+}
+
+impl Play {
+    pub(crate) fn breaks_nothing(&self) -> bool {
+        self.steps.last().is_none_or(|_| self.broken().is_empty())
+    }
+
+    /// What is broken at the end.
+    pub(crate) fn broken(&self) -> Vec<Break> {
+        self.steps.last().map_or(Vec::new(), |last| {
+            eutaxis_core::rehearse::breaks(&self.before, &last.set)
+        })
+    }
+}

@@ -1,0 +1,141 @@
+//! A settled set with all that is said of it, and pins against what would be pinned now.
+
+use eutaxis_core::fault::Origin;
+use eutaxis_core::index::FileKind;
+use eutaxis_core::offer::Adjustment;
+use eutaxis_core::solve::{Asker, Chosen, Problem, Solution};
+use eutaxis_world::depot::Place;
+
+use crate::words;
+
+/// A chosen file with where it lies.
+#[derive(Debug)]
+pub(crate) struct Pinned<'a> {
+    pub(crate) chosen: &'a Chosen,
+    pub(crate) place: Place,
+    pub(crate) sha256: String,
+    pub(crate) size: Option<u64>,
+    pub(crate) depot: String,
+    /// The depot by what it is known by; none of a file that an ask demands by its address.
+    pub(crate) origin: Option<String>,
+    pub(crate) index: Option<String>,
+    pub(crate) direct_url: Option<String>,
+    /// An earlier pin that was kept.
+    pub(crate) kept: bool,
+}
+
+impl Pinned<'_> {
+    pub(crate) fn is_wheel(&self) -> bool {
+        matches!(self.chosen.file.kind, FileKind::Wheel(_))
+    }
+}
+
+/// A project whose pin is another than before.
+#[derive(Debug)]
+pub(crate) struct Move {
+    pub(crate) project: String,
+    pub(crate) before: Option<String>,
+    pub(crate) after: Option<String>,
+    pub(crate) kind: &'static str,
+}
+
+/// Bytes of all wheels once unpacked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct InPlace {
+    pub(crate) bytes: u64,
+    /// The files of every wheel are known; else some of it is estimated.
+    pub(crate) is_exact: bool,
+}
+
+/// A settled set with all that is said of it.
+#[derive(Debug)]
+pub(crate) struct Settled<'a> {
+    pub(crate) target: String,
+    pub(crate) pins: Vec<Pinned<'a>>,
+    pub(crate) problem: &'a Problem,
+    pub(crate) solution: &'a Solution,
+    /// Everything is told by its name.
+    pub(crate) verbose: bool,
+    pub(crate) moves: Vec<Move>,
+    pub(crate) cautions: Vec<String>,
+    /// What it takes in place, when all are wheels.
+    pub(crate) in_place: Option<InPlace>,
+    /// Another interpreter was taken than the one that comes first.
+    pub(crate) taken: Option<Taken>,
+    /// What was written, in words.
+    pub(crate) written: Vec<String>,
+    pub(crate) files: Vec<String>,
+}
+
+impl Settled<'_> {
+    /// The solution.
+    pub(crate) fn solution(&self) -> &Solution {
+        self.solution
+    }
+
+    /// Where an ask was stated.
+    pub(crate) fn origin(&self, ask: usize) -> Option<&Origin> {
+        self.problem.asks.get(ask).map(|a| &a.origin)
+    }
+
+    /// What dates had a part in: a label and a line for each.
+    pub(crate) fn first_lines(&self) -> Vec<(&'static str, String)> {
+        words::chronology::first_lines(self.solution, self.verbose)
+    }
+
+    /// The adjustments that spoke of what was chosen.
+    pub(crate) fn adjusted(&self) -> Vec<&Adjustment> {
+        let spoke = |i: &usize| self.pins.iter().any(|p| p.chosen.adjusted.contains(i));
+        (0..self.problem.adjustments.len())
+            .filter(spoke)
+            .filter_map(|i| self.problem.adjustments.get(i))
+            .collect()
+    }
+}
+
+/// Who asks, for files and JSON: `ask` for the user's own asks, and names of projects.
+pub(crate) fn asker_words(chosen: &Chosen) -> Vec<String> {
+    let mut words = Vec::new();
+    for asker in &chosen.asked_by {
+        let word = match asker {
+            Asker::Ask(_) => "ask".to_owned(),
+            Asker::Project(name, _) => name.to_string(),
+        };
+        if !words.contains(&word) {
+            words.push(word);
+        }
+    }
+    words
+}
+
+/// That another interpreter was taken than the one that comes first.
+#[derive(Debug, Clone)]
+pub(crate) struct Taken {
+    pub(crate) path: String,
+    pub(crate) version: String,
+    /// What is wrong with the first.
+    pub(crate) because: String,
+}
+
+/// A pin that does not hold any more, or one that is missing.
+#[derive(Debug)]
+pub(crate) struct Drift {
+    pub(crate) project: String,
+    pub(crate) before: Option<String>,
+    pub(crate) after: Option<String>,
+    /// `added`, `raised`, `lowered`, `dropped`, `file` for another file of the same release,
+    /// `depot` for another depot.
+    pub(crate) kind: &'static str,
+    pub(crate) because: String,
+}
+
+/// The pins of one target against what would be pinned now.
+#[derive(Debug)]
+pub(crate) struct Checked {
+    pub(crate) shown: String,
+    pub(crate) file: String,
+    pub(crate) count: usize,
+    pub(crate) drifts: Vec<Drift>,
+    /// Projects that would come from another depot, so that they must be named to be moved.
+    pub(crate) to_renew: Vec<String>,
+}

@@ -1,0 +1,41 @@
+//! The releases of a project.
+
+use eutaxis_core::offer::{Grid, Offer};
+use eutaxis_core::{Requirement, Target};
+
+/// Everything that is shown.
+#[derive(Debug)]
+pub(crate) struct Listing {
+    pub(crate) requirement: Requirement,
+    pub(crate) target: Target,
+    /// For people.
+    pub(crate) shown: String,
+    /// The releases that the requirement takes, newest first.
+    pub(crate) offers: Vec<Offer>,
+    /// The one to take, as an index into `offers`.
+    pub(crate) best: Option<usize>,
+    /// How many releases the requirement does not take.
+    pub(crate) outside: usize,
+    /// How many are shown.
+    pub(crate) limit: usize,
+    /// Every file is shown.
+    pub(crate) files: bool,
+    pub(crate) grid: Option<Grid>,
+    pub(crate) depot: String,
+    /// Other depots that have the project and are not used.
+    pub(crate) also_in: Vec<String>,
+    /// Where the same project is too, by its page's own word (PEP 708).
+    pub(crate) elsewhere: Vec<String>,
+    /// Why its page has no file that can be used, when it has none.
+    pub(crate) empty: Option<String>,
+    pub(crate) cautions: Vec<String>,
+}
+
+impl Listing {
+    /// The offers that are shown, by their numbers: the newest up to the limit, and always the one
+    /// to take.
+    pub(crate) fn visible(&self) -> impl Iterator<Item = usize> {
+        let first = self.limit.min(self.offers.len());
+        (0..first).chain(self.best.filter(|b| *b >= first))
+    }
+}

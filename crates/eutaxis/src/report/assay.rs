@@ -1,0 +1,111 @@
+//! What wheels need, for programs.
+
+use eutaxis_core::Target;
+use eutaxis_core::assay::{Needs, Remark as Told};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use super::shown;
+use crate::answer::assay::{Verdict, Word};
+
+/// What `assay` answers.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Assay {
+    target: String,
+    files: Vec<File>,
+}
+
+/// A file.
+#[derive(Debug, Serialize, JsonSchema)]
+struct File {
+    file: String,
+    #[schemars(extend("enum" = ["fits", "barred", "unreadable"]))]
+    verdict: String,
+    bars: Vec<Remark>,
+    promises_broken: Vec<Remark>,
+    binaries: Vec<Binary>,
+    record: Record,
+    files: usize,
+    /// Bytes once unpacked.
+    unpacked: u64,
+}
+
+/// What is said of it.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Remark {
+    kind: String,
+    detail: String,
+}
+
+/// A compiled file in it.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Binary {
+    path: String,
+    /// Null when it cannot be read.
+    format: Option<String>,
+    arch: String,
+    libc_floor: Option<String>,
+    needs: Vec<String>,
+    /// Libraries that the target's machine does not have.
+    absent: Vec<String>,
+    python_abi: Option<String>,
+    accelerator: Option<String>,
+}
+
+/// Whether RECORD is right.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Record {
+    ok: bool,
+    problems: Vec<String>,
+}
+
+impl Assay {
+    pub(crate) fn new(verdicts: &[Verdict], target: &Target) -> Self {
+        Assay {
+            target: target.to_string(),
+            files: verdicts.iter().map(File::from).collect(),
+        }
+    }
+}
+
+impl From<&Verdict> for File {
+    fn from(verdict: &Verdict) -> Self {
+        File {
+            file: shown(&verdict.path),
+            verdict: verdict.word.as_str().to_owned(),
+            bars: verdict.bars.iter().map(Remark::from).collect(),
+            promises_broken: verdict.broken.iter().map(Remark::from).collect(),
+            binaries: verdict.needs.iter().map(Binary::from).collect(),
+            record: Record {
+                ok: verdict.record.is_empty() && verdict.word != Word::Unreadable,
+                problems: verdict.record.clone(),
+            },
+            files: verdict.files,
+            unpacked: verdict.unpacked,
+        }
+    }
+}
+
+impl From<&Told> for Remark {
+    fn from(remark: &Told) -> Self {
+        Remark {
+            kind: remark.kind.to_string(),
+            detail: remark.detail.clone(),
+        }
+    }
+}
+
+impl From<&Needs> for Binary {
+    fn from(needs: &Needs) -> Self {
+        Binary {
+            path: needs.path.clone(),
+            format: needs.format.map(|f| f.as_str().to_owned()),
+            arch: needs.arch.clone(),
+            libc_floor: needs.libc_floor.clone(),
+            needs: needs.needs.clone(),
+            absent: needs.absent.clone(),
+            python_abi: needs.python_abi.clone(),
+            accelerator: needs.accelerator.clone(),
+        }
+    }
+}

@@ -1,0 +1,110 @@
+//! What is wrong in an environment, for programs.
+
+use eutaxis_core::examine::Finding as Found;
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::answer::examine::{Report, Share, kind_word};
+
+/// What `examine` answers.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Examine {
+    environment: Environment,
+    findings: Vec<Finding>,
+    /// What takes the room, largest first.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    sizes: Option<Vec<Room>>,
+    /// How many modules were imported.
+    imported: Option<usize>,
+    /// How many trials were run.
+    trials: Option<usize>,
+    hashes_checked: bool,
+}
+
+/// The environment.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Environment {
+    root: String,
+    interpreter: String,
+    projects: usize,
+    target: String,
+    kind: String,
+    /// Its interpreter is the one that a bare name starts here.
+    default: bool,
+}
+
+/// What a check found.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Finding {
+    id: String,
+    #[schemars(extend("enum" = ["breaks", "risk", "note"]))]
+    severity: String,
+    project: Option<String>,
+    version: Option<String>,
+    evidence: String,
+    /// What explains it, by the ids of `diagnose`.
+    cause: Option<String>,
+    remedy: String,
+    /// The remedy was solved to the end.
+    verified: bool,
+    paths: Vec<String>,
+}
+
+/// What a project takes.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Room {
+    /// Null for files that nobody owns.
+    project: Option<String>,
+    version: Option<String>,
+    bytes: u64,
+    files: usize,
+}
+
+impl From<&Report> for Examine {
+    fn from(report: &Report) -> Self {
+        let snapshot = &report.snapshot;
+        let sizes = report.sizes.as_ref();
+        Examine {
+            environment: Environment {
+                root: snapshot.root.to_string(),
+                interpreter: snapshot.python.to_string(),
+                projects: snapshot.here().count(),
+                target: snapshot.target.to_string(),
+                kind: kind_word(snapshot.kind).to_owned(),
+                default: report.other.is_none(),
+            },
+            findings: report.findings.iter().map(Finding::from).collect(),
+            sizes: sizes.map(|all| all.iter().map(Room::from).collect()),
+            imported: report.tried.0,
+            trials: report.tried.1,
+            hashes_checked: !report.quick,
+        }
+    }
+}
+
+impl From<&Found> for Finding {
+    fn from(finding: &Found) -> Self {
+        Finding {
+            id: finding.id.to_owned(),
+            severity: finding.severity.as_str().to_owned(),
+            project: finding.project.as_ref().map(ToString::to_string),
+            version: finding.version.clone(),
+            evidence: finding.evidence.clone(),
+            cause: finding.cause.clone(),
+            remedy: finding.remedy.clone(),
+            verified: finding.verified,
+            paths: finding.paths.clone(),
+        }
+    }
+}
+
+impl From<&Share> for Room {
+    fn from(share: &Share) -> Self {
+        Room {
+            project: share.project.clone(),
+            version: share.version.clone(),
+            bytes: share.bytes,
+            files: share.files,
+        }
+    }
+}

@@ -1,0 +1,184 @@
+//! Why a release is here, for programs.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use super::clash::Clash;
+use crate::answer::reason::{Moved as Told, Report};
+
+/// What `reason` answers. `version` is that of the project; the program's is `program_version`.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(untagged)]
+pub(crate) enum Reason {
+    Here(Box<Here>),
+    Absent(Absent),
+    Instead(Box<Instead>),
+}
+
+/// Of a pinned release.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Here {
+    project: String,
+    version: String,
+    program_version: String,
+    published: Option<String>,
+    /// From an ask to the project, by names.
+    chains: Vec<Vec<String>>,
+    /// The same in words.
+    steps: Vec<Vec<String>>,
+    bounds: Vec<Bound>,
+    /// Newer releases, and what keeps them out.
+    newer: Vec<Newer>,
+    cautions: Vec<String>,
+    adjusted: Vec<String>,
+    /// It is told from the record in the pins, not from the depots.
+    recorded: bool,
+}
+
+/// A bound, and what it leaves.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Bound {
+    by: String,
+    requirement: String,
+    /// The oldest and the newest release that it leaves.
+    leaves: Option<[String; 2]>,
+    count: usize,
+    of: usize,
+}
+
+/// A newer release.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Newer {
+    version: String,
+    published: Option<String>,
+    kept_out_by: Vec<String>,
+    /// Only the choices made before it keep it out.
+    by_earlier_choices: bool,
+}
+
+/// The project is not among the pins.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Absent {
+    project: String,
+    version: Option<String>,
+    program_version: String,
+    nearest: Vec<String>,
+    chains: Vec<Vec<String>>,
+    newer: Vec<Newer>,
+}
+
+impl Absent {
+    pub(crate) fn new(project: String, nearest: Vec<String>) -> Self {
+        Absent {
+            project,
+            version: None,
+            program_version: program_version(),
+            nearest,
+            chains: Vec::new(),
+            newer: Vec::new(),
+        }
+    }
+}
+
+/// Another version in its place (`--not`).
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Instead {
+    project: String,
+    version: String,
+    program_version: String,
+    not: String,
+    /// There is no such version: those around it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) nearest: Option<Vec<String>>,
+    /// It can be had: what moves.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) moves: Option<Vec<Moved>>,
+    /// It can be had: what to ask for.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) change: Option<String>,
+    /// It cannot.
+    #[serde(flatten)]
+    pub(crate) clash: Option<Clash>,
+}
+
+impl Instead {
+    pub(crate) fn new(project: String, version: String, not: String) -> Self {
+        Instead {
+            project,
+            version,
+            program_version: program_version(),
+            not,
+            nearest: None,
+            moves: None,
+            change: None,
+            clash: None,
+        }
+    }
+}
+
+impl From<Instead> for super::Report {
+    fn from(instead: Instead) -> Self {
+        Reason::Instead(Box::new(instead)).into()
+    }
+}
+
+/// A release that would move.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Moved {
+    project: String,
+    before: Option<String>,
+    after: Option<String>,
+}
+
+impl From<&Told> for Moved {
+    fn from((project, before, after): &Told) -> Self {
+        Moved {
+            project: project.clone(),
+            before: before.clone(),
+            after: after.clone(),
+        }
+    }
+}
+
+fn program_version() -> String {
+    env!("CARGO_PKG_VERSION").to_owned()
+}
+
+impl From<&Report> for Here {
+    fn from(report: &Report) -> Self {
+        let bounds = report.bounds.iter().map(|b| Bound {
+            by: b.by.clone(),
+            requirement: b.requirement.clone(),
+            leaves: b.left.clone().map(|(oldest, newest)| [oldest, newest]),
+            count: b.count,
+            of: b.of,
+        });
+        let newer = report.newer.iter().map(|n| Newer {
+            version: n.version.clone(),
+            published: n.published.clone(),
+            kept_out_by: n.out.clone(),
+            by_earlier_choices: n.by_choices,
+        });
+        Here {
+            project: report.project.clone(),
+            version: report.version.clone(),
+            program_version: program_version(),
+            published: report.published.clone(),
+            chains: report
+                .chains
+                .iter()
+                .map(|(names, _)| names.clone())
+                .collect(),
+            steps: report
+                .chains
+                .iter()
+                .map(|(_, steps)| steps.clone())
+                .collect(),
+            bounds: bounds.collect(),
+            newer: newer.collect(),
+            cautions: report.cautions.clone(),
+            adjusted: report.adjusted.clone(),
+            recorded: report.recorded,
+        }
+    }
+}
