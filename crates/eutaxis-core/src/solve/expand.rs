@@ -2,10 +2,11 @@
 
 use std::rc::Rc;
 
-use smallvec::{SmallVec, smallvec};
+use smallvec::smallvec;
 
 use super::bits::Bits;
 use super::clause::{ClauseId, NodeId, Rests, Source, Term};
+use super::encode::{Draft, Part, demands};
 use super::facts::{Facts, Need, Want};
 use super::problem::Problem;
 use super::search::Search;
@@ -38,17 +39,6 @@ const ON_UNSEEN_FINALS: Rests = Rests {
     on_unseen_finals: true,
 };
 
-/// What a clause says of a requirement.
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub(super) enum Part {
-    /// One of the releases it takes is there.
-    Presence,
-    /// This extra is asked for.
-    Extra(Name),
-    /// No pre-release is taken.
-    NoPrerelease,
-}
-
 /// Releases of a project (with an extra) that have one requirement share its clauses.
 pub(super) type ShareKey = (NodeId, Option<Name>, Requirement, Part, Option<usize>);
 
@@ -59,22 +49,16 @@ impl Search {
         for (i, ask) in problem.asks_in_force() {
             let requirement = &ask.requirement;
             let (presence, no_prerelease) = self.presence(requirement, false);
-            self.state.add_clause(
-                presence.into_iter().collect(),
-                Source::Ask(i),
-                Rests::default(),
-            );
-            if let Some(term) = no_prerelease {
-                self.state.add_unit(term, Source::Ask(i), ON_UNSEEN_FINALS);
-            }
-            for extra in &requirement.extras {
-                let node = self.extra_node(&requirement.name, extra);
-                let active = Term {
-                    node,
-                    values: Bits::only(2, 1),
-                };
+            let extra = |extra: &Name| self.extra_node(&requirement.name, extra);
+            let mut no_prerelease = no_prerelease;
+            for (_, term) in demands(requirement, presence, extra) {
+                let terms = term.into_iter().collect();
                 self.state
-                    .add_clause(smallvec![active], Source::Ask(i), Rests::default());
+                    .add_clause(terms, Source::Ask(i), Rests::default());
+                if let Some(term) = no_prerelease.take() {
+                    self.state
+                        .add_clause(smallvec![term], Source::Ask(i), ON_UNSEEN_FINALS);
+                }
             }
         }
         for (project, version) in &problem.held {
@@ -83,13 +67,10 @@ impl Search {
             };
             let node = self.project_node(project);
             let size = self.state.get(node).size;
-            let mut values = value.map_or_else(|| Bits::none(size), |v| Bits::only(size, v));
-            values.insert(0);
-            self.state.add_unit(
-                Term { node, values },
-                Source::Held(project.clone()),
-                Rests::default(),
-            );
+            let source = Source::Held(project.clone());
+            let held = Term::has(node, size, value).or_absent();
+            self.state
+                .add_clause(smallvec![held], source, Rests::default());
         }
         for (i, bound) in problem.bounds_in_force() {
             if self.facts.get(&bound.requirement.name).is_none() {
@@ -98,12 +79,8 @@ impl Search {
             // A bound that no release satisfies keeps the project out altogether.
             let (term, _) = self.presence(&bound.requirement, true);
             let node = self.project_node(&bound.requirement.name);
-            let none = Term {
-                node,
-                values: Bits::none(self.state.get(node).size),
-            };
-            let mut term = term.unwrap_or(none);
-            term.values.insert(0);
+            let none = || Term::has(node, self.state.get(node).size, []);
+            let term = term.unwrap_or_else(none).or_absent();
             self.state
                 .add_clause(smallvec![term], Source::Bound(i), Rests::default());
         }
@@ -198,19 +175,14 @@ impl Search {
         let Some(value) = prior.and_then(|v| self.facts.get(project)?.value_of(v)) else {
             return;
         };
-        let mut values = Bits::only(self.state.get(node).size, value);
-        values.insert(0);
-        self.state.add_unit(
-            Term { node, values },
-            Source::Prior(project.clone()),
-            Rests::default(),
-        );
+        let pinned = Term::has(node, self.state.get(node).size, [value]).or_absent();
+        let source = Source::Prior(project.clone());
+        self.state
+            .add_clause(smallvec![pinned], source, Rests::default());
     }
 
     fn yanked_clauses(&mut self, project: &Name, node: NodeId, value: usize) {
-        let mut out = Bits::all(self.state.get(node).size);
-        out.remove(value);
-        let out = Term { node, values: out };
+        let out = Term::lacks(node, self.state.get(node).size, [value]);
         let source = Source::Yanked {
             project: project.clone(),
             value,
@@ -220,7 +192,8 @@ impl Search {
             .iter()
             .find(|y| y.project == *project && y.value == value);
         let Some(supports) = pin.map(|p| p.supports.clone()) else {
-            self.state.add_unit(out, source, ON_NOBODY_PINNING);
+            self.state
+                .add_clause(smallvec![out], source, ON_NOBODY_PINNING);
             return;
         };
         // "One of the releases that pin it is taken"; and, where they pin it under an extra, "the
@@ -229,25 +202,20 @@ impl Search {
             if by_extra && supports.iter().all(|s| s.extra.is_none()) {
                 continue;
             }
-            let mut terms: SmallVec<[Term; 2]> = smallvec![out.clone()];
+            let mut draft = Draft::new(out.clone());
             for support in &supports {
-                let term = match &support.extra {
-                    Some(extra) if by_extra => Term {
-                        node: self.extra_node(&support.project, extra),
-                        values: Bits::only(2, 1),
-                    },
+                draft = draft.or(match &support.extra {
+                    Some(extra) if by_extra => {
+                        Term::active(self.extra_node(&support.project, extra))
+                    }
                     _ => {
                         let node = self.project_node(&support.project);
-                        Term {
-                            node,
-                            values: Bits::only(self.state.get(node).size, support.value),
-                        }
+                        Term::has(node, self.state.get(node).size, [support.value])
                     }
-                };
-                merge(&mut terms, term);
+                });
             }
             self.state
-                .add_clause(terms, source.clone(), ON_NOBODY_PINNING);
+                .add_clause(draft.terms(), source.clone(), ON_NOBODY_PINNING);
         }
     }
 
@@ -367,29 +335,19 @@ impl Search {
             )
         };
         let (presence, no_prerelease) = self.presence(&need.requirement, false);
-        self.share(key(Part::Presence), value, presence, Rests::default());
-        // A shared clause that takes pre-releases counts only with the one that keeps them out,
-        // also when the final ones have been looked into since.
-        if no_prerelease.is_some() || self.shared.contains_key(&key(Part::NoPrerelease)) {
-            self.share(
-                key(Part::NoPrerelease),
-                value,
-                no_prerelease,
-                ON_UNSEEN_FINALS,
-            );
-        }
-        for theirs in &need.requirement.extras {
-            let node = self.extra_node(&need.requirement.name, theirs);
-            let active = Term {
-                node,
-                values: Bits::only(2, 1),
+        let extra_node = |extra: &Name| self.extra_node(&need.requirement.name, extra);
+        let mut no_prerelease = Some(no_prerelease);
+        for (part, term) in demands(&need.requirement, presence, extra_node) {
+            self.share(key(part), value, term, Rests::default());
+            // A shared clause that takes pre-releases counts only with the one that keeps them out,
+            // also when the final ones have been looked into since.
+            let Some(term) = no_prerelease.take() else {
+                continue;
             };
-            self.share(
-                key(Part::Extra(theirs.clone())),
-                value,
-                Some(active),
-                Rests::default(),
-            );
+            let key = key(Part::NoPrerelease);
+            if term.is_some() || self.shared.contains_key(&key) {
+                self.share(key, value, term, ON_UNSEEN_FINALS);
+            }
         }
     }
 
@@ -403,25 +361,12 @@ impl Search {
         let NodeKind::Project(project) = self.state.get(*node).kind.clone() else {
             return;
         };
-        let mut out = Bits::all(self.state.get(*node).size);
-        out.remove(value);
-        let mut terms: SmallVec<[Term; 2]> = smallvec![Term {
-            node: *node,
-            values: out
-        }];
-        if let Some(extra) = extra {
-            let node = self.extra_node(&project, extra);
-            merge(
-                &mut terms,
-                Term {
-                    node,
-                    values: Bits::only(2, 0),
-                },
-            );
-        }
+        let out = Term::lacks(*node, self.state.get(*node).size, [value]);
+        let extra_node = extra.as_ref().map(|e| self.extra_node(&project, e));
+        let mut draft = Draft::premise(out, extra_node);
         let to_itself = term.as_ref().is_some_and(|t| t.node == *node);
         if let Some(term) = term {
-            merge(&mut terms, term);
+            draft = draft.or(term);
         }
         let source = Source::Need {
             project,
@@ -429,7 +374,7 @@ impl Search {
             requirement: Box::new(requirement.clone()),
             adjusted: *adjusted,
         };
-        let id: ClauseId = self.state.add_clause(terms, source, rests);
+        let id: ClauseId = self.state.add_clause(draft.terms(), source, rests);
         // A need for the project itself is joined into the first term, which other releases must
         // not share.
         if !to_itself {
@@ -538,12 +483,4 @@ pub(super) fn page_want(facts: &Facts, problem: &Problem, project: &Name) -> Opt
     known
         .want(value)
         .filter(|want| known.needs(value).is_none() && !matches!(want, Want::Archive(..)))
-}
-
-/// Joins a term with the one of the same node, if there is one.
-pub(super) fn merge(terms: &mut SmallVec<[Term; 2]>, term: Term) {
-    match terms.iter_mut().find(|t| t.node == term.node) {
-        Some(mine) => mine.values.add(&term.values),
-        None => terms.push(term),
-    }
 }

@@ -3,13 +3,10 @@
 use std::rc::Rc;
 use std::sync::Arc;
 
-use smallvec::{SmallVec, smallvec};
-
-use super::bits::Bits;
 use super::chronology;
 use super::clause::{Rests, Source, Term};
 use super::doubts::{self, Doubt, Release};
-use super::expand::merge;
+use super::encode::Draft;
 use super::facts::{Need, Needs, PagedWheel, ProjectFacts, Want};
 use super::search::Search;
 use super::state::NodeKind;
@@ -221,41 +218,23 @@ impl Search {
             return;
         }
         let node = self.project_node(&doubt.project);
-        let mut out = Bits::all(self.state.get(node).size);
-        out.remove(value);
-        let mut terms: SmallVec<[Term; 2]> = smallvec![Term { node, values: out }];
+        let mut draft = Draft::new(Term::lacks(node, self.state.get(node).size, [value]));
         if doubt.other != doubt.project {
             let other = self.project_node(&doubt.other);
             let Some(facts) = self.facts.get(&doubt.other) else {
                 return;
             };
-            let mut values = Bits::all(self.state.get(other).size);
-            doubt
-                .out_or_built()
-                .filter_map(|v| facts.value_of(v))
-                .for_each(|v| values.remove(v));
-            merge(
-                &mut terms,
-                Term {
-                    node: other,
-                    values,
-                },
-            );
+            let out = doubt.out_or_built().filter_map(|v| facts.value_of(v));
+            draft = draft.or(Term::lacks(other, self.state.get(other).size, out));
         }
         if let Some(extra) = extra {
             let node = self
                 .state
                 .node(NodeKind::Extra(doubt.project.clone(), extra.clone()), 2);
-            merge(
-                &mut terms,
-                Term {
-                    node,
-                    values: Bits::only(2, 0),
-                },
-            );
+            draft = draft.or(Term::idle(node));
         }
         self.state
-            .add_clause(terms, Source::Doubt(index), Rests::default());
+            .add_clause(draft.terms(), Source::Doubt(index), Rests::default());
     }
 }
 

@@ -23,6 +23,7 @@ pub(crate) mod chronology;
 mod clash;
 mod clause;
 mod doubts;
+mod encode;
 mod expand;
 mod expand_doubts;
 mod facts;

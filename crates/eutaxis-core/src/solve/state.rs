@@ -159,11 +159,6 @@ impl State {
         id
     }
 
-    /// Adds a clause of one term.
-    pub(super) fn add_unit(&mut self, term: Term, source: Source, rests: Rests) {
-        self.add_clause(std::iter::once(term).collect(), source, rests);
-    }
-
     /// Takes a value out of the first term of a clause: it now speaks of one more release.
     pub(super) fn tighten(&mut self, id: ClauseId, value: usize) {
         if let Some(term) = self.clauses[id].terms.first_mut() {

@@ -5,10 +5,9 @@
 
 use std::sync::Arc;
 
-use smallvec::smallvec;
-
 use super::bits::Bits;
 use super::clause::{NodeId, Rests, Source, Term};
+use super::encode::Draft;
 use super::search::Search;
 use super::state::NodeKind;
 use crate::knowledge::{MadeFor, Number};
@@ -64,8 +63,7 @@ impl Search {
         if !matches!(made_for, MadeFor::Toolkit(..)) {
             return;
         }
-        let mut out = Bits::all(self.state.get(node).size);
-        values.iter().for_each(|v| out.remove(*v));
+        let out = Term::lacks(node, self.state.get(node).size, values.iter().copied());
         let serving = self.serving(made_for);
         let toolkit = self
             .state
@@ -74,14 +72,12 @@ impl Search {
             project: project.clone(),
             made_for: Arc::new(made_for.clone()),
         };
-        let terms = smallvec![
-            Term { node, values: out },
-            Term {
-                node: toolkit,
-                values: serving
-            }
-        ];
-        self.state.add_clause(terms, source, Rests::default());
+        let draft = Draft::new(out).or(Term {
+            node: toolkit,
+            values: serving,
+        });
+        self.state
+            .add_clause(draft.terms(), source, Rests::default());
     }
 
     /// The toolkits that serve a build, each as family and number.

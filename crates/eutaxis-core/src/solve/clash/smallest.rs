@@ -8,11 +8,11 @@
 use std::cell::Cell;
 
 use rustc_hash::FxHashMap;
-use smallvec::{SmallVec, smallvec};
 
 use super::super::analyze::Lesson;
 use super::super::bits::Bits;
 use super::super::clause::{NodeId, Rests, Source, Term};
+use super::super::encode::{Draft, demands};
 use super::super::search::Search;
 use super::super::state::{NodeKind, State};
 use super::ground::Ground;
@@ -407,28 +407,14 @@ impl System<'_> {
     }
 
     fn complement(&self, term: Term) -> Term {
-        let mut values = Bits::all(self.state.get(term.node).size);
-        values.drop_all(&term.values);
-        Term {
-            node: term.node,
-            values,
-        }
+        let size = self.state.get(term.node).size;
+        term.contrary(size)
     }
 
-    fn clause(&mut self, ground: usize, terms: SmallVec<[Term; 2]>) {
-        let mut joined: SmallVec<[Term; 2]> = SmallVec::new();
-        for term in terms {
-            super::super::expand::merge(&mut joined, term);
-        }
+    fn clause(&mut self, ground: usize, draft: Draft) {
         let source = Source::Ground(ground);
-        match joined.len() {
-            1 => joined
-                .into_iter()
-                .for_each(|t| self.state.add_unit(t, source.clone(), Rests::default())),
-            _ => {
-                self.state.add_clause(joined, source, Rests::default());
-            }
-        }
+        self.state
+            .add_clause(draft.terms(), source, Rests::default());
     }
 
     fn add(&mut self, index: usize) {
@@ -440,17 +426,12 @@ impl System<'_> {
                 let Some(ask) = self.search.problem.asks.get(*i) else {
                     return;
                 };
-                let presence = self.presence(index, &ask.requirement);
-                self.clause(index, smallvec![presence]);
-                for extra in &ask.requirement.extras {
-                    let node = self.extra(&ask.requirement.name, extra);
-                    self.clause(
-                        index,
-                        smallvec![Term {
-                            node,
-                            values: Bits::only(2, 1)
-                        }],
-                    );
+                let requirement = &ask.requirement;
+                let presence = self.presence(index, requirement);
+                let extra = |extra: &Name| self.extra(&requirement.name, extra);
+                for (_, term) in demands(requirement, Some(presence), extra) {
+                    term.into_iter()
+                        .for_each(|t| self.clause(index, Draft::new(t)));
                 }
             }
             Ground::Bound(i) => {
@@ -458,25 +439,23 @@ impl System<'_> {
                     return;
                 };
                 let requirement = &bound.requirement;
-                let mut term = self.values(&requirement.name, true, &|v| {
+                let term = self.values(&requirement.name, true, &|v| {
                     requirement.versions().is_none_or(|s| s.matches(v))
                 });
-                term.values.insert(0);
-                self.clause(index, smallvec![term]);
+                self.clause(index, Draft::new(term.or_absent()));
             }
             Ground::Held(project) | Ground::Prior(project) => {
                 let kept = self.search.kept_by(&ground).cloned();
-                let mut term = self.values(project, true, &|v| Some(v) == kept.as_ref());
-                term.values.insert(0);
-                self.clause(index, smallvec![term]);
+                let term = self.values(project, true, &|v| Some(v) == kept.as_ref());
+                self.clause(index, Draft::new(term.or_absent()));
             }
             Ground::Doubt(doubt) => {
                 let having = self.values(&doubt.project, false, &|v| *v == doubt.version);
                 let out = self.values(&doubt.other, false, &|v| {
                     doubt.out_or_built().any(|o| o == v)
                 });
-                let terms = smallvec![self.complement(having), self.complement(out)];
-                self.clause(index, terms);
+                let draft = Draft::new(self.complement(having)).or(self.complement(out));
+                self.clause(index, draft);
             }
             Ground::Built {
                 project,
@@ -488,14 +467,11 @@ impl System<'_> {
                 let node = self
                     .state
                     .node(NodeKind::Toolkit, self.search.facts.toolkits().len() + 1);
-                let terms = smallvec![
-                    self.complement(having),
-                    Term {
-                        node,
-                        values: serving
-                    }
-                ];
-                self.clause(index, terms);
+                let toolkit = Term {
+                    node,
+                    values: serving,
+                };
+                self.clause(index, Draft::new(self.complement(having)).or(toolkit));
             }
             Ground::Needs {
                 project,
@@ -505,25 +481,13 @@ impl System<'_> {
                 ..
             } => {
                 let having = self.values(project, false, &|v| releases.contains(v));
-                let mut lead: SmallVec<[Term; 2]> = smallvec![self.complement(having)];
-                if let Some(extra) = extra {
-                    let node = self.extra(project, extra);
-                    lead.push(Term {
-                        node,
-                        values: Bits::only(2, 0),
-                    });
-                }
-                let mut terms = lead.clone();
-                terms.push(self.presence(index, requirement));
-                self.clause(index, terms);
-                for theirs in &requirement.extras {
-                    let node = self.extra(&requirement.name, theirs);
-                    let mut terms = lead.clone();
-                    terms.push(Term {
-                        node,
-                        values: Bits::only(2, 1),
-                    });
-                    self.clause(index, terms);
+                let extra = extra.as_ref().map(|e| self.extra(project, e));
+                let premise = Draft::premise(self.complement(having), extra);
+                let presence = self.presence(index, requirement);
+                let theirs = |extra: &Name| self.extra(&requirement.name, extra);
+                for (_, term) in demands(requirement, Some(presence), theirs) {
+                    let all = term.into_iter().fold(premise.clone(), Draft::or);
+                    self.clause(index, all);
                 }
             }
             // It counts where a requirement takes releases.
@@ -545,8 +509,7 @@ impl System<'_> {
             } => {
                 let absent = releases.is_empty();
                 let out = self.values(project, absent, &|v| releases.contains(v));
-                let term = self.complement(out);
-                self.clause(index, smallvec![term]);
+                self.clause(index, Draft::new(self.complement(out)));
             }
         }
     }
@@ -554,7 +517,7 @@ impl System<'_> {
     /// A yanked release is taken only with one that pins it.
     fn add_yanked(&mut self, index: usize, project: &Name, release: &Version) {
         let out = self.values(project, false, &|v| v == release);
-        let mut terms: SmallVec<[Term; 2]> = smallvec![self.complement(out)];
+        let mut draft = Draft::new(self.complement(out));
         let search = self.search;
         let version_of = |name: &Name, value: usize| {
             search
@@ -587,11 +550,11 @@ impl System<'_> {
                     continue;
                 }
                 if let Some(version) = version_of(&support.project, support.value) {
-                    terms.push(self.values(&support.project, false, &|v| *v == version));
+                    draft = draft.or(self.values(&support.project, false, &|v| *v == version));
                 }
             }
         }
-        self.clause(index, terms);
+        self.clause(index, draft);
     }
 
     /// What it came to, and after how many conflicts.
