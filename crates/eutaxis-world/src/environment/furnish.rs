@@ -754,3 +754,6 @@ fn exchange_in_two(stage: &Path, root: &Path) -> Result<()> {
     }
     Ok(())
 }
+
+#[cfg(test)]
+mod tests;

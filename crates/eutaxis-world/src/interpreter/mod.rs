@@ -237,12 +237,12 @@ pub fn environment_python(root: &Path) -> PathBuf {
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use super::*;
     use rstest::rstest;
 
     /// A CPython 3.12 on 64-bit Linux, as the script reports it.
-    fn facts() -> Facts {
+    pub(crate) fn facts() -> Facts {
         let markers = serde_json::json!({
             "os_name": "posix", "sys_platform": "linux", "platform_machine": "x86_64", "platform_python_implementation": "CPython",
             "platform_release": "6.1", "platform_system": "Linux", "platform_version": "#1", "python_version": "3.12",

@@ -698,3 +698,6 @@ fn inflate(bytes: &[u8], request: &Request<'_>) -> Result<Vec<u8>> {
     }
     Ok(plain)
 }
+
+#[cfg(test)]
+mod tests;

@@ -346,3 +346,6 @@ pub(crate) fn check_file(path: &Path, shown: &Path, hashes: &Hashes) -> Result<C
         size,
     })
 }
+
+#[cfg(test)]
+mod tests;

@@ -254,3 +254,6 @@ pub(crate) fn remove_tree(path: &Path) {
     // What cannot be removed now is swept later.
     let _ = fs::remove_dir_all(path);
 }
+
+#[cfg(test)]
+mod tests;

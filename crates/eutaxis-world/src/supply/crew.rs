@@ -458,4 +458,98 @@ mod tests {
             ErrorKind::Internal
         );
     }
+
+    /// A depot that counts what it is asked for.
+    mod counted {
+        use std::sync::atomic::{AtomicUsize, Ordering};
+
+        use super::*;
+
+        static PAGES: AtomicUsize = AtomicUsize::new(0);
+
+        fn page(project: &Name) -> Result<Option<Page>> {
+            if project.as_str() == "absent" {
+                return Ok(None);
+            }
+            if project.as_str() == "once" {
+                PAGES.fetch_add(1, Ordering::SeqCst);
+            }
+            let text = format!(
+                r#"{{"files":[{{"filename":"{project}-1.0-py3-none-any.whl","url":"x"}},
+                    {{"filename":"{project}-1.0.tar.gz","url":"y"}}]}}"#
+            );
+            Ok(parse_json(text.as_bytes(), project).ok())
+        }
+
+        fn metadata(file: &PageFile) -> Result<MetadataAnswer> {
+            if file.filename.ends_with(".whl") {
+                return Ok(MetadataAnswer::Dear(7));
+            }
+            Err(Error::new(ErrorKind::Metadata, "its metadata has no name"))
+        }
+
+        fn crew() -> Crew {
+            Crew::new(depots(Stub { page, metadata }), None, None)
+        }
+
+        fn file(name: &str) -> Arc<str> {
+            Arc::from(name)
+        }
+
+        #[test]
+        fn what_is_ordered_twice_is_asked_for_once() {
+            let crew = crew();
+            let want = Want::Page(name("once"));
+            for _ in 0..20 {
+                crew.order([&want, &want].into_iter());
+            }
+            assert!(crew.fact(&want).is_ok());
+            crew.order([&want].into_iter());
+            assert!(crew.fact(&want).is_ok());
+            assert_eq!(PAGES.load(Ordering::SeqCst), 1);
+            assert_eq!(crew.waits_for(), None);
+        }
+
+        #[test]
+        fn a_project_that_no_depot_has_is_an_answer() {
+            let crew = crew();
+            let want = Want::Page(name("absent"));
+            crew.order([&want].into_iter());
+            assert!(matches!(crew.fact(&want), Ok(Fact::Page(_, None))));
+            assert!(crew.page_of(&name("absent")).is_none());
+            // What is wanted of a file of it cannot be answered, and is not waited for.
+            let file = Want::Metadata(name("absent"), file("absent-1.0.tar.gz"));
+            crew.order([&file].into_iter());
+            let error = crew.fact(&file).unwrap_err();
+            assert_eq!(error.message, "absent-1.0.tar.gz is on no page");
+        }
+
+        #[test]
+        fn answers_of_a_project_are_told_in_their_order() {
+            let crew = crew();
+            let page = Want::Page(name("serac"));
+            crew.order([&page].into_iter());
+            crew.fact(&page).unwrap();
+            let (wheel, source) = (file("serac-1.0-py3-none-any.whl"), file("serac-1.0.tar.gz"));
+            let wants = [
+                Want::Archive(name("serac"), Arc::clone(&wheel)),
+                Want::Metadata(name("serac"), Arc::clone(&source)),
+                Want::Metadata(name("serac"), Arc::clone(&wheel)),
+            ];
+            crew.order(wants.iter());
+            wants.iter().for_each(|w| drop(crew.fact(w).unwrap()));
+            let answers = crew.answers_of(&name("serac"));
+            let files: Vec<&str> = answers.iter().map(|(f, _)| &**f).collect();
+            assert_eq!(files, [&*wheel, &*source, &*wheel]);
+            assert_eq!(crew.price(&name("serac"), &wheel), 7);
+            assert_eq!(crew.price(&name("serac"), &source), 0);
+            // Metadata that break the standard bar their release only.
+            let told = crew.answer_of(&name("serac"), &source);
+            assert!(
+                matches!(told, Some(MetadataAnswer::Unusable(_))),
+                "{told:?}"
+            );
+            assert!(crew.answer_of(&name("other"), &source).is_none());
+        }
+    }
 }
