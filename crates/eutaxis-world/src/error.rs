@@ -80,6 +80,56 @@ pub struct Error {
     pub missing: Option<String>,
 }
 
+/// All that is wrong at once, in the order in which it was found.
+#[derive(Debug, Clone)]
+pub struct Errors(Vec<Error>);
+
+impl Errors {
+    /// What was found; none when nothing is wrong.
+    ///
+    /// # Errors
+    /// When something is.
+    pub fn of(found: Vec<Error>) -> std::result::Result<(), Self> {
+        if found.is_empty() {
+            Ok(())
+        } else {
+            Err(Errors(found))
+        }
+    }
+
+    /// All of them.
+    pub fn all(&self) -> &[Error] {
+        &self.0
+    }
+
+    /// Whether each is of this kind.
+    pub fn are_all(&self, kind: ErrorKind) -> bool {
+        self.0.iter().all(|e| e.kind == kind)
+    }
+}
+
+impl From<Error> for Errors {
+    fn from(error: Error) -> Self {
+        Errors(vec![error])
+    }
+}
+
+impl FromIterator<Error> for Errors {
+    /// Of what is known to be wrong somewhere.
+    fn from_iter<I: IntoIterator<Item = Error>>(errors: I) -> Self {
+        Errors(errors.into_iter().collect())
+    }
+}
+
+impl IntoIterator for Errors {
+    type Item = Error;
+    type IntoIter = std::vec::IntoIter<Error>;
+
+    fn into_iter(self) -> Self::IntoIter {
+        self.0.into_iter()
+    }
+}
+
 /// The result of everything in this crate.
 pub type Result<T> = std::result::Result<T, Error>;
 

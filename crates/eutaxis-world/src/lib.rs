@@ -25,4 +25,4 @@ pub mod supply;
 mod threads;
 pub mod wheel;
 
-pub use error::{Doing, Error, ErrorKind, Place, Result};
+pub use error::{Doing, Error, ErrorKind, Errors, Place, Result};

@@ -10,7 +10,7 @@ use std::time::{Duration, Instant};
 use anstream::ColorChoice;
 use eutaxis_world::network::Network;
 use eutaxis_world::supply::Run;
-use eutaxis_world::{Error, ErrorKind};
+use eutaxis_world::{Error, ErrorKind, Errors};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde_json::{Map, Value};
 
@@ -247,7 +247,7 @@ impl Output {
     }
 
     /// Prints the answer or the error, and gives the exit code.
-    pub(crate) fn finish(&self, command: &str, result: Result<Answer, Vec<Error>>) -> ExitCode {
+    pub(crate) fn finish(&self, command: &str, result: Result<Answer, Errors>) -> ExitCode {
         let (word, code) = match &result {
             Ok(Answer {
                 outcome: Outcome::Ok,
@@ -257,7 +257,7 @@ impl Output {
                 outcome: Outcome::No,
                 ..
             }) => ("no", 1),
-            Err(errors) if errors.iter().all(|e| e.kind == ErrorKind::Budget) => ("no", 1),
+            Err(errors) if errors.are_all(ErrorKind::Budget) => ("no", 1),
             Err(errors) => ("error", exit_code(errors)),
         };
         if self.json {
@@ -271,7 +271,7 @@ impl Output {
                     object
                 }
                 Err(errors) => {
-                    report::object(&Failed::new(Some(command), word, Failure::of(&errors)))
+                    report::object(&Failed::new(Some(command), word, Failure::of(errors.all())))
                 }
             };
             let text = serde_json::to_string_pretty(&Value::Object(object)).unwrap_or_default();
@@ -281,7 +281,7 @@ impl Output {
         }
         match result {
             Ok(answer) => self.now(&answer.text),
-            Err(errors) => errors.iter().for_each(print_error),
+            Err(errors) => errors.all().iter().for_each(print_error),
         }
         self.end(code)
     }
@@ -354,8 +354,8 @@ impl BytesBar {
     }
 }
 
-fn exit_code(errors: &[Error]) -> u8 {
-    if errors.iter().all(|e| e.kind == ErrorKind::Request) {
+fn exit_code(errors: &Errors) -> u8 {
+    if errors.are_all(ErrorKind::Request) {
         2
     } else {
         3

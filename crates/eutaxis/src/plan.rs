@@ -20,7 +20,7 @@ use eutaxis_world::files::read_text;
 use eutaxis_world::interpreter::{Facts, Finder, Found, ProbeCache};
 use eutaxis_world::network::{FetchLimits, Network};
 use eutaxis_world::root::root;
-use eutaxis_world::{Doing, Error, ErrorKind};
+use eutaxis_world::{Doing, Error, ErrorKind, Errors};
 use url::Url;
 
 use crate::cli::{
@@ -151,7 +151,7 @@ pub(crate) struct Asks {
 }
 
 /// Reads everything that is asked for.
-pub(crate) fn asks(options: &AskOptions) -> Result<Asks, Vec<Error>> {
+pub(crate) fn asks(options: &AskOptions) -> Result<Asks, Errors> {
     let mut found = Asks::default();
     let mut errors = Vec::new();
     for text in &options.requirements {
@@ -163,12 +163,12 @@ pub(crate) fn asks(options: &AskOptions) -> Result<Asks, Vec<Error>> {
             Err(fault) => errors.push(Error::in_file("command line", text, &fault)),
         }
     }
-    let names = |texts: &[String]| -> Result<Vec<Name>, Vec<Error>> {
+    let names = |texts: &[String]| -> Result<Vec<Name>, Error> {
         texts
             .iter()
             .map(|t| {
                 Name::parse(t)
-                    .map_err(|f| vec![Error::fault(ErrorKind::Request, "reading an option", &f)])
+                    .map_err(|f| Error::fault(ErrorKind::Request, "reading an option", &f))
             })
             .collect()
     };
@@ -210,14 +210,12 @@ pub(crate) fn asks(options: &AskOptions) -> Result<Asks, Vec<Error>> {
             errors.push(error.help(directive.advice));
         }
     }
-    if !errors.is_empty() {
-        return Err(errors);
-    }
+    Errors::of(errors)?;
     if found.asks.is_empty() {
-        return Err(vec![
-            Error::request(format!("nothing is asked for{}", listed(&found.files)))
-                .help("name requirements, or a file of them with --asks"),
-        ]);
+        let error = Error::request(format!("nothing is asked for{}", listed(&found.files)));
+        return Err(error
+            .help("name requirements, or a file of them with --asks")
+            .into());
     }
     Ok(found)
 }
@@ -250,7 +248,7 @@ fn listed(files: &[String]) -> String {
 }
 
 /// `pyproject.toml` or `requirements.txt` in the current folder.
-fn default_file() -> Result<Option<PathBuf>, Vec<Error>> {
+fn default_file() -> Result<Option<PathBuf>, Errors> {
     let found = ["pyproject.toml", "requirements.txt"]
         .into_iter()
         .map(PathBuf::from)
@@ -260,9 +258,9 @@ fn default_file() -> Result<Option<PathBuf>, Vec<Error>> {
             "nothing is asked for: there is no pyproject.toml and no requirements.txt in this \
                 folder",
         );
-        return Err(vec![error.help(
-            "name requirements (\"radargram>=2\"), or a file of them with --asks FILE",
-        )]);
+        return Err(error
+            .help("name requirements (\"radargram>=2\"), or a file of them with --asks FILE")
+            .into());
     }
     Ok(found)
 }
@@ -271,26 +269,26 @@ fn is_project_file(path: &Path) -> bool {
     path.extension().is_some_and(|e| e == "toml")
 }
 
-fn read_asks(file: &Path, wanted: &Wanted, found: &mut Asks) -> Result<(), Vec<Error>> {
+fn read_asks(file: &Path, wanted: &Wanted, found: &mut Asks) -> Result<(), Errors> {
     let shown = file.display().to_string();
     if is_project_file(file) {
         let text = read_request(file)?;
         let asks = ProjectAsks::parse(&text, &shown, wanted)
-            .map_err(|f| vec![Error::in_file(&shown, &text, &f)])?;
+            .map_err(|f| Error::in_file(&shown, &text, &f))?;
         found.asks.extend(asks.asks);
         found.requires_python = asks.requires_python.or(found.requires_python.take());
     } else if file.extension().is_some_and(|e| e == "py") {
         let text = read_request(file)?;
-        let block = script_block(&text).map_err(|f| vec![Error::in_file(&shown, &text, &f)])?;
+        let block = script_block(&text).map_err(|f| Error::in_file(&shown, &text, &f))?;
         let Some(block) = block else {
             let error = Error::request(format!(
                 "{shown} holds no inline metadata (a comment block `# /// script`)"
             ));
-            return Err(vec![error.help("add one, or ask with a requirement list")]);
+            return Err(error.help("add one, or ask with a requirement list").into());
         };
         let asks = block
             .asks(&shown)
-            .map_err(|f| vec![Error::fault(ErrorKind::Request, &shown, &f)])?;
+            .map_err(|f| Error::fault(ErrorKind::Request, &shown, &f))?;
         found.asks.extend(asks.asks);
         found.requires_python = asks.requires_python.or(found.requires_python.take());
     } else {
@@ -302,20 +300,18 @@ fn read_asks(file: &Path, wanted: &Wanted, found: &mut Asks) -> Result<(), Vec<E
     Ok(())
 }
 
-fn read_list(file: &Path) -> Result<RequirementList, Vec<Error>> {
+fn read_list(file: &Path) -> Result<RequirementList, Errors> {
     let text = read_request(file)?;
     let shown = file.display().to_string();
     RequirementList::parse(&text, &shown).map_err(|faults| {
-        faults
-            .iter()
-            .map(|f| Error::in_file(&shown, &text, f))
-            .collect()
+        let one = |f| Error::in_file(&shown, &text, f);
+        faults.iter().map(one).collect()
     })
 }
 
 /// A file that the user named: when it cannot be read, the request is wrong.
-fn read_request(file: &Path) -> Result<String, Vec<Error>> {
-    read_text(file).map_err(|e| vec![e.of_request()])
+fn read_request(file: &Path) -> Result<String, Errors> {
+    read_text(file).map_err(|e| e.of_request().into())
 }
 
 /// A target with where it comes from.

@@ -4,11 +4,11 @@ use std::path::Path;
 
 use eutaxis_core::Target;
 use eutaxis_core::assay::{Assayed, Contents, Remark, assay};
-use eutaxis_world::Error;
 use eutaxis_world::assay::{Looked, look_into};
 use eutaxis_world::loader::Loader;
 use eutaxis_world::root::stand_in;
 use eutaxis_world::wheel::RefusalKind;
+use eutaxis_world::{Error, Errors};
 
 use crate::answer::assay::{Verdict, Word};
 use crate::cli::{Assay, Common};
@@ -16,28 +16,16 @@ use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Chosen, Surroundings};
 use crate::{render, report};
 
-pub(crate) fn run(
-    arguments: &Assay,
-    common: &Common,
-    output: &Output,
-) -> Result<Answer, Vec<Error>> {
+pub(crate) fn run(arguments: &Assay, common: &Common, output: &Output) -> Result<Answer, Errors> {
     walk(arguments, common, output)
 }
 
-fn walk(arguments: &Assay, common: &Common, output: &Output) -> Result<Answer, Vec<Error>> {
-    let one = |e: Error| vec![e];
-    let surroundings = Surroundings::new(common).map_err(one)?;
-    let absent: Vec<Error> = arguments
-        .files
-        .iter()
-        .filter(|f| !f.is_file())
-        .map(|f| no_file(f))
-        .collect();
-    if !absent.is_empty() {
-        return Err(absent);
-    }
-    let chosen = plan::target(&arguments.target, &surroundings).map_err(one)?;
-    let loader = loader(&chosen, arguments, &surroundings).map_err(one)?;
+fn walk(arguments: &Assay, common: &Common, output: &Output) -> Result<Answer, Errors> {
+    let surroundings = Surroundings::new(common)?;
+    let absent = arguments.files.iter().filter(|f| !f.is_file());
+    Errors::of(absent.map(|f| no_file(f)).collect())?;
+    let chosen = plan::target(&arguments.target, &surroundings)?;
+    let loader = loader(&chosen, arguments, &surroundings)?;
     let bar = output.progress();
     bar.set_length(arguments.files.len() as u64);
     bar.set_message("reading");
@@ -48,10 +36,7 @@ fn walk(arguments: &Assay, common: &Common, output: &Output) -> Result<Answer, V
         verdicts.push(looked.map(|l| verdict(file, l, &chosen.target)));
     }
     bar.finish_and_clear();
-    let verdicts: Vec<Verdict> = verdicts
-        .into_iter()
-        .collect::<Result<_, _>>()
-        .map_err(one)?;
+    let verdicts: Vec<Verdict> = verdicts.into_iter().collect::<Result<_, _>>()?;
     let text = render::assay::text(&verdicts, &chosen, loader.is_some(), output.verbose());
     let all = verdicts.iter().all(|v| v.word == Word::Fits);
     Ok(Answer {

@@ -15,7 +15,7 @@ use eutaxis_world::interpreter::{Found, environment_python};
 use eutaxis_world::network::without_secret;
 use eutaxis_world::root::stand_in;
 use eutaxis_world::supply::Run;
-use eutaxis_world::{Error, ErrorKind};
+use eutaxis_world::{Error, ErrorKind, Errors};
 
 use crate::cli::{Common, Furnish, LinkArg};
 use crate::output::{Answer, Outcome, Output, say};
@@ -24,12 +24,8 @@ use crate::plan::{Surroundings, named_depots};
 use crate::words;
 use crate::{record, render, report};
 
-pub(crate) fn run(
-    arguments: &Furnish,
-    common: &Common,
-    output: &Output,
-) -> Result<Answer, Vec<Error>> {
-    furnish_pins(arguments, common, output).map_err(|e| vec![e])
+pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Result<Answer, Errors> {
+    Ok(furnish_pins(arguments, common, output)?)
 }
 
 fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result<Answer, Error> {

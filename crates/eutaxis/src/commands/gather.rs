@@ -9,7 +9,7 @@ use eutaxis_world::environment::WheelAt;
 use eutaxis_world::files::{relative, write_whole};
 use eutaxis_world::gather::{Piece, gather};
 use eutaxis_world::network::without_secret;
-use eutaxis_world::{Doing, Error};
+use eutaxis_world::{Doing, Error, Errors};
 
 use crate::cli::{Common, Gather};
 use crate::output::{Answer, Outcome, Output};
@@ -18,12 +18,8 @@ use crate::plan::{Surroundings, named_depots};
 use crate::words;
 use crate::{render, report};
 
-pub(crate) fn run(
-    arguments: &Gather,
-    common: &Common,
-    output: &Output,
-) -> Result<Answer, Vec<Error>> {
-    gather_pins(arguments, common, output).map_err(|e| vec![e])
+pub(crate) fn run(arguments: &Gather, common: &Common, output: &Output) -> Result<Answer, Errors> {
+    Ok(gather_pins(arguments, common, output)?)
 }
 
 fn gather_pins(arguments: &Gather, common: &Common, output: &Output) -> Result<Answer, Error> {

@@ -5,10 +5,10 @@ use std::path::{Path, PathBuf};
 
 use eutaxis_core::examine::Seat;
 use eutaxis_core::name::{is_identifier, nearest};
-use eutaxis_world::Error;
 use eutaxis_world::environment::roots_below;
 use eutaxis_world::environment::snapshot::locate;
 use eutaxis_world::interpreter::Found;
+use eutaxis_world::{Error, Errors};
 
 use crate::answer::locate::{Row, is_found};
 use crate::cli::{Common, Locate};
@@ -17,8 +17,8 @@ use crate::plan::{self, Surroundings};
 use crate::words;
 use crate::{render, report};
 
-pub(crate) fn run(arguments: &Locate, common: &Common, _: &Output) -> Result<Answer, Vec<Error>> {
-    walk(arguments, common).map_err(|e| vec![e])
+pub(crate) fn run(arguments: &Locate, common: &Common, _: &Output) -> Result<Answer, Errors> {
+    Ok(walk(arguments, common)?)
 }
 
 fn walk(arguments: &Locate, common: &Common) -> Result<Answer, Error> {

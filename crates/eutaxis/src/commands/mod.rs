@@ -16,13 +16,13 @@ pub(crate) mod span;
 pub(crate) mod stock;
 pub(crate) mod survey;
 
-use eutaxis_world::Error;
+use eutaxis_world::Errors;
 
 use crate::cli::{Cli, Command};
 use crate::output::{Answer, Output};
 
 /// Runs the command.
-pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Vec<Error>> {
+pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Errors> {
     match &cli.command {
         Command::Survey(arguments) => survey::run(arguments, &cli.common, output),
         Command::Shortlist(arguments) => shortlist::run(arguments, &cli.common, output),

@@ -13,10 +13,10 @@ use eutaxis_core::pins::{Lock, Package};
 use eutaxis_core::proofread::{Remark, Severity, alone, paged};
 use eutaxis_core::requirement::{ProjectAsks, RequirementList, Wanted, script_block};
 use eutaxis_core::{Ask, Name, Requirement, Target, Version};
-use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::files::read_text;
 use eutaxis_world::supply::{Depth, Run};
+use eutaxis_world::{Error, Errors};
 
 use crate::cli::{Common, Proofread};
 use crate::output::{Answer, Outcome, Output};
@@ -28,8 +28,8 @@ pub(crate) fn run(
     arguments: &Proofread,
     common: &Common,
     output: &Output,
-) -> Result<Answer, Vec<Error>> {
-    walk(arguments, common, output).map_err(|e| vec![e])
+) -> Result<Answer, Errors> {
+    Ok(walk(arguments, common, output)?)
 }
 
 fn walk(arguments: &Proofread, common: &Common, output: &Output) -> Result<Answer, Error> {

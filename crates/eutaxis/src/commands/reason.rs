@@ -11,8 +11,8 @@ use eutaxis_core::pins::{Lock, Package};
 use eutaxis_core::proofread::around;
 use eutaxis_core::solve::{Caution, Chosen, Clash, Fact, Problem, Solution};
 use eutaxis_core::{Ask, Name, Requirement, Version};
-use eutaxis_world::Error;
 use eutaxis_world::supply::{Outcome as End, Run};
+use eutaxis_world::{Error, Errors};
 
 use super::settle::alternatives;
 use crate::answer::clash::Refusal;
@@ -35,12 +35,8 @@ struct Asked {
     solution: Option<Solution>,
 }
 
-pub(crate) fn run(
-    arguments: &Reason,
-    common: &Common,
-    output: &Output,
-) -> Result<Answer, Vec<Error>> {
-    walk(arguments, common, output).map_err(|e| vec![e])
+pub(crate) fn run(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, Errors> {
+    Ok(walk(arguments, common, output)?)
 }
 
 fn walk(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, Error> {

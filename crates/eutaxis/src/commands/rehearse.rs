@@ -16,11 +16,11 @@ use eutaxis_core::rehearse::{
 use eutaxis_core::requirement::Requirement;
 use eutaxis_core::solve::{Clash, Problem, Solution};
 use eutaxis_core::{Ask, Name, Target, Version};
-use eutaxis_world::Error;
 use eutaxis_world::config::Config;
 use eutaxis_world::environment::{Layout, Place, installed, look};
 use eutaxis_world::interpreter::environment_python;
 use eutaxis_world::supply::{Outcome as End, Run};
+use eutaxis_world::{Error, Errors};
 
 use super::settle::alternatives;
 use crate::answer::clash::Refusal;
@@ -57,20 +57,19 @@ pub(crate) fn run(
     arguments: &Rehearse,
     common: &Common,
     output: &Output,
-) -> Result<Answer, Vec<Error>> {
-    let one = |e: Error| vec![e];
-    let surroundings = Surroundings::new(common).map_err(one)?;
+) -> Result<Answer, Errors> {
+    let surroundings = Surroundings::new(common)?;
     let first = requirements(&arguments.requirements)?;
     let mut steps = vec![first];
     for text in &arguments.then {
         steps.push(requirements(std::slice::from_ref(text))?);
     }
-    let depots = plan::depots(&arguments.depots, &surroundings, false).map_err(one)?;
+    let depots = plan::depots(&arguments.depots, &surroundings, false)?;
     steps.iter_mut().for_each(|s| {
         plan::keep_secrets(s.iter_mut().map(|a| &mut a.requirement), depots.network())
     });
     let run = Run::new(Arc::clone(&depots));
-    let base = base(arguments, &surroundings, &run).map_err(one)?;
+    let base = base(arguments, &surroundings, &run)?;
     let said = arguments.policy.says_chronology();
     let naive = if said {
         base.policy.chronology
@@ -88,16 +87,16 @@ pub(crate) fn run(
     let answer = rehearsal.play(&steps);
     bar.finish_and_clear();
     output.report_network(depots.network());
-    answer.map_err(one)
+    Ok(answer?)
 }
 
-fn requirements(texts: &[String]) -> Result<Vec<Ask>, Vec<Error>> {
+fn requirements(texts: &[String]) -> Result<Vec<Ask>, Errors> {
     let read = |text: &String| match Requirement::parse(text) {
         Ok(requirement) => Ok(Ask {
             requirement,
             origin: Origin::Argument,
         }),
-        Err(fault) => Err(vec![Error::in_file("command line", text, &fault)]),
+        Err(fault) => Err(Error::in_file("command line", text, &fault).into()),
     };
     texts.iter().map(read).collect()
 }

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Instant;
 
-use eutaxis_world::{Doing, Error, ErrorKind};
+use eutaxis_world::{Doing, Error, ErrorKind, Errors};
 use serde::Deserialize;
 use serde_json::Value;
 
@@ -44,12 +44,8 @@ fn steps() -> Result<Vec<Step>, Error> {
         .map_err(|e| failed(format!("the steps of the demo: {e}")))
 }
 
-pub(crate) fn run(
-    arguments: &Demo,
-    common: &Common,
-    output: &Output,
-) -> Result<Answer, Vec<Error>> {
-    walk(arguments, common, output).map_err(|e| vec![e])
+pub(crate) fn run(arguments: &Demo, common: &Common, output: &Output) -> Result<Answer, Errors> {
+    Ok(walk(arguments, common, output)?)
 }
 
 fn walk(arguments: &Demo, common: &Common, output: &Output) -> Result<Answer, Error> {

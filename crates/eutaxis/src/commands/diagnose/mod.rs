@@ -10,7 +10,7 @@ use std::path::Path;
 use eutaxis_core::diagnose::{Context, Reader};
 use eutaxis_world::environment::snapshot::distribution;
 use eutaxis_world::root::root;
-use eutaxis_world::{Doing, Error};
+use eutaxis_world::{Doing, Error, Errors};
 
 use crate::answer::diagnose::Report;
 use crate::cli::{Common, Diagnose};
@@ -25,8 +25,8 @@ pub(crate) fn run(
     arguments: &Diagnose,
     common: &Common,
     output: &Output,
-) -> Result<Answer, Vec<Error>> {
-    walk(arguments, common, output).map_err(|e| vec![e])
+) -> Result<Answer, Errors> {
+    Ok(walk(arguments, common, output)?)
 }
 
 fn walk(arguments: &Diagnose, common: &Common, output: &Output) -> Result<Answer, Error> {

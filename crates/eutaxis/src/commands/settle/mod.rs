@@ -18,11 +18,11 @@ use eutaxis_core::offer::Chronology;
 use eutaxis_core::pins::{Lock, is_lock_file_name, lock_file_name_for};
 use eutaxis_core::solve::{Problem, Solution};
 use eutaxis_core::{Name, Target, Version};
-use eutaxis_world::Error;
 use eutaxis_world::config::Config;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::files::read_text;
 use eutaxis_world::supply::{Outcome as End, Run};
+use eutaxis_world::{Error, Errors};
 use indicatif::ProgressBar;
 
 pub(crate) use clash::alternatives;
@@ -49,42 +49,35 @@ struct Job<'a> {
     taken: Option<Taken>,
 }
 
-pub(crate) fn run(
-    arguments: &Settle,
-    common: &Common,
-    output: &Output,
-) -> Result<Answer, Vec<Error>> {
-    let one = |e: Error| vec![e];
-    let surroundings = Surroundings::new(common).map_err(one)?;
+pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Result<Answer, Errors> {
+    let surroundings = Surroundings::new(common)?;
     let mut asks = plan::asks(&arguments.asks)?;
-    let mut targets = plan::targets(&arguments.target, &surroundings).map_err(one)?;
+    let mut targets = plan::targets(&arguments.target, &surroundings)?;
     let mut taken = None;
     if let [chosen] = targets.as_mut_slice()
         && interpreter::is_open(arguments, chosen, &surroundings)
-        && let Some((other, why)) =
-            interpreter::that_python_allows(&asks, chosen, &surroundings).map_err(one)?
+        && let Some((other, why)) = interpreter::that_python_allows(&asks, chosen, &surroundings)?
     {
         *chosen = other;
         taken = Some(why);
     }
-    let policy = plan::policy(&arguments.policy, &surroundings.config).map_err(one)?;
+    let policy = plan::policy(&arguments.policy, &surroundings.config)?;
     let depots = plan::depots(
         &arguments.depots,
         &surroundings,
         !arguments.renew.is_empty(),
-    )
-    .map_err(one)?;
+    )?;
     plan::keep_secrets(
         asks.asks.iter_mut().map(|a| &mut a.requirement),
         depots.network(),
     );
     let mut problems = Vec::new();
     for chosen in &targets {
-        ensure_python(&asks, &chosen.target).map_err(one)?;
+        ensure_python(&asks, &chosen.target)?;
         let out = out_of(arguments, chosen, targets.len());
-        let old = earlier_pins(&out).map_err(one)?;
+        let old = earlier_pins(&out)?;
         if arguments.check && old.is_none() {
-            return Err(one(check::no_pins(&out)));
+            return Err(check::no_pins(&out).into());
         }
         let mut policy = policy.clone();
         if let Some(chronology) = recorded_chronology(arguments, old.as_ref(), &surroundings.config)
@@ -93,7 +86,7 @@ pub(crate) fn run(
         }
         let mut problem = Problem::new(chosen.target.clone(), policy, asks.asks.clone());
         problem.bounds = asks.bounds.clone();
-        problem.prior = prior(old.as_ref(), &arguments.renew).map_err(one)?;
+        problem.prior = prior(old.as_ref(), &arguments.renew)?;
         problem.adjustments = surroundings.config.adjustments.clone();
         problems.push((chosen, problem, old));
     }
@@ -115,7 +108,7 @@ pub(crate) fn run(
     };
     job.bar.finish_and_clear();
     output.report_network(job.depots.network());
-    answer.map_err(one)
+    Ok(answer?)
 }
 
 /// Where the pins of a target go: with several targets each has a file of its own.

@@ -12,9 +12,9 @@ use eutaxis_core::solve::{Clash, End, Problem};
 use eutaxis_core::span::{Cell, Matrix, Series, Split, split};
 use eutaxis_core::targets::{Implementation, Interpreter};
 use eutaxis_core::{Target, Version};
-use eutaxis_world::Error;
 use eutaxis_world::files::write_whole;
 use eutaxis_world::supply::{Progress, Run};
+use eutaxis_world::{Error, Errors};
 
 use crate::answer::span::{Head, Report};
 use crate::cli::{Common, Span};
@@ -30,30 +30,26 @@ struct Question<'a> {
     surroundings: &'a Surroundings,
 }
 
-pub(crate) fn run(
-    arguments: &Span,
-    common: &Common,
-    output: &Output,
-) -> Result<Answer, Vec<Error>> {
-    let one = |e: Error| vec![e];
-    let surroundings = Surroundings::new(common).map_err(one)?;
+pub(crate) fn run(arguments: &Span, common: &Common, output: &Output) -> Result<Answer, Errors> {
+    let surroundings = Surroundings::new(common)?;
     if let Some(one) = &arguments.target.interpreter {
         let error =
             Error::request("span looks at several interpreters, and --interpreter names one");
-        return Err(vec![error.help(format!(
-            "write --interpreters {one}, or a range such as 3.9..3.13"
-        ))]);
+        return Err(error
+            .help(format!(
+                "write --interpreters {one}, or a range such as 3.9..3.13"
+            ))
+            .into());
     }
     let stated = arguments
         .interpreters
         .as_deref()
         .map(rows::parse)
-        .transpose()
-        .map_err(one)?;
+        .transpose()?;
     let mut asks = plan::asks(&arguments.asks)?;
-    let columns = plan::targets(&arguments.target, &surroundings).map_err(one)?;
-    let policy = plan::policy(&arguments.policy, &surroundings.config).map_err(one)?;
-    let depots = plan::depots(&arguments.depots, &surroundings, false).map_err(one)?;
+    let columns = plan::targets(&arguments.target, &surroundings)?;
+    let policy = plan::policy(&arguments.policy, &surroundings.config)?;
+    let depots = plan::depots(&arguments.depots, &surroundings, false)?;
     plan::keep_secrets(
         asks.asks.iter_mut().map(|a| &mut a.requirement),
         depots.network(),
@@ -70,10 +66,10 @@ pub(crate) fn run(
     let report = output.watch("spanning", &bar, &run, depots.network(), search);
     bar.finish_and_clear();
     output.report_network(depots.network());
-    let report = report.map_err(one)?;
+    let report = report?;
     let mut answer = report::Span::from(&report);
     if let Some(file) = &arguments.picture {
-        write_whole(file, render::picture::span(&report).as_bytes()).map_err(one)?;
+        write_whole(file, render::picture::span(&report).as_bytes())?;
         answer.picture = Some(file.display().to_string());
         output.notice(&format!("wrote {}", file.display()));
     }
