@@ -1,6 +1,7 @@
 //! `wrong-architecture`, `unreadable-binary`: compiled files that this machine's programs cannot
 //! load (PEP 425, platform tag; System V ABI, PE and Mach-O formats).
 
+use super::Remedy;
 use super::{Compiled, Finding, Severity, Snapshot};
 use crate::binary::{Binary, Format, PythonAbi, named_abi};
 use crate::targets::{System, Target};
@@ -31,7 +32,7 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
             .owner
             .and_then(|o| snapshot.projects.get(o))
             .map_or("PROJECT", |p| p.name.as_str());
-        let remedy = format!("take the file for this machine:  eutaxis shortlist {owner}");
+        let remedy = Remedy::shortlist("take the file for this machine", owner);
         let finding = Finding::new(id, Severity::Breaks, evidence, remedy);
         findings.push(
             finding

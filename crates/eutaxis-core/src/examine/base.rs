@@ -2,13 +2,16 @@
 //! was made (PEP 405).
 
 use super::{Finding, PlaceFault, Severity, Snapshot, some};
+use super::{Remedy, Step};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     let again = || {
-        format!(
-            "make it anew from its pins, at another place:  eutaxis furnish PINS --at {}-new",
-            snapshot.name
-        )
+        let step = Step::Furnish {
+            pins: Some("PINS".to_owned()),
+            environment: format!("{}-new", snapshot.name),
+            tidy: false,
+        };
+        Remedy::new("make it anew from its pins, at another place", step)
     };
     for fault in &snapshot.faults {
         let (id, evidence, paths) = match fault {

@@ -1,6 +1,7 @@
 //! `built-before`: what is placed beside what it can never have met (docs/house.md).
 
 use super::{Finding, Severity, Snapshot};
+use super::{Remedy, Step};
 use crate::day::day;
 use crate::solve::chronology::is_open;
 
@@ -47,10 +48,9 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
                 other.name,
                 day(began)
             );
-            let remedy = format!(
-                "if it fails, hold {} below {major}:  eutaxis settle \"{}<{major}\" {}",
-                other.name, other.name, project.name
-            );
+            let asks = vec![format!("{}<{major}", other.name), project.name.to_string()];
+            let words = format!("if it fails, hold {} below {major}", other.name);
+            let remedy = Remedy::new(words, Step::Settle { asks });
             findings.push(
                 Finding::new("built-before", Severity::Risk, evidence, remedy).about(project),
             );

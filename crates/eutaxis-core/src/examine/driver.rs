@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use super::Remedy;
 use super::{Finding, Severity, Snapshot};
 use crate::knowledge::MadeFor;
 
@@ -49,10 +50,8 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         else {
             continue;
         };
-        let remedy = format!(
-            "take the newest build that the driver runs:  eutaxis shortlist {}",
-            project.name
-        );
+        let words = "take the newest build that the driver runs";
+        let remedy = Remedy::shortlist(words, &project.name);
         let finding = Finding::new(
             "driver-too-old",
             Severity::Breaks,

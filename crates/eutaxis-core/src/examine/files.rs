@@ -4,6 +4,7 @@
 use std::collections::BTreeMap;
 
 use super::{Finding, Kind, Owned, Severity, Snapshot, State, some};
+use super::{Remedy, Step};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     // A system that manages its packages moves and changes their files, and has lists of its own.
@@ -63,12 +64,19 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         let remedy = match snapshot.kind {
             Kind::Virtual { .. } => {
                 let first = altered.first().map_or("", |f| f.path.as_str());
-                format!(
-                    "if you did not mean it:  rm \"{first}\" && {}",
-                    snapshot.furnish()
-                )
+                let step = Step::Without {
+                    file: first.to_owned(),
+                    then: Box::new(snapshot.furnish(false)),
+                };
+                Remedy::new("if you did not mean it", step)
             }
-            Kind::System { .. } => format!("if you did not mean it, {}", snapshot.again(project)),
+            Kind::System { .. } => {
+                let again = snapshot.again(project);
+                Remedy {
+                    words: format!("if you did not mean it, {}", again.words),
+                    ..again
+                }
+            }
         };
         let finding = Finding::new("altered-file", Severity::Risk, evidence, remedy);
         findings.push(finding.about(project).of(paths(&altered)));

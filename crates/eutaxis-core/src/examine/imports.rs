@@ -4,6 +4,7 @@
 use std::collections::BTreeSet;
 
 use super::{Finding, Severity, Snapshot};
+use super::{Remedy, Step};
 use crate::diagnose::{Context, Reader};
 use crate::fault::escaped;
 use crate::knowledge::Causes;
@@ -168,10 +169,10 @@ fn import(
         format!(" (last in {})", snapshot.shown(f))
     });
     let remedy = match attempt.ended {
-        Ended::Raised => "see what it needs; the findings above may tell the cause".to_owned(),
-        Ended::Hung(_) => "find out what it waits for: nothing is there to answer".to_owned(),
+        Ended::Raised => "see what it needs; the findings above may tell the cause".into(),
+        Ended::Hung(_) => "find out what it waits for: nothing is there to answer".into(),
         Ended::Well | Ended::Exited(_) | Ended::Signal(_) => {
-            "look at its compiled parts:  eutaxis examine -v".to_owned()
+            Remedy::new("look at its compiled parts", Step::Examine)
         }
     };
     let finding = Finding::new(
@@ -202,10 +203,10 @@ fn explained(
     // What examines is no advice here.
     let helps = |c: &Option<String>| c.as_ref().is_none_or(|c| !c.starts_with("eutaxis examine"));
     if let Some(first) = told.remedies.into_iter().find(|r| helps(&r.change)) {
-        finding.remedy = first.text
-            + &first
-                .change
-                .map_or(String::new(), |change| format!(":  {change}"));
+        finding.remedy = Remedy {
+            words: first.text,
+            step: first.change.map(Step::Typed),
+        };
     }
     finding.cause = Some(root.id);
     finding

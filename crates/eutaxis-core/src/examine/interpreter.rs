@@ -3,6 +3,7 @@
 
 use std::collections::BTreeSet;
 
+use super::Remedy;
 use super::{Compiled, Finding, Severity, Snapshot, some};
 use crate::binary::{PythonAbi, module_stem, named_abi};
 
@@ -12,10 +13,8 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         let name = owner
             .and_then(|o| snapshot.projects.get(o))
             .map_or("PROJECT", |p| p.name.as_str());
-        format!(
-            "take a file for {}:  eutaxis shortlist {name}",
-            interpreter.series_text()
-        )
+        let words = format!("take a file for {}", interpreter.series_text());
+        Remedy::shortlist(words, name)
     };
     for (_, project) in snapshot.here() {
         let set = project
@@ -25,11 +24,8 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
             .and_then(|m| m.requires_python.as_ref());
         if let Some(set) = set.filter(|s| !s.matches(&interpreter.version)) {
             let evidence = format!("it is for Python {set}; this is {interpreter}");
-            let remedy = format!(
-                "take a release for {}:  eutaxis shortlist {}",
-                interpreter.series_text(),
-                project.name
-            );
+            let words = format!("take a release for {}", interpreter.series_text());
+            let remedy = Remedy::shortlist(words, &project.name);
             findings.push(
                 Finding::new("wrong-interpreter", Severity::Breaks, evidence, remedy)
                     .about(project),

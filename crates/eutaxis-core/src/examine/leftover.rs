@@ -3,6 +3,7 @@
 
 use std::collections::BTreeMap;
 
+use super::Remedy;
 use super::{Finding, Project, Severity, Snapshot, some};
 use crate::name::Name;
 
@@ -38,10 +39,8 @@ fn twice(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
             names.len(),
             some(&names)
         );
-        let remedy = format!(
-            "place it anew, which removes all of them:  {}",
-            snapshot.furnish()
-        );
+        let words = "place it anew, which removes all of them";
+        let remedy = Remedy::new(words, snapshot.furnish(false));
         let paths = projects.iter().map(|p| p.info.clone()).collect();
         findings.push(
             Finding::new("leftover", Severity::Risk, evidence, remedy)

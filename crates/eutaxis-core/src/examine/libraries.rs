@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 
 use super::architecture::fits;
 use super::{AbsentLibrary, Compiled, Finding, LackingVersion, Severity, Snapshot, State, some};
+use super::{Remedy, Step};
 use crate::name::Name;
 
 /// A compiled file, and a library that it needs and that is not found.
@@ -73,7 +74,7 @@ fn severity(snapshot: &Snapshot, compiled: &Compiled) -> Severity {
     }
 }
 
-type Told = (&'static str, String, String);
+type Told = (&'static str, String, Remedy);
 
 /// A library that files of one project need.
 fn absent(snapshot: &Snapshot, library: &str, all: &[Need<'_>]) -> Told {
@@ -98,11 +99,12 @@ fn absent(snapshot: &Snapshot, library: &str, all: &[Need<'_>]) -> Told {
         .and_then(|(c, _)| owner(snapshot, c))
         .map_or("PROJECT", Name::as_str);
     if let Some((family, toolkit)) = snapshot.target.accelerators.families.of_library(library) {
-        let remedy = format!(
+        let words = format!(
             "install the toolkit {} {toolkit}, or take a build that brings its runtime, or one \
-                without:  eutaxis shortlist {project}",
+                without",
             family.name
         );
+        let remedy = Remedy::shortlist(words, project);
         return ("toolkit-absent", evidence, remedy);
     }
     let remedy = match snapshot.libraries.provided(library, &snapshot.distribution) {
@@ -116,7 +118,7 @@ fn absent(snapshot: &Snapshot, library: &str, all: &[Need<'_>]) -> Told {
         None => "find the system package that brings it, or take a release that brings it along"
             .to_owned(),
     };
-    ("library-absent", evidence, remedy)
+    ("library-absent", evidence, remedy.into())
 }
 
 /// Libraries that files of one project need which no module loads: all at once.
@@ -144,7 +146,7 @@ fn unused(snapshot: &Snapshot, all: &[Need<'_>]) -> Told {
     (
         "library-absent",
         evidence,
-        "nothing, unless you use what these files are for".to_owned(),
+        "nothing, unless you use what these files are for".into(),
     )
 }
 
@@ -175,21 +177,22 @@ fn lacking(snapshot: &Snapshot, compiled: &Compiled) -> Vec<Told> {
             .map_or(String::new(), |h| format!(", which ends at {h}"));
         let evidence = format!("{name} needs {version} of {library}; here is {path}{ends}");
         let project = owner(snapshot, compiled).map_or("PROJECT", Name::as_str);
-        let older = format!(
-            "take a release that was built for an older system:  eutaxis shortlist {project}"
-        );
+        let older = |newer: &str| {
+            let words = format!("{newer}take a release that was built for an older system");
+            Remedy::shortlist(words, project)
+        };
         let word = version.split('_').next().unwrap_or("");
         match word {
-            "GLIBC" => ("libc-too-old", evidence, older),
+            "GLIBC" => ("libc-too-old", evidence, older("")),
             "GLIBCXX" | "CXXABI" | "GCC" => (
                 "cxx-runtime-too-old",
                 evidence,
-                format!("a newer C++ runtime, or {older}"),
+                older("a newer C++ runtime, or "),
             ),
             _ => (
                 "library-absent",
                 evidence,
-                format!("a newer {library}, or {older}"),
+                older(&format!("a newer {library}, or ")),
             ),
         }
     };
@@ -237,10 +240,9 @@ fn differing(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
                 snapshot.shown(&first.path),
                 snapshot.shown(&other.path)
             );
-            let remedy = format!(
-                "take releases of {one} and {two} that were built together:  eutaxis settle {one} \
-                    {two}"
-            );
+            let words = format!("take releases of {one} and {two} that were built together");
+            let asks = vec![one.to_string(), two.to_string()];
+            let remedy = Remedy::new(words, Step::Settle { asks });
             let finding = Finding::new("library-differs", Severity::Risk, evidence, remedy);
             let paths = vec![first.path.clone(), other.path.clone()];
             findings.push(finding.about_owner(snapshot, other.owner).of(paths));

@@ -15,6 +15,7 @@ mod legacy;
 mod libraries;
 mod metadata;
 mod pins;
+mod remedy;
 mod requirements;
 mod shadowed;
 mod shared;
@@ -30,6 +31,7 @@ pub(crate) use architecture::fits;
 pub use dates::dates_of;
 pub use imports::{Attempt, Ended, Trial, imports, modules, trials};
 pub use legacy::legacy_requirements;
+pub use remedy::{Remedy, Step};
 pub use requirements::{Unmet, unmet};
 pub use snapshot::{
     AbsentLibrary, Compiled, Dates, Direct, Entry, Form, Kind, LackingVersion, Owned, Pinned, Pins,
@@ -54,7 +56,7 @@ pub struct Finding {
     /// What explains it, as an id of [`crate::diagnose`].
     pub cause: Option<String>,
     /// What to do.
-    pub remedy: String,
+    pub remedy: Remedy,
     /// The remedy was solved to the end.
     pub verified: bool,
     /// The files that it is about.
@@ -63,14 +65,19 @@ pub struct Finding {
 
 impl Finding {
     /// A finding about the environment itself.
-    pub fn new(id: &'static str, severity: Severity, evidence: String, remedy: String) -> Self {
+    pub fn new(
+        id: &'static str,
+        severity: Severity,
+        evidence: String,
+        remedy: impl Into<Remedy>,
+    ) -> Self {
         Finding {
             id,
             severity,
             project: None,
             version: None,
             evidence,
-            remedy,
+            remedy: remedy.into(),
             cause: None,
             verified: false,
             paths: Vec::new(),
@@ -109,7 +116,7 @@ impl Finding {
 type Check = fn(&Snapshot, &mut Vec<Finding>);
 
 /// All checks.
-const CHECKS: [Check; 16] = [
+const CHECKS: &[Check] = &[
     base::check,
     metadata::check,
     requirements::check,

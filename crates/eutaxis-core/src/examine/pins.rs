@@ -1,10 +1,11 @@
 //! `absent-pin`, `differs-from-pin`, `not-pinned`: what is placed against what was pinned.
 
+use super::Remedy;
 use super::{Finding, Pinned, Project, Severity, Snapshot};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     let Some(pins) = &snapshot.pins else { return };
-    let bring = || format!("bring it to the pins:  {} --tidy", snapshot.furnish());
+    let bring = || Remedy::new("bring it to the pins", snapshot.furnish(true));
     for pin in &pins.entries {
         let Some((_, project)) = snapshot.here().find(|(_, p)| p.name == pin.name) else {
             let version = pin

@@ -4,6 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Finding, Project, Severity, Snapshot};
+use super::{Remedy, Step};
 use crate::day::day;
 use crate::name::Name;
 use crate::requirement::{Accepts, Requirement};
@@ -146,10 +147,11 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
             Accepts::Url(_) => unmet.needs.name.to_string(),
             Accepts::Versions(_) => unmet.needs.short(),
         };
-        let remedy = format!(
-            "see what it would move:  eutaxis rehearse \"{wish}\" --in {}",
-            snapshot.name
-        );
+        let step = Step::Rehearse {
+            ask: wish,
+            environment: snapshot.name.clone(),
+        };
+        let remedy = Remedy::new("see what it would move", step);
         let paths = snapshot
             .visible(&unmet.needs.name)
             .map(|p| p.info.clone())

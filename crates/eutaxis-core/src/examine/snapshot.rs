@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
+use super::{Remedy, Step};
 use crate::artifact::{Metadata, WheelTags};
 use crate::binary::Binary;
 use crate::knowledge::Libraries;
@@ -305,23 +306,25 @@ impl Snapshot {
     }
 
     /// What places a project once more, or brings the environment to its pins.
-    pub fn again(&self, project: &Project) -> String {
+    pub fn again(&self, project: &Project) -> Remedy {
         match self.kind {
-            Kind::Virtual { .. } => format!("place it again:  {}", self.furnish()),
+            Kind::Virtual { .. } => Remedy::new("place it again", self.furnish(false)),
             Kind::System { .. } => match &project.installer {
-                Some(installer) => format!("place it again with what placed it ({installer})"),
-                None => "place it again with what placed it".to_owned(),
+                Some(installer) => {
+                    format!("place it again with what placed it ({installer})").into()
+                }
+                None => "place it again with what placed it".into(),
             },
         }
     }
 
-    /// The command that brings the environment to its pins.
-    pub fn furnish(&self) -> String {
-        let pins = self
-            .pins
-            .as_ref()
-            .map_or(String::new(), |p| format!("{} ", p.shown));
-        format!("eutaxis furnish {pins}--at {}", self.name)
+    /// What brings the environment to its pins.
+    pub fn furnish(&self, tidy: bool) -> Step {
+        Step::Furnish {
+            pins: self.pins.as_ref().map(|p| p.shown.clone()),
+            environment: self.name.clone(),
+            tidy,
+        }
     }
 
     /// Whether the system manages what is placed, by lists of its own.

@@ -1,5 +1,6 @@
 //! `tag-mismatch`: the tags of the wheel that a project came from, against this machine (PEP 425).
 
+use super::Remedy;
 use super::{Finding, Project, Severity, Snapshot, some};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
@@ -22,10 +23,7 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         } else {
             Severity::Risk
         };
-        let remedy = format!(
-            "place the file for this machine:  eutaxis shortlist {}",
-            project.name
-        );
+        let remedy = Remedy::shortlist("place the file for this machine", &project.name);
         more.push(
             Finding::new("tag-mismatch", severity, evidence, remedy)
                 .about(project)

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use rstest::rstest;
 
+use super::Step;
 use super::*;
 use crate::artifact::Metadata;
 use crate::binary::{Binary, Format};
@@ -255,7 +256,7 @@ fn what_usually_provides_a_library_is_told(
     camp.compiled = vec![file];
     let findings = examine(&camp);
     let found = findings.iter().find(|f| f.id == id).unwrap();
-    assert!(found.remedy.contains(part), "{}", found.remedy);
+    assert!(found.remedy.words.contains(part), "{:?}", found.remedy);
 }
 
 /// Of several versions that lack the highest tells.
@@ -361,7 +362,7 @@ fn failed_imports_are_told(#[case] ended: Ended, #[case] output: &str, #[case] p
     assert_eq!(one.project.as_ref().map(Name::as_str), Some("firnio"));
     // What it wrote is explained as a log is.
     let explained = one.cause.as_deref() == Some("module-absent")
-        && one.remedy.ends_with(":  eutaxis locate ice");
+        && one.remedy.step == Some(Step::Typed("eutaxis locate ice".to_owned()));
     assert_eq!(explained, ended == Ended::Raised, "{one:?}");
 }
 

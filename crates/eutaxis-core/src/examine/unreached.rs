@@ -1,5 +1,6 @@
 //! `unreached`: projects that were brought by another, and that nothing needs now.
 
+use super::Remedy;
 use super::requirements::needed;
 use super::{Finding, Kind, Severity, Snapshot};
 
@@ -25,8 +26,8 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         }
         let evidence = "it was brought by another project, and nothing needs it now".to_owned();
         let remedy = match snapshot.kind {
-            Kind::Virtual { .. } => format!("let go of it:  {} --tidy", snapshot.furnish()),
-            Kind::System { .. } => "remove it, if you do not use it yourself".to_owned(),
+            Kind::Virtual { .. } => Remedy::new("let go of it", snapshot.furnish(true)),
+            Kind::System { .. } => "remove it, if you do not use it yourself".into(),
         };
         findings.push(Finding::new("unreached", Severity::Note, evidence, remedy).about(project));
     }

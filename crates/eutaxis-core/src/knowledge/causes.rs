@@ -47,6 +47,24 @@ pub struct Advice {
     pub change: Option<String>,
 }
 
+/// What a cause can be held against.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum CheckKind {
+    /// The releases that the depots have for the target.
+    Offers,
+    /// The names that the depots have.
+    Names,
+    /// What brings a library, and whether it is here.
+    Libraries,
+    /// Where a module is, and which project brings it.
+    Modules,
+    /// What moved between series of a project.
+    Moved,
+    /// Everything that is asked for, together.
+    Together,
+}
+
 /// A kind of cause.
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -63,6 +81,9 @@ pub struct CauseKind {
     /// Kinds that go away when this one is mended; `*` stands for all that lie higher.
     #[serde(default)]
     pub hides: Vec<String>,
+    /// What it is held against, where there is an environment, a target or a depot.
+    #[serde(default)]
+    pub checks: Vec<CheckKind>,
     /// A good end of the program that told it does not mend it.
     #[serde(default)]
     pub lasting: bool,
@@ -346,9 +367,15 @@ impl Causes {
         for (name, piece) in file.piece {
             causes.pieces.insert(name, piece.into_inner());
         }
-        for kind in file.cause {
+        for mut kind in file.cause {
             match causes.kinds.iter_mut().find(|k| k.id == kind.id) {
-                Some(known) => *known = kind,
+                Some(known) => {
+                    // Other words for a known kind are held against what it is held against.
+                    if kind.checks.is_empty() {
+                        kind.checks.clone_from(&known.checks);
+                    }
+                    *known = kind;
+                }
                 None => causes.kinds.push(kind),
             }
         }

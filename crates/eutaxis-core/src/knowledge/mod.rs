@@ -11,7 +11,9 @@ mod standard_modules;
 
 pub use accelerators::{Families, Family, Form, Library, MadeFor, Number, Probe, Runs, Told};
 pub use building::{Needed, header, tool};
-pub use causes::{Advice, CauseKind, Causes, Condition, Confidence, Course, Sign, Use, Wording};
+pub use causes::{
+    Advice, CauseKind, Causes, CheckKind, Condition, Confidence, Course, Sign, Use, Wording,
+};
 pub use interpreters::{Series, series, series_began, series_of};
 pub use libraries::{Libraries, Provided};
 pub use policies::{highest_symbol, may_need};

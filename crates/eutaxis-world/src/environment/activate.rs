@@ -2,9 +2,9 @@
 
 use std::path::Path;
 
-/// Every script: file name under the scripts folder, and text.
-pub(super) fn scripts(root: &Path, prompt: &str) -> [(&'static str, String); 3] {
-    [
+/// Every script: file name under the scripts folder, and text. Another shell is a line here.
+pub(super) fn scripts(root: &Path, prompt: &str) -> Vec<(&'static str, String)> {
+    vec![
         ("activate", sh(root, prompt)),
         ("activate.fish", fish(root, prompt)),
         ("Activate.ps1", powershell(root, prompt)),

@@ -1,12 +1,13 @@
 //! What `examine` found, as text: worst first, one line each, with what to do below.
 
 use eutaxis_core::examine::{Finding, Severity};
+use eutaxis_core::fault::escaped;
 use unicode_width::UnicodeWidthStr;
 
 use super::table::{Table, continued, wrap};
 use super::{style, width};
 use crate::answer::examine::{Report, Share, kind_word};
-use crate::words::{count, size};
+use crate::words::{self, count, size};
 
 /// Fewer columns than this are too few for a sentence beside the ids.
 const NARROWEST: usize = 44;
@@ -44,11 +45,7 @@ pub(crate) fn text(report: &Report, verbose: bool) -> String {
             finding.id,
             padded(&who(finding), names)
         );
-        let mut lines = wrap(
-            &eutaxis_core::fault::escaped(&finding.evidence),
-            width.saturating_sub(indent),
-        )
-        .into_iter();
+        let mut lines = wrap(&escaped(&finding.evidence), width.saturating_sub(indent)).into_iter();
         text.push('\n');
         if below {
             text.push_str(&format!("{}\n", lead.trim_end()));
@@ -61,7 +58,7 @@ pub(crate) fn text(report: &Report, verbose: bool) -> String {
             text.push_str(&format!(
                 "{}{}\n",
                 " ".repeat(8),
-                style::dim(&eutaxis_core::fault::escaped(path))
+                style::dim(&escaped(path))
             ));
         }
     }
@@ -90,11 +87,9 @@ pub(crate) fn text(report: &Report, verbose: bool) -> String {
 /// What to do: in words, and the command on lines of its own, as a shell takes them.
 fn remedy(finding: &Finding, width: usize) -> String {
     let word = if finding.verified { "mend" } else { "do" };
-    let told = eutaxis_core::fault::escaped(&finding.remedy);
-    let (words, command) = match told.split_once(":  ") {
-        Some((words, command)) => (words.to_owned(), Some(command)),
-        None => (told.clone(), None),
-    };
+    let words = escaped(&finding.remedy.words);
+    let step = finding.remedy.step.as_ref();
+    let command = step.map(|step| escaped(&words::steps::typed(step)));
     let mut lines = wrap(&words, width.saturating_sub(14));
     for part in command.iter().flat_map(|c| c.split_inclusive(" && ")) {
         lines.extend(continued(part.trim_end(), width.saturating_sub(14)));

@@ -5,6 +5,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::answer::examine::{Report, Share, kind_word};
+use crate::words;
 
 /// What `examine` answers.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -91,7 +92,7 @@ impl From<&Found> for Finding {
             version: finding.version.clone(),
             evidence: finding.evidence.clone(),
             cause: finding.cause.clone(),
-            remedy: finding.remedy.clone(),
+            remedy: words::steps::remedy(&finding.remedy),
             verified: finding.verified,
             paths: finding.paths.clone(),
         }

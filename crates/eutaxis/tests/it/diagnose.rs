@@ -619,6 +619,33 @@ fn signs_of_ones_own_are_read_from_files_that_settings_name() {
     );
 }
 
+/// What the program holds its own causes against, a cause of the user's own can be held against.
+#[test]
+fn own_causes_are_checked_as_they_say() {
+    let field = field();
+    let own = |checks: &str| {
+        format!(
+            "[[cause]]\nid = \"hut-list\"\ndepth = 1\ntitle = \"the hut's list has no {{project}}\"\n\
+             {checks}[[sign]]\ncause = \"hut-list\"\nline = ['no %project% on the list of the hut']\n"
+        )
+    };
+    field.write("eutaxis.toml", "[knowledge]\ncauses = [\"signs.toml\"]\n");
+    field.write("it.log", "no frostgird on the list of the hut\n");
+    let depot = crate::field::depot();
+    let checked = |checks: &str| {
+        field.write("signs.toml", &own(checks));
+        let answer = field.json(1, &["diagnose", "it.log", "--depot", &depot]);
+        root(&answer)["checked"].to_string()
+    };
+    assert_eq!(checked(""), "[]");
+    let told = checked("checks = [\"names\"]\n");
+    assert!(told.contains("nearest: frostgrid"), "{told}");
+    field.write("signs.toml", &own("checks = [\"weather\"]\n"));
+    let refused = field.expect(2, &["diagnose", "it.log"]);
+    assert!(refused.err.contains("signs.toml:5:"), "{}", refused.err);
+    assert!(refused.err.contains("`weather`"), "{}", refused.err);
+}
+
 #[test]
 fn causes_are_written_in_the_open_format_for_findings() {
     let field = field();

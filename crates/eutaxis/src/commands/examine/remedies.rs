@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 
 use eutaxis_core::Name;
-use eutaxis_core::examine::{Finding, Snapshot, unmet};
+use eutaxis_core::examine::{Finding, Remedy, Snapshot, Step, unmet};
 use eutaxis_core::solve::{Chosen, Solution};
 use eutaxis_world::supply::{Outcome as End, Run};
 
@@ -70,7 +70,7 @@ pub(super) fn solve(
             .as_ref()
             .is_some_and(|p| p.entries.iter().any(|e| e.name == project))
         {
-            finding.remedy = format!("bring it to the pins:  {}", snapshot.furnish());
+            finding.remedy = Remedy::new("bring it to the pins", snapshot.furnish(false));
             continue;
         }
         // What the project needs and does not find, and the project itself.
@@ -97,10 +97,8 @@ pub(super) fn solve(
             &solution,
             &typed::depots(options),
         ) {
-            finding.remedy = format!(
-                "{words} (solved: {} projects):  {command}",
-                solution.chosen.len()
-            );
+            let words = format!("{words} (solved: {} projects)", solution.chosen.len());
+            finding.remedy = Remedy::new(words, Step::Typed(command));
             finding.verified = true;
         }
     }

@@ -6,6 +6,7 @@ use eutaxis_core::examine::{Finding, Severity};
 use eutaxis_world::Error;
 
 use crate::sarif::{Level, Location, Result, write as write_log};
+use crate::words;
 
 /// Writes the findings, whole or not at all.
 pub(super) fn write(findings: &[Finding], file: &Path) -> std::result::Result<(), Error> {
@@ -25,11 +26,12 @@ fn result(finding: &Finding) -> Result {
             Some(version) => format!("{p} {version}: "),
             None => format!("{p}: "),
         });
+    let remedy = words::steps::remedy(&finding.remedy);
     let locations = finding.paths.iter();
     Result::new(
         finding.id,
         level,
-        format!("{who}{}. To do: {}", finding.evidence, finding.remedy),
+        format!("{who}{}. To do: {}", finding.evidence, remedy),
         locations
             .map(|p| Location::new(Path::new(p), None))
             .collect(),

@@ -1,6 +1,6 @@
 //! Causes held against what is there: the environment, the target, the depots.
 //!
-//! A new check is a file and a line in [`CHECKS`].
+//! A new check is a file, a [`CheckKind`] and a line in [`check_of`].
 
 mod libraries;
 mod modules;
@@ -17,6 +17,7 @@ use eutaxis_core::diagnose::{Cause, Remedy};
 use eutaxis_core::examine::Snapshot;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
+use eutaxis_core::knowledge::{Causes, CheckKind};
 use eutaxis_core::offer::Policy;
 use eutaxis_core::solve::{Alternative, Chosen, Clash, Problem, Solution};
 use eutaxis_core::targets::Interpreter;
@@ -38,43 +39,18 @@ use crate::typed::{self, quoted};
 /// What a check adds to a cause.
 type Check = fn(&Checker<'_>, &mut Cause, &mut Checked) -> Result<(), Error>;
 
-/// Which causes each check is for.
-const CHECKS: [(&[&str], Check); 6] = [
-    (
-        &[
-            "no-release-fits",
-            "version-unknown",
-            "wheel-not-for-target",
-            "build-tool-missing",
-            "header-missing",
-            "build-dependency-missing",
-            "build-failed",
-            "memory-exhausted",
-            "wrong-architecture",
-            "libc-too-old",
-            "cxx-runtime-too-old",
-            "driver-too-old",
-            "device-unsupported",
-            "accelerator-build-absent",
-            "toolkit-absent",
-            "syntax-too-new",
-        ],
-        offers::check,
-    ),
-    (&["name-unknown"], names::check),
-    (&["library-absent", "toolkit-absent"], libraries::check),
-    (&["module-absent", "module-shadowed"], modules::check),
-    (
-        &[
-            "abi-changed",
-            "api-removed",
-            "library-version-differs",
-            "symbol-absent",
-        ],
-        moved::check,
-    ),
-    (&["clash", "stale-dependency"], together::check),
-];
+/// The check of a kind; which causes it is for stands in `knowledge/causes.toml`, and in the causes of
+/// the user's own.
+fn check_of(kind: CheckKind) -> Check {
+    match kind {
+        CheckKind::Offers => offers::check,
+        CheckKind::Names => names::check,
+        CheckKind::Libraries => libraries::check,
+        CheckKind::Modules => modules::check,
+        CheckKind::Moved => moved::check,
+        CheckKind::Together => together::check,
+    }
+}
 
 /// So many causes are checked: a log that tells of more has one reason for most of them.
 const MOST_CHECKED: usize = 8;
@@ -181,7 +157,9 @@ pub(super) fn all(
     }
     bar.finish_and_clear();
     output.report_network(checker.depots.network());
-    if checker.depots.is_empty() && found.iter().any(|f| is_checked_with_depots(&f.cause.id)) {
+    let causes = checker.surroundings.config.causes();
+    let is_checked = |f: &Told| !checks_of(&causes, &f.cause.id).is_empty();
+    if checker.depots.is_empty() && found.iter().any(is_checked) {
         notes.push(
             "no depot is named, so that no remedy was solved: name one with --depot, in \
                 EUTAXIS_DEPOT or eutaxis.toml"
@@ -191,8 +169,9 @@ pub(super) fn all(
     Ok((found, notes))
 }
 
-fn is_checked_with_depots(id: &str) -> bool {
-    CHECKS.iter().any(|(ids, _)| ids.contains(&id))
+fn checks_of(causes: &Causes, id: &str) -> Vec<CheckKind> {
+    let kind = causes.kind_of(id).and_then(|k| causes.kind(k));
+    kind.map(|k| k.checks.clone()).unwrap_or_default()
 }
 
 impl<'a> Checker<'a> {
@@ -200,12 +179,9 @@ impl<'a> Checker<'a> {
     fn checked(&self, place: usize, cause: &Cause, notes: &mut Vec<String>) -> Told {
         let mut cause = cause.clone();
         let mut checked = Checked::default();
-        let checks = CHECKS
-            .iter()
-            .filter(|(ids, _)| place < MOST_CHECKED && ids.contains(&cause.id.as_str()))
-            .map(|(_, check)| check);
-        for check in checks.collect::<Vec<_>>() {
-            if let Err(error) = check(self, &mut cause, &mut checked) {
+        let kinds = checks_of(&self.surroundings.config.causes(), &cause.id);
+        for kind in kinds.into_iter().filter(|_| place < MOST_CHECKED) {
+            if let Err(error) = check_of(kind)(self, &mut cause, &mut checked) {
                 let note = format!("not checked to the end: {}", error.message);
                 if !notes.contains(&note) {
                     notes.push(note);

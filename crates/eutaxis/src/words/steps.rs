@@ -1,0 +1,83 @@
+//! Steps of the program as they are typed.
+
+use eutaxis_core::examine::{Remedy, Step};
+
+/// A step as it is typed.
+pub(crate) fn typed(step: &Step) -> String {
+    match step {
+        Step::Shortlist { project } => format!("eutaxis shortlist {project}"),
+        Step::Settle { asks } => {
+            let asks: Vec<String> = asks.iter().map(|ask| quoted(ask)).collect();
+            format!("eutaxis settle {}", asks.join(" "))
+        }
+        Step::Rehearse { ask, environment } => {
+            format!("eutaxis rehearse \"{ask}\" --in {environment}")
+        }
+        Step::Furnish {
+            pins,
+            environment,
+            tidy,
+        } => {
+            let pins = pins.as_ref().map_or(String::new(), |p| format!("{p} "));
+            let tidy = if *tidy { " --tidy" } else { "" };
+            format!("eutaxis furnish {pins}--at {environment}{tidy}")
+        }
+        Step::Without { file, then } => format!("rm \"{file}\" && {}", typed(then)),
+        Step::Examine => "eutaxis examine -v".to_owned(),
+        Step::Typed(typed) => typed.clone(),
+    }
+}
+
+/// A requirement as a shell takes it: bounds mean something to it.
+fn quoted(ask: &str) -> String {
+    if ask.contains(['<', '>', '=', '!', '~', ' ', ';', '[']) {
+        format!("\"{ask}\"")
+    } else {
+        ask.to_owned()
+    }
+}
+
+/// A remedy on one line.
+pub(crate) fn remedy(remedy: &Remedy) -> String {
+    match &remedy.step {
+        Some(step) => format!("{}:  {}", remedy.words, typed(step)),
+        None => remedy.words.clone(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+
+    #[rstest]
+    #[case::a_name(&["firnio"], "eutaxis settle firnio")]
+    #[case::a_bound(&["firnio<2", "moulin"], "eutaxis settle \"firnio<2\" moulin")]
+    fn asks_are_quoted_where_a_shell_would_read_them(#[case] asks: &[&str], #[case] line: &str) {
+        let asks = asks.iter().map(|a| (*a).to_owned()).collect();
+        assert_eq!(typed(&Step::Settle { asks }), line);
+    }
+
+    #[rstest]
+    #[case(None, false, "eutaxis furnish --at .venv")]
+    #[case(
+        Some("pylock.watch.toml"),
+        true,
+        "eutaxis furnish pylock.watch.toml --at .venv --tidy"
+    )]
+    fn pins_are_named_where_they_are_not_the_usual_ones(
+        #[case] pins: Option<&str>,
+        #[case] tidy: bool,
+        #[case] line: &str,
+    ) {
+        let step = Step::Furnish {
+            pins: pins.map(str::to_owned),
+            environment: ".venv".to_owned(),
+            tidy,
+        };
+        assert_eq!(typed(&step), line);
+        let told = remedy(&Remedy::new("bring it to the pins", step));
+        assert_eq!(told, format!("bring it to the pins:  {line}"));
+    }
+}
