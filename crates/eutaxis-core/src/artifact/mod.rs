@@ -1,4 +1,15 @@
 //! The files of a release: their names, and the files inside them that describe them.
+//!
+//! ```
+//! use eutaxis_core::artifact::{Metadata, Record};
+//!
+//! let metadata = Metadata::parse(b"Metadata-Version: 2.1\nName: firnio\nVersion: 1.0\n\
+//!     Requires-Dist: moulin>=4; extra == 'wide'\nProvides-Extra: wide\n")?;
+//! assert_eq!(metadata.requires.len(), 1);
+//! let record = Record::parse(b"firnio/__init__.py,,\nfirnio-1.0.dist-info/RECORD,,\n")?;
+//! assert_eq!(record.lines.len(), 2);
+//! # Ok::<(), eutaxis_core::fault::Fault>(())
+//! ```
 
 mod entry_points;
 mod member;

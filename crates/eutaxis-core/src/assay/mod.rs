@@ -1,5 +1,17 @@
 //! What a wheel really needs, and whether it runs on a target: the promises of its name against its
 //! compiled files (PEP 425 and 427; System V ABI, PE and Mach-O formats).
+//!
+//! ```
+//! use eutaxis_core::Target;
+//! use eutaxis_core::artifact::WheelName;
+//! use eutaxis_core::assay::{Contents, assay};
+//!
+//! let target = Target::parse("cpython 3.12 / windows x86_64")?;
+//! let name = WheelName::parse("firnio-1.0-cp312-cp312-manylinux_2_28_x86_64.whl")?;
+//! let assayed = assay(&Contents { name: &name, metadata: None, carried: &[] }, &target);
+//! assert_eq!(assayed.bars[0].kind, "platform");
+//! # Ok::<(), eutaxis_core::fault::Fault>(())
+//! ```
 
 mod promises;
 mod runs;

@@ -4,6 +4,20 @@
 //! ([`traceback`]) and single lines -> sightings of signs ([`reader`], with [`conditions`] and
 //! [`facts`]) -> causes, the root first ([`root`]) -> words ([`words`]). Which words tell which
 //! cause is data: [`crate::knowledge::Causes`].
+//!
+//! ```
+//! use eutaxis_core::diagnose::{Context, Reader};
+//! use eutaxis_core::knowledge::{Causes, Families, Libraries};
+//!
+//! let (families, libraries) = (Families::built_in(), Libraries::built_in());
+//! let context = Context { families: &families, libraries: &libraries, distributions: &[] };
+//! let causes = Causes::built_in();
+//! let mut reader = Reader::new(&causes, &context);
+//! reader.read(b"Traceback (most recent call last):\n  File \"log.py\", line 1, in <module>\n\
+//!     ModuleNotFoundError: No module named 'firnio'\n");
+//! let found = reader.finish();
+//! assert_eq!(found.causes[0].id, "module-absent");
+//! ```
 
 mod claims;
 mod conditions;

@@ -3,6 +3,17 @@
 //!
 //! What cannot be used is left out, counted and named in [`Page::skipped`]: no file vanishes
 //! silently.
+//!
+//! ```
+//! use eutaxis_core::Name;
+//! use eutaxis_core::index::parse_json;
+//!
+//! let page = br#"{"files": [{"filename": "firnio-1.0-py3-none-any.whl", "url": "f/firnio-1.0.whl"},
+//!                           {"filename": "firnio.exe", "url": "f/firnio.exe"}]}"#;
+//! let page = parse_json(page, &Name::parse("firnio")?)?;
+//! assert_eq!((page.files.len(), page.skipped.len()), (1, 1));
+//! # Ok::<(), eutaxis_core::fault::Fault>(())
+//! ```
 
 mod compact;
 mod hashes;

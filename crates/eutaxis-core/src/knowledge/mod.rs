@@ -1,4 +1,17 @@
 //! What the tool knows of the world: data files under `knowledge/`, compiled in.
+//!
+//! ```
+//! use eutaxis_core::knowledge::{Causes, Families};
+//!
+//! // A family of one's own beside those that are known.
+//! let families = Families::built_in().with(
+//!     "[[family]]\nname = 'nordglim'\nlabel = { before = 'nor', number = 'digits' }\n\
+//!      toolkit = [{ version = '4.1', linux = '510.0' }]",
+//! )?;
+//! assert!(families.of_label("nor41").is_some());
+//! assert!(Causes::built_in().kind_of("clash").is_some());
+//! # Ok::<(), eutaxis_core::fault::Fault>(())
+//! ```
 
 mod accelerators;
 mod building;

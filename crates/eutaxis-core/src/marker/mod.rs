@@ -1,5 +1,14 @@
 //! Environment markers (PEP 508 and 685, environment markers): conditions on the target under which
 //! a requirement counts.
+//!
+//! ```
+//! use eutaxis_core::{Marker, Target};
+//!
+//! let target = Target::parse("cpython 3.9 / linux armv7l glibc 2.31")?;
+//! let marker = Marker::parse("python_version < '3.10' and platform_machine == 'armv7l'")?;
+//! assert!(marker.wanted(&target.markers, &[]));
+//! # Ok::<(), eutaxis_core::fault::Fault>(())
+//! ```
 
 mod evaluate;
 mod parse;

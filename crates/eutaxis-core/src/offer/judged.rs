@@ -44,8 +44,8 @@ pub struct Rules<'a> {
 /// let target = Target::parse("cpython 3.12 / linux aarch64 glibc 2.36")?;
 /// let rules = Rules { target: &target, policy: &Policy::default(), adjustments: &[] };
 /// let judged = JudgedPage::new(Arc::new(page), &rules);
-/// let best = judged.best(&Requirement::parse("radargram")?, &rules).map(|o| o.version.to_string());
-/// assert_eq!(best.as_deref(), Some("2.1"));
+/// let best = judged.best(&Requirement::parse("radargram")?, &rules);
+/// assert_eq!(best.map(|o| o.version.to_string()).as_deref(), Some("2.1"));
 /// # Ok::<(), eutaxis_core::fault::Fault>(())
 /// ```
 #[derive(Debug, Clone)]

@@ -1,4 +1,23 @@
 //! Pins: the chosen set written down (PEP 751 `pylock.toml`, and plain pin lists).
+//!
+//! ```
+//! use eutaxis_core::pins::Lock;
+//!
+//! let lock = Lock::parse(r#"
+//! lock-version = "1.0"
+//! created-by = "a program"
+//! [[packages]]
+//! name = "firnio"
+//! version = "1.0"
+//! [[packages.wheels]]
+//! url = "https://depot.example/firnio-1.0-py3-none-any.whl"
+//! hashes = { sha256 = "ab" }
+//! "#)?;
+//! assert_eq!(lock.packages.len(), 1);
+//! // What was read is written again, and read as the same.
+//! assert_eq!(Lock::parse(&lock.write())?.packages.len(), 1);
+//! # Ok::<(), eutaxis_core::fault::Fault>(())
+//! ```
 
 mod file_name;
 mod list;

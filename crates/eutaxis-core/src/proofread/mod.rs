@@ -1,5 +1,20 @@
 //! What is wrong in what is asked for, before anything is chosen: by the lines alone, and against
 //! the pages of a depot.
+//!
+//! ```
+//! use eutaxis_core::fault::Origin;
+//! use eutaxis_core::proofread::alone;
+//! use eutaxis_core::{Ask, Requirement, Target};
+//!
+//! let target = Target::parse("cpython 3.12 / linux x86_64 glibc 2.36")?;
+//! let ask = |text: &str, line: u32| Ok(Ask {
+//!     requirement: Requirement::parse(text)?,
+//!     origin: Origin::line("list.txt", line),
+//! });
+//! let remarks = alone(&[ask("firnio>=2", 1)?, ask("firnio<1", 2)?], &target);
+//! assert_eq!(remarks.len(), 1);
+//! # Ok::<(), eutaxis_core::fault::Fault>(())
+//! ```
 
 mod alone;
 mod paged;

@@ -1,4 +1,14 @@
 //! Dependency specifiers (PEP 508, grammar), and the lists and files in which people write them.
+//!
+//! ```
+//! use eutaxis_core::Requirement;
+//!
+//! let requirement = Requirement::parse("Frost.Grid[fast] >=1.9,<3 ; os_name == 'posix'")?;
+//! assert_eq!(requirement.name.as_str(), "frost-grid");
+//! assert_eq!(requirement.extras.len(), 1);
+//! assert_eq!(requirement.short(), "frost-grid[fast] >=1.9,<3");
+//! # Ok::<(), eutaxis_core::fault::Fault>(())
+//! ```
 
 mod edit;
 mod groups;

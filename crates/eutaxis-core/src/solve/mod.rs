@@ -12,6 +12,55 @@
 //! How it is kept: decisions are made in exactly that order, best offer first, and an offer is only
 //! ever passed over when clauses that follow from the problem exclude it under the decisions made
 //! before. Learned clauses are such, so the first full assignment is the promised one.
+//!
+//! ```
+//! use std::sync::Arc;
+//! use eutaxis_core::artifact::Metadata;
+//! use eutaxis_core::fault::Origin;
+//! use eutaxis_core::index::parse_json;
+//! use eutaxis_core::offer::{MetadataAnswer, Policy};
+//! use eutaxis_core::solve::{Problem, Search, Step, Want};
+//! use eutaxis_core::{Ask, Requirement, Target};
+//!
+//! let target = Target::parse("cpython 3.12 / linux x86_64 glibc 2.36")?;
+//! let requirement = Requirement::parse("radargram")?;
+//! let asks = vec![Ask { requirement, origin: Origin::Argument }];
+//! let mut search = Search::new(Problem::new(target, Policy::default(), asks));
+//! let chosen = loop {
+//!     match search.step() {
+//!         // Whoever runs the search has the facts: from a disk, a network, or, here, made up.
+//!         Step::Wants { needed, .. } => {
+//!             for want in needed {
+//!                 match want {
+//!                     Want::Page(project) => {
+//!                         let file = format!("{project}-1.0-py3-none-any.whl");
+//!                         let text = format!(r#"{{"files": [{{"filename": "{file}", "url": "u"}}]}}"#);
+//!                         let page = Arc::new(parse_json(text.as_bytes(), &project)?);
+//!                         let judged = search.judged(page);
+//!                         search.supply_page(&project, Some(judged));
+//!                     }
+//!                     Want::Metadata(project, file) => {
+//!                         let mut text =
+//!                             format!("Metadata-Version: 2.1\nName: {project}\nVersion: 1.0\n");
+//!                         if project.as_str() == "radargram" {
+//!                             text.push_str("Requires-Dist: firnio>=1\n");
+//!                         }
+//!                         let metadata = Arc::new(Metadata::parse(text.as_bytes())?);
+//!                         search.supply_metadata(&project, &file, &MetadataAnswer::Known(metadata));
+//!                     }
+//!                     Want::Direct(..) | Want::Archive(..) => unreachable!("nothing here is dear"),
+//!                 }
+//!             }
+//!         }
+//!         Step::Settled(solution) => break solution.chosen,
+//!         Step::Clash(clash) => panic!("{:?}", clash.facts),
+//!         Step::GaveUp { .. } => panic!("too hard"),
+//!     }
+//! };
+//! let names: Vec<&str> = chosen.iter().map(|c| c.project.as_str()).collect();
+//! assert_eq!(names, ["radargram", "firnio"]);
+//! # Ok::<(), eutaxis_core::fault::Fault>(())
+//! ```
 #![expect(
     clippy::indexing_slicing,
     reason = "only tables are indexed, by keys that they made themselves (`table.rs`)"

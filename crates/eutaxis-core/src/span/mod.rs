@@ -1,6 +1,15 @@
 //! Which interpreters, on which targets, can hold all that is asked for; and if none can, into how
 //! many environments the asks must be split. The cells are searches like any other; here is what is
 //! read off them.
+//!
+//! ```
+//! use eutaxis_core::span::Series;
+//!
+//! // Rows of the matrix are series of interpreters.
+//! let (older, newer) = (Series { major: 3, minor: 9 }, Series { major: 3, minor: 12 });
+//! assert!(older < newer);
+//! assert_eq!(newer.to_string(), "3.12");
+//! ```
 
 mod series;
 mod split;

@@ -1,4 +1,16 @@
 //! The place where packages will run (docs/house.md): interpreter, platform, accelerators.
+//!
+//! ```
+//! use eutaxis_core::Target;
+//! use eutaxis_core::artifact::WheelName;
+//!
+//! let board = Target::parse("cpython 3.9 / linux armv7l glibc 2.31")?;
+//! let fits = WheelName::parse("radargram-2.0.3-cp39-cp39-manylinux_2_31_armv7l.whl")?;
+//! let newer = WheelName::parse("radargram-2.2.0-cp39-cp39-manylinux_2_35_armv7l.whl")?;
+//! assert!(board.rank(&fits.tags).is_some());
+//! assert!(board.rank(&newer.tags).is_none());
+//! # Ok::<(), eutaxis_core::fault::Fault>(())
+//! ```
 
 mod accelerator;
 mod interpreter;

@@ -3,6 +3,18 @@
 //! A [`Version`] is one integer in the usual case, so that comparing two costs one comparison:
 //! epoch 0, at most four release numbers, at most one of pre, post or dev, no local label.
 //! Everything else keeps its parts beside.
+//!
+//! ```
+//! use eutaxis_core::{Version, VersionSpecifier};
+//!
+//! let newer = Version::parse("1.10.0rc1")?;
+//! assert!(Version::parse("1.9")? < newer && newer < Version::parse("1.10")?);
+//! let set = VersionSpecifier::parse(">=1.9,!=1.9.3,<2")?;
+//! assert!(set.matches(&Version::parse("1.9.4")?));
+//! // A pre-release is taken where a specifier names one; that it is wanted is said elsewhere.
+//! assert!(!set.names_prerelease());
+//! # Ok::<(), eutaxis_core::fault::Fault>(())
+//! ```
 
 mod number;
 mod parse;
