@@ -23,11 +23,13 @@ pub mod name;
 pub mod offer;
 pub mod pins;
 pub mod proofread;
+pub mod record;
 pub mod rehearse;
 pub mod requirement;
 pub mod severity;
 pub mod solve;
 pub mod span;
+mod system;
 pub mod targets;
 pub mod version;
 

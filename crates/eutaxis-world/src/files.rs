@@ -184,7 +184,7 @@ pub(crate) fn ensure_room(folder: &Path, bytes: u64, what: &str) -> Result<()> {
         .find_map(room);
     match free {
         Some(free) if free < bytes => {
-            let size = crate::network::size;
+            let size = size;
             let message = format!(
                 "{what} would take {} in {}, where {} are free; nothing was fetched",
                 size(bytes),
@@ -288,6 +288,26 @@ pub fn relative(from: &Path, to: &Path) -> Option<String> {
     a.for_each(|_| way.push(".."));
     b.for_each(|part| way.push(part));
     Some(slashed(&way))
+}
+
+/// Removes a tree as far as it goes.
+pub(crate) fn remove_tree(path: &Path) {
+    // What cannot be removed now is swept later.
+    let _ = fs::remove_dir_all(path);
+}
+
+/// Bytes for people, in decimal units.
+pub(crate) fn size(bytes: u64) -> String {
+    match bytes {
+        0..1_000 => format!("{bytes} bytes"),
+        1_000..1_000_000 => format!("{} kB", bytes / 1_000),
+        1_000_000..1_000_000_000 => format!("{} MB", bytes / 1_000_000),
+        _ => format!(
+            "{}.{} GB",
+            bytes / 1_000_000_000,
+            bytes % 1_000_000_000 / 100_000_000
+        ),
+    }
 }
 
 #[cfg(test)]

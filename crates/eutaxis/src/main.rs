@@ -10,11 +10,11 @@ mod output;
 mod pins;
 mod placed;
 mod plan;
-mod record;
 mod render;
 mod report;
 mod sarif;
 mod typed;
+mod voice;
 mod words;
 
 use std::process::ExitCode;

@@ -18,6 +18,7 @@ use crate::cli::{ColorWhen, Common};
 use crate::render::style;
 use crate::render::table::wrap;
 use crate::report::{self, Failed, Failure, Report};
+use crate::voice::say;
 
 /// How often it is looked what is being waited for.
 const TICK: Duration = Duration::from_millis(200);
@@ -25,11 +26,6 @@ const TICK: Duration = Duration::from_millis(200);
 /// the rarest.
 const FIRST_LINE: Duration = Duration::from_secs(4);
 const RAREST: Duration = Duration::from_secs(60);
-
-/// A line on standard error; nobody to read it is no error.
-pub(crate) fn say(line: &str) {
-    let _ = writeln!(anstream::stderr().lock(), "{line}");
-}
 
 /// How a command ends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

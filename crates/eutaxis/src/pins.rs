@@ -1,14 +1,18 @@
 //! Pins files, and where the files that they pin are.
 
 use std::path::Path;
+use std::sync::Arc;
 
 use eutaxis_core::Name;
 use eutaxis_core::index::Hashes;
+use eutaxis_core::knowledge::Families;
 use eutaxis_core::pins::{Lock, LockFile, Package};
-use eutaxis_world::Error;
+use eutaxis_core::record::{self, Unrecorded};
+use eutaxis_core::solve::Problem;
 use eutaxis_world::depot::{Depots, Place, local_path};
 use eutaxis_world::environment::WheelAt;
 use eutaxis_world::files::read_text;
+use eutaxis_world::{Error, ErrorKind};
 use url::Url;
 
 /// Reads a pins file.
@@ -19,6 +23,21 @@ pub(crate) fn read_lock(path: &Path) -> Result<Lock, Error> {
     }
     let text = read_text(path).map_err(Error::of_request)?;
     Lock::parse(&text).map_err(|f| Error::in_file(&path.display().to_string(), &text, &f))
+}
+
+/// The question that pins answer, with the pins as what was there before.
+pub(crate) fn problem_of(lock: &Lock, families: &Arc<Families>) -> Result<Problem, Error> {
+    record::problem_of(lock, families).map_err(|why| match why {
+        Unrecorded::Question => {
+            Error::request("the pins do not record the question that they answer")
+                .help("pins that `eutaxis settle` wrote do: settle again")
+        }
+        Unrecorded::Target(fault) => Error::fault(
+            ErrorKind::Request,
+            "the target that the pins record",
+            &fault,
+        ),
+    })
 }
 
 /// The SHA-256 by which a pinned file is known.

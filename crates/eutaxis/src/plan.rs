@@ -27,7 +27,7 @@ use crate::cli::{
     AskOptions, ChronologyArg, Common, DepotOptions, PolicyOptions, PreferArg, TargetOptions,
     WheelsArg,
 };
-use crate::output::say;
+use crate::voice::say;
 
 /// What every command starts with.
 #[derive(Debug)]

@@ -10,7 +10,7 @@ use serde::{Deserialize, Deserializer};
 use crate::fault::{Fault, escaped};
 use crate::name::nearest;
 use crate::requirement::Requirement;
-use crate::targets::System;
+use crate::system::System;
 use crate::version::Version;
 
 /// The number of a toolkit or driver: whole numbers between dots, compared one by one, absent ones
@@ -608,7 +608,7 @@ impl Families {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::targets::Libc;
+    use crate::system::Libc;
     use rstest::rstest;
 
     const LINUX: System = System::Linux(Libc::Glibc(2, 35));

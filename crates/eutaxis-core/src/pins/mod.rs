@@ -19,6 +19,7 @@
 //! # Ok::<(), eutaxis_core::fault::Fault>(())
 //! ```
 
+mod environment;
 mod file_name;
 mod list;
 mod lock;
@@ -26,6 +27,7 @@ mod read;
 mod select;
 mod write;
 
+pub use environment::environment_of;
 pub use file_name::{is_lock_file_name, lock_file_name_for};
 pub use list::pin_list;
 pub use lock::{Archive, Directory, Lock, LockFile, Package, Vcs};

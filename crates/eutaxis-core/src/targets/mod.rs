@@ -24,7 +24,9 @@ use std::sync::Arc;
 
 pub use accelerator::{Accelerator, Accelerators, BuildOrder};
 pub use interpreter::{Implementation, Interpreter};
-pub use platform::{Libc, Platform, PlatformMiss, System, TagFacts, architectures, describe};
+pub use platform::{Platform, PlatformMiss, TagFacts, architectures, describe};
+
+pub use crate::system::{Libc, System};
 pub use tags::{Rank, TagMiss};
 
 use crate::fault::Fault;

@@ -18,6 +18,7 @@ use crate::depot::Named;
 use crate::files::read_text;
 use crate::interpreter::expand_home;
 use crate::network::FetchLimits;
+pub use crate::network::NetworkSettings;
 use crate::stock::parse_size;
 use crate::{Error, Result};
 
@@ -49,27 +50,6 @@ impl DepotEntry {
             name: self.name.as_deref(),
             insecure: self.insecure,
             files: self.files.clone(),
-        }
-    }
-}
-
-/// `[network]`: how patient the client is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct NetworkSettings {
-    /// Seconds without any news after which an attempt is given up.
-    pub timeout: u64,
-    /// How often something is tried at most.
-    pub attempts: u32,
-    /// What may be fetched to learn something.
-    pub limits: FetchLimits,
-}
-
-impl Default for NetworkSettings {
-    fn default() -> Self {
-        NetworkSettings {
-            timeout: 30,
-            attempts: 4,
-            limits: FetchLimits::default(),
         }
     }
 }

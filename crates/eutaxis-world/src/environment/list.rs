@@ -7,8 +7,8 @@ use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 
-use super::read::{Place, config_value, look};
-use crate::interpreter::environment_python;
+use super::read::{Place, look};
+use crate::interpreter::{Recorded, environment_python, recorded};
 
 /// Environments are looked for so many folders deep.
 const DEEPEST: usize = 6;
@@ -160,35 +160,16 @@ fn listed(root: &Path, active: bool) -> Listed {
     }
 }
 
-/// What an environment states of itself, and whether it holds.
-pub(crate) struct Stated {
-    /// The version of its interpreter, as it was recorded.
-    pub(crate) version: Option<String>,
-    /// Its base interpreter.
-    pub(crate) base: Option<PathBuf>,
-    /// Why it is not whole.
-    pub(crate) faults: Vec<Fault>,
-}
-
 /// Reads what an environment states of itself.
 pub(crate) fn stated(root: &Path) -> Stated {
-    let text = fs::read_to_string(root.join("pyvenv.cfg")).unwrap_or_default();
-    let version = config_value(&text, "version").or_else(|| config_value(&text, "version_info"));
-    let version = version.map(|v| v.trim_end_matches(".final.0").to_owned());
-    let home = config_value(&text, "home").map(PathBuf::from);
-    let python = environment_python(root);
-    let base = fs::canonicalize(&python)
-        .ok()
-        .filter(|p| !p.starts_with(root))
-        .or_else(|| {
-            let name = version
-                .as_deref()
-                .and_then(|v| v.rsplit_once('.'))
-                .map_or("", |(series, _)| series);
-            home.as_ref().map(|h| h.join(format!("python{name}")))
-        });
+    let Recorded {
+        version,
+        home,
+        base,
+    } = recorded(root);
     let mut faults = Vec::new();
     if root.is_dir() {
+        let python = environment_python(root);
         faults.extend(interpreter_fault(&python, home.as_deref(), base.as_deref()));
         faults.extend(moved(root).map(Fault::Moved));
     } else {
@@ -199,6 +180,16 @@ pub(crate) fn stated(root: &Path) -> Stated {
         base,
         faults,
     }
+}
+
+/// What an environment states of itself, and whether it holds.
+pub(crate) struct Stated {
+    /// The version of its interpreter, as it was recorded.
+    pub(crate) version: Option<String>,
+    /// Its base interpreter.
+    pub(crate) base: Option<PathBuf>,
+    /// Why it is not whole.
+    pub(crate) faults: Vec<Fault>,
 }
 
 fn interpreter_fault(python: &Path, home: Option<&Path>, base: Option<&Path>) -> Option<Fault> {

@@ -14,7 +14,6 @@ pub mod snapshot;
 pub use furnish::{Bytes, FETCHING, Furnish, Item, Moved, Progress, Report, WheelAt, furnish};
 pub use layout::Layout;
 pub use link::LinkMode;
-pub(crate) use list::stated;
 pub use list::{Fault, Listed, Size, environments, roots_below};
 pub(crate) use plan::destination;
 pub use read::{Installed, Place, installed, look};

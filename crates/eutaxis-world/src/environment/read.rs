@@ -10,6 +10,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::error::Doing;
 use crate::files::read_plain;
+use crate::interpreter::config_value;
 use crate::{Error, Result};
 
 /// What a folder is.
@@ -61,14 +62,6 @@ pub fn look(root: &Path) -> Result<Place> {
         .next()
         .is_none();
     Ok(if empty { Place::Free } else { Place::Other })
-}
-
-/// The value of a key of `pyvenv.cfg`. Of a repeated key the interpreter keeps the last (PEP 405).
-pub(super) fn config_value(text: &str, wanted: &str) -> Option<String> {
-    let mut pairs = text.lines().filter_map(|l| l.split_once('='));
-    pairs
-        .rfind(|(k, _)| k.trim().eq_ignore_ascii_case(wanted))
-        .map(|(_, v)| v.trim().to_owned())
 }
 
 /// A project in an environment.

@@ -4,8 +4,7 @@
 
 use std::path::{Path, PathBuf};
 
-use super::{Facts, expand_home, rest};
-use crate::environment::stated;
+use super::{Facts, expand_home, recorded, rest};
 use crate::{Error, ErrorKind, Result};
 
 /// Where systems and people put interpreters.
@@ -81,7 +80,7 @@ impl Guard {
             .parent()
             .and_then(Path::parent)
             .filter(|root| root.join("pyvenv.cfg").is_file());
-        let base = root.and_then(|root| stated(root).base);
+        let base = root.and_then(|root| recorded(root).base);
         // Its links are followed first: a usual folder may hold one that leads back.
         let usable =
             |base: &PathBuf| base.is_file() && self.is_usual(base) && !self.forbids(&real(base));

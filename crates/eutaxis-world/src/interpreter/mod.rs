@@ -7,6 +7,7 @@ mod guard;
 mod numbered;
 mod paths;
 mod probe;
+mod recorded;
 mod rest;
 
 use std::path::{Path, PathBuf};
@@ -21,6 +22,7 @@ pub use find::{Finder, Found, Seat};
 pub use numbered::Numbered;
 pub use paths::{Paths, paths, planned};
 pub use probe::probe;
+pub(crate) use recorded::{Recorded, config_value, recorded};
 pub use rest::{Machine, machine};
 pub(crate) use rest::{resolved, under};
 

@@ -6,6 +6,7 @@
 
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 
+use crate::files::size;
 use crate::{Error, ErrorKind, Result};
 
 /// The most of one file, when nothing else is said.
@@ -220,20 +221,6 @@ impl Drop for Share<'_> {
         state.reserved = state.reserved.saturating_sub(self.left);
         drop(state);
         self.allowance.freed.notify_all();
-    }
-}
-
-/// Bytes for people, in decimal units.
-pub(crate) fn size(bytes: u64) -> String {
-    match bytes {
-        0..1_000 => format!("{bytes} bytes"),
-        1_000..1_000_000 => format!("{} kB", bytes / 1_000),
-        1_000_000..1_000_000_000 => format!("{} MB", bytes / 1_000_000),
-        _ => format!(
-            "{}.{} GB",
-            bytes / 1_000_000_000,
-            bytes % 1_000_000_000 / 100_000_000
-        ),
     }
 }
 

@@ -14,9 +14,9 @@ use super::allowance::{Allowance, Share};
 use super::back_off::{BackOff, Seeded};
 use super::memory::{Alone, LARGE, Memory};
 use super::secrets::{Secret, Secrets};
+use super::settings::NetworkSettings;
 use super::words::{self, Failure};
 use crate::catalogue::Validators;
-use crate::config::NetworkSettings;
 use crate::{Error, ErrorKind, Result};
 
 /// Redirects in a row.

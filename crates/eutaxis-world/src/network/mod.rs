@@ -11,6 +11,7 @@ mod download;
 mod memory;
 mod netrc;
 mod secrets;
+mod settings;
 mod words;
 mod zip_parts;
 
@@ -24,7 +25,6 @@ use url::Url;
 
 use allowance::Allowance;
 pub use allowance::FetchLimits;
-pub(crate) use allowance::size;
 pub(crate) use checks::{Checks, differs};
 pub use client::Traffic;
 pub(crate) use client::{Answer, Client, Head, Request, Sink, Trust, over_https};
@@ -33,10 +33,10 @@ pub(crate) use download::{check_file, copy, wrong};
 use memory::Memory;
 use secrets::Secrets;
 pub use secrets::{strip, without_secret};
+pub use settings::NetworkSettings;
 pub(crate) use zip_parts::{Entry, Parted, Source as ZipSource, read as read_parts};
 
 use crate::catalogue::{Catalogue, KeptPage, Validators};
-use crate::config::NetworkSettings;
 use crate::error::Doing;
 use crate::files::{lock, lock_path, sha256_of};
 use crate::hash::{is_sha256, sha256_hex};
@@ -537,7 +537,7 @@ impl Network {
             .parent()
             .filter(|_| is_sha256(sha256))
         {
-            crate::store::remove_tree(folder);
+            crate::files::remove_tree(folder);
         }
     }
 

@@ -13,6 +13,7 @@ use eutaxis_core::artifact::{NameRules, WheelName};
 use serde::{Deserialize, Serialize};
 
 use crate::error::Doing;
+pub(crate) use crate::files::remove_tree;
 use crate::hash::is_sha256;
 use crate::{Error, Result};
 
@@ -247,12 +248,6 @@ fn protect(path: &Path, executable: bool) -> Result<u128> {
     }
     fs::set_permissions(path, permissions).doing("cannot protect", path)?;
     Ok(changed(&metadata))
-}
-
-/// Removes a tree as far as it goes.
-pub(crate) fn remove_tree(path: &Path) {
-    // What cannot be removed now is swept later.
-    let _ = fs::remove_dir_all(path);
 }
 
 #[cfg(test)]

@@ -18,11 +18,13 @@ use eutaxis_world::supply::Run;
 use eutaxis_world::{Error, ErrorKind, Errors};
 
 use crate::cli::{Common, Furnish, LinkArg};
-use crate::output::{Answer, Outcome, Output, say};
+use crate::output::{Answer, Outcome, Output};
 use crate::pins::{hashes, place, read_lock, sha256};
 use crate::plan::{Surroundings, named_depots};
+use crate::voice::say;
 use crate::words;
-use crate::{record, render, report};
+use crate::{render, report};
+use eutaxis_core::record;
 
 pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Result<Answer, Errors> {
     Ok(furnish_pins(arguments, common, output)?)

@@ -22,7 +22,8 @@ use crate::cli::{Common, Proofread};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::words;
-use crate::{record, render, report};
+use crate::{render, report};
+use eutaxis_core::record;
 
 pub(crate) fn run(
     arguments: &Proofread,

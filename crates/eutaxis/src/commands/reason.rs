@@ -21,7 +21,8 @@ use crate::cli::{Common, Reason};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::words;
-use crate::{pins, record, render, report};
+use crate::{pins, render, report};
+use eutaxis_core::record;
 
 /// So many ways from an ask to the project are told.
 const MOST_CHAINS: usize = 8;
@@ -46,7 +47,7 @@ fn walk(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, 
     let lock = pins::read_lock(&arguments.pins)?;
     let depots = plan::named_depots(&arguments.depots, &surroundings, false)?;
     let listed = depots.serving(&name).next().is_some();
-    let problem = record::problem_of(&lock, &surroundings.config.families)?;
+    let problem = pins::problem_of(&lock, &surroundings.config.families)?;
     let mut asked = Asked {
         lock,
         problem,

@@ -29,7 +29,8 @@ use crate::cli::{Common, Rehearse};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::words;
-use crate::{pins, record, render, report};
+use crate::{pins, render, report};
+use eutaxis_core::record;
 
 /// What is there.
 struct Base {

@@ -26,6 +26,7 @@ mod furnish;
 mod gather;
 #[cfg(unix)]
 mod guarded;
+mod house;
 mod hut;
 mod interpreters;
 mod joint;

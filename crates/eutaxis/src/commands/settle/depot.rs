@@ -9,7 +9,8 @@ use eutaxis_world::{Doing, Error};
 use super::lock::shown_from;
 use crate::answer::settle::{Pinned, Settled};
 use crate::output::{Answer, Outcome};
-use crate::{record, render, report};
+use crate::{render, report};
+use eutaxis_core::record;
 
 /// A project that would come from another depot than its pin.
 #[derive(Debug)]

@@ -14,8 +14,8 @@ use super::Job;
 use crate::answer::settle::Taken;
 use crate::cli::Settle;
 use crate::plan::{Asks, Chosen, Surroundings};
-use crate::record;
 use crate::words;
+use eutaxis_core::record;
 
 impl Taken {
     fn of(found: &Found, because: String) -> Self {

@@ -3,15 +3,15 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use eutaxis_core::pins::{Lock, LockFile, Package, pin_list};
-use eutaxis_core::targets::System;
-use eutaxis_core::{Name, Target};
+use eutaxis_core::Name;
+use eutaxis_core::pins::{Lock, LockFile, Package, environment_of, pin_list};
+use eutaxis_core::record::{self, Wording};
 use eutaxis_world::depot::Place;
 use eutaxis_world::files::{relative, slashed, write_whole};
 use eutaxis_world::{Doing, Error};
 
 use crate::answer::settle::{Pinned, Settled, asker_words};
-use crate::record;
+use crate::words;
 
 /// The pins as a lock file of the standard; what is ours stands in `[tool.eutaxis]`.
 pub(super) fn lock(settled: &Settled<'_>, out: &Path, old: Option<&Lock>) -> Result<Lock, Error> {
@@ -31,34 +31,13 @@ pub(super) fn lock(settled: &Settled<'_>, out: &Path, old: Option<&Lock>) -> Res
     tool.insert("eutaxis".into(), toml::Value::Table(own));
     Ok(Lock {
         lock_version: "1.0".to_owned(),
-        environments: vec![environment(target)],
+        environments: vec![environment_of(target)],
         requires_python: Some(format!("=={}.*", target.interpreter.series_text())),
         created_by: "eutaxis".to_owned(),
         packages,
         tool: Some(tool),
         ..Lock::default()
     })
-}
-
-/// The marker that such targets have in common.
-fn environment(target: &Target) -> String {
-    let markers = &target.markers;
-    let machine = match target.platform.system {
-        // 32-bit programs may run on a 64-bit kernel, and the marker speaks of the kernel.
-        System::Linux(_) if target.platform.arch().starts_with("armv") => {
-            "platform_machine in 'armv6l armv7l armv8l aarch64'".to_owned()
-        }
-        System::Linux(_) if target.platform.arch() == "i686" => {
-            "platform_machine in 'i386 i486 i586 i686 x86_64'".to_owned()
-        }
-        System::Linux(_) | System::Macos(..) | System::Windows => {
-            format!("platform_machine == '{}'", markers.platform_machine)
-        }
-    };
-    format!(
-        "sys_platform == '{}' and {machine} and implementation_name == '{}'",
-        markers.sys_platform, markers.implementation_name
-    )
 }
 
 fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path, old: Option<&Lock>) -> Package {
@@ -87,7 +66,11 @@ fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path, old: Option<&
         .collect();
     own.insert("asked-by".into(), toml::Value::Array(asked_by));
     let before = old.and_then(|l| l.packages.iter().find(|p| p.name == chosen.project));
-    record::chosen(chosen, settled.problem, before, &mut own);
+    let wording = Wording {
+        place: &words::place,
+        out: &|newer| words::releases::all_out(newer, settled.problem),
+    };
+    record::chosen(chosen, settled.problem, before, &wording, &mut own);
     if let Some(depot) = &pin.origin {
         own.insert(
             "depot".into(),

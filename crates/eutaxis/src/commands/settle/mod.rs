@@ -33,8 +33,8 @@ use crate::answer::settle::Taken;
 use crate::cli::{Common, Settle};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Asks, Surroundings};
-use crate::record;
 use crate::{render, report};
+use eutaxis_core::record;
 
 /// One `settle` under way.
 struct Job<'a> {

@@ -2,9 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use eutaxis_core::Version;
 use eutaxis_core::fault::escaped;
 use eutaxis_core::pins::Lock;
+use eutaxis_core::record::{Moved, moved};
 use eutaxis_core::requirement::{Accepts, Directive};
 use eutaxis_core::solve::{Problem, Solution};
 use eutaxis_world::Error;
@@ -305,41 +305,12 @@ pub(super) fn report_left_out(run: &Run, solution: &Solution, output: &Output) {
 
 pub(super) fn moves(old: Option<&Lock>, settled: &Settled<'_>) -> Vec<Move> {
     let Some(lock) = old else { return Vec::new() };
-    let mut moves = Vec::new();
-    for pin in &settled.pins {
-        let (name, after) = (&pin.chosen.project, &pin.chosen.version);
-        let before = lock
-            .packages
-            .iter()
-            .find(|p| p.name == *name)
-            .and_then(|p| p.version.clone());
-        let parsed = before.as_deref().and_then(|v| Version::parse(v).ok());
-        let kind = match &parsed {
-            None => "added",
-            Some(v) if v < after => "raised",
-            Some(v) if v > after => "lowered",
-            Some(_) => continue,
-        };
-        moves.push(Move {
-            project: name.to_string(),
-            before,
-            after: Some(after.to_string()),
-            kind,
-        });
-    }
-    for package in &lock.packages {
-        if !settled
-            .pins
-            .iter()
-            .any(|p| p.chosen.project == package.name)
-        {
-            moves.push(Move {
-                project: package.name.to_string(),
-                before: package.version.clone(),
-                after: None,
-                kind: "dropped",
-            });
-        }
-    }
-    moves
+    let moved = moved(lock, settled.pins.iter().map(|p| p.chosen));
+    let one = |m: Moved| Move {
+        project: m.project.to_string(),
+        before: m.before,
+        after: m.after.map(|v| v.to_string()),
+        kind: m.kind.as_str(),
+    };
+    moved.into_iter().map(one).collect()
 }

@@ -15,9 +15,9 @@ use super::{Job, named};
 use crate::answer::edits::FileEdit;
 use crate::output::{Answer, Outcome};
 use crate::plan::{self, Surroundings};
-use crate::record;
 use crate::report::{self, Report, Settle};
 use crate::words;
+use eutaxis_core::record;
 
 /// What a way changes in files. Asks of the command line stand in none.
 pub(crate) fn edits(way: &Way, problem: &Problem, surroundings: &Surroundings) -> Vec<FileEdit> {
