@@ -74,3 +74,98 @@ pub(super) fn make_link(target: &Path, at: &Path) -> Result<()> {
 pub(super) fn make_link(target: &Path, at: &Path) -> Result<()> {
     fs::copy(target, at).map(|_| ()).doing("cannot write", at)
 }
+
+#[cfg(test)]
+#[cfg(unix)]
+mod tests {
+    use std::os::unix::fs::{MetadataExt, PermissionsExt};
+
+    use super::*;
+
+    /// A tree of these files, each with its own path in it.
+    fn tree(files: &[&str]) -> tempfile::TempDir {
+        let folder = tempfile::tempdir().unwrap();
+        for file in files {
+            let path = folder.path().join("old").join(file);
+            fs::create_dir_all(path.parent().unwrap()).unwrap();
+            fs::write(path, file).unwrap();
+        }
+        folder
+    }
+
+    fn cloned(folder: &Path, without: &[&str]) -> PathBuf {
+        let (old, new) = (folder.join("old"), folder.join("new"));
+        let without = without.iter().map(|f| old.join(f)).collect();
+        clone_tree(&old, &new, &without).unwrap();
+        new
+    }
+
+    #[test]
+    fn files_are_shared_and_those_left_out_go_with_their_folders() {
+        let folder = tree(&[
+            "lib/firnio/a.py",
+            "lib/firnio/b.py",
+            "lib/moulin/c.py",
+            "bin/run",
+        ]);
+        let new = cloned(folder.path(), &["lib/firnio/a.py", "lib/moulin/c.py"]);
+        assert!(!new.join("lib/firnio/a.py").exists());
+        assert!(!new.join("lib/moulin").exists());
+        let inode = |path: &Path| fs::metadata(path).unwrap().ino();
+        let (was, is) = (folder.path().join("old/bin/run"), new.join("bin/run"));
+        assert_eq!(inode(&was), inode(&is));
+        assert_eq!(
+            fs::read_to_string(new.join("lib/firnio/b.py")).unwrap(),
+            "lib/firnio/b.py"
+        );
+    }
+
+    #[test]
+    fn compiled_forms_go_with_what_they_were_compiled_from() {
+        let folder = tree(&[
+            "p/a.py",
+            "p/b.py",
+            "p/__pycache__/a.cpython-312.pyc",
+            "p/__pycache__/a.cpython-312.opt-1.pyc",
+            "p/__pycache__/b.cpython-312.pyc",
+        ]);
+        let new = cloned(folder.path(), &["p/a.py"]);
+        let left: Vec<_> = fs::read_dir(new.join("p/__pycache__"))
+            .unwrap()
+            .map(|e| e.unwrap().file_name())
+            .collect();
+        assert_eq!(left, ["b.cpython-312.pyc"]);
+    }
+
+    #[test]
+    fn links_and_permissions_stay_as_they_are() {
+        let folder = tree(&["bin/python3"]);
+        let old = folder.path().join("old");
+        make_link(Path::new("python3"), &old.join("bin/python")).unwrap();
+        make_link(Path::new("nowhere"), &old.join("lost")).unwrap();
+        fs::create_dir(old.join("locked")).unwrap();
+        fs::set_permissions(old.join("locked"), fs::Permissions::from_mode(0o750)).unwrap();
+        let new = cloned(folder.path(), &[]);
+        assert_eq!(
+            fs::read_link(new.join("bin/python")).unwrap(),
+            Path::new("python3")
+        );
+        assert_eq!(
+            fs::read_link(new.join("lost")).unwrap(),
+            Path::new("nowhere")
+        );
+        let mode = fs::metadata(new.join("locked"))
+            .unwrap()
+            .permissions()
+            .mode();
+        assert_eq!(mode & 0o777, 0o750);
+    }
+
+    #[test]
+    fn what_is_not_there_is_an_error_with_its_place() {
+        let folder = tempfile::tempdir().unwrap();
+        let old = folder.path().join("absent");
+        let error = clone_tree(&old, &folder.path().join("new"), &BTreeSet::new()).unwrap_err();
+        assert!(error.message.contains("absent"), "{}", error.message);
+    }
+}

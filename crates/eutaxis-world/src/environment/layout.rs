@@ -89,3 +89,78 @@ pub(super) fn data_part(path: &str) -> Option<(&str, &str)> {
         None
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+    use crate::interpreter::tests::facts;
+
+    fn layout() -> Layout {
+        Layout::of(&facts()).unwrap()
+    }
+
+    #[rstest]
+    #[case::root(
+        "firnio/__init__.py",
+        "lib/python3.12/site-packages/firnio/__init__.py"
+    )]
+    #[case::pure("firnio-1.0.data/purelib/a.py", "lib/python3.12/site-packages/a.py")]
+    #[case::compiled("firnio-1.0.data/platlib/b.so", "lib/python3.12/site-packages/b.so")]
+    #[case::script("firnio-1.0.data/scripts/melt", "bin/melt")]
+    #[case::header(
+        "firnio-1.0.data/headers/firn.h",
+        "include/site/python3.12/firnio/firn.h"
+    )]
+    #[case::data("firnio-1.0.data/data/share/map.txt", "share/map.txt")]
+    #[case::no_folder_of_data("firnio.data", "lib/python3.12/site-packages/firnio.data")]
+    fn files_go_where_the_standard_says(#[case] path: &str, #[case] to: &str) {
+        let found = layout().destination(path, "firnio").unwrap();
+        assert_eq!(found, Path::new(to));
+    }
+
+    #[test]
+    fn a_folder_of_data_that_nobody_knows_is_refused() {
+        let why = layout().destination("firnio-1.0.data/snow/a", "firnio");
+        assert!(why.unwrap_err().starts_with("`snow` is not a folder"));
+    }
+
+    #[rstest]
+    #[case::usual(|_: &mut Facts| (), "lib/python3.12/site-packages", "python3.12")]
+    #[case::without_the_lock(
+        |f: &mut Facts| { f.version = "3.13.1".into(); f.free_threaded = true; },
+        "lib/python3.13t/site-packages", "python3.13t"
+    )]
+    #[case::pypy(
+        |f: &mut Facts| { f.version = "3.10.14".into(); f.implementation = "pypy".into(); },
+        "lib/pypy3.10/site-packages", "python3.10"
+    )]
+    fn folders_bear_the_series(
+        #[case] change: fn(&mut Facts),
+        #[case] site: &str,
+        #[case] python: &str,
+    ) {
+        let mut facts = facts();
+        change(&mut facts);
+        let layout = Layout::of(&facts).unwrap();
+        assert_eq!(layout.site, Path::new(site));
+        assert_eq!(layout.python, python);
+    }
+
+    #[rstest]
+    #[case::before_there_were_any(
+        |f: &mut Facts| f.version = "2.7.18".into(), "knows no environments"
+    )]
+    #[case::another_system(
+        |f: &mut Facts| f.markers.os_name = "nt".into(), "on Windows cannot be made"
+    )]
+    fn where_none_can_be_made_it_is_said(#[case] change: fn(&mut Facts), #[case] why: &str) {
+        let mut facts = facts();
+        change(&mut facts);
+        let error = Layout::of(&facts).unwrap_err();
+        assert_eq!(error.kind, ErrorKind::Interpreter);
+        assert!(error.message.contains(why), "{}", error.message);
+        assert!(error.help.is_some());
+    }
+}

@@ -91,3 +91,83 @@ pub(super) fn writable(path: &Path, executable: bool) -> Result<()> {
     let _ = (path, executable);
     Ok(())
 }
+
+#[cfg(test)]
+#[cfg(unix)]
+mod tests {
+    use std::os::unix::fs::{MetadataExt, PermissionsExt};
+
+    use rstest::rstest;
+
+    use super::*;
+
+    /// A file as the store has it: read-only.
+    fn stored(folder: &Path) -> std::path::PathBuf {
+        let path = folder.join("stored");
+        fs::write(&path, "snow").unwrap();
+        fs::set_permissions(&path, fs::Permissions::from_mode(0o444)).unwrap();
+        path
+    }
+
+    #[test]
+    fn a_hard_link_shares_the_bytes() {
+        let folder = tempfile::tempdir().unwrap();
+        let (from, to) = (stored(folder.path()), folder.path().join("placed"));
+        let cost = Linker::new(LinkMode::Hard)
+            .bring(&from, &to, false)
+            .unwrap();
+        assert_eq!(cost, Cost::Shared);
+        assert_eq!(
+            fs::metadata(&from).unwrap().ino(),
+            fs::metadata(&to).unwrap().ino()
+        );
+    }
+
+    #[rstest]
+    #[case::plain(false, 0o644)]
+    #[case::executable(true, 0o755)]
+    fn a_copy_is_ones_own(#[case] executable: bool, #[case] mode: u32) {
+        let folder = tempfile::tempdir().unwrap();
+        let (from, to) = (stored(folder.path()), folder.path().join("placed"));
+        let cost = Linker::new(LinkMode::Copy)
+            .bring(&from, &to, executable)
+            .unwrap();
+        assert_eq!(cost, Cost::Added);
+        assert_eq!(
+            fs::metadata(&to).unwrap().permissions().mode() & 0o777,
+            mode
+        );
+        fs::write(&to, "melt").unwrap();
+        assert_eq!(fs::read_to_string(&from).unwrap(), "snow");
+    }
+
+    #[test]
+    fn where_a_hard_link_must_be_and_cannot_it_is_said() {
+        let folder = tempfile::tempdir().unwrap();
+        let from = stored(folder.path());
+        // Its place is taken.
+        let to = folder.path().join("placed");
+        fs::write(&to, "").unwrap();
+        let error = Linker::new(LinkMode::Hard)
+            .bring(&from, &to, false)
+            .unwrap_err();
+        assert!(
+            error.message.starts_with("cannot hard link to"),
+            "{}",
+            error.message
+        );
+        assert!(error.help.unwrap().contains("--link copy"));
+    }
+
+    #[test]
+    fn by_itself_it_finds_a_way() {
+        let folder = tempfile::tempdir().unwrap();
+        let from = stored(folder.path());
+        let linker = Linker::new(LinkMode::Auto);
+        for n in 0..3 {
+            let to = folder.path().join(format!("placed-{n}"));
+            linker.bring(&from, &to, false).unwrap();
+            assert_eq!(fs::read_to_string(&to).unwrap(), "snow");
+        }
+    }
+}

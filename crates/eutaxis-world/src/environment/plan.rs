@@ -271,3 +271,90 @@ pub(super) fn join(wheels: &mut [PlannedWheel]) -> Result<()> {
     }
     Ok(())
 }
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+
+    fn target() -> Target {
+        Target::parse("cpython 3.12 / linux x86_64 glibc 2.36").unwrap()
+    }
+
+    #[rstest]
+    #[case::settings("firnio-1.0.data/data/pyvenv.cfg", "the environment's own")]
+    #[case::interpreter("firnio-1.0.data/scripts/python", "the environment's own")]
+    #[case::of_the_series("firnio-1.0.data/scripts/python3.12", "the environment's own")]
+    #[case::below_it("firnio-1.0.data/data/bin/python3/x", "the environment's own")]
+    #[case::through_a_link("firnio-1.0.data/data/lib64/x.py", "through a link")]
+    fn nothing_takes_the_place_of_what_is_the_environments(#[case] path: &str, #[case] why: &str) {
+        let told = destination(path, "firnio", &target()).unwrap_err();
+        assert!(told.contains(why), "{told}");
+    }
+
+    #[rstest]
+    #[case("firnio-1.0.data/scripts/python-melt", "bin/python-melt")]
+    #[case("firnio/pyvenv.cfg", "lib/python3.12/site-packages/firnio/pyvenv.cfg")]
+    fn what_only_looks_like_it_is_placed(#[case] path: &str, #[case] to: &str) {
+        assert_eq!(
+            destination(path, "firnio", &target()).unwrap(),
+            Path::new(to)
+        );
+    }
+
+    fn planned(name: &str, files: &[(&str, &str)]) -> PlannedWheel {
+        let one = |(to, text): &(&str, &str)| made(to.into(), text.as_bytes().to_vec(), false);
+        PlannedWheel {
+            name: name.to_owned(),
+            files: files.iter().map(one).collect(),
+        }
+    }
+
+    #[test]
+    fn equal_bytes_of_two_wheels_are_placed_once() {
+        let mut wheels = [
+            planned("firnio", &[("a/__init__.py", ""), ("a/x.py", "1")]),
+            planned("moulin", &[("a/__init__.py", ""), ("a/y.py", "2")]),
+        ];
+        join(&mut wheels).unwrap();
+        let counts: Vec<usize> = wheels.iter().map(|w| w.files.len()).collect();
+        assert_eq!(counts, [2, 1]);
+    }
+
+    #[rstest]
+    #[case::other_bytes(&[("a.py", "1")], &[("a.py", "2")], "firnio and moulin both bring a.py")]
+    #[case::a_folder_of_the_other(
+        &[("a", "1")], &[("a/b.py", "2")], "a is a file of firnio and a folder of moulin"
+    )]
+    #[case::far_below(
+        &[("a", "1")], &[("a/b/c/d.py", "2")], "a is a file of firnio and a folder of moulin"
+    )]
+    fn what_cannot_lie_side_by_side_is_refused(
+        #[case] one: &[(&str, &str)],
+        #[case] other: &[(&str, &str)],
+        #[case] why: &str,
+    ) {
+        let mut wheels = [planned("firnio", one), planned("moulin", other)];
+        let error = join(&mut wheels).unwrap_err();
+        assert!(error.message.contains(why), "{}", error.message);
+        assert!(error.help.is_some());
+    }
+
+    #[test]
+    fn a_record_names_every_file_by_the_way_from_its_folder() {
+        let site = Path::new("lib/python3.12/site-packages");
+        let info = site.join("firnio-1.0.dist-info");
+        let files = [
+            made(site.join("firnio.py"), b"x".to_vec(), false),
+            made(PathBuf::from("bin/melt"), b"y".to_vec(), true),
+        ];
+        let text = record(&files, site, &info);
+        // In the order of the paths.
+        let lines: Vec<&str> = text.lines().collect();
+        assert!(lines[0].starts_with("../../../bin/melt,sha256="), "{text}");
+        assert_eq!(lines[1], "firnio-1.0.dist-info/RECORD,,");
+        assert!(lines[2].starts_with("firnio.py,sha256="), "{text}");
+        assert!(lines[2].ends_with(",1"), "{text}");
+    }
+}
