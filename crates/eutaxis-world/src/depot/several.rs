@@ -110,3 +110,140 @@ impl Depot for Several {
             .unwrap_or_default()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::sync::Mutex;
+
+    use rstest::rstest;
+
+    use super::*;
+    use crate::Error;
+
+    /// An address that answers so.
+    #[derive(Debug)]
+    struct Address {
+        label: &'static str,
+        answers: fn() -> Result<Option<Page>>,
+        asked: Arc<Mutex<Vec<&'static str>>>,
+    }
+
+    impl Depot for Address {
+        fn label(&self) -> &str {
+            self.label
+        }
+
+        fn origin(&self) -> String {
+            self.label.to_owned()
+        }
+
+        fn offers(&self, _: &Name) -> Option<bool> {
+            Some(true)
+        }
+
+        fn page(&self, _: &Name) -> Result<Option<Page>> {
+            self.asked.lock().unwrap().push(self.label);
+            (self.answers)()
+        }
+
+        fn metadata(&self, _: &Name, _: &PageFile, _: Effort) -> Result<MetadataAnswer> {
+            Ok(MetadataAnswer::UnknownUntilBuilt)
+        }
+
+        fn listed(&self, _: &Name, _: &PageFile) -> Option<Vec<ListedFile>> {
+            None
+        }
+
+        fn place(&self, _: &Name, _: &PageFile) -> Result<Place> {
+            Err(Error::contents("nowhere"))
+        }
+
+        fn obtain(&self, _: &Name, _: &PageFile) -> Result<PathBuf> {
+            Err(Error::contents("nowhere"))
+        }
+
+        fn index(&self) -> Option<String> {
+            Some(self.label.to_owned())
+        }
+
+        fn projects(&self) -> Vec<Name> {
+            Vec::new()
+        }
+    }
+
+    fn name() -> Name {
+        Name::parse("firnio").unwrap()
+    }
+
+    fn has_it() -> Result<Option<Page>> {
+        Ok(Some(Page::new(name())))
+    }
+
+    fn has_it_not() -> Result<Option<Page>> {
+        Ok(None)
+    }
+
+    fn is_down() -> Result<Option<Page>> {
+        Err(Error::new(ErrorKind::Network, "no answer"))
+    }
+
+    fn is_damaged() -> Result<Option<Page>> {
+        Err(Error::contents("no page"))
+    }
+
+    fn is_far() -> Result<Option<Page>> {
+        let mut error = Error::new(ErrorKind::Network, "not fetched before");
+        error.missing = Some("the page of firnio".to_owned());
+        Err(error)
+    }
+
+    type Answers = fn() -> Result<Option<Page>>;
+
+    /// A depot at these addresses, and who was asked.
+    fn depot(all: &[Answers]) -> (Several, Arc<Mutex<Vec<&'static str>>>) {
+        let asked = Arc::new(Mutex::new(Vec::new()));
+        let mut addresses = ["first", "second", "third"].into_iter().zip(all).map(
+            |(label, answers)| -> Arc<dyn Depot> {
+                Arc::new(Address {
+                    label,
+                    answers: *answers,
+                    asked: Arc::clone(&asked),
+                })
+            },
+        );
+        let main = addresses.next().unwrap();
+        let others = addresses.collect();
+        (Several::new(main, others), asked)
+    }
+
+    #[rstest]
+    #[case::the_first_answers(&[has_it as Answers, has_it], Some(true), &["first"])]
+    #[case::it_has_none(&[has_it_not as Answers, has_it], Some(false), &["first"])]
+    #[case::the_second_answers(&[is_down as Answers, has_it], Some(true), &["first", "second"])]
+    #[case::nobody_does(&[is_down as Answers, is_down], None, &["first", "second"])]
+    #[case::what_it_says_is_damaged(&[is_damaged as Answers, has_it], None, &["first"])]
+    #[case::nothing_may_be_asked(&[is_far as Answers, has_it], None, &["first"])]
+    fn addresses_are_asked_until_one_answers(
+        #[case] all: &[Answers],
+        #[case] has: Option<bool>,
+        #[case] who: &[&str],
+    ) {
+        let (depot, asked) = depot(all);
+        let found = depot.page(&name()).ok().map(|page| page.is_some());
+        assert_eq!(found, has);
+        assert_eq!(*asked.lock().unwrap(), who);
+    }
+
+    #[test]
+    fn one_that_did_not_answer_is_not_asked_again() {
+        let (depot, asked) = depot(&[is_down, is_down, has_it]);
+        assert!(depot.page(&name()).is_ok());
+        assert!(depot.page(&name()).is_ok());
+        assert_eq!(
+            *asked.lock().unwrap(),
+            ["first", "second", "third", "third"]
+        );
+        // It is known by its first address all the same.
+        assert_eq!((depot.label(), depot.origin().as_str()), ("first", "first"));
+    }
+}

@@ -207,3 +207,72 @@ pub(super) fn direct_page(project: &Name, url: &str) -> Result<(Arc<dyn Depot>, 
     // A tree with an empty root finds files by their `file:` URL alone.
     Ok((Arc::new(Tree::open(url, folder)), page))
 }
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+    use crate::ErrorKind;
+
+    #[rstest]
+    #[case::beside("firnio.whl", Some("/depot/firnio/firnio.whl"))]
+    #[case::below("files/firnio.whl", Some("/depot/firnio/files/firnio.whl"))]
+    #[case::up("../../f/firnio.whl", Some("/depot/../f/firnio.whl"))]
+    #[case::signs("firnio%2Bnor41.whl", Some("/depot/firnio/firnio+nor41.whl"))]
+    #[case::with_a_hash("firnio.whl#sha256=ab", Some("/depot/firnio/firnio.whl"))]
+    #[case::with_a_question("firnio.whl?old=1", Some("/depot/firnio/firnio.whl"))]
+    #[case::whole("file:///store/firnio.whl", Some("/store/firnio.whl"))]
+    #[case::of_this_machine("file://localhost/store/a.whl", Some("/store/a.whl"))]
+    #[case::of_another("file://hut/store/a.whl", None)]
+    #[case::on_the_network("https://depot.example/a.whl", None)]
+    #[case::of_the_same_scheme("//depot.example/a.whl", None)]
+    fn urls_of_pages_lead_to_files(#[case] url: &str, #[case] path: Option<&str>) {
+        let found = local_path(url, Path::new("/depot/firnio"));
+        // `..` goes up from the folder of the page.
+        let expected = path.map(|p| PathBuf::from(p.replace("/depot/../", "/")));
+        assert_eq!(found, expected);
+    }
+
+    #[rstest]
+    #[case::a_page("firnio/index.json", true)]
+    #[case::a_page_of_links("firnio/index.html", true)]
+    #[case::a_list("index.html", true)]
+    #[case::files("firnio-1.0-py3-none-any.whl", false)]
+    #[case::too_deep("a/b/index.html", false)]
+    fn a_tree_is_known_by_its_pages(#[case] file: &str, #[case] is: bool) {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join(file);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, "").unwrap();
+        assert_eq!(is_tree(folder.path()), is);
+    }
+
+    #[test]
+    fn what_is_nowhere_is_no_tree() {
+        assert!(!is_tree(Path::new("/nowhere/at/all")));
+    }
+
+    #[rstest]
+    #[case::on_a_network("ssh://hut/firnio.whl", "leads to no file")]
+    #[case::absent("file:///nowhere/firnio-1.0-py3-none-any.whl", "there is no file")]
+    fn a_file_that_is_demanded_must_be_there(#[case] url: &str, #[case] why: &str) {
+        let error = direct_page(&Name::parse("firnio").unwrap(), url).unwrap_err();
+        assert_eq!(error.kind, ErrorKind::Request);
+        assert!(error.message.contains(why), "{}", error.message);
+    }
+
+    #[test]
+    fn a_file_of_another_project_is_refused() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("moulin-1.0-py3-none-any.whl");
+        std::fs::write(&path, "").unwrap();
+        let url = format!("file://{}", path.display());
+        let error = direct_page(&Name::parse("firnio").unwrap(), &url).unwrap_err();
+        assert!(
+            error.message.starts_with("firnio is asked for at"),
+            "{}",
+            error.message
+        );
+    }
+}
