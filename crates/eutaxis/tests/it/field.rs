@@ -274,10 +274,6 @@ fn follow_schema(command: &str, object: &Value) {
         .join(format!("{command}.json"));
     let text = std::fs::read_to_string(&file).unwrap();
     let schema: Value = serde_json::from_str(&text).unwrap();
-    let validator = jsonschema::validator_for(&schema).unwrap();
-    let faults: Vec<String> = validator
-        .iter_errors(object)
-        .map(|e| format!("{}: {e}", e.instance_path()))
-        .collect();
+    let faults = crate::schema::faults(object, &schema);
     assert!(faults.is_empty(), "{}\n{object:#}", faults.join("\n"));
 }

@@ -39,6 +39,7 @@ mod proofread;
 mod provoked;
 mod reason;
 mod rehearse;
+mod schema;
 mod secrets;
 mod settle;
 mod shortlist;
