@@ -172,11 +172,10 @@ fn file(table: &Table<'_>) -> Result<LockFile, Fault> {
     let upload_time = match table.get("upload-time") {
         None => None,
         Some(value) => {
-            if let toml::Value::Datetime(moment) = value.to_plain()? {
-                Some(moment)
-            } else {
+            let toml::Value::Datetime(moment) = value.to_plain()? else {
                 return Err(value.wrong("a date"));
-            }
+            };
+            Some(moment)
         }
     };
     let Some(table_of_hashes) = table.table("hashes")? else {

@@ -11,7 +11,7 @@ mod write;
 
 use toml::{Table, Value};
 
-pub use moved::{Moved, MovedKind, moved};
+pub use moved::{Moved, moved};
 pub use read::{
     NewerRecord, Unrecorded, adjustments_of, asked_as, asks_of, bounds_of, depot_of, is_asked,
     newer_of, policy_of, problem_of, releases, said_of, target_is_recorded, target_of,

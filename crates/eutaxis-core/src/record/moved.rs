@@ -2,6 +2,7 @@
 
 use crate::name::Name;
 use crate::pins::Lock;
+use crate::rehearse::MoveKind;
 use crate::solve::Chosen;
 use crate::version::Version;
 
@@ -15,32 +16,7 @@ pub struct Moved {
     /// The version that is chosen.
     pub after: Option<Version>,
     /// Which way it went.
-    pub kind: MovedKind,
-}
-
-/// Which way a pin went.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum MovedKind {
-    /// It was not pinned, or by no version.
-    Added,
-    /// To a newer release.
-    Raised,
-    /// To an older one.
-    Lowered,
-    /// It is not chosen any more.
-    Dropped,
-}
-
-impl MovedKind {
-    /// The word for it.
-    pub fn as_str(self) -> &'static str {
-        match self {
-            MovedKind::Added => "added",
-            MovedKind::Raised => "raised",
-            MovedKind::Lowered => "lowered",
-            MovedKind::Dropped => "dropped",
-        }
-    }
+    pub kind: MoveKind,
 }
 
 /// What moved: of what is chosen in its order, then what is not chosen any more.
@@ -53,9 +29,9 @@ pub fn moved<'a>(lock: &Lock, chosen: impl IntoIterator<Item = &'a Chosen>) -> V
         let before = pinned.and_then(|p| p.version.clone());
         let parsed = before.as_deref().and_then(|v| Version::parse(v).ok());
         let kind = match parsed.map(|v| one.version.cmp(&v)) {
-            None => MovedKind::Added,
-            Some(std::cmp::Ordering::Greater) => MovedKind::Raised,
-            Some(std::cmp::Ordering::Less) => MovedKind::Lowered,
+            None => MoveKind::Added,
+            Some(std::cmp::Ordering::Greater) => MoveKind::Raised,
+            Some(std::cmp::Ordering::Less) => MoveKind::Lowered,
             Some(std::cmp::Ordering::Equal) => continue,
         };
         moved.push(Moved {
@@ -70,7 +46,7 @@ pub fn moved<'a>(lock: &Lock, chosen: impl IntoIterator<Item = &'a Chosen>) -> V
         project: package.name.clone(),
         before: package.version.clone(),
         after: None,
-        kind: MovedKind::Dropped,
+        kind: MoveKind::Dropped,
     }));
     moved
 }

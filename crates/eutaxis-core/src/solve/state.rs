@@ -175,21 +175,19 @@ impl State {
     /// Watches the two terms that are not false or became so last.
     fn watch(&mut self, id: ClauseId) {
         let clause = &self.clauses[id];
-        let mut order: Vec<usize> = (0..clause.terms.len()).collect();
+        let terms = clause.terms.iter().enumerate();
+        let mut order: Vec<(Option<Option<StepId>>, usize)> =
+            terms.map(|(i, term)| (self.falsified(term), i)).collect();
         // Those that are always false come last, those that are not false first.
-        order.sort_by_key(|i| {
-            let falsified = clause.terms.get(*i).and_then(|t| self.falsified(t));
+        order.sort_by_key(|(falsified, _)| {
             std::cmp::Reverse((falsified.is_none(), falsified.flatten()))
         });
-        let watched = [
-            order.first().copied().unwrap_or(0),
-            order.get(1).or(order.first()).copied().unwrap_or(0),
-        ];
-        let second = order.get(1).and_then(|i| clause.terms.get(*i));
-        let since = match second.map(|term| self.falsified(term)) {
-            Some(None) => self.level(),
-            Some(Some(Some(step))) => self.level_of(step),
-            Some(Some(None)) | None => 0,
+        let (first, second) = (order.first(), order.get(1));
+        let watched = [first, second.or(first)].map(|term| term.map_or(0, |(_, i)| *i));
+        let since = match second {
+            Some((None, _)) => self.level(),
+            Some((Some(Some(step)), _)) => self.level_of(*step),
+            Some((Some(None), _)) | None => 0,
         };
         if since < self.level() {
             self.late.push((since, id));

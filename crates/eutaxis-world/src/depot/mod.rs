@@ -9,6 +9,8 @@ mod learn;
 mod links;
 mod remote;
 mod several;
+#[cfg(test)]
+pub(crate) mod stub;
 mod tree;
 
 use std::path::{Path, PathBuf};

@@ -119,57 +119,7 @@ mod tests {
 
     use super::*;
     use crate::Error;
-
-    /// An address that answers so.
-    #[derive(Debug)]
-    struct Address {
-        label: &'static str,
-        answers: fn() -> Result<Option<Page>>,
-        asked: Arc<Mutex<Vec<&'static str>>>,
-    }
-
-    impl Depot for Address {
-        fn label(&self) -> &str {
-            self.label
-        }
-
-        fn origin(&self) -> String {
-            self.label.to_owned()
-        }
-
-        fn offers(&self, _: &Name) -> Option<bool> {
-            Some(true)
-        }
-
-        fn page(&self, _: &Name) -> Result<Option<Page>> {
-            self.asked.lock().unwrap().push(self.label);
-            (self.answers)()
-        }
-
-        fn metadata(&self, _: &Name, _: &PageFile, _: Effort) -> Result<MetadataAnswer> {
-            Ok(MetadataAnswer::UnknownUntilBuilt)
-        }
-
-        fn listed(&self, _: &Name, _: &PageFile) -> Option<Vec<ListedFile>> {
-            None
-        }
-
-        fn place(&self, _: &Name, _: &PageFile) -> Result<Place> {
-            Err(Error::contents("nowhere"))
-        }
-
-        fn obtain(&self, _: &Name, _: &PageFile) -> Result<PathBuf> {
-            Err(Error::contents("nowhere"))
-        }
-
-        fn index(&self) -> Option<String> {
-            Some(self.label.to_owned())
-        }
-
-        fn projects(&self) -> Vec<Name> {
-            Vec::new()
-        }
-    }
+    use crate::depot::stub::Stub;
 
     fn name() -> Name {
         Name::parse("firnio").unwrap()
@@ -202,15 +152,16 @@ mod tests {
     /// A depot at these addresses, and who was asked.
     fn depot(all: &[Answers]) -> (Several, Arc<Mutex<Vec<&'static str>>>) {
         let asked = Arc::new(Mutex::new(Vec::new()));
-        let mut addresses = ["first", "second", "third"].into_iter().zip(all).map(
-            |(label, answers)| -> Arc<dyn Depot> {
-                Arc::new(Address {
-                    label,
-                    answers: *answers,
-                    asked: Arc::clone(&asked),
-                })
-            },
-        );
+        let labels = ["first", "second", "third"];
+        let mut addresses = labels.into_iter().zip(all).map(|(label, answers)| {
+            let (answers, asked) = (*answers, Arc::clone(&asked));
+            let page = move |_: &Name| {
+                asked.lock().unwrap().push(label);
+                answers()
+            };
+            let unknown = |_: &PageFile| Ok(MetadataAnswer::UnknownUntilBuilt);
+            Arc::new(Stub::new(label, page, unknown)) as Arc<dyn Depot>
+        });
         let main = addresses.next().unwrap();
         let others = addresses.collect();
         (Several::new(main, others), asked)

@@ -386,7 +386,7 @@ mod tests {
     use super::*;
     use eutaxis_core::index::{PageFile, parse_json};
 
-    use crate::supply::stub::{Stub, depots};
+    use crate::depot::stub::{Stub, depots};
 
     /// A depot with a fault: pages of some projects break it, and so does all metadata.
     fn broken_page(project: &Name) -> Result<Option<Page>> {
@@ -402,10 +402,7 @@ mod tests {
 
     fn crew() -> Crew {
         Crew::new(
-            depots(Stub {
-                page: broken_page,
-                metadata: broken_metadata,
-            }),
+            depots(Stub::new("stub", broken_page, broken_metadata)),
             None,
             None,
         )
@@ -489,7 +486,7 @@ mod tests {
         }
 
         fn crew() -> Crew {
-            Crew::new(depots(Stub { page, metadata }), None, None)
+            Crew::new(depots(Stub::new("stub", page, metadata)), None, None)
         }
 
         fn file(name: &str) -> Arc<str> {

@@ -188,7 +188,7 @@ impl<'a> Looking<'a> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::supply::stub::{Stub, depots};
+    use crate::depot::stub::{Stub, depots};
     use eutaxis_core::Target;
     use eutaxis_core::index::{PageFile, parse_json};
     use eutaxis_core::offer::Policy;
@@ -239,7 +239,7 @@ mod tests {
             policy: &Policy::default(),
             adjustments: &[],
         };
-        let run = Run::new(depots(Stub { page, metadata }));
+        let run = Run::new(depots(Stub::new("stub", page, metadata)));
         let asked = ["crevasse", requirement].map(|text| Requirement::parse(text).unwrap());
         let looked = run.look(&asked, &rules, depth).unwrap();
         assert!(looked[0].is_none(), "no depot has it");

@@ -8,8 +8,6 @@ mod ahead;
 mod crew;
 mod judge;
 mod look;
-#[cfg(test)]
-mod stub;
 
 use std::collections::HashSet;
 use std::path::PathBuf;

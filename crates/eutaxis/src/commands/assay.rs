@@ -17,10 +17,6 @@ use crate::plan::{self, Chosen, Surroundings};
 use crate::{render, report};
 
 pub(crate) fn run(arguments: &Assay, common: &Common, output: &Output) -> Result<Answer, Errors> {
-    walk(arguments, common, output)
-}
-
-fn walk(arguments: &Assay, common: &Common, output: &Output) -> Result<Answer, Errors> {
     let surroundings = Surroundings::new(common)?;
     let absent = arguments.files.iter().filter(|f| !f.is_file());
     Errors::of(absent.map(|f| no_file(f)).collect())?;

@@ -6,6 +6,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 
 use eutaxis_core::fault::escaped;
 use eutaxis_core::pins::{Selected, Selection, select};
+use eutaxis_core::record;
 use eutaxis_core::{Name, Target};
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::{
@@ -15,7 +16,7 @@ use eutaxis_world::interpreter::{Found, environment_python};
 use eutaxis_world::network::without_secret;
 use eutaxis_world::root::stand_in;
 use eutaxis_world::supply::Run;
-use eutaxis_world::{Error, ErrorKind, Errors};
+use eutaxis_world::{Error, ErrorKind};
 
 use crate::cli::{Common, Furnish, LinkArg};
 use crate::output::{Answer, Outcome, Output};
@@ -24,13 +25,8 @@ use crate::plan::{Surroundings, named_depots};
 use crate::voice::say;
 use crate::words;
 use crate::{render, report};
-use eutaxis_core::record;
 
-pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Result<Answer, Errors> {
-    Ok(furnish_pins(arguments, common, output)?)
-}
-
-fn furnish_pins(arguments: &Furnish, common: &Common, output: &Output) -> Result<Answer, Error> {
+pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
     if let Some(root) = stand_in() {
         let error = Error::request(format!(

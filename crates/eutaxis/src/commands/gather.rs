@@ -9,7 +9,7 @@ use eutaxis_world::environment::WheelAt;
 use eutaxis_world::files::{relative, write_whole};
 use eutaxis_world::gather::{Piece, gather};
 use eutaxis_world::network::without_secret;
-use eutaxis_world::{Doing, Error, Errors};
+use eutaxis_world::{Doing, Error};
 
 use crate::cli::{Common, Gather};
 use crate::output::{Answer, Outcome, Output};
@@ -18,11 +18,7 @@ use crate::plan::{Surroundings, named_depots};
 use crate::words;
 use crate::{render, report};
 
-pub(crate) fn run(arguments: &Gather, common: &Common, output: &Output) -> Result<Answer, Errors> {
-    Ok(gather_pins(arguments, common, output)?)
-}
-
-fn gather_pins(arguments: &Gather, common: &Common, output: &Output) -> Result<Answer, Error> {
+pub(crate) fn run(arguments: &Gather, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
     let depots = named_depots(&arguments.depots, &surroundings, false)?;
     let locks = arguments

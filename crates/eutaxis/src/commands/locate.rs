@@ -5,23 +5,19 @@ use std::path::{Path, PathBuf};
 
 use eutaxis_core::examine::Seat;
 use eutaxis_core::name::{is_identifier, nearest};
+use eutaxis_world::Error;
 use eutaxis_world::environment::roots_below;
 use eutaxis_world::environment::snapshot::locate;
 use eutaxis_world::interpreter::Found;
-use eutaxis_world::{Error, Errors};
 
 use crate::answer::locate::{Row, is_found};
 use crate::cli::{Common, Locate};
-use crate::output::{Answer, Outcome, Output};
+use crate::output::{Answer, Outcome};
 use crate::plan::{self, Surroundings};
 use crate::words;
 use crate::{render, report};
 
-pub(crate) fn run(arguments: &Locate, common: &Common, _: &Output) -> Result<Answer, Errors> {
-    Ok(walk(arguments, common)?)
-}
-
-fn walk(arguments: &Locate, common: &Common) -> Result<Answer, Error> {
+pub(crate) fn run(arguments: &Locate, common: &Common) -> Result<Answer, Error> {
     let module = arguments.module.as_str();
     ensure_module(module)?;
     let surroundings = Surroundings::new(common)?;

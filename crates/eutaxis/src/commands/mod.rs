@@ -21,23 +21,23 @@ use eutaxis_world::Errors;
 use crate::cli::{Cli, Command};
 use crate::output::{Answer, Output};
 
-/// Runs the command.
+/// Runs the command. Most end at the first error; those that read lists tell all that is wrong.
 pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Errors> {
     match &cli.command {
-        Command::Survey(arguments) => survey::run(arguments, &cli.common, output),
-        Command::Shortlist(arguments) => shortlist::run(arguments, &cli.common, output),
+        Command::Survey(arguments) => Ok(survey::run(arguments, &cli.common, output)?),
+        Command::Shortlist(arguments) => Ok(shortlist::run(arguments, &cli.common, output)?),
         Command::Span(arguments) => span::run(arguments, &cli.common, output),
         Command::Settle(arguments) => settle::run(arguments, &cli.common, output),
-        Command::Examine(arguments) => examine::run(arguments, &cli.common, output),
-        Command::Diagnose(arguments) => diagnose::run(arguments, &cli.common, output),
+        Command::Examine(arguments) => Ok(examine::run(arguments, &cli.common, output)?),
+        Command::Diagnose(arguments) => Ok(diagnose::run(arguments, &cli.common, output)?),
         Command::Assay(arguments) => assay::run(arguments, &cli.common, output),
-        Command::Locate(arguments) => locate::run(arguments, &cli.common, output),
+        Command::Locate(arguments) => Ok(locate::run(arguments, &cli.common)?),
         Command::Rehearse(arguments) => rehearse::run(arguments, &cli.common, output),
-        Command::Proofread(arguments) => proofread::run(arguments, &cli.common, output),
-        Command::Reason(arguments) => reason::run(arguments, &cli.common, output),
-        Command::Gather(arguments) => gather::run(arguments, &cli.common, output),
-        Command::Furnish(arguments) => furnish::run(arguments, &cli.common, output),
-        Command::Stock(arguments) => stock::run(arguments, &cli.common, output),
-        Command::Demo(arguments) => demo::run(arguments, &cli.common, output),
+        Command::Proofread(arguments) => Ok(proofread::run(arguments, &cli.common, output)?),
+        Command::Reason(arguments) => Ok(reason::run(arguments, &cli.common, output)?),
+        Command::Gather(arguments) => Ok(gather::run(arguments, &cli.common, output)?),
+        Command::Furnish(arguments) => Ok(furnish::run(arguments, &cli.common, output)?),
+        Command::Stock(arguments) => Ok(stock::run(arguments, &cli.common)?),
+        Command::Demo(arguments) => Ok(demo::run(arguments, &cli.common, output)?),
     }
 }

@@ -11,29 +11,25 @@ use eutaxis_core::name::nearest;
 use eutaxis_core::offer::{Adjustment, JudgedPage, Policy, Rules, Verdict};
 use eutaxis_core::pins::{Lock, Package};
 use eutaxis_core::proofread::{Remark, Severity, alone, paged};
+use eutaxis_core::record;
 use eutaxis_core::requirement::{ProjectAsks, RequirementList, Wanted, script_block};
 use eutaxis_core::{Ask, Name, Requirement, Target, Version};
+use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::files::read_text;
 use eutaxis_world::supply::{Depth, Run};
-use eutaxis_world::{Error, Errors};
 
 use crate::cli::{Common, Proofread};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::words;
 use crate::{render, report};
-use eutaxis_core::record;
 
 pub(crate) fn run(
     arguments: &Proofread,
     common: &Common,
     output: &Output,
-) -> Result<Answer, Errors> {
-    Ok(walk(arguments, common, output)?)
-}
-
-fn walk(arguments: &Proofread, common: &Common, output: &Output) -> Result<Answer, Error> {
+) -> Result<Answer, Error> {
     let surroundings = Surroundings::reading(common)?;
     let depots = plan::named_depots(&arguments.depots, &surroundings, false)?;
     let chosen = plan::target(&arguments.target, &surroundings)?;

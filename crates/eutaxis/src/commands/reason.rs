@@ -9,10 +9,11 @@ use eutaxis_core::fault::Origin;
 use eutaxis_core::name::nearest;
 use eutaxis_core::pins::{Lock, Package};
 use eutaxis_core::proofread::around;
+use eutaxis_core::record;
 use eutaxis_core::solve::{Caution, Chosen, Clash, Fact, Problem, Solution};
 use eutaxis_core::{Ask, Name, Requirement, Version};
+use eutaxis_world::Error;
 use eutaxis_world::supply::{Outcome as End, Run};
-use eutaxis_world::{Error, Errors};
 
 use super::settle::alternatives;
 use crate::answer::clash::Refusal;
@@ -22,7 +23,6 @@ use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::words;
 use crate::{pins, render, report};
-use eutaxis_core::record;
 
 /// So many ways from an ask to the project are told.
 const MOST_CHAINS: usize = 8;
@@ -36,11 +36,7 @@ struct Asked {
     solution: Option<Solution>,
 }
 
-pub(crate) fn run(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, Errors> {
-    Ok(walk(arguments, common, output)?)
-}
-
-fn walk(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, Error> {
+pub(crate) fn run(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
     let name = Name::parse(&arguments.project)
         .map_err(|f| Error::in_file("project", &arguments.project, &f))?;

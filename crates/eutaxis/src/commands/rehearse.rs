@@ -10,6 +10,7 @@ use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
 use eutaxis_core::offer::{Adjustment, Chronology, Policy, Rules, Verdict};
+use eutaxis_core::record;
 use eutaxis_core::rehearse::{
     Move, MoveKind, Placed, Set, after, base_needs, breaks, moves, moves_to,
 };
@@ -30,7 +31,6 @@ use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::words;
 use crate::{pins, render, report};
-use eutaxis_core::record;
 
 /// What is there.
 struct Base {

@@ -7,9 +7,9 @@ use eutaxis_core::index::Page;
 use eutaxis_core::name::nearest;
 use eutaxis_core::offer::{Offer, Rules, grid, pick, takes};
 use eutaxis_core::{Name, Requirement, Target};
+use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::supply::{Depth, Looked, Run};
-use eutaxis_world::{Error, Errors};
 
 use crate::answer::shortlist::Listing;
 use crate::cli::{Common, Shortlist};
@@ -22,11 +22,7 @@ pub(crate) fn run(
     arguments: &Shortlist,
     common: &Common,
     output: &Output,
-) -> Result<Answer, Errors> {
-    Ok(list(arguments, common, output)?)
-}
-
-fn list(arguments: &Shortlist, common: &Common, output: &Output) -> Result<Answer, Error> {
+) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
     let text = &arguments.requirement;
     let mut requirement =

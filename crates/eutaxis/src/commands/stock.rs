@@ -1,18 +1,14 @@
 //! `stock`: what cache and store hold, and making room in them.
 
+use eutaxis_world::Error;
 use eutaxis_world::stock::{Trim, look, trim};
-use eutaxis_world::{Error, Errors};
 
 use crate::cli::{Common, Stock};
-use crate::output::{Answer, Outcome, Output};
+use crate::output::{Answer, Outcome};
 use crate::plan::Surroundings;
 use crate::{render, report};
 
-pub(crate) fn run(arguments: &Stock, common: &Common, _: &Output) -> Result<Answer, Errors> {
-    Ok(stock(arguments, common)?)
-}
-
-fn stock(arguments: &Stock, common: &Common) -> Result<Answer, Error> {
+pub(crate) fn run(arguments: &Stock, common: &Common) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
     let wanted = arguments
         .trim

@@ -2,6 +2,8 @@
 
 use eutaxis_core::examine::{Remedy, Step};
 
+use crate::typed::quoted;
+
 /// A step as it is typed.
 pub(crate) fn typed(step: &Step) -> String {
     match step {
@@ -25,15 +27,6 @@ pub(crate) fn typed(step: &Step) -> String {
         Step::Without { file, then } => format!("rm \"{file}\" && {}", typed(then)),
         Step::Examine => "eutaxis examine -v".to_owned(),
         Step::Typed(typed) => typed.clone(),
-    }
-}
-
-/// A requirement as a shell takes it: bounds mean something to it.
-fn quoted(ask: &str) -> String {
-    if ask.contains(['<', '>', '=', '!', '~', ' ', ';', '[']) {
-        format!("\"{ask}\"")
-    } else {
-        ask.to_owned()
     }
 }
 

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Instant;
 
-use eutaxis_world::{Doing, Error, ErrorKind, Errors};
+use eutaxis_world::{Doing, Error, ErrorKind};
 use serde::Deserialize;
 use serde_json::Value;
 
@@ -44,11 +44,7 @@ fn steps() -> Result<Vec<Step>, Error> {
         .map_err(|e| failed(format!("the steps of the demo: {e}")))
 }
 
-pub(crate) fn run(arguments: &Demo, common: &Common, output: &Output) -> Result<Answer, Errors> {
-    Ok(walk(arguments, common, output)?)
-}
-
-fn walk(arguments: &Demo, common: &Common, output: &Output) -> Result<Answer, Error> {
+pub(crate) fn run(arguments: &Demo, common: &Common, output: &Output) -> Result<Answer, Error> {
     let started = Instant::now();
     let temporary;
     let folder = match &arguments.dir {

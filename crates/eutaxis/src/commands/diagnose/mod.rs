@@ -10,7 +10,7 @@ use std::path::Path;
 use eutaxis_core::diagnose::{Context, Reader};
 use eutaxis_world::environment::snapshot::distribution;
 use eutaxis_world::root::root;
-use eutaxis_world::{Doing, Error, Errors};
+use eutaxis_world::{Doing, Error};
 
 use crate::answer::diagnose::Report;
 use crate::cli::{Common, Diagnose};
@@ -21,15 +21,7 @@ use crate::{render, report};
 /// The log is read in pieces of this size.
 const PIECE: usize = 1 << 18;
 
-pub(crate) fn run(
-    arguments: &Diagnose,
-    common: &Common,
-    output: &Output,
-) -> Result<Answer, Errors> {
-    Ok(walk(arguments, common, output)?)
-}
-
-fn walk(arguments: &Diagnose, common: &Common, output: &Output) -> Result<Answer, Error> {
+pub(crate) fn run(arguments: &Diagnose, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::reading(common)?;
     let config = &surroundings.config;
     let distributions = distribution(&root());

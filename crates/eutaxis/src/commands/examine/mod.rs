@@ -17,7 +17,7 @@ use eutaxis_world::interpreter::{Finder, ProbeCache};
 use eutaxis_world::root::{root, stand_in};
 use eutaxis_world::stock::Trim;
 use eutaxis_world::supply::Run;
-use eutaxis_world::{Error, ErrorKind, Errors};
+use eutaxis_world::{Error, ErrorKind};
 
 use crate::answer::examine::Report;
 use crate::cli::{Common, Examine};
@@ -25,11 +25,7 @@ use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::{render, report};
 
-pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Result<Answer, Errors> {
-    Ok(walk(arguments, common, output)?)
-}
-
-fn walk(arguments: &Examine, common: &Common, output: &Output) -> Result<Answer, Error> {
+pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
     let runner_limits = limits(arguments)?;
     if arguments.trials && surroundings.config.trials.is_empty() {

@@ -4,13 +4,13 @@
 use std::path::{Path, PathBuf};
 
 use eutaxis_core::pins::{Lock, Package};
+use eutaxis_core::record;
 use eutaxis_world::{Doing, Error};
 
 use super::lock::shown_from;
 use crate::answer::settle::{Pinned, Settled};
 use crate::output::{Answer, Outcome};
 use crate::{render, report};
-use eutaxis_core::record;
 
 /// A project that would come from another depot than its pin.
 #[derive(Debug)]

@@ -4,6 +4,7 @@
 use eutaxis_core::knowledge;
 use eutaxis_core::offer::BarKind;
 use eutaxis_core::pins::Lock;
+use eutaxis_core::record;
 use eutaxis_core::solve::{Clash, FactKind, Problem, Solution};
 use eutaxis_core::version::Version;
 use eutaxis_world::Error;
@@ -15,7 +16,6 @@ use crate::answer::settle::Taken;
 use crate::cli::Settle;
 use crate::plan::{Asks, Chosen, Surroundings};
 use crate::words;
-use eutaxis_core::record;
 
 impl Taken {
     fn of(found: &Found, because: String) -> Self {

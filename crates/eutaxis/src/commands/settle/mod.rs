@@ -16,6 +16,7 @@ use std::sync::Arc;
 use eutaxis_core::fault::escaped;
 use eutaxis_core::offer::Chronology;
 use eutaxis_core::pins::{Lock, is_lock_file_name, lock_file_name_for};
+use eutaxis_core::record;
 use eutaxis_core::solve::{Problem, Solution};
 use eutaxis_core::{Name, Target, Version};
 use eutaxis_world::config::Config;
@@ -34,7 +35,6 @@ use crate::cli::{Common, Settle};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Asks, Surroundings};
 use crate::{render, report};
-use eutaxis_core::record;
 
 /// One `settle` under way.
 struct Job<'a> {
@@ -327,8 +327,7 @@ fn prior(old: Option<&Lock>, renew: &[String]) -> Result<BTreeMap<Name, Version>
         }
         let_go.push(name);
     }
-    let pinned = lock.packages.iter().filter(|p| !let_go.contains(&p.name));
-    Ok(pinned
-        .filter_map(|p| Some((p.name.clone(), Version::parse(p.version.as_deref()?).ok()?)))
-        .collect())
+    let mut pinned = record::releases(lock);
+    pinned.retain(|name, _| !let_go.contains(name));
+    Ok(pinned)
 }

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use eutaxis_core::fault::Origin;
 use eutaxis_core::offer::Adjustment;
 use eutaxis_core::pins::Lock;
+use eutaxis_core::record;
 use eutaxis_core::requirement::{Edit, FileForm, edited};
 use eutaxis_core::solve::{Change, Problem, Way};
 use eutaxis_core::{Ask, Requirement};
@@ -17,7 +18,6 @@ use crate::output::{Answer, Outcome};
 use crate::plan::{self, Surroundings};
 use crate::report::{self, Report, Settle};
 use crate::words;
-use eutaxis_core::record;
 
 /// What a way changes in files. Asks of the command line stand in none.
 pub(crate) fn edits(way: &Way, problem: &Problem, surroundings: &Surroundings) -> Vec<FileEdit> {

@@ -8,11 +8,11 @@ use std::path::{Path, PathBuf};
 
 use eutaxis_core::Target;
 use eutaxis_core::targets::{Libc, Platform, System};
+use eutaxis_world::Error;
 use eutaxis_world::accelerator;
 use eutaxis_world::environment::{Listed, environments};
 use eutaxis_world::interpreter::{Finder, Found, Seat, machine};
 use eutaxis_world::root::{root, stand_in};
-use eutaxis_world::{Error, Errors};
 
 use crate::answer::survey::{Report, Row};
 use crate::cli::{Common, Survey};
@@ -21,11 +21,7 @@ use crate::plan::Surroundings;
 use crate::words;
 use crate::{render, report};
 
-pub(crate) fn run(arguments: &Survey, common: &Common, output: &Output) -> Result<Answer, Errors> {
-    Ok(look(arguments, common, output)?)
-}
-
-fn look(arguments: &Survey, common: &Common, output: &Output) -> Result<Answer, Error> {
+pub(crate) fn run(arguments: &Survey, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
     let (finder, probes) = (surroundings.finder(), surroundings.probes());
     if let Some(root) = stand_in().filter(|r| !r.is_dir()) {

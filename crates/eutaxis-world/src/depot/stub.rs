@@ -8,21 +8,43 @@ use eutaxis_core::index::{Page, PageFile};
 use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::solve::Effort;
 
+use super::{Depot, Depots, Listed, Place};
 use crate::catalogue::ListedFile;
-use crate::config::NetworkSettings;
-use crate::depot::{Depot, Depots, Listed, Place};
-use crate::network::Network;
+use crate::network::{Network, NetworkSettings};
 use crate::{Error, Result};
 
-/// What it answers.
-#[derive(Debug)]
-pub(super) struct Stub {
-    pub(super) page: fn(&Name) -> Result<Option<Page>>,
-    pub(super) metadata: fn(&PageFile) -> Result<MetadataAnswer>,
+/// A page for each project.
+type Pages = Box<dyn Fn(&Name) -> Result<Option<Page>> + Send + Sync>;
+
+/// What it answers, and by which name it is known.
+pub(crate) struct Stub {
+    label: &'static str,
+    page: Pages,
+    metadata: fn(&PageFile) -> Result<MetadataAnswer>,
+}
+
+impl Stub {
+    pub(crate) fn new(
+        label: &'static str,
+        page: impl Fn(&Name) -> Result<Option<Page>> + Send + Sync + 'static,
+        metadata: fn(&PageFile) -> Result<MetadataAnswer>,
+    ) -> Self {
+        Stub {
+            label,
+            page: Box::new(page),
+            metadata,
+        }
+    }
+}
+
+impl std::fmt::Debug for Stub {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(self.label)
+    }
 }
 
 /// The stub as the only depot, without a network.
-pub(super) fn depots(stub: Stub) -> Arc<Depots> {
+pub(crate) fn depots(stub: Stub) -> Arc<Depots> {
     let listed = Listed {
         depot: Arc::new(stub),
         only: Vec::new(),
@@ -40,11 +62,11 @@ pub(super) fn depots(stub: Stub) -> Arc<Depots> {
 
 impl Depot for Stub {
     fn label(&self) -> &str {
-        "stub"
+        self.label
     }
 
     fn origin(&self) -> String {
-        "stub".to_owned()
+        self.label.to_owned()
     }
 
     fn offers(&self, _: &Name) -> Option<bool> {
