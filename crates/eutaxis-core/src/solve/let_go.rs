@@ -118,7 +118,7 @@ impl Search {
             self.must_restart = true;
             return Some(None);
         }
-        let grounds = self.smallest(self.grounds(origins));
+        let grounds = self.smallest_proof(self.grounds(origins));
         let doubts = grounds.iter().filter_map(|g| {
             if let Ground::Doubt(doubt) = g {
                 Some(doubt)

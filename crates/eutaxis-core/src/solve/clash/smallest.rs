@@ -40,24 +40,22 @@ enum Trial {
 
 impl Search {
     /// A set of grounds that cannot hold together and of which none can be left out: the smallest
-    /// of those found.
+    /// of those found, to be told.
     pub(in crate::solve) fn smallest(&self, grounds: Vec<Ground>) -> Vec<Ground> {
-        let heeding = Smaller {
-            search: self,
-            heed_pins: true,
-            left: Cell::new(MOST_CONFLICTS_IN_ALL),
-        };
-        if let Some(smallest) = heeding.smallest(&grounds) {
+        if let Some(smallest) = Smaller::new(self, Pinners::Wanted).smallest(&grounds) {
             return smallest;
         }
         // Those who pin a yanked release have no part in it: that nothing pins it is taken as it
         // stands.
-        let plain = Smaller {
-            search: self,
-            heed_pins: false,
-            left: Cell::new(MOST_CONFLICTS_IN_ALL),
-        };
+        let plain = Smaller::new(self, Pinners::None);
         plain.smallest(&grounds).unwrap_or(grounds)
+    }
+
+    /// The same to find out what has to go. Here a set must not be told shorter than it is true: if
+    /// one that pins a yanked release is kept out by something that may go, that is part of it.
+    pub(in crate::solve) fn smallest_proof(&self, grounds: Vec<Ground>) -> Vec<Ground> {
+        let whole = Smaller::new(self, Pinners::All);
+        whole.smallest(&grounds).unwrap_or(grounds)
     }
 
     /// All releases on the page of a project, oldest first. A build that is out for its accelerator
@@ -93,13 +91,32 @@ impl Search {
 /// How trials are made.
 struct Smaller<'a> {
     search: &'a Search,
-    /// Whether a yanked release may be taken with one that pins it.
-    heed_pins: bool,
+    pinners: Pinners,
     /// Conflicts that are left to all trials.
     left: Cell<usize>,
 }
 
-impl Smaller<'_> {
+/// With which of the releases that pin it a yanked release may be taken.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Pinners {
+    /// All that are known.
+    All,
+    /// Those of projects that a ground asks for: what nothing asks for is not there to pin anything.
+    Wanted,
+    /// None: that nothing pins it is taken as it stands.
+    None,
+}
+
+impl<'a> Smaller<'a> {
+    fn new(search: &'a Search, pinners: Pinners) -> Self {
+        let left = Cell::new(MOST_CONFLICTS_IN_ALL);
+        Smaller {
+            search,
+            pinners,
+            left,
+        }
+    }
+
     /// None when even all of them can hold together, or nobody knows.
     fn smallest(&self, grounds: &[Ground]) -> Option<Vec<Ground>> {
         let mut best = self.shrunk(grounds, false)?;
@@ -298,7 +315,7 @@ impl Smaller<'_> {
     fn trial(&self, grounds: &[Ground], of: &[usize], most: usize) -> Trial {
         let mut system = System {
             search: self.search,
-            heed_pins: self.heed_pins,
+            pinners: self.pinners,
             state: State::default(),
             releases: FxHashMap::default(),
             grounds,
@@ -343,7 +360,7 @@ fn apart(mut grounds: Vec<Ground>) -> Vec<Ground> {
 /// project that no depot has gets one release, so that its absence is a ground like any other.
 struct System<'a> {
     search: &'a Search,
-    heed_pins: bool,
+    pinners: Pinners,
     state: State,
     releases: FxHashMap<Name, Vec<Version>>,
     grounds: &'a [Ground],
@@ -526,35 +543,41 @@ impl System<'_> {
                 .and_then(|f| f.offer(value))
                 .map(|o| o.version.clone())
         };
-        let heed = self.heed_pins;
-        let pins = search.yanked_pins.iter().filter(|p| p.project == *project);
-        for pin in pins.filter(|p| heed && version_of(project, p.value).as_ref() == Some(release)) {
-            for support in &pin.supports {
-                let wanted = |g: &Ground| match g {
-                    Ground::Bound(_) => false,
-                    // What may be let go keeps out just those that would pin it.
-                    Ground::Prior(project) => *project == support.project,
-                    Ground::Doubt(doubt) => {
-                        doubt.project == support.project || doubt.other == support.project
-                    }
-                    Ground::Ask(_)
-                    | Ground::Needs { .. }
-                    | Ground::Held(_)
-                    | Ground::Built { .. }
-                    | Ground::Barred { .. } => search
-                        .requirement_of(g)
-                        .is_some_and(|r| r.name == support.project),
-                };
-                // What nothing asks for is not there to pin anything.
-                if !self.grounds.iter().any(wanted) {
-                    continue;
-                }
-                if let Some(version) = version_of(&support.project, support.value) {
-                    draft = draft.or(self.values(&support.project, false, &|v| *v == version));
-                }
+        let pins = search.yanked_pins.iter().filter(|p| {
+            p.project == *project && version_of(project, p.value).as_ref() == Some(release)
+        });
+        for support in pins.flat_map(|p| &p.supports) {
+            if !self.may_pin(&support.project) {
+                continue;
+            }
+            if let Some(version) = version_of(&support.project, support.value) {
+                draft = draft.or(self.values(&support.project, false, &|v| *v == version));
             }
         }
         self.clause(index, draft);
+    }
+
+    /// Whether a release of this project may be what pins a yanked one.
+    fn may_pin(&self, pinner: &Name) -> bool {
+        let wants = |g: &Ground| match g {
+            Ground::Bound(_) => false,
+            // What may be let go keeps out just those that would pin it.
+            Ground::Prior(project) => project == pinner,
+            Ground::Doubt(doubt) => [&doubt.project, &doubt.other].contains(&pinner),
+            Ground::Ask(_)
+            | Ground::Needs { .. }
+            | Ground::Held(_)
+            | Ground::Built { .. }
+            | Ground::Barred { .. } => {
+                let requirement = self.search.requirement_of(g);
+                requirement.is_some_and(|r| r.name == *pinner)
+            }
+        };
+        match self.pinners {
+            Pinners::All => true,
+            Pinners::Wanted => self.grounds.iter().any(wants),
+            Pinners::None => false,
+        }
     }
 
     /// What it came to, and after how many conflicts.

@@ -169,6 +169,25 @@ fn prior_pins_are_kept_while_they_hold() {
     );
 }
 
+/// The earlier pin of `a` was withdrawn; the pinned yanked release of `b` and the pre-release of `d`
+/// carry each other.
+#[test]
+fn an_earlier_pin_that_was_yanked_goes() {
+    let world = World::of(&[
+        "a 1.0 yanked",
+        "a 1.1",
+        "b 1.0 yanked -> d!=1.0",
+        "d 1.0 yanked",
+        "d 2.0rc1 -> b==1.0 & a",
+    ]);
+    let mut problem = problem(&["b"], &[], Policy::default());
+    problem.prior = [(name("a"), version("1.0"))].into();
+    assert_eq!(
+        shown(&run(&world, &problem, false)),
+        "b 1.0, d 2.0rc1, a 1.1"
+    );
+}
+
 #[test]
 fn the_solution_says_who_asks_and_what_to_know() {
     let world = World::of(&["a 1 yanked -> b>=1", "b 1"]);
