@@ -4,15 +4,14 @@
 use super::{Carried, Contents, Remark, glibc_floor, is_musl};
 use crate::binary::{Binary, PythonAbi, module_stem, named_abi};
 use crate::examine::fits;
-use crate::offer::{BarKind, python_bar, tag_bars};
-use crate::targets::{Libc, PlatformMiss, System, TagMiss, Target};
+use crate::targets::{Libc, MisfitKind, PlatformMiss, System, TagMiss, Target};
 
 /// Why it does not run there.
 pub(super) fn bars(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
     let mut bars = by_name(contents, target);
     let set = contents.metadata.and_then(|m| m.requires_python.as_ref());
     bars.extend(
-        set.and_then(|s| python_bar(s, target))
+        set.and_then(|s| target.python_misfit(s))
             .map(|b| Remark::new("interpreter", b.to_string())),
     );
     accelerator(contents, target, &mut bars);
@@ -43,13 +42,14 @@ fn by_name(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
         PlatformMiss::TooOld { .. } | PlatformMiss::OtherLibc(_) => "libc",
         PlatformMiss::OtherArch(_) => "architecture",
     };
-    let kind = |bar: BarKind| match (&miss, bar) {
+    let kind = |misfit: MisfitKind| match (&miss, misfit) {
         (TagMiss::Abi(_), _) => "abi",
-        (_, BarKind::Interpreter) => "interpreter",
+        (_, MisfitKind::Interpreter) => "interpreter",
         (TagMiss::Platform(p) | TagMiss::Both(_, p), _) => platform(p),
         _ => "platform",
     };
-    tag_bars(tags, target)
+    target
+        .misfits([tags])
         .into_iter()
         .map(|b| Remark::new(kind(b.kind()), b.of_one_wheel()))
         .collect()

@@ -3,7 +3,7 @@
 use super::{Finding, Severity, Snapshot};
 use super::{Remedy, Step};
 use crate::day::day;
-use crate::solve::chronology::is_open;
+use crate::version::leaves_later_series_open;
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     let dates = &snapshot.dates;
@@ -28,7 +28,7 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
                 continue;
             };
             let set = needs.versions();
-            if began <= published || !is_open(set) {
+            if began <= published || !leaves_later_series_open(set) {
                 continue;
             }
             let (Some(version), Some(newer)) = (&project.version, &other.version) else {

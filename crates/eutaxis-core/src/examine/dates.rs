@@ -3,8 +3,7 @@
 use jiff::Timestamp;
 
 use crate::index::Page;
-use crate::solve::chronology::series;
-use crate::version::Version;
+use crate::version::{Version, major_series};
 
 /// When a release was first published, and when the first final release of its major series was;
 /// none of the second where the numbers are calendar years.
@@ -16,8 +15,8 @@ pub fn dates_of(page: &Page, version: &Version) -> (Option<Timestamp>, Option<Ti
             .filter_map(|f| f.published)
             .min()
     };
-    let wanted = series(version);
-    let of_series = |v: &Version| wanted.is_some() && series(v) == wanted;
+    let wanted = major_series(version);
+    let of_series = |v: &Version| wanted.is_some() && major_series(v) == wanted;
     let began = first(&|v| of_series(v) && !v.is_prerelease()).or_else(|| first(&of_series));
     (first(&|v| v == version), began)
 }

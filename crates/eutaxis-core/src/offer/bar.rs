@@ -6,7 +6,8 @@ use jiff::Timestamp;
 
 use crate::day::day;
 use crate::fault::{Origin, escaped};
-use crate::version::{Version, VersionSpecifier};
+use crate::targets::{Misfit, MisfitKind};
+use crate::version::Version;
 
 /// What kind of reason a bar is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -58,78 +59,11 @@ impl BarKind {
     }
 }
 
-/// The C library of a target that takes none of the wheels.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum LibcHere {
-    /// GNU.
-    Glibc,
-    /// musl.
-    Musl,
-    /// The interpreter has its own inside.
-    Static,
-}
-
 /// One reason why a release or file is out: the nearest miss.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Bar {
-    /// Requires-Python leaves the interpreter out.
-    Python {
-        /// What it needs.
-        needs: VersionSpecifier,
-        /// The interpreter.
-        here: Version,
-    },
-    /// All wheels are for other interpreters.
-    OtherInterpreter {
-        /// Their interpreter tags.
-        tags: Vec<String>,
-        /// The target's.
-        here: String,
-    },
-    /// All wheels are for other ABIs.
-    OtherAbi {
-        /// Their ABI tags.
-        abis: Vec<String>,
-        /// The target's.
-        here: String,
-    },
-    /// A C library or system is older than the nearest wheel takes.
-    TooOld {
-        /// Which: `glibc`, `musl`, `macOS`.
-        what: &'static str,
-        /// The version that is needed: major and minor.
-        needs: (u32, u32),
-        /// The version here.
-        here: (u32, u32),
-    },
-    /// All wheels are for another C library.
-    OtherLibc {
-        /// Theirs.
-        libcs: Vec<&'static str>,
-        /// The target's.
-        here: LibcHere,
-    },
-    /// All wheels are for other processors.
-    OtherArch {
-        /// Theirs.
-        archs: Vec<String>,
-        /// That of the target's programs.
-        here: String,
-        /// That of its kernel, where it is another.
-        kernel: Option<String>,
-    },
-    /// All wheels are for other operating systems.
-    OtherSystem {
-        /// Theirs.
-        systems: Vec<&'static str>,
-        /// The target's.
-        here: &'static str,
-    },
-    /// All wheels have platform tags that mean nothing here.
-    OtherPlatform {
-        /// The tags.
-        tags: Vec<String>,
-    },
+    /// Its files do not fit the target.
+    Misfit(Misfit),
     /// A build for an accelerator does not run here, in words.
     Accelerator(String),
     /// Yanked; the publisher's reason may be empty.
@@ -175,14 +109,11 @@ impl Bar {
     /// Its kind.
     pub fn kind(&self) -> BarKind {
         match self {
-            Bar::Python { .. } | Bar::OtherInterpreter { .. } | Bar::OtherAbi { .. } => {
-                BarKind::Interpreter
-            }
-            Bar::TooOld { what: "macOS", .. }
-            | Bar::OtherArch { .. }
-            | Bar::OtherSystem { .. }
-            | Bar::OtherPlatform { .. } => BarKind::Platform,
-            Bar::TooOld { .. } | Bar::OtherLibc { .. } => BarKind::Libc,
+            Bar::Misfit(misfit) => match misfit.kind() {
+                MisfitKind::Interpreter => BarKind::Interpreter,
+                MisfitKind::Platform => BarKind::Platform,
+                MisfitKind::Libc => BarKind::Libc,
+            },
             Bar::Accelerator(_) => BarKind::Accelerator,
             Bar::Yanked(_) => BarKind::Yanked,
             Bar::Prerelease => BarKind::Prerelease,
@@ -201,62 +132,15 @@ impl Bar {
             why,
             ..Parts::default()
         };
-        let here = |why: String, place: String| Parts {
-            why,
-            place,
-            ..Parts::default()
-        };
-        let target = |why: String, of: &str| here(why, format!("; this target is {of}"));
         match self {
-            Bar::Python {
-                needs,
-                here: version,
-            } => here(format!("needs Python {needs}"), format!(", here {version}")),
-            Bar::OtherInterpreter { tags, here: own } => {
-                target(format!("{wheels} {}", tags.join(", ")), own)
+            Bar::Misfit(misfit) => {
+                let (why, place) = misfit.in_parts(wheels);
+                Parts {
+                    why,
+                    place,
+                    ..Parts::default()
+                }
             }
-            Bar::OtherAbi { abis, here: own } => {
-                target(format!("{wheels} the ABI {}", abis.join(", ")), own)
-            }
-            Bar::OtherSystem { systems, here: own } => {
-                target(format!("{wheels} {} only", systems.join(", ")), own)
-            }
-            Bar::TooOld {
-                what,
-                needs,
-                here: own,
-            } => here(
-                format!("needs {what} {}.{}", needs.0, needs.1),
-                format!(", here {}.{}", own.0, own.1),
-            ),
-            Bar::OtherLibc { libcs, here } => {
-                let here = match here {
-                    LibcHere::Glibc => "glibc",
-                    LibcHere::Musl => "musl",
-                    LibcHere::Static => "a static interpreter",
-                };
-                whole(format!(
-                    "{wheels} {} only; this target has {here}",
-                    libcs.join(", ")
-                ))
-            }
-            Bar::OtherArch {
-                archs,
-                here,
-                kernel,
-            } => {
-                let kernel = kernel.as_ref().map_or(String::new(), |machine| {
-                    format!(" on a kernel for {machine}")
-                });
-                whole(format!(
-                    "{wheels} {} only; this userland is {here}{kernel}",
-                    archs.join(", ")
-                ))
-            }
-            Bar::OtherPlatform { tags } => whole(format!(
-                "{wheels} {}, which this target does not take",
-                tags.join(", ")
-            )),
             Bar::Accelerator(why) => whole(why.clone()),
             Bar::Yanked(reason) => whole(format!("yanked{}", quoted(reason, ": ", ""))),
             Bar::Prerelease => whole("a pre-release, which nothing admits".to_owned()),
@@ -289,11 +173,6 @@ impl Bar {
                 quoted(reason, " (", ")")
             )),
         }
-    }
-
-    /// The words for it where one wheel is meant.
-    pub fn of_one_wheel(&self) -> String {
-        self.in_parts("it is for").whole()
     }
 
     /// The words for it where it is told of several releases at once, without what differs from one
@@ -354,11 +233,11 @@ mod tests {
     use rstest::rstest;
 
     fn bar(what: &'static str) -> Bar {
-        Bar::TooOld {
+        Bar::Misfit(Misfit::TooOld {
             what,
             needs: (2, 34),
             here: (2, 31),
-        }
+        })
     }
 
     #[rstest]
@@ -379,7 +258,7 @@ mod tests {
         "yanked: \"broke, here and there\"")]
     #[case(Bar::Later { as_of: Timestamp::UNIX_EPOCH, published: "2026-03-02T12:00:00Z".parse().unwrap() }, BarKind::Date,
         "published after 1970-01-01 (2026-03-02)", "published after 1970-01-01")]
-    #[case(Bar::OtherArch { archs: vec!["aarch64".to_owned()], here: "armv7l".to_owned(), kernel: Some("aarch64".to_owned()) },
+    #[case(Bar::Misfit(Misfit::OtherArch { archs: vec!["aarch64".to_owned()], here: "armv7l".to_owned(), kernel: Some("aarch64".to_owned()) }),
         BarKind::Platform, "wheels for aarch64 only; this userland is armv7l on a kernel for \
             aarch64",
         "wheels for aarch64 only; this userland is armv7l on a kernel for aarch64")]

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::{Bar, Build, Evidence, OfferFile, bars::python_bar, build};
+use super::{Bar, Build, Evidence, OfferFile, build};
 use crate::artifact::Metadata;
 use crate::knowledge::MadeFor;
 use crate::requirement::Requirement;
@@ -63,7 +63,7 @@ pub(super) fn late_bar(file: &OfferFile, metadata: &Metadata, target: &Target) -
         .requires_python
         .as_ref()
         .filter(|_| file.file.requires_python.is_none());
-    let python = stated.and_then(|set| python_bar(set, target));
+    let python = stated.and_then(|set| target.python_misfit(set).map(Bar::Misfit));
     // Where it does not bind, its own metadata says that it is for this platform, and it runs on
     // the processor.
     let learned = learned_build(file, metadata, target).filter(|b| b.binds(target));

@@ -4,8 +4,7 @@
 use super::{Remark, Severity};
 use crate::offer::{JudgedPage, Offer, Verdict, is_final};
 use crate::requirement::Ask;
-use crate::solve::chronology;
-use crate::version::{Operator, Version, VersionSpecifier};
+use crate::version::{FIRST_YEAR, Operator, Version, VersionSpecifier, leaves_later_series_open};
 
 /// Remarks on an ask that counts on the target, against the page of its project as that target sees
 /// it.
@@ -95,7 +94,7 @@ pub fn paged(ask: &Ask, judged: &JudgedPage) -> Vec<Remark> {
 /// Nothing bounds a project above whose next major series is out.
 fn missing_bound(ask: &Ask, set: &VersionSpecifier, all: &[Offer]) -> Option<Remark> {
     let name = &ask.requirement.name;
-    if !chronology::is_open(Some(set)) {
+    if !leaves_later_series_open(Some(set)) {
         return None;
     }
     let finals = || all.iter().filter(|o| is_final(o));
@@ -109,7 +108,7 @@ fn missing_bound(ask: &Ask, set: &VersionSpecifier, all: &[Offer]) -> Option<Rem
         .max();
     let oldest = finals().next_back()?.version.release_number(0);
     let from = stated.unwrap_or(oldest);
-    if newest >= chronology::FIRST_YEAR || from >= newest {
+    if newest >= FIRST_YEAR || from >= newest {
         return None;
     }
     let text = match stated {

@@ -10,12 +10,11 @@ use std::sync::Arc;
 
 use jiff::{SignedDuration, Timestamp};
 
-use super::chronology;
 use super::facts::{Need, PagedWheel, ProjectFacts, Usable, is_compiled_wheel};
 use super::held::GRACE;
 use crate::name::Name;
 use crate::offer::{Offer, Verdict};
-use crate::version::{Operator, Version, VersionSpecifier};
+use crate::version::{Operator, Version, VersionSpecifier, leaves_later_series_open, major_series};
 
 const fn days(n: i64) -> SignedDuration {
     SignedDuration::from_hours(24 * n)
@@ -186,7 +185,7 @@ pub(super) fn by_date(release: &Release<'_>, other: &Name, others: &ProjectFacts
         let of_series = others
             .offers()
             .iter()
-            .filter(|o| chronology::series(&o.version) == Some(*series));
+            .filter(|o| major_series(&o.version) == Some(*series));
         of_series
             .flat_map(|o| &o.files)
             .any(|f| is_compiled_wheel(&f.file.kind))
@@ -223,7 +222,7 @@ pub(super) fn by_date(release: &Release<'_>, other: &Name, others: &ProjectFacts
             let in_it = others
                 .usable
                 .iter()
-                .filter(|u| chronology::series(&u.version) == Some(*series));
+                .filter(|u| major_series(&u.version) == Some(*series));
             in_it
                 .filter(|u| (mine && theirs(u)) == compiled)
                 .map(|u| u.version.clone())
@@ -282,7 +281,7 @@ pub(super) fn by_later(
         .collect();
     let bound = needs
         .iter()
-        .find(|n| !chronology::is_open(n.requirement.versions()))?
+        .find(|n| !leaves_later_series_open(n.requirement.versions()))?
         .requirement
         .short();
     (!out.is_empty()).then(|| Doubt {

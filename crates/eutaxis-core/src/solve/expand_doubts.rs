@@ -3,7 +3,6 @@
 use std::rc::Rc;
 use std::sync::Arc;
 
-use super::chronology;
 use super::clause::{Rests, Source, Term};
 use super::doubts::{self, Doubt, Release};
 use super::encode::Draft;
@@ -13,7 +12,7 @@ use super::state::NodeKind;
 use crate::knowledge;
 use crate::name::Name;
 use crate::offer::{Verdict, Wheels};
-use crate::version::Version;
+use crate::version::{Version, leaves_later_series_open, major_series};
 
 /// What later releases of a project say of what one of its releases needs.
 #[derive(Debug, Default)]
@@ -38,7 +37,8 @@ impl Search {
                 .iter()
                 .filter(|n| n.requirement.name == *name && counts(n, extra));
             let is_open = same.all(|n| {
-                n.requirement.versions().is_some() && chronology::is_open(n.requirement.versions())
+                n.requirement.versions().is_some()
+                    && leaves_later_series_open(n.requirement.versions())
             });
             if is_open && !open.contains(name) {
                 open.push(name.clone());
@@ -71,8 +71,8 @@ impl Search {
         if found.open.is_empty() {
             return found;
         }
-        let series = |w: &PagedWheel| chronology::series(&w.version);
-        let mine = chronology::series(&offer.version);
+        let series = |w: &PagedWheel| major_series(&w.version);
+        let mine = major_series(&offer.version);
         let later: Vec<&PagedWheel> = facts
             .wheels()
             .iter()
@@ -264,7 +264,7 @@ fn first_bound<'a>(
             .all
             .iter()
             .filter(|n| n.requirement.name == *other && counts(n, extra));
-        Ok(mine.any(|n| !chronology::is_open(n.requirement.versions())))
+        Ok(mine.any(|n| !leaves_later_series_open(n.requirement.versions())))
     };
     let Some(newest) = releases.last() else {
         return Ok(None);

@@ -20,7 +20,7 @@ use crate::offer::{
     Verdict, admits_prereleases, is_final, needs_only, requirements,
 };
 use crate::requirement::{Accepts, Requirement};
-use crate::version::{Version, VersionSpecifier};
+use crate::version::{Version, VersionSpecifier, major_series};
 
 /// Something that the search wants to know. It never fetches anything itself.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -361,7 +361,7 @@ impl ProjectFacts {
     pub(super) fn is_numbered_by_date(&self) -> bool {
         self.offers()
             .first()
-            .is_some_and(|newest| chronology::series(&newest.version).is_none())
+            .is_some_and(|newest| major_series(&newest.version).is_none())
     }
 
     /// The final releases of which the page alone says that they have a wheel for the place, oldest

@@ -16,7 +16,7 @@ use crate::knowledge::MadeFor;
 use crate::name::Name;
 use crate::offer::{Bar, BarKind, Build, Chronology, Offer, Prefer, Verdict};
 use crate::requirement::Requirement;
-use crate::version::Version;
+use crate::version::{Version, leaves_later_series_open};
 
 /// Who asks for a chosen project.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -459,7 +459,7 @@ fn never_met(
                 continue;
             };
             let closed = in_force(needs, &asker.extras).any(|n| {
-                n.requirement.name == *name && !chronology::is_open(n.requirement.versions())
+                n.requirement.name == *name && !leaves_later_series_open(n.requirement.versions())
             });
             if closed || seen.contains(&name) || *name == asker.project {
                 continue;

@@ -15,6 +15,7 @@
 mod accelerator;
 mod interpreter;
 mod markers;
+mod misfit;
 mod platform;
 mod spec;
 mod tags;
@@ -24,6 +25,7 @@ use std::sync::Arc;
 
 pub use accelerator::{Accelerator, Accelerators, BuildOrder};
 pub use interpreter::{Implementation, Interpreter};
+pub use misfit::{LibcHere, Misfit, MisfitKind};
 pub use platform::{Platform, PlatformMiss, TagFacts, architectures, describe};
 
 pub use crate::system::{Libc, System};

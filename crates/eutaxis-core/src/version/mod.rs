@@ -18,6 +18,7 @@
 
 mod number;
 mod parse;
+mod series;
 mod specifier;
 
 use std::cmp::Ordering;
@@ -27,6 +28,7 @@ use std::str::FromStr;
 use std::sync::Arc;
 
 pub use number::Number;
+pub use series::{FIRST_YEAR, leaves_later_series_open, major_series};
 pub use specifier::{Operator, Specifier, VersionSpecifier};
 
 use crate::fault::Fault;
