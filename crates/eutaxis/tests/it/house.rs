@@ -48,7 +48,9 @@ fn named(text: &str, modules: &BTreeSet<String>) -> BTreeSet<String> {
 }
 
 #[rstest]
-#[case("eutaxis-core")]
+#[case("eutaxis-standards")]
+#[case("eutaxis-choice")]
+#[case("eutaxis-inspection")]
 #[case("eutaxis-world")]
 #[case("eutaxis")]
 fn modules_know_of_each_other_in_one_direction_only(#[case] name: &str) {
@@ -64,7 +66,7 @@ fn modules_know_of_each_other_in_one_direction_only(#[case] name: &str) {
             .iter()
             .any(|part| part == "tests" || part == "tests.rs");
         let module = module_of(file, &root);
-        if is_test || module == "lib" || module == "main" {
+        if is_test || ["lib", "main"].contains(&module.as_str()) {
             continue;
         }
         let text = std::fs::read_to_string(file).unwrap();
@@ -72,7 +74,7 @@ fn modules_know_of_each_other_in_one_direction_only(#[case] name: &str) {
         let others = named(plain, &modules).into_iter().filter(|m| *m != module);
         knows.entry(module.clone()).or_default().extend(others);
     }
-    assert!(knows.len() > 10, "{knows:?}");
+    assert!(knows.len() > 3, "{knows:?}");
     // Those that know only of modules already taken away go, until none is left.
     while let Some(free) = knows
         .iter()

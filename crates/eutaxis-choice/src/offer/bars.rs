@@ -1,0 +1,76 @@
+//! The checks that bar a file, and what sums them up for a release.
+
+use super::{Bar, Judged, OfferFile, Wheels};
+use eutaxis_standards::index::FileKind;
+use eutaxis_standards::targets::Target;
+
+/// Files that are still served of a project that is quarantined (PEP 792).
+pub(super) fn quarantined(judged: &Judged<'_>) -> Option<Bar> {
+    judged
+        .quarantined
+        .map(|reason| Bar::Quarantined(reason.to_owned()))
+}
+
+/// `--as-of` (docs/choice.md, as-of): a file of that very moment exists, one without date does not.
+pub(super) fn date(judged: &Judged<'_>) -> Option<Bar> {
+    let as_of = judged.policy.as_of?;
+    match judged.file.published {
+        None => Some(Bar::Undated),
+        Some(published) => (published > as_of).then_some(Bar::Later { as_of, published }),
+    }
+}
+
+/// Requires-Python, per file, against the whole version of the interpreter (docs/choice.md,
+/// Requires-Python).
+pub(super) fn requires_python(judged: &Judged<'_>) -> Option<Bar> {
+    let set = judged.file.requires_python.as_deref()?;
+    judged.target.python_misfit(set).map(Bar::Misfit)
+}
+
+/// The wheel's tags.
+pub(super) fn tags(judged: &Judged<'_>) -> Option<Bar> {
+    let FileKind::Wheel(name) = &judged.file.kind else {
+        return None;
+    };
+    if judged.rank.is_some() {
+        return None;
+    }
+    let misfits = judged.target.misfits([&name.tags]);
+    misfits.into_iter().next().map(Bar::Misfit)
+}
+
+/// `--wheels only`, but for projects named by `--build`.
+pub(super) fn wheels_policy(judged: &Judged<'_>) -> Option<Bar> {
+    let FileKind::Sdist(name) = &judged.file.kind else {
+        return None;
+    };
+    let policy = judged.policy;
+    let barred = policy.wheels == Wheels::Only && !policy.build.contains(&name.name);
+    barred.then_some(Bar::OnlySource)
+}
+
+/// The bars of a release: those of its files, summed up, each once.
+pub(super) fn of_release(files: &[OfferFile], target: &Target) -> Vec<Bar> {
+    // A wheel whose tags fit is the nearest miss of all: only what bars it counts then.
+    let one_fits = files.iter().any(|f| f.rank.is_some());
+    let wheels = files.iter().filter_map(|f| {
+        if let FileKind::Wheel(name) = &f.file.kind
+            && !one_fits
+        {
+            Some(&name.tags)
+        } else {
+            None
+        }
+    });
+    let misfits = target.misfits(wheels).into_iter();
+    let mut bars: Vec<Bar> = misfits.map(Bar::Misfit).collect();
+    let told_by_tags = |f: &OfferFile| f.is_wheel() && f.rank.is_none();
+    for file in files.iter().filter(|f| !told_by_tags(f)) {
+        for bar in &file.bars {
+            if !bars.contains(bar) {
+                bars.push(bar.clone());
+            }
+        }
+    }
+    bars
+}

@@ -1,0 +1,173 @@
+//! What a wheel was made for beyond interpreter and platform, by which evidence, and which of
+//! several builds is better (docs/house.md).
+
+use std::fmt;
+
+use super::{Bar, BarKind, Judged, Offer, Verdict};
+use eutaxis_standards::index::FileKind;
+use eutaxis_standards::knowledge::MadeFor;
+use eutaxis_standards::targets::{BuildOrder, Target};
+
+/// By what a build is told.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Evidence {
+    /// The user says so, of the project or of the depot.
+    Stated,
+    /// The local label of its version.
+    Label,
+    /// It depends on a runtime package.
+    Dependency,
+}
+
+impl Evidence {
+    /// The word for it in JSON.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Evidence::Stated => "stated",
+            Evidence::Label => "label",
+            Evidence::Dependency => "dependency",
+        }
+    }
+}
+
+/// What a wheel was made for, as far as that is told.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Build {
+    /// What for.
+    pub made_for: MadeFor,
+    /// By what it is told.
+    pub evidence: Evidence,
+}
+
+impl Build {
+    /// Whether it keeps builds for other toolkits out of the environment. Where nothing is
+    /// accelerated, one that only depends on runtime packages runs on the processor, whatever its
+    /// toolkit.
+    pub(crate) fn binds(&self, target: &Target) -> bool {
+        self.evidence != Evidence::Dependency || !target.accelerators.is_empty()
+    }
+}
+
+impl fmt::Display for Build {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.made_for.fmt(f)
+    }
+}
+
+/// What the file of a page was made for: by the depot's word, else by its label.
+pub(super) fn told(kind: &FileKind, stated: Option<&MadeFor>, target: &Target) -> Option<Build> {
+    let FileKind::Wheel(name) = kind else {
+        return None;
+    };
+    if let Some(made_for) = stated {
+        return Some(Build {
+            made_for: made_for.clone(),
+            evidence: Evidence::Stated,
+        });
+    }
+    // Asked of every file: most versions have no label, and nothing is allocated for them.
+    if !name.version.is_local() {
+        return None;
+    }
+    let made_for = target.accelerators.families.of_version(&name.version)?;
+    Some(Build {
+        made_for,
+        evidence: Evidence::Label,
+    })
+}
+
+/// The bar of a build that the target does not run.
+pub(crate) fn bar(build: &Build, target: &Target) -> Option<Bar> {
+    target
+        .accelerators
+        .miss(&build.made_for, target.platform.system)
+        .map(Bar::Accelerator)
+}
+
+/// The check of a file.
+pub(super) fn check(judged: &Judged<'_>) -> Option<Bar> {
+    bar(judged.build?, judged.target)
+}
+
+/// The same offer, when the user says what its wheels were made for.
+pub(super) fn restated(mut offer: Offer, made_for: &MadeFor, target: &Target) -> Offer {
+    let build = Build {
+        made_for: made_for.clone(),
+        evidence: Evidence::Stated,
+    };
+    for file in offer.files.iter_mut().filter(|f| f.is_wheel()) {
+        file.bars.retain(|b| b.kind() != BarKind::Accelerator);
+        file.bars.extend(bar(&build, target));
+        file.build = Some(build.clone());
+    }
+    super::offer(offer.version, offer.files, target)
+}
+
+/// The place of each offer (newest first) by age and build: builds of one release share an age, and
+/// the better build comes first. What stands before all: whether the offer leaves an accelerator of
+/// the target unused that other offers of the project use.
+pub(super) fn places(offers: &[Offer], target: &Target) -> Vec<(bool, Place)> {
+    let system = target.platform.system;
+    let order = |offer: &Offer| {
+        let build = offer.best().and_then(|f| f.build.as_ref());
+        target
+            .accelerators
+            .order(build.map(|b| &b.made_for), system)
+    };
+    let orders: Vec<BuildOrder> = match target.accelerators.is_empty() {
+        true => Vec::new(),
+        false => offers.iter().map(order).collect(),
+    };
+    let plain = target.accelerators.order(None, system);
+    let of = |i: usize| orders.get(i).unwrap_or(&plain);
+    let usable = |i: &usize| offers.get(*i).is_some_and(|o| o.verdict != Verdict::Barred);
+    let some = (0..offers.len())
+        .filter(usable)
+        .any(|i| of(i).is_accelerated());
+    let mut release = 0;
+    let mut places = Vec::with_capacity(offers.len());
+    for (i, offer) in offers.iter().enumerate() {
+        let before = i.checked_sub(1).and_then(|b| offers.get(b));
+        let same = before.is_some_and(|b| same_release(b, offer));
+        release = if same { release } else { i };
+        places.push((
+            some && !of(i).is_accelerated(),
+            Place {
+                release,
+                build: of(i).clone(),
+                offer: i,
+            },
+        ));
+    }
+    places
+}
+
+/// Builds of one release differ in their local label only.
+fn same_release(a: &Offer, b: &Offer) -> bool {
+    a.version.is_local() && a.version.public() == b.version.public()
+}
+
+/// The place of an offer among all of its project.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) struct Place {
+    /// Which release, newest first.
+    release: usize,
+    build: BuildOrder,
+    offer: usize,
+}
+
+impl Place {
+    /// Which release it is of, the newest first.
+    pub(super) fn release(&self) -> usize {
+        self.release
+    }
+
+    /// The place when older releases are better.
+    pub(super) fn oldest_first(self) -> Self {
+        Place {
+            release: usize::MAX - self.release,
+            offer: usize::MAX - self.offer,
+            ..self
+        }
+    }
+}

@@ -1,0 +1,206 @@
+//! What the lines show by themselves: the same project twice, lines that exclude each other.
+
+use super::{Remark, Severity};
+use eutaxis_standards::name::Name;
+use eutaxis_standards::requirement::Ask;
+use eutaxis_standards::targets::Target;
+use eutaxis_standards::version::{Version, VersionSpecifier};
+
+/// Remarks on asks that count on a target.
+pub fn alone(asks: &[Ask], target: &Target) -> Vec<Remark> {
+    let counts = |a: &&Ask| {
+        a.requirement
+            .marker
+            .as_ref()
+            .is_none_or(|m| m.holds(&target.markers, None))
+    };
+    let asks: Vec<&Ask> = asks.iter().filter(counts).collect();
+    let mut names: Vec<&Name> = Vec::new();
+    for ask in &asks {
+        if !names.contains(&&ask.requirement.name) {
+            names.push(&ask.requirement.name);
+        }
+    }
+    let mut remarks = Vec::new();
+    for name in names {
+        let mine: Vec<&&Ask> = asks
+            .iter()
+            .filter(|a| a.requirement.name == *name)
+            .collect();
+        let Some((last, before)) = mine.split_last().filter(|(_, before)| !before.is_empty())
+        else {
+            continue;
+        };
+        let places: Vec<String> = before.iter().map(|a| a.origin.to_string()).collect();
+        match excluding(&mine) {
+            Some(lines) => {
+                let told: Vec<String> = lines
+                    .iter()
+                    .map(|a| format!("{} ({})", a.requirement.short(), a.origin))
+                    .collect();
+                let text = format!("these lines exclude each other: {}", told.join(" and "));
+                let remedy = "keep one of them, or loosen one".to_owned();
+                remarks.push(
+                    Remark::new("excluding", Severity::Breaks, &last.origin, text, remedy)
+                        .about(name),
+                );
+            }
+            None => {
+                let text = format!("{name} stands here again: also in {}", places.join(", "));
+                let one = one_line(&mine).map_or("make one line of them".to_owned(), |l| {
+                    format!("make one line of them:  {l}")
+                });
+                remarks.push(
+                    Remark::new("doubled", Severity::Risk, &last.origin, text, one).about(name),
+                );
+            }
+        }
+    }
+    remarks
+}
+
+/// What several lines on one project say together.
+fn one_line(asks: &[&&Ask]) -> Option<String> {
+    let mut clauses: Vec<String> = Vec::new();
+    let mut extras: Vec<String> = Vec::new();
+    for ask in asks {
+        for clause in ask.requirement.versions()?.clauses() {
+            if !clauses.contains(&clause.to_string()) {
+                clauses.push(clause.to_string());
+            }
+        }
+        extras.extend(
+            ask.requirement
+                .extras
+                .iter()
+                .map(ToString::to_string)
+                .filter(|e| !extras.contains(e))
+                .collect::<Vec<_>>(),
+        );
+    }
+    let name = &asks.first()?.requirement.name;
+    let extras = if extras.is_empty() {
+        String::new()
+    } else {
+        format!("[{}]", extras.join(","))
+    };
+    Some(format!("{name}{extras}{}", clauses.join(",")))
+}
+
+/// A few lines that no version satisfies together: two of them where two do.
+fn excluding<'a>(asks: &[&&'a Ask]) -> Option<Vec<&'a Ask>> {
+    let sets = |asks: &[&'a Ask]| {
+        asks.iter()
+            .filter_map(|a| a.requirement.versions())
+            .collect::<Vec<_>>()
+    };
+    for (i, first) in asks.iter().enumerate() {
+        for second in asks.iter().skip(i + 1) {
+            let pair: Vec<&Ask> = vec![first, second];
+            if !can_agree(&sets(&pair)) {
+                return Some(pair);
+            }
+        }
+    }
+    let all: Vec<&Ask> = asks.iter().map(|a| **a).collect();
+    (!can_agree(&sets(&all))).then_some(all)
+}
+
+/// Whether some version satisfies all sets. Between the versions that they name nothing changes, so
+/// one version at, just below and just above each of those is enough to try.
+fn can_agree(sets: &[&VersionSpecifier]) -> bool {
+    let named: Vec<&Version> = sets
+        .iter()
+        .flat_map(|s| s.clauses())
+        .filter_map(|c| c.version())
+        .collect();
+    let mut tried: Vec<Version> = vec![
+        Version::from_release(&[0]),
+        Version::from_release(&[1_000_000]),
+    ];
+    for version in named {
+        tried.push(version.clone());
+        let release = version.base();
+        let numbers: Vec<u64> = (0..6).map(|i| release.release_number(i)).collect();
+        let last = numbers.iter().rposition(|n| *n > 0);
+        let mut above = numbers.clone();
+        above.push(1);
+        tried.push(Version::from_release(&above));
+        for end in 0..=last.unwrap_or(0) {
+            // The next prefix, as for `~=` and `.*`, and what lies below it.
+            let mut next: Vec<u64> = numbers.iter().take(end + 1).copied().collect();
+            if let Some(n) = next.last_mut() {
+                *n = n.saturating_add(1);
+            }
+            tried.push(Version::from_release(&next));
+        }
+        if let Some(last) = last {
+            let mut below: Vec<u64> = numbers.iter().take(last + 1).copied().collect();
+            if let Some(n) = below.last_mut() {
+                *n -= 1;
+            }
+            below.push(1_000_000);
+            tried.push(Version::from_release(&below));
+        }
+    }
+    tried.iter().any(|v| sets.iter().all(|s| s.matches(v)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use eutaxis_standards::fault::Origin;
+    use eutaxis_standards::requirement::Requirement;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::open(&[">=2", "<3"], true)]
+    #[case::touching(&["<2", ">=2"], false)]
+    #[case::pin_inside(&["==1.5", ">=1,<2"], true)]
+    #[case::pin_outside(&["==1.5", ">=2"], false)]
+    #[case::two_pins(&["==1.5", "==1.5.0"], true)]
+    #[case::compatible(&["~=1.4", "<1.5"], true)]
+    #[case::compatible_and_next(&["~=1.4", ">=2"], false)]
+    #[case::prefix(&["==2.*", ">2.7"], true)]
+    #[case::three_together(&[">=1", "<=1", "!=1"], false)]
+    fn agreement_is_found_without_knowing_releases(#[case] sets: &[&str], #[case] expected: bool) {
+        let sets: Vec<VersionSpecifier> = sets
+            .iter()
+            .map(|s| VersionSpecifier::parse(s).unwrap())
+            .collect();
+        assert_eq!(can_agree(&sets.iter().collect::<Vec<_>>()), expected);
+    }
+
+    #[test]
+    fn doubled_and_excluding_lines_are_told_with_their_numbers() {
+        let asks: Vec<Ask> = [
+            "m>=2",
+            "n",
+            "m<1",
+            "N[x]>=1",
+            "k; sys_platform == 'win32'",
+            "k",
+        ]
+        .iter()
+        .enumerate()
+        .map(|(i, t)| Ask {
+            requirement: Requirement::parse(t).unwrap(),
+            origin: Origin::line("a.txt", i as u32 + 1),
+        })
+        .collect();
+        let target = Target::parse("cpython 3.12 / linux x86_64 glibc 2.36").unwrap();
+        let told: Vec<String> = alone(&asks, &target)
+            .iter()
+            .map(|r| format!("{} {} | {} | {}", r.id, r.place, r.text, r.remedy))
+            .collect();
+        assert_eq!(
+            told,
+            [
+                "excluding a.txt:3 | these lines exclude each other: m >=2 (a.txt:1) and m <1 \
+                    (a.txt:3) | keep one of them, or loosen one",
+                "doubled a.txt:4 | n stands here again: also in a.txt:2 | make one line of them:  \
+                    n[x]>=1",
+            ]
+        );
+    }
+}

@@ -1,0 +1,634 @@
+//! The smallest clash: grounds are left out as long as the rest cannot hold together.
+//!
+//! The grounds are taken alone: every release that is on a page can be taken unless a ground bars
+//! it, and it needs only what a ground says. That small system goes through the same propagation
+//! and learning as the search, and each proof says which grounds it used, so that few trials are
+//! needed.
+
+use std::cell::Cell;
+
+use rustc_hash::FxHashMap;
+
+use super::super::analyze::Lesson;
+use super::super::bits::Bits;
+use super::super::clause::{NodeId, Rests, Source, Term};
+use super::super::encode::{Draft, demands};
+use super::super::search::Search;
+use super::super::state::{NodeKind, State};
+use super::ground::Ground;
+use crate::offer::{BarKind, Offer, Verdict};
+use eutaxis_standards::name::Name;
+use eutaxis_standards::requirement::Requirement;
+use eutaxis_standards::version::{Version, VersionSpecifier};
+
+/// A trial ends after so many conflicts; what could not be decided is kept.
+const MOST_CONFLICTS: usize = 3_000;
+/// All trials together end after so many: what could not be tried by then is kept.
+const MOST_CONFLICTS_IN_ALL: usize = 40_000;
+/// So many grounds at most are worth trying in several orders.
+const FEW: usize = 40;
+/// From so many needs of one project for another on, what differs only in the bound is told as one.
+const MANY_NEEDS: usize = 3;
+
+/// What a trial showed.
+enum Trial {
+    /// These grounds, by index, cannot hold together.
+    Impossible(Vec<usize>),
+    /// They can, or nobody knows.
+    Open,
+}
+
+impl Search {
+    /// A set of grounds that cannot hold together and of which none can be left out: the smallest
+    /// of those found, to be told.
+    pub(in crate::solve) fn smallest(&self, grounds: Vec<Ground>) -> Vec<Ground> {
+        if let Some(smallest) = Smaller::new(self, Pinners::Wanted).smallest(&grounds) {
+            return smallest;
+        }
+        // Those who pin a yanked release have no part in it: that nothing pins it is taken as it
+        // stands.
+        let plain = Smaller::new(self, Pinners::None);
+        plain.smallest(&grounds).unwrap_or(grounds)
+    }
+
+    /// The same to find out what has to go. Here a set must not be told shorter than it is true: if
+    /// one that pins a yanked release is kept out by something that may go, that is part of it.
+    pub(in crate::solve) fn smallest_proof(&self, grounds: Vec<Ground>) -> Vec<Ground> {
+        let whole = Smaller::new(self, Pinners::All);
+        whole.smallest(&grounds).unwrap_or(grounds)
+    }
+
+    /// All releases on the page of a project, oldest first. A build that is out for its accelerator
+    /// is left out where another build of the release can be taken, which stands for it, unless
+    /// builds are asked for by their labels.
+    pub(super) fn releases(&self, project: &Name) -> Vec<Version> {
+        let Some(facts) = self.facts.get(project) else {
+            return Vec::new();
+        };
+        let can_be_taken = |public: &Version| {
+            facts
+                .offers()
+                .iter()
+                .any(|o| o.verdict != Verdict::Barred && o.version.public() == *public)
+        };
+        let stood_for = |o: &Offer| {
+            o.verdict == Verdict::Barred
+                && o.bars.iter().all(|b| b.kind() == BarKind::Accelerator)
+                && can_be_taken(&o.version.public())
+        };
+        let by_label = self.problem.names_label(project);
+        // Offers stand newest first.
+        facts
+            .offers()
+            .iter()
+            .rev()
+            .filter(|o| by_label || !stood_for(o))
+            .map(|o| o.version.clone())
+            .collect()
+    }
+}
+
+/// How trials are made.
+struct Smaller<'a> {
+    search: &'a Search,
+    pinners: Pinners,
+    /// Conflicts that are left to all trials.
+    left: Cell<usize>,
+}
+
+/// With which of the releases that pin it a yanked release may be taken.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Pinners {
+    /// All that are known.
+    All,
+    /// Those of projects that a ground asks for: what nothing asks for is not there to pin anything.
+    Wanted,
+    /// None: that nothing pins it is taken as it stands.
+    None,
+}
+
+impl<'a> Smaller<'a> {
+    fn new(search: &'a Search, pinners: Pinners) -> Self {
+        let left = Cell::new(MOST_CONFLICTS_IN_ALL);
+        Smaller {
+            search,
+            pinners,
+            left,
+        }
+    }
+
+    /// None when even all of them can hold together, or nobody knows.
+    fn smallest(&self, grounds: &[Ground]) -> Option<Vec<Ground>> {
+        let mut best = self.shrunk(grounds, false)?;
+        if best.len() > 2 && best.len() <= FEW {
+            // Another order of trials may find a smaller one, and asks that clash among themselves
+            // say most.
+            for from in [grounds, &best.clone()] {
+                if let Some(other) = self.shrunk(from, true).filter(|o| o.len() < best.len()) {
+                    best = other;
+                }
+            }
+        }
+        Some(self.trimmed(self.joined(best)))
+    }
+
+    fn shrunk(&self, grounds: &[Ground], backwards: bool) -> Option<Vec<Ground>> {
+        let all: Vec<usize> = (0..grounds.len()).collect();
+        // Without the first proof there is nothing to shrink: it may take all that there is.
+        let Trial::Impossible(mut core) = self.trial(grounds, &all, MOST_CONFLICTS_IN_ALL) else {
+            return None;
+        };
+        let mut order = core.clone();
+        order.sort_unstable();
+        if backwards {
+            order.reverse();
+        }
+        for ground in order {
+            let Some(place) = core.iter().position(|g| *g == ground) else {
+                continue;
+            };
+            let mut without = core.clone();
+            without.remove(place);
+            if let Trial::Impossible(smaller) = self.trial(grounds, &without, MOST_CONFLICTS) {
+                core = smaller;
+            }
+        }
+        core.sort_unstable();
+        Some(
+            core.into_iter()
+                .filter_map(|i| grounds.get(i).cloned())
+                .collect(),
+        )
+    }
+
+    /// Where many releases of a project each need another bound of the same project, one ground
+    /// that says what any of them allows, if that still clashes.
+    fn joined(&self, grounds: Vec<Ground>) -> Vec<Ground> {
+        let pair = |g: &Ground| {
+            if let Ground::Needs {
+                project,
+                extra: None,
+                requirement,
+                adjusted: None,
+                ..
+            } = g
+                && requirement.extras.is_empty()
+                && requirement.versions().is_some()
+            {
+                Some((project.clone(), requirement.name.clone()))
+            } else {
+                None
+            }
+        };
+        let mut counts: Vec<((Name, Name), usize)> = Vec::new();
+        for p in grounds.iter().filter_map(pair) {
+            match counts.iter_mut().find(|(q, _)| *q == p) {
+                Some((_, n)) => *n += 1,
+                None => counts.push((p, 1)),
+            }
+        }
+        let mut grounds = grounds;
+        for (wanted, _) in counts.into_iter().filter(|(_, n)| *n >= MANY_NEEDS) {
+            let (same, rest): (Vec<Ground>, Vec<Ground>) = grounds
+                .iter()
+                .cloned()
+                .partition(|g| pair(g).as_ref() == Some(&wanted));
+            let Some(one) = self.join(&wanted.0, &wanted.1, &same) else {
+                continue;
+            };
+            let mut candidate = rest;
+            candidate.push(one);
+            if let Some(smaller) = self.shrunk(&candidate, false) {
+                grounds = smaller;
+            }
+        }
+        grounds
+    }
+
+    fn join(&self, project: &Name, other: &Name, needs: &[Ground]) -> Option<Ground> {
+        let mut releases: Vec<Version> = Vec::new();
+        let mut allowed: Vec<Version> = Vec::new();
+        let all = self.search.releases(other);
+        for ground in needs {
+            if let Ground::Needs {
+                requirement,
+                releases: mine,
+                ..
+            } = ground
+            {
+                releases.extend(mine.iter().cloned());
+                allowed.extend(
+                    all.iter()
+                        .filter(|v| requirement.versions().is_some_and(|s| s.matches(v)))
+                        .cloned(),
+                );
+            }
+        }
+        let (low, high) = (allowed.iter().min()?, allowed.iter().max()?);
+        let set =
+            VersionSpecifier::parse(&format!(">={},<={}", low.public(), high.public())).ok()?;
+        releases.sort();
+        releases.dedup();
+        let requirement = Requirement::any(other).with_versions(set);
+        Some(Ground::Needs {
+            project: project.clone(),
+            extra: None,
+            requirement,
+            releases,
+            adjusted: None,
+            joined: true,
+        })
+    }
+
+    /// The same grounds, those on needs and bars without the releases that asks and bounds among
+    /// them leave out anyway.
+    fn trimmed(&self, grounds: Vec<Ground>) -> Vec<Ground> {
+        let stated: Vec<Requirement> = grounds
+            .iter()
+            .filter(|g| matches!(g, Ground::Ask(_) | Ground::Bound(_)))
+            .filter_map(|g| self.search.requirement_of(g).cloned())
+            .collect();
+        let left = |project: &Name, releases: Vec<Version>| {
+            let mine = || stated.iter().filter(|r| r.name == *project);
+            let kept = |v: &Version| mine().all(|r| r.versions().is_none_or(|s| s.matches(v)));
+            let some: Vec<Version> = releases.iter().filter(|v| kept(v)).cloned().collect();
+            if some.is_empty() { releases } else { some }
+        };
+        let trim = |ground: Ground| match ground {
+            Ground::Needs {
+                project,
+                extra,
+                requirement,
+                releases,
+                adjusted,
+                joined,
+            } => {
+                let releases = left(&project, releases);
+                Ground::Needs {
+                    project,
+                    extra,
+                    requirement,
+                    releases,
+                    adjusted,
+                    joined,
+                }
+            }
+            Ground::Barred {
+                project,
+                kind,
+                releases,
+            } => {
+                let releases = left(&project, releases);
+                Ground::Barred {
+                    project,
+                    kind,
+                    releases,
+                }
+            }
+            Ground::Built {
+                project,
+                made_for,
+                releases,
+            } => {
+                let releases = left(&project, releases);
+                Ground::Built {
+                    project,
+                    made_for,
+                    releases,
+                }
+            }
+            stated @ (Ground::Ask(_)
+            | Ground::Bound(_)
+            | Ground::Held(_)
+            | Ground::Prior(_)
+            | Ground::Doubt(_)) => stated,
+        };
+        let trimmed: Vec<Ground> = apart(grounds.iter().cloned().map(trim).collect());
+        let all: Vec<usize> = (0..trimmed.len()).collect();
+        match self.trial(&trimmed, &all, MOST_CONFLICTS) {
+            Trial::Impossible(_) => trimmed,
+            Trial::Open => grounds,
+        }
+    }
+
+    /// Whether these of the grounds cannot hold together.
+    fn trial(&self, grounds: &[Ground], of: &[usize], most: usize) -> Trial {
+        let mut system = System {
+            search: self.search,
+            pinners: self.pinners,
+            state: State::default(),
+            releases: FxHashMap::default(),
+            grounds,
+            of,
+            leans: Vec::new(),
+        };
+        for i in of {
+            system.add(*i);
+        }
+        let (trial, conflicts) = system.solve(self.left.get().min(most));
+        self.left.set(self.left.get().saturating_sub(conflicts));
+        trial
+    }
+}
+
+/// Of several bars of a project each tells only the releases that those with more of them leave
+/// over.
+fn apart(mut grounds: Vec<Ground>) -> Vec<Ground> {
+    let count = |g: &Ground| {
+        if let Ground::Barred { releases, .. } = g {
+            releases.len()
+        } else {
+            0
+        }
+    };
+    let mut order: Vec<&mut Ground> = grounds.iter_mut().filter(|g| count(g) > 0).collect();
+    order.sort_by_key(|g| std::cmp::Reverse(count(g)));
+    let mut told: Vec<(Name, Version)> = Vec::new();
+    for ground in order {
+        if let Ground::Barred {
+            project, releases, ..
+        } = ground
+        {
+            releases.retain(|v| !told.iter().any(|(p, t)| p == project && t == v));
+            told.extend(releases.iter().map(|v| (project.clone(), v.clone())));
+        }
+    }
+    grounds
+}
+
+/// The small system of a trial. Value `v` of a project is its release `v - 1`, oldest first; a
+/// project that no depot has gets one release, so that its absence is a ground like any other.
+struct System<'a> {
+    search: &'a Search,
+    pinners: Pinners,
+    state: State,
+    releases: FxHashMap<Name, Vec<Version>>,
+    grounds: &'a [Ground],
+    of: &'a [usize],
+    /// A ground, and the one on pre-releases without which it would take more.
+    leans: Vec<(usize, usize)>,
+}
+
+impl System<'_> {
+    fn node(&mut self, project: &Name) -> NodeId {
+        if !self.releases.contains_key(project) {
+            self.releases
+                .insert(project.clone(), self.search.releases(project));
+        }
+        let count = self.releases.get(project).map_or(0, Vec::len).max(1);
+        self.state
+            .node(NodeKind::Project(project.clone()), count + 1)
+    }
+
+    fn extra(&mut self, project: &Name, extra: &Name) -> NodeId {
+        self.state
+            .node(NodeKind::Extra(project.clone(), extra.clone()), 2)
+    }
+
+    /// The releases of a project for which something holds; `unknown` for the one of a project that
+    /// no depot has.
+    fn values(&mut self, project: &Name, unknown: bool, holds: &dyn Fn(&Version) -> bool) -> Term {
+        let node = self.node(project);
+        let mut values = Bits::none(self.state.get(node).size);
+        let releases = self.releases.get(project).map_or(&[][..], Vec::as_slice);
+        if releases.is_empty() && unknown {
+            values.insert(1);
+        }
+        releases
+            .iter()
+            .enumerate()
+            .filter(|(_, v)| holds(v))
+            .for_each(|(i, _)| values.insert(i + 1));
+        Term { node, values }
+    }
+
+    /// "One of the releases that the requirement of a ground takes is there." That pre-releases are
+    /// out is a ground of its own, on which this one then leans.
+    fn presence(&mut self, index: usize, requirement: &Requirement) -> Term {
+        let search = self.search;
+        let told = self.of.iter().copied().find(|i| {
+            matches!(self.grounds.get(*i), Some(Ground::Barred { project, kind: BarKind::Prerelease, .. })
+                if *project == requirement.name)
+        });
+        let facts = search.facts.get(&requirement.name);
+        let out = match facts.filter(|_| told.is_some()) {
+            Some(facts) => facts.prereleases_kept_out(requirement, &search.problem),
+            None => Vec::new(),
+        };
+        if let Some(told) = told.filter(|_| !out.is_empty()) {
+            self.leans.push((index, told));
+        }
+        let takes =
+            |v: &Version| requirement.versions().is_none_or(|s| s.matches(v)) && !out.contains(v);
+        self.values(&requirement.name, true, &takes)
+    }
+
+    fn complement(&self, term: Term) -> Term {
+        let size = self.state.get(term.node).size;
+        term.contrary(size)
+    }
+
+    fn clause(&mut self, ground: usize, draft: Draft) {
+        let source = Source::Ground(ground);
+        self.state
+            .add_clause(draft.terms(), source, Rests::default());
+    }
+
+    fn add(&mut self, index: usize) {
+        let Some(ground) = self.grounds.get(index).cloned() else {
+            return;
+        };
+        match &ground {
+            Ground::Ask(i) => {
+                let Some(ask) = self.search.problem.asks.get(*i) else {
+                    return;
+                };
+                let requirement = &ask.requirement;
+                let presence = self.presence(index, requirement);
+                let extra = |extra: &Name| self.extra(&requirement.name, extra);
+                for (_, term) in demands(requirement, Some(presence), extra) {
+                    term.into_iter()
+                        .for_each(|t| self.clause(index, Draft::new(t)));
+                }
+            }
+            Ground::Bound(i) => {
+                let Some(bound) = self.search.problem.bounds.get(*i) else {
+                    return;
+                };
+                let requirement = &bound.requirement;
+                let term = self.values(&requirement.name, true, &|v| {
+                    requirement.versions().is_none_or(|s| s.matches(v))
+                });
+                self.clause(index, Draft::new(term.or_absent()));
+            }
+            Ground::Held(project) | Ground::Prior(project) => {
+                let kept = self.search.kept_by(&ground).cloned();
+                let term = self.values(project, true, &|v| Some(v) == kept.as_ref());
+                self.clause(index, Draft::new(term.or_absent()));
+            }
+            Ground::Doubt(doubt) => {
+                let having = self.values(&doubt.project, false, &|v| *v == doubt.version);
+                let out = self.values(&doubt.other, false, &|v| {
+                    doubt.out_or_built().any(|o| o == v)
+                });
+                let draft = Draft::new(self.complement(having)).or(self.complement(out));
+                self.clause(index, draft);
+            }
+            Ground::Built {
+                project,
+                made_for,
+                releases,
+            } => {
+                let having = self.values(project, false, &|v| releases.contains(v));
+                let serving = self.search.serving(made_for);
+                let node = self
+                    .state
+                    .node(NodeKind::Toolkit, self.search.facts.toolkits().len() + 1);
+                let toolkit = Term {
+                    node,
+                    values: serving,
+                };
+                self.clause(index, Draft::new(self.complement(having)).or(toolkit));
+            }
+            Ground::Needs {
+                project,
+                extra,
+                requirement,
+                releases,
+                ..
+            } => {
+                let having = self.values(project, false, &|v| releases.contains(v));
+                let extra = extra.as_ref().map(|e| self.extra(project, e));
+                let premise = Draft::premise(self.complement(having), extra);
+                let presence = self.presence(index, requirement);
+                let theirs = |extra: &Name| self.extra(&requirement.name, extra);
+                for (_, term) in demands(requirement, Some(presence), theirs) {
+                    let all = term.into_iter().fold(premise.clone(), Draft::or);
+                    self.clause(index, all);
+                }
+            }
+            // It counts where a requirement takes releases.
+            Ground::Barred {
+                kind: BarKind::Prerelease,
+                ..
+            } => {}
+            Ground::Barred {
+                project,
+                kind: BarKind::Yanked,
+                releases,
+            } => {
+                for release in releases {
+                    self.add_yanked(index, project, release);
+                }
+            }
+            Ground::Barred {
+                project, releases, ..
+            } => {
+                let absent = releases.is_empty();
+                let out = self.values(project, absent, &|v| releases.contains(v));
+                self.clause(index, Draft::new(self.complement(out)));
+            }
+        }
+    }
+
+    /// A yanked release is taken only with one that pins it.
+    fn add_yanked(&mut self, index: usize, project: &Name, release: &Version) {
+        let out = self.values(project, false, &|v| v == release);
+        let mut draft = Draft::new(self.complement(out));
+        let search = self.search;
+        let version_of = |name: &Name, value: usize| {
+            search
+                .facts
+                .get(name)
+                .and_then(|f| f.offer(value))
+                .map(|o| o.version.clone())
+        };
+        let pins = search.yanked_pins.iter().filter(|p| {
+            p.project == *project && version_of(project, p.value).as_ref() == Some(release)
+        });
+        for support in pins.flat_map(|p| &p.supports) {
+            if !self.may_pin(&support.project) {
+                continue;
+            }
+            if let Some(version) = version_of(&support.project, support.value) {
+                draft = draft.or(self.values(&support.project, false, &|v| *v == version));
+            }
+        }
+        self.clause(index, draft);
+    }
+
+    /// Whether a release of this project may be what pins a yanked one.
+    fn may_pin(&self, pinner: &Name) -> bool {
+        let wants = |g: &Ground| match g {
+            Ground::Bound(_) => false,
+            // What may be let go keeps out just those that would pin it.
+            Ground::Prior(project) => project == pinner,
+            Ground::Doubt(doubt) => [&doubt.project, &doubt.other].contains(&pinner),
+            Ground::Ask(_)
+            | Ground::Needs { .. }
+            | Ground::Held(_)
+            | Ground::Built { .. }
+            | Ground::Barred { .. } => {
+                let requirement = self.search.requirement_of(g);
+                requirement.is_some_and(|r| r.name == *pinner)
+            }
+        };
+        match self.pinners {
+            Pinners::All => true,
+            Pinners::Wanted => self.grounds.iter().any(wants),
+            Pinners::None => false,
+        }
+    }
+
+    /// What it came to, and after how many conflicts.
+    fn solve(mut self, most: usize) -> (Trial, usize) {
+        let mut conflicts = 0;
+        loop {
+            if let Some(conflict) = self.state.propagate() {
+                conflicts += 1;
+                if conflicts > most {
+                    return (Trial::Open, conflicts);
+                }
+                if let Lesson::Impossible(used) = self.state.learn(conflict) {
+                    let mut core: Vec<usize> = self
+                        .state
+                        .origins(&used)
+                        .into_iter()
+                        .filter_map(|id| {
+                            if let Source::Ground(i) = self.state.clauses[id].source {
+                                Some(i)
+                            } else {
+                                None
+                            }
+                        })
+                        .collect();
+                    core.extend(
+                        self.leans
+                            .iter()
+                            .filter(|(i, _)| core.contains(i))
+                            .map(|(_, told)| *told)
+                            .collect::<Vec<_>>(),
+                    );
+                    core.sort_unstable();
+                    core.dedup();
+                    return (Trial::Impossible(core), conflicts);
+                }
+                continue;
+            }
+            self.state.settled.clear();
+            // Absence, which is value 0, needs nothing; and the fewest values left are the quickest
+            // to fail.
+            let open = self.state.nodes.iter().filter_map(|(id, n)| {
+                let values = n.domain.count();
+                (values > 1).then_some((values, id))
+            });
+            let Some((_, node)) = open.min() else {
+                return (Trial::Open, conflicts);
+            };
+            let Some(value) = self.state.nodes[node].domain.first() else {
+                return (Trial::Open, conflicts);
+            };
+            self.state.decide(node, value);
+        }
+    }
+}

@@ -1,0 +1,153 @@
+//! What is to be solved.
+
+use std::collections::BTreeMap;
+
+use crate::offer::{Adjustment, Policy, Rules};
+use eutaxis_standards::name::Name;
+use eutaxis_standards::requirement::{Accepts, Ask};
+use eutaxis_standards::targets::Target;
+use eutaxis_standards::version::Version;
+
+/// The question that a search answers.
+#[derive(Debug, Clone)]
+pub struct Problem {
+    /// Where it must run.
+    pub target: Target,
+    /// What is permitted and preferred.
+    pub policy: Policy,
+    /// What is asked for, in the order of preference.
+    pub asks: Vec<Ask>,
+    /// What restricts versions without asking for anything.
+    pub bounds: Vec<Ask>,
+    /// Releases of earlier pins, which rank first for their project.
+    pub prior: BTreeMap<Name, Version>,
+    /// For a project the releases that rank before all others, best first.
+    pub nearest: BTreeMap<Name, Vec<Version>>,
+    /// Facts that the user states over the metadata.
+    pub adjustments: Vec<Adjustment>,
+    /// So many of the bounds are the user's; those behind them serve the search for several
+    /// targets, and hold nothing below its newest (docs/choice.md, dates). None: all are.
+    pub stated: Option<usize>,
+    /// Projects of which no other release may be taken, where they are taken at all.
+    pub held: BTreeMap<Name, Version>,
+}
+
+impl Problem {
+    /// The problem of these asks, with nothing else said.
+    pub fn new(target: Target, policy: Policy, asks: Vec<Ask>) -> Self {
+        Problem {
+            target,
+            policy,
+            asks,
+            bounds: Vec::new(),
+            prior: BTreeMap::new(),
+            nearest: BTreeMap::new(),
+            adjustments: Vec::new(),
+            stated: None,
+            held: BTreeMap::new(),
+        }
+    }
+
+    /// By what pages are judged for it.
+    pub fn rules(&self) -> Rules<'_> {
+        Rules {
+            target: &self.target,
+            policy: &self.policy,
+            adjustments: &self.adjustments,
+        }
+    }
+
+    /// The same question whatever the order in which it was asked: for a clash, which must not
+    /// depend on it.
+    #[must_use]
+    pub fn in_order(&self) -> Problem {
+        let mut problem = self.sorted();
+        problem.prior.clear();
+        problem
+    }
+
+    /// The same with asks and bounds in an order that depends on nothing but what they say.
+    #[must_use]
+    pub(super) fn sorted(&self) -> Problem {
+        let mut problem = self.clone();
+        problem
+            .asks
+            .sort_by_cached_key(|a| (a.requirement.to_string(), a.origin.to_string()));
+        let (stated, others) = problem.bounds.split_at_mut(self.stated_bounds());
+        for bounds in [stated, others] {
+            bounds.sort_by_cached_key(|a| (a.requirement.to_string(), a.origin.to_string()));
+        }
+        problem
+    }
+
+    /// The asks whose marker holds on the target.
+    pub fn asks_in_force(&self) -> impl Iterator<Item = (usize, &Ask)> {
+        in_force(&self.asks, &self.target)
+    }
+
+    /// The bounds whose marker holds on the target.
+    pub fn bounds_in_force(&self) -> impl Iterator<Item = (usize, &Ask)> {
+        in_force(&self.bounds, &self.target)
+    }
+
+    /// How many of the bounds are the user's.
+    fn stated_bounds(&self) -> usize {
+        self.stated
+            .map_or(self.bounds.len(), |n| n.min(self.bounds.len()))
+    }
+
+    /// The bounds in force that the user stated.
+    pub(super) fn stated_in_force(&self) -> impl Iterator<Item = (usize, &Ask)> {
+        let stated = self.stated_bounds();
+        self.bounds_in_force().filter(move |(i, _)| *i < stated)
+    }
+
+    /// The file that an ask demands by its URL, for a project.
+    pub fn direct_url(&self, project: &Name) -> Option<&str> {
+        self.asks_in_force().find_map(|(_, ask)| {
+            if let Accepts::Url(url) = &ask.requirement.accepts
+                && ask.requirement.name == *project
+            {
+                Some(url.as_str())
+            } else {
+                None
+            }
+        })
+    }
+
+    /// Whether an ask or bound in force names a pre-release of the project and so admits them
+    /// (docs/choice.md, pre-releases).
+    pub(super) fn names_prerelease(&self, project: &Name) -> bool {
+        self.of_project(project).any(|set| set.names_prerelease())
+    }
+
+    /// Whether an ask or bound in force names a build of the project by its local label.
+    pub(super) fn names_label(&self, project: &Name) -> bool {
+        self.of_project(project)
+            .any(|set| set.to_string().contains('+'))
+    }
+
+    /// Whether an ask or bound in force pins this version exactly (docs/choice.md, yanked
+    /// releases).
+    pub(super) fn pins(&self, project: &Name, version: &Version) -> bool {
+        self.of_project(project).any(|set| set.pins(version))
+    }
+
+    fn of_project<'a>(
+        &'a self,
+        project: &'a Name,
+    ) -> impl Iterator<Item = &'a eutaxis_standards::version::VersionSpecifier> {
+        let all = self.asks_in_force().chain(self.bounds_in_force());
+        all.filter(move |(_, ask)| ask.requirement.name == *project)
+            .filter_map(|(_, ask)| ask.requirement.versions())
+    }
+}
+
+fn in_force<'a>(asks: &'a [Ask], target: &'a Target) -> impl Iterator<Item = (usize, &'a Ask)> {
+    asks.iter().enumerate().filter(|(_, ask)| {
+        ask.requirement
+            .marker
+            .as_ref()
+            .is_none_or(|m| m.holds(&target.markers, None))
+    })
+}

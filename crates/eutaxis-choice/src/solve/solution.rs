@@ -1,0 +1,717 @@
+//! The solution, read off a queue in which all have had their turn: what was chosen, who asks for
+//! it, what keeps newer releases out, and what should be known.
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
+
+use super::chronology::{self, Strength};
+use super::doubts::Doubt;
+use super::facts::{Facts, ProjectFacts, is_compiled_wheel};
+use super::let_go::LetGo;
+use super::problem::Problem;
+use super::queue::{OwnTime, Queue, in_force};
+use crate::offer::{Bar, BarKind, Build, Chronology, Offer, Prefer, Verdict};
+use eutaxis_standards::index::PageFile;
+use eutaxis_standards::knowledge::MadeFor;
+use eutaxis_standards::name::Name;
+use eutaxis_standards::requirement::Requirement;
+use eutaxis_standards::version::{Version, leaves_later_series_open};
+
+/// Who asks for a chosen project.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Asker {
+    /// An ask of the user, by its index.
+    Ask(usize),
+    /// A chosen project, with its requirement in words.
+    Project(Name, String),
+}
+
+/// A project of the solution with its release and file.
+#[derive(Debug, Clone)]
+pub struct Chosen {
+    /// The project.
+    pub project: Name,
+    /// The release.
+    pub version: Version,
+    /// The file.
+    pub file: Arc<PageFile>,
+    /// `Ready` for a wheel, `Build` for source.
+    pub verdict: Verdict,
+    /// What the wheel was made for beyond interpreter and platform, if that is told.
+    pub build: Option<Build>,
+    /// Who asks for it; never empty.
+    pub asked_by: Vec<Asker>,
+    /// Extras asked of it, in order of name.
+    pub extras: Vec<Name>,
+    /// What the file itself says that it needs here, in words and sorted, before adjustments; none
+    /// where it does not say.
+    pub said: Option<Vec<String>>,
+    /// Projects it needs on the target, in the order of its metadata.
+    pub needs: Vec<Name>,
+    /// Newer releases, newest first, each with what keeps it out.
+    pub newer: Vec<Newer>,
+    /// The adjustments that spoke of this release, by their index.
+    pub adjusted: Vec<usize>,
+}
+
+impl Chosen {
+    /// The newest final release, when it is another one. Of its builds the one that would be taken
+    /// first, as far as what keeps it out says.
+    pub fn newest(&self) -> Option<&Newer> {
+        let mine = self.version.public();
+        let mut others = self
+            .newer
+            .iter()
+            .filter(|n| !n.version.is_prerelease() && n.version.public() != mine);
+        let newest = others.clone().next()?.version.public();
+        let far = |n: &&Newer| match n.out.first() {
+            Some(Out::OtherToolkit(..)) => 0,
+            None => 1,
+            Some(Out::OtherBuild) => 3,
+            Some(_) => 2,
+        };
+        others
+            .by_ref()
+            .take_while(|n| n.version.public() == newest)
+            .min_by_key(far)
+    }
+
+    /// The release that is to be explained, when the chosen is not the newest final one: the newest
+    /// that only dates hold back, else the newest that no stated bound leaves out, else the newest.
+    pub fn better(&self) -> Option<&Newer> {
+        let newest = self.newest()?;
+        let dated = |n: &&Newer| matches!(n.out.first(), Some(Out::Late(..) | Out::Doubted(_)));
+        if let Some(held_back) = self
+            .newer
+            .iter()
+            .find(|n| !n.version.is_prerelease() && dated(n))
+        {
+            return Some(held_back);
+        }
+        let stated = |n: &Newer| {
+            n.out
+                .iter()
+                .any(|o| matches!(o, Out::Excluded(..) | Out::Bound(_)))
+        };
+        if !stated(newest) {
+            return Some(newest);
+        }
+        let mine = self.version.public();
+        let mut others = self
+            .newer
+            .iter()
+            .filter(|n| !n.version.is_prerelease() && n.version.public() != mine);
+        Some(others.find(|n| !stated(n)).unwrap_or(newest))
+    }
+}
+
+/// A newer release that was not taken.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Newer {
+    /// Its version.
+    pub version: Version,
+    /// When it appeared, if the depot says so.
+    pub published: Option<jiff::Timestamp>,
+    /// What keeps it out, as far as single reasons do; empty when it just does not go with the
+    /// choices made before.
+    pub out: Vec<Out>,
+}
+
+/// What keeps a newer release out.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Out {
+    /// A bound that someone puts: who, and the requirement in words.
+    Excluded(Asker, String),
+    /// A bound of the user that asks for nothing, by its index.
+    Bound(usize),
+    /// A bar.
+    Barred(Bar),
+    /// It is yanked, for this reason.
+    Yanked(String),
+    /// A pre-release, which nothing asked for.
+    Prerelease,
+    /// It has only source, for this reason, and a release with a wheel is better.
+    Source(Option<String>),
+    /// A need of it that another choice does not meet: the requirement, and the release that was
+    /// chosen.
+    Unmet(String, Version),
+    /// A strong fact speaks against it.
+    Doubted(Doubt),
+    /// It appeared after the time of a held ask that needs the project: which, its release, and
+    /// when that appeared.
+    Late(Name, Version, jiff::Timestamp),
+    /// The policy prefers older ones.
+    Older,
+    /// It was made for another toolkit than this project's build, and an environment holds one.
+    OtherToolkit(Name, Version),
+    /// The chosen one uses the accelerator of the place better.
+    OtherBuild,
+}
+
+/// Something that does not forbid the choice but should be known.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Caution {
+    /// An asked extra that the chosen release lacks.
+    ExtraAbsent {
+        /// The project.
+        project: Name,
+        /// The release.
+        version: Version,
+        /// The extra.
+        extra: Name,
+    },
+    /// A release has never met another that it needs and that was chosen beside it.
+    NeverMet {
+        /// The project that needs.
+        project: Name,
+        /// Its release.
+        version: Version,
+        /// When its file appeared.
+        published: jiff::Timestamp,
+        /// The project that is needed.
+        other: Name,
+        /// The chosen release of it.
+        other_version: Version,
+        /// When the first release of its series appeared; for weak ones the release itself.
+        began: jiff::Timestamp,
+        /// How likely it is that something breaks.
+        strength: Strength,
+    },
+    /// The place has an accelerator, builds of the project use one, and the chosen release does
+    /// not.
+    Unaccelerated {
+        /// The project.
+        project: Name,
+        /// The release.
+        version: Version,
+        /// The newest build that uses an accelerator.
+        build: Version,
+        /// Why that is out, if it is for its accelerator.
+        because: Option<String>,
+    },
+    /// A need of a release cannot be read as it is written: its bounds count as none.
+    Unread {
+        /// The project.
+        project: Name,
+        /// The release.
+        version: Version,
+        /// The line, as written.
+        text: String,
+    },
+    /// A yanked release is chosen because it is pinned.
+    Yanked {
+        /// The project.
+        project: Name,
+        /// The release.
+        version: Version,
+        /// The publisher's reason; may be empty.
+        reason: String,
+    },
+}
+
+/// A set of releases in which every need is met.
+#[derive(Debug, Clone)]
+pub struct Solution {
+    /// The projects in the order of their turns.
+    pub chosen: Vec<Chosen>,
+    /// What should be known.
+    pub cautions: Vec<Caution>,
+    /// Projects of which a newer release would do, but for the time that it is of or a strong fact.
+    pub held_back: Vec<HeldBack>,
+    /// Strong facts that had to be let go, and that the solution goes against.
+    pub let_go: Vec<Doubt>,
+    /// The time of the oldest held ask.
+    pub of_time: Option<OwnTime>,
+}
+
+/// A project of which a newer release would do, were it not for dates.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct HeldBack {
+    /// The project.
+    pub project: Name,
+    /// The chosen release.
+    pub version: Version,
+    /// When it appeared.
+    pub published: Option<jiff::Timestamp>,
+    /// The newest that would do.
+    pub instead_of: Version,
+    /// When that appeared.
+    pub newer_published: Option<jiff::Timestamp>,
+    /// What holds it back: [`Out::Late`] or [`Out::Doubted`].
+    pub because: Out,
+}
+
+/// What a solution is read off.
+pub(super) struct Sources<'a> {
+    pub(super) queue: &'a Queue,
+    pub(super) problem: &'a Problem,
+    pub(super) facts: &'a Facts,
+    pub(super) doubts: &'a [Doubt],
+    pub(super) let_go: &'a LetGo,
+    pub(super) value_of: &'a dyn Fn(&Name) -> Option<usize>,
+}
+
+impl Solution {
+    /// How many projects have only source.
+    pub fn built(&self) -> usize {
+        self.chosen
+            .iter()
+            .filter(|c| c.verdict == Verdict::Build)
+            .count()
+    }
+
+    /// Whether an interpreter whose series began then is younger than the time of the oldest held
+    /// ask.
+    pub fn is_of_before(&self, began: Option<jiff::Timestamp>) -> bool {
+        began
+            .zip(self.of_time.as_ref())
+            .is_some_and(|(began, time)| began > time.until)
+    }
+
+    /// Reads the solution off a queue in which all have had their turn.
+    pub(super) fn read(sources: &Sources<'_>) -> Self {
+        let Sources {
+            queue,
+            problem,
+            facts,
+            value_of,
+            ..
+        } = *sources;
+        let mut chosen: Vec<Chosen> = Vec::new();
+        let mut cautions = Vec::new();
+        let mut askers = askers(queue, problem, facts, value_of);
+        for project in queue.projects() {
+            let Some(known) = facts.get(project) else {
+                continue;
+            };
+            let Some(value) = value_of(project) else {
+                continue;
+            };
+            let (Some(offer), Some(needs)) = (known.offer(value), known.needs(value)) else {
+                continue;
+            };
+            let Some(best) = offer.best() else { continue };
+            let mut extras = queue.extras_of(project);
+            extras.sort();
+            for extra in extras.iter().filter(|e| !needs.offered.contains(e)) {
+                cautions.push(Caution::ExtraAbsent {
+                    project: project.clone(),
+                    version: offer.version.clone(),
+                    extra: extra.clone(),
+                });
+            }
+            for text in needs.unread_with(&extras) {
+                cautions.push(Caution::Unread {
+                    project: project.clone(),
+                    version: offer.version.clone(),
+                    text: text.to_owned(),
+                });
+            }
+            if let Some(reason) = &offer.yanked {
+                cautions.push(Caution::Yanked {
+                    project: project.clone(),
+                    version: offer.version.clone(),
+                    reason: reason.clone(),
+                });
+            }
+            cautions.extend(unaccelerated(problem, known, project, value));
+            let mut needed: Vec<Name> = Vec::new();
+            for need in in_force(needs, &extras).filter(|n| n.requirement.name != *project) {
+                if !needed.contains(&need.requirement.name) {
+                    needed.push(need.requirement.name.clone());
+                }
+            }
+            chosen.push(Chosen {
+                project: project.clone(),
+                version: offer.version.clone(),
+                file: Arc::clone(&best.file),
+                verdict: offer.verdict,
+                build: known.build(value).cloned(),
+                asked_by: askers.remove(project).unwrap_or_default(),
+                said: needs
+                    .said
+                    .as_ref()
+                    .map(|m| m.needs_in_force(&problem.target.markers, &extras)),
+                extras,
+                needs: needed,
+                newer: Vec::new(),
+                adjusted: adjusted(problem, project, &offer.version),
+            });
+        }
+        let reader = Reader {
+            problem,
+            facts,
+            value_of,
+            sources,
+        };
+        let newer: Vec<Vec<Newer>> = chosen.iter().map(|c| reader.newer(c, &chosen)).collect();
+        chosen
+            .iter_mut()
+            .zip(newer)
+            .for_each(|(c, newer)| c.newer = newer);
+        if problem.policy.chronology != Chronology::Ignore {
+            cautions.extend(never_met(&chosen, facts, value_of));
+        }
+        let held_back = chosen.iter().filter_map(held_back).collect();
+        let taken = |d: &&Doubt| {
+            let has = |name: &Name, fits: &dyn Fn(&Version) -> bool| {
+                chosen
+                    .iter()
+                    .any(|c| c.project == *name && fits(&c.version))
+            };
+            has(&d.project, &|v| *v == d.version) && has(&d.other, &|v| d.out.contains(v))
+        };
+        let let_go: Vec<Doubt> = sources
+            .let_go
+            .doubts
+            .iter()
+            .filter(taken)
+            .cloned()
+            .collect();
+        // What was let go is told as that.
+        cautions.retain(|c| {
+            if let Caution::NeverMet { project, other, .. } = c {
+                !let_go
+                    .iter()
+                    .any(|d| d.project == *project && d.other == *other)
+            } else {
+                true
+            }
+        });
+        let of_time = queue.oldest_time(facts, value_of);
+        Solution {
+            chosen,
+            cautions,
+            held_back,
+            let_go,
+            of_time,
+        }
+    }
+}
+
+/// What of a chosen project is held back by dates.
+fn held_back(chosen: &Chosen) -> Option<HeldBack> {
+    let dated = |out: &Out| matches!(out, Out::Late(..) | Out::Doubted(_));
+    let newer = chosen
+        .newer
+        .iter()
+        .find(|n| !n.version.is_prerelease() && n.out.first().is_some_and(dated))?;
+    Some(HeldBack {
+        project: chosen.project.clone(),
+        version: chosen.version.clone(),
+        published: chosen.file.published,
+        instead_of: newer.version.clone(),
+        newer_published: newer.published,
+        because: newer.out.first()?.clone(),
+    })
+}
+
+/// What is lost where the chosen release leaves the accelerator of the place unused, though builds
+/// of the project use one.
+fn unaccelerated(
+    problem: &Problem,
+    known: &ProjectFacts,
+    project: &Name,
+    value: usize,
+) -> Option<Caution> {
+    let uses =
+        |build: Option<&Build>| matches!(build.map(|b| &b.made_for), Some(MadeFor::Toolkit(..)));
+    if problem.target.accelerators.is_empty() || uses(known.build(value)) {
+        return None;
+    }
+    let chosen = known.offer(value)?;
+    let build = known
+        .offers()
+        .iter()
+        .find(|o| o.files.iter().any(|f| uses(f.build.as_ref())))?;
+    let bar = build.bars.iter().find(|b| b.kind() == BarKind::Accelerator);
+    Some(Caution::Unaccelerated {
+        project: project.clone(),
+        version: chosen.version.clone(),
+        build: build.version.clone(),
+        because: bar.map(ToString::to_string),
+    })
+}
+
+/// Pairs of chosen releases of which the one needs the other and cannot have known it.
+fn never_met(
+    chosen: &[Chosen],
+    facts: &Facts,
+    value_of: &dyn Fn(&Name) -> Option<usize>,
+) -> Vec<Caution> {
+    let mut cautions: Vec<Caution> = Vec::new();
+    for asker in chosen {
+        let needs = facts
+            .get(&asker.project)
+            .zip(value_of(&asker.project))
+            .and_then(|(f, v)| f.needs(v));
+        let (Some(needs), Some(published)) = (needs, asker.file.published) else {
+            continue;
+        };
+        let mut seen: Vec<&Name> = Vec::new();
+        for need in in_force(needs, &asker.extras).filter(|n| n.adjusted.is_none()) {
+            let name = &need.requirement.name;
+            let Some((known, other)) = facts
+                .get(name)
+                .zip(chosen.iter().find(|c| c.project == *name))
+            else {
+                continue;
+            };
+            let closed = in_force(needs, &asker.extras).any(|n| {
+                n.requirement.name == *name && !leaves_later_series_open(n.requirement.versions())
+            });
+            if closed || seen.contains(&name) || *name == asker.project {
+                continue;
+            }
+            seen.push(name);
+            let both = is_compiled_wheel(&asker.file.kind) && is_compiled_wheel(&other.file.kind);
+            let doubt =
+                chronology::doubt(known, &other.version, other.file.published, published, both);
+            cautions.extend(doubt.map(|(strength, began)| Caution::NeverMet {
+                project: asker.project.clone(),
+                version: asker.version.clone(),
+                published,
+                other: name.clone(),
+                other_version: other.version.clone(),
+                began,
+                strength,
+            }));
+        }
+    }
+    cautions
+}
+
+/// The adjustments that speak of a release.
+fn adjusted(problem: &Problem, project: &Name, version: &Version) -> Vec<usize> {
+    let all = problem.adjustments.iter().enumerate();
+    all.filter(|(_, a)| a.speaks_of(project, version, &problem.target))
+        .map(|(i, _)| i)
+        .collect()
+}
+
+/// What is needed to say why newer releases are out.
+struct Reader<'a> {
+    problem: &'a Problem,
+    facts: &'a Facts,
+    value_of: &'a dyn Fn(&Name) -> Option<usize>,
+    sources: &'a Sources<'a>,
+}
+
+impl Reader<'_> {
+    /// The releases newer than the chosen one, newest first.
+    fn newer(&self, chosen: &Chosen, all: &[Chosen]) -> Vec<Newer> {
+        let Some(known) = self.facts.get(&chosen.project) else {
+            return Vec::new();
+        };
+        let newer = known.offers().iter().filter(|o| o.version > chosen.version);
+        let wants: Vec<(&Asker, Requirement)> = chosen
+            .asked_by
+            .iter()
+            .filter_map(|asker| Some((asker, self.requirement(asker)?)))
+            .collect();
+        newer
+            .map(|offer| Newer {
+                version: offer.version.clone(),
+                published: offer.published(),
+                out: self.out(known, offer, &wants, chosen, all),
+            })
+            .collect()
+    }
+
+    fn requirement(&self, asker: &Asker) -> Option<Requirement> {
+        match asker {
+            Asker::Ask(i) => self.problem.asks.get(*i).map(|a| a.requirement.clone()),
+            Asker::Project(_, text) => Requirement::parse_lenient(text).ok(),
+        }
+    }
+
+    fn out(
+        &self,
+        known: &ProjectFacts,
+        offer: &Offer,
+        wants: &[(&Asker, Requirement)],
+        chosen: &Chosen,
+        all: &[Chosen],
+    ) -> Vec<Out> {
+        let version = &offer.version;
+        let mut out: Vec<Out> = Vec::new();
+        let leaves_out = |r: &Requirement| r.versions().is_some_and(|s| !s.matches(version));
+        let excluding = wants.iter().filter(|(_, r)| leaves_out(r));
+        out.extend(excluding.map(|(asker, r)| Out::Excluded((*asker).clone(), r.short())));
+        let bounds = self
+            .problem
+            .bounds_in_force()
+            .filter(|(_, b)| b.requirement.name == chosen.project);
+        out.extend(
+            bounds
+                .filter(|(_, b)| leaves_out(&b.requirement))
+                .map(|(i, _)| Out::Bound(i)),
+        );
+        if offer.verdict == Verdict::Barred {
+            out.extend(offer.bars.iter().cloned().map(Out::Barred));
+            return out;
+        }
+        out.extend(offer.yanked.clone().map(Out::Yanked));
+        if version.is_prerelease()
+            && known
+                .prereleases_kept_out(&Requirement::any(&chosen.project), self.problem)
+                .contains(version)
+        {
+            out.push(Out::Prerelease);
+        }
+        out.extend(
+            self.unmet_need(known, version)
+                .map(|(need, other)| Out::Unmet(need, other)),
+        );
+        let theirs = offer.best().and_then(|f| f.build.as_ref());
+        let binding = |c: &Chosen| c.build.clone().filter(|b| b.binds(&self.problem.target));
+        let apart = |c: &&Chosen| match (binding(c), theirs) {
+            (Some(mine), Some(theirs)) => {
+                c.project != chosen.project && !mine.made_for.goes_with(&theirs.made_for)
+            }
+            _ => false,
+        };
+        out.extend(
+            all.iter()
+                .find(apart)
+                .map(|c| Out::OtherToolkit(c.project.clone(), c.version.clone())),
+        );
+        if out.is_empty() {
+            out.extend(self.less_good(known, offer, chosen, all));
+        }
+        out
+    }
+
+    /// Why a release that could be had is not as good as the chosen one.
+    fn less_good(
+        &self,
+        known: &ProjectFacts,
+        offer: &Offer,
+        chosen: &Chosen,
+        all: &[Chosen],
+    ) -> Vec<Out> {
+        let policy = &self.problem.policy;
+        let order = |build: Option<&Build>| {
+            let target = &self.problem.target;
+            target
+                .accelerators
+                .order(build.map(|b| &b.made_for), target.platform.system)
+        };
+        let theirs = offer.best().and_then(|f| f.build.as_ref());
+        let same = offer.version.public() == chosen.version.public();
+        let (theirs, mine) = (order(theirs), order(chosen.build.as_ref()));
+        if (same && theirs > mine) || (mine.is_accelerated() && !theirs.is_accelerated()) {
+            return vec![Out::OtherBuild];
+        }
+        if offer.verdict == Verdict::Build && chosen.verdict == Verdict::Ready {
+            let why = offer
+                .bars
+                .iter()
+                .find(|b| b.kind() != BarKind::Wheels)
+                .map(ToString::to_string);
+            return vec![Out::Source(why)];
+        }
+        if policy.prefer == Prefer::Oldest {
+            return vec![Out::Older];
+        }
+        // The time says it for many at once; a strong fact is told with its own dates where the
+        // time does not.
+        let late = self.late(known, offer, chosen, all);
+        let doubted = self
+            .doubted(chosen, &offer.version, all)
+            .map(|d| Out::Doubted(d.clone()));
+        late.into_iter().chain(doubted).collect()
+    }
+
+    /// The held ask after whose time a release appeared.
+    fn late(
+        &self,
+        known: &ProjectFacts,
+        offer: &Offer,
+        chosen: &Chosen,
+        all: &[Chosen],
+    ) -> Option<Out> {
+        let time = self
+            .sources
+            .queue
+            .time_of(&chosen.project)
+            .filter(|_| !known.is_numbered_by_date())?;
+        let asker = all.iter().find(|c| c.project == time.of)?;
+        let first = self
+            .facts
+            .get(&time.of)?
+            .offer((self.value_of)(&time.of)?)?
+            .first_published()?;
+        let late = offer
+            .first_published()
+            .is_some_and(|date| date > time.until);
+        late.then(|| Out::Late(time.of.clone(), asker.version.clone(), first))
+    }
+
+    /// The strongest fact that stayed and speaks of a release beside those chosen.
+    fn doubted(&self, chosen: &Chosen, version: &Version, all: &[Chosen]) -> Option<&Doubt> {
+        let stays = |d: &&Doubt| !self.sources.let_go.doubts.contains(*d);
+        let speaks = |d: &&Doubt| {
+            d.other == chosen.project
+                && d.out.contains(version)
+                && (d.project == d.other
+                    || all
+                        .iter()
+                        .any(|c| c.project == d.project && c.version == d.version))
+        };
+        self.sources
+            .doubts
+            .iter()
+            .filter(stays)
+            .filter(speaks)
+            .max_by(|a, b| a.by_weight(b))
+    }
+
+    /// A need of a release that the chosen releases do not meet, as far as its metadata is known.
+    fn unmet_need(&self, known: &ProjectFacts, version: &Version) -> Option<(String, Version)> {
+        let needs = known.needs(known.value_of(version)?)?;
+        needs.all.iter().filter(|n| n.base).find_map(|need| {
+            let other = self
+                .facts
+                .get(&need.requirement.name)?
+                .offer((self.value_of)(&need.requirement.name)?)?;
+            let met = need
+                .requirement
+                .versions()
+                .is_none_or(|s| s.matches(&other.version));
+            (!met).then(|| (need.requirement.short(), other.version.clone()))
+        })
+    }
+}
+
+/// Who asks for each chosen project: the user's asks first, then projects in the order of their
+/// turns.
+fn askers(
+    queue: &Queue,
+    problem: &Problem,
+    facts: &Facts,
+    value_of: &dyn Fn(&Name) -> Option<usize>,
+) -> FxHashMap<Name, Vec<Asker>> {
+    let mut askers: FxHashMap<Name, Vec<Asker>> = FxHashMap::default();
+    for (i, ask) in problem.asks_in_force() {
+        askers
+            .entry(ask.requirement.name.clone())
+            .or_default()
+            .push(Asker::Ask(i));
+    }
+    for project in queue.projects() {
+        let Some(needs) = value_of(project).and_then(|v| facts.get(project)?.needs(v)) else {
+            continue;
+        };
+        let extras = queue.extras_of(project);
+        for need in in_force(needs, &extras).filter(|n| n.requirement.name != *project) {
+            let asker = Asker::Project(project.clone(), need.requirement.short());
+            askers
+                .entry(need.requirement.name.clone())
+                .or_default()
+                .push(asker);
+        }
+    }
+    askers
+}

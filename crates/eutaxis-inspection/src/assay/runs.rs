@@ -1,0 +1,197 @@
+//! Whether a wheel runs on a target: by its name, by its metadata, and by what its compiled files
+//! need.
+
+use super::{Carried, Contents, Remark, glibc_floor, is_musl};
+use crate::binary::{Binary, PythonAbi, module_stem, named_abi};
+use crate::examine::fits;
+use eutaxis_standards::targets::{Libc, MisfitKind, PlatformMiss, System, TagMiss, Target};
+
+/// Why it does not run there.
+pub(super) fn bars(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
+    let mut bars = by_name(contents, target);
+    let set = contents.metadata.and_then(|m| m.requires_python.as_ref());
+    bars.extend(
+        set.and_then(|s| target.python_misfit(s))
+            .map(|b| Remark::new("interpreter", b.to_string())),
+    );
+    accelerator(contents, target, &mut bars);
+    if !bars.is_empty() {
+        // What its name or metadata says already is not said of each file again.
+        return bars;
+    }
+    for carried in contents
+        .carried
+        .iter()
+        .filter(|c| c.is_module() || loaded(c, contents))
+    {
+        by_file(carried, contents, target, &mut bars);
+    }
+    bars
+}
+
+fn by_name(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
+    let tags = &contents.name.tags;
+    if target.rank(tags).is_some() {
+        return Vec::new();
+    }
+    let miss = target.tag_miss(tags);
+    let platform = |miss: &PlatformMiss| match miss {
+        PlatformMiss::TooOld { what: "macOS", .. }
+        | PlatformMiss::OtherSystem(_)
+        | PlatformMiss::Unknown(_) => "platform",
+        PlatformMiss::TooOld { .. } | PlatformMiss::OtherLibc(_) => "libc",
+        PlatformMiss::OtherArch(_) => "architecture",
+    };
+    let kind = |misfit: MisfitKind| match (&miss, misfit) {
+        (TagMiss::Abi(_), _) => "abi",
+        (_, MisfitKind::Interpreter) => "interpreter",
+        (TagMiss::Platform(p) | TagMiss::Both(_, p), _) => platform(p),
+        _ => "platform",
+    };
+    target
+        .misfits([tags])
+        .into_iter()
+        .map(|b| Remark::new(kind(b.kind()), b.of_one_wheel()))
+        .collect()
+}
+
+/// A build for an accelerator, by its label or by what its files need.
+fn accelerator(contents: &Contents<'_>, target: &Target, bars: &mut Vec<Remark>) {
+    let accelerators = &target.accelerators;
+    let by_label = accelerators.families.of_version(&contents.name.version);
+    let made = by_label
+        .clone()
+        .or_else(|| contents.carried.iter().find_map(|c| c.toolkit(target)));
+    let Some(made) = made else { return };
+    // What only its libraries tell does not bar it where there is no such accelerator: it may use
+    // them when they are there.
+    let here = made
+        .family()
+        .is_some_and(|f| accelerators.here.iter().any(|a| a.family.name == f.name));
+    if by_label.is_none() && !here {
+        return;
+    }
+    bars.extend(
+        accelerators
+            .miss(&made, target.platform.system)
+            .map(|m| Remark::new("accelerator", m)),
+    );
+}
+
+/// A library of the wheel that one of its modules needs.
+fn loaded(carried: &Carried, contents: &Contents<'_>) -> bool {
+    let name = carried.path.rsplit('/').next().unwrap_or(&carried.path);
+    let soname = |b: &Binary| b.soname.clone();
+    let names: Vec<String> = carried
+        .parts
+        .iter()
+        .flatten()
+        .filter_map(soname)
+        .chain([name.to_owned()])
+        .collect();
+    let needs = contents
+        .carried
+        .iter()
+        .filter(|c| c.path != carried.path)
+        .flat_map(|c| c.parts.iter().flatten());
+    needs
+        .flat_map(|b| &b.needs)
+        .any(|n| names.iter().any(|name| n.rsplit('/').next() == Some(name)))
+}
+
+fn by_file(carried: &Carried, contents: &Contents<'_>, target: &Target, bars: &mut Vec<Remark>) {
+    let path = &carried.path;
+    let parts = match &carried.parts {
+        Ok(parts) => parts,
+        Err(why) => return bars.push(Remark::new("archive", format!("{path}: {why}"))),
+    };
+    if let Some(abi) = invisible(carried, contents, target) {
+        let own = target.interpreter.abis.first().map_or("", String::as_str);
+        return bars.push(Remark::new(
+            "abi",
+            format!("{path} is built for {abi}; this target is {own}"),
+        ));
+    }
+    let fitting: Vec<&Binary> = parts.iter().filter(|p| fits(p, target)).collect();
+    if fitting.is_empty() {
+        let theirs: Vec<String> = parts
+            .iter()
+            .map(|p| format!("{} {}", p.format.system(), p.arch))
+            .collect();
+        let detail = format!(
+            "{path} is for {}; this target is {}",
+            theirs.join(" and "),
+            target.platform
+        );
+        return bars.push(Remark::new("architecture", detail));
+    }
+    for part in fitting {
+        if let Some(detail) = libc(part, target) {
+            bars.push(Remark::new("libc", format!("{path} {detail}")));
+        }
+        if let (Some(needs), System::Macos(major, minor)) = (part.macos, target.platform.system)
+            && needs > (major, minor)
+        {
+            let detail = format!(
+                "{path} needs macOS {}.{}, here {major}.{minor}",
+                needs.0, needs.1
+            );
+            bars.push(Remark::new("platform", detail));
+        }
+    }
+    for version in &carried.lacking {
+        bars.push(Remark::new("library", format!("{path} needs {version}")));
+    }
+    for library in &carried.absent {
+        bars.push(Remark::new(
+            "library",
+            format!("{path} needs {library}, which this machine does not have"),
+        ));
+    }
+}
+
+/// How the C library of the target does not do, if it does not.
+fn libc(part: &Binary, target: &Target) -> Option<String> {
+    let System::Linux(libc) = target.platform.system else {
+        return None;
+    };
+    match (libc, glibc_floor(part), is_musl(part)) {
+        (Libc::Glibc(major, minor), Some(floor), _) if floor > (major, minor) => Some(format!(
+            "needs glibc {}.{}, here {major}.{minor}",
+            floor.0, floor.1
+        )),
+        (Libc::Glibc(..), None, true) => {
+            Some("is built for musl; this target has glibc".to_owned())
+        }
+        (Libc::Musl(..), Some(_), _) => Some("is built for glibc; this target has musl".to_owned()),
+        _ => None,
+    }
+}
+
+/// The ABI of a module that the target's interpreter looks past, when the wheel has no other for
+/// it.
+fn invisible(carried: &Carried, contents: &Contents<'_>, target: &Target) -> Option<String> {
+    let own = |path: &str| match named_abi(path) {
+        Some(PythonAbi::Exact(abi)) => target.interpreter.abis.contains(&abi),
+        Some(PythonAbi::Stable) => target.interpreter.takes_stable_abi(),
+        None => true,
+    };
+    if own(&carried.path) {
+        return None;
+    }
+    let place = |path: &str| {
+        path.rsplit_once('/')
+            .map_or(("", path), |(f, n)| (f, n))
+            .0
+            .to_owned()
+    };
+    let same = |c: &Carried| {
+        module_stem(&c.path) == module_stem(&carried.path) && place(&c.path) == place(&carried.path)
+    };
+    let other = contents.carried.iter().any(|c| same(c) && own(&c.path));
+    if other {
+        None
+    } else {
+        named_abi(&carried.path).map(|a| a.to_string())
+    }
+}

@@ -1,0 +1,184 @@
+//! What must hold beside the words of a sign.
+
+use super::Context;
+use super::facts::{Facts, file_name, package_of};
+use super::traceback::Frame;
+use eutaxis_standards::knowledge::{Condition, standing, tool};
+
+/// What is known where a line stands.
+#[derive(Debug)]
+pub(super) struct Scene<'a> {
+    /// The frames that led to an exception.
+    pub(super) frames: &'a [Frame],
+    /// A build is under way.
+    pub(super) building: bool,
+}
+
+impl Scene<'_> {
+    /// Whether it holds here.
+    pub(super) fn holds(
+        &self,
+        condition: Condition,
+        facts: &mut Facts,
+        context: &Context<'_>,
+    ) -> bool {
+        match condition {
+            Condition::Build => self.is_build(),
+            Condition::NoBuild => !self.is_build(),
+            Condition::OwnFile => self.own_file(facts),
+            Condition::OwnImported => self.own_imported(facts),
+            Condition::LibraryFile => facts
+                .get("path")
+                .or(facts.get("file"))
+                .is_some_and(|f| is_of_library(&f)),
+            Condition::Standard => facts.get("module").is_some_and(|m| standing(&m).is_some()),
+            Condition::StandardPart => facts
+                .get("module")
+                .and_then(|m| standing(&m))
+                .is_some_and(|s| s.parts),
+            Condition::Dropped => facts
+                .get("module")
+                .and_then(|m| standing(&m))
+                .is_some_and(|s| s.is_dropped(facts.series())),
+            Condition::Later => facts
+                .get("module")
+                .and_then(|m| standing(&m))
+                .is_some_and(|s| s.is_later(facts.series())),
+            Condition::ToolkitLibrary => {
+                let library = facts
+                    .get("library")
+                    .as_deref()
+                    .and_then(file_name)
+                    .map(str::to_owned);
+                library.is_some_and(|l| context.families.has_library(&l))
+            }
+            Condition::BuildTool => facts.get("tool").is_some_and(|t| tool(&t).is_some()),
+        }
+    }
+
+    /// By the traceback itself when there is one: it says more than what came before.
+    fn is_build(&self) -> bool {
+        let functions = [
+            "build_wheel",
+            "build_editable",
+            "get_requires_for_build",
+            "prepare_metadata_for_build",
+            "run_setup",
+            "build_sdist",
+        ];
+        let of_build = |f: &Frame| {
+            file_name(&f.file) == Some("setup.py")
+                || file_name(&f.file) == Some("_in_process.py")
+                || functions.iter().any(|n| f.function.contains(n))
+                || f.file.contains("build-env")
+        };
+        if self.frames.is_empty() {
+            self.building
+        } else {
+            self.frames.iter().any(of_build)
+        }
+    }
+
+    /// A file outside the folders of packages that bears the module's name stands among the frames,
+    /// or is named in the line.
+    fn own_file(&self, facts: &mut Facts) -> bool {
+        let Some(module) = facts.get("module") else {
+            return false;
+        };
+        let top = module.split('.').next().unwrap_or(&module).to_owned();
+        let named = facts.get("path").into_iter();
+        let all = self.frames.iter().map(|f| f.file.clone()).chain(named);
+        let own = all
+            .into_iter()
+            .find(|file| !is_of_library(file) && bears(file, &top));
+        own.iter().for_each(|file| facts.set("own", file.as_str()));
+        own.is_some()
+    }
+
+    /// A library's line of code imports a module, and what is then run is a file outside the
+    /// folders of packages that bears its name.
+    fn own_imported(&self, facts: &mut Facts) -> bool {
+        // What the interpreter's own import machinery does in between is no step of its own.
+        let told: Vec<&Frame> = self
+            .frames
+            .iter()
+            .filter(|f| !f.file.starts_with('<'))
+            .collect();
+        let found = told.windows(2).find_map(|pair| {
+            let [importing, imported] = pair else {
+                return None;
+            };
+            let module = imported_module(&importing.code)?;
+            let top = module.split('.').next()?;
+            let own = is_of_library(&importing.file)
+                && !is_of_library(&imported.file)
+                && bears(&imported.file, top);
+            own.then(|| (top.to_owned(), imported.file.clone()))
+        });
+        found.iter().for_each(|(module, file)| {
+            facts.set("module", module.as_str());
+            facts.set("own", file.as_str());
+        });
+        found.is_some()
+    }
+}
+
+/// The module of `import a.b`, `from a.b import c`; none where the names are relative.
+fn imported_module(code: &str) -> Option<&str> {
+    let rest = code
+        .strip_prefix("import ")
+        .or_else(|| code.strip_prefix("from "))?
+        .trim_start();
+    let module = rest.split([' ', ',', ';']).next()?;
+    (!module.starts_with('.')).then_some(module)
+}
+
+/// Whether a path is that of a module or package of this name.
+fn bears(file: &str, module: &str) -> bool {
+    let parts: Vec<&str> = file.split(['/', '\\']).collect();
+    match parts.as_slice() {
+        [.., folder, "__init__.py"] => *folder == module,
+        [.., name] => name.strip_suffix(".py") == Some(module),
+        [] => false,
+    }
+}
+
+/// In a folder of packages, or of an interpreter.
+pub(super) fn is_of_library(file: &str) -> bool {
+    let file = file.replace('\\', "/");
+    let of_interpreter = || {
+        let mut parts = file.split('/').peekable();
+        let mut found = false;
+        while let Some(part) = parts.next() {
+            let below = parts.peek().is_some();
+            found |= below
+                && part.starts_with("python")
+                && part
+                    .get(6..)
+                    .is_some_and(|v| v.starts_with(['2', '3']) && v.contains('.'));
+            found |= below && part == "Lib";
+        }
+        found
+    };
+    package_of(&file).is_some()
+        || file.ends_with("/setup.py")
+        || file.starts_with("<frozen")
+        || of_interpreter()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("/home/ada/random.py", false)]
+    #[case("/usr/lib/python3.11/random.py", true)]
+    #[case("C:\\Python311\\Lib\\random.py", true)]
+    #[case("/x/site-packages/moulin/a.py", true)]
+    #[case("/home/ada/python/random.py", false)]
+    #[case("<frozen importlib._bootstrap>", true)]
+    fn files_of_libraries_are_told_from_ones_own(#[case] file: &str, #[case] library: bool) {
+        assert_eq!(is_of_library(file), library);
+    }
+}

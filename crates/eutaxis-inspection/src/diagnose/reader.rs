@@ -1,0 +1,410 @@
+//! Reading a log piece by piece: lines that no sign can be in are passed over at once, and nothing
+//! but what was seen is kept.
+
+use std::collections::BTreeMap;
+
+use super::conditions::Scene;
+use super::decode::{Decoder, plain, with_plain_quotes};
+use super::facts::Facts;
+use super::prefix::parted;
+use super::root::{Seen, judge};
+use super::traceback::{Frame, Open, Turn, begins};
+use super::{Context, Diagnosis};
+use eutaxis_standards::knowledge::{Causes, Condition, Confidence, Course, Use};
+
+/// So much of what was seen is kept: the first, and the last ones.
+const MOST_SEEN: usize = 500;
+/// Outputs that are told apart at the same time.
+const MOST_STREAMS: usize = 64;
+/// So many lines after a sign may tell more of it.
+const FOLLOWING: u64 = 40;
+/// The longest excerpt, in characters.
+const LONGEST_EXCERPT: usize = 300;
+/// So much of the end is kept for a log that nothing explains.
+const TAIL: usize = 4096;
+
+/// Something that was seen.
+#[derive(Debug, Clone)]
+pub(super) struct Sighting {
+    /// The sign, by its number.
+    pub(super) sign: usize,
+    /// The kind of cause.
+    pub(super) kind: usize,
+    pub(super) sure: Confidence,
+    pub(super) line: u64,
+    pub(super) excerpt: String,
+    pub(super) facts: Facts,
+    /// It is told of attempts that are made again.
+    pub(super) transient: bool,
+    /// The output it stands in.
+    pub(super) stream: String,
+    /// A chain of exceptions, and its place there.
+    pub(super) chain: Option<(u64, usize)>,
+}
+
+/// A line that tells how it went.
+#[derive(Debug, Clone)]
+pub(super) struct Passed {
+    pub(super) course: Course,
+    pub(super) line: u64,
+    pub(super) stream: String,
+    pub(super) text: String,
+}
+
+/// One output among several that are written into one log.
+#[derive(Debug, Default)]
+struct Stream {
+    traceback: Option<Open>,
+    /// The line at which the traceback began.
+    began: u64,
+    /// What was seen last with patterns for the lines that follow, and until which line.
+    follow: Option<(usize, u64)>,
+    building: bool,
+    /// What is built.
+    project: Option<String>,
+}
+
+/// Reads a log.
+pub struct Reader<'a> {
+    causes: &'a Causes,
+    context: &'a Context<'a>,
+    decoder: Decoder,
+    /// Lines before the one that is being read.
+    lines: u64,
+    streams: BTreeMap<String, Stream>,
+    /// A traceback is open, or lines that follow are looked for.
+    awake: bool,
+    seen: Vec<Sighting>,
+    passed: Vec<Passed>,
+    tail: Vec<u8>,
+}
+
+impl<'a> Reader<'a> {
+    /// A reader with what is known.
+    pub fn new(causes: &'a Causes, context: &'a Context<'a>) -> Self {
+        Reader {
+            causes,
+            context,
+            decoder: Decoder::new(),
+            lines: 0,
+            streams: BTreeMap::new(),
+            awake: false,
+            seen: Vec::new(),
+            passed: Vec::new(),
+            tail: Vec::new(),
+        }
+    }
+
+    /// The next bytes of the log, however they are cut.
+    pub fn read(&mut self, piece: &[u8]) {
+        let lines = self.decoder.lines(piece);
+        self.pass(&lines);
+    }
+
+    /// The end of the log.
+    pub fn finish(mut self) -> Diagnosis {
+        let rest = self.decoder.rest();
+        self.pass(&rest);
+        let lines = self.lines + u64::from(rest.last().is_some_and(|b| *b != b'\n'));
+        let seen = Seen {
+            sightings: self.seen,
+            passed: self.passed,
+        };
+        judge(seen, self.causes, lines, last_lines(&self.tail))
+    }
+
+    /// Whole lines.
+    fn pass(&mut self, text: &[u8]) {
+        let kept = text.get(text.len().saturating_sub(TAIL)..).unwrap_or(text);
+        self.tail.extend_from_slice(kept);
+        let surplus = self.tail.len().saturating_sub(2 * TAIL);
+        self.tail.drain(..surplus);
+        let mut at = 0;
+        while let Some(rest) = text.get(at..).filter(|r| !r.is_empty()) {
+            let skipped = if self.awake {
+                0
+            } else {
+                self.to_next_hint(rest)
+            };
+            let Some(rest) = rest.get(skipped..).filter(|r| !r.is_empty()) else {
+                self.lines += line_feeds(text.get(at..).unwrap_or_default());
+                return;
+            };
+            self.lines += line_feeds(text.get(at..at + skipped).unwrap_or_default());
+            let length = memchr::memchr(b'\n', rest).map_or(rest.len(), |i| i + 1);
+            let (line, _) = rest.split_at(length);
+            let number = self.lines + 1;
+            for part in plain(line.strip_suffix(b"\n").unwrap_or(line)) {
+                self.line(number, &part);
+            }
+            self.lines += u64::from(line.ends_with(b"\n"));
+            at += skipped + length;
+        }
+    }
+
+    /// How many bytes stand before the next line that is worth a look.
+    fn to_next_hint(&self, text: &[u8]) -> usize {
+        let Some(finder) = self.causes.finder() else {
+            return 0;
+        };
+        let Some(found) = finder.find(text) else {
+            return text.len();
+        };
+        let before = text.get(..found.start()).unwrap_or_default();
+        before
+            .iter()
+            .rposition(|b| *b == b'\n')
+            .map_or(0, |i| i + 1)
+    }
+
+    fn line(&mut self, number: u64, part: &str) {
+        let (key, text) = parted(part);
+        let text = with_plain_quotes(text);
+        if !self.streams.contains_key(&key) && self.streams.len() >= MOST_STREAMS {
+            self.streams.clear();
+        }
+        let stream = self.streams.entry(key.clone()).or_default();
+        let mut raised: Option<(Vec<Frame>, usize)> = None;
+        if let Some(open) = &mut stream.traceback {
+            match open.next(&text) {
+                Turn::Within => return,
+                Turn::Raised(frames, before) => raised = Some((frames, before)),
+                Turn::Over => stream.traceback = None,
+            }
+        }
+        if stream.traceback.is_none() {
+            stream.traceback = begins(&text);
+            stream.began = number;
+        }
+        if raised.is_some() || stream.traceback.is_none() {
+            self.look(number, &key, text.trim(), part, raised);
+        }
+        let busy =
+            |s: &Stream| s.traceback.is_some() || s.follow.is_some_and(|(_, until)| until > number);
+        self.awake = self.streams.values().any(busy);
+    }
+
+    /// Looks for signs in a line.
+    fn look(
+        &mut self,
+        number: u64,
+        key: &str,
+        text: &str,
+        shown: &str,
+        raised: Option<(Vec<Frame>, usize)>,
+    ) {
+        self.go_on(number, key, text);
+        let (building, chain, stream_project) = match self.streams.get(key) {
+            Some(s) => (
+                s.building,
+                raised.as_ref().map(|(_, before)| (s.began, *before)),
+                s.project.clone(),
+            ),
+            None => (false, None, None),
+        };
+        let frames = raised.map(|(frames, _)| frames).unwrap_or_default();
+        let mut kinds: Vec<usize> = Vec::new();
+        for (pattern, purpose) in self.causes.worth_trying(text) {
+            match purpose {
+                Use::Beside => {}
+                Use::Course(course) => {
+                    let Some(found) = self.causes.found(pattern, text) else {
+                        continue;
+                    };
+                    self.pass_by(number, key, text, course, found);
+                }
+                Use::Sign(sign) => {
+                    let Some(entry) = self.causes.sign(sign).filter(|s| !kinds.contains(&s.kind))
+                    else {
+                        continue;
+                    };
+                    let Some(found) = self.causes.found(pattern, text) else {
+                        continue;
+                    };
+                    let mut facts = Facts::default();
+                    found
+                        .iter()
+                        .for_each(|(name, value)| facts.take(name, value));
+                    entry
+                        .facts
+                        .iter()
+                        .for_each(|(name, value)| facts.set(name, value.as_str()));
+                    // What the lines that follow may tell can stand on the same line.
+                    let beside = entry
+                        .follow
+                        .iter()
+                        .filter_map(|p| self.causes.found(*p, text));
+                    beside
+                        .flatten()
+                        .for_each(|(name, value)| facts.take(&name, &value));
+                    facts.of_frames(&frames);
+                    facts.complete(self.context, text);
+                    let scene = Scene {
+                        frames: &frames,
+                        building,
+                    };
+                    if !entry
+                        .when
+                        .iter()
+                        .all(|c| scene.holds(*c, &mut facts, self.context))
+                    {
+                        continue;
+                    }
+                    let code = frames.last().map_or("", |f| f.code.as_str());
+                    if entry
+                        .code
+                        .is_some_and(|c| self.causes.found(c, code).is_none())
+                    {
+                        continue;
+                    }
+                    if entry
+                        .when
+                        .iter()
+                        .any(|c| matches!(c, Condition::OwnFile | Condition::OwnImported))
+                    {
+                        facts.complete(self.context, text);
+                    }
+                    if scene.holds(Condition::Build, &mut facts, self.context) {
+                        // The frames are those of what builds, not of what is built.
+                        facts.remove("of");
+                        stream_project
+                            .iter()
+                            .for_each(|project| facts.set("of", project.as_str()));
+                    }
+                    // A warning may be one that nobody needs to heed.
+                    let sure = if is_warning(text) && !entry.transient {
+                        Confidence::Low
+                    } else {
+                        entry.sure
+                    };
+                    kinds.push(entry.kind);
+                    let sighting = Sighting {
+                        sign,
+                        kind: entry.kind,
+                        sure,
+                        line: number,
+                        excerpt: shortened(shown.trim()),
+                        facts,
+                        transient: entry.transient,
+                        stream: key.to_owned(),
+                        chain,
+                    };
+                    self.keep(sighting, !entry.follow.is_empty());
+                }
+            }
+        }
+    }
+
+    /// Facts that the lines after a sign tell.
+    fn go_on(&mut self, number: u64, key: &str, text: &str) {
+        let Some(stream) = self.streams.get_mut(key) else {
+            return;
+        };
+        let Some((at, _)) = stream.follow.filter(|(_, until)| *until >= number) else {
+            stream.follow = None;
+            return;
+        };
+        let Some(sighting) = self.seen.get_mut(at) else {
+            return;
+        };
+        let patterns = self
+            .causes
+            .sign(sighting.sign)
+            .map_or(&[][..], |s| &s.follow);
+        let mut told = false;
+        for found in patterns.iter().filter_map(|p| self.causes.found(*p, text)) {
+            told = true;
+            found
+                .iter()
+                .for_each(|(name, value)| sighting.facts.take(name, value));
+        }
+        if told {
+            sighting.facts.complete(self.context, text);
+        }
+    }
+
+    fn pass_by(
+        &mut self,
+        number: u64,
+        key: &str,
+        text: &str,
+        course: Course,
+        found: Vec<(String, String)>,
+    ) {
+        if let Some(stream) = self.streams.get_mut(key) {
+            match course {
+                Course::Build => {
+                    stream.building = true;
+                    let project = found
+                        .into_iter()
+                        .find(|(name, _)| name == "project")
+                        .map(|(_, value)| value);
+                    stream.project = project.or(stream.project.take());
+                }
+                Course::Well | Course::On => (stream.building, stream.project) = (false, None),
+                Course::Badly => {}
+            }
+        }
+        if course != Course::Build {
+            let passed = Passed {
+                course,
+                line: number,
+                stream: key.to_owned(),
+                text: shortened(text),
+            };
+            // The last of a kind is the one that counts.
+            if self.passed.len() >= MOST_SEEN {
+                self.passed.drain(..MOST_SEEN / 2);
+            }
+            self.passed.push(passed);
+        }
+    }
+
+    fn keep(&mut self, sighting: Sighting, has_more: bool) {
+        let key = sighting.stream.clone();
+        let line = sighting.line;
+        // The first ones are kept for the root, the last ones for how it ended.
+        if self.seen.len() >= MOST_SEEN {
+            self.seen.remove(MOST_SEEN / 2);
+            self.streams.values_mut().for_each(|s| s.follow = None);
+        }
+        self.seen.push(sighting);
+        let at = self.seen.len() - 1;
+        if let Some(stream) = self.streams.get_mut(&key).filter(|_| has_more) {
+            stream.follow = Some((at, line + FOLLOWING));
+        }
+    }
+}
+
+fn line_feeds(bytes: &[u8]) -> u64 {
+    memchr::memchr_iter(b'\n', bytes).count() as u64
+}
+
+fn is_warning(text: &str) -> bool {
+    let start: String = text
+        .trim_start_matches(['[', '(', '<', '*', ' '])
+        .chars()
+        .take(8)
+        .collect();
+    let start = start.to_ascii_lowercase();
+    ["warning", "warn", "note:", "debug", "info:", "notice"]
+        .iter()
+        .any(|w| start.starts_with(w))
+}
+
+fn shortened(text: &str) -> String {
+    match text.char_indices().nth(LONGEST_EXCERPT) {
+        Some((at, _)) => format!("{} ...", text.get(..at).unwrap_or(text)),
+        None => text.to_owned(),
+    }
+}
+
+/// The last lines that say something.
+fn last_lines(tail: &[u8]) -> Vec<String> {
+    let mut lines: Vec<String> = tail
+        .split(|b| *b == b'\n')
+        .flat_map(plain)
+        .map(|l| shortened(l.trim()))
+        .collect();
+    lines.split_off(lines.len().saturating_sub(3))
+}

@@ -1,0 +1,254 @@
+//! Which of the causes that were seen is the root: what was overcome is none, and what goes away
+//! with another is none of its own.
+
+use super::reader::{Passed, Sighting};
+use super::{Aside, Cause, Diagnosis, Ended};
+use eutaxis_standards::knowledge::{CauseKind, Causes, Confidence, Course};
+use eutaxis_standards::name::Name;
+
+/// Everything that was seen.
+#[derive(Debug)]
+pub(super) struct Seen {
+    pub(super) sightings: Vec<Sighting>,
+    pub(super) passed: Vec<Passed>,
+}
+
+/// From this depth on a cause is one project's own, and hides nothing of another's.
+const OF_A_PROJECT: u32 = 30;
+
+pub(super) fn judge(seen: Seen, causes: &Causes, lines: u64, last: Vec<String>) -> Diagnosis {
+    let (overcome, standing): (Vec<Sighting>, Vec<Sighting>) = seen
+        .sightings
+        .into_iter()
+        .partition(|s| is_overcome(s, causes, &seen.passed));
+    let merged = merged(standing);
+    // What is only guessed counts when nothing is told.
+    let told = merged.iter().any(|(s, _)| s.sure > Confidence::Low);
+    let (guessed, mut open): (Vec<_>, Vec<_>) = merged
+        .into_iter()
+        .partition(|(s, _)| told && s.sure == Confidence::Low);
+    let hidden: Vec<bool> = open
+        .iter()
+        .map(|(s, _)| open.iter().any(|(t, _)| hides(t, s, causes)))
+        .collect();
+    let mut flags = hidden.into_iter();
+    let consequences: Vec<(Sighting, usize)> = open
+        .extract_if(.., |_| flags.next().unwrap_or(false))
+        .collect();
+    open.sort_by_key(|(s, _)| (depth(s, causes), std::cmp::Reverse(s.sure), s.line));
+    for (root, _) in &mut open {
+        adopt(root, &consequences);
+    }
+    let aside = |all: Vec<Sighting>| -> Vec<Aside> {
+        let mut told: Vec<Aside> = Vec::new();
+        for s in all {
+            let id = causes.kind(s.kind).map_or("", |k| k.id.as_str());
+            match told.iter_mut().find(|a| a.id == id) {
+                Some(known) => known.times += 1,
+                None => told.push(Aside {
+                    id: id.to_owned(),
+                    line: s.line,
+                    excerpt: s.excerpt,
+                    times: 1,
+                }),
+            }
+        }
+        told
+    };
+    let found: Vec<Cause> = open
+        .into_iter()
+        .filter_map(|(s, times)| cause(s, times, causes))
+        .collect();
+    Diagnosis {
+        ended: ended(&found, &seen.passed),
+        causes: found,
+        consequences: aside(consequences.into_iter().map(|(s, _)| s).collect()),
+        overcome: aside(overcome),
+        guessed: aside(guessed.into_iter().map(|(s, _)| s).collect()),
+        lines,
+        last,
+    }
+}
+
+fn cause(sighting: Sighting, times: usize, causes: &Causes) -> Option<Cause> {
+    Some(Cause {
+        id: causes.kind(sighting.kind)?.id.clone(),
+        confidence: sighting.sure,
+        line: sighting.line,
+        excerpt: sighting.excerpt,
+        facts: sighting.facts,
+        times,
+        sign: Some(sighting.sign),
+    })
+}
+
+fn ended(found: &[Cause], passed: &[Passed]) -> Ended {
+    match passed
+        .iter()
+        .rev()
+        .find(|p| p.course != Course::On)
+        .map(|p| p.course)
+    {
+        _ if !found.is_empty() => Ended::Badly,
+        Some(Course::Well) => Ended::Well,
+        Some(Course::Badly) => Ended::Badly,
+        _ => Ended::Unknown,
+    }
+}
+
+fn depth(sighting: &Sighting, causes: &Causes) -> u32 {
+    causes.kind(sighting.kind).map_or(u32::MAX, |k| k.depth)
+}
+
+/// Whether what came after it shows that it did not matter in the end.
+fn is_overcome(sighting: &Sighting, causes: &Causes, passed: &[Passed]) -> bool {
+    let of_stream = |p: &&Passed| {
+        p.stream == sighting.stream || p.stream.is_empty() || sighting.stream.is_empty()
+    };
+    let after = passed
+        .iter()
+        .filter(|p| p.line > sighting.line)
+        .filter(of_stream);
+    let well = |p: &&Passed| p.course == Course::Well && !names_others_only(&p.text, sighting);
+    if sighting.transient {
+        return after
+            .clone()
+            .any(|p| matches!(p.course, Course::On | Course::Well));
+    }
+    let lasting = causes.kind(sighting.kind).is_some_and(|k| k.lasting);
+    after.filter(well).count() > usize::from(lasting)
+}
+
+/// `Successfully installed moulin-5.0` says nothing of another project.
+fn names_others_only(text: &str, sighting: &Sighting) -> bool {
+    let Some(project) = sighting
+        .facts
+        .get("project")
+        .and_then(|p| Name::parse(&p).ok())
+    else {
+        return false;
+    };
+    let versioned = |word: &&str| {
+        word.rsplit_once('-')
+            .is_some_and(|(_, v)| v.starts_with(|c: char| c.is_ascii_digit()))
+    };
+    let mut words = text.split_whitespace().filter(versioned).peekable();
+    let named = words.peek().is_some();
+    let is_it = |word: &str| {
+        word.rsplit_once('-')
+            .and_then(|(name, _)| Name::parse(name).ok())
+            .is_some_and(|n| n == project)
+    };
+    named && !words.any(is_it)
+}
+
+/// The same cause seen several times is one; where it was seen first counts, and how surely at
+/// best.
+fn merged(all: Vec<Sighting>) -> Vec<(Sighting, usize)> {
+    let mut merged: Vec<(Sighting, usize)> = Vec::new();
+    for sighting in all {
+        let same = |(s, _): &&mut (Sighting, usize)| {
+            s.kind == sighting.kind
+                && agree(s, &sighting)
+                && (s.chain.is_none() || s.chain != sighting.chain)
+        };
+        match merged.iter_mut().find(same) {
+            Some((known, times)) => {
+                *times += 1;
+                if sighting.sure > known.sure {
+                    (known.sure, known.sign) = (sighting.sure, sighting.sign);
+                }
+                for (name, values, _) in sighting.facts.iter() {
+                    if known.facts.all(name).is_empty() {
+                        values.iter().for_each(|v| known.facts.take(name, v));
+                    }
+                }
+            }
+            None => merged.push((sighting, 1)),
+        }
+    }
+    merged
+}
+
+/// No fact that both tell is another.
+fn agree(a: &Sighting, b: &Sighting) -> bool {
+    let (a, b) = (a.facts.key(), b.facts.key());
+    let differs = |(name, values): &(&str, &[String])| {
+        b.iter().any(|(n, v)| n == name && !same_values(values, v))
+    };
+    !a.iter().any(differs)
+}
+
+fn same_values(a: &[String], b: &[String]) -> bool {
+    let plain = |v: &String| Name::parse(v).map_or_else(|_| v.clone(), |n| n.to_string());
+    a.iter().map(plain).eq(b.iter().map(plain))
+}
+
+/// Whether one goes away when the other is mended.
+fn hides(root: &Sighting, other: &Sighting, causes: &Causes) -> bool {
+    if let (Some((chain, place)), Some((of, after))) = (root.chain, other.chain)
+        && chain == of
+        && place != after
+    {
+        // The exception that was raised first led to those that follow.
+        return place < after;
+    }
+    if root.kind == other.kind {
+        return false;
+    }
+    let (Some(kind), Some(of)) = (causes.kind(root.kind), causes.kind(other.kind)) else {
+        return false;
+    };
+    let named = |k: &CauseKind, id: &str| k.hides.iter().any(|h| h == id || h == "*");
+    // What was told before is no consequence where it is a module that is absent: another one was
+    // looked for.
+    if of.id == "module-absent" && other.line < root.line {
+        return false;
+    }
+    // On one line both speak of the same thing.
+    let apart = kind.depth >= OF_A_PROJECT
+        && root.line != other.line
+        && are_of_different_projects(root, other);
+    // Where each would hide the other, the one that is told more surely stays, then the one that
+    // lies nearer to the root.
+    let mutual = named(of, &kind.id);
+    let loses =
+        (other.sure, std::cmp::Reverse(of.depth)) >= (root.sure, std::cmp::Reverse(kind.depth));
+    named(kind, &of.id) && !(mutual && loses) && !apart
+}
+
+fn are_of_different_projects(a: &Sighting, b: &Sighting) -> bool {
+    let name = |s: &Sighting| {
+        s.facts
+            .get("of")
+            .or(s.facts.get("project"))
+            .and_then(|p| Name::parse(&p).ok())
+    };
+    let project = |s: &Sighting| s.facts.get("project").and_then(|p| Name::parse(&p).ok());
+    match (name(a), project(b)) {
+        (Some(one), Some(other)) => one != other && project(a).as_ref() != Some(&other),
+        _ => false,
+    }
+}
+
+/// What a consequence tells of the project, its cause may not have told.
+fn adopt(root: &mut Sighting, consequences: &[(Sighting, usize)]) {
+    let after = consequences
+        .iter()
+        .filter(|(s, _)| s.line >= root.line)
+        .chain(consequences);
+    for name in ["project", "version", "requirement", "wheel"] {
+        if root.facts.get(name).is_none()
+            && let Some(told) = after.clone().find_map(|(s, _)| s.facts.get(name))
+        {
+            root.facts.set(name, told);
+        }
+    }
+    if root.facts.get("of").is_none()
+        && let Some(project) = consequences
+            .iter()
+            .find_map(|(s, _)| s.facts.get("project"))
+    {
+        root.facts.set("of", project);
+    }
+}

@@ -1,0 +1,284 @@
+//! `import-fails`, `trial-fails`: what happened when modules were really imported, and the user's
+//! own trials run.
+
+use std::collections::BTreeSet;
+
+use super::{Finding, Severity, Snapshot};
+use super::{Remedy, Step};
+use crate::diagnose::{Context, Reader};
+use eutaxis_standards::fault::escaped;
+use eutaxis_standards::knowledge::Causes;
+use eutaxis_standards::name::is_identifier;
+
+/// The modules to be imported, with the projects that own them: public ones at the top, in the
+/// environment itself; of packages without a file of their own the parts. Tests, stubs and private
+/// ones are left out.
+pub fn modules(snapshot: &Snapshot) -> Vec<(String, usize)> {
+    let mut found: BTreeSet<(usize, String)> = BTreeSet::new();
+    for (index, project) in snapshot.here() {
+        let Some(entry) = snapshot.path.get(project.entry) else {
+            continue;
+        };
+        for file in &project.files {
+            let inside = file
+                .path
+                .strip_prefix(entry.folder.as_str())
+                .and_then(|p| p.strip_prefix('/'));
+            found.extend(
+                inside
+                    .and_then(|path| module_of(path, snapshot))
+                    .map(|module| (index, module)),
+            );
+        }
+        // What is used in place is known by its names; they count where they can be found.
+        for claim in &project.claims {
+            let there = snapshot
+                .path
+                .iter()
+                .any(|e| e.modules.get(claim).is_some_and(|t| !t.namespace));
+            let in_place = project.direct.as_ref().is_some_and(|d| d.editable);
+            if (there || in_place) && is_public(claim) {
+                found.insert((index, claim.clone()));
+            }
+        }
+    }
+    found
+        .into_iter()
+        .map(|(index, module)| (module, index))
+        .collect()
+}
+
+/// The module that a file at the top of a folder, or the file of a package, is.
+fn module_of(path: &str, snapshot: &Snapshot) -> Option<String> {
+    let (folder, name) = path
+        .rsplit_once('/')
+        .map_or((None, path), |(f, n)| (Some(f), n));
+    let endings = snapshot.suffixes.iter().map(String::as_str).chain([".py"]);
+    let stem = endings
+        .filter_map(|e| name.strip_suffix(e))
+        .find(|s| !s.is_empty() && !s.contains('.'))?;
+    let parts: Vec<&str> = match folder {
+        None => vec![stem],
+        Some(folder) if stem == "__init__" => folder.split('/').collect(),
+        Some(_) => return None,
+    };
+    // Only what lies at the top, or in packages without a file: what is deeper is imported by its
+    // package.
+    let top = parts.first()?;
+    let namespace = || {
+        snapshot
+            .path
+            .iter()
+            .filter_map(|e| e.modules.get(*top))
+            .all(|t| t.namespace)
+    };
+    let shallow = parts.len() == 1 || (parts.len() == 2 && namespace());
+    (shallow && parts.iter().all(|p| is_public(p))).then(|| parts.join("."))
+}
+
+/// Whether a name is one that users import.
+fn is_public(name: &str) -> bool {
+    let tests = [
+        "test",
+        "tests",
+        "testing",
+        "conftest",
+        "setup",
+        "examples",
+        "docs",
+        "benchmarks",
+    ];
+    is_identifier(name)
+        && !name.starts_with('_')
+        && !tests.contains(&name)
+        && !name.ends_with("_tests")
+        && !name.ends_with("_stubs")
+}
+
+/// How a process ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Ended {
+    /// The import was done, and the process ended well.
+    Well,
+    /// An exception was raised.
+    Raised,
+    /// The module ended the process, with this exit code.
+    Exited(i32),
+    /// A signal ended it: a crash, or an abort.
+    Signal(i32),
+    /// It did not end in the time given, in seconds.
+    Hung(u64),
+}
+
+/// An import that was tried.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Attempt {
+    /// The module.
+    pub module: String,
+    /// The project that owns it, as a place in the snapshot's list.
+    pub owner: Option<usize>,
+    /// How it ended.
+    pub ended: Ended,
+    /// What it wrote, the last of it.
+    pub output: String,
+}
+
+/// A trial of the user's that was run.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Trial {
+    /// Its name.
+    pub name: String,
+    /// What was expected among its output.
+    pub expect: Option<String>,
+    /// How it ended.
+    pub ended: Ended,
+    /// What it wrote to standard output.
+    pub printed: String,
+    /// What it wrote to standard error, the last of it.
+    pub complained: String,
+}
+
+/// The imports that failed, as findings, with what explains them by what they wrote.
+pub fn imports(
+    snapshot: &Snapshot,
+    attempts: &[Attempt],
+    causes: &Causes,
+    context: &Context<'_>,
+) -> Vec<Finding> {
+    let failed = attempts.iter().filter(|a| a.ended != Ended::Well);
+    failed
+        .map(|a| import(snapshot, a, causes, context))
+        .collect()
+}
+
+fn import(
+    snapshot: &Snapshot,
+    attempt: &Attempt,
+    causes: &Causes,
+    context: &Context<'_>,
+) -> Finding {
+    let how = match attempt.ended {
+        Ended::Raised => reason(&attempt.output),
+        ended @ (Ended::Well | Ended::Exited(_) | Ended::Signal(_) | Ended::Hung(_)) => {
+            words(ended)
+        }
+    };
+    let evidence = format!("`import {}` {how}", attempt.module);
+    let frames = frames(&attempt.output);
+    let at = frames.last().map_or(String::new(), |f| {
+        format!(" (last in {})", snapshot.shown(f))
+    });
+    let remedy = match attempt.ended {
+        Ended::Raised => "see what it needs; the findings above may tell the cause".into(),
+        Ended::Hung(_) => "find out what it waits for: nothing is there to answer".into(),
+        Ended::Well | Ended::Exited(_) | Ended::Signal(_) => {
+            Remedy::new("look at its compiled parts", Step::Examine)
+        }
+    };
+    let finding = Finding::new(
+        "import-fails",
+        Severity::Breaks,
+        format!("{evidence}{at}"),
+        remedy,
+    );
+    explained(finding, &attempt.output, causes, context)
+        .about_owner(snapshot, attempt.owner)
+        .of(frames)
+}
+
+/// What an import wrote is a log like any other.
+fn explained(
+    mut finding: Finding,
+    output: &str,
+    causes: &Causes,
+    context: &Context<'_>,
+) -> Finding {
+    let mut reader = Reader::new(causes, context);
+    reader.read(output.as_bytes());
+    let Some(root) = reader.finish().causes.into_iter().next() else {
+        return finding;
+    };
+    let told = root.told(causes);
+    finding.evidence.push_str(&format!(": {}", told.title));
+    // What examines is no advice here.
+    let helps = |c: &Option<String>| c.as_ref().is_none_or(|c| !c.starts_with("eutaxis examine"));
+    if let Some(first) = told.remedies.into_iter().find(|r| helps(&r.change)) {
+        finding.remedy = Remedy {
+            words: first.text,
+            step: first.change.map(Step::Typed),
+        };
+    }
+    finding.cause = Some(root.id);
+    finding
+}
+
+fn words(ended: Ended) -> String {
+    match ended {
+        Ended::Well => "is done".to_owned(),
+        Ended::Raised => "raises an exception".to_owned(),
+        Ended::Exited(code) => format!("ends the interpreter with exit code {code}"),
+        Ended::Signal(signal) => format!("is ended by signal {signal}{}", signal_words(signal)),
+        Ended::Hung(seconds) => format!("does not end within {seconds} s"),
+    }
+}
+
+fn signal_words(signal: i32) -> &'static str {
+    match signal {
+        4 => " (an instruction that this processor does not have)",
+        6 => " (it aborts)",
+        7 => " (a bad address)",
+        8 => " (a fault of arithmetic)",
+        9 => " (killed: perhaps for want of memory)",
+        11 => " (it crashes)",
+        _ => "",
+    }
+}
+
+/// The last line of a traceback: the exception with its message.
+fn reason(output: &str) -> String {
+    let last = output
+        .lines()
+        .rev()
+        .find(|l| !l.trim().is_empty() && !l.starts_with(' '));
+    format!(
+        "fails: {}",
+        escaped(last.unwrap_or("an exception without words").trim())
+    )
+}
+
+/// The files of a traceback, the outermost first.
+fn frames(output: &str) -> Vec<String> {
+    let file = |line: &str| {
+        let rest = line.trim_start().strip_prefix("File \"")?;
+        let path = rest.split_once('"')?.0;
+        (!path.starts_with('<')).then(|| path.to_owned())
+    };
+    output.lines().filter_map(file).collect()
+}
+
+/// The trials that failed, as findings.
+pub fn trials(trials: &[Trial]) -> Vec<Finding> {
+    let failed = |t: &&Trial| {
+        t.ended != Ended::Well
+            || t.expect
+                .as_ref()
+                .is_some_and(|e| !t.printed.contains(e.as_str()))
+    };
+    let finding = |trial: &Trial| {
+        let found = trial.printed.trim();
+        let how = match (&trial.expect, trial.ended) {
+            (_, Ended::Raised) => reason(&trial.complained),
+            (Some(expected), Ended::Well) if found.is_empty() => {
+                format!("prints nothing; expected is `{expected}`")
+            }
+            (Some(expected), Ended::Well) => {
+                format!("prints `{}`; expected is `{expected}`", escaped(found))
+            }
+            (_, ended) => words(ended),
+        };
+        let evidence = format!("trial {} {how}", trial.name);
+        let remedy = format!("see [trial.{}] in the settings", trial.name);
+        Finding::new("trial-fails", Severity::Breaks, evidence, remedy)
+    };
+    trials.iter().filter(failed).map(finding).collect()
+}

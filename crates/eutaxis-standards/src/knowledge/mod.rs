@@ -1,0 +1,34 @@
+//! What the tool knows of the world: data files under `knowledge/`, compiled in.
+//!
+//! ```
+//! use eutaxis_standards::knowledge::{Causes, Families};
+//!
+//! // A family of one's own beside those that are known.
+//! let families = Families::built_in().with(
+//!     "[[family]]\nname = 'nordglim'\nlabel = { before = 'nor', number = 'digits' }\n\
+//!      toolkit = [{ version = '4.1', linux = '510.0' }]",
+//! )?;
+//! assert!(families.of_label("nor41").is_some());
+//! assert!(Causes::built_in().kind_of("clash").is_some());
+//! # Ok::<(), eutaxis_standards::fault::Fault>(())
+//! ```
+
+mod accelerators;
+mod building;
+mod causes;
+mod interpreters;
+mod libraries;
+mod policies;
+mod stable_abi;
+mod standard_modules;
+
+pub use accelerators::{Families, Family, Form, Library, MadeFor, Number, Probe, Runs, Told};
+pub use building::{Needed, header, tool};
+pub use causes::{
+    Advice, CauseKind, Causes, CheckKind, Condition, Confidence, Course, Sign, Use, Wording,
+};
+pub use interpreters::{Series, series, series_began, series_of};
+pub use libraries::{Libraries, Provided};
+pub use policies::{highest_symbol, may_need};
+pub use stable_abi::is_stable;
+pub use standard_modules::{Standing, standing};
