@@ -39,6 +39,7 @@ pub fn write_whole(path: &Path, bytes: &[u8]) -> Result<()> {
         .and_then(|()| file.as_file().sync_all())
         .doing("cannot write", path)?;
     readable_by_all(file.as_file());
+    crate::halt::at("file-written");
     file.persist(path)
         .map_err(|e| e.error)
         .doing("cannot write", path)?;

@@ -13,6 +13,7 @@ mod error;
 pub mod files;
 pub mod gather;
 mod guarded;
+mod halt;
 mod hash;
 pub mod interpreter;
 pub mod loader;

@@ -218,6 +218,7 @@ impl Catalogue {
                 self.now
             ])
         });
+        crate::halt::at("page-kept");
     }
 
     /// Drops a page.
@@ -332,6 +333,7 @@ impl Catalogue {
                 self.now
             ])
         });
+        crate::halt::at("metadata-kept");
     }
 
     fn forget_blob(&self, table: &str, key: &str) {

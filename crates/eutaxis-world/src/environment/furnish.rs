@@ -25,6 +25,7 @@ use super::plan::{Planned, PlannedWheel, Source, join, plan};
 use super::read::{Installed, Place, installed, look, tidy_path};
 use crate::error::Doing;
 use crate::files::{ensure_room, lock, lock_path};
+use crate::halt;
 use crate::hash::sha256_hex;
 use crate::interpreter::{Facts, ProbeCache, environment_python};
 use crate::network::{Network, Wanted, check_file};
@@ -205,6 +206,7 @@ pub fn furnish(
     }
     join(&mut wheels)?;
     let stage = Stage::new(&root)?;
+    halt::at("stage-made");
     if let Place::Free = &place {
         make_skeleton(&stage.path, &root, &layout, request)?
     } else {
@@ -213,6 +215,7 @@ pub fn furnish(
             write_config(&stage.path, request)?;
         }
     }
+    halt::at("tree-begun");
     place_all(
         &wheels,
         &stage.path,
@@ -220,6 +223,7 @@ pub fn furnish(
         progress,
         &mut report.bytes,
     )?;
+    halt::at("tree-whole");
     stage.swap_in(&root, place == Place::Free)?;
     report.seconds = started.elapsed().as_secs_f64();
     Ok(report)
@@ -627,6 +631,7 @@ fn place_all(
         .par_iter()
         .map(|(owner, file)| {
             let cost = place_one(owner, file, stage, &linker);
+            halt::at("file-placed");
             let n = done.fetch_add(1, std::sync::atomic::Ordering::Relaxed) + 1;
             if n.is_multiple_of(64) || n == total {
                 progress("placing", n, total);
@@ -702,10 +707,13 @@ impl Stage {
     /// Puts the finished tree in place; the old one, if any, comes here and is removed.
     fn swap_in(self, root: &Path, free: bool) -> Result<()> {
         if free {
-            fs::rename(&self.path, root).doing("cannot put the environment in place at", root)
+            fs::rename(&self.path, root).doing("cannot put the environment in place at", root)?;
         } else {
-            exchange(&self.path, root)
+            exchange(&self.path, root)?;
         }
+        // The old tree is still there, under the name of the stage.
+        halt::at("tree-in-place");
+        Ok(())
     }
 }
 

@@ -605,6 +605,7 @@ impl Network {
         let path = self.file(sha256, &wanted.filename);
         let part = path.with_file_name("part");
         download::download(client, wanted, &part, bytes)?;
+        crate::halt::at("file-came");
         std::fs::rename(&part, &path).doing("cannot write", &path)?;
         Ok(path)
     }
@@ -634,6 +635,7 @@ impl Network {
         if let Some(folder) = path.parent() {
             std::fs::create_dir_all(folder).doing("cannot make the folder", folder)?;
         }
+        crate::halt::at("file-came");
         std::fs::rename(&part, &path).doing("cannot write", &path)?;
         self.keep_of(&key, &head, came.sha256.clone().into_bytes());
         Ok((path, came))

@@ -166,6 +166,7 @@ impl Store {
         if let Some(parent) = entry.parent() {
             fs::create_dir_all(parent).doing("cannot make the folder", parent)?;
         }
+        crate::halt::at("wheel-unpacked");
         if fs::rename(stage.path(), &entry).is_err() {
             // Another process was faster: its entry is as good, if it is whole.
             let Some(manifest) = intact(&entry) else {

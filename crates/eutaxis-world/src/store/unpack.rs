@@ -66,6 +66,7 @@ pub(super) fn unpack(
                 Failure::Disk(error) => error,
             })?,
         );
+        crate::halt::at("file-unpacked");
     }
     let seen: Vec<Seen> = files
         .iter()

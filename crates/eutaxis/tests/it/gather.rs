@@ -1,9 +1,8 @@
 //! `gather`: files into a folder that is a depot and an index at once.
 
-use std::process::Stdio;
-use std::time::Duration;
-
 use eutaxis_demo::server::{Fault, Server, Trouble};
+
+use rstest::rstest;
 
 use crate::field::{Field, pins, server};
 
@@ -259,72 +258,20 @@ fn furnish_fetches_what_is_pinned() {
     assert_eq!(field.python("import sastrugi").code, 0);
 }
 
-/// Small steps at first, where much happens, then wider ones; no randomness, so that a failure can
-/// be repeated.
-fn moments() -> impl Iterator<Item = Duration> {
-    (0..12).map(|i| Duration::from_micros(1_000 + i * i * 1_200))
-}
-
-#[test]
-fn killed_at_any_moment_nothing_wrong_is_served_and_the_next_run_completes() {
-    let server = server(Trouble {
-        latency: Duration::from_millis(2),
-        ..Trouble::default()
-    });
+#[rstest]
+fn killed_half_way_nothing_wrong_is_served_and_the_next_run_completes(
+    #[values("file-gathered", "file-gathered:4", "file-written", "file-written:3")] point: &str,
+) {
+    let server = server(Trouble::default());
     let field = Field::at(&server);
-    let run = |arguments: &[&str], moment: Duration| {
-        let mut child = field
-            .command(arguments)
-            .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .spawn()
-            .unwrap();
-        std::thread::sleep(moment);
-        child.kill().unwrap();
-        !child.wait().unwrap().success()
-    };
-    field.expect(
-        0,
-        &[
-            "settle",
-            "--asks",
-            "fieldkit.txt",
-            "--out",
-            "pylock.good.toml",
-        ],
-    );
-    let good = field.read("pylock.good.toml");
-    let mut killed = 0;
-    for moment in moments() {
-        std::fs::remove_dir_all(field.path("cache")).unwrap();
-        killed += usize::from(run(
-            &["settle", "--asks", "fieldkit.txt", "--out", "pylock.x.toml"],
-            moment,
-        ));
-        assert!(!field.path("pylock.x.toml").exists() || field.read("pylock.x.toml") == good);
-        field.expect(
-            0,
-            &["settle", "--asks", "fieldkit.txt", "--out", "pylock.x.toml"],
-        );
-        assert_eq!(field.read("pylock.x.toml"), good);
-        std::fs::remove_file(field.path("pylock.x.toml")).unwrap();
-    }
-    for moment in moments() {
-        killed += usize::from(run(
-            &["gather", "pylock.good.toml", "--into", "stick"],
-            moment,
-        ));
-        if field.path("stick/index.json").exists() {
-            assert_whole(&field);
-        }
-        field.expect(0, &["gather", "pylock.good.toml", "--into", "stick"]);
+    field.expect(0, &["settle", "--asks", "fieldkit.txt"]);
+    let gather = ["gather", "pylock.toml", "--into", "stick"];
+    crate::killed::kill_at(&field, &gather, point);
+    if field.path("stick/index.json").exists() {
         assert_whole(&field);
-        std::fs::remove_dir_all(field.path("stick")).unwrap();
     }
-    assert!(
-        killed > 5,
-        "only {killed} runs were killed before they ended"
-    );
+    field.expect(0, &gather);
+    assert_whole(&field);
 }
 
 /// Every file that a page lists is there with its hash.

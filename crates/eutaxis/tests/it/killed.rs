@@ -1,9 +1,10 @@
-//! Killed at random moments: a whole environment or none, and the next run succeeds.
+//! Killed half-way: a whole environment or none, and the next run succeeds.
 
 use std::process::Stdio;
 use std::time::Duration;
 
-use eutaxis_demo::server::Trouble;
+use eutaxis_demo::server::{Server, Trouble};
+use rstest::rstest;
 
 use crate::field::{Field, server};
 
@@ -22,90 +23,84 @@ for d in m.distributions():
 print(sorted(d.metadata["Name"] + " " + d.version for d in m.distributions()))
 "#;
 
-/// Small steps at first, where much happens, then wider ones; no randomness, so that a failure can
-/// be repeated.
-fn moments() -> impl Iterator<Item = Duration> {
-    (0..24).map(|i| Duration::from_micros(500 + i * i * 700))
-}
-
-fn kill_after(field: &Field, arguments: &[&str], moment: Duration) -> bool {
-    let mut child = field
+/// Runs the command until it comes to a named point, where it ends as if it were killed.
+pub(crate) fn kill_at(field: &Field, arguments: &[&str], point: &str) {
+    let status = field
         .command(arguments)
+        .env("EUTAXIS_HALT", point)
         .stdout(Stdio::null())
         .stderr(Stdio::null())
-        .spawn()
+        .status()
         .unwrap();
-    std::thread::sleep(moment);
-    child.kill().unwrap();
-    !child.wait().unwrap().success()
+    assert_eq!(status.code(), None, "{arguments:?} comes to {point}");
 }
 
-#[test]
-fn a_new_environment_is_whole_or_absent() {
-    let field = Field::new();
+/// A field with pins, whose wheels come from a server.
+fn pinned() -> (Server, Field) {
+    let server = server(Trouble::default());
+    let field = Field::at(&server);
     field.expect(0, &["settle", "--asks", "fieldkit.txt"]);
-    let mut killed = 0;
-    for moment in moments() {
-        killed += usize::from(kill_after(&field, &["furnish"], moment));
-        if field.path(".venv").exists() {
-            let seen = field.python(WHOLE);
-            assert_eq!(seen.code, 0, "after {moment:?}: {seen:?}");
-        }
-        field.expect(0, &["furnish"]);
-        assert_eq!(field.python(WHOLE).code, 0);
-        assert_eq!(
-            field.names(),
-            [".venv", "pylock.toml"],
-            "what the killed run left is gone"
-        );
-        std::fs::remove_dir_all(field.path(".venv")).unwrap();
-        std::fs::remove_dir_all(field.path("cache")).unwrap();
+    (server, field)
+}
+
+#[rstest]
+#[case("file-came")]
+#[case("file-came:3")]
+#[case("file-unpacked")]
+#[case("file-unpacked:7")]
+#[case("wheel-unpacked")]
+#[case("wheel-unpacked:3")]
+#[case("stage-made")]
+#[case("tree-begun")]
+#[case("file-placed")]
+#[case("file-placed:9")]
+#[case("tree-whole")]
+#[case("tree-in-place")]
+fn a_new_environment_is_whole_or_absent(#[case] point: &str) {
+    let (_server, field) = pinned();
+    kill_at(&field, &["furnish"], point);
+    assert_eq!(field.path(".venv").exists(), point == "tree-in-place");
+    if field.path(".venv").exists() {
+        let seen = field.python(WHOLE);
+        assert_eq!(seen.code, 0, "{seen:?}");
     }
-    assert!(
-        killed > 3,
-        "only {killed} runs were killed before they ended"
+    field.expect(0, &["furnish"]);
+    assert_eq!(field.python(WHOLE).code, 0);
+    assert_eq!(
+        field.names(),
+        [".venv", "pylock.toml"],
+        "what the killed run left is gone"
     );
 }
 
-#[test]
-fn an_update_leaves_the_old_or_the_new() {
+#[rstest]
+fn an_update_leaves_the_old_or_the_new(
+    #[values(
+        "wheel-unpacked",
+        "stage-made",
+        "tree-begun",
+        "file-placed",
+        "file-placed:5",
+        "tree-whole",
+        "tree-in-place"
+    )]
+    point: &str,
+) {
     let field = Field::new();
-    let old = [
-        "settle",
-        "--asks",
-        "fieldkit.txt",
-        "--as-of",
-        "2025-12-31",
-        "--out",
-        "pylock.old.toml",
-    ];
-    field.expect(0, &old);
-    field.expect(
-        0,
-        &[
-            "settle",
-            "--asks",
-            "fieldkit.txt",
-            "--out",
-            "pylock.new.toml",
-        ],
-    );
+    let settle = ["settle", "--asks", "fieldkit.txt", "--out"];
+    let old = ["pylock.old.toml", "--as-of", "2025-12-31"];
+    field.expect(0, &[&settle[..], &old[..]].concat());
+    field.expect(0, &[&settle[..], &["pylock.new.toml"]].concat());
     field.expect(0, &["furnish", "pylock.old.toml"]);
     let before = field.python(WHOLE).out;
-    field.expect(0, &["furnish", "pylock.new.toml", "--tidy"]);
+    let update = ["furnish", "pylock.new.toml", "--tidy"];
+    kill_at(&field, &update, point);
+    let seen = field.python(WHOLE);
+    assert_eq!(seen.code, 0, "{seen:?}");
+    assert_eq!(seen.out == before, point != "tree-in-place");
+    field.expect(0, &update);
     let after = field.python(WHOLE).out;
     assert_ne!(before, after);
-    for moment in moments() {
-        field.expect(0, &["furnish", "pylock.old.toml", "--tidy"]);
-        assert_eq!(field.python(WHOLE).out, before);
-        kill_after(&field, &["furnish", "pylock.new.toml", "--tidy"], moment);
-        let seen = field.python(WHOLE);
-        assert!(
-            seen.code == 0 && (seen.out == before || seen.out == after),
-            "after {moment:?}: {seen:?}"
-        );
-    }
-    field.expect(0, &["furnish", "pylock.new.toml", "--tidy"]);
     assert_eq!(
         field.names(),
         [".venv", "pylock.new.toml", "pylock.old.toml"]
@@ -114,11 +109,14 @@ fn an_update_leaves_the_old_or_the_new() {
 
 /// What is learnt is kept row by row: a run that is killed leaves what it learnt, and nothing that
 /// is half so.
-#[test]
-fn what_was_learnt_stays_whole() {
+#[rstest]
+#[case(&["page-kept"])]
+#[case(&["page-kept:4", "page-kept:2", "metadata-kept"])]
+#[case(&["metadata-kept:2", "metadata-kept:3", "metadata-kept"])]
+#[case(&["file-written"])]
+fn what_was_learnt_stays_whole(#[case] points: &[&str]) {
     let trouble = Trouble {
         no_sidecars: true,
-        latency: Duration::from_millis(2),
         ..Trouble::default()
     };
     let server = server(trouble);
@@ -132,24 +130,32 @@ fn what_was_learnt_stays_whole() {
     ];
     let whole = Field::at(&server);
     whole.expect(0, &settle);
-    let pins = whole.read("pylock.toml");
     let field = Field::at(&server);
-    let mut killed = 0;
-    for i in 0..50u64 {
-        killed += usize::from(kill_after(
-            &field,
-            &settle,
-            Duration::from_micros(2_000 + i * i * 60),
-        ));
-        if i % 10 == 9 {
-            field.expect(0, &settle);
-            assert_eq!(field.read("pylock.toml"), pins);
-            std::fs::remove_file(field.path("pylock.toml")).unwrap();
-            std::fs::remove_dir_all(field.path("cache")).unwrap();
-        }
+    for point in points {
+        kill_at(&field, &settle, point);
+        assert!(!field.path("pylock.toml").exists());
     }
-    assert!(
-        killed > 10,
-        "only {killed} runs were killed before they ended"
-    );
+    field.expect(0, &settle);
+    assert_eq!(field.read("pylock.toml"), whole.read("pylock.toml"));
+}
+
+/// A run that is killed while it has the lock of a cache's entry keeps nobody waiting, and a moment
+/// that nobody named is no worse than those that are.
+#[test]
+fn killed_at_any_moment_the_next_run_completes() {
+    let (_server, field) = pinned();
+    for i in 0..6u64 {
+        let mut child = field
+            .command(&["furnish"])
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap();
+        std::thread::sleep(Duration::from_millis(5 + i * i * 12));
+        child.kill().unwrap();
+        child.wait().unwrap();
+        assert!(!field.path(".venv").exists() || field.python(WHOLE).code == 0);
+    }
+    field.expect(0, &["furnish"]);
+    assert_eq!(field.python(WHOLE).code, 0);
 }
