@@ -3,7 +3,7 @@
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
-use crate::fault::Fault;
+use crate::fault::{Fault, FaultKind};
 
 /// A TOML document that has been read.
 #[derive(Debug)]
@@ -192,7 +192,11 @@ impl<'a> Table<'a> {
         } else {
             format!(" in [{}]", self.path)
         };
-        let fault = Fault::new(format!("`{}` is not known{place}", key.value), key.at);
+        let fault = Fault::of(
+            FaultKind::Unknown,
+            format!("`{}` is not known{place}", key.value),
+            key.at,
+        );
         Err(
             match crate::name::nearest(key.value, known.iter().copied(), 1).first() {
                 Some(near) => fault.hint(format!("did you mean `{near}`?")),
@@ -282,7 +286,8 @@ impl<'a> Value<'a> {
     /// When a number is beyond what TOML's integers hold.
     pub fn to_plain(&self) -> Result<toml::Value, Fault> {
         plain(self.value).ok_or_else(|| {
-            Fault::new(
+            Fault::of(
+                FaultKind::Limit,
                 format!("`{}` holds a number out of range", self.path),
                 self.at,
             )

@@ -7,18 +7,46 @@
 use std::fmt;
 use std::sync::Arc;
 
-/// A fault in a text: message, place in the text, and a hint.
+/// What kind of fault it is: callers tell faults apart by this, never by their words.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum FaultKind {
+    /// The text does not follow its grammar, or a value is not of its kind.
+    Grammar,
+    /// A word, key or name means nothing there.
+    Unknown,
+    /// What has to be there, or what is spoken of, is not.
+    Absent,
+    /// Two things that it says do not go together.
+    Contradiction,
+    /// It is about something else than what is at hand: another release, another place.
+    Other,
+    /// It is longer, deeper or more than is read.
+    Limit,
+    /// It follows a later version of its standard than is read here.
+    Newer,
+    /// What is wanted of it is known only by building.
+    Dynamic,
+}
+
+/// A fault in a text: its kind, message, place in the text, and a hint.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Fault {
+    kind: FaultKind,
     message: String,
     offset: usize,
     hint: Option<String>,
 }
 
 impl Fault {
-    /// A fault at byte `offset` of the text that was being read.
+    /// A fault at byte `offset` of the text that was being read, which does not follow its grammar.
     pub fn new(message: impl Into<String>, offset: usize) -> Self {
+        Fault::of(FaultKind::Grammar, message, offset)
+    }
+
+    /// A fault of some kind at byte `offset` of the text that was being read.
+    pub fn of(kind: FaultKind, message: impl Into<String>, offset: usize) -> Self {
         Fault {
+            kind,
             message: message.into(),
             offset,
             hint: None,
@@ -44,6 +72,11 @@ impl Fault {
     pub fn within(mut self, what: impl fmt::Display) -> Self {
         self.message = format!("{what}: {}", self.message);
         self
+    }
+
+    /// What kind of fault it is.
+    pub fn kind(&self) -> FaultKind {
+        self.kind
     }
 
     /// What is wrong, in a sentence without a final stop.

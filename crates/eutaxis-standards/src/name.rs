@@ -10,7 +10,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
-use crate::fault::{Fault, escaped};
+use crate::fault::{Fault, FaultKind, escaped};
 
 /// Longer names are refused: no project has one, and hostile data may.
 const LONGEST: usize = 256;
@@ -28,10 +28,11 @@ impl Name {
     /// not.
     pub fn parse(text: &str) -> Result<Self, Fault> {
         if text.is_empty() {
-            return Err(Fault::new("a name is missing", 0));
+            return Err(Fault::of(FaultKind::Absent, "a name is missing", 0));
         }
         if text.len() > LONGEST {
-            return Err(Fault::new(
+            return Err(Fault::of(
+                FaultKind::Limit,
                 format!("a name is longer than {LONGEST} characters"),
                 LONGEST,
             ));

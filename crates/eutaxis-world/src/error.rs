@@ -1,7 +1,9 @@
 //! What went wrong outside the process: what was being done, what was found, where, and what to do.
 
+use std::error::Error as StdError;
 use std::fmt;
 use std::path::Path;
+use std::sync::Arc;
 
 use eutaxis_core::fault::{Fault, line_and_column};
 
@@ -78,6 +80,8 @@ pub struct Error {
     pub help: Option<String>,
     /// Without the network: what was not fetched before.
     pub missing: Option<String>,
+    /// What it came from: the system's own error, a reader's fault, a library's.
+    source: Option<Arc<dyn StdError + Send + Sync>>,
 }
 
 /// All that is wrong at once, in the order in which it was found.
@@ -142,7 +146,16 @@ impl Error {
             places: Vec::new(),
             help: None,
             missing: None,
+            source: None,
         }
+    }
+
+    /// The same error with what it came from, for those who follow [`StdError::source`]; its words
+    /// are complete without that.
+    #[must_use]
+    pub fn from_source(mut self, source: impl StdError + Send + Sync + 'static) -> Self {
+        self.source = Some(Arc::new(source));
+        self
     }
 
     /// The request is wrong.
@@ -164,6 +177,12 @@ impl Error {
         } else {
             self.kind
         };
+        Error { kind, ..self }
+    }
+
+    /// The same error, for which somebody else has to act.
+    #[must_use]
+    pub fn as_kind(self, kind: ErrorKind) -> Self {
         Error { kind, ..self }
     }
 
@@ -197,12 +216,14 @@ impl Error {
             places: vec![place],
             help: fault.advice().map(str::to_owned),
             missing: None,
+            source: Some(Arc::new(fault.clone())),
         }
     }
 
     /// A fault that has no line of its own.
     pub fn fault(kind: ErrorKind, doing: &str, fault: &Fault) -> Self {
         let error = Error::new(kind, format!("{doing}: {}", fault.message()));
+        let error = error.from_source(fault.clone());
         match fault.advice() {
             Some(advice) => error.help(advice),
             None => error,
@@ -226,11 +247,19 @@ impl Error {
             _ => (ErrorKind::Disk, None),
         };
         let message = format!("{doing} {}: {}", path.display(), plain_words(error));
-        let found = Error::new(kind, message);
+        let found = Error::new(kind, message).from_source(copied(error));
         match help {
             Some(help) => found.help(help),
             None => found,
         }
+    }
+}
+
+/// The system's error once more: it cannot be cloned.
+fn copied(error: &std::io::Error) -> std::io::Error {
+    match error.raw_os_error() {
+        Some(code) => std::io::Error::from_raw_os_error(code),
+        None => std::io::Error::new(error.kind(), error.to_string()),
     }
 }
 
@@ -249,7 +278,12 @@ impl fmt::Display for Error {
     }
 }
 
-impl std::error::Error for Error {}
+impl StdError for Error {
+    fn source(&self) -> Option<&(dyn StdError + 'static)> {
+        let source = self.source.as_deref()?;
+        Some(source)
+    }
+}
 
 /// Adds what was being done, and with what, to a failure of the system.
 pub trait Doing<T> {
@@ -263,5 +297,53 @@ pub trait Doing<T> {
 impl<T> Doing<T> for std::io::Result<T> {
     fn doing(self, doing: &str, path: &Path) -> Result<T> {
         self.map_err(|e| Error::io(doing, path, &e))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use eutaxis_core::fault::FaultKind;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(std::io::ErrorKind::PermissionDenied, ErrorKind::Permission, true)]
+    #[case(std::io::ErrorKind::StorageFull, ErrorKind::Disk, true)]
+    #[case(std::io::ErrorKind::NotFound, ErrorKind::Disk, false)]
+    fn a_failure_of_the_system_keeps_its_kind_and_says_who_acts(
+        #[case] system: std::io::ErrorKind,
+        #[case] kind: ErrorKind,
+        #[case] advised: bool,
+    ) {
+        let failed: std::io::Result<()> = Err(system.into());
+        let error = failed.doing("cannot write", Path::new("camp/pylock.toml"));
+        let error = error.unwrap_err();
+        assert_eq!((error.kind, error.help.is_some()), (kind, advised));
+        assert!(error.message.starts_with("cannot write camp/pylock.toml: "));
+        let source = error
+            .source()
+            .and_then(|s| s.downcast_ref::<std::io::Error>());
+        assert_eq!(source.map(std::io::Error::kind), Some(system));
+    }
+
+    #[test]
+    fn a_fault_in_a_file_keeps_its_kind_and_has_a_place() {
+        let text = "firnio\nradargram[\n";
+        let fault = Fault::of(FaultKind::Limit, "too much of it", 16).hint("take less");
+        let error = Error::in_file("asks.txt", text, &fault);
+        assert_eq!(error.places[0].to_string(), "asks.txt:2:10");
+        assert_eq!(error.help.as_deref(), Some("take less"));
+        let source = error.source().and_then(|s| s.downcast_ref::<Fault>());
+        assert_eq!(source.map(Fault::kind), Some(FaultKind::Limit));
+    }
+
+    #[test]
+    fn errors_are_told_apart_by_their_kinds() {
+        let all: Errors = [Error::request("a"), Error::contents("b")]
+            .into_iter()
+            .collect();
+        assert!(!all.are_all(ErrorKind::Request));
+        assert!(Errors::from(Error::request("a")).are_all(ErrorKind::Request));
+        assert!(Errors::of(Vec::new()).is_ok());
     }
 }

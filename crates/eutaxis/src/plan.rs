@@ -28,6 +28,7 @@ use crate::cli::{
     WheelsArg,
 };
 use crate::voice::say;
+use crate::words;
 
 /// What every command starts with.
 #[derive(Debug)]
@@ -207,7 +208,7 @@ pub(crate) fn asks(options: &AskOptions) -> Result<Asks, Errors> {
                 "{}: `{}` is a directive, not a requirement",
                 directive.origin, directive.text
             ));
-            errors.push(error.help(directive.advice));
+            errors.push(error.help(words::troubles::instead(directive.kind)));
         }
     }
     Errors::of(errors)?;

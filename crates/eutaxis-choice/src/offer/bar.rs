@@ -6,7 +6,7 @@ use jiff::Timestamp;
 
 use eutaxis_standards::day;
 use eutaxis_standards::fault::{Origin, escaped};
-use eutaxis_standards::targets::{Misfit, MisfitKind};
+use eutaxis_standards::targets::{BuildMiss, Misfit, MisfitKind};
 use eutaxis_standards::version::Version;
 
 /// What kind of reason a bar is.
@@ -64,8 +64,8 @@ impl BarKind {
 pub enum Bar {
     /// Its files do not fit the target.
     Misfit(Misfit),
-    /// A build for an accelerator does not run here, in words.
-    Accelerator(String),
+    /// A build for an accelerator does not run here.
+    Accelerator(Box<BuildMiss>),
     /// Yanked; the publisher's reason may be empty.
     Yanked(String),
     /// A pre-release that nothing admits.
@@ -141,7 +141,7 @@ impl Bar {
                     ..Parts::default()
                 }
             }
-            Bar::Accelerator(why) => whole(why.clone()),
+            Bar::Accelerator(miss) => whole(miss.to_string()),
             Bar::Yanked(reason) => whole(format!("yanked{}", quoted(reason, ": ", ""))),
             Bar::Prerelease => whole("a pre-release, which nothing admits".to_owned()),
             Bar::Undated => whole("the depot gives no date for it".to_owned()),

@@ -1,6 +1,6 @@
 //! What the lines show by themselves: the same project twice, lines that exclude each other.
 
-use super::{Remark, Severity};
+use super::{Remark, Said, Trouble};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Ask;
 use eutaxis_standards::targets::Target;
@@ -31,30 +31,20 @@ pub fn alone(asks: &[Ask], target: &Target) -> Vec<Remark> {
         else {
             continue;
         };
-        let places: Vec<String> = before.iter().map(|a| a.origin.to_string()).collect();
-        match excluding(&mine) {
+        let trouble = match excluding(&mine) {
             Some(lines) => {
-                let told: Vec<String> = lines
-                    .iter()
-                    .map(|a| format!("{} ({})", a.requirement.short(), a.origin))
-                    .collect();
-                let text = format!("these lines exclude each other: {}", told.join(" and "));
-                let remedy = "keep one of them, or loosen one".to_owned();
-                remarks.push(
-                    Remark::new("excluding", Severity::Breaks, &last.origin, text, remedy)
-                        .about(name),
-                );
+                let said = |a: &&Ask| Said {
+                    text: a.requirement.short().to_string(),
+                    place: a.origin.clone(),
+                };
+                Trouble::Excluding(lines.iter().map(said).collect())
             }
-            None => {
-                let text = format!("{name} stands here again: also in {}", places.join(", "));
-                let one = one_line(&mine).map_or("make one line of them".to_owned(), |l| {
-                    format!("make one line of them:  {l}")
-                });
-                remarks.push(
-                    Remark::new("doubled", Severity::Risk, &last.origin, text, one).about(name),
-                );
-            }
-        }
+            None => Trouble::Doubled {
+                also: before.iter().map(|a| a.origin.clone()).collect(),
+                line: one_line(&mine),
+            },
+        };
+        remarks.push(Remark::new(&last.origin, trouble).about(name));
     }
     remarks
 }
@@ -172,7 +162,7 @@ mod tests {
     }
 
     #[test]
-    fn doubled_and_excluding_lines_are_told_with_their_numbers() {
+    fn doubled_and_excluding_lines_are_found_where_they_stand() {
         let asks: Vec<Ask> = [
             "m>=2",
             "n",
@@ -191,16 +181,8 @@ mod tests {
         let target = Target::parse("cpython 3.12 / linux x86_64 glibc 2.36").unwrap();
         let told: Vec<String> = alone(&asks, &target)
             .iter()
-            .map(|r| format!("{} {} | {} | {}", r.id, r.place, r.text, r.remedy))
+            .map(|r| format!("{} {}", r.trouble.id(), r.place))
             .collect();
-        assert_eq!(
-            told,
-            [
-                "excluding a.txt:3 | these lines exclude each other: m >=2 (a.txt:1) and m <1 \
-                    (a.txt:3) | keep one of them, or loosen one",
-                "doubled a.txt:4 | n stands here again: also in a.txt:2 | make one line of them:  \
-                    n[x]>=1",
-            ]
-        );
+        assert_eq!(told, ["excluding a.txt:3", "doubled a.txt:4",]);
     }
 }

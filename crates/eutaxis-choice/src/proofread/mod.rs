@@ -18,6 +18,8 @@
 
 mod alone;
 mod paged;
+mod pinned;
+mod trouble;
 
 use eutaxis_standards::fault::Origin;
 use eutaxis_standards::name::Name;
@@ -25,40 +27,27 @@ use eutaxis_standards::name::Name;
 pub use alone::alone;
 pub use eutaxis_standards::severity::Severity;
 pub use paged::{around, paged};
+pub use pinned::{hashless, interpreter_of, pinned};
+pub use trouble::{Pinned, Said, Trouble};
 
 /// Something to be said of a line.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Remark {
-    /// Which check found it.
-    pub id: &'static str,
-    /// How bad it is.
-    pub severity: Severity,
     /// Where.
     pub place: Origin,
     /// The project, if it is about one.
     pub project: Option<Name>,
     /// What is wrong.
-    pub text: String,
-    /// What to do.
-    pub remedy: String,
+    pub trouble: Trouble,
 }
 
 impl Remark {
     /// A remark on a line.
-    pub fn new(
-        id: &'static str,
-        severity: Severity,
-        place: &Origin,
-        text: String,
-        remedy: String,
-    ) -> Self {
+    pub fn new(place: &Origin, trouble: Trouble) -> Self {
         Remark {
-            id,
-            severity,
             place: place.clone(),
             project: None,
-            text,
-            remedy,
+            trouble,
         }
     }
 

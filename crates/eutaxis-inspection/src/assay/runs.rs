@@ -74,7 +74,7 @@ fn accelerator(contents: &Contents<'_>, target: &Target, bars: &mut Vec<Remark>)
     bars.extend(
         accelerators
             .miss(&made, target.platform.system)
-            .map(|m| Remark::new("accelerator", m)),
+            .map(|m| Remark::new("accelerator", m.to_string())),
     );
 }
 

@@ -6,7 +6,7 @@
 //! the description.
 
 use crate::document::Document;
-use crate::fault::{Fault, escaped};
+use crate::fault::{Fault, FaultKind, escaped};
 use crate::marker::{Comparison, Marker, MarkerValues, Operand, Relation, Variable};
 use crate::name::Name;
 use crate::requirement::Requirement;
@@ -78,7 +78,8 @@ impl Metadata {
     /// or the text is larger than 16 MiB.
     pub fn parse(bytes: &[u8]) -> Result<Self, Fault> {
         if bytes.len() > LARGEST {
-            return Err(Fault::new(
+            return Err(Fault::of(
+                FaultKind::Limit,
                 format!("metadata is larger than {LARGEST} bytes"),
                 LARGEST,
             ));
@@ -92,9 +93,13 @@ impl Metadata {
                 .map(|f| f.value.as_str())
         };
         let required = |name: &str, shown: &str| {
-            first(name)
-                .filter(|v| !v.is_empty())
-                .ok_or_else(|| Fault::new(format!("metadata: `{shown}` is missing"), 0))
+            first(name).filter(|v| !v.is_empty()).ok_or_else(|| {
+                Fault::of(
+                    FaultKind::Absent,
+                    format!("metadata: `{shown}` is missing"),
+                    0,
+                )
+            })
         };
         let metadata_version = metadata_version(
             required("metadata-version", "Metadata-Version")?,
@@ -370,7 +375,8 @@ fn metadata_version(text: &str, remarks: &mut Vec<String>) -> Result<(u32, u32),
         ));
     };
     if major > 2 {
-        return Err(Fault::new(
+        return Err(Fault::of(
+            FaultKind::Newer,
             format!("metadata: Metadata-Version {text} is newer than this program reads (2)"),
             0,
         ));

@@ -3,7 +3,7 @@
 
 use std::fmt::Write;
 
-use crate::fault::Fault;
+use crate::fault::{Fault, FaultKind};
 
 /// A RECORD with more lines than this is refused.
 const MOST_LINES: usize = 400_000;
@@ -48,7 +48,8 @@ impl Record {
                 ));
             }
             if lines.len() >= MOST_LINES {
-                return Err(Fault::new(
+                return Err(Fault::of(
+                    FaultKind::Limit,
                     format!("RECORD has more than {MOST_LINES} lines"),
                     0,
                 ));

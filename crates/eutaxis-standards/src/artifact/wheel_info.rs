@@ -1,7 +1,7 @@
 //! The WHEEL file inside a wheel (PEP 427, file contents): version of the format, and where its
 //! root goes.
 
-use crate::fault::{Fault, escaped};
+use crate::fault::{Fault, FaultKind, escaped};
 
 /// What WHEEL says.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -41,14 +41,16 @@ impl WheelInfo {
                 _ => {}
             }
         }
-        let version = version.ok_or_else(|| Fault::new("WHEEL: `Wheel-Version` is missing", 0))?;
+        let version = version
+            .ok_or_else(|| Fault::of(FaultKind::Absent, "WHEEL: `Wheel-Version` is missing", 0))?;
         let numbers = version
             .split_once('.')
             .and_then(|(a, b)| Some((a.parse::<u32>().ok()?, b.parse::<u32>().ok()?)));
         match numbers {
             Some((1, minor)) => info.newer_minor = minor > 0,
             _ => {
-                return Err(Fault::new(
+                return Err(Fault::of(
+                    FaultKind::Newer,
                     format!(
                         "WHEEL: Wheel-Version `{}` is not one that can be placed (1.x)",
                         escaped(&version)

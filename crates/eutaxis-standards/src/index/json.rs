@@ -9,7 +9,7 @@ use serde::{Deserialize, Deserializer};
 
 use super::hashes::read_map;
 use super::{Hashes, MOST_FILES, Page, RawFile, SpecifierCache};
-use crate::fault::Fault;
+use crate::fault::{Fault, FaultKind};
 use crate::name::Name;
 
 /// No project names more places elsewhere than this.
@@ -242,7 +242,8 @@ pub(super) fn check_version(version: Option<&str>, remarks: &mut Vec<String>) ->
     };
     let (major, minor) = version.split_once('.').unwrap_or((version, "0"));
     if major != "1" {
-        return Err(Fault::new(
+        return Err(Fault::of(
+            FaultKind::Newer,
             format!(
                 "the index speaks version {version} of the repository API; this program reads 1.x"
             ),

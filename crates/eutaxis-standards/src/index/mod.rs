@@ -32,7 +32,7 @@ pub use json::{parse_json, parse_json_list};
 pub use links::{holds_files, parse_links};
 
 use crate::artifact::{SdistName, WheelName};
-use crate::fault::Fault;
+use crate::fault::{Fault, FaultKind};
 use crate::name::Name;
 use crate::version::{Version, VersionSpecifier};
 
@@ -44,7 +44,8 @@ const NO_LINK: &str = "the page holds no link at all";
 
 /// The fault of a page that lists more.
 fn too_many() -> Fault {
-    Fault::new(
+    Fault::of(
+        FaultKind::Limit,
         format!("it lists more than {MOST_FILES} files, more than any page can mean"),
         0,
     )

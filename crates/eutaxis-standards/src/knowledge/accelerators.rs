@@ -7,7 +7,7 @@ use std::sync::{Arc, LazyLock};
 
 use serde::{Deserialize, Deserializer};
 
-use crate::fault::{Fault, escaped};
+use crate::fault::{Fault, FaultKind, escaped};
 use crate::name::nearest;
 use crate::requirement::Requirement;
 use crate::system::System;
@@ -512,7 +512,8 @@ impl Families {
         let family = self.all.iter().find(|f| f.name.eq_ignore_ascii_case(name));
         family.ok_or_else(|| {
             let names = || self.all.iter().map(|f| f.name.as_str());
-            let fault = Fault::new(
+            let fault = Fault::of(
+                FaultKind::Unknown,
                 format!("`{}` is not a known family of accelerators", escaped(name)),
                 0,
             );

@@ -11,7 +11,7 @@ use regex::bytes::{Regex, RegexBuilder};
 use serde::Deserialize;
 use toml::Spanned;
 
-use crate::fault::Fault;
+use crate::fault::{Fault, FaultKind};
 
 /// A text, or several of which the first is taken whose facts are all known.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Deserialize)]
@@ -395,7 +395,8 @@ impl Causes {
     fn add_sign(&mut self, entry: &SignEntry, check: bool) -> Result<(), Fault> {
         let id = entry.cause.get_ref();
         let Some(kind) = self.kinds.iter().position(|k| k.id == *id) else {
-            let fault = Fault::new(
+            let fault = Fault::of(
+                FaultKind::Unknown,
                 format!("no cause has the id `{id}`"),
                 entry.cause.span().start,
             );

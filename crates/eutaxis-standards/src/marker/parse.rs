@@ -9,7 +9,7 @@
 //! ```
 
 use super::{Comparison, Marker, Operand, Relation, Variable};
-use crate::fault::{Fault, escaped};
+use crate::fault::{Fault, FaultKind, escaped};
 use crate::name::nearest;
 use crate::version::{Operator, Specifier};
 
@@ -87,7 +87,8 @@ impl<'a> Reader<'a> {
         }
         let open = self.at;
         if depth >= DEEPEST {
-            return Err(Fault::new(
+            return Err(Fault::of(
+                FaultKind::Limit,
                 format!("parentheses are nested more than {DEEPEST} deep"),
                 open,
             ));
@@ -203,7 +204,11 @@ impl<'a> Reader<'a> {
                 self.at,
             ));
         }
-        let fault = Fault::new(format!("`{word}` is not a marker variable"), self.at);
+        let fault = Fault::of(
+            FaultKind::Unknown,
+            format!("`{word}` is not a marker variable"),
+            self.at,
+        );
         Err(match nearest(word, Variable::spellings(), 1).first() {
             Some(near) => fault.hint(format!("did you mean `{near}`?")),
             None => fault.hint("texts stand in quotes: \"3.8\""),

@@ -2,7 +2,7 @@
 
 use super::lock::{Lock, LockFile, Package};
 use crate::artifact::WheelName;
-use crate::fault::Fault;
+use crate::fault::{Fault, FaultKind};
 use crate::marker::Marker;
 use crate::name::Name;
 use crate::targets::Target;
@@ -70,7 +70,8 @@ pub fn select<'a>(
             package.name.as_str(),
         )?;
         if found.iter().any(|s| s.package.name == package.name) {
-            return Err(Fault::new(
+            return Err(Fault::of(
+                FaultKind::Contradiction,
                 format!(
                     "two entries of {} count on this target: the pins are ambiguous",
                     package.name
@@ -88,7 +89,8 @@ pub fn select<'a>(
 
 fn ensure_offered(what: &str, asked: &[Name], offered: &[Name]) -> Result<(), Fault> {
     match asked.iter().find(|a| !offered.contains(a)) {
-        Some(absent) => Err(Fault::new(
+        Some(absent) => Err(Fault::of(
+            FaultKind::Absent,
             format!("these pins offer no {what} `{absent}`"),
             0,
         )),
@@ -102,7 +104,8 @@ fn ensure_python(text: Option<&str>, target: &Target, what: &str) -> Result<(), 
     if set.matches(&target.interpreter.version) {
         return Ok(());
     }
-    let fault = Fault::new(
+    let fault = Fault::of(
+        FaultKind::Other,
         format!("{what} need Python {text}; this is {}", target.interpreter),
         0,
     );
@@ -124,7 +127,8 @@ fn ensure_environment(
             return Ok(());
         }
     }
-    let fault = Fault::new(
+    let fault = Fault::of(
+        FaultKind::Other,
         format!(
             "these pins are for {}, not for {target}",
             lock.environments.join(" or ")
@@ -146,7 +150,8 @@ fn best_wheel<'a>(
             .map_err(|f| f.within(format_args!("a wheel of {}", package.name)))?;
         let stated = package.version.as_deref().map(Version::parse).transpose()?;
         if name.name != package.name || stated.is_some_and(|v| v != name.version) {
-            return Err(Fault::new(
+            return Err(Fault::of(
+                FaultKind::Other,
                 format!(
                     "{} names the wheel {filename}, which is another release",
                     package.name

@@ -3,7 +3,7 @@
 
 use super::{Ask, Requirement};
 use crate::document::{Table, Value};
-use crate::fault::{Fault, Origin};
+use crate::fault::{Fault, FaultKind, Origin};
 use crate::name::{Name, nearest};
 
 /// The requirements of `group` with its includes expanded in place, duplicates kept.
@@ -37,7 +37,8 @@ fn include(
             .chain([group])
             .map(Name::as_str)
             .collect();
-        return Err(Fault::new(
+        return Err(Fault::of(
+            FaultKind::Contradiction,
             format!(
                 "dependency groups include each other: {}",
                 path.join(" -> ")
@@ -88,7 +89,8 @@ fn find<'a>(groups: &Table<'a>, group: &Name, asked_at: usize) -> Result<Value<'
             continue;
         };
         if name == *group && found.replace(value).is_some() {
-            return Err(Fault::new(
+            return Err(Fault::of(
+                FaultKind::Contradiction,
                 format!("two dependency groups are named `{group}` after normalisation"),
                 key.at,
             ));
@@ -96,7 +98,11 @@ fn find<'a>(groups: &Table<'a>, group: &Name, asked_at: usize) -> Result<Value<'
         names.push(name);
     }
     found.ok_or_else(|| {
-        let fault = Fault::new(format!("there is no dependency group `{group}`"), asked_at);
+        let fault = Fault::of(
+            FaultKind::Absent,
+            format!("there is no dependency group `{group}`"),
+            asked_at,
+        );
         match nearest(group.as_str(), names.iter().map(Name::as_str), 1).first() {
             Some(near) => fault.hint(format!("did you mean `{near}`?")),
             None => fault,

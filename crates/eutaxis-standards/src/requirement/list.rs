@@ -2,7 +2,7 @@
 //! lines.
 //!
 //! A line that begins with `-` is a directive to some installer, not a requirement. It is kept
-//! apart, with the option of ours that does the job it seems to ask for.
+//! apart, with the job that it seems to ask for.
 
 use super::{Ask, Requirement};
 use crate::fault::{Fault, Origin};
@@ -23,8 +23,29 @@ pub struct Directive {
     pub origin: Origin,
     /// Its text.
     pub text: String,
-    /// What to do instead.
-    pub advice: &'static str,
+    /// What it seems to be for.
+    pub kind: DirectiveKind,
+}
+
+/// What a directive seems to be for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum DirectiveKind {
+    /// To name a place that offers files.
+    Place,
+    /// To read bounds from a file.
+    Bounds,
+    /// To read requirements from a file.
+    Asks,
+    /// To take pre-releases.
+    Prereleases,
+    /// To say whether wheels or sources are taken.
+    Wheels,
+    /// To state the hash of a file.
+    Hash,
+    /// To place a source tree.
+    Tree,
+    /// Nothing that means something here.
+    Nothing,
 }
 
 impl RequirementList {
@@ -136,27 +157,27 @@ fn directive(origin: Origin, text: &str) -> Directive {
     let word = text.trim_start_matches('-').to_ascii_lowercase();
     let short = !text.starts_with("--");
     let has = |part: &str| !short && word.contains(part);
-    let advice = if has("index") || has("link") || (short && word.starts_with(['i', 'f'])) {
-        "name the place that offers files with --depot, or as [[depot]] in eutaxis.toml"
+    let kind = if has("index") || has("link") || (short && word.starts_with(['i', 'f'])) {
+        DirectiveKind::Place
     } else if has("constraint") || (short && word.starts_with('c')) {
-        "give that file with --bounds"
+        DirectiveKind::Bounds
     } else if has("requirement") || (short && word.starts_with('r')) {
-        "give that file with another --asks"
+        DirectiveKind::Asks
     } else if has("pre") {
-        "use --prereleases PROJECT or --prereleases all"
+        DirectiveKind::Prereleases
     } else if has("binary") {
-        "use --wheels only, first or any"
+        DirectiveKind::Wheels
     } else if has("hash") {
-        "pins carry the hash of every file; settle writes them"
+        DirectiveKind::Hash
     } else if has("edit") || (short && word.starts_with('e')) {
-        "source trees cannot be settled; ask for what its pyproject.toml asks for, with --asks"
+        DirectiveKind::Tree
     } else {
-        "it has no counterpart here and can be deleted"
+        DirectiveKind::Nothing
     };
     Directive {
         origin,
         text: text.to_owned(),
-        advice,
+        kind,
     }
 }
 
@@ -201,18 +222,22 @@ mod tests {
     }
 
     #[test]
-    fn directives_are_kept_apart_with_advice() {
+    fn directives_are_kept_apart_with_what_they_are_for() {
         let text = "-r base.txt\n--extra-index-url https://x.example\nfirnio==1.0 \
             --hash=sha256:00\n-e .\n--pre\n";
         let list = RequirementList::parse(text, "a").unwrap();
-        let advice: Vec<&str> = list
-            .directives
-            .iter()
-            .map(|d| d.advice.split(' ').take(4).last().unwrap())
-            .collect();
-        assert_eq!(list.directives.len(), 5);
+        let kinds: Vec<DirectiveKind> = list.directives.iter().map(|d| d.kind).collect();
         assert_eq!(shown(&list), ["a:3 firnio==1.0"]);
-        assert_eq!(advice, ["with", "that", "hash", "be", "or"]);
+        assert_eq!(
+            kinds,
+            [
+                DirectiveKind::Asks,
+                DirectiveKind::Place,
+                DirectiveKind::Hash,
+                DirectiveKind::Tree,
+                DirectiveKind::Prereleases
+            ]
+        );
     }
 
     #[test]

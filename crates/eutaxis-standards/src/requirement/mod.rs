@@ -20,7 +20,7 @@ mod script;
 use std::fmt;
 
 pub use edit::{Edit, FileForm, changed_lines, edited};
-pub use list::{Directive, RequirementList};
+pub use list::{Directive, DirectiveKind, RequirementList};
 pub use pyproject::{ProjectAsks, Wanted};
 pub use script::{ScriptBlock, script_block};
 

@@ -9,7 +9,7 @@
 //! ```
 
 use super::{Accepts, Requirement};
-use crate::fault::{Fault, escaped};
+use crate::fault::{Fault, FaultKind, escaped};
 use crate::marker::Marker;
 use crate::name::{Name, is_name_byte};
 use crate::version::{Operator, Version, VersionSpecifier};
@@ -19,7 +19,8 @@ const LONGEST: usize = 16 * 1024;
 
 pub(super) fn requirement(text: &str, lenient: bool) -> Result<Requirement, Fault> {
     if text.len() > LONGEST {
-        return Err(Fault::new(
+        return Err(Fault::of(
+            FaultKind::Limit,
             format!("a requirement is longer than {LONGEST} bytes"),
             LONGEST,
         ));

@@ -2,7 +2,7 @@
 
 use super::{Ask, Requirement, groups};
 use crate::document::{Document, Placed, Table};
-use crate::fault::{Fault, Origin, line_and_column};
+use crate::fault::{Fault, FaultKind, Origin, line_and_column};
 use crate::name::{Name, nearest};
 use crate::version::VersionSpecifier;
 
@@ -40,7 +40,8 @@ impl ProjectAsks {
         let mut found = match root.table("project")? {
             Some(project) => project_asks(&project, wanted, &place)?,
             None if !wanted.extras.is_empty() => {
-                return Err(Fault::new(
+                return Err(Fault::of(
+                    FaultKind::Absent,
                     "extras are asked for, but there is no [project] table",
                     0,
                 ));
@@ -51,7 +52,8 @@ impl ProjectAsks {
             return Ok(found);
         }
         let Some(table) = root.table("dependency-groups")? else {
-            return Err(Fault::new(
+            return Err(Fault::of(
+                FaultKind::Absent,
                 "a group is asked for, but there is no [dependency-groups] table",
                 0,
             ));
@@ -75,10 +77,15 @@ fn project_asks(
     let dynamic = project.strings("dynamic")?.unwrap_or_default();
     for field in &dynamic {
         if field.value == "name" {
-            return Err(Fault::new("`name` cannot be dynamic", field.at));
+            return Err(Fault::of(
+                FaultKind::Contradiction,
+                "`name` cannot be dynamic",
+                field.at,
+            ));
         }
         if project.get(field.value).is_some() {
-            return Err(Fault::new(
+            return Err(Fault::of(
+                FaultKind::Contradiction,
                 format!("`{}` is both stated and dynamic", field.value),
                 field.at,
             ));
@@ -89,7 +96,8 @@ fn project_asks(
         return Err(project.fault("`version` is missing, and not listed in `dynamic`"));
     }
     if let Some(field) = is_dynamic("dependencies") {
-        let fault = Fault::new(
+        let fault = Fault::of(
+            FaultKind::Dynamic,
             "`dependencies` is dynamic: it is known only by building the project",
             field.at,
         );
@@ -126,7 +134,8 @@ fn extras(
     place: &dyn Fn(usize) -> Origin,
 ) -> Result<Vec<Ask>, Fault> {
     if let Some(field) = dynamic {
-        return Err(Fault::new(
+        return Err(Fault::of(
+            FaultKind::Dynamic,
             "`optional-dependencies` is dynamic: it is known only by building the project",
             field.at,
         ));
@@ -136,7 +145,8 @@ fn extras(
     for (key, value) in table.iter().flat_map(Table::entries) {
         let name = Name::parse(key.value).map_err(|f| f.shifted(key.at))?;
         if known.iter().any(|(n, _)| *n == name) {
-            return Err(Fault::new(
+            return Err(Fault::of(
+                FaultKind::Contradiction,
                 format!("two extras are named `{name}` after normalisation"),
                 key.at,
             ));
@@ -153,7 +163,8 @@ fn extras(
     let mut asks = Vec::new();
     for extra in &wanted.extras {
         let Some((_, texts)) = known.iter().find(|(n, _)| n == extra) else {
-            let fault = Fault::new(
+            let fault = Fault::of(
+                FaultKind::Absent,
                 format!("there is no extra `{extra}`"),
                 table.as_ref().map_or(0, Table::offset),
             );

@@ -2,7 +2,7 @@
 
 use super::{Ask, ProjectAsks, Requirement};
 use crate::document::Document;
-use crate::fault::{Fault, Origin, line_and_column};
+use crate::fault::{Fault, FaultKind, Origin, line_and_column};
 use crate::version::VersionSpecifier;
 
 /// The `script` block of a script: its TOML, and where each of its lines stands.
@@ -52,7 +52,11 @@ pub fn script_block(text: &str) -> Result<Option<ScriptBlock>, Fault> {
             };
             if found.replace(block).is_some() {
                 let at = text.lines().take(i).map(|l| l.len() + 1).sum();
-                return Err(Fault::new("a script holds two `script` blocks", at));
+                return Err(Fault::of(
+                    FaultKind::Contradiction,
+                    "a script holds two `script` blocks",
+                    at,
+                ));
             }
         }
         i = end + 1;

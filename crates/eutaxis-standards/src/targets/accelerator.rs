@@ -89,28 +89,28 @@ impl Accelerator {
     /// How it runs builds for a toolkit.
     ///
     /// # Errors
-    /// Why it does not, in a sentence without final stop.
-    fn runs(&self, toolkit: &Number, system: System) -> Result<Runs, String> {
-        let name = &self.family.name;
-        let runs =
-            match (&self.driver, &self.toolkit) {
-                (Some(driver), _) => self.family.runs(toolkit, driver, system).ok_or_else(
-                    || match self.family.highest_toolkit(driver, system) {
-                        Some(highest) => {
-                            format!("needs {name} {toolkit}; driver {driver} runs up to {highest}")
-                        }
-                        None => format!(
-                            "needs {name} {toolkit}; driver {driver} runs no toolkit that is known"
-                        ),
-                    },
-                )?,
-                (None, Some(here)) if toolkit > here && !here.is_within(toolkit) => {
-                    return Err(format!(
-                        "needs {name} {toolkit}; this target has toolkit {here} and names no driver"
-                    ));
+    /// Why it does not.
+    fn runs(&self, toolkit: &Number, system: System) -> Result<Runs, Box<BuildMiss>> {
+        let needs = || (self.family.name.clone(), toolkit.clone());
+        let runs = match (&self.driver, &self.toolkit) {
+            (Some(driver), _) => match self.family.runs(toolkit, driver, system) {
+                Some(runs) => runs,
+                None => {
+                    return Err(Box::new(BuildMiss::Driver {
+                        needs: needs(),
+                        driver: driver.clone(),
+                        highest: self.family.highest_toolkit(driver, system).cloned(),
+                    }));
                 }
-                _ => Runs::Fully,
-            };
+            },
+            (None, Some(here)) if toolkit > here && !here.is_within(toolkit) => {
+                return Err(Box::new(BuildMiss::Toolkit {
+                    needs: needs(),
+                    here: here.clone(),
+                }));
+            }
+            _ => Runs::Fully,
+        };
         let judged: Vec<_> = self
             .devices
             .iter()
@@ -118,15 +118,124 @@ impl Accelerator {
             .collect();
         match judged.first() {
             Some((device, (_, first, last))) if judged.iter().all(|(_, (served, ..))| !served) => {
-                let since = match last.filter(|l| toolkit > *l) {
-                    Some(last) => format!("last served by {last}"),
-                    None => format!("served since {first}"),
-                };
-                Err(format!(
-                    "built for {name} {toolkit}, which does not serve device {device} ({since})"
-                ))
+                Err(Box::new(BuildMiss::Device {
+                    needs: needs(),
+                    device: (*device).clone(),
+                    served: match last.filter(|l| toolkit > *l) {
+                        Some(last) => Served::Until(last.clone()),
+                        None => Served::Since((*first).clone()),
+                    },
+                }))
             }
             _ => Ok(runs),
+        }
+    }
+}
+
+/// Why a build does not run on a place: the nearest miss. What it needs is a family and a toolkit of
+/// it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum BuildMiss {
+    /// Only builds for another toolkit are wanted.
+    Unwanted {
+        /// What it was made for.
+        build: MadeFor,
+        /// What is wanted.
+        only: (String, Number),
+    },
+    /// The family is not there.
+    Family {
+        /// What it needs.
+        needs: (String, Number),
+        /// The families that are.
+        here: Vec<String>,
+    },
+    /// The driver does not run the toolkit.
+    Driver {
+        /// What it needs.
+        needs: (String, Number),
+        /// The driver that is there.
+        driver: Number,
+        /// The newest toolkit that it runs, if any is known.
+        highest: Option<Number>,
+    },
+    /// No driver is named, and the toolkit that is there is older.
+    Toolkit {
+        /// What it needs.
+        needs: (String, Number),
+        /// The toolkit that is there.
+        here: Number,
+    },
+    /// The toolkit does not serve the device.
+    Device {
+        /// What it needs.
+        needs: (String, Number),
+        /// The device's generation.
+        device: String,
+        /// Which toolkits do.
+        served: Served,
+    },
+}
+
+/// The toolkits that serve a device.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Served {
+    /// From this one on.
+    Since(Number),
+    /// Up to this one.
+    Until(Number),
+}
+
+impl fmt::Display for BuildMiss {
+    /// A sentence without final stop.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            BuildMiss::Unwanted {
+                build,
+                only: (family, toolkit),
+            } => write!(f, "{build}; only builds for {family} {toolkit} are wanted"),
+            BuildMiss::Family {
+                needs: (family, toolkit),
+                here,
+            } => {
+                write!(f, "built for {family} {toolkit}; this target has ")?;
+                match here.as_slice() {
+                    [] => f.write_str("no accelerator"),
+                    names => f.write_str(&names.join(", ")),
+                }
+            }
+            BuildMiss::Driver {
+                needs: (family, toolkit),
+                driver,
+                highest,
+            } => {
+                write!(f, "needs {family} {toolkit}; driver {driver} runs ")?;
+                match highest {
+                    Some(highest) => write!(f, "up to {highest}"),
+                    None => f.write_str("no toolkit that is known"),
+                }
+            }
+            BuildMiss::Toolkit {
+                needs: (family, toolkit),
+                here,
+            } => write!(
+                f,
+                "needs {family} {toolkit}; this target has toolkit {here} and names no driver"
+            ),
+            BuildMiss::Device {
+                needs: (family, toolkit),
+                device,
+                served,
+            } => {
+                write!(
+                    f,
+                    "built for {family} {toolkit}, which does not serve device {device} "
+                )?;
+                match served {
+                    Served::Since(first) => write!(f, "(served since {first})"),
+                    Served::Until(last) => write!(f, "(last served by {last})"),
+                }
+            }
         }
     }
 }
@@ -189,15 +298,15 @@ impl Accelerators {
         self.here.is_empty()
     }
 
-    /// Why a build does not run here, in a sentence; none when it does.
-    pub fn miss(&self, build: &MadeFor, system: System) -> Option<String> {
+    /// Why a build does not run here; none when it does.
+    pub fn miss(&self, build: &MadeFor, system: System) -> Option<Box<BuildMiss>> {
         if let Some((family, toolkit)) = &self.only {
             let same = matches!(build, MadeFor::Toolkit(f, t) if f.name == family.name && toolkit.is_within(t));
             if !same {
-                return Some(format!(
-                    "{build}; only builds for {} {toolkit} are wanted",
-                    family.name
-                ));
+                return Some(Box::new(BuildMiss::Unwanted {
+                    build: build.clone(),
+                    only: (family.name.clone(), toolkit.clone()),
+                }));
             }
         }
         let MadeFor::Toolkit(family, toolkit) = build else {
@@ -209,16 +318,10 @@ impl Accelerators {
             .filter(|a| a.family.name == family.name)
             .collect();
         if same.is_empty() {
-            let names: Vec<&str> = self.here.iter().map(|a| a.family.name.as_str()).collect();
-            let here = if names.is_empty() {
-                "no accelerator".to_owned()
-            } else {
-                names.join(", ")
-            };
-            return Some(format!(
-                "built for {} {toolkit}; this target has {here}",
-                family.name
-            ));
+            return Some(Box::new(BuildMiss::Family {
+                needs: (family.name.clone(), toolkit.clone()),
+                here: self.here.iter().map(|a| a.family.name.clone()).collect(),
+            }));
         }
         let mut misses = same.iter().map(|a| a.runs(toolkit, system).err());
         let first = misses.next()?;
@@ -355,7 +458,8 @@ device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "
     ) {
         let here = accelerators(here).unwrap();
         let build = here.families.of_label(label).unwrap();
-        assert_eq!(here.miss(&build, linux()).as_deref(), expected);
+        let told = here.miss(&build, linux()).map(|m| m.to_string());
+        assert_eq!(told.as_deref(), expected);
     }
 
     #[rstest]
@@ -382,7 +486,7 @@ device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "
         let miss = |label: &str| here.miss(&here.families.of_label(label).unwrap(), linux());
         assert_eq!(miss("nor39"), None);
         assert_eq!(
-            miss("cpu").unwrap(),
+            miss("cpu").unwrap().to_string(),
             "built without accelerators; only builds for nordglim 3.9 are wanted"
         );
         assert!(miss("nor41").is_some());

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use crate::fault::Fault;
+use crate::fault::{Fault, FaultKind};
 use crate::knowledge;
 use crate::version::Version;
 
@@ -68,20 +68,27 @@ impl Interpreter {
     ) -> Result<Self, Fault> {
         let parts = version.parts();
         if parts.release.len() < 2 {
-            return Err(
-                Fault::new(format!("`{version}` names no series of an interpreter"), 0)
-                    .hint(format!("write `{version}.12`, say")),
-            );
+            return Err(Fault::of(
+                FaultKind::Unknown,
+                format!("`{version}` names no series of an interpreter"),
+                0,
+            )
+            .hint(format!("write `{version}.12`, say")));
         }
         let (major, minor) = (version.release_number(0), version.release_number(1));
         if !(2..=9).contains(&major) || minor > NEWEST_MINOR {
-            return Err(Fault::new(format!("there is no interpreter {version}"), 0)
-                .hint("for example 3.12"));
+            return Err(Fault::of(
+                FaultKind::Unknown,
+                format!("there is no interpreter {version}"),
+                0,
+            )
+            .hint("for example 3.12"));
         }
         let threads = free_threaded
             && (implementation != Implementation::Cpython || (major, minor) < (3, 13));
         if threads {
-            return Err(Fault::new(
+            return Err(Fault::of(
+                FaultKind::Unknown,
                 format!(
                     "there is no free-threaded build of {} {version}",
                     implementation.name()

@@ -9,7 +9,7 @@
 use std::sync::Arc;
 
 use super::{Accelerators, Implementation, Interpreter, Libc, Platform, Target};
-use crate::fault::{Fault, escaped};
+use crate::fault::{Fault, FaultKind, escaped};
 use crate::knowledge::Families;
 use crate::name::nearest;
 use crate::version::Version;
@@ -86,10 +86,12 @@ impl Interpreter {
             "cpython" | "python" => Implementation::Cpython,
             "pypy" => Implementation::Pypy,
             other => {
-                return Err(
-                    Fault::new(format!("`{}` is not an interpreter", escaped(other)), 0)
-                        .hint("write cpython or pypy"),
-                );
+                return Err(Fault::of(
+                    FaultKind::Unknown,
+                    format!("`{}` is not an interpreter", escaped(other)),
+                    0,
+                )
+                .hint("write cpython or pypy"));
             }
         };
         let (number, free_threaded) = match version.strip_suffix('t') {
@@ -126,7 +128,8 @@ impl Platform {
                     ["glibc", version] => two_numbers(version).map(|(a, b)| Libc::Glibc(a, b))?,
                     ["musl", version] => two_numbers(version).map(|(a, b)| Libc::Musl(a, b))?,
                     _ => {
-                        return Err(Fault::new(
+                        return Err(Fault::of(
+                            FaultKind::Unknown,
                             format!("`{}` is not a C library", escaped(&rest.join(" "))),
                             0,
                         )
@@ -140,7 +143,8 @@ impl Platform {
                 };
                 let platform = Platform::linux(machine, bits, libc);
                 if !platform.takes_arch(arch) {
-                    return Err(Fault::new(
+                    return Err(Fault::of(
+                        FaultKind::Other,
                         format!("a {machine} kernel runs no {arch} programs"),
                         0,
                     )
@@ -154,7 +158,8 @@ impl Platform {
                     [] => USUAL_MACOS,
                     [version] => two_numbers(version)?,
                     _ => {
-                        return Err(Fault::new(
+                        return Err(Fault::of(
+                            FaultKind::Unknown,
                             format!("`{}` is not a version of macOS", escaped(&rest.join(" "))),
                             0,
                         ));
@@ -169,7 +174,7 @@ impl Platform {
                 )?;
                 Ok(Platform::windows(arch))
             }
-            [] => Err(Fault::new("the platform is missing", 0)
+            [] => Err(Fault::of(FaultKind::Absent, "the platform is missing", 0)
                 .hint("for example `linux x86_64 glibc 2.35`")),
             _ => {
                 let fault = Fault::new(
@@ -189,7 +194,8 @@ fn ensure_arch(arch: &str, known: &[&str]) -> Result<(), Fault> {
     if known.contains(&arch) {
         return Ok(());
     }
-    let fault = Fault::new(
+    let fault = Fault::of(
+        FaultKind::Unknown,
         format!("`{}` is not an architecture of that system", escaped(arch)),
         0,
     );

@@ -10,7 +10,7 @@
 //! ```
 
 use super::{LocalSegment, Number, Parts, PreKind, Version, kind};
-use crate::fault::{Fault, escaped};
+use crate::fault::{Fault, FaultKind, escaped};
 
 /// Longer texts are refused: hostile data may hold megabytes of digits.
 const LONGEST: usize = 512;
@@ -34,7 +34,8 @@ pub(super) fn version(text: &str) -> Result<Version, Fault> {
         return Ok(version);
     }
     if text.len() > LONGEST {
-        return Err(Fault::new(
+        return Err(Fault::of(
+            FaultKind::Limit,
             format!("a version is longer than {LONGEST} characters"),
             LONGEST,
         ));

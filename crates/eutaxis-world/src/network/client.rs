@@ -469,13 +469,11 @@ impl Client {
             let response = match builder.send().await {
                 Ok(response) => response,
                 Err(error) if instead => {
-                    let why = words::of_transport(&error, &url, request.what)
-                        .error
-                        .message;
+                    let why = words::of_transport(error, &url, request.what).error.message;
                     return Attempt::Failed(words::of_downgrade(&url, request.what, &why));
                 }
                 Err(error) => {
-                    return Attempt::Failed(words::of_transport(&error, &url, request.what));
+                    return Attempt::Failed(words::of_transport(error, &url, request.what));
                 }
             };
             let head = Head {
@@ -602,7 +600,7 @@ impl Client {
                 Ok(Some(chunk)) => chunk,
                 Ok(None) => return Attempt::Done(head),
                 Err(error) => {
-                    return Attempt::Failed(words::of_transport(&error, &head.url, request.what));
+                    return Attempt::Failed(words::of_transport(error, &head.url, request.what));
                 }
             };
             total += chunk.len() as u64;

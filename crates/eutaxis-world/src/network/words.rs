@@ -31,8 +31,22 @@ fn network(message: String, help: &str) -> Error {
 const KEPT: &str =
     "nothing is wrong with the versions asked for; --offline uses what was fetched before";
 
-/// A failure before an answer came, or while it came.
-pub(super) fn of_transport(error: &reqwest::Error, url: &Url, what: &str) -> Failure {
+/// A failure before an answer came, or while it came. What it came from is kept without the address,
+/// which may hold a secret.
+pub(super) fn of_transport(error: reqwest::Error, url: &Url, what: &str) -> Failure {
+    let Failure {
+        error: told,
+        transient,
+        wait,
+    } = in_words(&error, url, what);
+    Failure {
+        error: told.from_source(error.without_url()),
+        transient,
+        wait,
+    }
+}
+
+fn in_words(error: &reqwest::Error, url: &Url, what: &str) -> Failure {
     let host = host(url);
     let chain = chain(error);
     // The first sentence holds the whole address, whose words say nothing of the failure.

@@ -5,14 +5,15 @@ use std::cell::LazyCell;
 use std::path::Path;
 use std::sync::Arc;
 
-use eutaxis_core::fault::{Fault, Origin, escaped, line_and_column};
-use eutaxis_core::index::Hashes;
+use eutaxis_core::fault::{Fault, Origin, line_and_column};
 use eutaxis_core::name::nearest;
-use eutaxis_core::offer::{Adjustment, JudgedPage, Policy, Rules, Verdict};
+use eutaxis_core::offer::{Adjustment, Policy, Rules};
 use eutaxis_core::pins::{Lock, Package};
-use eutaxis_core::proofread::{Remark, Severity, alone, paged};
+use eutaxis_core::proofread::{
+    Pinned, Remark, Severity, Trouble, alone, hashless, interpreter_of, paged, pinned,
+};
 use eutaxis_core::record;
-use eutaxis_core::requirement::{ProjectAsks, RequirementList, Wanted, script_block};
+use eutaxis_core::requirement::{Directive, ProjectAsks, RequirementList, Wanted, script_block};
 use eutaxis_core::{Ask, Name, Requirement, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
@@ -22,7 +23,6 @@ use eutaxis_world::supply::{Depth, Run};
 use crate::cli::{Common, Proofread};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
-use crate::words;
 use crate::{render, report};
 
 pub(crate) fn run(
@@ -54,8 +54,10 @@ pub(crate) fn run(
     }
     output.report_network(depots.network());
     // Worst first; within one severity as the lines stand.
-    remarks.sort_by(|a, b| (a.severity, &a.place).cmp(&(b.severity, &b.place)));
-    let breaks = remarks.iter().any(|r| r.severity == Severity::Breaks);
+    remarks.sort_by_cached_key(|r| (r.trouble.severity(), r.place.clone()));
+    let breaks = remarks
+        .iter()
+        .any(|r| r.trouble.severity() == Severity::Breaks);
     let shown: Vec<String> = arguments
         .files
         .iter()
@@ -101,18 +103,11 @@ impl Reader<'_> {
         let shown = path.display().to_string();
         let place = |offset: usize| Origin::line(&shown, line_and_column(&text, offset).0);
         let malformed = |fault: &Fault| {
-            let remedy = fault
-                .advice()
-                .unwrap_or("write it as the standard says: name>=1,<2")
-                .to_owned();
-            let text = escaped(fault.message());
-            vec![Remark::new(
-                "malformed",
-                Severity::Breaks,
-                &place(fault.offset()),
-                text,
-                remedy,
-            )]
+            let trouble = Trouble::Malformed {
+                what: fault.message().to_owned(),
+                advice: fault.advice().map(str::to_owned),
+            };
+            vec![Remark::new(&place(fault.offset()), trouble)]
         };
         if path.extension().is_some_and(|e| e == "toml") {
             if text
@@ -143,20 +138,7 @@ impl Reader<'_> {
             let project = script_block(&text).and_then(|b| b.map(|b| b.asks(&shown)).transpose());
             return Ok(match project {
                 Ok(Some(project)) => self.project(&project)?,
-                Ok(None) => {
-                    let why = "the script holds no inline metadata".to_owned();
-                    let remedy = "add a comment block `# /// script`".to_owned();
-                    (
-                        vec![Remark::new(
-                            "malformed",
-                            Severity::Breaks,
-                            &place(0),
-                            why,
-                            remedy,
-                        )],
-                        0,
-                    )
-                }
+                Ok(None) => (vec![Remark::new(&place(0), Trouble::NoMetadata)], 0),
                 Err(fault) => (malformed(&fault), 0),
             });
         }
@@ -165,29 +147,15 @@ impl Reader<'_> {
         for fault in &faults {
             let line = line_and_column(&text, fault.offset()).0;
             match quoted(&text, line) {
-                Some(inner) => remarks.push(Remark::new(
-                    "shell-trace",
-                    Severity::Breaks,
+                Some(meant) => remarks.push(Remark::new(
                     &place(fault.offset()),
-                    "quotes and backslashes belong to the shell, not into a list".to_owned(),
-                    format!("write  {inner}"),
+                    Trouble::ShellQuotes(meant),
                 )),
                 None => remarks.extend(malformed(fault)),
             }
         }
-        for directive in &list.directives {
-            let text = format!(
-                "`{}` is a directive, not a requirement",
-                escaped(&directive.text)
-            );
-            remarks.push(Remark::new(
-                "directive",
-                Severity::Note,
-                &directive.origin,
-                text,
-                directive.advice.to_owned(),
-            ));
-        }
+        let directive = |d: &Directive| Remark::new(&d.origin, Trouble::directive(d));
+        remarks.extend(list.directives.iter().map(directive));
         remarks.extend(redirected(path, &list.asks));
         remarks.extend(self.asks(&list.asks)?);
         Ok((remarks, list.asks.len()))
@@ -198,18 +166,9 @@ impl Reader<'_> {
         if let Some((set, origin)) = &project.requires_python
             && !set.matches(&self.target.interpreter.version)
         {
-            let text = format!(
-                "requires-python {set} leaves out this target, {}",
-                self.target.interpreter
-            );
-            let remedy = "name another with --interpreter, or change the line".to_owned();
-            remarks.push(Remark::new(
-                "interpreter",
-                Severity::Breaks,
-                origin,
-                text,
-                remedy,
-            ));
+            let (needs, here) = (set.clone(), self.target.interpreter.clone());
+            let trouble = Trouble::Interpreter { needs, here };
+            remarks.push(Remark::new(origin, trouble));
         }
         remarks.extend(self.asks(&project.asks)?);
         Ok((remarks, project.asks.len()))
@@ -248,132 +207,35 @@ impl Reader<'_> {
     /// Pins against the target, and against the depots.
     fn pins(&self, lock: &Lock, text: &str, shown: &str) -> Result<Vec<Remark>, Error> {
         let mut remarks = Vec::new();
-        if let Some(set) = lock
-            .requires_python
-            .as_deref()
-            .and_then(|s| eutaxis_core::VersionSpecifier::parse(s).ok())
-            && !set.matches(&self.target.interpreter.version)
-        {
-            let line = 1 + text
-                .lines()
-                .position(|l| l.starts_with("requires-python"))
-                .unwrap_or(0);
-            let place = Origin::line(shown, u32::try_from(line).unwrap_or(1));
-            let text = format!(
-                "these pins are for Python {set}; this target has {}",
-                self.target.interpreter
-            );
-            let remedy = "name the target that they are for, or settle again".to_owned();
-            remarks.push(Remark::new(
-                "interpreter",
-                Severity::Breaks,
-                &place,
-                text,
-                remedy,
-            ));
+        let line = |found: &dyn Fn(&str) -> bool| {
+            let line = 1 + text.lines().position(found).unwrap_or(0);
+            Origin::line(shown, u32::try_from(line).unwrap_or(1))
+        };
+        if let Some(trouble) = interpreter_of(lock, self.target) {
+            let place = line(&|l| l.starts_with("requires-python"));
+            remarks.push(Remark::new(&place, Trouble::Pinned(trouble)));
         }
-        let pinned = |p: &Package| match p.version.as_deref().and_then(|v| Version::parse(v).ok()) {
+        let exactly = |p: &Package| match p.version.as_deref().and_then(|v| Version::parse(v).ok())
+        {
             Some(version) => Requirement::exactly(&p.name, &version),
             None => Requirement::any(&p.name),
         };
-        let requirements: Vec<Requirement> = lock.packages.iter().map(pinned).collect();
+        let requirements: Vec<Requirement> = lock.packages.iter().map(exactly).collect();
         let looked = match self.depots.is_empty() {
             true => Vec::new(),
             false => self.run.look(&requirements, &self.rules(), Depth::Gaps)?,
         };
         for (i, package) in lock.packages.iter().enumerate() {
             let name = format!("name = \"{}\"", package.name);
-            let line = 1 + text.lines().position(|l| l.trim() == name).unwrap_or(0);
-            let place = Origin::line(shown, u32::try_from(line).unwrap_or(1));
-            let files = || package.wheels.iter().chain(&package.sdist);
-            if files().any(|f| !f.hashes.contains_key("sha256")) {
-                let text = format!("{} is pinned without a SHA-256 hash", package.name);
-                let remedy = "settle again: it writes one for every file".to_owned();
-                remarks.push(
-                    Remark::new("no-hash", Severity::Breaks, &place, text, remedy)
-                        .about(&package.name),
-                );
-            }
-            if let Some(looked) = looked.get(i) {
-                remarks.extend(self.pin(
-                    package,
-                    &place,
-                    looked.as_ref().map(|l| l.judged.as_ref()),
-                ));
-            }
+            let place = line(&|l| l.trim() == name);
+            let against = looked.get(i).and_then(|looked| {
+                let judged = looked.as_ref().map(|l| l.judged.as_ref());
+                pinned(package, judged)
+            });
+            let remark = |p: Pinned| Remark::new(&place, Trouble::Pinned(p)).about(&package.name);
+            remarks.extend(hashless(package).into_iter().chain(against).map(remark));
         }
         Ok(remarks)
-    }
-
-    fn pin(
-        &self,
-        package: &Package,
-        place: &Origin,
-        judged: Option<&JudgedPage>,
-    ) -> Option<Remark> {
-        let name = &package.name;
-        let remark = |id: &'static str, severity: Severity, text: String, remedy: String| {
-            Some(Remark::new(id, severity, place, text, remedy).about(name))
-        };
-        let version = package
-            .version
-            .as_deref()
-            .and_then(|v| Version::parse(v).ok())?;
-        let settle = || "settle again with --renew".to_owned();
-        let Some(judged) = judged else {
-            return remark(
-                "unknown-name",
-                Severity::Breaks,
-                format!("no depot has {name} any more"),
-                settle(),
-            );
-        };
-        let Some(offer) = judged.offer(&version) else {
-            let text = format!("there is no {name} {version} in the depots");
-            return remark("unknown-version", Severity::Breaks, text, settle());
-        };
-        for file in package.wheels.iter().chain(&package.sdist) {
-            let Some(filename) = file.filename() else {
-                continue;
-            };
-            let Some(listed) = offer.files.iter().find(|f| *f.file.filename == *filename) else {
-                let text = format!("the depots have no {filename}");
-                return remark("absent-file", Severity::Risk, text, settle());
-            };
-            let pinned: Hashes = file.hashes.iter().collect();
-            if !listed.file.hashes.agree(&pinned) && listed.file.hashes.has_strong() {
-                let text = format!("the depot states another hash for {filename}");
-                return remark(
-                    "hash-differs",
-                    Severity::Breaks,
-                    text,
-                    "find out which file is the right one, then settle again with --renew"
-                        .to_owned(),
-                );
-            }
-        }
-        if let Some(reason) = &offer.yanked {
-            let why = if reason.is_empty() {
-                String::new()
-            } else {
-                format!(": \"{}\"", escaped(reason))
-            };
-            return remark(
-                "yanked",
-                Severity::Risk,
-                format!("{name} {version} is yanked{why}"),
-                settle(),
-            );
-        }
-        if offer.verdict == Verdict::Barred {
-            let why = offer
-                .bars
-                .first()
-                .map_or(String::new(), |b| format!(": {b}"));
-            let text = format!("{name} {version} cannot be had on this target{why}");
-            return remark("barred", Severity::Breaks, text, settle());
-        }
-        None
     }
 }
 
@@ -381,18 +243,8 @@ impl Reader<'_> {
 fn unknown(ask: &Ask, known: &[Name]) -> Remark {
     let name = &ask.requirement.name;
     let near = nearest(name.as_str(), known.iter().map(Name::as_str), 3);
-    let remedy = match near.as_slice() {
-        [] => words::NO_LIST.to_owned(),
-        names => format!("did you mean {}?", names.join(", ")),
-    };
-    Remark::new(
-        "unknown-name",
-        Severity::Breaks,
-        &ask.origin,
-        format!("no depot has {name}"),
-        remedy,
-    )
-    .about(name)
+    let near = near.iter().filter_map(|n| Name::parse(n).ok()).collect();
+    Remark::new(&ask.origin, Trouble::UnknownName { near }).about(name)
 }
 
 /// What stands between quotes, or behind backslashes, on a line that is no requirement as it
@@ -439,14 +291,6 @@ fn redirected(path: &Path, asks: &[Ask]) -> Vec<Remark> {
     let Some(ask) = unbounded.first() else {
         return Vec::new();
     };
-    let one = |name: &String| {
-        let text = format!(
-            "a file named `{name}` lies beside: a bound was typed in a shell without quotes"
-        );
-        let remedy = format!(
-            "quote requirements in the shell, put the bound into the list, and delete `{name}`"
-        );
-        Remark::new("shell-trace", Severity::Risk, &ask.origin, text, remedy)
-    };
+    let one = |name: &String| Remark::new(&ask.origin, Trouble::ShellFile(name.clone()));
     names.iter().filter(|n| version(n)).map(one).collect()
 }

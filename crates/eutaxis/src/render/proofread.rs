@@ -6,14 +6,19 @@ use unicode_width::UnicodeWidthStr;
 
 use super::table::wrap;
 use super::{style, width};
-use crate::words::{count, place};
+use crate::words::{count, place, troubles};
 
 /// Fewer columns than this are too few for a sentence.
 const NARROWEST: usize = 40;
 
 pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bool) -> String {
     let width = width();
-    let number = |severity: Severity| remarks.iter().filter(|r| r.severity == severity).count();
+    let number = |severity: Severity| {
+        remarks
+            .iter()
+            .filter(|r| r.trouble.severity() == severity)
+            .count()
+    };
     let (breaks, risks, notes) = (
         number(Severity::Breaks),
         number(Severity::Risk),
@@ -47,7 +52,10 @@ pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bo
     let room = |texts: &dyn Fn(&Remark) -> String| {
         remarks.iter().map(|r| texts(r).width()).max().unwrap_or(0)
     };
-    let (places, ids) = (room(&|r| place(&r.place)), room(&|r| r.id.to_owned()));
+    let (places, ids) = (
+        room(&|r| place(&r.place)),
+        room(&|r| r.trouble.id().to_owned()),
+    );
     let beside = 8 + places + 2 + ids + 2;
     // Where too little is left beside them, the words stand below.
     let indent = if width < beside + NARROWEST {
@@ -56,8 +64,9 @@ pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bo
         beside
     };
     for remark in remarks {
-        let word = format!("{:<6}", remark.severity.as_str());
-        let painted = match remark.severity {
+        let severity = remark.trouble.severity();
+        let word = format!("{:<6}", severity.as_str());
+        let painted = match severity {
             Severity::Breaks => style::barred(&word),
             Severity::Risk => style::care(&word),
             Severity::Note => style::dim(&word),
@@ -65,9 +74,10 @@ pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bo
         let head = format!(
             "{painted}  {:<places$}  {:<ids$}",
             place(&remark.place),
-            remark.id
+            remark.trouble.id()
         );
-        let mut lines = wrap(&remark.text, width.saturating_sub(indent)).into_iter();
+        let (told, remedy) = troubles::told(remark);
+        let mut lines = wrap(&told, width.saturating_sub(indent)).into_iter();
         text.push('\n');
         if indent == beside {
             text.push_str(&format!("{head}  {}\n", lines.next().unwrap_or_default()));
@@ -77,7 +87,7 @@ pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bo
         for line in lines {
             text.push_str(&format!("{}{line}\n", " ".repeat(indent)));
         }
-        for (i, part) in wrap(&remark.remedy, width.saturating_sub(indent + 4))
+        for (i, part) in wrap(&remedy, width.saturating_sub(indent + 4))
             .iter()
             .enumerate()
         {

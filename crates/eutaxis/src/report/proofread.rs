@@ -4,6 +4,8 @@ use eutaxis_core::proofread::Remark as Told;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use crate::words;
+
 /// What `proofread` answers.
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct Proofread {
@@ -29,13 +31,14 @@ pub(crate) struct Remark {
 
 impl From<&Told> for Remark {
     fn from(remark: &Told) -> Self {
+        let (text, remedy) = words::troubles::told(remark);
         Remark {
-            id: remark.id.to_owned(),
-            severity: remark.severity.as_str().to_owned(),
+            id: remark.trouble.id().to_owned(),
+            severity: remark.trouble.severity().as_str().to_owned(),
             place: remark.place.to_string(),
             project: remark.project.as_ref().map(ToString::to_string),
-            text: remark.text.clone(),
-            remedy: remark.remedy.clone(),
+            text,
+            remedy,
         }
     }
 }

@@ -4,6 +4,7 @@
 pub(crate) mod chronology;
 pub(crate) mod releases;
 pub(crate) mod steps;
+pub(crate) mod troubles;
 pub(crate) mod ways;
 
 pub(crate) use eutaxis_core::day;

@@ -329,10 +329,7 @@ fn within(path: &std::path::Path, kind: &FileKind) -> Result<Option<Metadata>> {
 /// A file whose contents are damaged cannot be used; that is no failure of the run.
 fn damaged(error: Error) -> Error {
     if let ErrorKind::Contents = error.kind {
-        Error {
-            kind: ErrorKind::Metadata,
-            ..error
-        }
+        error.as_kind(ErrorKind::Metadata)
     } else {
         error
     }

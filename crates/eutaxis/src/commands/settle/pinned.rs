@@ -268,7 +268,7 @@ fn directive_cautions(directives: &[Directive]) -> Vec<String> {
             "{}: `{}` is a directive, not a requirement, and was left out: {}.",
             d.origin,
             escaped(&d.text),
-            d.advice
+            words::troubles::instead(d.kind)
         )
     };
     directives.iter().map(one).collect()

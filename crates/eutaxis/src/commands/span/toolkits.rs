@@ -46,7 +46,7 @@ pub(super) fn all(
                 let accelerators = &mut problem.target.accelerators;
                 let build = MadeFor::Toolkit(Arc::clone(family), toolkit.clone());
                 if let Some(why) = accelerators.miss(&build, problem.target.platform.system) {
-                    return Err(why);
+                    return Err(why.to_string());
                 }
                 accelerators.only = Some((Arc::clone(family), toolkit.clone()));
                 Ok(problem)
