@@ -120,7 +120,7 @@ pub fn chosen(
     let asked_as = chosen.asked_by.iter().filter_map(|asker| {
         let (by, requirement) = match asker {
             Asker::Ask(i) => {
-                let ask = problem.asks.get(*i)?;
+                let ask = problem.ask(*i)?;
                 ((wording.place)(&ask.origin), ask.requirement.short())
             }
             Asker::Project(name, requirement) => (name.to_string(), requirement.clone()),

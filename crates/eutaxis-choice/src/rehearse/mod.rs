@@ -164,7 +164,7 @@ pub fn moves_to(before: &Set, problem: &Problem, solution: &Solution) -> Vec<Mov
 fn because(chosen: &Chosen, old: Option<&Placed>, problem: &Problem) -> Vec<String> {
     let word = |asker: &Asker| match asker {
         Asker::Ask(i) => {
-            let ask = problem.asks.get(*i)?;
+            let ask = problem.ask(*i)?;
             Some((
                 format!("you ask {}", ask.requirement.short()),
                 ask.requirement.clone(),

@@ -1,9 +1,10 @@
-//! Sets of values of one node, as bits. Value 0 is "absent"; the others are offers in order of
-//! preference.
+//! Sets of values of one node, as bits.
 
 use smallvec::SmallVec;
 
-/// A set of small numbers. All sets of one node have equal length.
+use super::table::{Key, Value};
+
+/// A set of values. All sets of one node have equal length.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub(super) struct Bits(SmallVec<[u64; 2]>);
 
@@ -14,32 +15,32 @@ impl Bits {
 
     pub(super) fn all(size: usize) -> Self {
         let mut bits = Bits::none(size);
-        (0..size).for_each(|i| bits.insert(i));
+        Value::all(size).for_each(|v| bits.insert(v));
         bits
     }
 
-    pub(super) fn only(size: usize, value: usize) -> Self {
+    pub(super) fn only(size: usize, value: Value) -> Self {
         let mut bits = Bits::none(size);
         bits.insert(value);
         bits
     }
 
-    pub(super) fn insert(&mut self, value: usize) {
-        if let Some(word) = self.0.get_mut(value / 64) {
-            *word |= 1 << (value % 64);
+    pub(super) fn insert(&mut self, value: Value) {
+        if let Some(word) = self.0.get_mut(value.place() / 64) {
+            *word |= 1 << (value.place() % 64);
         }
     }
 
-    pub(super) fn remove(&mut self, value: usize) {
-        if let Some(word) = self.0.get_mut(value / 64) {
-            *word &= !(1 << (value % 64));
+    pub(super) fn remove(&mut self, value: Value) {
+        if let Some(word) = self.0.get_mut(value.place() / 64) {
+            *word &= !(1 << (value.place() % 64));
         }
     }
 
-    pub(super) fn contains(&self, value: usize) -> bool {
+    pub(super) fn contains(&self, value: Value) -> bool {
         self.0
-            .get(value / 64)
-            .is_some_and(|word| word >> (value % 64) & 1 == 1)
+            .get(value.place() / 64)
+            .is_some_and(|word| word >> (value.place() % 64) & 1 == 1)
     }
 
     pub(super) fn is_empty(&self) -> bool {
@@ -67,12 +68,12 @@ impl Bits {
     }
 
     /// The smallest member: the best offer, when `absent` is not in the set.
-    pub(super) fn first(&self) -> Option<usize> {
+    pub(super) fn first(&self) -> Option<Value> {
         self.0
             .iter()
             .enumerate()
             .find(|(_, w)| **w != 0)
-            .map(|(i, w)| i * 64 + w.trailing_zeros() as usize)
+            .map(|(i, w)| Value::at(i * 64 + w.trailing_zeros() as usize))
     }
 
     pub(super) fn count(&self) -> u32 {
@@ -80,7 +81,7 @@ impl Bits {
     }
 
     /// The only member, if there is just one.
-    pub(super) fn single(&self) -> Option<usize> {
+    pub(super) fn single(&self) -> Option<Value> {
         if self.count() == 1 {
             self.first()
         } else {

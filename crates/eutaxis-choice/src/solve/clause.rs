@@ -5,6 +5,8 @@ use std::sync::Arc;
 use smallvec::SmallVec;
 
 use super::bits::Bits;
+use super::problem::{AskId, BoundId};
+use super::table::Value;
 pub(super) use super::table::{ClauseId, NodeId};
 use eutaxis_standards::knowledge::MadeFor;
 use eutaxis_standards::name::Name;
@@ -20,9 +22,9 @@ pub(super) struct Term {
 #[derive(Debug, Clone)]
 pub(super) enum Source {
     /// An ask, by its index.
-    Ask(usize),
+    Ask(AskId),
     /// A bound, by its index.
-    Bound(usize),
+    Bound(BoundId),
     /// What releases of a project need: the releases are those that the first term leaves out.
     Need {
         project: Name,
@@ -32,7 +34,7 @@ pub(super) enum Source {
         adjusted: Option<usize>,
     },
     /// A yanked release is taken only when something in force pins it.
-    Yanked { project: Name, value: usize },
+    Yanked { project: Name, value: Value },
     /// Releases of a project were made for this: those that the first term leaves out.
     Build {
         project: Name,

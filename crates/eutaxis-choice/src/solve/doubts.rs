@@ -12,6 +12,7 @@ use jiff::{SignedDuration, Timestamp};
 
 use super::facts::{Need, PagedWheel, ProjectFacts, Usable, is_compiled_wheel};
 use super::held::GRACE;
+use super::table::Value;
 use crate::offer::{Offer, Verdict};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::version::{
@@ -148,7 +149,7 @@ impl Eq for Doubt {}
 pub(super) struct Release<'a> {
     pub(super) name: &'a Name,
     pub(super) facts: &'a ProjectFacts,
-    pub(super) value: usize,
+    pub(super) value: Value,
 }
 
 impl<'a> Release<'a> {

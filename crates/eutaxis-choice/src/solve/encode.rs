@@ -1,20 +1,21 @@
 //! The one encoder: what asks, needs, pins and bars say, as clauses. The search uses it over all
 //! offers, and the trials by which a clash is made smaller use it over the grounds of the clash.
 //!
-//! Value 0 of a project is its absence, every other value a release; an extra has the values 0, not
-//! asked for, and 1, asked for. "Release 3 of A needs B below 2" becomes "A is not at 3, or B is at
+//! The first value of a project is its absence, every other a release; an extra has two, not asked
+//! for and asked for. "Release 3 of A needs B below 2" becomes "A is not at 3, or B is at
 //! one of those below 2": a premise, and what is demanded under it.
 
 use smallvec::{SmallVec, smallvec};
 
 use super::bits::Bits;
 use super::clause::{NodeId, Term};
+use super::table::Value;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
 
 impl Term {
     /// "The node has one of these values."
-    pub(super) fn has(node: NodeId, size: usize, values: impl IntoIterator<Item = usize>) -> Self {
+    pub(super) fn has(node: NodeId, size: usize, values: impl IntoIterator<Item = Value>) -> Self {
         let mut bits = Bits::none(size);
         values.into_iter().for_each(|v| bits.insert(v));
         Term { node, values: bits }
@@ -24,7 +25,7 @@ impl Term {
     pub(super) fn lacks(
         node: NodeId,
         size: usize,
-        values: impl IntoIterator<Item = usize>,
+        values: impl IntoIterator<Item = Value>,
     ) -> Self {
         let mut bits = Bits::all(size);
         values.into_iter().for_each(|v| bits.remove(v));
@@ -33,17 +34,17 @@ impl Term {
 
     /// "This extra is asked for."
     pub(super) fn active(extra: NodeId) -> Self {
-        Term::has(extra, 2, [1])
+        Term::has(extra, 2, [Value::FIRST])
     }
 
     /// "This extra is not asked for."
     pub(super) fn idle(extra: NodeId) -> Self {
-        Term::has(extra, 2, [0])
+        Term::has(extra, 2, [Value::ABSENT])
     }
 
     /// "…, or the project is absent": what bounds a project and does not ask for it.
     pub(super) fn or_absent(mut self) -> Self {
-        self.values.insert(0);
+        self.values.insert(Value::ABSENT);
         self
     }
 
@@ -123,6 +124,7 @@ pub(super) fn demands(
 mod tests {
     use super::*;
     use crate::solve::state::{NodeKind, State};
+    use crate::solve::table::Key;
 
     fn nodes() -> (State, NodeId, NodeId) {
         let mut state = State::default();
@@ -133,17 +135,27 @@ mod tests {
     }
 
     fn values(term: &Term, size: usize) -> Vec<usize> {
-        (0..size).filter(|v| term.values.contains(*v)).collect()
+        let all = Value::all(size).filter(|v| term.values.contains(*v));
+        all.map(Key::place).collect()
     }
 
     #[test]
     fn terms_say_what_their_names_say() {
         let (_, project, extra) = nodes();
-        assert_eq!(values(&Term::has(project, 4, [1, 3]), 4), [1, 3]);
-        assert_eq!(values(&Term::lacks(project, 4, [1, 3]), 4), [0, 2]);
-        assert_eq!(values(&Term::has(project, 4, [2]).or_absent(), 4), [0, 2]);
         assert_eq!(
-            values(&Term::has(project, 4, [2]).contrary(4), 4),
+            values(&Term::has(project, 4, [1, 3].map(Value::at)), 4),
+            [1, 3]
+        );
+        assert_eq!(
+            values(&Term::lacks(project, 4, [1, 3].map(Value::at)), 4),
+            [0, 2]
+        );
+        assert_eq!(
+            values(&Term::has(project, 4, [2].map(Value::at)).or_absent(), 4),
+            [0, 2]
+        );
+        assert_eq!(
+            values(&Term::has(project, 4, [2].map(Value::at)).contrary(4), 4),
             [0, 1, 3]
         );
         assert_eq!(values(&Term::active(extra), 2), [1]);
@@ -153,8 +165,10 @@ mod tests {
     #[test]
     fn a_need_for_the_project_itself_is_one_term() {
         let (_, project, extra) = nodes();
-        let premise = Draft::premise(Term::lacks(project, 4, [3]), Some(extra));
-        let terms = premise.or(Term::has(project, 4, [3])).terms();
+        let premise = Draft::premise(Term::lacks(project, 4, [3].map(Value::at)), Some(extra));
+        let terms = premise
+            .or(Term::has(project, 4, [3].map(Value::at)))
+            .terms();
         assert_eq!(terms.len(), 2);
         assert_eq!(values(&terms[0], 4), [0, 1, 2, 3]);
     }
@@ -163,7 +177,7 @@ mod tests {
     fn a_requirement_demands_presence_and_its_extras() {
         let (mut state, project, _) = nodes();
         let requirement = Requirement::parse("firnio[fast,slow]>=1").unwrap();
-        let presence = Term::has(project, 4, [1, 2]);
+        let presence = Term::has(project, 4, [1, 2].map(Value::at));
         let parts = demands(&requirement, Some(presence), |extra| {
             let name = Name::parse("firnio").unwrap();
             state.node(NodeKind::Extra(name, extra.clone()), 2)

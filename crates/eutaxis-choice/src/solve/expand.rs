@@ -11,6 +11,7 @@ use super::facts::{Facts, Need, Want};
 use super::problem::Problem;
 use super::search::Search;
 use super::state::NodeKind;
+use super::table::Value;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
 
@@ -18,7 +19,7 @@ use eutaxis_standards::requirement::Requirement;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) struct Support {
     pub(super) project: Name,
-    pub(super) value: usize,
+    pub(super) value: Value,
     pub(super) extra: Option<Name>,
 }
 
@@ -26,7 +27,7 @@ pub(super) struct Support {
 #[derive(Debug)]
 pub(super) struct YankedPin {
     pub(super) project: Name,
-    pub(super) value: usize,
+    pub(super) value: Value,
     pub(super) supports: Vec<Support>,
 }
 
@@ -124,7 +125,7 @@ impl Search {
     pub(super) fn unseen_finals(&mut self) -> Vec<Want> {
         let facts = &self.facts;
         let unseen = std::mem::take(&mut self.unseen_finals);
-        let want = |(project, value): (Name, usize)| {
+        let want = |(project, value): (Name, Value)| {
             let facts = facts.get(&project)?;
             facts.want(value).filter(|_| facts.needs(value).is_none())
         };
@@ -145,12 +146,12 @@ impl Search {
         // Where it would cost too much to know who pins them, they are taken for pinned, and it is
         // looked whether that matters.
         let closed = !self.yanked_open;
-        let unpinned = |v: &usize| {
+        let unpinned = |v: &Value| {
             facts
                 .offer(*v)
                 .is_some_and(|o| !self.problem.pins(project, &o.version))
         };
-        let yanked: Vec<usize> = facts
+        let yanked: Vec<Value> = facts
             .yanked
             .iter()
             .copied()
@@ -181,7 +182,7 @@ impl Search {
             .add_clause(smallvec![pinned], source, Rests::default());
     }
 
-    fn yanked_clauses(&mut self, project: &Name, node: NodeId, value: usize) {
+    fn yanked_clauses(&mut self, project: &Name, node: NodeId, value: Value) {
         let out = Term::lacks(node, self.state.get(node).size, [value]);
         let source = Source::Yanked {
             project: project.clone(),
@@ -237,7 +238,7 @@ impl Search {
             };
             let before = wants.len();
             match self.state.get(node).kind.clone() {
-                _ if value == 0 => {}
+                _ if !value.is_present() => {}
                 NodeKind::Toolkit => {}
                 NodeKind::Project(project) => {
                     self.expand(&project, value, None, &mut wants);
@@ -250,7 +251,7 @@ impl Search {
                         .state
                         .find(&NodeKind::Project(project.clone()))
                         .and_then(|n| self.state.get(n).domain.single());
-                    if let Some(value) = chosen.filter(|v| *v > 0) {
+                    if let Some(value) = chosen.filter(|v| v.is_present()) {
                         self.expand(&project, value, Some(&extra), &mut wants);
                     }
                 }
@@ -266,7 +267,7 @@ impl Search {
     }
 
     /// Extras that a release offers and that are asked for as things stand.
-    fn active_extras(&self, project: &Name, value: usize) -> Vec<Name> {
+    fn active_extras(&self, project: &Name, value: Value) -> Vec<Name> {
         let Some(needs) = self.facts.get(project).and_then(|f| f.needs(value)) else {
             return Vec::new();
         };
@@ -274,7 +275,7 @@ impl Search {
             let node = self
                 .state
                 .find(&NodeKind::Extra(project.clone(), (*extra).clone()));
-            node.is_some_and(|n| self.state.get(n).domain.single() == Some(1))
+            node.is_some_and(|n| self.state.get(n).domain.single() == Some(Value::FIRST))
         };
         needs.offered.iter().filter(active).cloned().collect()
     }
@@ -283,7 +284,7 @@ impl Search {
     fn expand(
         &mut self,
         project: &Name,
-        value: usize,
+        value: Value,
         extra: Option<&Name>,
         wants: &mut Vec<Want>,
     ) {
@@ -319,7 +320,7 @@ impl Search {
         self.add_doubts(project, value, extra, learnt);
     }
 
-    fn add_need(&mut self, project: &Name, value: usize, extra: Option<&Name>, need: &Need) {
+    fn add_need(&mut self, project: &Name, value: Value, extra: Option<&Name>, need: &Need) {
         let source_node = self.project_node(project);
         let requirement = Requirement {
             marker: None,
@@ -352,7 +353,7 @@ impl Search {
     }
 
     /// Adds a need to the clause of the releases that have the same, or makes that clause.
-    fn share(&mut self, key: ShareKey, value: usize, term: Option<Term>, rests: Rests) {
+    fn share(&mut self, key: ShareKey, value: Value, term: Option<Term>, rests: Rests) {
         if let Some(id) = self.shared.get(&key) {
             self.state.tighten(*id, value);
             return;
@@ -384,14 +385,14 @@ impl Search {
 
     /// Remembers that a release pins a yanked one; everything concluded without it must be
     /// forgotten.
-    fn note_yanked_pin(&mut self, project: &Name, value: usize, extra: Option<&Name>, need: &Need) {
+    fn note_yanked_pin(&mut self, project: &Name, value: Value, extra: Option<&Name>, need: &Need) {
         let Some(set) = need.requirement.versions() else {
             return;
         };
         let Some(facts) = self.facts.get(&need.requirement.name) else {
             return;
         };
-        let pinned: Vec<usize> = facts
+        let pinned: Vec<Value> = facts
             .yanked
             .iter()
             .copied()
@@ -432,7 +433,7 @@ impl Search {
         let mut count = 0;
         let mut found = Vec::new();
         for (project, facts) in self.facts.projects() {
-            for value in 1..facts.size() {
+            for value in facts.present() {
                 count += 1;
                 let Some(needs) = facts.needs(value) else {
                     wants.extend(facts.want(value));

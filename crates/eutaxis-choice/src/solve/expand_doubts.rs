@@ -9,6 +9,7 @@ use super::encode::Draft;
 use super::facts::{Need, Needs, PagedWheel, ProjectFacts, Want};
 use super::search::Search;
 use super::state::NodeKind;
+use super::table::Value;
 use crate::offer::{Verdict, Wheels};
 use eutaxis_standards::knowledge;
 use eutaxis_standards::name::Name;
@@ -53,7 +54,7 @@ impl Search {
     pub(super) fn learnt(
         &self,
         project: &Name,
-        value: usize,
+        value: Value,
         extra: Option<&Name>,
         wants: &mut Vec<Want>,
     ) -> Learnt {
@@ -124,7 +125,7 @@ impl Search {
     pub(super) fn add_doubts(
         &mut self,
         project: &Name,
-        value: usize,
+        value: Value,
         extra: Option<&Name>,
         learnt: Learnt,
     ) {
@@ -204,7 +205,7 @@ impl Search {
     }
 
     /// "Not this release, or none of those of the other."
-    fn add_doubt(&mut self, value: usize, extra: Option<&Name>, doubt: Doubt) {
+    fn add_doubt(&mut self, value: Value, extra: Option<&Name>, doubt: Doubt) {
         let is_let_go = self.let_go.doubts.contains(&doubt);
         let index = self
             .doubts

@@ -11,6 +11,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::bits::Bits;
 use super::chronology;
 use super::problem::Problem;
+use super::table::{Key, Value};
 use crate::offer::{
     BarKind, Build, Effect, JudgedPage, Learned, MetadataAnswer, Offer, Preferred, Ranking, Told,
     Verdict, admits_prereleases, is_final, needs_only, requirements,
@@ -179,9 +180,9 @@ pub(super) struct ProjectFacts {
     judged: Arc<JudgedPage>,
     ranking: Ranking,
     /// Of each of the offers its value; 0 of those that cannot be used.
-    values: Vec<usize>,
+    values: Vec<Value>,
     /// Values whose best file is yanked.
-    pub(super) yanked: Vec<usize>,
+    pub(super) yanked: Vec<Value>,
     needs: FxHashMap<Arc<str>, Rc<Needs>>,
     /// Files of which only the archive would tell what they need.
     dear: FxHashSet<Arc<str>>,
@@ -297,14 +298,14 @@ impl ProjectFacts {
             nearest: problem.nearest.get(project).map(Vec::as_slice),
         };
         self.ranking = self.judged.ranking(&problem.rules(), &preferred);
-        self.values = vec![0; self.offers().len()];
+        self.values = vec![Value::ABSENT; self.offers().len()];
         for (at, offer) in self.ranking.order.iter().enumerate() {
             if let Some(value) = self.values.get_mut(*offer) {
-                *value = at + 1;
+                *value = Value::of(at);
             }
         }
-        let is_yanked = |v: &usize| self.offer(*v).is_some_and(|o| o.yanked.is_some());
-        self.yanked = (1..self.size()).filter(is_yanked).collect();
+        let is_yanked = |v: &Value| self.offer(*v).is_some_and(|o| o.yanked.is_some());
+        self.yanked = self.present().filter(is_yanked).collect();
         self.sets.clear();
         self.index_needs();
     }
@@ -330,21 +331,13 @@ impl ProjectFacts {
     }
 
     /// The group of a value: one of a smaller group is better whatever its age.
-    pub(super) fn group(&self, value: usize) -> usize {
-        value
-            .checked_sub(1)
-            .and_then(|i| self.ranking.groups.get(i))
-            .copied()
-            .unwrap_or(0)
+    pub(super) fn group(&self, value: Value) -> usize {
+        value.in_list(&self.ranking.groups).copied().unwrap_or(0)
     }
 
     /// The release of a value among all of the project, the newest first.
-    pub(super) fn release(&self, value: usize) -> usize {
-        value
-            .checked_sub(1)
-            .and_then(|i| self.ranking.releases.get(i))
-            .copied()
-            .unwrap_or(0)
+    pub(super) fn release(&self, value: Value) -> usize {
+        value.in_list(&self.ranking.releases).copied().unwrap_or(0)
     }
 
     /// Its major series, each with the day on which it began, where that is known.
@@ -398,7 +391,7 @@ impl ProjectFacts {
     }
 
     /// When the best file of a value appeared.
-    pub(super) fn published(&self, value: usize) -> Option<jiff::Timestamp> {
+    pub(super) fn published(&self, value: Value) -> Option<jiff::Timestamp> {
         self.offer(value)
             .and_then(Offer::best)
             .and_then(|f| f.file.published)
@@ -406,7 +399,7 @@ impl ProjectFacts {
 
     fn index_needs(&mut self) {
         let needs = |value| self.needs.get(self.file(value)?).cloned();
-        self.needs_by_value = (0..self.size()).map(needs).collect();
+        self.needs_by_value = Value::all(self.size()).map(needs).collect();
     }
 
     /// How many values its node has, absence included.
@@ -414,41 +407,44 @@ impl ProjectFacts {
         self.ranking.order.len() + 1
     }
 
+    /// All values of its node but absence.
+    pub(super) fn present(&self) -> impl Iterator<Item = Value> + use<> {
+        Value::present(self.size())
+    }
+
     /// The offer of a value; none for absence.
-    pub(super) fn offer(&self, value: usize) -> Option<&Offer> {
-        value
-            .checked_sub(1)
-            .and_then(|i| self.ranking.order.get(i))
-            .and_then(|i| self.offers().get(*i))
+    pub(super) fn offer(&self, value: Value) -> Option<&Offer> {
+        let place = value.in_list(&self.ranking.order)?;
+        self.offers().get(*place)
     }
 
     /// The name of the best file of a value.
-    pub(super) fn file(&self, value: usize) -> Option<&Arc<str>> {
+    pub(super) fn file(&self, value: Value) -> Option<&Arc<str>> {
         self.offer(value)
             .and_then(Offer::best)
             .map(|f| &f.file.filename)
     }
 
     /// What the best file of a value was made for, if that is told.
-    pub(super) fn build(&self, value: usize) -> Option<&Build> {
+    pub(super) fn build(&self, value: Value) -> Option<&Build> {
         self.judged
             .build_of(self.offer(value).and_then(Offer::best)?)
     }
 
     /// What the best file of a value needs, when its metadata was supplied.
-    pub(super) fn needs(&self, value: usize) -> Option<&Rc<Needs>> {
-        self.needs_by_value.get(value)?.as_ref()
+    pub(super) fn needs(&self, value: Value) -> Option<&Rc<Needs>> {
+        self.needs_by_value.get(value.place())?.as_ref()
     }
 
     /// The want for the metadata of the best file of a value: cheaply, or where that was tried, at
     /// its price.
-    pub(super) fn want(&self, value: usize) -> Option<Want> {
+    pub(super) fn want(&self, value: Value) -> Option<Want> {
         self.file(value).map(|file| self.want_of(file))
     }
 
     /// Whether only the archive of the best file of a value would tell what it needs, and it was
     /// not asked for.
-    pub(super) fn is_dear(&self, value: usize) -> bool {
+    pub(super) fn is_dear(&self, value: Value) -> bool {
         self.needs(value).is_none()
             && self
                 .file(value)
@@ -456,22 +452,22 @@ impl ProjectFacts {
     }
 
     /// The value of a release that can be used.
-    pub(super) fn value_of(&self, version: &Version) -> Option<usize> {
+    pub(super) fn value_of(&self, version: &Version) -> Option<Value> {
         let at = self.judged.position(version)?;
-        self.values.get(at).copied().filter(|value| *value > 0)
+        self.values.get(at).copied().filter(|v| v.is_present())
     }
 
     /// Whether a requirement of this project admits pre-releases (docs/choice.md, pre-releases).
     fn admits_prereleases(&self, requirement: &Requirement, problem: &Problem) -> bool {
         let is_named = problem.names_prerelease(&requirement.name);
-        let usable = (1..self.size()).filter_map(|v| self.offer(v));
+        let usable = self.present().filter_map(|v| self.offer(v));
         admits_prereleases(requirement, is_named, &problem.policy, usable)
     }
 
     /// Values of the usable final releases that a set takes: while there is one, pre-releases are
     /// left out.
-    fn finals<'a>(&'a self, set: &'a VersionSpecifier) -> impl Iterator<Item = usize> + 'a {
-        (1..self.size()).filter(move |v| {
+    fn finals<'a>(&'a self, set: &'a VersionSpecifier) -> impl Iterator<Item = Value> + 'a {
+        self.present().filter(move |v| {
             self.offer(*v)
                 .is_some_and(|o| is_final(o) && set.matches(&o.version))
         })
@@ -483,15 +479,16 @@ impl ProjectFacts {
         &self,
         requirement: &Requirement,
         problem: &Problem,
-    ) -> Option<usize> {
+    ) -> Option<Value> {
         let set = requirement.versions()?;
-        let takes_some = (1..self.size())
+        let takes_some = self
+            .present()
             .filter_map(|v| self.offer(v))
             .any(|o| o.version.is_prerelease() && set.matches(&o.version));
         if !takes_some || self.admits_prereleases(requirement, problem) {
             return None;
         }
-        let told = |v: usize| {
+        let told = |v: Value| {
             self.offer(v)
                 .and_then(Offer::best)
                 .is_some_and(|f| f.file.requires_python.is_some())
@@ -518,7 +515,7 @@ impl ProjectFacts {
         }
         let admits = bound || self.admits_prereleases(requirement, problem);
         let mut bits = Bits::none(self.size());
-        for value in 1..self.size() {
+        for value in self.present() {
             let Some(offer) = self.offer(value) else {
                 continue;
             };
@@ -604,7 +601,7 @@ impl Facts {
         let facts = page.map(|p| ProjectFacts::new(p, problem));
         let builds: Vec<Build> = facts
             .iter()
-            .flat_map(|f| (1..f.size()).filter_map(|v| f.build(v).cloned()))
+            .flat_map(|f| f.present().filter_map(|v| f.build(v).cloned()))
             .collect();
         self.projects.insert(project.clone(), facts);
         let known = self.toolkits.len();
@@ -669,7 +666,7 @@ impl Facts {
             let value = facts
                 .value_of(&version)
                 .filter(|v| facts.file(*v) == Some(file));
-            if let Some(known) = value.and_then(|v| facts.needs_by_value.get_mut(v)) {
+            if let Some(known) = value.and_then(|v| facts.needs_by_value.get_mut(v.place())) {
                 *known = Some(needs);
             }
         }

@@ -67,10 +67,10 @@ pub(super) fn held_asks(problem: &Problem, facts: &Facts) -> Vec<Name> {
 
 /// Whether all asks and bounds on a project allow a release.
 fn allows(problem: &Problem, project: &Name, version: &Version) -> bool {
-    let stated = problem
-        .asks_in_force()
+    let asks = problem.asks_in_force().map(|(_, ask)| ask);
+    let stated = asks
         .chain(problem.stated_in_force())
-        .map(|(_, ask)| &ask.requirement);
+        .map(|ask| &ask.requirement);
     stated
         .filter(|r| r.name == *project)
         .all(|r| r.versions().is_none_or(|set| set.matches(version)))

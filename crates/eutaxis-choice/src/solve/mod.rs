@@ -94,7 +94,7 @@ pub use clash::{Clash, Contested, Fact, FactKind};
 pub use doubts::{Doubt, DoubtKind};
 pub use facts::{Effort, Want};
 pub use joint::{Joint, joint};
-pub use problem::Problem;
+pub use problem::{AskId, BoundId, Problem};
 pub use queue::OwnTime;
 pub use search::{Search, Step};
 pub use solution::{Asker, Caution, Chosen, HeldBack, Newer, Out, Solution};

@@ -32,6 +32,14 @@ pub struct Problem {
     pub held: BTreeMap<Name, Version>,
 }
 
+/// An ask of a problem, by its place in the list.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct AskId(usize);
+
+/// A bound of a problem, by its place in the list.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct BoundId(usize);
+
 impl Problem {
     /// The problem of these asks, with nothing else said.
     pub fn new(target: Target, policy: Policy, asks: Vec<Ask>) -> Self {
@@ -81,13 +89,29 @@ impl Problem {
     }
 
     /// The asks whose marker holds on the target.
-    pub fn asks_in_force(&self) -> impl Iterator<Item = (usize, &Ask)> {
-        in_force(&self.asks, &self.target)
+    pub fn asks_in_force(&self) -> impl Iterator<Item = (AskId, &Ask)> {
+        in_force(&self.asks, &self.target).map(|(at, ask)| (AskId(at), ask))
     }
 
     /// The bounds whose marker holds on the target.
-    pub fn bounds_in_force(&self) -> impl Iterator<Item = (usize, &Ask)> {
-        in_force(&self.bounds, &self.target)
+    pub fn bounds_in_force(&self) -> impl Iterator<Item = (BoundId, &Ask)> {
+        in_force(&self.bounds, &self.target).map(|(at, bound)| (BoundId(at), bound))
+    }
+
+    /// Asks and bounds in force, in this order.
+    pub fn in_force(&self) -> impl Iterator<Item = &Ask> {
+        let asks = self.asks_in_force().map(|(_, ask)| ask);
+        asks.chain(self.bounds_in_force().map(|(_, bound)| bound))
+    }
+
+    /// An ask.
+    pub fn ask(&self, id: AskId) -> Option<&Ask> {
+        self.asks.get(id.0)
+    }
+
+    /// A bound.
+    pub fn bound(&self, id: BoundId) -> Option<&Ask> {
+        self.bounds.get(id.0)
     }
 
     /// How many of the bounds are the user's.
@@ -97,9 +121,12 @@ impl Problem {
     }
 
     /// The bounds in force that the user stated.
-    pub(super) fn stated_in_force(&self) -> impl Iterator<Item = (usize, &Ask)> {
+    pub(super) fn stated_in_force(&self) -> impl Iterator<Item = &Ask> {
         let stated = self.stated_bounds();
-        self.bounds_in_force().filter(move |(i, _)| *i < stated)
+        let bounds = self.bounds_in_force();
+        bounds
+            .filter(move |(id, _)| id.0 < stated)
+            .map(|(_, bound)| bound)
     }
 
     /// The file that an ask demands by its URL, for a project.
@@ -137,9 +164,10 @@ impl Problem {
         &'a self,
         project: &'a Name,
     ) -> impl Iterator<Item = &'a eutaxis_standards::version::VersionSpecifier> {
-        let all = self.asks_in_force().chain(self.bounds_in_force());
-        all.filter(move |(_, ask)| ask.requirement.name == *project)
-            .filter_map(|(_, ask)| ask.requirement.versions())
+        let mine = self
+            .in_force()
+            .filter(move |a| a.requirement.name == *project);
+        mine.filter_map(|ask| ask.requirement.versions())
     }
 }
 

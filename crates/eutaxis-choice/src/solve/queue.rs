@@ -6,6 +6,7 @@ use indexmap::IndexSet;
 use super::facts::{Facts, Need, Needs};
 use super::held::held_asks;
 use super::problem::Problem;
+use super::table::Value;
 use eutaxis_standards::name::Name;
 
 /// The time that a project is of: that of a held ask which needs it, directly or through others.
@@ -124,7 +125,7 @@ impl Queue {
     pub(super) fn oldest_time(
         &self,
         facts: &Facts,
-        value_of: &dyn Fn(&Name) -> Option<usize>,
+        value_of: &dyn Fn(&Name) -> Option<Value>,
     ) -> Option<OwnTime> {
         self.held
             .iter()
@@ -168,7 +169,7 @@ impl Queue {
         &mut self,
         needs: &Needs,
         facts: &Facts,
-        value_of: &dyn Fn(&Name) -> Option<usize>,
+        value_of: &dyn Fn(&Name) -> Option<Value>,
     ) {
         let Some(project) = self.next().cloned() else {
             return;
@@ -199,7 +200,7 @@ impl Queue {
         &self,
         project: &Name,
         facts: &Facts,
-        value_of: &dyn Fn(&Name) -> Option<usize>,
+        value_of: &dyn Fn(&Name) -> Option<Value>,
     ) -> Option<OwnTime> {
         let inherited = self.time_of(project).cloned();
         let own = self.own_time(project, facts, value_of);
@@ -214,7 +215,7 @@ impl Queue {
         &self,
         project: &Name,
         facts: &Facts,
-        value_of: &dyn Fn(&Name) -> Option<usize>,
+        value_of: &dyn Fn(&Name) -> Option<Value>,
     ) -> Option<OwnTime> {
         let offer = facts
             .get(project)
@@ -243,7 +244,7 @@ impl Queue {
         need: &Need,
         time: Option<&OwnTime>,
         facts: &Facts,
-        value_of: &dyn Fn(&Name) -> Option<usize>,
+        value_of: &dyn Fn(&Name) -> Option<Value>,
     ) {
         let project = &need.requirement.name;
         let place = self.insert(project);

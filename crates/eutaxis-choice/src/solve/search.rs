@@ -18,6 +18,7 @@ use super::problem::Problem;
 use super::queue::{OwnTime, Queue};
 use super::solution::{Solution, Sources};
 use super::state::{NodeKind, State};
+use super::table::Value;
 use crate::offer::{JudgedPage, MetadataAnswer, Offer};
 use eutaxis_standards::index::Page;
 use eutaxis_standards::name::Name;
@@ -62,12 +63,12 @@ pub struct Search {
     pub(super) state: State,
     queue: Queue,
     rooted: bool,
-    pub(super) expanded: FxHashSet<(Name, usize, Option<Name>)>,
+    pub(super) expanded: FxHashSet<(Name, Value, Option<Name>)>,
     pub(super) shared: FxHashMap<ShareKey, ClauseId>,
     pub(super) yanked_pins: Vec<YankedPin>,
     /// Final releases, by project and value, that keep pre-releases out while their metadata is not
     /// known.
-    pub(super) unseen_finals: Vec<(Name, usize)>,
+    pub(super) unseen_finals: Vec<(Name, Value)>,
     pub(super) must_restart: bool,
     pub(super) most_for_yanked: usize,
     /// All who pin yanked releases are known, or as many as are looked for.
@@ -224,12 +225,9 @@ impl Search {
     }
 
     fn first_wants(&self) -> Vec<Want> {
-        let all = self
-            .problem
-            .asks_in_force()
-            .chain(self.problem.bounds_in_force());
+        let all = self.problem.in_force();
         let names = all
-            .map(|(_, ask)| &ask.requirement.name)
+            .map(|ask| &ask.requirement.name)
             .chain(self.problem.held.keys());
         unique(
             names
@@ -310,7 +308,7 @@ impl Search {
             let domain = &self.state.get(node).domain;
             let Some(value) = domain.single() else {
                 let mut present = domain.clone();
-                present.remove(0);
+                present.remove(Value::ABSENT);
                 let Some(best) = self.best(&project, &present) else {
                     return false;
                 };
@@ -329,7 +327,7 @@ impl Search {
             let state = &self.state;
             let value_of = |name: &Name| {
                 let node = state.find(&NodeKind::Project(name.clone()))?;
-                state.get(node).domain.single().filter(|v| *v > 0)
+                state.get(node).domain.single().filter(|v| v.is_present())
             };
             self.queue.turn(&needs, &self.facts, &value_of);
         }
@@ -339,11 +337,11 @@ impl Search {
     /// The best of the values that are left to a project at its turn. Of a project that is of a
     /// time, what existed then comes first, the newest first; then the later ones, the nearest
     /// first.
-    fn best(&self, project: &Name, present: &Bits) -> Option<usize> {
+    fn best(&self, project: &Name, present: &Bits) -> Option<Value> {
         let Some((time, facts)) = self.timed(project) else {
             return present.first();
         };
-        let key = |value: usize| {
+        let key = |value: Value| {
             let date = facts.offer(value).and_then(Offer::first_published);
             let late = date.is_some_and(|d| d > time.until);
             let age = if late {
@@ -353,7 +351,8 @@ impl Search {
             };
             (facts.group(value), late, age, value)
         };
-        (1..facts.size())
+        facts
+            .present()
             .filter(|v| present.contains(*v))
             .min_by_key(|v| key(*v))
     }
@@ -382,13 +381,9 @@ impl Search {
             let size = self.state.get(node).size;
             let mut values = Bits::none(size);
             // Where dates decide too, any other value may have been the better one.
-            let end = if self.timed(project).is_some() {
-                size
-            } else {
-                value
-            };
-            (1..end)
-                .filter(|v| *v != value)
+            let any = self.timed(project).is_some();
+            Value::present(size)
+                .filter(|v| *v < value || any && *v != value)
                 .for_each(|v| values.insert(v));
             better.push(Term { node, values });
         }
@@ -400,7 +395,7 @@ impl Search {
         let state = &self.state;
         let value_of = |name: &Name| {
             let node = state.find(&NodeKind::Project(name.clone()))?;
-            state.get(node).domain.single().filter(|v| *v > 0)
+            state.get(node).domain.single().filter(|v| v.is_present())
         };
         let sources = Sources {
             queue: &self.queue,
@@ -488,7 +483,7 @@ impl Search {
                 continue;
             };
             let mut left = self.state.get(node).domain.clone();
-            left.remove(0);
+            left.remove(Value::ABSENT);
             let Some(best) = self
                 .best(project, &left)
                 .filter(|v| facts.needs(*v).is_none())

@@ -9,8 +9,9 @@ use super::chronology::{self, Strength};
 use super::doubts::Doubt;
 use super::facts::{Facts, ProjectFacts, is_compiled_wheel};
 use super::let_go::LetGo;
-use super::problem::Problem;
+use super::problem::{AskId, BoundId, Problem};
 use super::queue::{OwnTime, Queue, in_force};
+use super::table::Value;
 use crate::offer::{Bar, BarKind, Build, Chronology, Offer, Prefer, Verdict};
 use eutaxis_standards::index::PageFile;
 use eutaxis_standards::knowledge::MadeFor;
@@ -22,7 +23,7 @@ use eutaxis_standards::version::{Version, leaves_later_series_open};
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Asker {
     /// An ask of the user, by its index.
-    Ask(usize),
+    Ask(AskId),
     /// A chosen project, with its requirement in words.
     Project(Name, String),
 }
@@ -124,7 +125,7 @@ pub enum Out {
     /// A bound that someone puts: who, and the requirement in words.
     Excluded(Asker, String),
     /// A bound of the user that asks for nothing, by its index.
-    Bound(usize),
+    Bound(BoundId),
     /// A bar.
     Barred(Bar),
     /// It is yanked, for this reason.
@@ -249,7 +250,7 @@ pub(super) struct Sources<'a> {
     pub(super) facts: &'a Facts,
     pub(super) doubts: &'a [Doubt],
     pub(super) let_go: &'a LetGo,
-    pub(super) value_of: &'a dyn Fn(&Name) -> Option<usize>,
+    pub(super) value_of: &'a dyn Fn(&Name) -> Option<Value>,
 }
 
 impl Solution {
@@ -413,7 +414,7 @@ fn unaccelerated(
     problem: &Problem,
     known: &ProjectFacts,
     project: &Name,
-    value: usize,
+    value: Value,
 ) -> Option<Caution> {
     let uses =
         |build: Option<&Build>| matches!(build.map(|b| &b.made_for), Some(MadeFor::Toolkit(..)));
@@ -438,7 +439,7 @@ fn unaccelerated(
 fn never_met(
     chosen: &[Chosen],
     facts: &Facts,
-    value_of: &dyn Fn(&Name) -> Option<usize>,
+    value_of: &dyn Fn(&Name) -> Option<Value>,
 ) -> Vec<Caution> {
     let mut cautions: Vec<Caution> = Vec::new();
     for asker in chosen {
@@ -494,7 +495,7 @@ fn adjusted(problem: &Problem, project: &Name, version: &Version) -> Vec<usize> 
 struct Reader<'a> {
     problem: &'a Problem,
     facts: &'a Facts,
-    value_of: &'a dyn Fn(&Name) -> Option<usize>,
+    value_of: &'a dyn Fn(&Name) -> Option<Value>,
     sources: &'a Sources<'a>,
 }
 
@@ -521,7 +522,7 @@ impl Reader<'_> {
 
     fn requirement(&self, asker: &Asker) -> Option<Requirement> {
         match asker {
-            Asker::Ask(i) => self.problem.asks.get(*i).map(|a| a.requirement.clone()),
+            Asker::Ask(i) => self.problem.ask(*i).map(|a| a.requirement.clone()),
             Asker::Project(_, text) => Requirement::parse_lenient(text).ok(),
         }
     }
@@ -691,7 +692,7 @@ fn askers(
     queue: &Queue,
     problem: &Problem,
     facts: &Facts,
-    value_of: &dyn Fn(&Name) -> Option<usize>,
+    value_of: &dyn Fn(&Name) -> Option<Value>,
 ) -> FxHashMap<Name, Vec<Asker>> {
     let mut askers: FxHashMap<Name, Vec<Asker>> = FxHashMap::default();
     for (i, ask) in problem.asks_in_force() {

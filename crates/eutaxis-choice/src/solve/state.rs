@@ -6,7 +6,7 @@ use smallvec::SmallVec;
 
 use super::bits::Bits;
 use super::clause::{Clause, Rests, Source, Term};
-use super::table::{ClauseId, Key, NodeId, StepId, Table};
+use super::table::{ClauseId, Key, NodeId, StepId, Table, Value};
 use eutaxis_standards::name::Name;
 
 /// What a node stands for.
@@ -160,7 +160,7 @@ impl State {
     }
 
     /// Takes a value out of the first term of a clause: it now speaks of one more release.
-    pub(super) fn tighten(&mut self, id: ClauseId, value: usize) {
+    pub(super) fn tighten(&mut self, id: ClauseId, value: Value) {
         if let Some(term) = self.clauses[id].terms.first_mut() {
             term.values.remove(value);
         }
@@ -204,7 +204,7 @@ impl State {
     }
 
     /// Opens a decision level and gives the node one value; all conclusions must have been drawn.
-    pub(super) fn decide(&mut self, node: NodeId, value: usize) {
+    pub(super) fn decide(&mut self, node: NodeId, value: Value) {
         debug_assert!(!self.has_unchecked(), "conclusions come before decisions");
         self.levels.push(self.trail.next());
         let size = self.get(node).size;

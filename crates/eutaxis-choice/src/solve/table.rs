@@ -44,6 +44,60 @@ keys! {
     StepId
 }
 
+/// What a node can be: nothing, or one of its offers in their order, the best first. Of an extra and
+/// of the toolkit the values after the first are "asked for", and the toolkits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(super) struct Value(u32);
+
+impl Value {
+    /// The node has no part in the set.
+    pub(super) const ABSENT: Value = Value(0);
+    /// The first one that is something: the best offer, "asked for".
+    pub(super) const FIRST: Value = Value(1);
+
+    /// The value of the offer, or toolkit, at a place, counted from 0.
+    pub(super) fn of(place: usize) -> Self {
+        Value::at(place + 1)
+    }
+
+    /// The place of its offer, or toolkit; none for what is absent.
+    pub(super) fn offer(self) -> Option<usize> {
+        self.place().checked_sub(1)
+    }
+
+    /// Whether it is something.
+    pub(super) fn is_present(self) -> bool {
+        self != Value::ABSENT
+    }
+
+    /// All that a node of a size can have, absence first.
+    pub(super) fn all(size: usize) -> impl DoubleEndedIterator<Item = Value> + Clone {
+        (0..size).map(Value::at)
+    }
+
+    /// The same without absence.
+    pub(super) fn present(size: usize) -> impl DoubleEndedIterator<Item = Value> + Clone {
+        (1..size).map(Value::at)
+    }
+}
+
+impl Value {
+    /// The offer, or toolkit, at its place of a list.
+    pub(super) fn in_list<T>(self, list: &[T]) -> Option<&T> {
+        list.get(self.offer()?)
+    }
+}
+
+impl Key for Value {
+    fn at(place: usize) -> Self {
+        Value(u32::try_from(place).unwrap_or(u32::MAX))
+    }
+
+    fn place(self) -> usize {
+        self.0 as usize
+    }
+}
+
 /// Rows by their keys.
 #[derive(Debug)]
 pub(super) struct Table<K, T> {

@@ -10,6 +10,7 @@ use super::clause::{NodeId, Rests, Source, Term};
 use super::encode::Draft;
 use super::search::Search;
 use super::state::NodeKind;
+use super::table::Value;
 use crate::offer::Evidence;
 use eutaxis_standards::knowledge::{MadeFor, Number};
 use eutaxis_standards::name::Name;
@@ -25,8 +26,8 @@ impl Search {
         let Some(facts) = self.facts.get(project) else {
             return;
         };
-        let mut groups: Vec<(MadeFor, Vec<usize>)> = Vec::new();
-        for value in 1..facts.size() {
+        let mut groups: Vec<(MadeFor, Vec<Value>)> = Vec::new();
+        for value in facts.present() {
             let Some(build) = facts
                 .build(value)
                 .filter(|b| b.evidence != Evidence::Dependency)
@@ -47,7 +48,7 @@ impl Search {
     }
 
     /// The clause of a release whose metadata says what it was made for.
-    pub(super) fn add_learned_build(&mut self, project: &Name, value: usize) {
+    pub(super) fn add_learned_build(&mut self, project: &Name, value: Value) {
         let build = self.facts.get(project).and_then(|f| f.build(value));
         let learned =
             build.filter(|b| b.evidence == Evidence::Dependency && b.binds(&self.problem.target));
@@ -59,7 +60,7 @@ impl Search {
     }
 
     /// "None of these releases, or a toolkit that serves them."
-    fn add_build(&mut self, project: &Name, node: NodeId, made_for: &MadeFor, values: &[usize]) {
+    fn add_build(&mut self, project: &Name, node: NodeId, made_for: &MadeFor, values: &[Value]) {
         if !matches!(made_for, MadeFor::Toolkit(..)) {
             return;
         }
@@ -96,7 +97,7 @@ impl Search {
             .iter()
             .enumerate()
             .filter(|(_, t)| serves(t, made_for))
-            .for_each(|(i, _)| bits.insert(i + 1));
+            .for_each(|(i, _)| bits.insert(Value::of(i)));
         bits
     }
 }

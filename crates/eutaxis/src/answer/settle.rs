@@ -3,7 +3,7 @@
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::FileKind;
 use eutaxis_core::offer::Adjustment;
-use eutaxis_core::solve::{Asker, Chosen, Problem, Solution};
+use eutaxis_core::solve::{AskId, Asker, Chosen, Problem, Solution};
 use eutaxis_world::depot::Place;
 
 use crate::words;
@@ -74,8 +74,8 @@ impl Settled<'_> {
     }
 
     /// Where an ask was stated.
-    pub(crate) fn origin(&self, ask: usize) -> Option<&Origin> {
-        self.problem.asks.get(ask).map(|a| &a.origin)
+    pub(crate) fn origin(&self, ask: AskId) -> Option<&Origin> {
+        self.problem.ask(ask).map(|a| &a.origin)
     }
 
     /// What dates had a part in: a label and a line for each.

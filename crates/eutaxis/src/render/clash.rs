@@ -129,14 +129,15 @@ pub(crate) fn facts(clash: &Clash, width: usize) -> String {
 
 /// The word for a fact's kind, and the rest of it.
 pub(crate) fn words(fact: &Fact) -> (&'static str, &str) {
-    match fact.kind {
-        FactKind::Ask => ("you ask", fact.text.trim_start_matches("you ask ")),
-        FactKind::Bound if fact.origin.is_none() => ("held", fact.text.trim_start_matches("held ")),
-        FactKind::Bound => ("you bound", fact.text.trim_start_matches("you bound ")),
-        FactKind::Needs => ("needs", fact.text.as_str()),
-        FactKind::Built => ("built", fact.text.as_str()),
-        FactKind::Bar(_) => ("barred", fact.text.as_str()),
-    }
+    let word = match fact.kind {
+        FactKind::Ask => "you ask",
+        FactKind::Bound if fact.origin.is_none() => "held",
+        FactKind::Bound => "you bound",
+        FactKind::Needs => "needs",
+        FactKind::Built => "built",
+        FactKind::Bar(_) => "barred",
+    };
+    (word, &fact.said)
 }
 
 /// The contested projects that are drawn: those on which needs bear, else all.

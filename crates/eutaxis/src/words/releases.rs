@@ -26,13 +26,12 @@ fn out_words(out: &Out, problem: &Problem) -> String {
     match out {
         Out::Excluded(Asker::Ask(i), words) => {
             let origin = problem
-                .asks
-                .get(*i)
+                .ask(*i)
                 .map_or(String::new(), |a| format!(" ({})", place(&a.origin)));
             format!("you ask {words}{origin}")
         }
         Out::Excluded(Asker::Project(name, _), words) => format!("{name} needs {words}"),
-        Out::Bound(i) => problem.bounds.get(*i).map_or(String::new(), |b| {
+        Out::Bound(i) => problem.bound(*i).map_or(String::new(), |b| {
             format!("you bound {} ({})", b.requirement.short(), place(&b.origin))
         }),
         Out::Barred(bar) => bar.to_string(),

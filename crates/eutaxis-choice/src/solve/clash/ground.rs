@@ -4,7 +4,9 @@ use std::sync::Arc;
 
 use super::super::clause::{ClauseId, Source};
 use super::super::doubts::Doubt;
+use super::super::problem::{AskId, BoundId};
 use super::super::search::Search;
+use super::super::table::Value;
 use crate::offer::{BarKind, Verdict};
 use eutaxis_standards::knowledge::MadeFor;
 use eutaxis_standards::name::Name;
@@ -15,9 +17,9 @@ use eutaxis_standards::version::Version;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(in crate::solve) enum Ground {
     /// An ask, by its index.
-    Ask(usize),
+    Ask(AskId),
     /// A bound, by its index.
-    Bound(usize),
+    Bound(BoundId),
     /// Releases of a project, with an extra, need this.
     Needs {
         project: Name,
@@ -114,7 +116,8 @@ impl Search {
             return Vec::new();
         };
         let facts = self.facts.get(project);
-        let values = (1..self.state.get(term.node).size).filter(|v| !term.values.contains(*v));
+        let size = self.state.get(term.node).size;
+        let values = Value::present(size).filter(|v| !term.values.contains(*v));
         let mut versions: Vec<Version> = values
             .filter_map(|v| facts.and_then(|f| f.offer(v)))
             .map(|o| o.version.clone())
@@ -129,8 +132,8 @@ impl Search {
         ground: &'a Ground,
     ) -> Option<&'a Requirement> {
         match ground {
-            Ground::Ask(i) => self.problem.asks.get(*i).map(|a| &a.requirement),
-            Ground::Bound(i) => self.problem.bounds.get(*i).map(|a| &a.requirement),
+            Ground::Ask(i) => self.problem.ask(*i).map(|a| &a.requirement),
+            Ground::Bound(i) => self.problem.bound(*i).map(|a| &a.requirement),
             Ground::Needs { requirement, .. } => Some(requirement),
             Ground::Held(_)
             | Ground::Prior(_)
@@ -234,11 +237,11 @@ impl Search {
         };
         match ground {
             Ground::Ask(i) => {
-                let (text, origin) = stated(self.problem.asks.get(*i));
+                let (text, origin) = stated(self.problem.ask(*i));
                 (3, text, origin)
             }
             Ground::Bound(i) => {
-                let (text, origin) = stated(self.problem.bounds.get(*i));
+                let (text, origin) = stated(self.problem.bound(*i));
                 (2, text, origin)
             }
             Ground::Held(project) | Ground::Prior(project) => {

@@ -81,8 +81,10 @@ pub struct Fact {
     pub needs: Option<String>,
     /// Where it was stated, for asks, bounds and adjustments.
     pub origin: Option<Origin>,
-    /// The fact in words.
+    /// The fact in words, as a sentence.
     pub text: String,
+    /// The same where what it is stands beside it: `firnio <2` of `you ask firnio <2`.
+    pub said: String,
     /// The same where the reader sees what the place is: without it.
     pub without_place: String,
     /// For a release that was chosen before: which of the project.
@@ -166,7 +168,7 @@ impl Search {
     fn walked(&self, grounds: Vec<Ground>) -> Vec<Ground> {
         let asked = grounds.iter().enumerate().filter_map(|(i, ground)| {
             if let Ground::Ask(ask) = ground {
-                Some((i, self.problem.asks.get(*ask)?))
+                Some((i, self.problem.ask(*ask)?))
             } else {
                 None
             }

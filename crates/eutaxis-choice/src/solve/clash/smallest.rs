@@ -15,6 +15,7 @@ use super::super::clause::{NodeId, Rests, Source, Term};
 use super::super::encode::{Draft, demands};
 use super::super::search::Search;
 use super::super::state::{NodeKind, State};
+use super::super::table::Value;
 use super::ground::Ground;
 use crate::offer::{BarKind, Offer, Verdict};
 use eutaxis_standards::name::Name;
@@ -392,13 +393,13 @@ impl System<'_> {
         let mut values = Bits::none(self.state.get(node).size);
         let releases = self.releases.get(project).map_or(&[][..], Vec::as_slice);
         if releases.is_empty() && unknown {
-            values.insert(1);
+            values.insert(Value::FIRST);
         }
         releases
             .iter()
             .enumerate()
             .filter(|(_, v)| holds(v))
-            .for_each(|(i, _)| values.insert(i + 1));
+            .for_each(|(i, _)| values.insert(Value::of(i)));
         Term { node, values }
     }
 
@@ -440,7 +441,7 @@ impl System<'_> {
         };
         match &ground {
             Ground::Ask(i) => {
-                let Some(ask) = self.search.problem.asks.get(*i) else {
+                let Some(ask) = self.search.problem.ask(*i) else {
                     return;
                 };
                 let requirement = &ask.requirement;
@@ -452,7 +453,7 @@ impl System<'_> {
                 }
             }
             Ground::Bound(i) => {
-                let Some(bound) = self.search.problem.bounds.get(*i) else {
+                let Some(bound) = self.search.problem.bound(*i) else {
                     return;
                 };
                 let requirement = &bound.requirement;
@@ -536,7 +537,7 @@ impl System<'_> {
         let out = self.values(project, false, &|v| v == release);
         let mut draft = Draft::new(self.complement(out));
         let search = self.search;
-        let version_of = |name: &Name, value: usize| {
+        let version_of = |name: &Name, value: Value| {
             search
                 .facts
                 .get(name)

@@ -20,6 +20,7 @@ impl Search {
             needs: None,
             origin: None,
             without_place: text.clone(),
+            said: text.clone(),
             text,
             chosen: None,
             ground: ground.clone(),
@@ -35,10 +36,12 @@ impl Search {
                 .requirement
                 .versions()
                 .map_or(String::new(), ToString::to_string);
-            let text = format!("{verb} {}", ask.requirement.short());
+            let said = ask.requirement.short();
+            let text = format!("{verb} {said}");
             let subject = ask.requirement.subject();
             Fact {
                 origin: Some(ask.origin.clone()),
+                said,
                 ..fact(kind, subject, versions, text)
             }
         };
@@ -47,13 +50,15 @@ impl Search {
             .map(ToString::to_string)
             .unwrap_or_default();
         match &ground {
-            Ground::Ask(i) => stated(FactKind::Ask, "you ask", self.problem.asks.get(*i)),
-            Ground::Bound(i) => stated(FactKind::Bound, "you bound", self.problem.bounds.get(*i)),
+            Ground::Ask(i) => stated(FactKind::Ask, "you ask", self.problem.ask(*i)),
+            Ground::Bound(i) => stated(FactKind::Bound, "you bound", self.problem.bound(*i)),
             Ground::Held(project) => {
-                let text = format!("held {project} {kept}");
+                let said = format!("{project} {kept}");
+                let text = format!("held {said}");
                 let chosen = self.kept_by(&ground).cloned();
                 Fact {
                     chosen,
+                    said,
                     ..fact(
                         FactKind::Bound,
                         project.to_string(),

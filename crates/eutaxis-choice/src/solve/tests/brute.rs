@@ -500,13 +500,10 @@ impl Brute<'_> {
         if !set.matches(mine) || !mine.is_prerelease() {
             return set.matches(mine);
         }
-        let stated = self
-            .problem
-            .asks_in_force()
-            .chain(self.problem.bounds_in_force());
+        let stated = self.problem.in_force();
         let named = stated
-            .filter(|(_, a)| a.requirement.name == requirement.name)
-            .any(|(_, a)| a.requirement.versions().unwrap().names_prerelease());
+            .filter(|a| a.requirement.name == requirement.name)
+            .any(|a| a.requirement.versions().unwrap().names_prerelease());
         let yanked = |i: usize| self.release(requirement.name.as_str(), i).yanked;
         let plain = releases.iter().enumerate().any(|(i, r)| {
             r.usable && !yanked(i) && !r.version.is_prerelease() && set.matches(&r.version)
@@ -592,13 +589,10 @@ impl Brute<'_> {
         }
         let mut held: Vec<(u32, String)> = Vec::new();
         for project in listed {
-            let stated = self
-                .problem
-                .asks_in_force()
-                .chain(self.problem.bounds_in_force());
+            let stated = self.problem.in_force();
             let sets: Vec<&VersionSpecifier> = stated
-                .filter(|(_, a)| a.requirement.name.as_str() == project)
-                .map(|(_, a)| a.requirement.versions().unwrap())
+                .filter(|a| a.requirement.name.as_str() == project)
+                .map(|a| a.requirement.versions().unwrap())
                 .collect();
             let page: Vec<(Version, &Release)> = self
                 .world

@@ -117,9 +117,8 @@ fn because(project: &str, before: Option<&str>, settled: &Settled<'_>, run: &Run
     if !settled.pins.iter().any(|p| p.chosen.project == name) {
         return "nothing asks for it any more".to_owned();
     }
-    let asks = problem.asks_in_force().chain(problem.bounds_in_force());
-    let excluding = asks
-        .map(|(_, a)| a)
+    let excluding = problem
+        .in_force()
         .find(|a| a.requirement.name == name && !takes(&a.requirement, &version));
     if let Some(ask) = excluding {
         return format!(
