@@ -3,7 +3,7 @@
 
 use std::fmt::Write;
 
-use super::lock::{Lock, LockFile, Package};
+use super::lock::{Archive, Directory, Lock, LockFile, Package, Vcs};
 
 impl Lock {
     /// The file's text.
@@ -68,19 +68,14 @@ impl Out {
         }
     }
 
-    fn package(&mut self, package: &Package) {
-        self.line("[[packages]]");
-        self.text("name", Some(&package.name.to_string()));
-        self.text("version", package.version.as_ref());
-        self.text("marker", package.marker.as_ref());
-        self.text("requires-python", package.requires_python.as_ref());
-        let tables = |list: &[toml::Table]| {
-            list.iter()
-                .map(|t| inline(&toml::Value::Table(t.clone())))
-                .collect::<Vec<_>>()
-        };
-        self.inline_list("dependencies", &tables(&package.dependencies));
-        if let Some(vcs) = &package.vcs {
+    /// Where a package comes from, if it is from no index.
+    fn elsewhere(
+        &mut self,
+        vcs: Option<&Vcs>,
+        directory: Option<&Directory>,
+        archive: Option<&Archive>,
+    ) {
+        if let Some(vcs) = vcs {
             let keys = [
                 ("type", Some(quoted(&vcs.kind))),
                 ("url", vcs.url.as_deref().map(quoted)),
@@ -94,7 +89,7 @@ impl Out {
             ];
             self.line(&format!("vcs = {}", inline_keys(&keys)));
         }
-        if let Some(directory) = &package.directory {
+        if let Some(directory) = directory {
             let keys = [
                 ("path", Some(quoted(&directory.path))),
                 ("editable", directory.editable.map(|e| e.to_string())),
@@ -105,26 +100,50 @@ impl Out {
             ];
             self.line(&format!("directory = {}", inline_keys(&keys)));
         }
-        if let Some(archive) = &package.archive {
+        if let Some(archive) = archive {
             let mut keys = file_keys(&archive.file);
             keys.push(("subdirectory", archive.subdirectory.as_deref().map(quoted)));
             self.line(&format!("archive = {}", inline_keys(&keys)));
         }
-        self.text("index", package.index.as_ref());
-        if let Some(sdist) = &package.sdist {
+    }
+
+    fn package(&mut self, package: &Package) {
+        // All of them: a key that is new is not forgotten here.
+        let Package {
+            name,
+            version,
+            marker,
+            requires_python,
+            dependencies,
+            vcs,
+            directory,
+            archive,
+            index,
+            sdist,
+            wheels,
+            attestation_identities,
+            tool,
+        } = package;
+        self.line("[[packages]]");
+        self.text("name", Some(&name.to_string()));
+        self.text("version", version.as_ref());
+        self.text("marker", marker.as_ref());
+        self.text("requires-python", requires_python.as_ref());
+        let tables = |list: &[toml::Table]| {
+            list.iter()
+                .map(|t| inline(&toml::Value::Table(t.clone())))
+                .collect::<Vec<_>>()
+        };
+        self.inline_list("dependencies", &tables(dependencies));
+        self.elsewhere(vcs.as_ref(), directory.as_ref(), archive.as_ref());
+        self.text("index", index.as_ref());
+        if let Some(sdist) = sdist {
             self.line(&format!("sdist = {}", inline_keys(&file_keys(sdist))));
         }
-        let wheels: Vec<String> = package
-            .wheels
-            .iter()
-            .map(|w| inline_keys(&file_keys(w)))
-            .collect();
+        let wheels: Vec<String> = wheels.iter().map(|w| inline_keys(&file_keys(w))).collect();
         self.inline_list("wheels", &wheels);
-        self.inline_list(
-            "attestation-identities",
-            &tables(&package.attestation_identities),
-        );
-        if let Some(tool) = &package.tool {
+        self.inline_list("attestation-identities", &tables(attestation_identities));
+        if let Some(tool) = tool {
             self.tables("packages.tool", tool);
         }
     }
