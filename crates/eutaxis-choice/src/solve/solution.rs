@@ -279,67 +279,13 @@ impl Solution {
             value_of,
             ..
         } = *sources;
-        let mut chosen: Vec<Chosen> = Vec::new();
         let mut cautions = Vec::new();
         let mut askers = askers(queue, problem, facts, value_of);
-        for project in queue.projects() {
-            let Some(known) = facts.get(project) else {
-                continue;
-            };
-            let Some(value) = value_of(project) else {
-                continue;
-            };
-            let (Some(offer), Some(needs)) = (known.offer(value), known.needs(value)) else {
-                continue;
-            };
-            let Some(best) = offer.best() else { continue };
-            let mut extras = queue.extras_of(project);
-            extras.sort();
-            for extra in extras.iter().filter(|e| !needs.offered.contains(e)) {
-                cautions.push(Caution::ExtraAbsent {
-                    project: project.clone(),
-                    version: offer.version.clone(),
-                    extra: extra.clone(),
-                });
-            }
-            for text in needs.unread_with(&extras) {
-                cautions.push(Caution::Unread {
-                    project: project.clone(),
-                    version: offer.version.clone(),
-                    text: text.to_owned(),
-                });
-            }
-            if let Some(reason) = &offer.yanked {
-                cautions.push(Caution::Yanked {
-                    project: project.clone(),
-                    version: offer.version.clone(),
-                    reason: reason.clone(),
-                });
-            }
-            cautions.extend(unaccelerated(problem, known, project, value));
-            let mut needed: Vec<Name> = Vec::new();
-            for need in in_force(needs, &extras).filter(|n| n.requirement.name != *project) {
-                if !needed.contains(&need.requirement.name) {
-                    needed.push(need.requirement.name.clone());
-                }
-            }
-            chosen.push(Chosen {
-                project: project.clone(),
-                version: offer.version.clone(),
-                file: Arc::clone(&best.file),
-                verdict: offer.verdict,
-                build: known.build(value).cloned(),
-                asked_by: askers.remove(project).unwrap_or_default(),
-                said: needs
-                    .said
-                    .as_ref()
-                    .map(|m| m.needs_in_force(&problem.target.markers, &extras)),
-                extras,
-                needs: needed,
-                newer: Vec::new(),
-                adjusted: adjusted(problem, project, &offer.version),
-            });
-        }
+        let one = |project: &Name| {
+            let asked_by = askers.remove(project).unwrap_or_default();
+            chosen_of(project, asked_by, sources, &mut cautions)
+        };
+        let mut chosen: Vec<Chosen> = queue.projects().filter_map(one).collect();
         let reader = Reader {
             problem,
             facts,
@@ -354,22 +300,7 @@ impl Solution {
         if problem.policy.chronology != Chronology::Ignore {
             cautions.extend(never_met(&chosen, facts, value_of));
         }
-        let held_back = chosen.iter().filter_map(held_back).collect();
-        let taken = |d: &&Doubt| {
-            let has = |name: &Name, fits: &dyn Fn(&Version) -> bool| {
-                chosen
-                    .iter()
-                    .any(|c| c.project == *name && fits(&c.version))
-            };
-            has(&d.project, &|v| *v == d.version) && has(&d.other, &|v| d.out.contains(v))
-        };
-        let let_go: Vec<Doubt> = sources
-            .let_go
-            .doubts
-            .iter()
-            .filter(taken)
-            .cloned()
-            .collect();
+        let let_go = let_go(sources, &chosen);
         // What was let go is told as that.
         cautions.retain(|c| {
             if let Caution::NeverMet { project, other, .. } = c {
@@ -380,13 +311,12 @@ impl Solution {
                 true
             }
         });
-        let of_time = queue.oldest_time(facts, value_of);
         Solution {
+            held_back: chosen.iter().filter_map(held_back).collect(),
+            of_time: queue.oldest_time(facts, value_of),
             chosen,
             cautions,
-            held_back,
             let_go,
-            of_time,
         }
     }
 }
@@ -481,6 +411,75 @@ fn never_met(
         }
     }
     cautions
+}
+
+/// The release that was taken of a project, with what is to be said of it. None when the search took
+/// none.
+fn chosen_of(
+    project: &Name,
+    asked_by: Vec<Asker>,
+    sources: &Sources<'_>,
+    cautions: &mut Vec<Caution>,
+) -> Option<Chosen> {
+    let (queue, problem) = (sources.queue, sources.problem);
+    let known = sources.facts.get(project)?;
+    let value = (sources.value_of)(project)?;
+    let (offer, needs) = (known.offer(value)?, known.needs(value)?);
+    let best = offer.best()?;
+    let mut extras = queue.extras_of(project);
+    extras.sort();
+    let absent = extras.iter().filter(|e| !needs.offered.contains(e));
+    cautions.extend(absent.map(|extra| Caution::ExtraAbsent {
+        project: project.clone(),
+        version: offer.version.clone(),
+        extra: extra.clone(),
+    }));
+    let unread = needs.unread_with(&extras);
+    cautions.extend(unread.map(|text| Caution::Unread {
+        project: project.clone(),
+        version: offer.version.clone(),
+        text: text.to_owned(),
+    }));
+    cautions.extend(offer.yanked.as_ref().map(|reason| Caution::Yanked {
+        project: project.clone(),
+        version: offer.version.clone(),
+        reason: reason.clone(),
+    }));
+    cautions.extend(unaccelerated(problem, known, project, value));
+    let mut needed: Vec<Name> = Vec::new();
+    for need in in_force(needs, &extras).filter(|n| n.requirement.name != *project) {
+        if !needed.contains(&need.requirement.name) {
+            needed.push(need.requirement.name.clone());
+        }
+    }
+    let markers = &problem.target.markers;
+    let said = needs.said.as_ref();
+    Some(Chosen {
+        project: project.clone(),
+        version: offer.version.clone(),
+        file: Arc::clone(&best.file),
+        verdict: offer.verdict,
+        build: known.build(value).cloned(),
+        asked_by,
+        said: said.map(|m| m.needs_in_force(markers, &extras)),
+        extras,
+        needs: needed,
+        newer: Vec::new(),
+        adjusted: adjusted(problem, project, &offer.version),
+    })
+}
+
+/// The strong facts that were let go and that bear on what was taken.
+fn let_go(sources: &Sources<'_>, chosen: &[Chosen]) -> Vec<Doubt> {
+    let taken = |d: &&Doubt| {
+        let has = |name: &Name, fits: &dyn Fn(&Version) -> bool| {
+            let mut mine = chosen.iter().filter(|c| c.project == *name);
+            mine.any(|c| fits(&c.version))
+        };
+        has(&d.project, &|v| *v == d.version) && has(&d.other, &|v| d.out.contains(v))
+    };
+    let all = sources.let_go.doubts.iter();
+    all.filter(taken).cloned().collect()
 }
 
 /// The adjustments that speak of a release.

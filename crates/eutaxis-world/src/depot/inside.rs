@@ -182,3 +182,62 @@ pub(super) fn several(from: impl std::fmt::Display) -> Error {
     )
     .help("take another release, or tell those who publish it")
 }
+
+#[cfg(test)]
+mod tests {
+    use std::io::{Cursor, Write};
+
+    use rstest::rstest;
+
+    use super::*;
+
+    const METADATA: &str = "Metadata-Version: 2.2\nName: firnio\nVersion: 1.3\n";
+
+    fn zipped(members: &[(&str, &str)]) -> Vec<u8> {
+        let mut writer = zip::ZipWriter::new(Cursor::new(Vec::new()));
+        for (name, text) in members {
+            let options = zip::write::SimpleFileOptions::default();
+            writer.start_file(*name, options).unwrap();
+            writer.write_all(text.as_bytes()).unwrap();
+        }
+        writer.finish().unwrap().into_inner()
+    }
+
+    #[rstest]
+    #[case::one(&[("firnio-1.3.dist-info/METADATA", METADATA), ("firnio.py", "")], Ok(METADATA))]
+    #[case::none(&[("firnio.py", "")], Err("it does not hold exactly one"))]
+    #[case::two(&[("a-1.dist-info/METADATA", ""), ("b-1.dist-info/METADATA", "")], Err("it does not hold exactly one"))]
+    #[case::deeper(&[("x/a-1.dist-info/METADATA", "")], Err("it does not hold exactly one"))]
+    fn metadata_of_a_wheel_stand_in_one_place(
+        #[case] members: &[(&str, &str)],
+        #[case] expected: std::result::Result<&str, &str>,
+    ) {
+        let found = member_of_archive(Cursor::new(zipped(members)));
+        match expected {
+            Ok(text) => assert_eq!(found.unwrap(), text.as_bytes()),
+            Err(why) => assert!(found.unwrap_err().starts_with(why)),
+        }
+    }
+
+    #[rstest]
+    #[case("firnio-1.3/PKG-INFO", true)]
+    #[case("firnio-1.3/pyproject.toml", true)]
+    #[case("firnio-1.3/firnio.egg-info/PKG-INFO", false)]
+    #[case("PKG-INFO", false)]
+    fn only_what_is_right_under_the_top_counts(#[case] name: &str, #[case] counts: bool) {
+        assert_eq!(counts_in_source(name), counts);
+    }
+
+    #[test]
+    fn a_source_that_says_all_is_not_read_to_its_end() {
+        let mut archive = zipped(&[("firnio-1.3/PKG-INFO", METADATA), ("firnio-1.3/a.py", "")]);
+        let (info, project) = read_zipped_source(Cursor::new(&archive)).unwrap();
+        assert_eq!(info.as_deref(), Some(METADATA.as_bytes()));
+        assert!(project.is_none());
+        archive.truncate(archive.len() / 2);
+        let why = read_zipped_source(Cursor::new(&archive)).unwrap_err();
+        assert!(why.starts_with("it is not a whole zip archive"), "{why}");
+        let why = read_source(&mut &archive[..]).unwrap_err();
+        assert!(why.starts_with("it is not a whole tar.gz archive"), "{why}");
+    }
+}

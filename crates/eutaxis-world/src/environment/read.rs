@@ -175,3 +175,102 @@ pub(super) fn tidy_path(path: &Path) -> PathBuf {
     }
     out
 }
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+
+    fn write(root: &Path, files: &[(&str, &str)]) {
+        for (path, text) in files {
+            let path = root.join(path);
+            fs::create_dir_all(path.parent().unwrap()).unwrap();
+            fs::write(path, text).unwrap();
+        }
+    }
+
+    #[rstest]
+    #[case::empty(&[], Place::Free)]
+    #[case::other(&[("notes.txt", "ice")], Place::Other)]
+    #[case::closed(
+        &[("pyvenv.cfg", "home = /usr/bin\ninclude-system-site-packages = false\n")],
+        Place::Environment { home: Some("/usr/bin".into()), shares_system: false }
+    )]
+    #[case::open(
+        &[("pyvenv.cfg", "home=/usr/bin\nINCLUDE-SYSTEM-SITE-PACKAGES = True\n")],
+        Place::Environment { home: Some("/usr/bin".into()), shares_system: true }
+    )]
+    #[case::says_nothing(
+        &[("pyvenv.cfg", "")],
+        Place::Environment { home: None, shares_system: true }
+    )]
+    fn a_place_is_told_by_what_it_holds(#[case] files: &[(&str, &str)], #[case] expected: Place) {
+        let folder = tempfile::tempdir().unwrap();
+        write(folder.path(), files);
+        assert_eq!(look(folder.path()).unwrap(), expected);
+    }
+
+    #[test]
+    fn a_file_is_no_place_and_what_is_not_there_is_free() {
+        let folder = tempfile::tempdir().unwrap();
+        write(folder.path(), &[("camp", "")]);
+        let error = look(&folder.path().join("camp")).unwrap_err();
+        assert!(error.message.ends_with("is a file, not a folder"));
+        assert!(error.help.unwrap().contains("--at"));
+        assert_eq!(look(&folder.path().join("hut")).unwrap(), Place::Free);
+    }
+
+    #[test]
+    fn projects_are_read_as_far_as_they_can_be() {
+        let folder = tempfile::tempdir().unwrap();
+        let site = folder.path();
+        write(
+            site,
+            &[
+                (
+                    "firnio-1.3.dist-info/METADATA",
+                    "Metadata-Version: 2.1\nName: Firnio\nVersion: 1.3\n",
+                ),
+                (
+                    "firnio-1.3.dist-info/RECORD",
+                    "firnio/__init__.py,,\n../../bin/firnio,,\n",
+                ),
+                ("firnio-1.3.dist-info/REQUESTED", ""),
+                (
+                    "firnio-1.3.dist-info/eutaxis.json",
+                    "{\"file\":\"firnio-1.3-py3-none-any.whl\",\"sha256\":\"ab\"}",
+                ),
+                // Its metadata are gone: the folder's name tells which project it was.
+                ("sastrugi-0.8.dist-info/RECORD", "sastrugi.py,,\n"),
+                // What it lists cannot be told.
+                (
+                    "icelens-2.0.dist-info/METADATA",
+                    "Metadata-Version: 2.1\nName: icelens\nVersion: 2.0\n",
+                ),
+                ("no project at all", ""),
+            ],
+        );
+        let all = installed(site).unwrap();
+        let told: Vec<(&str, &str, bool)> = all
+            .iter()
+            .map(|p| (p.name.as_str(), p.version.as_str(), p.requested))
+            .collect();
+        assert_eq!(
+            told,
+            [
+                ("firnio", "1.3", true),
+                ("icelens", "2.0", false),
+                ("sastrugi", "", false)
+            ]
+        );
+        let firnio = &all[0];
+        assert_eq!(firnio.sha256.as_deref(), Some("ab"));
+        let up = site.parent().unwrap().parent().unwrap();
+        let files = firnio.files.as_ref().unwrap();
+        assert_eq!(files[0], site.join("firnio/__init__.py"));
+        assert_eq!(files[1], up.join("bin/firnio"));
+        assert!(all[1].files.is_none());
+        assert!(installed(&site.join("absent")).unwrap().is_empty());
+    }
+}

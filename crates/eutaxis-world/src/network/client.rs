@@ -427,6 +427,41 @@ impl Client {
         }
     }
 
+    /// The request for an address, with the headers that it has to have.
+    fn asking(
+        &self,
+        url: &Url,
+        request: &Request<'_>,
+        found: Option<&super::secrets::Found>,
+    ) -> reqwest::RequestBuilder {
+        let mut builder = self.http.get(url.clone());
+        if let Some(found) = found {
+            builder = match &found.secret {
+                Secret::Basic(user, password) => builder.basic_auth(user, Some(password)),
+                Secret::Bearer(token) => builder.bearer_auth(token),
+            };
+        }
+        if let Some(accept) = request.accept {
+            builder = builder.header(header::ACCEPT, accept);
+        }
+        let encoding = if request.compressed {
+            "gzip"
+        } else {
+            "identity"
+        };
+        builder = builder.header(header::ACCEPT_ENCODING, encoding);
+        if let Some(range) = &request.range {
+            builder = builder.header(header::RANGE, range);
+        }
+        if let Some(etag) = &request.validators.etag {
+            builder = builder.header(header::IF_NONE_MATCH, etag);
+        }
+        if let Some(moment) = &request.validators.last_modified {
+            builder = builder.header(header::IF_MODIFIED_SINCE, moment);
+        }
+        builder
+    }
+
     /// One attempt, with its redirects.
     async fn attempt(
         &self,
@@ -440,31 +475,7 @@ impl Client {
         let mut instead = false;
         for _ in 0..MOST_HOPS {
             let found = self.secrets.of(&url, asked);
-            let mut builder = self.http.get(url.clone());
-            if let Some(found) = &found {
-                builder = match &found.secret {
-                    Secret::Basic(user, password) => builder.basic_auth(user, Some(password)),
-                    Secret::Bearer(token) => builder.bearer_auth(token),
-                };
-            }
-            if let Some(accept) = request.accept {
-                builder = builder.header(header::ACCEPT, accept);
-            }
-            let encoding = if request.compressed {
-                "gzip"
-            } else {
-                "identity"
-            };
-            builder = builder.header(header::ACCEPT_ENCODING, encoding);
-            if let Some(range) = &request.range {
-                builder = builder.header(header::RANGE, range);
-            }
-            if let Some(etag) = &request.validators.etag {
-                builder = builder.header(header::IF_NONE_MATCH, etag);
-            }
-            if let Some(moment) = &request.validators.last_modified {
-                builder = builder.header(header::IF_MODIFIED_SINCE, moment);
-            }
+            let builder = self.asking(&url, request, found.as_ref());
             self.note(|t| t.requests += 1);
             let response = match builder.send().await {
                 Ok(response) => response,

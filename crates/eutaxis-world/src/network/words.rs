@@ -317,3 +317,100 @@ pub(super) fn offline(what: &str) -> Error {
     error.missing = Some(what.to_owned());
     error
 }
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::super::secrets::Secret;
+    use super::*;
+
+    fn at(address: &str) -> Url {
+        Url::parse(address).unwrap()
+    }
+
+    #[rstest]
+    #[case::no_name(
+        401,
+        false,
+        None,
+        "asks for a name and a password (401)",
+        "netrc",
+        false
+    )]
+    #[case::wrong_name(
+        401,
+        true,
+        None,
+        "does not accept the name and password from netrc",
+        "still valid",
+        false
+    )]
+    #[case::withheld(
+        403,
+        false,
+        Some("netrc"),
+        "which were not sent",
+        "https://files.example",
+        false
+    )]
+    #[case::forbidden(403, false, None, "forbids it (403)", "another address", false)]
+    #[case::proxy(407, false, None, "the proxy on the way to", "HTTPS_PROXY", false)]
+    #[case::gone(410, false, None, "does not have it (410)", "settle again", false)]
+    #[case::other_form(406, false, None, "no form that this program reads", "/simple/", false)]
+    #[case::busy(429, false, None, "asks to come back in 7 s", "run it again", true)]
+    #[case::trouble(503, false, None, "is in trouble (503)", "--offline", true)]
+    #[case::not_to_be_tried_again(501, false, None, "is in trouble (501)", "--offline", false)]
+    #[case::odd(418, false, None, "answers with status 418", "index or a file", false)]
+    fn a_status_says_what_is_wrong_and_what_to_do(
+        #[case] status: u16,
+        #[case] sent: bool,
+        #[case] withheld: Option<&str>,
+        #[case] says: &str,
+        #[case] help: &str,
+        #[case] transient: bool,
+    ) {
+        let found = Found {
+            secret: Secret::Bearer("crevasse".to_owned()),
+            from: "netrc".to_owned(),
+        };
+        let sent = sent.then_some(&found);
+        let url = at("https://files.example/firnio.whl?key=crevasse");
+        let failure = of_status(status, &url, "firnio", sent, Some(7), withheld);
+        let (message, advice) = (failure.error.message, failure.error.help.unwrap());
+        assert!(
+            message.starts_with("firnio could not be fetched: "),
+            "{message}"
+        );
+        assert!(message.contains(says), "{message}");
+        assert!(advice.contains(help), "{advice}");
+        assert!(
+            !(message + &advice).contains("crevasse"),
+            "no secret is told"
+        );
+        assert_eq!(failure.transient, transient);
+    }
+
+    #[rstest]
+    #[case("https://files.example/a", "files.example")]
+    #[case("http://127.0.0.1:8099/a", "127.0.0.1:8099")]
+    #[case("file:///camp/a", "?")]
+    fn a_host_is_told_with_its_port(#[case] address: &str, #[case] expected: &str) {
+        assert_eq!(host(&at(address)), expected);
+    }
+
+    #[test]
+    fn what_was_not_fetched_before_is_named() {
+        let error = offline("the page of firnio");
+        assert_eq!(error.kind, ErrorKind::Network);
+        assert_eq!(error.missing.as_deref(), Some("the page of firnio"));
+    }
+
+    #[test]
+    fn a_step_down_to_http_is_not_tried_again() {
+        let failure = of_downgrade(&at("http://files.example/a"), "firnio", "no answer");
+        assert!(!failure.transient);
+        assert!(failure.error.message.contains("from files.example"));
+        assert!(failure.error.help.unwrap().contains("insecure = true"));
+    }
+}

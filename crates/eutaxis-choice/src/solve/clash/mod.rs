@@ -131,7 +131,7 @@ impl Search {
     /// The smallest clash behind these clauses.
     pub(super) fn clash(&self, clauses: &[ClauseId]) -> Clash {
         let grounds = self.walked(self.smallest(self.grounds(clauses)));
-        let facts: Vec<Fact> = grounds.into_iter().map(|g| self.fact(g)).collect();
+        let facts: Vec<Fact> = grounds.iter().map(|g| self.fact(g)).collect();
         let asked = |name: &Name| {
             self.problem
                 .asks_in_force()

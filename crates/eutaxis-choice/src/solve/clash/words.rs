@@ -3,136 +3,74 @@
 use super::super::search::Search;
 use super::ground::Ground;
 use super::{Fact, FactKind};
-use crate::offer::{Bar, BarKind, Verdict};
+use crate::offer::{Bar, BarKind, Offer, Verdict};
 use eutaxis_standards::name::Name;
-use eutaxis_standards::requirement::Ask;
+use eutaxis_standards::requirement::{Ask, Requirement};
 use eutaxis_standards::version::{Version, VersionSpecifier};
 
 /// So many different sentences on one kind of bar are told.
 const MOST_SENTENCES: usize = 2;
 
+/// A fact of a ground with nothing but its sentence.
+fn plain(ground: &Ground, kind: FactKind, project: String, versions: String, text: String) -> Fact {
+    Fact {
+        kind,
+        project,
+        versions,
+        needs: None,
+        origin: None,
+        without_place: text.clone(),
+        said: text.clone(),
+        text,
+        chosen: None,
+        ground: ground.clone(),
+        dates: Vec::new(),
+        builds: Vec::new(),
+        also: Vec::new(),
+    }
+}
+
 impl Search {
-    pub(super) fn fact(&self, ground: Ground) -> Fact {
-        let fact = |kind: FactKind, project: String, versions: String, text: String| Fact {
-            kind,
-            project,
-            versions,
-            needs: None,
-            origin: None,
-            without_place: text.clone(),
-            said: text.clone(),
-            text,
-            chosen: None,
-            ground: ground.clone(),
-            dates: Vec::new(),
-            builds: Vec::new(),
-            also: Vec::new(),
+    pub(super) fn fact(&self, ground: &Ground) -> Fact {
+        let kept = || {
+            let kept = self.kept_by(ground);
+            kept.map(ToString::to_string).unwrap_or_default()
         };
-        let stated = |kind: FactKind, verb: &str, ask: Option<&Ask>| {
-            let Some(ask) = ask else {
-                return fact(kind, String::new(), String::new(), String::new());
-            };
-            let versions = ask
-                .requirement
-                .versions()
-                .map_or(String::new(), ToString::to_string);
-            let said = ask.requirement.short();
-            let text = format!("{verb} {said}");
-            let subject = ask.requirement.subject();
-            Fact {
-                origin: Some(ask.origin.clone()),
-                said,
-                ..fact(kind, subject, versions, text)
+        match ground {
+            Ground::Ask(i) => self.stated(ground, FactKind::Ask, "you ask", self.problem.ask(*i)),
+            Ground::Bound(i) => {
+                self.stated(ground, FactKind::Bound, "you bound", self.problem.bound(*i))
             }
-        };
-        let kept = self
-            .kept_by(&ground)
-            .map(ToString::to_string)
-            .unwrap_or_default();
-        match &ground {
-            Ground::Ask(i) => stated(FactKind::Ask, "you ask", self.problem.ask(*i)),
-            Ground::Bound(i) => stated(FactKind::Bound, "you bound", self.problem.bound(*i)),
             Ground::Held(project) => {
-                let said = format!("{project} {kept}");
+                let said = format!("{project} {}", kept());
+                let versions = format!("=={}", kept());
                 let text = format!("held {said}");
-                let chosen = self.kept_by(&ground).cloned();
                 Fact {
-                    chosen,
+                    chosen: self.kept_by(ground).cloned(),
                     said,
-                    ..fact(
-                        FactKind::Bound,
-                        project.to_string(),
-                        format!("=={kept}"),
-                        text,
-                    )
+                    ..plain(ground, FactKind::Bound, project.to_string(), versions, text)
                 }
             }
             Ground::Prior(project) => {
-                let text = format!("{project} {kept} was pinned before");
-                fact(
-                    FactKind::Bound,
-                    project.to_string(),
-                    format!("=={kept}"),
-                    text,
-                )
+                let text = format!("{project} {} was pinned before", kept());
+                let versions = format!("=={}", kept());
+                plain(ground, FactKind::Bound, project.to_string(), versions, text)
             }
             Ground::Doubt(doubt) => {
                 let text = format!(
                     "{} {} has never met {}",
                     doubt.project, doubt.version, doubt.other
                 );
-                fact(
+                let versions = format!("=={}", doubt.version);
+                plain(
+                    ground,
                     FactKind::Bound,
                     doubt.project.to_string(),
-                    format!("=={}", doubt.version),
+                    versions,
                     text,
                 )
             }
-            Ground::Needs {
-                project,
-                extra,
-                requirement,
-                releases,
-                adjusted,
-                joined,
-            } => {
-                let subject = extra
-                    .as_ref()
-                    .map_or(project.to_string(), |e| format!("{project}[{e}]"));
-                let one = releases
-                    .iter()
-                    .all(|v| releases.first().is_some_and(|f| f.public() == v.public()));
-                let verb = match (one, joined) {
-                    (true, _) => "needs",
-                    (_, false) => "need",
-                    (_, true) => "each need some of",
-                };
-                let adjustment = adjusted.and_then(|i| self.problem.adjustments.get(i));
-                let because = adjustment.map_or(String::new(), |a| {
-                    format!(
-                        ", adjusted: \"{}\"",
-                        eutaxis_standards::fault::escaped(&a.because)
-                    )
-                });
-                let range = self.range_words(project, releases);
-                let text = format!("{subject} {range} {verb} {}{because}", requirement.short());
-                Fact {
-                    needs: Some(
-                        eutaxis_standards::Requirement {
-                            marker: None,
-                            ..requirement.clone()
-                        }
-                        .to_string(),
-                    ),
-                    origin: adjustment.map(|a| a.origin.clone()),
-                    ..fact(
-                        FactKind::Needs,
-                        subject,
-                        self.range_set(project, releases),
-                        text,
-                    )
-                }
-            }
+            Ground::Needs { .. } => self.needs_fact(ground),
             Ground::Built {
                 project,
                 made_for,
@@ -141,58 +79,121 @@ impl Search {
                 let is = if releases.len() == 1 { "is" } else { "are" };
                 let range = self.range_words(project, releases);
                 let text = format!("{project} {range} {is} {made_for}");
-                fact(
-                    FactKind::Built,
-                    project.to_string(),
-                    self.range_set(project, releases),
-                    text,
-                )
-            }
-            Ground::Barred {
-                project,
-                kind,
-                releases,
-            } if releases.is_empty() => {
-                let why = self
-                    .facts
-                    .get(project)
-                    .and_then(|f| f.empty())
-                    .map(|(_, why)| why);
-                let text = why.unwrap_or_else(|| format!("no depot has {project}"));
-                fact(
-                    FactKind::Bar(*kind),
-                    project.to_string(),
-                    String::new(),
-                    text,
-                )
-            }
-            Ground::Barred {
-                project,
-                kind,
-                releases,
-            } => {
-                let (text, without_place) = self.sentences(project, *kind, releases);
-                let offers = || self.facts.get(project).into_iter().flat_map(|f| f.offers());
-                let mine = || offers().filter(|o| releases.contains(&o.version));
-                let dates = mine().filter_map(|o| o.published()).collect();
-                let also = mine()
-                    .flat_map(|o| o.bars.iter().map(Bar::kind))
-                    .filter(|k| k != kind)
-                    .collect();
                 let versions = self.range_set(project, releases);
-                let known = self.facts.get(project);
-                let files = mine().flat_map(|o| &o.files);
-                let builds = files
-                    .filter_map(|f| Some(known?.judged().build_of(f)?.made_for.clone()))
-                    .collect();
-                Fact {
-                    dates,
-                    also,
-                    builds,
-                    without_place,
-                    ..fact(FactKind::Bar(*kind), project.to_string(), versions, text)
-                }
+                plain(ground, FactKind::Built, project.to_string(), versions, text)
             }
+            Ground::Barred {
+                project,
+                kind,
+                releases,
+            } => self.bar_fact(ground, project, *kind, releases),
+        }
+    }
+
+    /// What the user says of a project.
+    fn stated(&self, ground: &Ground, kind: FactKind, verb: &str, ask: Option<&Ask>) -> Fact {
+        let Some(ask) = ask else {
+            return plain(ground, kind, String::new(), String::new(), String::new());
+        };
+        let versions = ask.requirement.versions();
+        let versions = versions.map_or(String::new(), ToString::to_string);
+        let said = ask.requirement.short();
+        let text = format!("{verb} {said}");
+        Fact {
+            origin: Some(ask.origin.clone()),
+            said,
+            ..plain(ground, kind, ask.requirement.subject(), versions, text)
+        }
+    }
+
+    /// What releases need.
+    fn needs_fact(&self, ground: &Ground) -> Fact {
+        let Ground::Needs {
+            project,
+            extra,
+            requirement,
+            releases,
+            adjusted,
+            joined,
+        } = ground
+        else {
+            return plain(
+                ground,
+                FactKind::Needs,
+                String::new(),
+                String::new(),
+                String::new(),
+            );
+        };
+        let subject = extra
+            .as_ref()
+            .map_or(project.to_string(), |e| format!("{project}[{e}]"));
+        let one = releases
+            .iter()
+            .all(|v| releases.first().is_some_and(|f| f.public() == v.public()));
+        let verb = match (one, joined) {
+            (true, _) => "needs",
+            (_, false) => "need",
+            (_, true) => "each need some of",
+        };
+        let adjustment = adjusted.and_then(|i| self.problem.adjustments.get(i));
+        let because = adjustment.map_or(String::new(), |a| {
+            let because = eutaxis_standards::fault::escaped(&a.because);
+            format!(", adjusted: \"{because}\"")
+        });
+        let range = self.range_words(project, releases);
+        let text = format!("{subject} {range} {verb} {}{because}", requirement.short());
+        let needs = Requirement {
+            marker: None,
+            ..requirement.clone()
+        };
+        let versions = self.range_set(project, releases);
+        Fact {
+            needs: Some(needs.to_string()),
+            origin: adjustment.map(|a| a.origin.clone()),
+            ..plain(ground, FactKind::Needs, subject, versions, text)
+        }
+    }
+
+    /// What bars releases, or the whole project when there are none.
+    fn bar_fact(
+        &self,
+        ground: &Ground,
+        project: &Name,
+        kind: BarKind,
+        releases: &[Version],
+    ) -> Fact {
+        let known = self.facts.get(project);
+        if releases.is_empty() {
+            let why = known.and_then(|f| f.empty()).map(|(_, why)| why);
+            let text = why.unwrap_or_else(|| format!("no depot has {project}"));
+            return plain(
+                ground,
+                FactKind::Bar(kind),
+                project.to_string(),
+                String::new(),
+                text,
+            );
+        }
+        let (text, without_place) = self.sentences(project, kind, releases);
+        let offers = || known.into_iter().flat_map(|f| f.offers());
+        let mine = || offers().filter(|o| releases.contains(&o.version));
+        let also = mine().flat_map(|o| o.bars.iter().map(Bar::kind));
+        let files = mine().flat_map(|o| &o.files);
+        let builds = files.filter_map(|f| Some(known?.judged().build_of(f)?.made_for.clone()));
+        let versions = self.range_set(project, releases);
+        Fact {
+            dates: mine().filter_map(Offer::published).collect(),
+            also: also.filter(|k| *k != kind).collect(),
+            builds: builds.collect(),
+            without_place,
+            ..plain(
+                ground,
+                FactKind::Bar(kind),
+                project.to_string(),
+                versions,
+                text,
+            )
         }
     }
 

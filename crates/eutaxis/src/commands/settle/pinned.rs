@@ -6,7 +6,7 @@ use eutaxis_core::fault::escaped;
 use eutaxis_core::pins::Lock;
 use eutaxis_core::record::{Moved, moved};
 use eutaxis_core::requirement::{Accepts, Directive};
-use eutaxis_core::solve::{Problem, Solution};
+use eutaxis_core::solve::{Chosen, Problem, Solution};
 use eutaxis_world::Error;
 use eutaxis_world::catalogue::ListedFile;
 use eutaxis_world::depot::Place;
@@ -17,6 +17,81 @@ use rayon::prelude::*;
 use crate::answer::settle::{InPlace, Move, Pinned, Settled};
 use crate::output::Output;
 use crate::words;
+
+/// The pin of a chosen release, and the files that it will place.
+fn listed<'a>(chosen: &'a Chosen, problem: &Problem, run: &Run) -> Result<Listed<'a>, Error> {
+    let place = run.place_of(&chosen.project, &chosen.file)?;
+    let on_disk = match (&place, chosen.file.hashes.sha256()) {
+        (Place::Disk(path), _) => Some(path.clone()),
+        // Nothing says which bytes it must be: those that are there now are fetched, and
+        // pinned.
+        (Place::Url(_), None) => Some(run.obtain(&chosen.project, &chosen.file)?),
+        (Place::Url(_), Some(_)) => None,
+    };
+    let length = || {
+        on_disk
+            .as_ref()
+            .and_then(|p| std::fs::metadata(p).ok())
+            .map(|m| m.len())
+    };
+    let (sha256, size) = match (chosen.file.hashes.sha256(), &on_disk) {
+        (Some(hash), _) => (hash.to_owned(), chosen.file.size.or_else(length)),
+        (None, Some(path)) => sha256_of(path).map(|(hash, size)| (hash, Some(size)))?,
+        (None, None) => {
+            return Err(Error::contents(format!(
+                "{} has no hash",
+                chosen.file.filename
+            )));
+        }
+    };
+    let direct_url = problem.asks.iter().find_map(|ask| {
+        if let Accepts::Url(url) = &ask.requirement.accepts
+            && ask.requirement.name == chosen.project
+        {
+            Some(url.clone())
+        } else {
+            None
+        }
+    });
+    let listed = run.listed(&chosen.project, &chosen.file);
+    let source = run.depot_of(&chosen.project);
+    let origin = source
+        .as_ref()
+        .filter(|_| direct_url.is_none())
+        .map(|d| d.origin());
+    let depot = source
+        .as_ref()
+        .map_or(String::new(), |d| d.label().to_owned());
+    let index = source.and_then(|d| d.index());
+    let kept = problem.prior.get(&chosen.project) == Some(&chosen.version);
+    Ok((
+        Pinned {
+            chosen,
+            place,
+            sha256,
+            size,
+            depot,
+            origin,
+            index,
+            direct_url,
+            kept,
+        },
+        listed,
+    ))
+}
+
+/// Projects whose depot says that they are archived, deprecated or the like (PEP 792).
+fn marked(pins: &[Pinned<'_>], run: &Run) -> Vec<String> {
+    let one = |pin: &Pinned<'_>| {
+        let project = &pin.chosen.project;
+        let (status, reason) = run.page_of(project).and_then(|p| p.status.clone())?;
+        let why = reason.map_or(String::new(), |r| {
+            format!(": {}", eutaxis_core::fault::escaped(&r))
+        });
+        Some(format!("{project} is marked {status} in its depot{why}."))
+    };
+    pins.iter().filter_map(one).collect()
+}
 
 /// The solution with where each file lies, its hash and size, and what should be known of it.
 pub(super) fn settle<'a>(
@@ -30,66 +105,7 @@ pub(super) fn settle<'a>(
     let pins: Vec<Result<Listed<'a>, Error>> = solution
         .chosen
         .par_iter()
-        .map(|chosen| {
-            let place = run.place_of(&chosen.project, &chosen.file)?;
-            let on_disk = match (&place, chosen.file.hashes.sha256()) {
-                (Place::Disk(path), _) => Some(path.clone()),
-                // Nothing says which bytes it must be: those that are there now are fetched, and
-                // pinned.
-                (Place::Url(_), None) => Some(run.obtain(&chosen.project, &chosen.file)?),
-                (Place::Url(_), Some(_)) => None,
-            };
-            let length = || {
-                on_disk
-                    .as_ref()
-                    .and_then(|p| std::fs::metadata(p).ok())
-                    .map(|m| m.len())
-            };
-            let (sha256, size) = match (chosen.file.hashes.sha256(), &on_disk) {
-                (Some(hash), _) => (hash.to_owned(), chosen.file.size.or_else(length)),
-                (None, Some(path)) => sha256_of(path).map(|(hash, size)| (hash, Some(size)))?,
-                (None, None) => {
-                    return Err(Error::contents(format!(
-                        "{} has no hash",
-                        chosen.file.filename
-                    )));
-                }
-            };
-            let direct_url = problem.asks.iter().find_map(|ask| {
-                if let Accepts::Url(url) = &ask.requirement.accepts
-                    && ask.requirement.name == chosen.project
-                {
-                    Some(url.clone())
-                } else {
-                    None
-                }
-            });
-            let listed = run.listed(&chosen.project, &chosen.file);
-            let source = run.depot_of(&chosen.project);
-            let origin = source
-                .as_ref()
-                .filter(|_| direct_url.is_none())
-                .map(|d| d.origin());
-            let depot = source
-                .as_ref()
-                .map_or(String::new(), |d| d.label().to_owned());
-            let index = source.and_then(|d| d.index());
-            let kept = problem.prior.get(&chosen.project) == Some(&chosen.version);
-            Ok((
-                Pinned {
-                    chosen,
-                    place,
-                    sha256,
-                    size,
-                    depot,
-                    origin,
-                    index,
-                    direct_url,
-                    kept,
-                },
-                listed,
-            ))
-        })
+        .map(|chosen| listed(chosen, problem, run))
         .collect();
     let pins: Vec<Listed<'a>> = pins.into_iter().collect::<Result<_, _>>()?;
     let in_place = in_place(&pins);
@@ -105,20 +121,7 @@ pub(super) fn settle<'a>(
     cautions.extend(idle_adjustments(problem, run));
     cautions.extend(shared);
     cautions.extend(in_several(&pins, run, output.verbose()));
-    for pin in &pins {
-        let status = run
-            .page_of(&pin.chosen.project)
-            .and_then(|p| p.status.clone());
-        if let Some((status, reason)) = status {
-            let why = reason.map_or(String::new(), |r| {
-                format!(": {}", eutaxis_core::fault::escaped(&r))
-            });
-            cautions.push(format!(
-                "{} is marked {status} in its depot{why}.",
-                pin.chosen.project
-            ));
-        }
-    }
+    cautions.extend(marked(&pins, run));
     Ok(Settled {
         target: target.to_owned(),
         pins,
