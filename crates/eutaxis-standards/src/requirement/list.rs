@@ -181,8 +181,13 @@ fn directive(origin: Origin, text: &str) -> Directive {
     }
 }
 
-/// A path or URL alone on a line is a common habit: say how the standard writes it.
+/// A path or URL alone on a line, and quotes that belong to a shell, are common habits: say how the
+/// standard writes it.
 fn better_hint(fault: Fault, text: &str) -> Fault {
+    let bare = text.trim().trim_matches(['"', '\'']);
+    if bare != text.trim() && Requirement::parse(bare).is_ok() {
+        return fault.hint(format!("write `{bare}`: quotes belong to the shell"));
+    }
     let path_like = text.contains("://")
         || text.starts_with("./")
         || text.starts_with('/')
@@ -242,13 +247,14 @@ mod tests {
 
     #[test]
     fn every_bad_line_is_told_with_its_offset() {
-        let text = "firnio\nfrost grid\n./w.whl\n";
+        let text = "firnio\nfrost grid\n./w.whl\n'firnio>=2'\n";
         let faults = RequirementList::parse(text, "a").unwrap_err();
         let places: Vec<(u32, u32)> = faults
             .iter()
             .map(|f| line_and_column(text, f.offset()))
             .collect();
-        assert_eq!(places, [(2, 7), (3, 1)]);
+        assert_eq!(places, [(2, 7), (3, 1), (4, 1)]);
         assert!(faults[1].advice().unwrap().contains("name @ ./w.whl"));
+        assert!(faults[2].advice().unwrap().contains("`firnio>=2`"));
     }
 }
