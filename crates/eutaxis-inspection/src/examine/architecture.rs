@@ -2,7 +2,7 @@
 //! load (PEP 425, platform tag; System V ABI, PE and Mach-O formats).
 
 use super::Remedy;
-use super::{Compiled, Finding, Severity, Snapshot};
+use super::{Compiled, CompiledTrouble, Finding, Severity, Snapshot, Trouble};
 use crate::binary::{Binary, Format, PythonAbi, named_abi};
 use eutaxis_standards::targets::{System, Target};
 
@@ -12,19 +12,19 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         .iter()
         .filter(|c| snapshot.is_loaded(c) || is_ours_elsewhere(snapshot, c))
     {
-        let name = snapshot.shown(&compiled.path);
-        let (id, evidence) = match &compiled.parts {
-            Err(why) => ("unreadable-binary", format!("{name}: {why}")),
+        let file = snapshot.shown(&compiled.path);
+        let trouble = match &compiled.parts {
+            Err(why) => CompiledTrouble::Unreadable {
+                file,
+                why: why.to_string(),
+            },
             Ok(parts) if !parts.iter().any(|p| fits(p, &snapshot.target)) => {
-                let theirs: Vec<String> = parts
-                    .iter()
-                    .map(|p| described(p, &snapshot.target))
-                    .collect();
-                let here = snapshot.target.platform.to_string();
-                (
-                    "wrong-architecture",
-                    format!("{name} is for {}; this is {here}", theirs.join(" and ")),
-                )
+                let described = parts.iter().map(|p| described(p, &snapshot.target));
+                CompiledTrouble::WrongArchitecture {
+                    file,
+                    parts: described.collect(),
+                    here: snapshot.target.platform.to_string(),
+                }
             }
             Ok(_) => continue,
         };
@@ -33,7 +33,7 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
             .and_then(|o| snapshot.projects.get(o))
             .map_or("PROJECT", |p| p.name.as_str());
         let remedy = Remedy::shortlist("take the file for this machine", owner);
-        let finding = Finding::new(id, Severity::Breaks, evidence, remedy);
+        let finding = Finding::new(Severity::Breaks, Trouble::Compiled(trouble), remedy);
         findings.push(
             finding
                 .about_owner(snapshot, compiled.owner)

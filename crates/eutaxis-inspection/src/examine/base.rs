@@ -1,50 +1,38 @@
 //! `base-gone`, `moved-environment`: the interpreter behind the environment, and the place where it
 //! was made (PEP 405).
 
-use super::{Finding, PlaceFault, Severity, Snapshot, some};
+use super::{BaseTrouble, Finding, PlaceFault, Severity, Snapshot, Trouble};
 use super::{Remedy, Step};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     let again = || {
+        let pins = snapshot.pins.as_ref().map(|p| p.shown.clone());
         let step = Step::Furnish {
-            pins: Some("PINS".to_owned()),
+            // Where none were named they are the reader's to name.
+            pins: pins.or_else(|| Some("PINS".to_owned())),
             environment: format!("{}-new", snapshot.name),
             tidy: false,
         };
         Remedy::new("make it anew from its pins, at another place", step)
     };
     for fault in &snapshot.faults {
-        let (id, evidence, paths) = match fault {
-            PlaceFault::BaseGone(base) => (
-                "base-gone",
-                format!("its base interpreter is not there: {base}"),
-                vec![base.clone()],
-            ),
+        let (trouble, paths) = match fault.clone() {
+            PlaceFault::BaseGone(base) => {
+                let paths = vec![base.clone()];
+                (Trouble::Base(BaseTrouble::Gone(base)), paths)
+            }
             PlaceFault::OtherBase(recorded, found) => (
-                "base-gone",
-                format!(
-                    "it was made with Python {recorded}, and its base interpreter is {found} now"
-                ),
+                Trouble::Base(BaseTrouble::Other(recorded, found)),
                 Vec::new(),
             ),
-            PlaceFault::NoInterpreter(why) => (
-                "base-gone",
-                format!("its interpreter cannot be used: {why}"),
-                Vec::new(),
-            ),
-            PlaceFault::Moved(made, files) => {
-                let leading = if files.is_empty() {
-                    String::new()
-                } else {
-                    format!("; {} lead there", some(files))
-                };
-                (
-                    "moved-environment",
-                    format!("it was made at {made}{leading}"),
-                    files.clone(),
-                )
+            PlaceFault::NoInterpreter(why) => {
+                (Trouble::Base(BaseTrouble::Unusable(why)), Vec::new())
+            }
+            PlaceFault::Moved(made, leading) => {
+                let paths = leading.clone();
+                (Trouble::Moved { made, leading }, paths)
             }
         };
-        findings.push(Finding::new(id, Severity::Breaks, evidence, again()).of(paths));
+        findings.push(Finding::new(Severity::Breaks, trouble, again()).of(paths));
     }
 }

@@ -1,8 +1,7 @@
 //! `built-before`: what is placed beside what it can never have met (docs/house.md).
 
-use super::{Finding, Severity, Snapshot};
+use super::{Finding, Severity, Snapshot, Trouble};
 use super::{Remedy, Step};
-use eutaxis_standards::day;
 use eutaxis_standards::version::leaves_later_series_open;
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
@@ -35,25 +34,20 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
                 continue;
             };
             let compiled = is_compiled(snapshot, index) && is_compiled(snapshot, at);
-            let was = if compiled {
-                "was compiled"
-            } else {
-                "was published"
+            let series = newer.release_number(0);
+            let trouble = Trouble::BuiltBefore {
+                project: project.name.clone(),
+                version: version.clone(),
+                published,
+                compiled,
+                other: other.name.clone(),
+                series,
+                began,
             };
-            let major = newer.release_number(0);
-            let evidence = format!(
-                "{} {version} {was} on {}, before {} {major} existed ({}), and sets no upper bound",
-                project.name,
-                day(published),
-                other.name,
-                day(began)
-            );
-            let asks = vec![format!("{}<{major}", other.name), project.name.to_string()];
-            let words = format!("if it fails, hold {} below {major}", other.name);
+            let asks = vec![format!("{}<{series}", other.name), project.name.to_string()];
+            let words = format!("if it fails, hold {} below {series}", other.name);
             let remedy = Remedy::new(words, Step::Settle { asks });
-            findings.push(
-                Finding::new("built-before", Severity::Risk, evidence, remedy).about(project),
-            );
+            findings.push(Finding::new(Severity::Risk, trouble, remedy).about(project));
         }
     }
 }

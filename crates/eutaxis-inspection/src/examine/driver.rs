@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::Remedy;
-use super::{Finding, Severity, Snapshot};
+use super::{BuildEvidence, Finding, Severity, Snapshot, Trouble};
 use eutaxis_standards::knowledge::MadeFor;
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
@@ -13,14 +13,15 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     }
     // What a project's label says, else what its compiled files need; each project once, by its
     // newest toolkit.
-    let mut told: BTreeMap<usize, (MadeFor, String, Vec<String>)> = BTreeMap::new();
+    let mut told: BTreeMap<usize, (MadeFor, BuildEvidence, Vec<String>)> = BTreeMap::new();
     for (index, project) in snapshot.here() {
         let Some(version) = &project.version else {
             continue;
         };
         if let Some(made) = accelerators.families.of_version(version) {
             let label = version.local().unwrap_or_default();
-            told.insert(index, (made, format!("its label is +{label}"), Vec::new()));
+            let by = BuildEvidence::Label(label.to_string());
+            told.insert(index, (made, by, Vec::new()));
         }
     }
     for compiled in snapshot.compiled.iter().filter(|c| snapshot.is_loaded(c)) {
@@ -29,14 +30,17 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         };
         for library in compiled.parts.iter().flatten().flat_map(|p| &p.needs) {
             if let Some((family, toolkit)) = accelerators.families.of_library(library) {
-                let why = format!("{} needs {library}", snapshot.shown(&compiled.path));
+                let by = BuildEvidence::Library {
+                    file: snapshot.shown(&compiled.path),
+                    library: library.clone(),
+                };
                 let made = MadeFor::Toolkit(family, toolkit);
                 told.entry(owner)
-                    .or_insert((made, why, vec![compiled.path.clone()]));
+                    .or_insert((made, by, vec![compiled.path.clone()]));
             }
         }
     }
-    for (index, (made, why, paths)) in told {
+    for (index, (made, by, paths)) in told {
         let Some(project) = snapshot.projects.get(index) else {
             continue;
         };
@@ -52,12 +56,8 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         };
         let words = "take the newest build that the driver runs";
         let remedy = Remedy::shortlist(words, &project.name);
-        let finding = Finding::new(
-            "driver-too-old",
-            Severity::Breaks,
-            format!("{miss} ({why})"),
-            remedy,
-        );
+        let trouble = Trouble::DriverTooOld { miss, by };
+        let finding = Finding::new(Severity::Breaks, trouble, remedy);
         findings.push(finding.about(project).of(paths));
     }
 }

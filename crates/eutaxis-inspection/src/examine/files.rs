@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use super::{Finding, Kind, Owned, Severity, Snapshot, State, some};
+use super::{FilesTrouble, Finding, Kind, Owned, Severity, Snapshot, State, Trouble};
 use super::{Remedy, Step};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
@@ -22,18 +22,10 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         };
         let absent = of(|s| *s == State::Absent);
         if !absent.is_empty() {
-            let evidence = match absent.as_slice() {
-                [one] => format!("{} is not there", snapshot.shown(&one.path)),
-                many => format!(
-                    "{} of its files are not there: {}",
-                    many.len(),
-                    names(snapshot, many)
-                ),
-            };
+            let trouble = FilesTrouble::Absent(names(snapshot, &absent));
             let finding = Finding::new(
-                "absent-file",
                 Severity::Breaks,
-                evidence,
+                Trouble::Files(trouble),
                 snapshot.again(project),
             );
             findings.push(finding.about(project).of(paths(&absent)));
@@ -47,18 +39,9 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         let Some(State::Altered(how)) = altered.first().map(|f| &f.state) else {
             continue;
         };
-        let evidence = match altered.as_slice() {
-            [one] => format!(
-                "{} was changed since it was placed: {how}",
-                snapshot.shown(&one.path)
-            ),
-            many => {
-                format!(
-                    "{} of its files were changed since they were placed: {}",
-                    many.len(),
-                    names(snapshot, many)
-                )
-            }
+        let trouble = FilesTrouble::Altered {
+            files: names(snapshot, &altered),
+            how: how.to_string(),
         };
         // Placing passes over a project whose files are all there.
         let remedy = match snapshot.kind {
@@ -78,7 +61,7 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
                 }
             }
         };
-        let finding = Finding::new("altered-file", Severity::Risk, evidence, remedy);
+        let finding = Finding::new(Severity::Risk, Trouble::Files(trouble), remedy);
         findings.push(finding.about(project).of(paths(&altered)));
     }
 }
@@ -92,13 +75,8 @@ fn owners(snapshot: &Snapshot) -> BTreeMap<&str, usize> {
     owners
 }
 
-fn names(snapshot: &Snapshot, files: &[&Owned]) -> String {
-    some(
-        &files
-            .iter()
-            .map(|f| snapshot.shown(&f.path))
-            .collect::<Vec<_>>(),
-    )
+fn names(snapshot: &Snapshot, files: &[&Owned]) -> Vec<String> {
+    files.iter().map(|f| snapshot.shown(&f.path)).collect()
 }
 
 fn paths(files: &[&Owned]) -> Vec<String> {

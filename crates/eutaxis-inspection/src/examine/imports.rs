@@ -3,10 +3,9 @@
 
 use std::collections::BTreeSet;
 
-use super::{Finding, Severity, Snapshot};
+use super::{Finding, RunTrouble, Severity, Snapshot, Trouble};
 use super::{Remedy, Step};
 use crate::diagnose::{Context, Reader};
-use eutaxis_standards::fault::escaped;
 use eutaxis_standards::knowledge::Causes;
 use eutaxis_standards::name::is_identifier;
 
@@ -157,17 +156,13 @@ fn import(
     causes: &Causes,
     context: &Context<'_>,
 ) -> Finding {
-    let how = match attempt.ended {
-        Ended::Raised => reason(&attempt.output),
-        ended @ (Ended::Well | Ended::Exited(_) | Ended::Signal(_) | Ended::Hung(_)) => {
-            words(ended)
-        }
-    };
-    let evidence = format!("`import {}` {how}", attempt.module);
     let frames = frames(&attempt.output);
-    let at = frames.last().map_or(String::new(), |f| {
-        format!(" (last in {})", snapshot.shown(f))
-    });
+    let trouble = RunTrouble::Import {
+        module: attempt.module.clone(),
+        ended: attempt.ended,
+        last: last_line(&attempt.output),
+        at: frames.last().map(|f| snapshot.shown(f)),
+    };
     let remedy = match attempt.ended {
         Ended::Raised => "see what it needs; the findings above may tell the cause".into(),
         Ended::Hung(_) => "find out what it waits for: nothing is there to answer".into(),
@@ -175,12 +170,7 @@ fn import(
             Remedy::new("look at its compiled parts", Step::Examine)
         }
     };
-    let finding = Finding::new(
-        "import-fails",
-        Severity::Breaks,
-        format!("{evidence}{at}"),
-        remedy,
-    );
+    let finding = Finding::new(Severity::Breaks, Trouble::Run(trouble), remedy);
     explained(finding, &attempt.output, causes, context)
         .about_owner(snapshot, attempt.owner)
         .of(frames)
@@ -199,51 +189,24 @@ fn explained(
         return finding;
     };
     let told = root.told(causes);
-    finding.evidence.push_str(&format!(": {}", told.title));
     // What examines is no advice here.
     let helps = |c: &Option<String>| c.as_ref().is_none_or(|c| !c.starts_with("eutaxis examine"));
-    if let Some(first) = told.remedies.into_iter().find(|r| helps(&r.change)) {
+    let mut remedies = told.remedies.into_iter();
+    if let Some(first) = remedies.find(|r| helps(&r.change)) {
         finding.remedy = Remedy {
             words: first.text,
             step: first.change.map(Step::Typed),
         };
     }
-    finding.cause = Some(root.id);
+    finding.cause = Some((root.id, told.title));
     finding
 }
 
-fn words(ended: Ended) -> String {
-    match ended {
-        Ended::Well => "is done".to_owned(),
-        Ended::Raised => "raises an exception".to_owned(),
-        Ended::Exited(code) => format!("ends the interpreter with exit code {code}"),
-        Ended::Signal(signal) => format!("is ended by signal {signal}{}", signal_words(signal)),
-        Ended::Hung(seconds) => format!("does not end within {seconds} s"),
-    }
-}
-
-fn signal_words(signal: i32) -> &'static str {
-    match signal {
-        4 => " (an instruction that this processor does not have)",
-        6 => " (it aborts)",
-        7 => " (a bad address)",
-        8 => " (a fault of arithmetic)",
-        9 => " (killed: perhaps for want of memory)",
-        11 => " (it crashes)",
-        _ => "",
-    }
-}
-
-/// The last line of a traceback: the exception with its message.
-fn reason(output: &str) -> String {
-    let last = output
-        .lines()
-        .rev()
-        .find(|l| !l.trim().is_empty() && !l.starts_with(' '));
-    format!(
-        "fails: {}",
-        escaped(last.unwrap_or("an exception without words").trim())
-    )
+/// The last line that is no part of a traceback: the exception with its message.
+fn last_line(output: &str) -> Option<String> {
+    let mut lines = output.lines().rev();
+    let last = lines.find(|l| !l.trim().is_empty() && !l.starts_with(' '));
+    last.map(str::to_owned)
 }
 
 /// The files of a traceback, the outermost first.
@@ -265,20 +228,15 @@ pub fn trials(trials: &[Trial]) -> Vec<Finding> {
                 .is_some_and(|e| !t.printed.contains(e.as_str()))
     };
     let finding = |trial: &Trial| {
-        let found = trial.printed.trim();
-        let how = match (&trial.expect, trial.ended) {
-            (_, Ended::Raised) => reason(&trial.complained),
-            (Some(expected), Ended::Well) if found.is_empty() => {
-                format!("prints nothing; expected is `{expected}`")
-            }
-            (Some(expected), Ended::Well) => {
-                format!("prints `{}`; expected is `{expected}`", escaped(found))
-            }
-            (_, ended) => words(ended),
+        let trouble = RunTrouble::Trial {
+            trial: trial.name.clone(),
+            ended: trial.ended,
+            last: last_line(&trial.complained),
+            expected: trial.expect.clone(),
+            printed: trial.printed.clone(),
         };
-        let evidence = format!("trial {} {how}", trial.name);
         let remedy = format!("see [trial.{}] in the settings", trial.name);
-        Finding::new("trial-fails", Severity::Breaks, evidence, remedy)
+        Finding::new(Severity::Breaks, Trouble::Run(trouble), remedy)
     };
     trials.iter().filter(failed).map(finding).collect()
 }

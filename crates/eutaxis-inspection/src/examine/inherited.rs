@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use super::{Finding, Kind, Seat, Severity, Snapshot, some};
+use super::{Finding, Kind, Seat, Severity, Snapshot, Trouble};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     if snapshot.kind
@@ -34,30 +34,16 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         let Some(entry) = snapshot.path.get(index) else {
             continue;
         };
-        let (why, remedy) = match entry.seat {
-            Seat::Variable => ("PYTHONPATH adds it", "take that folder out of PYTHONPATH"),
-            Seat::Pth => (
-                "a .pth file adds it",
-                "remove the line of the .pth file, if you did not mean it",
-            ),
+        let remedy = match entry.seat {
+            Seat::Variable => "take that folder out of PYTHONPATH",
+            Seat::Pth => "remove the line of the .pth file, if you did not mean it",
             Seat::Start | Seat::Standard | Seat::Site | Seat::User | Seat::System => continue,
         };
-        let evidence = format!(
-            "{} projects of {} are seen from here, because {why}: {}",
-            names.len(),
-            entry.folder,
-            some(&names)
-        );
-        let evidence = if names.len() == 1 {
-            evidence
-                .replacen("projects of", "project of", 1)
-                .replacen(" are seen", " is seen", 1)
-        } else {
-            evidence
+        let trouble = Trouble::Inherited {
+            folder: entry.folder.clone(),
+            seat: entry.seat,
+            projects: names,
         };
-        findings.push(
-            Finding::new("inherited", Severity::Note, evidence, remedy.to_owned())
-                .of(vec![entry.folder.clone()]),
-        );
+        findings.push(Finding::new(Severity::Note, trouble, remedy).of(vec![entry.folder.clone()]));
     }
 }

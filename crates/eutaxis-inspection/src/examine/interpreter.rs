@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 
 use super::Remedy;
-use super::{Compiled, Finding, Severity, Snapshot, some};
+use super::{Compiled, CompiledTrouble, Finding, Severity, Snapshot, Trouble};
 use crate::binary::{PythonAbi, module_stem, named_abi};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
@@ -23,34 +23,32 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
             .ok()
             .and_then(|m| m.requires_python.as_ref());
         if let Some(set) = set.filter(|s| !s.matches(&interpreter.version)) {
-            let evidence = format!("it is for Python {set}; this is {interpreter}");
+            let trouble = Trouble::WrongInterpreter {
+                needs: set.clone(),
+                here: Box::new(interpreter.clone()),
+            };
             let words = format!("take a release for {}", interpreter.series_text());
             let remedy = Remedy::shortlist(words, &project.name);
-            findings.push(
-                Finding::new("wrong-interpreter", Severity::Breaks, evidence, remedy)
-                    .about(project),
-            );
+            findings.push(Finding::new(Severity::Breaks, trouble, remedy).about(project));
         }
     }
     let offered = offered(snapshot);
     for compiled in &snapshot.compiled {
-        let name = snapshot.shown(&compiled.path);
-        let evidence = match invisible(snapshot, compiled, &offered) {
-            Some(abi) => format!(
-                "{name} is built for {abi} and cannot be loaded by {}: the module is invisible",
-                interpreter.series_text()
-            ),
-            None if !compiled.unknown.is_empty() && compiled.importable => format!(
-                "{name} uses {} of the interpreter, which {} does not have",
-                some(&compiled.unknown),
-                interpreter.series_text()
-            ),
+        let (file, here) = (snapshot.shown(&compiled.path), interpreter.series_text());
+        let trouble = match invisible(snapshot, compiled, &offered) {
+            Some(abi) => CompiledTrouble::Invisible { file, abi, here },
+            None if !compiled.unknown.is_empty() && compiled.importable => {
+                CompiledTrouble::UnknownSymbols {
+                    file,
+                    symbols: compiled.unknown.clone(),
+                    here,
+                }
+            }
             None => continue,
         };
         let finding = Finding::new(
-            "wrong-interpreter",
             Severity::Breaks,
-            evidence,
+            Trouble::Compiled(trouble),
             place(compiled.owner),
         );
         findings.push(

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use super::Remedy;
-use super::{Finding, Project, Severity, Snapshot, some};
+use super::{FilesTrouble, Finding, Project, Severity, Snapshot, Trouble};
 use eutaxis_standards::name::Name;
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
@@ -29,21 +29,15 @@ fn twice(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         let Some(last) = projects.iter().max_by_key(|p| p.placed) else {
             continue;
         };
-        let names: Vec<String> = projects.iter().map(|p| snapshot.shown(&p.info)).collect();
-        let version = last
-            .version
-            .as_ref()
-            .map_or("?".to_owned(), ToString::to_string);
-        let evidence = format!(
-            "it is there {} times: {}; {version} was placed last",
-            names.len(),
-            some(&names)
-        );
+        let trouble = FilesTrouble::Twice {
+            infos: projects.iter().map(|p| snapshot.shown(&p.info)).collect(),
+            last: last.version.clone(),
+        };
         let words = "place it anew, which removes all of them";
         let remedy = Remedy::new(words, snapshot.furnish(false));
         let paths = projects.iter().map(|p| p.info.clone()).collect();
         findings.push(
-            Finding::new("leftover", Severity::Risk, evidence, remedy)
+            Finding::new(Severity::Risk, Trouble::Files(trouble), remedy)
                 .about(last)
                 .of(paths),
         );
@@ -68,9 +62,9 @@ fn interrupted(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     if tops.is_empty() {
         return;
     }
-    let evidence = format!("{} was set aside by a change that did not end", some(&tops));
+    let trouble = Trouble::Files(FilesTrouble::SetAside(tops.clone()));
     let remedy = "remove it: nothing looks there".to_owned();
-    findings.push(Finding::new("leftover", Severity::Risk, evidence, remedy).of(tops));
+    findings.push(Finding::new(Severity::Risk, trouble, remedy).of(tops));
 }
 
 /// Modules in a project's package that the project does not own: an import finds them all the same.
@@ -90,19 +84,11 @@ fn modules(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         let Some(project) = snapshot.projects.get(index) else {
             continue;
         };
-        let shown: Vec<String> = paths.iter().map(|p| snapshot.shown(p)).collect();
-        let evidence = format!(
-            "{} in its package belong to no project, and can be imported",
-            some(&shown)
-        );
-        let evidence = if shown.len() == 1 {
-            evidence.replace(" belong to", " belongs to")
-        } else {
-            evidence
-        };
+        let shown = paths.iter().map(|p| snapshot.shown(p)).collect();
+        let trouble = Trouble::Files(FilesTrouble::StrayModules(shown));
         let remedy = "remove what an older release left, unless you put it there".to_owned();
         findings.push(
-            Finding::new("leftover", Severity::Risk, evidence, remedy)
+            Finding::new(Severity::Risk, trouble, remedy)
                 .about(project)
                 .of(paths),
         );

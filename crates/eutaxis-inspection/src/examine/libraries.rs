@@ -4,7 +4,10 @@
 use std::collections::BTreeMap;
 
 use super::architecture::fits;
-use super::{AbsentLibrary, Compiled, Finding, LackingVersion, Severity, Snapshot, State, some};
+use super::{
+    AbsentLibrary, Compiled, CompiledTrouble, Finding, LackingVersion, Severity, Snapshot, State,
+    Trouble,
+};
 use super::{Remedy, Step};
 use eutaxis_standards::name::Name;
 
@@ -41,8 +44,8 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
                 .or_default()
                 .push((compiled, absent));
         }
-        for (id, evidence, remedy) in lacking(snapshot, compiled) {
-            let finding = Finding::new(id, severity, evidence, remedy);
+        for (trouble, remedy) in lacking(snapshot, compiled) {
+            let finding = Finding::new(severity, Trouble::Compiled(trouble), remedy);
             findings.push(
                 finding
                     .about_owner(snapshot, compiled.owner)
@@ -51,13 +54,13 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         }
     }
     for ((severity, owner, library), all) in needed {
-        let (id, evidence, remedy) = match library {
+        let (trouble, remedy) = match library {
             "" => unused(snapshot, &all),
             library => absent(snapshot, library, &all),
         };
         let paths = all.iter().map(|(c, _)| c.path.clone()).collect();
         findings.push(
-            Finding::new(id, severity, evidence, remedy)
+            Finding::new(severity, Trouble::Compiled(trouble), remedy)
                 .about_owner(snapshot, owner)
                 .of(paths),
         );
@@ -74,38 +77,33 @@ fn severity(snapshot: &Snapshot, compiled: &Compiled) -> Severity {
     }
 }
 
-type Told = (&'static str, String, Remedy);
+type Told = (CompiledTrouble, Remedy);
 
 /// A library that files of one project need.
 fn absent(snapshot: &Snapshot, library: &str, all: &[Need<'_>]) -> Told {
     let files: Vec<String> = all.iter().map(|(c, _)| snapshot.shown(&c.path)).collect();
-    let needs = if files.len() == 1 { "needs" } else { "need" };
-    let through = all
-        .iter()
-        .find(|(c, a)| a.by != c.path)
-        .map(|(_, a)| format!(" (through {})", snapshot.shown(&a.by)));
-    let instead = all
-        .iter()
-        .find_map(|(_, a)| a.near.as_ref())
-        .map(|n| format!("; {} is there", snapshot.shown(n)));
-    let evidence = format!(
-        "{} {needs} {library}{}; it is nowhere on the loader's path{}",
-        some(&files),
-        through.unwrap_or_default(),
-        instead.unwrap_or_default()
-    );
+    let of_toolkit = snapshot.target.accelerators.families.of_library(library);
+    let through = all.iter().find(|(c, a)| a.by != c.path);
+    let near = all.iter().find_map(|(_, a)| a.near.as_ref());
+    let trouble = CompiledTrouble::LibraryAbsent {
+        library: library.to_owned(),
+        of_toolkit: of_toolkit.is_some(),
+        files,
+        through: through.map(|(_, a)| snapshot.shown(&a.by)),
+        near: near.map(|n| snapshot.shown(n)),
+    };
     let project = all
         .first()
         .and_then(|(c, _)| owner(snapshot, c))
         .map_or("PROJECT", Name::as_str);
-    if let Some((family, toolkit)) = snapshot.target.accelerators.families.of_library(library) {
+    if let Some((family, toolkit)) = of_toolkit {
         let words = format!(
             "install the toolkit {} {toolkit}, or take a build that brings its runtime, or one \
                 without",
             family.name
         );
         let remedy = Remedy::shortlist(words, project);
-        return ("toolkit-absent", evidence, remedy);
+        return (trouble, remedy);
     }
     let remedy = match snapshot.libraries.provided(library, &snapshot.distribution) {
         Some(provided) => match provided.package {
@@ -118,7 +116,7 @@ fn absent(snapshot: &Snapshot, library: &str, all: &[Need<'_>]) -> Told {
         None => "find the system package that brings it, or take a release that brings it along"
             .to_owned(),
     };
-    ("library-absent", evidence, remedy.into())
+    (trouble, remedy.into())
 }
 
 /// Libraries that files of one project need which no module loads: all at once.
@@ -129,23 +127,8 @@ fn unused(snapshot: &Snapshot, all: &[Need<'_>]) -> Told {
         list.sort();
         list.dedup();
     }
-    let (needs, are) = (
-        if files.len() == 1 { "needs" } else { "need" },
-        if libraries.len() == 1 {
-            "it is"
-        } else {
-            "they are"
-        },
-    );
-    let evidence = format!(
-        "{} {needs} {}; {are} nowhere on the loader's path, and no module that is here loads what \
-            needs them",
-        some(&files),
-        some(&libraries)
-    );
     (
-        "library-absent",
-        evidence,
+        CompiledTrouble::LibrariesUnused { files, libraries },
         "nothing, unless you use what these files are for".into(),
     )
 }
@@ -172,29 +155,25 @@ fn lacking(snapshot: &Snapshot, compiled: &Compiled) -> Vec<Told> {
             version,
             highest,
         } = lacking;
-        let ends = highest
-            .as_ref()
-            .map_or(String::new(), |h| format!(", which ends at {h}"));
-        let evidence = format!("{name} needs {version} of {library}; here is {path}{ends}");
+        let trouble = CompiledTrouble::LibraryTooOld {
+            file: name.clone(),
+            version: version.clone(),
+            library: library.clone(),
+            found: path.to_string(),
+            highest: highest.as_ref().map(ToString::to_string),
+        };
         let project = owner(snapshot, compiled).map_or("PROJECT", Name::as_str);
         let older = |newer: &str| {
             let words = format!("{newer}take a release that was built for an older system");
             Remedy::shortlist(words, project)
         };
         let word = version.split('_').next().unwrap_or("");
-        match word {
-            "GLIBC" => ("libc-too-old", evidence, older("")),
-            "GLIBCXX" | "CXXABI" | "GCC" => (
-                "cxx-runtime-too-old",
-                evidence,
-                older("a newer C++ runtime, or "),
-            ),
-            _ => (
-                "library-absent",
-                evidence,
-                older(&format!("a newer {library}, or ")),
-            ),
-        }
+        let remedy = match word {
+            "GLIBC" => older(""),
+            "GLIBCXX" | "CXXABI" | "GCC" => older("a newer C++ runtime, or "),
+            _ => older(&format!("a newer {library}, or ")),
+        };
+        (trouble, remedy)
     };
     by_name.into_iter().map(told).collect()
 }
@@ -234,16 +213,15 @@ fn differing(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
             if !differ {
                 continue;
             }
-            let evidence = format!(
-                "{one} and {two} bring {name} each, with different contents ({} and {}); one \
-                    process loads only the first",
-                snapshot.shown(&first.path),
-                snapshot.shown(&other.path)
-            );
+            let trouble = Trouble::Compiled(CompiledTrouble::LibraryDiffers {
+                library: name.to_owned(),
+                projects: [one.clone(), two.clone()],
+                files: [snapshot.shown(&first.path), snapshot.shown(&other.path)],
+            });
             let words = format!("take releases of {one} and {two} that were built together");
             let asks = vec![one.to_string(), two.to_string()];
             let remedy = Remedy::new(words, Step::Settle { asks });
-            let finding = Finding::new("library-differs", Severity::Risk, evidence, remedy);
+            let finding = Finding::new(Severity::Risk, trouble, remedy);
             let paths = vec![first.path.clone(), other.path.clone()];
             findings.push(finding.about_owner(snapshot, other.owner).of(paths));
         }

@@ -25,7 +25,7 @@
 //!     distribution: Vec::new(),
 //! };
 //! let findings = examine(&snapshot);
-//! assert!(findings[0].evidence.contains("3.12.1"));
+//! assert!(findings[0].evidence().contains("3.12.1"));
 //! # Ok::<(), eutaxis_standards::fault::Fault>(())
 //! ```
 
@@ -52,7 +52,9 @@ mod strays;
 mod tags;
 #[cfg(test)]
 mod tests;
+mod trouble;
 mod unreached;
+mod words;
 
 pub(crate) use architecture::fits;
 pub use dates::dates_of;
@@ -65,24 +67,26 @@ pub use snapshot::{
     AbsentLibrary, Compiled, Dates, Direct, Entry, Form, Kind, LackingVersion, Owned, Pinned, Pins,
     PlaceFault, Project, Recorded, Seat, Snapshot, State, Stray, Top,
 };
+pub use trouble::{
+    BaseTrouble, BuildEvidence, CompiledTrouble, FilesTrouble, PinDifference, RecordTrouble,
+    RunTrouble, Trouble, Whose,
+};
 
 use eutaxis_standards::name::Name;
 
 /// A fault found in an environment.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Finding {
-    /// Which check found it.
-    pub id: &'static str,
+    /// What is wrong.
+    pub trouble: Trouble,
     /// How bad it is.
     pub severity: Severity,
     /// The project that asks or owns; none for the environment itself.
     pub project: Option<Name>,
     /// Its release.
     pub version: Option<String>,
-    /// What was read, and where.
-    pub evidence: String,
-    /// What explains it, as an id of [`crate::diagnose`].
-    pub cause: Option<String>,
+    /// What explains it, as an id of [`crate::diagnose`], and in words.
+    pub cause: Option<(String, String)>,
     /// What to do.
     pub remedy: Remedy,
     /// The remedy was solved to the end.
@@ -93,22 +97,29 @@ pub struct Finding {
 
 impl Finding {
     /// A finding about the environment itself.
-    pub fn new(
-        id: &'static str,
-        severity: Severity,
-        evidence: String,
-        remedy: impl Into<Remedy>,
-    ) -> Self {
+    pub fn new(severity: Severity, trouble: Trouble, remedy: impl Into<Remedy>) -> Self {
         Finding {
-            id,
+            trouble,
             severity,
             project: None,
             version: None,
-            evidence,
             remedy: remedy.into(),
             cause: None,
             verified: false,
             paths: Vec::new(),
+        }
+    }
+
+    /// Which kind of trouble it is, for programs.
+    pub fn id(&self) -> &'static str {
+        self.trouble.id()
+    }
+
+    /// What was read, and where, in a sentence without final stop.
+    pub fn evidence(&self) -> String {
+        match &self.cause {
+            Some((_, explained)) => format!("{}: {explained}", self.trouble),
+            None => self.trouble.to_string(),
         }
     }
 
@@ -172,14 +183,4 @@ pub fn examine(snapshot: &Snapshot) -> Vec<Finding> {
     unreached::check(snapshot, &mut findings);
     findings.sort_by(|a, b| (a.severity, &a.project).cmp(&(b.severity, &b.project)));
     findings
-}
-
-/// A few of many, in words.
-fn some(items: &[String]) -> String {
-    const MOST: usize = 3;
-    let shown: Vec<&str> = items.iter().take(MOST).map(String::as_str).collect();
-    match items.len().saturating_sub(MOST) {
-        0 => shown.join(", "),
-        more => format!("{} and {more} more", shown.join(", ")),
-    }
 }

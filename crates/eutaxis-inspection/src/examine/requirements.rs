@@ -3,9 +3,8 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Finding, Project, Severity, Snapshot};
+use super::{Finding, Project, Severity, Snapshot, Trouble};
 use super::{Remedy, Step};
-use eutaxis_standards::day;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::{Accepts, Requirement};
 use eutaxis_standards::version::Version;
@@ -124,23 +123,17 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         let Some(project) = snapshot.projects.get(unmet.by) else {
             continue;
         };
-        let (id, evidence) = match &unmet.found {
-            None => (
-                "unmet-requirement",
-                format!("needs {}, which is not placed", unmet.needs.short()),
-            ),
-            Some(version) => {
+        let needs = unmet.needs.clone();
+        let trouble = match unmet.found {
+            None => Trouble::Unmet(needs),
+            Some(found) => {
                 let other = snapshot.visible(&unmet.needs.name);
-                let since = other
-                    .and_then(|p| p.placed)
-                    .map_or(String::new(), |t| format!(" since {}", day(t)));
-                (
-                    "version-clash",
-                    format!(
-                        "needs {}; {version} is in place{since}",
-                        unmet.needs.short()
-                    ),
-                )
+                let since = other.and_then(|p| p.placed);
+                Trouble::VersionClash {
+                    needs,
+                    found,
+                    since,
+                }
             }
         };
         let wish = match &unmet.needs.accepts {
@@ -158,7 +151,7 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
             .into_iter()
             .collect();
         findings.push(
-            Finding::new(id, Severity::Breaks, evidence, remedy)
+            Finding::new(Severity::Breaks, trouble, remedy)
                 .about(project)
                 .of(paths),
         );

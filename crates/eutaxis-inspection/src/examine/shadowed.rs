@@ -3,7 +3,7 @@
 
 use std::collections::BTreeSet;
 
-use super::{Entry, Finding, Project, Seat, Severity, Snapshot, Top};
+use super::{Entry, Finding, Project, Seat, Severity, Snapshot, Top, Trouble, Whose};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     for (_, project) in snapshot.here() {
@@ -37,10 +37,11 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
             let Some(whose) = whose(snapshot, entry, top, project) else {
                 continue;
             };
-            let evidence = format!(
-                "`import {name}` finds {} first, {whose}",
-                snapshot.shown(&top.path)
-            );
+            let trouble = Trouble::Shadowed {
+                module: name.to_owned(),
+                file: snapshot.shown(&top.path),
+                whose,
+            };
             let remedy = match entry.seat {
                 Seat::Standard => {
                     format!(
@@ -54,7 +55,7 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
                     "keep one of the two".to_owned()
                 }
             };
-            let finding = Finding::new("shadowed-import", Severity::Risk, evidence, remedy);
+            let finding = Finding::new(Severity::Risk, trouble, remedy);
             findings.push(finding.about(project).of(vec![top.path.clone()]));
         }
     }
@@ -97,24 +98,20 @@ fn owner<'a>(snapshot: &'a Snapshot, top: &Top) -> Option<&'a Project> {
         .find(|p| p.files.iter().any(|f| f.path == top.path))
 }
 
-/// Whose it is, in words; none when it is the project's own after all.
-fn whose(snapshot: &Snapshot, entry: &Entry, top: &Top, project: &Project) -> Option<String> {
+/// Whose it is; none when it is the project's own after all.
+fn whose(snapshot: &Snapshot, entry: &Entry, top: &Top, project: &Project) -> Option<Whose> {
     match (owner(snapshot, top), entry.seat) {
         (Some(other), _) if other.name == project.name && other.version == project.version => None,
-        (Some(other), _) if other.name == project.name => Some(format!(
-            "of {}",
-            other
-                .version
-                .as_ref()
-                .map_or("another release".to_owned(), ToString::to_string)
-        )),
-        (Some(other), _) => Some(format!("which belongs to {}", other.name)),
-        (None, Seat::Standard) => Some("in the standard library".to_owned()),
-        (None, Seat::Variable) => Some("by PYTHONPATH".to_owned()),
-        (None, Seat::Start) => Some("in the folder that code is started from".to_owned()),
+        (Some(other), _) if other.name == project.name => {
+            Some(Whose::Release(other.version.clone()))
+        }
+        (Some(other), _) => Some(Whose::Project(other.name.clone())),
+        (None, Seat::Standard) => Some(Whose::Standard),
+        (None, Seat::Variable) => Some(Whose::Variable),
+        (None, Seat::Start) => Some(Whose::Start),
         // The same project, used in place.
         (None, Seat::Pth) if project.direct.as_ref().is_some_and(|d| d.editable) => None,
-        (None, Seat::Pth) => Some(format!("in {}, which a .pth file adds", entry.folder)),
+        (None, Seat::Pth) => Some(Whose::Pth(entry.folder.clone())),
         (None, _) => None,
     }
 }

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::{Finding, Owned, Project, Severity, Snapshot, State, some};
+use super::{FilesTrouble, Finding, Owned, Project, Severity, Snapshot, State, Trouble};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     let mut owners: BTreeMap<&str, Vec<(usize, &Owned)>> = BTreeMap::new();
@@ -31,20 +31,17 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         else {
             continue;
         };
-        let shown: Vec<String> = paths.iter().map(|p| snapshot.shown(p)).collect();
         let last = paths.first().and_then(|path| written_last(path, one, two));
-        let last = last.map_or(String::new(), |p| format!("; {} was written last", p.name));
-        let evidence = format!(
-            "{} and {} both own {}{last}",
-            one.name,
-            two.name,
-            some(&shown)
-        );
+        let trouble = Trouble::Files(FilesTrouble::Shared {
+            projects: [one.name.clone(), two.name.clone()],
+            files: paths.iter().map(|p| snapshot.shown(p)).collect(),
+            last: last.map(|p| p.name.clone()),
+        });
         let remedy =
             "keep one of the two; removing the other takes these files away, so place the one \
                 again afterwards"
                 .to_owned();
-        let finding = Finding::new("shared-path", Severity::Risk, evidence, remedy).about(one);
+        let finding = Finding::new(Severity::Risk, trouble, remedy).about(one);
         findings.push(finding.of(paths.iter().map(|p| (*p).to_owned()).collect()));
     }
 }

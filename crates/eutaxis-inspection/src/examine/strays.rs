@@ -2,13 +2,13 @@
 
 use std::collections::BTreeMap;
 
-use super::{Finding, Severity, Snapshot, some};
+use super::{FilesTrouble, Finding, Severity, Snapshot, Trouble};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     // What is told as a leftover is not told again.
     let told: Vec<&str> = findings
         .iter()
-        .filter(|f| f.id == "leftover")
+        .filter(|f| f.id() == "leftover")
         .flat_map(|f| &f.paths)
         .map(String::as_str)
         .collect();
@@ -21,18 +21,9 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         }
     }
     for (top, paths) in tops {
-        let evidence = match paths.as_slice() {
-            [one] => format!("{} belongs to no project", snapshot.shown(one)),
-            many => {
-                let shown: Vec<String> = many.iter().map(|p| snapshot.shown(p)).collect();
-                format!(
-                    "{} files below {top}/ belong to no project: {}",
-                    many.len(),
-                    some(&shown)
-                )
-            }
-        };
+        let files = paths.iter().map(|p| snapshot.shown(p)).collect();
+        let trouble = Trouble::Files(FilesTrouble::Strays { top, files });
         let remedy = "nothing, if you put them there; furnish leaves them alone".to_owned();
-        findings.push(Finding::new("stray-file", Severity::Note, evidence, remedy).of(paths));
+        findings.push(Finding::new(Severity::Note, trouble, remedy).of(paths));
     }
 }

@@ -1,7 +1,7 @@
 //! `tag-mismatch`: the tags of the wheel that a project came from, against this machine (PEP 425).
 
 use super::Remedy;
-use super::{Finding, Project, Severity, Snapshot, some};
+use super::{Finding, Project, Severity, Snapshot, Trouble};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     let mut more = Vec::new();
@@ -12,12 +12,10 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         if tags.iter().any(|t| snapshot.target.rank(t).is_some()) {
             continue;
         }
-        let shown: Vec<String> = tags.iter().map(ToString::to_string).collect();
-        let evidence = format!(
-            "its wheel was made for {}; this is {}",
-            some(&shown),
-            snapshot.target
-        );
+        let trouble = Trouble::TagMismatch {
+            tags: tags.iter().map(ToString::to_string).collect(),
+            here: snapshot.target.to_string(),
+        };
         let severity = if is_broken(project, findings) {
             Severity::Breaks
         } else {
@@ -25,7 +23,7 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         };
         let remedy = Remedy::shortlist("place the file for this machine", &project.name);
         more.push(
-            Finding::new("tag-mismatch", severity, evidence, remedy)
+            Finding::new(severity, trouble, remedy)
                 .about(project)
                 .of(vec![project.info.clone()]),
         );
@@ -35,17 +33,9 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
 
 /// A compiled file of the project cannot be loaded.
 fn is_broken(project: &Project, findings: &[Finding]) -> bool {
-    let ids = [
-        "wrong-interpreter",
-        "wrong-architecture",
-        "unreadable-binary",
-        "library-absent",
-        "libc-too-old",
-        "cxx-runtime-too-old",
-    ];
     findings.iter().any(|f| {
         f.severity == Severity::Breaks
             && f.project.as_ref() == Some(&project.name)
-            && ids.contains(&f.id)
+            && f.trouble.keeps_from_loading()
     })
 }

@@ -117,7 +117,7 @@ fn told(snapshot: &Snapshot) -> Vec<String> {
     };
     examine(snapshot)
         .iter()
-        .map(|f| format!("{} {} {}", f.severity.as_str(), f.id, who(f)))
+        .map(|f| format!("{} {} {}", f.severity.as_str(), f.id(), who(f)))
         .collect()
 }
 
@@ -255,7 +255,7 @@ fn what_usually_provides_a_library_is_told(
     }];
     camp.compiled = vec![file];
     let findings = examine(&camp);
-    let found = findings.iter().find(|f| f.id == id).unwrap();
+    let found = findings.iter().find(|f| f.id() == id).unwrap();
     assert!(found.remedy.words.contains(part), "{:?}", found.remedy);
 }
 
@@ -282,10 +282,10 @@ fn of_lacking_versions_the_highest_is_told() {
     let [one] = findings.as_slice() else {
         panic!("{findings:?}")
     };
-    assert_eq!(one.id, "libc-too-old");
+    assert_eq!(one.id(), "libc-too-old");
     assert!(
-        one.evidence.contains("needs GLIBC_2.38 of libc.so.6")
-            && one.evidence.contains("ends at GLIBC_2.35")
+        one.evidence().contains("needs GLIBC_2.38 of libc.so.6")
+            && one.evidence().contains("ends at GLIBC_2.35")
     );
 }
 
@@ -355,13 +355,16 @@ fn failed_imports_are_told(#[case] ended: Ended, #[case] output: &str, #[case] p
         panic!("{findings:?}")
     };
     assert!(
-        one.id == "import-fails" && one.evidence.contains(part),
+        one.id() == "import-fails" && one.evidence().contains(part),
         "{}",
-        one.evidence
+        one.evidence()
     );
     assert_eq!(one.project.as_ref().map(Name::as_str), Some("firnio"));
     // What it wrote is explained as a log is.
-    let explained = one.cause.as_deref() == Some("module-absent")
+    let explained = one
+        .cause
+        .as_ref()
+        .is_some_and(|(id, _)| id == "module-absent")
         && one.remedy.step == Some(Step::Typed("eutaxis locate ice".to_owned()));
     assert_eq!(explained, ended == Ended::Raised, "{one:?}");
 }
@@ -392,4 +395,47 @@ fn dates_tell_what_was_built_before() {
         .published
         .insert(key("icelens", "3.1"), moment("2025-01-01T00:00:00Z"));
     assert_eq!(told(&camp), [""; 0]);
+}
+
+/// The pins by which an environment is made anew are those that were named.
+#[rstest]
+#[case::named(Some("pylock.hut.toml"), "pylock.hut.toml")]
+#[case::not_named(None, "PINS")]
+fn a_moved_environment_is_made_anew_from_its_pins(
+    #[case] named: Option<&str>,
+    #[case] expected: &str,
+) {
+    let mut snapshot = camp();
+    snapshot.faults = vec![PlaceFault::Moved("/hut/.venv".into(), Vec::new())];
+    snapshot.pins = named.map(|shown| Pins {
+        shown: shown.into(),
+        entries: Vec::new(),
+    });
+    let findings = examine(&snapshot);
+    assert_eq!(findings[0].trouble.id(), "moved-environment");
+    assert_eq!(findings[0].evidence(), "it was made at /hut/.venv");
+    assert_eq!(
+        findings[0].remedy.step,
+        Some(Step::Furnish {
+            pins: Some(expected.into()),
+            environment: ".venv-new".into(),
+            tidy: false,
+        })
+    );
+}
+
+#[rstest]
+#[case("libfirn.so", true)]
+#[case("libfirn.so.2", true)]
+#[case("libice.so.1", false)]
+fn what_lacks_a_library_is_found_by_its_name(#[case] library: &str, #[case] lacks: bool) {
+    let trouble = Trouble::Compiled(CompiledTrouble::LibraryAbsent {
+        library: "libfirn.so.2".into(),
+        of_toolkit: false,
+        files: vec!["firnio/_core.so".into()],
+        through: None,
+        near: None,
+    });
+    assert_eq!(trouble.lacks(library), lacks);
+    assert!(trouble.needs().is_none());
 }

@@ -2,7 +2,7 @@
 
 use super::Remedy;
 use super::requirements::needed;
-use super::{Finding, Kind, Severity, Snapshot};
+use super::{Finding, Kind, Severity, Snapshot, Trouble};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     // Where nothing was noted as asked for, or nobody notes it, it cannot be told what was only
@@ -24,11 +24,10 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         if !noted || wanted || pinned {
             continue;
         }
-        let evidence = "it was brought by another project, and nothing needs it now".to_owned();
         let remedy = match snapshot.kind {
             Kind::Virtual { .. } => Remedy::new("let go of it", snapshot.furnish(true)),
             Kind::System { .. } => "remove it, if you do not use it yourself".into(),
         };
-        findings.push(Finding::new("unreached", Severity::Note, evidence, remedy).about(project));
+        findings.push(Finding::new(Severity::Note, Trouble::Unreached, remedy).about(project));
     }
 }

@@ -21,31 +21,26 @@ pub(crate) fn text(report: &Report, verbose: bool) -> String {
         .findings
         .iter()
         .filter(|f| verbose || f.severity != Severity::Note);
-    let shown: Vec<Finding> = if verbose {
-        counting.cloned().collect()
+    let shown: Vec<Row<'_>> = if verbose {
+        counting.map(Row::one).collect()
     } else {
         joined(counting)
     };
-    let who = |f: &Finding| match (&f.project, &f.version) {
-        (Some(project), Some(version)) => format!("{project} {version}"),
-        (Some(project), None) => project.to_string(),
-        (None, Some(several)) => several.clone(),
-        (None, None) => "-".to_owned(),
-    };
-    let room = |of: &dyn Fn(&Finding) -> usize| shown.iter().map(of).max().unwrap_or(0);
-    let (ids, names) = (room(&|f| f.id.len()), room(&|f| who(f).width()));
+    let room = |of: &dyn Fn(&Row<'_>) -> usize| shown.iter().map(of).max().unwrap_or(0);
+    let (ids, names) = (room(&|r| r.finding.id().len()), room(&|r| r.who().width()));
     let beside = 8 + ids + 2 + names + 2;
     // Where too little is left beside them, the words stand below.
     let below = width < beside + NARROWEST;
     let indent = if below { 8 } else { beside };
-    for finding in &shown {
+    for row in &shown {
+        let finding = row.finding;
         let lead = format!(
             "{}  {:<ids$}  {}",
             severity(finding.severity),
-            finding.id,
-            padded(&who(finding), names)
+            finding.id(),
+            padded(&row.who(), names)
         );
-        let mut lines = wrap(&escaped(&finding.evidence), width.saturating_sub(indent)).into_iter();
+        let mut lines = wrap(&escaped(&row.evidence()), width.saturating_sub(indent)).into_iter();
         text.push('\n');
         if below {
             text.push_str(&format!("{}\n", lead.trim_end()));
@@ -111,45 +106,71 @@ fn remedy(finding: &Finding, width: usize) -> String {
 /// From so many on, findings of one kind with one remedy share a line.
 const MANY: usize = 3;
 
-/// Findings that are the same for many projects, as one; it has no project, and says in its place
-/// how many there are.
-fn joined<'a>(findings: impl Iterator<Item = &'a Finding>) -> Vec<Finding> {
+/// A line of the answer.
+struct Row<'a> {
+    finding: &'a Finding,
+    /// The projects for which it stands, where it is the same for many.
+    projects: Vec<String>,
+}
+
+impl<'a> Row<'a> {
+    fn one(finding: &'a Finding) -> Self {
+        Row {
+            finding,
+            projects: Vec::new(),
+        }
+    }
+
+    /// The project with its release, or how many there are.
+    fn who(&self) -> String {
+        if !self.projects.is_empty() {
+            return count(self.projects.len(), "project");
+        }
+        match (&self.finding.project, &self.finding.version) {
+            (Some(project), Some(version)) => format!("{project} {version}"),
+            (Some(project), None) => project.to_string(),
+            (None, _) => "-".to_owned(),
+        }
+    }
+
+    fn evidence(&self) -> String {
+        let evidence = self.finding.evidence();
+        match self.projects.as_slice() {
+            [] => evidence,
+            names => format!("{evidence}: {}", names.join(", ")),
+        }
+    }
+}
+
+/// Findings that are the same for many projects share a line, that of the first of them.
+fn joined<'a>(findings: impl Iterator<Item = &'a Finding>) -> Vec<Row<'a>> {
     let all: Vec<&Finding> = findings.collect();
     let alike = |a: &Finding, b: &Finding| {
-        (a.severity, a.id, &a.remedy, &a.evidence) == (b.severity, b.id, &b.remedy, &b.evidence)
+        (a.severity, &a.remedy, &a.trouble, &a.cause)
+            == (b.severity, &b.remedy, &b.trouble, &b.cause)
     };
-    let mut out: Vec<Finding> = Vec::new();
-    for (at, finding) in all.iter().enumerate() {
-        let group: Vec<&&Finding> = all
-            .iter()
-            .filter(|f| f.project.is_some() && alike(f, finding))
-            .collect();
-        if finding.project.is_none() || group.len() < MANY {
-            out.push((*finding).clone());
+    let mut rows: Vec<Row<'a>> = Vec::new();
+    for finding in &all {
+        let group = || {
+            all.iter()
+                .filter(|f| f.project.is_some() && alike(f, finding))
+        };
+        if finding.project.is_none() || group().count() < MANY {
+            rows.push(Row::one(finding));
             continue;
         }
-        // The first of them stands for all.
-        if all
-            .iter()
-            .position(|f| f.project.is_some() && alike(f, finding))
-            != Some(at)
+        if group()
+            .next()
+            .is_some_and(|first| std::ptr::eq(*first, *finding))
         {
-            continue;
+            let names = group().filter_map(|f| Some(f.project.as_ref()?.to_string()));
+            rows.push(Row {
+                finding,
+                projects: names.collect(),
+            });
         }
-        let names: Vec<String> = group
-            .iter()
-            .filter_map(|f| Some(f.project.as_ref()?.to_string()))
-            .collect();
-        let evidence = format!("{}: {}", finding.evidence, names.join(", "));
-        let several = Some(count(group.len(), "project"));
-        out.push(Finding {
-            project: None,
-            version: several,
-            evidence,
-            ..(*finding).clone()
-        });
     }
-    out
+    rows
 }
 
 fn padded(text: &str, to: usize) -> String {

@@ -86,12 +86,12 @@ impl From<&Report> for Examine {
 impl From<&Found> for Finding {
     fn from(finding: &Found) -> Self {
         Finding {
-            id: finding.id.to_owned(),
+            id: finding.id().to_owned(),
             severity: finding.severity.as_str().to_owned(),
             project: finding.project.as_ref().map(ToString::to_string),
             version: finding.version.clone(),
-            evidence: finding.evidence.clone(),
-            cause: finding.cause.clone(),
+            evidence: finding.evidence(),
+            cause: finding.cause.as_ref().map(|(id, _)| id.clone()),
             remedy: words::steps::remedy(&finding.remedy),
             verified: finding.verified,
             paths: finding.paths.clone(),

@@ -39,7 +39,7 @@ pub(super) fn solve(
     options: &DepotOptions,
     output: &Output,
 ) {
-    if !findings.iter().any(|f| MENDED_BY_PLACING.contains(&f.id)) {
+    if !findings.iter().any(|f| MENDED_BY_PLACING.contains(&f.id())) {
         return;
     }
     let solved = placed::question(snapshot, surroundings, run)
@@ -59,7 +59,7 @@ pub(super) fn solve(
     let needs = unmet(snapshot);
     for finding in findings
         .iter_mut()
-        .filter(|f| MENDED_BY_PLACING.contains(&f.id))
+        .filter(|f| MENDED_BY_PLACING.contains(&f.id()))
     {
         let Some(project) = finding.project.clone() else {
             continue;
@@ -75,7 +75,7 @@ pub(super) fn solve(
         }
         // What the project needs and does not find, and the project itself.
         let mut concerned: BTreeSet<Name> = BTreeSet::from([project.clone()]);
-        if matches!(finding.id, "unmet-requirement" | "version-clash") {
+        if let Some(lacking) = finding.trouble.needs() {
             let of = |u: &&eutaxis_core::examine::Unmet| {
                 snapshot
                     .projects
@@ -87,12 +87,12 @@ pub(super) fn solve(
                     .iter()
                     .filter(of)
                     .map(|u| u.needs.name.clone())
-                    .filter(|n| finding.evidence.contains(n.as_str())),
+                    .filter(|n| *n == lacking.name),
             );
         }
         if let Some((words, command)) = remedy(
             &concerned,
-            finding.id,
+            finding.id(),
             snapshot,
             &solution,
             &typed::depots(options),

@@ -29,9 +29,9 @@ fn result(finding: &Finding) -> Result {
     let remedy = words::steps::remedy(&finding.remedy);
     let locations = finding.paths.iter();
     Result::new(
-        finding.id,
+        finding.id(),
         level,
-        format!("{who}{}. To do: {}", finding.evidence, remedy),
+        format!("{who}{}. To do: {}", finding.evidence(), remedy),
         locations
             .map(|p| Location::new(Path::new(p), None))
             .collect(),

@@ -24,7 +24,7 @@ pub(super) fn check(
     };
     let findings = examine(snapshot);
     let lacks = |f: &&eutaxis_core::examine::Finding| {
-        matches!(f.id, "library-absent" | "toolkit-absent") && f.evidence.contains(&library)
+        matches!(f.id(), "library-absent" | "toolkit-absent") && f.trouble.lacks(&library)
     };
     let mut found = findings.iter().filter(lacks).peekable();
     if found.peek().is_none() {
@@ -45,7 +45,8 @@ pub(super) fn check(
         }
         checked.say(format!(
             "so it is in {} still: {project}{}",
-            snapshot.name, finding.evidence
+            snapshot.name,
+            finding.evidence()
         ));
     }
     Ok(())
