@@ -15,5 +15,5 @@ pub use eutaxis_inspection::{assay, binary, diagnose, examine};
 pub use eutaxis_standards::{
     Ask, Marker, MarkerValues, Name, Requirement, Specifier, Target, Version, VersionSpecifier,
     artifact, day, document, fault, index, knowledge, marker, name, pins, requirement, severity,
-    targets, version,
+    shell, targets, version,
 };

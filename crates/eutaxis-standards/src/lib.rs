@@ -32,6 +32,7 @@ pub mod name;
 pub mod pins;
 pub mod requirement;
 pub mod severity;
+pub mod shell;
 mod system;
 pub mod targets;
 pub mod version;

@@ -1,20 +1,9 @@
 //! Options as they would be typed, for commands that an answer recommends.
 
 use clap::ValueEnum;
+pub(crate) use eutaxis_core::shell::quoted;
 
 use crate::cli::{AskOptions, DepotOptions, PolicyOptions, TargetOptions};
-
-/// As a shell takes it: what is not plain in quotes.
-pub(crate) fn quoted(text: &str) -> String {
-    let plain = |c: char| c.is_ascii_alphanumeric() || "-_./=,:@+".contains(c);
-    if !text.is_empty() && text.chars().all(plain) {
-        text.to_owned()
-    } else if text.contains(['"', '$', '`', '\\', '!']) {
-        format!("'{}'", text.replace('\'', "'\\''"))
-    } else {
-        format!("\"{text}\"")
-    }
-}
 
 /// `--option VALUE` for each value, each with a blank before it.
 fn each<T: AsRef<str>>(option: &str, values: impl IntoIterator<Item = T>) -> String {
@@ -84,16 +73,6 @@ mod tests {
     use super::*;
     use crate::cli::{Cli, Command};
     use clap::Parser;
-    use rstest::rstest;
-
-    #[rstest]
-    #[case("radargram", "radargram")]
-    #[case("radargram>=2", "\"radargram>=2\"")]
-    #[case("a b", "\"a b\"")]
-    #[case("it's $HOME", "'it'\\''s $HOME'")]
-    fn values_are_quoted_for_the_shell(#[case] text: &str, #[case] typed: &str) {
-        assert_eq!(quoted(text), typed);
-    }
 
     /// What is typed is read back as the same options.
     #[test]

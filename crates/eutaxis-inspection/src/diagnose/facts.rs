@@ -9,6 +9,7 @@ use eutaxis_standards::artifact::WheelName;
 use eutaxis_standards::knowledge::{self, header, standing, tool};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::{Accepts, Requirement};
+use eutaxis_standards::shell::quoted;
 
 /// Facts of which there may be several.
 const PLURAL: [&str; 4] = ["asked", "needs", "offered", "paths"];
@@ -377,11 +378,8 @@ impl Facts {
             needed.collect()
         };
         if all.len() > 1 {
-            let quoted: Vec<String> = all
-                .iter()
-                .map(|a| format!("\"{}\"", a.replace(' ', "")))
-                .collect();
-            self.set_if_absent("quoted", quoted.join(" "));
+            let words: Vec<String> = all.iter().map(|a| quoted(&a.replace(' ', ""))).collect();
+            self.set_if_absent("quoted", words.join(" "));
         }
     }
 }

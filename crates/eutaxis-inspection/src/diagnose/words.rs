@@ -3,6 +3,7 @@
 use super::facts::Facts;
 use super::{Cause, Remedy};
 use eutaxis_standards::knowledge::{CauseKind, Causes, Sign, Wording};
+use eutaxis_standards::shell::quoted;
 
 /// The texts of a cause.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -41,7 +42,7 @@ impl Cause {
             .and_then(|s| s.remedies.as_ref())
             .unwrap_or(&kind.remedies);
         let advice = remedies.iter().filter_map(|a| {
-            let change = a.change.as_ref().map(|c| filled(c, facts));
+            let change = a.change.as_ref().map(|c| typed(c, facts));
             // Advice whose command lacks a fact is left out.
             let change = match change {
                 Some(None) => return None,
@@ -89,6 +90,23 @@ fn first(wording: &Wording, facts: &Facts) -> Option<String> {
 
 /// A text with `{name}` replaced by the fact; none when one is not known.
 fn filled(text: &str, facts: &Facts) -> Option<String> {
+    put_in(text, &|name| facts.get(name))
+}
+
+/// The same for a line that is typed into a shell: facts are words of the log, each stays one word.
+/// `{quoted}` is a list that is quoted already.
+fn typed(line: &str, facts: &Facts) -> Option<String> {
+    put_in(line, &|name| {
+        let fact = facts.get(name)?;
+        Some(if name == "quoted" {
+            fact
+        } else {
+            quoted(&fact)
+        })
+    })
+}
+
+fn put_in(text: &str, fact: &dyn Fn(&str) -> Option<String>) -> Option<String> {
     let mut out = String::new();
     let mut rest = text;
     while let Some((before, after)) = rest.split_once('{') {
@@ -96,9 +114,40 @@ fn filled(text: &str, facts: &Facts) -> Option<String> {
             break;
         };
         out.push_str(before);
-        out.push_str(&facts.get(name)?);
+        out.push_str(&fact(name)?);
         rest = after;
     }
     out.push_str(rest);
     Some(out)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_a_log_says_is_never_read_by_the_shell() {
+        let mut facts = Facts::default();
+        facts.set("wheel", "/tmp/$(touch hut).whl");
+        facts.set("requirement", "firnio>=2");
+        facts.set("quoted", "\"firnio>=2\" moulin");
+        let line = |text: &str| typed(text, &facts);
+        assert_eq!(
+            line("eutaxis assay {wheel}").as_deref(),
+            Some("eutaxis assay '/tmp/$(touch hut).whl'")
+        );
+        assert_eq!(
+            line("eutaxis shortlist {requirement} --files").as_deref(),
+            Some("eutaxis shortlist \"firnio>=2\" --files")
+        );
+        assert_eq!(
+            line("eutaxis settle {quoted}").as_deref(),
+            Some("eutaxis settle \"firnio>=2\" moulin")
+        );
+        assert_eq!(line("eutaxis locate {module}"), None, "a fact is not known");
+        assert_eq!(
+            filled("{requirement} is damaged", &facts).as_deref(),
+            Some("firnio>=2 is damaged")
+        );
+    }
 }

@@ -4,6 +4,7 @@ use eutaxis_world::gather::{How, Piece, Report};
 
 use super::table::{Table, wrap};
 use super::{style, width};
+use crate::typed::quoted;
 use crate::words::{count, file_part, near, size};
 
 /// More files than this are counted, not listed.
@@ -61,13 +62,16 @@ pub(crate) fn text(pieces: &[Piece], report: &Report, pins: &[String]) -> String
     }
     text.push('\n');
     let mut table = Table::new(&["", ""]);
-    let options = format!("--depot {place} --offline  behind a command that asks depots");
+    let options = format!(
+        "--depot {} --offline  behind a command that asks depots",
+        quoted(&place)
+    );
     table.row(["use it without a network".into(), options]);
     if let Some(pins) = pins.first() {
         let pins = near(std::path::Path::new(pins));
         table.row([
             "carry it away, and there".into(),
-            format!("eutaxis furnish {pins} --offline"),
+            format!("eutaxis furnish {} --offline", quoted(&pins)),
         ]);
     }
     table.row([

@@ -7,24 +7,29 @@ use crate::typed::quoted;
 /// A step as it is typed.
 pub(crate) fn typed(step: &Step) -> String {
     match step {
-        Step::Shortlist { project } => format!("eutaxis shortlist {project}"),
+        Step::Shortlist { project } => format!("eutaxis shortlist {}", quoted(project)),
         Step::Settle { asks } => {
             let asks: Vec<String> = asks.iter().map(|ask| quoted(ask)).collect();
             format!("eutaxis settle {}", asks.join(" "))
         }
         Step::Rehearse { ask, environment } => {
-            format!("eutaxis rehearse \"{ask}\" --in {environment}")
+            format!(
+                "eutaxis rehearse {} --in {}",
+                quoted(ask),
+                quoted(environment)
+            )
         }
         Step::Furnish {
             pins,
             environment,
             tidy,
         } => {
-            let pins = pins.as_ref().map_or(String::new(), |p| format!("{p} "));
+            let pins = pins.as_ref();
+            let pins = pins.map_or(String::new(), |p| format!("{} ", quoted(p)));
             let tidy = if *tidy { " --tidy" } else { "" };
-            format!("eutaxis furnish {pins}--at {environment}{tidy}")
+            format!("eutaxis furnish {pins}--at {}{tidy}", quoted(environment))
         }
-        Step::Without { file, then } => format!("rm \"{file}\" && {}", typed(then)),
+        Step::Without { file, then } => format!("rm {} && {}", quoted(file), typed(then)),
         Step::Examine => "eutaxis examine -v".to_owned(),
         Step::Typed(typed) => typed.clone(),
     }
@@ -50,6 +55,22 @@ mod tests {
     fn asks_are_quoted_where_a_shell_would_read_them(#[case] asks: &[&str], #[case] line: &str) {
         let asks = asks.iter().map(|a| (*a).to_owned()).collect();
         assert_eq!(typed(&Step::Settle { asks }), line);
+    }
+
+    /// A wheel may hold a file of any name, and a log may speak of one.
+    #[test]
+    fn no_name_is_read_by_the_shell() {
+        let step = Step::Without {
+            file: "/camp/.venv/$(touch hut).py".to_owned(),
+            then: Box::new(Step::Rehearse {
+                ask: "firnio>=2".to_owned(),
+                environment: "a; touch hut".to_owned(),
+            }),
+        };
+        assert_eq!(
+            typed(&step),
+            "rm '/camp/.venv/$(touch hut).py' && eutaxis rehearse \"firnio>=2\" --in \"a; touch hut\""
+        );
     }
 
     #[rstest]
