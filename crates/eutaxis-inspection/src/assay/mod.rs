@@ -9,12 +9,15 @@
 //! let target = Target::parse("cpython 3.12 / windows x86_64")?;
 //! let name = WheelName::parse("firnio-1.0-cp312-cp312-manylinux_2_28_x86_64.whl")?;
 //! let assayed = assay(&Contents { name: &name, metadata: None, carried: &[] }, &target);
-//! assert_eq!(assayed.bars[0].kind, "platform");
+//! assert_eq!(assayed.bars[0].kind().as_str(), "platform");
 //! # Ok::<(), eutaxis_standards::fault::Fault>(())
 //! ```
 
 mod promises;
+mod remark;
 mod runs;
+
+pub use remark::{Against, Remark, RemarkKind};
 
 use crate::binary::{Binary, Format, highest};
 use eutaxis_standards::artifact::{Metadata, WheelName};
@@ -45,25 +48,6 @@ pub struct Contents<'a> {
     pub metadata: Option<&'a Metadata>,
     /// Its compiled files, in the order of their paths.
     pub carried: &'a [Carried],
-}
-
-/// A fault of a wheel, or a reason why it does not run.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Remark {
-    /// `interpreter`, `abi`, `platform`, `architecture`, `libc`, `library`, `accelerator`,
-    /// `archive`.
-    pub kind: &'static str,
-    /// What it is, without final stop.
-    pub detail: String,
-}
-
-impl Remark {
-    fn new(kind: &'static str, detail: impl Into<String>) -> Self {
-        Remark {
-            kind,
-            detail: detail.into(),
-        }
-    }
 }
 
 /// What a compiled file needs.

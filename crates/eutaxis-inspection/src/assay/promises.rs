@@ -1,14 +1,12 @@
 //! What the name of a wheel promises, and whether its compiled files keep it.
 
-use super::{Carried, Contents, Remark, glibc_floor, is_musl};
+use super::{Against, Carried, Contents, Remark, RemarkKind, glibc_floor, is_musl};
 use crate::binary::{Binary, Format, PythonAbi, highest};
 use eutaxis_standards::knowledge::{MadeFor, highest_symbol, is_stable, may_need};
 use eutaxis_standards::targets::{Libc, TagFacts, Target, architectures, describe};
 
 /// Names of symbols that older tags bound.
 const BOUNDED: [&str; 3] = ["GLIBCXX", "CXXABI", "GCC"];
-/// So many names are told of more.
-const MOST_NAMES: usize = 3;
 
 /// What is promised and not kept.
 pub(super) fn broken(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
@@ -17,19 +15,12 @@ pub(super) fn broken(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
     if contents.name.tags.is_pure() {
         // Libraries as data are nobody's business; modules bind it to a place.
         if let Some(first) = modules().next() {
-            let detail = format!(
-                "its name says that it runs anywhere, and {} is compiled",
-                first.path
-            );
-            broken.push(Remark::new("platform", detail));
+            broken.push(Remark::NotPure(first.path.clone()));
         }
         return broken;
     }
     if contents.carried.is_empty() {
-        broken.push(Remark::new(
-            "platform",
-            "its name binds it to a platform, and nothing in it is compiled",
-        ));
+        broken.push(Remark::NothingCompiled);
     }
     let tags: Vec<TagFacts<'_>> = contents
         .name
@@ -122,35 +113,41 @@ fn wrong_arch(path: &str, parts: &[Binary], promised: &str) -> Remark {
         .iter()
         .map(|p| format!("{} {}", p.format.system(), p.arch))
         .collect();
-    Remark::new(
-        "architecture",
-        format!(
-            "{path} is for {}; its name promises {promised}",
-            theirs.join(" and ")
-        ),
-    )
+    Remark::OtherMachine {
+        path: path.to_owned(),
+        parts: theirs,
+        than: Against::Promised(promised.to_owned()),
+    }
 }
 
 /// The C library and the versions of symbols that the tag promises to do with.
 fn linux(path: &str, part: &Binary, libc: Option<Libc>, broken: &mut Vec<Remark>) {
-    let mut tell = |detail: String| {
-        let remark = Remark::new("libc", detail);
+    let mut tell = |remark: Remark| {
         if !broken.contains(&remark) {
             broken.push(remark);
         }
     };
+    let newer = |needs: String, promised: String| Remark::Newer {
+        kind: RemarkKind::Libc,
+        path: path.to_owned(),
+        needs,
+        than: Against::Promised(promised),
+    };
+    let other = |libc: &'static str, promised: String| Remark::OtherLibc {
+        path: path.to_owned(),
+        libc,
+        than: Against::Promised(promised),
+    };
     match libc {
         Some(Libc::Glibc(major, minor)) => {
             if let Some(floor) = glibc_floor(part).filter(|f| *f > (major, minor)) {
-                tell(format!(
-                    "{path} needs glibc {}.{}; its name promises {major}.{minor}",
-                    floor.0, floor.1
+                tell(newer(
+                    format!("glibc {}.{}", floor.0, floor.1),
+                    format!("{major}.{minor}"),
                 ));
             }
             if glibc_floor(part).is_none() && is_musl(part) {
-                tell(format!(
-                    "{path} is built for musl; its name promises glibc {major}.{minor}"
-                ));
+                tell(other("musl", format!("glibc {major}.{minor}")));
             }
             for name in BOUNDED {
                 let (Some(needs), Some(most)) =
@@ -159,18 +156,12 @@ fn linux(path: &str, part: &Binary, libc: Option<Libc>, broken: &mut Vec<Remark>
                     continue;
                 };
                 if needs > most {
-                    tell(format!(
-                        "{path} needs {name}_{}; its name promises {}",
-                        dotted(&needs),
-                        dotted(&most)
-                    ));
+                    tell(newer(format!("{name}_{}", dotted(&needs)), dotted(&most)));
                 }
             }
         }
         Some(Libc::Musl(major, minor)) if glibc_floor(part).is_some() => {
-            tell(format!(
-                "{path} is built for glibc; its name promises musl {major}.{minor}"
-            ));
+            tell(other("glibc", format!("musl {major}.{minor}")));
         }
         _ => {}
     }
@@ -202,11 +193,8 @@ fn outside(
                     || library.starts_with("ld-musl-")
             }
         };
-        let detail = format!(
-            "{} needs {library} from outside, which its name does not allow",
-            carried.path
-        );
-        let remark = Remark::new("library", detail);
+        let path = carried.path.clone();
+        let remark = Remark::Outside { path, library };
         if !allowed && !broken.contains(&remark) {
             broken.push(remark);
         }
@@ -232,11 +220,12 @@ fn macos(
         .filter(|n| *n > lowest && !(part.arch == "arm64" && n.0 <= 11))
     {
         let (major, minor) = promised;
-        let detail = format!(
-            "{path} needs macOS {}.{}; its name promises {major}.{minor}",
-            needs.0, needs.1
-        );
-        broken.push(Remark::new("platform", detail));
+        broken.push(Remark::Newer {
+            kind: RemarkKind::Platform,
+            path: path.to_owned(),
+            needs: format!("macOS {}.{}", needs.0, needs.1),
+            than: Against::Promised(format!("{major}.{minor}")),
+        });
     }
     let own = |l: &str| {
         l.starts_with("/usr/lib/")
@@ -244,10 +233,10 @@ fn macos(
             || (l.starts_with('@') && contents.brings(l))
     };
     for library in part.needs.iter().filter(|l| !own(l)) {
-        broken.push(Remark::new(
-            "library",
-            format!("{path} needs {library} from outside, which its name does not allow"),
-        ));
+        broken.push(Remark::Outside {
+            path: path.to_owned(),
+            library: library.clone(),
+        });
     }
 }
 
@@ -264,8 +253,11 @@ fn abi(carried: &Carried, contents: &Contents<'_>, broken: &mut Vec<Remark>) {
         .find_map(|p| p.python_abi(path));
     match &found {
         Some(PythonAbi::Exact(abi)) if !tags.abis.iter().any(|a| **a == **abi) => {
-            let detail = format!("{path} is built for {abi}; its name promises {shown}");
-            return broken.push(Remark::new("abi", detail));
+            return broken.push(Remark::OtherAbi {
+                path: path.clone(),
+                abi: abi.clone(),
+                than: Against::Promised(shown),
+            });
         }
         _ => {}
     }
@@ -288,21 +280,11 @@ fn abi(carried: &Carried, contents: &Contents<'_>, broken: &mut Vec<Remark>) {
     if beyond.is_empty() {
         return;
     }
-    let more = beyond.len().saturating_sub(MOST_NAMES);
-    let more = if more > 0 {
-        format!(" and {more} more")
-    } else {
-        String::new()
-    };
-    let names = beyond
-        .iter()
-        .take(MOST_NAMES)
-        .copied()
-        .collect::<Vec<_>>()
-        .join(", ");
-    let detail =
-        format!("{path} uses {names}{more}, which the stable ABI of 3.{minor} does not have");
-    broken.push(Remark::new("abi", detail));
+    broken.push(Remark::BeyondStable {
+        path: path.clone(),
+        names: beyond.into_iter().map(str::to_owned).collect(),
+        minor,
+    });
 }
 
 /// The toolkit that the label promises.
@@ -320,13 +302,11 @@ fn accelerator(contents: &Contents<'_>, target: &Target, broken: &mut Vec<Remark
             MadeFor::Toolkit(..) => promised.goes_with(&found),
         };
         if !kept {
-            let detail = format!(
-                "{} needs {}; its label says {}",
-                carried.path,
-                found.stated(),
-                promised.stated()
-            );
-            broken.push(Remark::new("accelerator", detail));
+            broken.push(Remark::OtherToolkit {
+                path: carried.path.clone(),
+                needs: found.stated(),
+                label: promised.stated(),
+            });
         }
     }
 }

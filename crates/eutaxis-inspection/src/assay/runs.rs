@@ -1,7 +1,7 @@
 //! Whether a wheel runs on a target: by its name, by its metadata, and by what its compiled files
 //! need.
 
-use super::{Carried, Contents, Remark, glibc_floor, is_musl};
+use super::{Against, Carried, Contents, Remark, RemarkKind, glibc_floor, is_musl};
 use crate::binary::{Binary, PythonAbi, module_stem, named_abi};
 use crate::examine::fits;
 use eutaxis_standards::targets::{Libc, MisfitKind, PlatformMiss, System, TagMiss, Target};
@@ -12,7 +12,7 @@ pub(super) fn bars(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
     let set = contents.metadata.and_then(|m| m.requires_python.as_ref());
     bars.extend(
         set.and_then(|s| target.python_misfit(s))
-            .map(|b| Remark::new("interpreter", b.to_string())),
+            .map(Remark::Python),
     );
     accelerator(contents, target, &mut bars);
     if !bars.is_empty() {
@@ -38,20 +38,23 @@ fn by_name(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
     let platform = |miss: &PlatformMiss| match miss {
         PlatformMiss::TooOld { what: "macOS", .. }
         | PlatformMiss::OtherSystem(_)
-        | PlatformMiss::Unknown(_) => "platform",
-        PlatformMiss::TooOld { .. } | PlatformMiss::OtherLibc(_) => "libc",
-        PlatformMiss::OtherArch(_) => "architecture",
+        | PlatformMiss::Unknown(_) => RemarkKind::Platform,
+        PlatformMiss::TooOld { .. } | PlatformMiss::OtherLibc(_) => RemarkKind::Libc,
+        PlatformMiss::OtherArch(_) => RemarkKind::Architecture,
     };
     let kind = |misfit: MisfitKind| match (&miss, misfit) {
-        (TagMiss::Abi(_), _) => "abi",
-        (_, MisfitKind::Interpreter) => "interpreter",
+        (TagMiss::Abi(_), _) => RemarkKind::Abi,
+        (_, MisfitKind::Interpreter) => RemarkKind::Interpreter,
         (TagMiss::Platform(p) | TagMiss::Both(_, p), _) => platform(p),
-        _ => "platform",
+        _ => RemarkKind::Platform,
     };
     target
         .misfits([tags])
         .into_iter()
-        .map(|b| Remark::new(kind(b.kind()), b.of_one_wheel()))
+        .map(|misfit| Remark::Tags {
+            kind: kind(misfit.kind()),
+            misfit,
+        })
         .collect()
 }
 
@@ -74,7 +77,7 @@ fn accelerator(contents: &Contents<'_>, target: &Target, bars: &mut Vec<Remark>)
     bars.extend(
         accelerators
             .miss(&made, target.platform.system)
-            .map(|m| Remark::new("accelerator", m.to_string())),
+            .map(Remark::Build),
     );
 }
 
@@ -103,14 +106,20 @@ fn by_file(carried: &Carried, contents: &Contents<'_>, target: &Target, bars: &m
     let path = &carried.path;
     let parts = match &carried.parts {
         Ok(parts) => parts,
-        Err(why) => return bars.push(Remark::new("archive", format!("{path}: {why}"))),
+        Err(why) => {
+            return bars.push(Remark::Unreadable {
+                path: path.clone(),
+                why: why.clone(),
+            });
+        }
     };
     if let Some(abi) = invisible(carried, contents, target) {
         let own = target.interpreter.abis.first().map_or("", String::as_str);
-        return bars.push(Remark::new(
-            "abi",
-            format!("{path} is built for {abi}; this target is {own}"),
-        ));
+        return bars.push(Remark::OtherAbi {
+            path: path.clone(),
+            abi,
+            than: Against::Here(own.to_owned()),
+        });
     }
     let fitting: Vec<&Binary> = parts.iter().filter(|p| fits(p, target)).collect();
     if fitting.is_empty() {
@@ -118,52 +127,60 @@ fn by_file(carried: &Carried, contents: &Contents<'_>, target: &Target, bars: &m
             .iter()
             .map(|p| format!("{} {}", p.format.system(), p.arch))
             .collect();
-        let detail = format!(
-            "{path} is for {}; this target is {}",
-            theirs.join(" and "),
-            target.platform
-        );
-        return bars.push(Remark::new("architecture", detail));
+        return bars.push(Remark::OtherMachine {
+            path: path.clone(),
+            parts: theirs,
+            than: Against::Here(target.platform.to_string()),
+        });
     }
     for part in fitting {
-        if let Some(detail) = libc(part, target) {
-            bars.push(Remark::new("libc", format!("{path} {detail}")));
-        }
+        bars.extend(libc(path, part, target));
         if let (Some(needs), System::Macos(major, minor)) = (part.macos, target.platform.system)
             && needs > (major, minor)
         {
-            let detail = format!(
-                "{path} needs macOS {}.{}, here {major}.{minor}",
-                needs.0, needs.1
-            );
-            bars.push(Remark::new("platform", detail));
+            bars.push(Remark::Newer {
+                kind: RemarkKind::Platform,
+                path: path.clone(),
+                needs: format!("macOS {}.{}", needs.0, needs.1),
+                than: Against::Here(format!("{major}.{minor}")),
+            });
         }
     }
     for version in &carried.lacking {
-        bars.push(Remark::new("library", format!("{path} needs {version}")));
+        bars.push(Remark::Lacking {
+            path: path.clone(),
+            version: version.clone(),
+        });
     }
     for library in &carried.absent {
-        bars.push(Remark::new(
-            "library",
-            format!("{path} needs {library}, which this machine does not have"),
-        ));
+        bars.push(Remark::Absent {
+            path: path.clone(),
+            library: library.clone(),
+        });
     }
 }
 
 /// How the C library of the target does not do, if it does not.
-fn libc(part: &Binary, target: &Target) -> Option<String> {
+fn libc(path: &str, part: &Binary, target: &Target) -> Option<Remark> {
     let System::Linux(libc) = target.platform.system else {
         return None;
     };
+    let other = |built: &'static str, here: &str| Remark::OtherLibc {
+        path: path.to_owned(),
+        libc: built,
+        than: Against::Here(here.to_owned()),
+    };
     match (libc, glibc_floor(part), is_musl(part)) {
-        (Libc::Glibc(major, minor), Some(floor), _) if floor > (major, minor) => Some(format!(
-            "needs glibc {}.{}, here {major}.{minor}",
-            floor.0, floor.1
-        )),
-        (Libc::Glibc(..), None, true) => {
-            Some("is built for musl; this target has glibc".to_owned())
+        (Libc::Glibc(major, minor), Some(floor), _) if floor > (major, minor) => {
+            Some(Remark::Newer {
+                kind: RemarkKind::Libc,
+                path: path.to_owned(),
+                needs: format!("glibc {}.{}", floor.0, floor.1),
+                than: Against::Here(format!("{major}.{minor}")),
+            })
         }
-        (Libc::Musl(..), Some(_), _) => Some("is built for glibc; this target has musl".to_owned()),
+        (Libc::Glibc(..), None, true) => Some(other("musl", "glibc")),
+        (Libc::Musl(..), Some(_), _) => Some(other("glibc", "musl")),
         _ => None,
     }
 }

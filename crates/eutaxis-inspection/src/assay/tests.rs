@@ -22,7 +22,7 @@ fn part(format: Format, arch: &str) -> Binary {
 }
 
 fn kinds(list: &[Remark]) -> Vec<&str> {
-    list.iter().map(|r| r.kind).collect()
+    list.iter().map(|r| r.kind().as_str()).collect()
 }
 
 fn judged(file: &str, carried: &[Carried], target: &str) -> Assayed {

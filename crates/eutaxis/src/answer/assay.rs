@@ -3,19 +3,46 @@
 use std::path::PathBuf;
 
 use eutaxis_core::assay::{Needs, Remark};
+use eutaxis_world::wheel::Refusal;
 
 /// The answer about one file.
 #[derive(Debug)]
 pub(crate) struct Verdict {
     pub(crate) path: PathBuf,
     pub(crate) word: Word,
-    pub(crate) bars: Vec<Remark>,
+    pub(crate) bars: Vec<Bar>,
     pub(crate) broken: Vec<Remark>,
     pub(crate) needs: Vec<Needs>,
     /// What is wrong with RECORD and hashes.
     pub(crate) record: Vec<String>,
     pub(crate) files: usize,
     pub(crate) unpacked: u64,
+}
+
+/// Why a file cannot be placed on the target.
+#[derive(Debug)]
+pub(crate) enum Bar {
+    /// Its archive is refused, wherever it is to be placed.
+    Refused(Refusal),
+    /// It does not run there.
+    Judged(Remark),
+}
+
+impl Bar {
+    pub(crate) fn kind(&self) -> &'static str {
+        match self {
+            Bar::Refused(refusal) => refusal.kind.as_str(),
+            Bar::Judged(remark) => remark.kind().as_str(),
+        }
+    }
+
+    /// A sentence without final stop.
+    pub(crate) fn detail(&self) -> String {
+        match self {
+            Bar::Refused(refusal) => refusal.detail.clone(),
+            Bar::Judged(remark) => remark.to_string(),
+        }
+    }
 }
 
 /// The verdict in a word.

@@ -3,14 +3,14 @@
 use std::path::Path;
 
 use eutaxis_core::Target;
-use eutaxis_core::assay::{Assayed, Contents, Remark, assay};
+use eutaxis_core::assay::{Assayed, Contents, assay};
 use eutaxis_world::assay::{Looked, look_into};
 use eutaxis_world::loader::Loader;
 use eutaxis_world::root::stand_in;
-use eutaxis_world::wheel::RefusalKind;
+use eutaxis_world::wheel::{Refusal, RefusalKind};
 use eutaxis_world::{Error, Errors};
 
-use crate::answer::assay::{Verdict, Word};
+use crate::answer::assay::{Bar, Verdict, Word};
 use crate::cli::{Assay, Common};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Chosen, Surroundings};
@@ -69,6 +69,8 @@ fn loader(
 }
 
 fn verdict(path: &Path, looked: Looked, target: &Target) -> Verdict {
+    let mut bars: Vec<Bar> = Vec::new();
+    bars.extend(looked.refusals.iter().cloned().map(Bar::Refused));
     let assayed = match &looked.name {
         Ok(name) => {
             let contents = Contents {
@@ -79,29 +81,16 @@ fn verdict(path: &Path, looked: Looked, target: &Target) -> Verdict {
             assay(&contents, target)
         }
         Err(fault) => {
-            let bars = vec![Remark {
-                kind: "name",
+            let refusal = Refusal {
+                kind: RefusalKind::Name,
                 detail: fault.to_string(),
-            }];
-            Assayed {
-                bars,
-                ..Assayed::default()
-            }
+            };
+            bars.push(Bar::Refused(refusal));
+            Assayed::default()
         }
     };
-    let refused = |r: &eutaxis_world::wheel::Refusal| Remark {
-        kind: r.kind.as_str(),
-        detail: r.detail.clone(),
-    };
-    let bars: Vec<Remark> = looked
-        .refusals
-        .iter()
-        .map(refused)
-        .chain(assayed.bars)
-        .collect();
-    let about_record = |r: &&eutaxis_world::wheel::Refusal| {
-        matches!(r.kind, RefusalKind::Record | RefusalKind::Hash)
-    };
+    bars.extend(assayed.bars.into_iter().map(Bar::Judged));
+    let about_record = |r: &&Refusal| matches!(r.kind, RefusalKind::Record | RefusalKind::Hash);
     let word = match (looked.unreadable, bars.is_empty()) {
         (true, _) => Word::Unreadable,
         (false, true) => Word::Fits,

@@ -6,7 +6,7 @@ use eutaxis_core::fault::escaped;
 
 use super::table::{Table, labelled, wrap};
 use super::{style, width};
-use crate::answer::assay::{Verdict, Word};
+use crate::answer::assay::{Bar, Verdict, Word};
 use crate::plan::Chosen;
 use crate::words::{count, near, size};
 
@@ -90,16 +90,14 @@ fn several(verdict: &Verdict, width: usize, verbose: bool, text: &mut String) {
         .file_name()
         .map_or_else(|| near(&verdict.path), |n| n.to_string_lossy().into_owned());
     text.push_str(&format!("\n{painted}  {}\n", escaped(&name)));
-    let told = if verdict.bars.is_empty() {
-        &verdict.broken
+    let bars = barred(&verdict.bars);
+    let told = if bars.is_empty() {
+        broken(&verdict.broken)
     } else {
-        &verdict.bars
+        bars
     };
-    let told = told
-        .iter()
-        .map(|r| format!("{}: {}", r.kind, escaped(&r.detail)));
     // With all of it below, what decides is not said twice.
-    for line in told.take(if verbose { 0 } else { 2 }) {
+    for line in told.into_iter().take(if verbose { 0 } else { 2 }) {
         wrap(&line, width.saturating_sub(12))
             .iter()
             .for_each(|l| text.push_str(&format!("{}{l}\n", " ".repeat(12))));
@@ -107,11 +105,15 @@ fn several(verdict: &Verdict, width: usize, verbose: bool, text: &mut String) {
 }
 
 fn one(verdict: &Verdict, width: usize, verbose: bool, text: &mut String) {
-    remarks("barred", style::barred, &verdict.bars, width, verbose, text);
+    let bars = barred(&verdict.bars);
+    remarks("barred", style::barred, &bars, width, verbose, text);
     // What bars it is not told once more as a promise.
-    let said = |r: &&Remark| !verdict.bars.iter().any(|b| b.detail == r.detail);
-    let broken: Vec<Remark> = verdict.broken.iter().filter(said).cloned().collect();
-    remarks("broken", style::care, &broken, width, verbose, text);
+    let bars = |r: &Remark| {
+        let mut bars = verdict.bars.iter();
+        bars.any(|b| matches!(b, Bar::Judged(judged) if judged == r))
+    };
+    let others = verdict.broken.iter().filter(|r| !bars(r));
+    remarks("broken", style::care, &broken(others), width, verbose, text);
     if verdict.word == Word::Unreadable {
         return;
     }
@@ -137,21 +139,30 @@ fn one(verdict: &Verdict, width: usize, verbose: bool, text: &mut String) {
     }
 }
 
+fn barred(bars: &[Bar]) -> Vec<String> {
+    let line = |b: &Bar| format!("{}: {}", b.kind(), escaped(&b.detail()));
+    bars.iter().map(line).collect()
+}
+
+fn broken<'a>(remarks: impl IntoIterator<Item = &'a Remark>) -> Vec<String> {
+    let line = |r: &Remark| format!("{}: {}", r.kind().as_str(), escaped(&r.to_string()));
+    remarks.into_iter().map(line).collect()
+}
+
 fn remarks(
     label: &str,
     paint: fn(&str) -> String,
-    list: &[Remark],
+    lines: &[String],
     width: usize,
     verbose: bool,
     text: &mut String,
 ) {
-    let most = if verbose { list.len() } else { MOST };
-    for remark in list.iter().take(most) {
-        let line = format!("{}: {}", remark.kind, escaped(&remark.detail));
-        text.push_str(&labelled(label, &paint(label), &line, width));
+    let most = if verbose { lines.len() } else { MOST };
+    for line in lines.iter().take(most) {
+        text.push_str(&labelled(label, &paint(label), line, width));
     }
-    if list.len() > most {
-        let line = format!("{} more (-v shows them)", list.len() - most);
+    if lines.len() > most {
+        let line = format!("{} more (-v shows them)", lines.len() - most);
         text.push_str(&labelled(label, &paint(label), &line, width));
     }
 }

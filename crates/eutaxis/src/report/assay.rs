@@ -6,7 +6,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::shown;
-use crate::answer::assay::{Verdict, Word};
+use crate::answer::assay::{Bar, Verdict, Word};
 
 /// What `assay` answers.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -89,8 +89,17 @@ impl From<&Verdict> for File {
 impl From<&Told> for Remark {
     fn from(remark: &Told) -> Self {
         Remark {
-            kind: remark.kind.to_string(),
-            detail: remark.detail.clone(),
+            kind: remark.kind().as_str().to_owned(),
+            detail: remark.to_string(),
+        }
+    }
+}
+
+impl From<&Bar> for Remark {
+    fn from(bar: &Bar) -> Self {
+        Remark {
+            kind: bar.kind().to_owned(),
+            detail: bar.detail(),
         }
     }
 }

@@ -112,7 +112,12 @@ fn change(change: &Change) -> String {
 
 /// The options that a way stands for, as typed.
 pub(crate) fn options(way: &Way) -> Vec<String> {
-    let one = |change: &Change| match change {
+    way.changes.iter().filter_map(option).collect()
+}
+
+/// The option that makes a change, where one does.
+pub(crate) fn option(change: &Change) -> Option<String> {
+    match change {
         Change::Interpreter(other) => Some(format!("--interpreter {}", other.name)),
         Change::Accelerators(all) => Some(format!("--accelerator {}", all.as_option())),
         Change::Build(name) => Some(format!("--build {name}")),
@@ -125,6 +130,5 @@ pub(crate) fn options(way: &Way) -> Vec<String> {
         | Change::Pin(_)
         | Change::Adjust(_)
         | Change::DropAdjust(_) => None,
-    };
-    way.changes.iter().filter_map(one).collect()
+    }
 }

@@ -11,7 +11,7 @@ use super::{Checked, Checker, Spot};
 use crate::commands::settle::alternatives;
 use crate::placed;
 use crate::words::count;
-use crate::words::ways::{options, sentence};
+use crate::words::ways::{option, sentence};
 
 /// So many ways out are told.
 const MOST_WAYS: usize = 3;
@@ -65,10 +65,11 @@ fn tell(checker: &Checker<'_>, way: &Way, spot: &Spot, checked: &mut Checked) {
         }
     });
     let place = other.map(|other| checker.spot_with(spot, other));
-    let options = options(way)
-        .into_iter()
-        .filter(|o| place.is_none() || !o.starts_with("--interpreter"));
-    let more: String = options.map(|o| format!(" {o}")).collect();
+    let others = way
+        .changes
+        .iter()
+        .filter(|c| !matches!(c, Change::Interpreter(_)));
+    let more: String = others.filter_map(option).map(|o| format!(" {o}")).collect();
     let file = |n: usize| match way.environments.len() {
         1 => placed::MEND.to_owned(),
         _ => lock_file_name_for(placed::MEND, &(n + 1).to_string()),
