@@ -73,6 +73,7 @@ mod tests {
     use super::*;
     use crate::cli::{Cli, Command};
     use clap::Parser;
+    use eutaxis_core::knowledge::Causes;
 
     /// What is typed is read back as the same options.
     #[test]
@@ -103,5 +104,26 @@ mod tests {
             panic!("{again}")
         };
         assert_eq!(format!("{span:?}"), format!("{read:?}"));
+    }
+
+    /// The commands that causes advise, with a word for each fact, are such as the program takes.
+    #[test]
+    fn every_command_of_the_causes_is_taken() {
+        let causes = Causes::built_in();
+        let kinds = (0..).map_while(|n| causes.kind(n)).map(|k| &k.remedies);
+        let signs = (0..).map_while(|n| causes.sign(n));
+        let all = kinds.chain(signs.filter_map(|s| s.remedies.as_ref()));
+        let changes = all.flatten().filter_map(|advice| advice.change.as_deref());
+        let mut tried = 0;
+        for line in changes.filter(|line| line.starts_with("eutaxis ")) {
+            let mut words = line.to_owned();
+            while let (Some(from), Some(to)) = (words.find('{'), words.find('}')) {
+                words.replace_range(from..=to, "firnio");
+            }
+            let taken = Cli::try_parse_from(words.split(' '));
+            assert!(taken.is_ok(), "{line}: {}", taken.unwrap_err());
+            tried += 1;
+        }
+        assert!(tried > 30, "{tried} commands");
     }
 }

@@ -9,16 +9,15 @@ use eutaxis_standards::artifact::WheelName;
 use eutaxis_standards::knowledge::{self, header, standing, tool};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::{Accepts, Requirement};
-use eutaxis_standards::shell::quoted;
 
 /// Facts of which there may be several.
-const PLURAL: [&str; 4] = ["asked", "needs", "offered", "paths"];
+const PLURAL: [&str; 5] = ["asked", "asks", "needs", "offered", "paths"];
 /// So many of one kind at most.
 const MOST: usize = 30;
 
 /// Facts by their names: `project`, `version`, `specifier`, `wanted`, `found`, `library`, `symbol`,
-/// `tool`, `header`, `module`, `architecture`, `path` and others; `asked`, `needs`, `offered` and
-/// `paths` are lists.
+/// `tool`, `header`, `module`, `architecture`, `path` and others; `asked`, `asks` (what was to be
+/// placed together), `needs`, `offered` and `paths` are lists.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Facts {
     named: BTreeMap<String, Vec<String>>,
@@ -56,6 +55,11 @@ impl Facts {
         self.named
             .entry(name.to_owned())
             .or_insert_with(|| vec![value.into()]);
+    }
+
+    /// States a list, unless one of the name was stated before.
+    pub(super) fn set_list(&mut self, name: &str, items: Vec<String>) {
+        self.named.entry(name.to_owned()).or_insert(items);
     }
 
     /// Takes a fact away.
@@ -378,8 +382,8 @@ impl Facts {
             needed.collect()
         };
         if all.len() > 1 {
-            let words: Vec<String> = all.iter().map(|a| quoted(&a.replace(' ', ""))).collect();
-            self.set_if_absent("quoted", words.join(" "));
+            let asks = all.iter().map(|a| a.replace(' ', "")).collect();
+            self.set_list("asks", asks);
         }
     }
 }

@@ -192,3 +192,17 @@ proptest! {
         read(&bytes);
     }
 }
+
+/// Each ask is a word of its own on the command line, whatever it holds.
+#[test]
+fn what_clashes_is_settled_by_a_command_that_can_be_typed() {
+    let causes = Causes::built_in();
+    let log = "nightwatch: cannot place sastrugi==0.8.1 and seracnet>=2.0 together\n    \
+        seracnet 2.3.0 requires frostgrid>=2\n    sastrugi 0.8.1 requires frostgrid<2,>=1.8\n";
+    let found = read_with(&causes, log.as_bytes());
+    let told = found.causes[0].told(&causes);
+    assert_eq!(
+        told.remedies[0].change.as_deref(),
+        Some("eutaxis settle sastrugi==0.8.1 \"seracnet>=2.0\"")
+    );
+}

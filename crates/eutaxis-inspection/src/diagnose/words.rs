@@ -93,16 +93,12 @@ fn filled(text: &str, facts: &Facts) -> Option<String> {
     put_in(text, &|name| facts.get(name))
 }
 
-/// The same for a line that is typed into a shell: facts are words of the log, each stays one word.
-/// `{quoted}` is a list that is quoted already.
+/// The same for a line that is typed into a shell: facts are words of the log, and each of them
+/// stays one word.
 fn typed(line: &str, facts: &Facts) -> Option<String> {
     put_in(line, &|name| {
-        let fact = facts.get(name)?;
-        Some(if name == "quoted" {
-            fact
-        } else {
-            quoted(&fact)
-        })
+        let words: Vec<String> = facts.all(name).iter().map(|word| quoted(word)).collect();
+        (!words.is_empty()).then(|| words.join(" "))
     })
 }
 
@@ -130,7 +126,7 @@ mod tests {
         let mut facts = Facts::default();
         facts.set("wheel", "/tmp/$(touch hut).whl");
         facts.set("requirement", "firnio>=2");
-        facts.set("quoted", "\"firnio>=2\" moulin");
+        facts.set_list("asks", vec!["firnio>=2".to_owned(), "moulin".to_owned()]);
         let line = |text: &str| typed(text, &facts);
         assert_eq!(
             line("eutaxis assay {wheel}").as_deref(),
@@ -141,7 +137,7 @@ mod tests {
             Some("eutaxis shortlist \"firnio>=2\" --files")
         );
         assert_eq!(
-            line("eutaxis settle {quoted}").as_deref(),
+            line("eutaxis settle {asks}").as_deref(),
             Some("eutaxis settle \"firnio>=2\" moulin")
         );
         assert_eq!(line("eutaxis locate {module}"), None, "a fact is not known");
