@@ -42,12 +42,10 @@ keys! {
     ClauseId
     /// A step of the trail.
     StepId
+    /// What a node can be: nothing, or one of its offers in their order, the best first. Of an extra
+    /// and of the toolkit the values after the first are "asked for", and the toolkits.
+    Value
 }
-
-/// What a node can be: nothing, or one of its offers in their order, the best first. Of an extra and
-/// of the toolkit the values after the first are "asked for", and the toolkits.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub(super) struct Value(u32);
 
 impl Value {
     /// The node has no part in the set.
@@ -60,9 +58,9 @@ impl Value {
         Value::at(place + 1)
     }
 
-    /// The place of its offer, or toolkit; none for what is absent.
-    pub(super) fn offer(self) -> Option<usize> {
-        self.place().checked_sub(1)
+    /// What stands for it in a list of the node's offers; none for what is absent.
+    pub(super) fn in_list<T>(self, list: &[T]) -> Option<&T> {
+        list.get(self.place().checked_sub(1)?)
     }
 
     /// Whether it is something.
@@ -78,23 +76,6 @@ impl Value {
     /// The same without absence.
     pub(super) fn present(size: usize) -> impl DoubleEndedIterator<Item = Value> + Clone {
         (1..size).map(Value::at)
-    }
-}
-
-impl Value {
-    /// The offer, or toolkit, at its place of a list.
-    pub(super) fn in_list<T>(self, list: &[T]) -> Option<&T> {
-        list.get(self.offer()?)
-    }
-}
-
-impl Key for Value {
-    fn at(place: usize) -> Self {
-        Value(u32::try_from(place).unwrap_or(u32::MAX))
-    }
-
-    fn place(self) -> usize {
-        self.0 as usize
     }
 }
 

@@ -109,15 +109,7 @@ fn is_arch(found: &str, promised: &str) -> bool {
 }
 
 fn wrong_arch(path: &str, parts: &[Binary], promised: &str) -> Remark {
-    let theirs: Vec<String> = parts
-        .iter()
-        .map(|p| format!("{} {}", p.format.system(), p.arch))
-        .collect();
-    Remark::OtherMachine {
-        path: path.to_owned(),
-        parts: theirs,
-        than: Against::Promised(promised.to_owned()),
-    }
+    Remark::other_machine(path, parts, Against::Promised(promised.to_owned()))
 }
 
 /// The C library and the versions of symbols that the tag promises to do with.
@@ -220,12 +212,8 @@ fn macos(
         .filter(|n| *n > lowest && !(part.arch == "arm64" && n.0 <= 11))
     {
         let (major, minor) = promised;
-        broken.push(Remark::Newer {
-            kind: RemarkKind::Platform,
-            path: path.to_owned(),
-            needs: format!("macOS {}.{}", needs.0, needs.1),
-            than: Against::Promised(format!("{major}.{minor}")),
-        });
+        let promised = Against::Promised(format!("{major}.{minor}"));
+        broken.push(Remark::newer_macos(path, needs, promised));
     }
     let own = |l: &str| {
         l.starts_with("/usr/lib/")

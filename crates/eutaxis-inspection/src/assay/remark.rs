@@ -2,6 +2,7 @@
 
 use std::fmt;
 
+use crate::binary::Binary;
 use eutaxis_standards::targets::{BuildMiss, Misfit};
 
 /// In what a wheel is at fault.
@@ -155,6 +156,26 @@ pub enum Remark {
 }
 
 impl Remark {
+    /// A file whose parts are all for other machines.
+    pub(super) fn other_machine(path: &str, parts: &[Binary], than: Against) -> Self {
+        let described = |p: &Binary| format!("{} {}", p.format.system(), p.arch);
+        Remark::OtherMachine {
+            path: path.to_owned(),
+            parts: parts.iter().map(described).collect(),
+            than,
+        }
+    }
+
+    /// A file that needs a newer macOS.
+    pub(super) fn newer_macos(path: &str, (major, minor): (u32, u32), than: Against) -> Self {
+        Remark::Newer {
+            kind: RemarkKind::Platform,
+            path: path.to_owned(),
+            needs: format!("macOS {major}.{minor}"),
+            than,
+        }
+    }
+
     /// Its kind.
     pub fn kind(&self) -> RemarkKind {
         match self {

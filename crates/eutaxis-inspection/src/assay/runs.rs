@@ -123,27 +123,16 @@ fn by_file(carried: &Carried, contents: &Contents<'_>, target: &Target, bars: &m
     }
     let fitting: Vec<&Binary> = parts.iter().filter(|p| fits(p, target)).collect();
     if fitting.is_empty() {
-        let theirs: Vec<String> = parts
-            .iter()
-            .map(|p| format!("{} {}", p.format.system(), p.arch))
-            .collect();
-        return bars.push(Remark::OtherMachine {
-            path: path.clone(),
-            parts: theirs,
-            than: Against::Here(target.platform.to_string()),
-        });
+        let here = Against::Here(target.platform.to_string());
+        return bars.push(Remark::other_machine(path, parts, here));
     }
     for part in fitting {
         bars.extend(libc(path, part, target));
         if let (Some(needs), System::Macos(major, minor)) = (part.macos, target.platform.system)
             && needs > (major, minor)
         {
-            bars.push(Remark::Newer {
-                kind: RemarkKind::Platform,
-                path: path.clone(),
-                needs: format!("macOS {}.{}", needs.0, needs.1),
-                than: Against::Here(format!("{major}.{minor}")),
-            });
+            let here = Against::Here(format!("{major}.{minor}"));
+            bars.push(Remark::newer_macos(path, needs, here));
         }
     }
     for version in &carried.lacking {

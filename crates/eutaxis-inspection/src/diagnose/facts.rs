@@ -52,13 +52,11 @@ impl Facts {
 
     /// States a fact if it is not stated yet.
     pub fn set_if_absent(&mut self, name: &str, value: impl Into<String>) {
-        self.named
-            .entry(name.to_owned())
-            .or_insert_with(|| vec![value.into()]);
+        self.set_list_if_absent(name, vec![value.into()]);
     }
 
-    /// States a list, unless one of the name was stated before.
-    pub(super) fn set_list(&mut self, name: &str, items: Vec<String>) {
+    /// States a list if none of the name is stated yet.
+    pub(super) fn set_list_if_absent(&mut self, name: &str, items: Vec<String>) {
         self.named.entry(name.to_owned()).or_insert(items);
     }
 
@@ -383,7 +381,7 @@ impl Facts {
         };
         if all.len() > 1 {
             let asks = all.iter().map(|a| a.replace(' ', "")).collect();
-            self.set_list("asks", asks);
+            self.set_list_if_absent("asks", asks);
         }
     }
 }

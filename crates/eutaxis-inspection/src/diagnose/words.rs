@@ -126,7 +126,7 @@ mod tests {
         let mut facts = Facts::default();
         facts.set("wheel", "/tmp/$(touch hut).whl");
         facts.set("requirement", "firnio>=2");
-        facts.set_list("asks", vec!["firnio>=2".to_owned(), "moulin".to_owned()]);
+        facts.set_list_if_absent("asks", vec!["firnio>=2".to_owned(), "moulin".to_owned()]);
         let line = |text: &str| typed(text, &facts);
         assert_eq!(
             line("eutaxis assay {wheel}").as_deref(),

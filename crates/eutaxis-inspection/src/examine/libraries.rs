@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use super::architecture::fits;
 use super::{
     AbsentLibrary, Compiled, CompiledTrouble, Finding, LackingVersion, Severity, Snapshot, State,
-    Trouble,
+    SymbolsOf, Trouble,
 };
 use super::{Remedy, Step};
 use eutaxis_standards::name::Name;
@@ -155,9 +155,11 @@ fn lacking(snapshot: &Snapshot, compiled: &Compiled) -> Vec<Told> {
             version,
             highest,
         } = lacking;
+        let of = SymbolsOf::version(version);
         let trouble = CompiledTrouble::LibraryTooOld {
             file: name.clone(),
             version: version.clone(),
+            of,
             library: library.clone(),
             found: path.to_string(),
             highest: highest.as_ref().map(ToString::to_string),
@@ -167,11 +169,10 @@ fn lacking(snapshot: &Snapshot, compiled: &Compiled) -> Vec<Told> {
             let words = format!("{newer}take a release that was built for an older system");
             Remedy::shortlist(words, project)
         };
-        let word = version.split('_').next().unwrap_or("");
-        let remedy = match word {
-            "GLIBC" => older(""),
-            "GLIBCXX" | "CXXABI" | "GCC" => older("a newer C++ runtime, or "),
-            _ => older(&format!("a newer {library}, or ")),
+        let remedy = match of {
+            SymbolsOf::Libc => older(""),
+            SymbolsOf::CxxRuntime => older("a newer C++ runtime, or "),
+            SymbolsOf::Other => older(&format!("a newer {library}, or ")),
         };
         (trouble, remedy)
     };

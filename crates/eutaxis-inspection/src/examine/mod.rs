@@ -69,7 +69,7 @@ pub use snapshot::{
 };
 pub use trouble::{
     BaseTrouble, BuildEvidence, CompiledTrouble, FilesTrouble, PinDifference, RecordTrouble,
-    RunTrouble, Trouble, Whose,
+    RunTrouble, SymbolsOf, Trouble, Whose,
 };
 
 use eutaxis_standards::name::Name;

@@ -191,6 +191,8 @@ pub enum CompiledTrouble {
         file: String,
         /// The symbol version that is needed.
         version: String,
+        /// What it is a version of.
+        of: SymbolsOf,
         /// The library.
         library: String,
         /// The one that is there.
@@ -207,6 +209,28 @@ pub enum CompiledTrouble {
         /// Their files.
         files: [String; 2],
     },
+}
+
+/// What the versions of symbols are of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum SymbolsOf {
+    /// The GNU C library.
+    Libc,
+    /// The runtime of C++ and of the compiler.
+    CxxRuntime,
+    /// Another library.
+    Other,
+}
+
+impl SymbolsOf {
+    /// By the word before the number: `GLIBC_2.34`.
+    pub(super) fn version(version: &str) -> Self {
+        match version.split('_').next() {
+            Some("GLIBC") => SymbolsOf::Libc,
+            Some("GLIBCXX" | "CXXABI" | "GCC") => SymbolsOf::CxxRuntime,
+            _ => SymbolsOf::Other,
+        }
+    }
 }
 
 /// What is wrong with files.
@@ -403,10 +427,18 @@ impl Trouble {
 
     /// Whether it keeps a compiled file from being loaded.
     pub(super) fn keeps_from_loading(&self) -> bool {
-        matches!(
-            self,
-            Trouble::WrongInterpreter { .. } | Trouble::Compiled(_)
-        ) && !["library-differs", "toolkit-absent"].contains(&self.id())
+        if let Trouble::Compiled(compiled) = self {
+            !matches!(
+                compiled,
+                CompiledTrouble::LibraryDiffers { .. }
+                    | CompiledTrouble::LibraryAbsent {
+                        of_toolkit: true,
+                        ..
+                    }
+            )
+        } else {
+            matches!(self, Trouble::WrongInterpreter { .. })
+        }
     }
 }
 
@@ -424,20 +456,24 @@ impl CompiledTrouble {
             CompiledTrouble::LibraryAbsent { .. } | CompiledTrouble::LibrariesUnused { .. } => {
                 "library-absent"
             }
-            CompiledTrouble::LibraryTooOld { version, .. } => match version.split('_').next() {
-                Some("GLIBC") => "libc-too-old",
-                Some("GLIBCXX" | "CXXABI" | "GCC") => "cxx-runtime-too-old",
-                _ => "library-absent",
+            CompiledTrouble::LibraryTooOld { of, .. } => match of {
+                SymbolsOf::Libc => "libc-too-old",
+                SymbolsOf::CxxRuntime => "cxx-runtime-too-old",
+                SymbolsOf::Other => "library-absent",
             },
             CompiledTrouble::LibraryDiffers { .. } => "library-differs",
         }
     }
 
-    /// The libraries that are lacking.
+    /// The libraries that are lacking; the system's own are there, and too old.
     fn libraries(&self) -> Vec<&str> {
         match self {
             CompiledTrouble::LibraryAbsent { library, .. }
-            | CompiledTrouble::LibraryTooOld { library, .. } => vec![library],
+            | CompiledTrouble::LibraryTooOld {
+                library,
+                of: SymbolsOf::Other,
+                ..
+            } => vec![library],
             CompiledTrouble::LibrariesUnused { libraries, .. } => {
                 libraries.iter().map(String::as_str).collect()
             }
@@ -445,6 +481,7 @@ impl CompiledTrouble {
             | CompiledTrouble::UnknownSymbols { .. }
             | CompiledTrouble::Unreadable { .. }
             | CompiledTrouble::WrongArchitecture { .. }
+            | CompiledTrouble::LibraryTooOld { .. }
             | CompiledTrouble::LibraryDiffers { .. } => Vec::new(),
         }
     }

@@ -182,6 +182,7 @@ impl CompiledTrouble {
                 library,
                 found,
                 highest,
+                ..
             } => {
                 let ends = highest.as_ref();
                 let ends = ends.map_or(String::new(), |h| format!(", which ends at {h}"));

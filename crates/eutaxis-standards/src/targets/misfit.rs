@@ -111,13 +111,12 @@ impl Misfit {
     /// wheels are spoken of.
     pub fn in_parts(&self, wheels: &str) -> (String, String) {
         let whole = |why: String| (why, String::new());
-        let here = |why: String, place: String| (why, place);
         let target = |why: String, of: &str| (why, format!("; this target is {of}"));
         match self {
             Misfit::Python {
                 needs,
                 here: version,
-            } => here(format!("needs Python {needs}"), format!(", here {version}")),
+            } => (format!("needs Python {needs}"), format!(", here {version}")),
             Misfit::OtherInterpreter { tags, here: own } => {
                 target(format!("{wheels} {}", tags.join(", ")), own)
             }
@@ -131,7 +130,7 @@ impl Misfit {
                 what,
                 needs,
                 here: own,
-            } => here(
+            } => (
                 format!("needs {what} {}.{}", needs.0, needs.1),
                 format!(", here {}.{}", own.0, own.1),
             ),

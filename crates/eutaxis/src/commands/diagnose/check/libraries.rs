@@ -23,9 +23,7 @@ pub(super) fn check(
         return Ok(());
     };
     let findings = examine(snapshot);
-    let lacks = |f: &&eutaxis_core::examine::Finding| {
-        matches!(f.id(), "library-absent" | "toolkit-absent") && f.trouble.lacks(&library)
-    };
+    let lacks = |f: &&eutaxis_core::examine::Finding| f.trouble.lacks(&library);
     let mut found = findings.iter().filter(lacks).peekable();
     if found.peek().is_none() {
         checked.say(format!(
