@@ -13,3 +13,4 @@ pub mod assay;
 pub mod binary;
 pub mod diagnose;
 pub mod examine;
+pub mod interface;

@@ -21,6 +21,7 @@ mod libraries;
 mod policies;
 mod stable_abi;
 mod standard_modules;
+mod standard_names;
 
 pub use accelerators::{Families, Family, Form, Library, MadeFor, Number, Probe, Runs, Told};
 pub use building::{Needed, header, tool};
@@ -32,3 +33,4 @@ pub use libraries::{Libraries, Provided};
 pub use policies::{highest_symbol, may_need};
 pub use stable_abi::is_stable;
 pub use standard_modules::{Standing, standing};
+pub use standard_names::{Lacking, SeriesNumber, is_standard, lacking_module, lacking_name};
