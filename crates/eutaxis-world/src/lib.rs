@@ -15,6 +15,7 @@ pub mod gather;
 mod guarded;
 mod halt;
 mod hash;
+pub mod interfaces;
 pub mod interpreter;
 pub mod loader;
 pub mod network;

@@ -389,7 +389,7 @@ pub(crate) struct Examine {
     /// The folder that code is started from: its modules are found before all others
     #[arg(long, value_name = "DIR")]
     pub(crate) from_folder: Option<PathBuf>,
-    /// Leave the hashes of files out
+    /// Leave the hashes of files out, and what their sources import
     #[arg(long)]
     pub(crate) quick: bool,
     /// Show what takes the room

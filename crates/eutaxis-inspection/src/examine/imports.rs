@@ -6,8 +6,8 @@ use std::collections::BTreeSet;
 use super::{Finding, RunTrouble, Severity, Snapshot, Trouble};
 use super::{Remedy, Step};
 use crate::diagnose::{Context, Reader};
+use crate::interface::is_public;
 use eutaxis_standards::knowledge::Causes;
-use eutaxis_standards::name::is_identifier;
 
 /// The modules to be imported, with the projects that own them: public ones at the top, in the
 /// environment itself; of packages without a file of their own the parts. Tests, stubs and private
@@ -47,6 +47,17 @@ pub fn modules(snapshot: &Snapshot) -> Vec<(String, usize)> {
         .collect()
 }
 
+/// The modules in which scripts start, with the projects that bring these.
+pub fn of_entry_points(snapshot: &Snapshot) -> Vec<(String, usize)> {
+    let of = |(index, project): (usize, &super::Project)| {
+        let starts = project.starts.clone().into_iter();
+        starts
+            .map(move |module| (module, index))
+            .collect::<Vec<_>>()
+    };
+    snapshot.here().flat_map(of).collect()
+}
+
 /// The module that a file at the top of a folder, or the file of a package, is.
 fn module_of(path: &str, snapshot: &Snapshot) -> Option<String> {
     let (folder, name) = path
@@ -73,25 +84,6 @@ fn module_of(path: &str, snapshot: &Snapshot) -> Option<String> {
     };
     let shallow = parts.len() == 1 || (parts.len() == 2 && namespace());
     (shallow && parts.iter().all(|p| is_public(p))).then(|| parts.join("."))
-}
-
-/// Whether a name is one that users import.
-fn is_public(name: &str) -> bool {
-    let tests = [
-        "test",
-        "tests",
-        "testing",
-        "conftest",
-        "setup",
-        "examples",
-        "docs",
-        "benchmarks",
-    ];
-    is_identifier(name)
-        && !name.starts_with('_')
-        && !tests.contains(&name)
-        && !name.ends_with("_tests")
-        && !name.ends_with("_stubs")
 }
 
 /// How a process ended.

@@ -43,6 +43,7 @@ mod legacy;
 mod libraries;
 mod metadata;
 mod pins;
+mod reading;
 mod remedy;
 mod requirements;
 mod shadowed;
@@ -59,8 +60,9 @@ mod words;
 pub(crate) use architecture::fits;
 pub use dates::dates_of;
 pub use eutaxis_standards::severity::Severity;
-pub use imports::{Attempt, Ended, Trial, imports, modules, trials};
+pub use imports::{Attempt, Ended, Trial, imports, modules, of_entry_points, trials};
 pub use legacy::legacy_requirements;
+pub use reading::{asked, gaps, module_set, walk};
 pub use remedy::{Remedy, Step};
 pub use requirements::{Unmet, unmet};
 pub use snapshot::{

@@ -135,6 +135,8 @@ pub struct Project {
     pub files: Vec<Owned>,
     /// Names at the top that it says are its own, where its files are not known.
     pub claims: Vec<String>,
+    /// The modules that its scripts start in (entry points specification).
+    pub starts: Vec<String>,
     /// The program that placed it.
     pub installer: Option<String>,
     /// It was asked for by itself.

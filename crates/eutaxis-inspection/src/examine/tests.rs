@@ -80,6 +80,7 @@ fn project(name: &str, version: &str, lines: &str, files: &[&str]) -> Project {
         record: Recorded::Read(Vec::new()),
         files: files.iter().map(owned).collect(),
         claims: Vec::new(),
+        starts: Vec::new(),
         installer: Some("by hand".into()),
         requested: true,
         direct: None,

@@ -122,6 +122,15 @@ pub enum Trouble {
         /// The projects.
         projects: Vec<String>,
     },
+    /// Its source takes what is not there.
+    Gap {
+        /// A module is lacking, and not a name of one.
+        of_module: bool,
+        /// What is taken, where, and why it is not there.
+        told: String,
+        /// The module whose import leads there, when it is another.
+        root: Option<String>,
+    },
     /// Nothing needs it any more.
     Unreached,
     /// Something was run and failed.
@@ -401,6 +410,10 @@ impl Trouble {
             Trouble::DiffersFromPin { .. } => "differs-from-pin",
             Trouble::NotPinned { .. } => "not-pinned",
             Trouble::Inherited { .. } => "inherited",
+            Trouble::Gap {
+                of_module: true, ..
+            } => "module-absent",
+            Trouble::Gap { .. } => "name-absent",
             Trouble::Unreached => "unreached",
             Trouble::Run(RunTrouble::Import { .. }) => "import-fails",
             Trouble::Run(RunTrouble::Trial { .. }) => "trial-fails",

@@ -125,6 +125,11 @@ impl Trouble {
                     some(projects)
                 )
             }
+            Trouble::Gap { told, root, .. } => {
+                let leads = root.as_ref();
+                let leads = leads.map_or(String::new(), |r| format!("; `import {r}` leads there"));
+                format!("{told}{leads}")
+            }
             Trouble::Unreached => {
                 "it was brought by another project, and nothing needs it now".to_owned()
             }

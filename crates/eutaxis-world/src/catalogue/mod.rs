@@ -264,6 +264,27 @@ impl Catalogue {
         }
     }
 
+    /// What is kept of the interfaces of sources under their keys, in the order of the keys.
+    pub fn interfaces(&self, keys: &[String]) -> Vec<Option<Vec<u8>>> {
+        let read = |key: &String| self.blob("interfaces", key);
+        // Within one transaction the file is looked at once.
+        self.with(|c| c.execute_batch("BEGIN"));
+        let found = keys.iter().map(read).collect();
+        self.with(|c| c.execute_batch("COMMIT"));
+        found
+    }
+
+    /// Keeps them, all or none.
+    pub fn keep_interfaces(&self, kept: &[(String, Vec<u8>)]) {
+        if kept.is_empty() || self.with(|c| c.execute_batch("BEGIN IMMEDIATE")).is_none() {
+            return;
+        }
+        for (key, body) in kept {
+            self.keep_blob("interfaces", key, body);
+        }
+        self.with(|c| c.execute_batch("COMMIT"));
+    }
+
     /// Whether a depot once served a project.
     pub fn has_served(&self, depot: &str, project: &str) -> bool {
         let found = self.with(|c| {
@@ -383,7 +404,8 @@ impl Catalogue {
             count("SELECT count(*), coalesce(sum(length(body)), 0) FROM pages"),
             count(
                 "SELECT (SELECT count(*) FROM metadata), (SELECT coalesce(sum(length(body)), 0) \
-                    FROM metadata) + (SELECT coalesce(sum(length(body)), 0) FROM listed)",
+                    FROM metadata) + (SELECT coalesce(sum(length(body)), 0) FROM listed) + (SELECT \
+                    coalesce(sum(length(body)), 0) FROM interfaces)",
             ),
         )
     }
@@ -392,7 +414,7 @@ impl Catalogue {
     /// contents went.
     pub fn trim(&self, before: i64) -> u64 {
         let (pages, metadata) = self.held();
-        for table in ["pages", "metadata", "listed"] {
+        for table in ["pages", "metadata", "listed", "interfaces"] {
             self.with(|c| c.execute(&format!("DELETE FROM {table} WHERE used < ?1"), [before]));
         }
         self.with(|c| c.execute("DELETE FROM habits WHERE until < ?1", [self.now]));
@@ -405,8 +427,8 @@ impl Catalogue {
     pub fn uses(&self) -> Vec<(i64, u64)> {
         self.with(|c| {
             let sql = "SELECT used, coalesce(length(body), 0) FROM pages UNION ALL SELECT used, \
-                length(body) FROM metadata UNION ALL SELECT used, length(body) FROM listed ORDER \
-                BY 1";
+                length(body) FROM metadata UNION ALL SELECT used, length(body) FROM listed UNION \
+                ALL SELECT used, length(body) FROM interfaces ORDER BY 1";
             c.prepare(sql)?
                 .query_map([], |r| {
                     Ok((r.get(0)?, u64::try_from(r.get::<_, i64>(1)?).unwrap_or(0)))

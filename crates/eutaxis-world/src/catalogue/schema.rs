@@ -26,6 +26,9 @@ const TABLES: &str = "
     CREATE TABLE IF NOT EXISTS listed (key TEXT PRIMARY KEY, seal BLOB NOT NULL, used INTEGER NOT \
     NULL,
         body BLOB NOT NULL);
+    CREATE TABLE IF NOT EXISTS interfaces (key TEXT PRIMARY KEY, seal BLOB NOT NULL, used INTEGER \
+    NOT NULL,
+        body BLOB NOT NULL);
     CREATE TABLE IF NOT EXISTS served (depot TEXT, project TEXT, PRIMARY KEY (depot, project)) \
     WITHOUT ROWID;
     CREATE TABLE IF NOT EXISTS habits (host TEXT, what TEXT, holds INTEGER NOT NULL, until \
@@ -71,11 +74,11 @@ fn connect(path: &Path) -> rusqlite::Result<Connection> {
     connection.pragma_update(None, "synchronous", "NORMAL")?;
     let known: i64 = connection.query_row(
         "SELECT count(*) FROM sqlite_master WHERE name IN ('pages', 'metadata', 'listed', \
-            'served', 'habits')",
+            'interfaces', 'served', 'habits')",
         [],
         |r| r.get(0),
     )?;
-    if known < 5 {
+    if known < 6 {
         connection.execute_batch(TABLES)?;
     }
     Ok(connection)

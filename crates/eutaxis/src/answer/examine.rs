@@ -12,6 +12,8 @@ pub(crate) struct Report {
     pub(crate) sizes: Option<Vec<Share>>,
     /// What was tried beside reading: modules imported, trials run.
     pub(crate) tried: (Option<usize>, Option<usize>),
+    /// Sources whose imports were followed.
+    pub(crate) followed: usize,
     /// Where the findings were written.
     pub(crate) written: Option<PathBuf>,
     /// Hashes were left out.

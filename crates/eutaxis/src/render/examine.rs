@@ -238,6 +238,10 @@ fn head(report: &Report, width: usize) -> String {
             count(pins.entries.len(), "pin")
         ));
     }
+    if report.followed > 0 {
+        let sources = count(report.followed, "source");
+        looked.push(format!("imports followed through {sources}"));
+    }
     looked.extend(
         report
             .tried
@@ -245,7 +249,11 @@ fn head(report: &Report, width: usize) -> String {
             .map(|n| format!("imports of {} tried", count(n, "module"))),
     );
     looked.extend(report.tried.1.map(|n| format!("{} run", count(n, "trial"))));
-    looked.extend(report.quick.then(|| "hashes of files left out".to_owned()));
+    looked.extend(
+        report
+            .quick
+            .then(|| "hashes of files and what they import left out".to_owned()),
+    );
     if let Some(other) = &report.other {
         looked.push(format!(
             "the bare name python3 starts another interpreter: {}",

@@ -5,7 +5,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::time::UNIX_EPOCH;
 
-use eutaxis_core::artifact::{Metadata, Record, WheelInfo, WheelName, WheelTags};
+use eutaxis_core::artifact::{EntryPoints, Metadata, Record, WheelInfo, WheelName, WheelTags};
 use eutaxis_core::examine::{Direct, Form, Owned, Project, Recorded, Seat, State};
 use eutaxis_core::{Name, Version};
 use jiff::Timestamp;
@@ -141,6 +141,7 @@ fn dist_info(entry: usize, here: bool, info: &Path) -> Option<Placed> {
         form: Form::DistInfo,
         record,
         claims,
+        starts: starts(info),
         installer: read("INSTALLER")
             .map(|t| t.trim().to_owned())
             .filter(|t| !t.is_empty()),
@@ -175,6 +176,7 @@ fn bare(
         record: Recorded::Absent,
         files: Vec::new(),
         claims: Vec::new(),
+        starts: starts(info),
         installer: None,
         requested: false,
         direct: None,
@@ -182,6 +184,19 @@ fn bare(
         tags: None,
         placed: changed(info),
     })
+}
+
+/// The modules in which its scripts start; none that cannot be read.
+fn starts(info: &Path) -> Vec<String> {
+    let points = read_plain(&info.join("entry_points.txt"))
+        .ok()
+        .and_then(|b| EntryPoints::parse(&b).ok());
+    let scripts = points
+        .into_iter()
+        .flat_map(|p| p.all)
+        .filter(|p| matches!(p.group.as_str(), "console_scripts" | "gui_scripts"));
+    let modules: std::collections::BTreeSet<String> = scripts.map(|p| p.module).collect();
+    modules.into_iter().collect()
 }
 
 /// What is wrong in single lines of a RECORD: paths twice, and hashes that count for nothing.

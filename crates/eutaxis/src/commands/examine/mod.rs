@@ -1,6 +1,7 @@
 //! `examine`: what is wrong in this environment? does it match the pins? do the imports work?
 
 mod against;
+mod reading;
 mod remedies;
 mod sarif;
 mod sizes;
@@ -69,6 +70,13 @@ pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Resu
         against::dates(&mut snapshot, &run, output);
     }
     let mut findings = examine(&snapshot);
+    let mut followed = 0;
+    if !arguments.quick {
+        let (gaps, effort) = reading::read(&snapshot, &surroundings);
+        findings.extend(gaps);
+        findings.sort_by(|a, b| (a.severity, &a.project).cmp(&(b.severity, &b.project)));
+        followed = effort.sources;
+    }
     if !depots.is_empty() {
         remedies::solve(
             &mut findings,
@@ -98,6 +106,7 @@ pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Resu
         findings,
         sizes,
         tried,
+        followed,
         written: arguments.sarif.clone(),
         quick: arguments.quick,
         other,
