@@ -14,6 +14,6 @@ pub use eutaxis_choice::{offer, proofread, record, rehearse, solve, span};
 pub use eutaxis_inspection::{assay, binary, diagnose, examine, interface};
 pub use eutaxis_standards::{
     Ask, Marker, MarkerValues, Name, Requirement, Specifier, Target, Version, VersionSpecifier,
-    artifact, day, document, fault, index, knowledge, marker, name, pins, requirement, severity,
-    shell, targets, version,
+    artifact, day, document, evidence, fault, index, knowledge, marker, name, pins, requirement,
+    severity, shell, targets, version,
 };

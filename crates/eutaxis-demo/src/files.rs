@@ -51,6 +51,8 @@ pub(crate) fn sources(
         );
         files.push((format!("{package}/cli.py"), cli));
     }
+    files.retain(|(path, _)| !release.sources.contains_key(path));
+    files.extend(release.sources.clone());
     files
 }
 

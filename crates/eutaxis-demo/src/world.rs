@@ -73,6 +73,9 @@ pub struct Release {
     /// One build per local label.
     #[serde(default)]
     pub labels: Vec<String>,
+    /// Sources by their paths, in place of those that are made or beside them.
+    #[serde(default)]
+    pub sources: BTreeMap<String, String>,
 }
 
 impl World {

@@ -24,6 +24,7 @@
 pub mod artifact;
 mod day;
 pub mod document;
+pub mod evidence;
 pub mod fault;
 pub mod index;
 pub mod knowledge;

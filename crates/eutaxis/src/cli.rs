@@ -229,7 +229,12 @@ pub(crate) struct Settle {
     /// write nothing
     #[arg(long, help_heading = "Pins", conflicts_with_all = ["take", "renew", "list"])]
     pub(crate) check: bool,
-    /// Let go of earlier pins: of all, or of one project
+    /// Fetch the wheels, follow the imports of what is asked for through their sources, and, where
+    /// the interpreter is on this machine, import it in an environment that is thrown away; learn
+    /// from what fails, and settle again, until it imports
+    #[arg(long, help_heading = "Proof", conflicts_with_all = ["check", "take"])]
+    pub(crate) prove: bool,
+    /// Let go of earlier pins: of all, or of one project; also of what was learnt about it
     #[arg(long, value_name = "PROJECT", num_args = 0..=1, default_missing_value = "", help_heading = "Pins")]
     pub(crate) renew: Vec<String>,
 }

@@ -10,6 +10,7 @@ mod output;
 mod pins;
 mod placed;
 mod plan;
+mod proof;
 mod render;
 mod report;
 mod sarif;

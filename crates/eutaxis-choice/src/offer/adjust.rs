@@ -3,6 +3,7 @@
 
 use super::{Bar, BarKind, Offer, build::restated};
 use eutaxis_standards::artifact::Metadata;
+use eutaxis_standards::evidence::Evidence;
 use eutaxis_standards::fault::Origin;
 use eutaxis_standards::knowledge::MadeFor;
 use eutaxis_standards::marker::Marker;
@@ -10,6 +11,7 @@ use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
 use eutaxis_standards::targets::Target;
 use eutaxis_standards::version::{Version, VersionSpecifier};
+use jiff::Timestamp;
 
 /// What an adjustment does.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -41,12 +43,43 @@ pub struct Adjustment {
     pub because: String,
     /// Where it was stated.
     pub origin: Origin,
+    /// It was learnt by looking into files, or by running them, and not stated by the user.
+    pub learnt: Option<Lesson>,
+}
+
+/// How an adjustment was learnt.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Lesson {
+    /// What it rests on.
+    pub evidence: Evidence,
+    /// When.
+    pub on: Timestamp,
 }
 
 impl Adjustment {
+    /// The same as something that was learnt.
+    #[must_use]
+    pub fn learnt(self, lesson: Lesson) -> Self {
+        Adjustment {
+            learnt: Some(lesson),
+            ..self
+        }
+    }
+
     /// Whether it speaks of a release on a target.
     pub fn speaks_of(&self, project: &Name, version: &Version, target: &Target) -> bool {
         self.project == *project && self.versions.matches(version) && self.counts_on(target)
+    }
+
+    /// Whether a project has a part in it: its own, or the one that is needed.
+    pub fn speaks_about(&self, project: &Name) -> bool {
+        let needs = |r: &Requirement| r.name == *project;
+        self.project == *project
+            || match &self.effect {
+                Effect::Needs(requirement) => needs(requirement),
+                Effect::NeedsOnly(all) => all.iter().any(needs),
+                Effect::Avoid | Effect::Take | Effect::MadeFor(_) => false,
+            }
     }
 
     /// Whether its condition holds on a target.

@@ -323,6 +323,7 @@ mod tests {
             effect,
             because: "it drifts".to_owned(),
             origin: Origin::Argument,
+            learnt: None,
         }
     }
 

@@ -17,7 +17,7 @@ mod served;
 use std::sync::Arc;
 
 pub(crate) use adjust::needs_only;
-pub use adjust::{Adjustment, Effect, requirements};
+pub use adjust::{Adjustment, Effect, Lesson, requirements};
 pub use admit::takes;
 pub(crate) use admit::{admits_prereleases, is_final};
 pub use bar::{Bar, BarKind};

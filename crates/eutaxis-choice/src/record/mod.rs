@@ -30,10 +30,11 @@ use toml::{Table, Value};
 
 pub use moved::{Moved, moved};
 pub use read::{
-    NewerRecord, Unrecorded, adjustments_of, asked_as, asks_of, bounds_of, depot_of, is_asked,
-    newer_of, policy_of, problem_of, releases, said_of, target_is_recorded, target_of,
+    NewerRecord, Proof, Unrecorded, adjustments_of, asked_as, asks_of, bounds_of, depot_of,
+    is_asked, newer_of, policy_of, problem_of, proof_of, releases, said_of, target_is_recorded,
+    target_of,
 };
-pub use write::{Wording, adjustment, chosen, question};
+pub use write::{Wording, adjustment, chosen, proof, question};
 
 /// Our own table of a lock file, or of a package of it.
 fn own(tool: Option<&Table>) -> Option<&Table> {

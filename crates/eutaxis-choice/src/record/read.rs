@@ -3,11 +3,13 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use jiff::Timestamp;
 use toml::{Table, Value};
 
 use super::{own, string, tables};
-use crate::offer::{Adjustment, Chronology, Effect, Policy, Prefer, Prereleases, Wheels};
+use crate::offer::{Adjustment, Chronology, Effect, Lesson, Policy, Prefer, Prereleases, Wheels};
 use crate::solve::Problem;
+use eutaxis_standards::evidence::Evidence;
 use eutaxis_standards::fault::{Fault, Origin};
 use eutaxis_standards::knowledge::Families;
 use eutaxis_standards::marker::Marker;
@@ -106,7 +108,7 @@ pub fn policy_of(lock: &Lock) -> Policy {
     policy
 }
 
-/// The adjustments under which the pins were settled.
+/// The adjustments under which the pins were settled, also those that were learnt.
 pub fn adjustments_of(lock: &Lock, families: &Families) -> Vec<Adjustment> {
     let Some(own) = own(lock.tool.as_ref()) else {
         return Vec::new();
@@ -133,9 +135,46 @@ pub fn adjustments_of(lock: &Lock, families: &Families) -> Vec<Adjustment> {
             effect,
             because: string(table, "because").unwrap_or_default().to_owned(),
             origin: origin(string(table, "at").unwrap_or_default()),
+            learnt: lesson(table),
         })
     };
-    tables(own, "adjust").filter_map(one).collect()
+    let listed = tables(own, "adjust").chain(tables(own, "learnt"));
+    listed.filter_map(one).collect()
+}
+
+fn lesson(table: &Table) -> Option<Lesson> {
+    Some(Lesson {
+        evidence: Evidence::of(string(table, "evidence")?)?,
+        on: string(table, "on")?.parse().ok()?,
+    })
+}
+
+/// How far the pins were proven, when, and by which interpreter.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Proof {
+    /// What they rest on.
+    pub level: Evidence,
+    /// When.
+    pub at: Timestamp,
+    /// What they were run by.
+    pub interpreter: Option<String>,
+    /// What the imports left behind in an empty home, in words.
+    pub leaves: Vec<String>,
+}
+
+/// How far the pins were proven, as they record it.
+pub fn proof_of(lock: &Lock) -> Option<Proof> {
+    let table = own(lock.tool.as_ref())?.get("evidence")?.as_table()?;
+    let leaves = table.get("leaves").and_then(Value::as_array);
+    let leaves = leaves.into_iter().flatten();
+    Some(Proof {
+        level: Evidence::of(string(table, "level")?)?,
+        at: string(table, "at")?.parse().ok()?,
+        interpreter: string(table, "interpreter").map(str::to_owned),
+        leaves: leaves
+            .filter_map(|v| v.as_str().map(str::to_owned))
+            .collect(),
+    })
 }
 
 /// Why pins cannot be gone back to.

@@ -2,6 +2,7 @@
 
 use toml::{Table, Value};
 
+use super::read::Proof;
 use crate::offer::{Adjustment, Effect, Policy, Prefer, Prereleases, Wheels};
 use crate::solve::{Asker, Chosen, Newer, Problem};
 use eutaxis_standards::day;
@@ -38,13 +39,30 @@ pub fn question(problem: &Problem) -> Table {
     if !policy.is_empty() {
         own.insert("policy".into(), Value::Table(policy));
     }
-    if !problem.adjustments.is_empty() {
-        own.insert(
-            "adjust".into(),
-            Value::Array(problem.adjustments.iter().map(adjustment).collect()),
-        );
+    for (key, is_learnt) in [("adjust", false), ("learnt", true)] {
+        let these = problem.adjustments.iter();
+        let these = these.filter(|a| a.learnt.is_some() == is_learnt);
+        let these: Vec<Value> = these.map(adjustment).collect();
+        if !these.is_empty() {
+            own.insert(key.into(), Value::Array(these));
+        }
     }
     own
+}
+
+/// How far the pins were proven.
+pub fn proof(proof: &Proof) -> Table {
+    let mut table = Table::new();
+    table.insert("level".into(), text(proof.level.level()));
+    table.insert("at".into(), text(proof.at));
+    if let Some(interpreter) = &proof.interpreter {
+        table.insert("interpreter".into(), text(interpreter));
+    }
+    if !proof.leaves.is_empty() {
+        let leaves = proof.leaves.iter().map(text).collect();
+        table.insert("leaves".into(), Value::Array(leaves));
+    }
+    table
 }
 
 fn policy(policy: &Policy) -> Table {
@@ -96,7 +114,13 @@ pub fn adjustment(adjustment: &Adjustment) -> Value {
         Effect::MadeFor(made_for) => table.insert("accelerator".into(), text(made_for.stated())),
     };
     table.insert("because".into(), text(&adjustment.because));
-    table.insert("at".into(), text(&adjustment.origin));
+    match adjustment.learnt {
+        None => table.insert("at".into(), text(&adjustment.origin)),
+        Some(lesson) => {
+            table.insert("evidence".into(), text(lesson.evidence));
+            table.insert("on".into(), text(lesson.on))
+        }
+    };
     Value::Table(table)
 }
 

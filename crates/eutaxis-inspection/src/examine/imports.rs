@@ -112,6 +112,8 @@ pub struct Attempt {
     pub ended: Ended,
     /// What it wrote, the last of it.
     pub output: String,
+    /// What it left behind in an empty home, in words.
+    pub leaves: Vec<String>,
 }
 
 /// A trial of the user's that was run.

@@ -337,6 +337,7 @@ fn failed_imports_are_told(#[case] ended: Ended, #[case] output: &str, #[case] p
         owner: Some(0),
         ended,
         output: output.into(),
+        leaves: Vec::new(),
     };
     let (families, libraries) = (Families::built_in(), Libraries::built_in());
     let context = Context {

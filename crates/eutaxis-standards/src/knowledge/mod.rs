@@ -14,6 +14,7 @@
 //! ```
 
 mod accelerators;
+mod brought_by;
 mod building;
 mod causes;
 mod interpreters;
@@ -24,6 +25,7 @@ mod standard_modules;
 mod standard_names;
 
 pub use accelerators::{Families, Family, Form, Library, MadeFor, Number, Probe, Runs, Told};
+pub use brought_by::bringing;
 pub use building::{Needed, header, tool};
 pub use causes::{
     Advice, CauseKind, Causes, CheckKind, Condition, Confidence, Course, Sign, Use, Wording,

@@ -40,6 +40,8 @@ pub struct Runner {
     pub user_base: Option<PathBuf>,
     /// What each process may use.
     pub limits: Limits,
+    /// Of the variables around it a process sees only those that say where it runs: no credentials.
+    pub clean: bool,
 }
 
 /// A process that has ended.
@@ -47,6 +49,29 @@ struct Ran {
     ended: Ended,
     printed: String,
     complained: String,
+    leaves: Vec<String>,
+}
+
+/// Variables that say where a process runs, and hold nothing that is anybody's.
+const OF_THE_PLACE: [&str; 14] = [
+    "PATH",
+    "LANG",
+    "LANGUAGE",
+    "TZ",
+    "TERM",
+    "LD_LIBRARY_PATH",
+    "DYLD_LIBRARY_PATH",
+    "DYLD_FALLBACK_LIBRARY_PATH",
+    "DISPLAY",
+    "WAYLAND_DISPLAY",
+    "SYSTEMROOT",
+    "WINDIR",
+    "COMSPEC",
+    "PATHEXT",
+];
+
+fn is_of_the_place(name: &str) -> bool {
+    OF_THE_PLACE.contains(&name) || name.starts_with("LC_") || name.ends_with("VISIBLE_DEVICES")
 }
 
 impl Runner {
@@ -68,6 +93,7 @@ impl Runner {
                 owner: Some(*owner),
                 ended: ran.ended,
                 output: format!("{}{}", ran.printed, ran.complained),
+                leaves: ran.leaves,
             })
         });
         tried.into_iter().flatten().collect()
@@ -85,6 +111,7 @@ impl Runner {
                 ended,
                 printed,
                 complained,
+                leaves: _,
             } = ran;
             Ok(Trial {
                 name: name.clone(),
@@ -135,11 +162,18 @@ impl Runner {
             ended,
             printed,
             complained,
+            leaves: left_in(&work),
         })
     }
 
     fn command(&self, module: &str, told: &Path, work: &Path) -> Command {
         let mut command = Command::new(&self.python);
+        if self.clean {
+            let held = std::env::vars_os();
+            let place = held.filter(|(name, _)| name.to_str().is_some_and(is_of_the_place));
+            let place: Vec<_> = place.collect();
+            command.env_clear().envs(place);
+        }
         command
             .args(["-B", "-c", SCRIPT, module])
             .arg(told)
@@ -192,6 +226,47 @@ impl Runner {
         let _ = child.wait();
         None
     }
+}
+
+/// What lies in a home that was empty before, in words: `.moulin: a database, logs`.
+fn left_in(home: &Path) -> Vec<String> {
+    let entries = fs::read_dir(home).into_iter().flatten().flatten();
+    let mut told: Vec<String> = entries
+        .map(|entry| {
+            let name = entry.file_name().to_string_lossy().into_owned();
+            let mut kinds: Vec<&str> = kinds_below(&entry.path(), 0);
+            kinds.sort_unstable();
+            kinds.dedup();
+            if kinds.is_empty() {
+                format!("~/{name}")
+            } else {
+                format!("~/{name}: {}", kinds.join(", "))
+            }
+        })
+        .collect();
+    told.sort();
+    told
+}
+
+/// What kinds of files lie in a place that a process made.
+fn kinds_below(path: &Path, depth: usize) -> Vec<&'static str> {
+    const DEEPEST: usize = 6;
+    if path.is_symlink() || depth > DEEPEST {
+        return Vec::new();
+    }
+    if path.is_dir() {
+        let inside = fs::read_dir(path).into_iter().flatten().flatten();
+        return inside
+            .flat_map(|e| kinds_below(&e.path(), depth + 1))
+            .collect();
+    }
+    let ending = path.extension().map(|e| e.to_string_lossy().into_owned());
+    vec![match ending.as_deref() {
+        Some("db" | "sqlite" | "sqlite3") => "a database",
+        Some("log") => "logs",
+        Some("json" | "toml" | "ini" | "cfg" | "conf" | "yaml" | "yml") => "settings",
+        _ => "files",
+    }]
 }
 
 /// Reads a stream to its end, and keeps the last of it.
@@ -254,6 +329,7 @@ mod tests {
                 seconds,
                 memory: 1 << 30,
             },
+            clean: false,
         }
     }
 
@@ -302,6 +378,20 @@ mod tests {
         assert_eq!(tried[0].ended, Ended::Hung(2));
         std::thread::sleep(Duration::from_secs(4));
         assert!(!mark.exists(), "what it started was ended with it");
+    }
+
+    #[test]
+    fn a_clean_process_sees_no_credentials_and_what_it_leaves_is_told() {
+        let code = "import os; print('CARGO_MANIFEST_DIR' in os.environ, 'PATH' in os.environ)\n\
+                    os.mkdir(os.path.expanduser('~/.moulin'))\n\
+                    open(os.path.expanduser('~/.moulin/a.log'), 'w')";
+        let runner = Runner {
+            clean: true,
+            ..runner(30)
+        };
+        let ran = runner.run("-", code).unwrap();
+        assert_eq!(ran.printed, "False True\n", "{}", ran.complained);
+        assert_eq!(ran.leaves, ["~/.moulin: logs"]);
     }
 
     #[test]

@@ -89,6 +89,7 @@ pub(super) fn read(
         effect,
         because,
         origin,
+        learnt: None,
     })
 }
 

@@ -29,6 +29,7 @@ use url::Url;
 
 use crate::catalogue::ListedFile;
 use crate::network::{Manner, Network};
+use crate::wheel::Sources;
 use crate::{Error, ErrorKind, Result};
 
 /// Where a file is.
@@ -77,6 +78,19 @@ pub trait Depot: Send + Sync + std::fmt::Debug {
     /// # Errors
     /// When it cannot be fetched.
     fn obtain(&self, project: &Name, file: &PageFile) -> Result<PathBuf>;
+
+    /// Sources of a wheel on a page of this depot, by parts of the file where that can be.
+    ///
+    /// # Errors
+    /// When it cannot be fetched, or is no archive.
+    fn sources(
+        &self,
+        project: &Name,
+        file: &PageFile,
+        wanted: &dyn Fn(&str) -> bool,
+    ) -> Result<Sources> {
+        sources_on_disk(&self.obtain(project, file)?, wanted)
+    }
 
     /// Whether its answers come over the network, so that many should be under way at once.
     fn is_remote(&self) -> bool {
@@ -367,6 +381,14 @@ fn listed_on_disk(path: &Path) -> Option<Vec<ListedFile>> {
         member.is_file().then_some(file)
     });
     Some(listed.collect())
+}
+
+/// Sources of a wheel on this disk.
+fn sources_on_disk(path: &Path, wanted: &dyn Fn(&str) -> bool) -> Result<Sources> {
+    let refused = |r: crate::wheel::Refusal| {
+        Error::contents(format!("{} cannot be read: {}", path.display(), r.detail))
+    };
+    crate::wheel::sources(path, wanted).map_err(refused)
 }
 
 fn is_html(path: &str) -> bool {

@@ -13,6 +13,7 @@ use url::Url;
 use super::{Depot, Place, learn};
 use crate::catalogue::ListedFile;
 use crate::network::{Manner, Network, over_https};
+use crate::wheel::Sources;
 use crate::{Error, Result};
 
 /// A depot whose files lie on the network: what is particular to its kind. The rest is the same for
@@ -73,6 +74,30 @@ impl<R: Remote> Depot for R {
             file,
             url: &url,
         })
+    }
+
+    fn sources(
+        &self,
+        project: &Name,
+        file: &PageFile,
+        wanted: &dyn Fn(&str) -> bool,
+    ) -> Result<Sources> {
+        let url = match place(file)? {
+            Place::Url(url) => url,
+            Place::Disk(path) => return super::sources_on_disk(&path, wanted),
+        };
+        let (network, manner) = (self.network(), self.manner());
+        let question = learn::Question {
+            network,
+            manner,
+            project,
+            file,
+            url: &url,
+        };
+        match learn::sources(&question, wanted)? {
+            Some(sources) => Ok(sources),
+            None => super::sources_on_disk(&self.obtain(project, file)?, wanted),
+        }
     }
 
     fn place(&self, _: &Name, file: &PageFile) -> Result<Place> {

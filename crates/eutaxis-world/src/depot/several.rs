@@ -11,6 +11,7 @@ use eutaxis_core::solve::Effort;
 
 use super::{Depot, Place};
 use crate::catalogue::ListedFile;
+use crate::wheel::Sources;
 use crate::{ErrorKind, Result};
 
 /// The same depot at several addresses.
@@ -92,6 +93,15 @@ impl Depot for Several {
 
     fn obtain(&self, project: &Name, file: &PageFile) -> Result<PathBuf> {
         self.main().obtain(project, file)
+    }
+
+    fn sources(
+        &self,
+        project: &Name,
+        file: &PageFile,
+        wanted: &dyn Fn(&str) -> bool,
+    ) -> Result<Sources> {
+        self.main().sources(project, file, wanted)
     }
 
     fn is_remote(&self) -> bool {

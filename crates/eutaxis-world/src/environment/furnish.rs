@@ -552,6 +552,29 @@ fn unpack_all(
     Ok(unpacked)
 }
 
+/// Brings wheels into the store of a cache folder, unpacked; in the order of the items.
+///
+/// # Errors
+/// When a wheel cannot be had, is refused, or the disk fails.
+pub fn stock_up(
+    items: &[Item],
+    cache: &Path,
+    network: &Network,
+    progress: Progress<'_>,
+) -> Result<Vec<Unpacked>> {
+    let store = Store::open(cache)?;
+    unpack_all(items, &store, network, progress, &mut Bytes::default())
+}
+
+/// Bytes of wheels that would have to be fetched first; none where a size is not known.
+pub fn to_fetch(items: &[Item], cache: &Path) -> Result<Option<u64>> {
+    let store = Store::open(cache)?;
+    let absent = items
+        .iter()
+        .filter(|i| matches!(i.wheel, WheelAt::Url(_)) && !store.has(&i.sha256));
+    Ok(absent.map(|item| item.size).sum())
+}
+
 fn make_skeleton(stage: &Path, root: &Path, layout: &Layout, request: &Furnish<'_>) -> Result<()> {
     for folder in [
         layout.site.clone(),

@@ -11,7 +11,9 @@ mod read;
 mod scripts;
 pub mod snapshot;
 
-pub use furnish::{Bytes, FETCHING, Furnish, Item, Moved, Progress, Report, WheelAt, furnish};
+pub use furnish::{
+    Bytes, FETCHING, Furnish, Item, Moved, Progress, Report, WheelAt, furnish, stock_up, to_fetch,
+};
 pub use layout::Layout;
 pub use link::LinkMode;
 pub use list::{Fault, Listed, Size, environments, roots_below};

@@ -97,6 +97,19 @@ impl Store {
         Ok(store)
     }
 
+    /// A folder for something that is thrown away, on the disk of the store; what a killed run
+    /// leaves of it goes later.
+    ///
+    /// # Errors
+    /// When it cannot be made.
+    pub fn scratch(&self) -> Result<tempfile::TempDir> {
+        let temporary = self.root.join("tmp");
+        tempfile::Builder::new()
+            .prefix("trial-")
+            .tempdir_in(&temporary)
+            .doing("cannot write to", &temporary)
+    }
+
     fn sweep(&self, temporary: &Path) {
         let old = |path: &Path| {
             let changed = fs::metadata(path).and_then(|m| m.modified()).ok();

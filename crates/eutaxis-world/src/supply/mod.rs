@@ -26,6 +26,7 @@ use eutaxis_core::solve::{
 use crate::catalogue::ListedFile;
 use crate::depot::{Depot, Depots, Place};
 use crate::threads::each;
+use crate::wheel::Sources;
 use crate::{Error, ErrorKind, Result};
 use ahead::Ahead;
 use crew::{Crew, Fact};
@@ -401,6 +402,19 @@ impl Run {
     /// When it cannot be fetched.
     pub fn obtain(&self, project: &Name, file: &PageFile) -> Result<PathBuf> {
         self.depot(project, file)?.obtain(project, file)
+    }
+
+    /// Sources of a wheel, by parts of the file where that can be.
+    ///
+    /// # Errors
+    /// When it cannot be fetched, or is no archive.
+    pub fn sources(
+        &self,
+        project: &Name,
+        file: &PageFile,
+        wanted: &dyn Fn(&str) -> bool,
+    ) -> Result<Sources> {
+        self.depot(project, file)?.sources(project, file, wanted)
     }
 
     fn depot(&self, project: &Name, file: &PageFile) -> Result<Arc<dyn Depot>> {

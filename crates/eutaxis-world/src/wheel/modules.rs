@@ -1,4 +1,4 @@
-//! What can be imported of a wheel, by the names of its files.
+//! What can be imported of a wheel: by the names of its files, and single sources of it.
 
 use std::collections::BTreeSet;
 use std::fs::File;
@@ -7,7 +7,7 @@ use std::path::Path;
 use eutaxis_core::artifact::NameRules;
 use eutaxis_core::name::is_identifier;
 
-use super::Archive;
+use super::{Archive, Refusal, RefusalKind};
 
 /// Names of the modules and packages at the top of a wheel, in order; none when it cannot be read
 /// as an archive.
@@ -20,16 +20,59 @@ pub fn top_modules(wheel: &Path) -> Vec<String> {
     names.into_iter().collect()
 }
 
+/// Files of a wheel as they lie among the modules, and the bytes of those that were looked for.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Sources {
+    /// The paths of all its files; none where only those that were looked for were seen.
+    pub paths: Option<Vec<String>>,
+    /// The files that were looked for, by their paths.
+    pub found: Vec<(String, Vec<u8>)>,
+}
+
+/// No source that is looked for is larger.
+const LARGEST: u64 = 16 << 20;
+
+/// Reads files of a wheel on this disk.
+///
+/// # Errors
+/// When it cannot be read as an archive.
+pub(crate) fn sources(wheel: &Path, wanted: &dyn Fn(&str) -> bool) -> Result<Sources, Refusal> {
+    let open = File::open(wheel).map_err(|e| Refusal::new(RefusalKind::Archive, e))?;
+    let mut archive = Archive::open(open)?;
+    let (members, _) = archive.judge(NameRules::Posix);
+    let mut sources = Sources::default();
+    let mut buffer = vec![0; 1 << 16];
+    for member in members.iter().filter(|m| m.size <= LARGEST) {
+        let Some(path) = among_modules(&member.path).filter(|p| wanted(p)) else {
+            continue;
+        };
+        let mut bytes = Vec::new();
+        archive.read::<Refusal>(member, &mut buffer, |part| {
+            bytes.extend_from_slice(part);
+            Ok(())
+        })?;
+        sources.found.push((path.to_owned(), bytes));
+    }
+    let paths = members.iter().filter_map(|m| among_modules(&m.path));
+    sources.paths = Some(paths.map(str::to_owned).collect());
+    Ok(sources)
+}
+
+/// Where a file of a wheel lies once it is placed, from the folder of modules on; none of what lies
+/// elsewhere. What is placed among the modules may lie in the data folder as well (PEP 427,
+/// installing a wheel).
+pub fn among_modules(path: &str) -> Option<&str> {
+    match path.split_once(".data/") {
+        Some((stem, rest)) if !stem.contains('/') => rest
+            .strip_prefix("purelib/")
+            .or_else(|| rest.strip_prefix("platlib/")),
+        _ => Some(path),
+    }
+}
+
 /// The module or package at the top that a file of a wheel belongs to.
 fn top_module(path: &str) -> Option<String> {
-    // What is placed among the modules may lie in the data folder as well (PEP 427, installing a
-    // wheel).
-    let path = match path.split_once(".data/") {
-        Some((_, rest)) => rest
-            .strip_prefix("purelib/")
-            .or_else(|| rest.strip_prefix("platlib/"))?,
-        None => path,
-    };
+    let path = among_modules(path)?;
     let name = match path.split_once('/') {
         Some((folder, _)) => folder,
         // A compiled module bears a tag before its ending: `_core.cpython-311-x86_64-linux-gnu.so`.

@@ -7,6 +7,7 @@ pub(crate) mod diagnose;
 pub(crate) mod edits;
 pub(crate) mod examine;
 pub(crate) mod locate;
+pub(crate) mod proof;
 pub(crate) mod reason;
 pub(crate) mod rehearse;
 pub(crate) mod settle;

@@ -3,9 +3,11 @@
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::FileKind;
 use eutaxis_core::offer::Adjustment;
+use eutaxis_core::record;
 use eutaxis_core::solve::{AskId, Asker, Chosen, Problem, Solution};
 use eutaxis_world::depot::Place;
 
+use super::proof::Proof;
 use crate::words;
 
 /// A chosen file with where it lies.
@@ -62,6 +64,10 @@ pub(crate) struct Settled<'a> {
     pub(crate) in_place: Option<InPlace>,
     /// Another interpreter was taken than the one that comes first.
     pub(crate) taken: Option<Taken>,
+    /// How far it was proven in this run.
+    pub(crate) proof: Option<Proof>,
+    /// What the pins record of that, from this run or before.
+    pub(crate) evidence: Option<record::Proof>,
     /// What was written, in words.
     pub(crate) written: Vec<String>,
     pub(crate) files: Vec<String>,

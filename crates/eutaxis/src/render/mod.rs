@@ -11,6 +11,7 @@ pub(crate) mod gather;
 pub(crate) mod joint;
 pub(crate) mod locate;
 pub(crate) mod picture;
+pub(crate) mod proof;
 pub(crate) mod proofread;
 pub(crate) mod reason;
 pub(crate) mod rehearse;

@@ -22,6 +22,9 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
             labelled("interpreter", &style::care("interpreter"), &line, width)
         ));
     }
+    if let Some(proof) = &settled.proof {
+        text.push_str(&super::proof::lines(proof, width));
+    }
     let first = settled.first_lines();
     for (label, line) in &first {
         text.push_str(&labelled(label, &style::care(label), line, width));
@@ -81,7 +84,8 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
             width,
         ));
     }
-    for adjustment in settled.adjusted() {
+    let told = settled.adjusted().into_iter();
+    for adjustment in told.filter(|a| a.learnt.is_none() || settled.proof.is_none()) {
         text.push('\n');
         text.push_str(&labelled(
             "adjusted",

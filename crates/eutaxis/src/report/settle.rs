@@ -12,6 +12,7 @@ use serde::Serialize;
 
 use super::clash::Clash;
 use super::edits::FileEdits;
+use super::proof::{Evidence, Proof, Unproven};
 use super::shared::{Adjusted, BuiltFor};
 use crate::answer::settle::{self as settled, Checked as Found, Settled, asker_words};
 use crate::words::chronology;
@@ -20,12 +21,13 @@ use crate::words::chronology;
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(untagged)]
 pub(crate) enum Settle {
-    Pinned(Pinned),
+    Pinned(Box<Pinned>),
     Targets(Targets),
     Environments(Environments),
     Checked(Checked),
     DepotMoves(DepotMoves),
     Clash(Clash),
+    Unproven(Unproven),
 }
 
 /// Pins of one target.
@@ -43,6 +45,11 @@ pub(crate) struct Pinned {
     /// Another interpreter was taken than the one that comes first.
     #[serde(skip_serializing_if = "Option::is_none")]
     interpreter: Option<Interpreter>,
+    /// What the set rests on in this run.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    evidence: Option<Evidence>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    proof: Option<Proof>,
     pub(crate) written: Vec<String>,
     /// With several targets: what the target is called.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -221,6 +228,8 @@ impl From<&Settled<'_>> for Pinned {
                 version: taken.version.clone(),
                 because: taken.because.clone(),
             }),
+            evidence: Some(Evidence::of(settled.evidence.as_ref())),
+            proof: settled.proof.as_ref().map(Into::into),
             written: settled.files.clone(),
             ..Pinned::default()
         }

@@ -36,6 +36,7 @@ mod locate;
 mod metadata;
 mod network;
 mod proofread;
+mod prove;
 mod provoked;
 mod reason;
 mod rehearse;

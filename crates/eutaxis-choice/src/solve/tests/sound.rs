@@ -63,6 +63,7 @@ fn avoided(problem: &mut Problem, _: &mut Solution) {
         effect: Effect::Avoid,
         because: String::new(),
         origin: Origin::Argument,
+        learnt: None,
     });
 }
 

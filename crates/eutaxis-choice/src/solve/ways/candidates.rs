@@ -171,6 +171,7 @@ fn over_needs(problem: &Problem, fact: &Fact) -> Option<Candidate> {
         effect: Effect::Needs(free),
         because: format!("accepted though it says {} {versions}", requirement.name),
         origin: Origin::Argument,
+        learnt: None,
     };
     Some(Candidate::Against(Box::new(adjustment)))
 }

@@ -24,6 +24,7 @@ use crate::catalogue::ListedFile;
 use crate::network::{Manner, Network, Trust, Wanted};
 use crate::{Error, ErrorKind, Result};
 use kept::{Kept, Row};
+pub(super) use wheel::sources;
 
 /// Metadata of more bytes is refused.
 const LARGEST: u64 = 16 << 20;

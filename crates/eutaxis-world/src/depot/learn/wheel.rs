@@ -6,6 +6,7 @@ use super::{LARGEST, Learnt, Question};
 use crate::Result;
 use crate::catalogue::ListedFile;
 use crate::network::{Entry, Parted, Request, Try, ZipSource, read_parts};
+use crate::wheel::{Sources, among_modules};
 
 /// Files no larger than this are given whole by servers that give parts of others: that says
 /// nothing of them.
@@ -41,6 +42,29 @@ pub(super) fn by_parts(question: &Question<'_>, kept: &Kept<'_>) -> Result<Learn
         [(_, bytes)] => question.said(inside::read_metadata(bytes, question.url)),
         _ => question.said(Err(inside::several(question.url))),
     }
+}
+
+/// Sources of a wheel, without the rest of it; none where parts do not do.
+pub(in crate::depot) fn sources(
+    question: &Question<'_>,
+    wanted: &dyn Fn(&str) -> bool,
+) -> Result<Option<Sources>> {
+    if question.network.is_offline() {
+        return Ok(None);
+    }
+    let is_wanted = |path: &str| among_modules(path).is_some_and(wanted);
+    // Never enough: that something is not there only the whole directory tells.
+    let Got::Members(members, Some(directory)) = parts(question, &is_wanted, usize::MAX)? else {
+        return Ok(None);
+    };
+    let placed = |path: &String| among_modules(path).map(str::to_owned);
+    let found = members.into_iter();
+    Ok(Some(Sources {
+        paths: Some(directory.iter().filter_map(|e| placed(&e.name)).collect()),
+        found: found
+            .filter_map(|(p, bytes)| Some((placed(&p)?, bytes)))
+            .collect(),
+    }))
 }
 
 pub(super) enum Got {

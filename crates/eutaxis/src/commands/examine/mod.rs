@@ -209,6 +209,7 @@ fn runner(snapshot: &Snapshot, limits: Limits) -> Result<Runner, Error> {
         python,
         user_base,
         limits,
+        clean: false,
     })
 }
 

@@ -4,8 +4,9 @@ use std::collections::BTreeMap;
 use std::path::Path;
 
 use eutaxis_core::Name;
+use eutaxis_core::evidence::Evidence;
 use eutaxis_core::pins::{Lock, LockFile, Package, environment_of, pin_list};
-use eutaxis_core::record::{self, Wording};
+use eutaxis_core::record::{self, Proof, Wording};
 use eutaxis_world::depot::Place;
 use eutaxis_world::files::{relative, slashed, write_whole};
 use eutaxis_world::{Doing, Error};
@@ -21,12 +22,15 @@ pub(super) fn lock(settled: &Settled<'_>, out: &Path, old: Option<&Lock>) -> Res
         .parent()
         .map(Path::to_owned)
         .unwrap_or_default();
-    let packages = settled
-        .pins
-        .iter()
+    let pins = settled.pins.iter();
+    let packages: Vec<Package> = pins
         .map(|pin| package(pin, settled, &folder, old))
         .collect();
-    let own = record::question(settled.problem);
+    let mut own = record::question(settled.problem);
+    own.insert(
+        "evidence".into(),
+        toml::Value::Table(evidence(settled, &packages, old)),
+    );
     let mut tool = toml::Table::new();
     tool.insert("eutaxis".into(), toml::Value::Table(own));
     Ok(Lock {
@@ -38,6 +42,47 @@ pub(super) fn lock(settled: &Settled<'_>, out: &Path, old: Option<&Lock>) -> Res
         tool: Some(tool),
         ..Lock::default()
     })
+}
+
+/// How far the pins are proven: in this run, or before while they are the same.
+fn evidence(settled: &Settled<'_>, packages: &[Package], old: Option<&Lock>) -> toml::Table {
+    let hashes = |packages: &[Package]| -> BTreeMap<Name, Vec<String>> {
+        let of = |p: &Package| {
+            let files = p.wheels.iter().chain(&p.sdist);
+            files
+                .filter_map(|f| f.hashes.get("sha256").cloned())
+                .collect()
+        };
+        packages.iter().map(|p| (p.name.clone(), of(p))).collect()
+    };
+    let same = old.filter(|old| hashes(&old.packages) == hashes(packages));
+    let before = same.and_then(record::proof_of);
+    let now = settled.proof.as_ref().map(|proof| Proof {
+        level: proof.level,
+        at: proof.at,
+        interpreter: (proof.level == Evidence::Ran)
+            .then(|| proof.tried.as_ref().map(|t| t.interpreter.clone()))
+            .flatten(),
+        leaves: proof.leaves.clone(),
+    });
+    let proof = match (before, now) {
+        // What was proven before stays as it was, with its moment.
+        (Some(before), Some(now)) if before.level < now.level => Some(now),
+        (Some(before), Some(now))
+            if before.interpreter != now.interpreter && before.level == now.level =>
+        {
+            Some(now)
+        }
+        (Some(before), _) => Some(before),
+        (None, now) => now,
+    };
+    match proof {
+        Some(proof) => record::proof(&proof),
+        None => {
+            let level = Evidence::Solved.level().to_owned();
+            toml::Table::from_iter([("level".to_owned(), toml::Value::String(level))])
+        }
+    }
 }
 
 fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path, old: Option<&Lock>) -> Package {

@@ -7,6 +7,7 @@ mod interpreter;
 mod joint;
 mod lock;
 mod pinned;
+mod prove;
 pub(crate) mod take;
 
 use std::collections::BTreeMap;
@@ -14,7 +15,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use eutaxis_core::fault::escaped;
-use eutaxis_core::offer::Chronology;
+use eutaxis_core::offer::{Adjustment, Chronology};
 use eutaxis_core::pins::{Lock, is_lock_file_name, lock_file_name_for};
 use eutaxis_core::record;
 use eutaxis_core::solve::{Problem, Solution};
@@ -30,6 +31,7 @@ pub(crate) use clash::alternatives;
 use interpreter::Another;
 
 use crate::answer::edits::FileEdit;
+use crate::answer::proof::Proof;
 use crate::answer::settle::Taken;
 use crate::cli::{Common, Settle};
 use crate::output::{Answer, Outcome, Output};
@@ -47,6 +49,29 @@ struct Job<'a> {
     bar: ProgressBar,
     /// Another interpreter was taken than the one that comes first.
     taken: Option<Taken>,
+}
+
+/// What is written of a solution, and where.
+struct Writing<'a> {
+    out: &'a Path,
+    /// The pins that were there.
+    old: Option<&'a Lock>,
+    /// Lines of files that change with them.
+    edits: Vec<FileEdit>,
+    /// How far it was proven in this run.
+    proof: Option<Proof>,
+}
+
+impl<'a> Writing<'a> {
+    /// Pins alone.
+    fn new(out: &'a Path, old: Option<&'a Lock>) -> Self {
+        Writing {
+            out,
+            old,
+            edits: Vec::new(),
+            proof: None,
+        }
+    }
 }
 
 pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Result<Answer, Errors> {
@@ -88,6 +113,9 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
         problem.bounds = asks.bounds.clone();
         problem.prior = prior(old.as_ref(), &arguments.renew)?;
         problem.adjustments = surroundings.config.adjustments.clone();
+        problem
+            .adjustments
+            .extend(learnt(old.as_ref(), &arguments.renew, &surroundings.config));
         problems.push((chosen, problem, old));
     }
     let run = Run::new(Arc::clone(&depots));
@@ -104,6 +132,8 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
     };
     let answer = match problems.as_slice() {
         [(chosen, problem, old)] => job.single(chosen, problem, old.as_ref()),
+        _ if arguments.prove => Err(Error::request("one target is proven at a time")
+            .help("settle with --prove for each, with an --out of its own")),
         several => job.several(several),
     };
     job.bar.finish_and_clear();
@@ -177,26 +207,36 @@ impl Job<'_> {
                 solution,
                 ..
             } = another;
-            return self.settled(
-                &solution,
-                &chosen,
-                &problem,
-                old,
-                &self.arguments.out,
-                Vec::new(),
-            );
+            return self.settled_or_proven(&solution, &chosen, &problem, old);
         }
         match end {
             End::Clash(clash) => self.refused(&clash, chosen, problem, old),
-            End::Settled(solution) => self.settled(
-                &solution,
-                chosen,
-                problem,
-                old,
-                &self.arguments.out,
-                Vec::new(),
-            ),
+            End::Settled(solution) => self.settled_or_proven(&solution, chosen, problem, old),
         }
+    }
+
+    /// A solution as it is, or as far as it can be proven.
+    fn settled_or_proven(
+        &self,
+        solution: &Solution,
+        chosen: &plan::Chosen,
+        problem: &Problem,
+        old: Option<&Lock>,
+    ) -> Result<Answer, Error> {
+        let out = &self.arguments.out;
+        if !self.arguments.prove {
+            return self.settled(solution, chosen, problem, Writing::new(out, old));
+        }
+        let proven = self.proven(solution, chosen, problem, out)?;
+        if proven.proof.failed {
+            return Ok(prove::refused(&proven.proof, chosen));
+        }
+        let (solution, problem) = (&proven.solution, &proven.problem);
+        let writing = Writing {
+            proof: Some(proven.proof),
+            ..Writing::new(out, old)
+        };
+        self.settled(solution, chosen, problem, writing)
     }
 
     /// Writes the edits and the pins of a solution, and says what they are.
@@ -205,10 +245,14 @@ impl Job<'_> {
         solution: &Solution,
         chosen: &plan::Chosen,
         problem: &Problem,
-        old: Option<&Lock>,
-        out: &Path,
-        edits: Vec<FileEdit>,
+        writing: Writing<'_>,
     ) -> Result<Answer, Error> {
+        let Writing {
+            out,
+            old,
+            edits,
+            proof,
+        } = writing;
         for edit in &edits {
             edit.ensure()?;
         }
@@ -221,6 +265,7 @@ impl Job<'_> {
             self.output,
         )?;
         settled.taken.clone_from(&self.taken);
+        settled.proof = proof;
         let strays = depot::strays(&settled, old, out, &self.arguments.renew)?;
         if self.arguments.check {
             let old = old.ok_or_else(|| check::no_pins(out))?;
@@ -236,6 +281,7 @@ impl Job<'_> {
         pinned::report_left_out(&self.run, solution, self.output);
         settled.moves = pinned::moves(old, &settled);
         let lock = lock::lock(&settled, out, old)?;
+        settled.evidence = record::proof_of(&lock);
         for edit in &edits {
             edit.write()?;
         }
@@ -256,7 +302,7 @@ impl Job<'_> {
         Ok(Answer {
             outcome: Outcome::Ok,
             text,
-            report: report::Settle::Pinned(pinned).into(),
+            report: report::Settle::Pinned(Box::new(pinned)).into(),
         })
     }
 }
@@ -301,6 +347,20 @@ fn recorded_chronology(
     let renews_all = arguments.renew.iter().any(String::is_empty);
     old.filter(|lock| !is_said && !renews_all && record::target_is_recorded(lock))
         .map(|lock| record::policy_of(lock).chronology)
+}
+
+/// What earlier proofs learnt, but of projects that are renewed: that is tried anew.
+fn learnt(old: Option<&Lock>, renew: &[String], config: &Config) -> Vec<Adjustment> {
+    let renews = |a: &Adjustment| {
+        let named = |r: &String| Name::parse(r).is_ok_and(|name| a.speaks_about(&name));
+        renew.iter().any(|r| r.is_empty() || named(r))
+    };
+    let recorded = old.map(|lock| record::adjustments_of(lock, &config.families));
+    let learnt = recorded
+        .into_iter()
+        .flatten()
+        .filter(|a| a.learnt.is_some());
+    learnt.filter(|a| !renews(a)).collect()
 }
 
 /// The releases of earlier pins that are to be kept while they hold.

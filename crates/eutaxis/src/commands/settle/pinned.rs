@@ -132,6 +132,8 @@ pub(super) fn settle<'a>(
         cautions,
         in_place,
         taken: None,
+        proof: None,
+        evidence: None,
         written: Vec::new(),
         files: Vec::new(),
     })
@@ -242,7 +244,7 @@ fn idle_adjustments(problem: &Problem, run: &Run) -> Vec<String> {
     for adjustment in problem
         .adjustments
         .iter()
-        .filter(|a| a.counts_on(&problem.target))
+        .filter(|a| a.learnt.is_none() && a.counts_on(&problem.target))
     {
         let project = &adjustment.project;
         let why = match run.page_of(project) {

@@ -12,7 +12,7 @@ use eutaxis_core::solve::{Change, Problem, Way};
 use eutaxis_core::{Ask, Requirement};
 use eutaxis_world::Error;
 
-use super::{Job, named};
+use super::{Job, Writing, named};
 use crate::answer::edits::FileEdit;
 use crate::output::{Answer, Outcome};
 use crate::plan::{self, Surroundings};
@@ -200,9 +200,10 @@ impl Job<'_> {
                 &only.solution,
                 &chosen,
                 &only.problem,
-                old,
-                &self.arguments.out,
-                edits,
+                Writing {
+                    edits,
+                    ..Writing::new(&self.arguments.out, old)
+                },
             )?;
             let typed = typed(way, in_files);
             if !typed.is_empty() {
@@ -254,9 +255,7 @@ impl Job<'_> {
                 &environment.solution,
                 &chosen,
                 &environment.problem,
-                None,
-                &out,
-                Vec::new(),
+                Writing::new(&out, None),
             )?;
             text.push_str(&answer.text);
             text.push('\n');
@@ -264,7 +263,7 @@ impl Job<'_> {
                 && let Settle::Pinned(pinned) = *settle
             {
                 written.extend(pinned.written.iter().cloned());
-                environments.push(pinned);
+                environments.push(*pinned);
             }
         }
         text.push_str(

@@ -1,0 +1,51 @@
+//! How far a set was proven, and what was learnt on the way.
+
+use eutaxis_core::evidence::Evidence;
+use eutaxis_core::offer::Adjustment;
+use jiff::Timestamp;
+
+/// How far a set was proven.
+#[derive(Debug, Clone)]
+pub(crate) struct Proof {
+    /// What was found wrong with sets before this one, in the order in which it was found.
+    pub(crate) rounds: Vec<Round>,
+    /// What the last set rests on.
+    pub(crate) level: Evidence,
+    /// When.
+    pub(crate) at: Timestamp,
+    /// Sources whose imports were followed.
+    pub(crate) followed: usize,
+    /// What was imported, by which interpreter.
+    pub(crate) tried: Option<Tried>,
+    /// Why it was not proven further.
+    pub(crate) short_of: Vec<String>,
+    /// What the imports left behind in an empty home.
+    pub(crate) leaves: Vec<String>,
+    /// Something is still wrong: the set is no answer.
+    pub(crate) failed: bool,
+}
+
+/// Imports that were tried.
+#[derive(Debug, Clone)]
+pub(crate) struct Tried {
+    pub(crate) modules: usize,
+    pub(crate) interpreter: String,
+    pub(crate) seconds: f64,
+}
+
+/// Something that was wrong with a set.
+#[derive(Debug, Clone)]
+pub(crate) struct Round {
+    /// The set in which it was found, from 1.
+    pub(crate) number: usize,
+    /// The project that ran into it, with its release.
+    pub(crate) project: String,
+    /// What failed.
+    pub(crate) failed: String,
+    /// By its contents, or by running it.
+    pub(crate) evidence: Evidence,
+    /// What explains it, as an id of `diagnose`, where its words are known.
+    pub(crate) cause: Option<String>,
+    /// What was learnt from it; none when nothing was.
+    pub(crate) learnt: Option<Adjustment>,
+}

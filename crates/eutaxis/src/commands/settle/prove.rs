@@ -1,0 +1,335 @@
+//! `settle --prove`: the contents of the set are read and its imports tried; what fails is learnt,
+//! and it is settled again, until it imports or nothing is left.
+
+use std::collections::BTreeSet;
+use std::path::Path;
+
+use eutaxis_core::diagnose::Context;
+use eutaxis_core::evidence::Evidence;
+use eutaxis_core::fault::Origin;
+use eutaxis_core::index::FileKind;
+use eutaxis_core::solve::{Asker, Problem, Solution};
+use eutaxis_world::Error;
+use eutaxis_world::depot::Place;
+use eutaxis_world::environment::snapshot::distribution;
+use eutaxis_world::environment::{FETCHING, Item, WheelAt, stock_up, to_fetch};
+use eutaxis_world::interpreter::Found;
+use eutaxis_world::root::{root, stand_in};
+use eutaxis_world::supply::Outcome as End;
+use jiff::Timestamp;
+
+use super::{Job, file_name, pinned};
+use crate::answer::proof::{Proof, Round};
+use crate::answer::settle::Settled;
+use crate::output::{Answer, Outcome};
+use crate::plan;
+use crate::proof::contents::Contents;
+use crate::proof::failure::{Failure, Kind};
+use crate::proof::learn::School;
+use crate::proof::trial;
+use crate::voice::say;
+use crate::{render, report, words};
+
+/// After so many sets nothing more is tried.
+const MOST_ROUNDS: usize = 12;
+
+/// A set, and how far it was proven.
+pub(super) struct Proven {
+    pub(super) problem: Problem,
+    pub(super) solution: Solution,
+    pub(super) proof: Proof,
+}
+
+/// What looking into a set came to.
+struct Looked {
+    failures: Vec<Failure>,
+    projects: Vec<eutaxis_core::Name>,
+    names: Vec<String>,
+}
+
+impl Job<'_> {
+    /// Proves a solution, or the next one after what was learnt from it.
+    pub(super) fn proven(
+        &self,
+        solution: &Solution,
+        chosen: &plan::Chosen,
+        problem: &Problem,
+        out: &Path,
+    ) -> Result<Proven, Error> {
+        let mut problem = problem.clone();
+        let mut solution = solution.clone();
+        let mut proof = Proof {
+            rounds: Vec::new(),
+            level: Evidence::Solved,
+            at: now(),
+            followed: 0,
+            tried: None,
+            short_of: Vec::new(),
+            leaves: Vec::new(),
+            failed: false,
+        };
+        let python = self.python(chosen, &mut proof)?;
+        let standing = proof.short_of.len();
+        for number in 1..=MOST_ROUNDS {
+            proof.short_of.truncate(standing);
+            let looked =
+                self.look_into(&solution, &problem, chosen, python.as_ref(), &mut proof)?;
+            if looked.failures.is_empty() {
+                return Ok(Proven {
+                    problem,
+                    solution,
+                    proof,
+                });
+            }
+            let school = School {
+                run: &self.run,
+                problem: &problem,
+                solution: &solution,
+                projects: looked.projects,
+                now: proof.at,
+                place: Origin::line(&file_name(out), 1),
+            };
+            let mut learnt = Vec::new();
+            for failure in &looked.failures {
+                let lesson = school.learn(failure)?;
+                let round = Round {
+                    number,
+                    project: looked.names.get(failure.taker).cloned().unwrap_or_default(),
+                    failed: failure.told.clone(),
+                    evidence: failure.evidence,
+                    cause: failure.cause.clone(),
+                    learnt: lesson.clone(),
+                };
+                self.tell(&round);
+                proof.rounds.push(round);
+                learnt.extend(lesson);
+            }
+            let same = problem.adjustments.len();
+            for lesson in learnt {
+                if !problem.adjustments.contains(&lesson) {
+                    problem.adjustments.push(lesson);
+                }
+            }
+            if problem.adjustments.len() == same {
+                proof
+                    .short_of
+                    .push("nothing follows from that which could be tried".to_owned());
+                break;
+            }
+            match self.run.solve(&problem, &|_| ())? {
+                End::Settled(next) => solution = next,
+                End::Clash(clash) => {
+                    let facts: Vec<&str> = clash.facts.iter().map(|f| f.text.as_str()).collect();
+                    proof.short_of.push(format!(
+                        "with what was learnt no set is left: {}",
+                        facts.join("; ")
+                    ));
+                    break;
+                }
+            }
+            if number == MOST_ROUNDS {
+                let why = format!("{MOST_ROUNDS} sets were tried, and no more are");
+                proof.short_of.push(why);
+            }
+        }
+        proof.failed = true;
+        Ok(Proven {
+            problem,
+            solution,
+            proof,
+        })
+    }
+
+    /// The interpreter that tries the imports: the target's, when it is one of this machine.
+    fn python(&self, chosen: &plan::Chosen, proof: &mut Proof) -> Result<Option<Found>, Error> {
+        let mut short = |why: &str| {
+            proof.short_of.push(why.to_owned());
+            Ok(None)
+        };
+        if !chosen.here {
+            return short("the target is not this machine: nothing was run");
+        }
+        if stand_in().is_some() {
+            return short("EUTAXIS_ROOT stands in for another machine: nothing was run");
+        }
+        let wanted = &chosen.target.interpreter;
+        let is_it = |found: &Found| {
+            let own = found.facts.interpreter();
+            own.is_ok_and(|i| i.version == wanted.version && i.abis == wanted.abis)
+        };
+        let named = self.arguments.target.interpreter.as_deref();
+        let first = plan::interpreter(named, self.surroundings).ok();
+        if let Some(found) = first.filter(is_it) {
+            return Ok(Some(found));
+        }
+        let (all, _) = self.surroundings.finder().all(&self.surroundings.probes());
+        match all.into_iter().find(is_it) {
+            Some(found) => Ok(Some(found)),
+            None => short("the target's interpreter is not on this machine: nothing was run"),
+        }
+    }
+
+    /// Reads the contents of a set, and tries its imports when these show nothing.
+    fn look_into(
+        &self,
+        solution: &Solution,
+        problem: &Problem,
+        chosen: &plan::Chosen,
+        python: Option<&Found>,
+        proof: &mut Proof,
+    ) -> Result<Looked, Error> {
+        let settled = pinned::settle(
+            solution,
+            problem,
+            &[],
+            &self.run,
+            &chosen.shown,
+            self.output,
+        )?;
+        let items = items(&settled);
+        let is_whole = items.len() == settled.pins.len();
+        self.tell_bytes(&items)?;
+        let (cache, network) = (&self.surroundings.cache, self.depots.network());
+        let bar = self.output.progress();
+        let progress = |what: &str, done: u64, of: u64| {
+            bar.set_length(of);
+            bar.set_position(done);
+            bar.set_message(if what == FETCHING {
+                FETCHING
+            } else {
+                "reading"
+            });
+        };
+        let unpacked = stock_up(&items, cache, network, &progress);
+        bar.finish_and_clear();
+        let unpacked = unpacked?;
+        let contents = Contents::of(&items, &unpacked, is_whole);
+        let (gaps, followed) = contents.gaps(&problem.target, network.catalogue());
+        proof.followed = followed;
+        let mut looked = Looked {
+            failures: Vec::new(),
+            projects: items.iter().map(|i| i.name.clone()).collect(),
+            names: contents.names.clone(),
+        };
+        let mut seen = BTreeSet::new();
+        for gap in gaps {
+            // One fact for each pair of projects teaches enough at a time.
+            if seen.insert((
+                gap.taker,
+                gap.owner(),
+                gap.owner().is_none().then(|| gap.lack_top()),
+            )) {
+                looked.failures.push(Failure::of_gap(&gap, &contents));
+            }
+        }
+        if !looked.failures.is_empty() {
+            return Ok(looked);
+        }
+        proof.level = Evidence::Read;
+        let sources = settled.pins.len() - items.len();
+        if sources > 0 {
+            let them = words::count(sources, "project");
+            let why = format!("{them} would have to be built, which this version does not do");
+            proof.short_of.push(why);
+            return Ok(looked);
+        }
+        let Some(python) = python else {
+            return Ok(looked);
+        };
+        let ran = trial::run(&contents, &items, python, cache, network, self.output)?;
+        let config = &self.surroundings.config;
+        let distributions = distribution(&root());
+        let context = Context {
+            families: &config.families,
+            libraries: &config.libraries,
+            distributions: &distributions,
+        };
+        let causes = config.causes();
+        let series = problem.target.interpreter.series();
+        let mut machine = Vec::new();
+        for attempt in &ran.failed {
+            let failure =
+                Failure::of_attempt(attempt, &contents, &ran.site, series, &causes, &context);
+            if failure.kind == Kind::Machine {
+                machine.push(failure);
+            } else if !looked.failures.iter().any(|f| f.kind == failure.kind) {
+                looked.failures.push(failure);
+            }
+        }
+        proof.tried = Some(ran.tried);
+        proof.leaves = ran.leaves;
+        if looked.failures.is_empty() && machine.is_empty() {
+            proof.level = Evidence::Ran;
+        }
+        if looked.failures.is_empty() {
+            let told = machine
+                .iter()
+                .map(|f| format!("{}, a fault of this machine", f.told));
+            proof.short_of.extend(told);
+        }
+        Ok(looked)
+    }
+
+    /// What is to be fetched is said before it is.
+    fn tell_bytes(&self, items: &[Item]) -> Result<(), Error> {
+        if self.output.is_quiet() || self.output.is_json() {
+            return Ok(());
+        }
+        match to_fetch(items, &self.surroundings.cache)? {
+            Some(0) => {}
+            Some(bytes) => say(&format!("{} to fetch, to look into", words::size(bytes))),
+            None => say("files of unknown size to fetch, to look into"),
+        }
+        Ok(())
+    }
+
+    /// A round as it is over.
+    fn tell(&self, round: &Round) {
+        if !self.output.is_quiet() && !self.output.is_json() {
+            say(&words::proof::round(round));
+        }
+    }
+}
+
+/// The moment, to the second.
+fn now() -> Timestamp {
+    let now = Timestamp::now();
+    Timestamp::from_second(now.as_second()).unwrap_or(now)
+}
+
+/// The wheels of a set as what is to be placed.
+fn items(settled: &Settled<'_>) -> Vec<Item> {
+    let item = |pin: &crate::answer::settle::Pinned<'_>| {
+        let chosen = pin.chosen;
+        let FileKind::Wheel(wheel_name) = &chosen.file.kind else {
+            return None;
+        };
+        let hashes = &chosen.file.hashes;
+        Some(Item {
+            name: chosen.project.clone(),
+            version: chosen.version.to_string(),
+            wheel: match &pin.place {
+                Place::Disk(path) => WheelAt::Disk(path.clone()),
+                Place::Url(url) => WheelAt::Url(url.clone()),
+            },
+            filename: chosen.file.filename.to_string(),
+            wheel_name: (**wheel_name).clone(),
+            sha256: pin.sha256.clone(),
+            hashes: hashes.clone(),
+            size: pin.size,
+            said: None,
+            requested: chosen.asked_by.iter().any(|a| matches!(a, Asker::Ask(_))),
+            direct_url: pin.direct_url.clone(),
+        })
+    };
+    settled.pins.iter().filter_map(item).collect()
+}
+
+/// What is said when no set was found that holds.
+pub(super) fn refused(proof: &Proof, chosen: &plan::Chosen) -> Answer {
+    Answer {
+        outcome: Outcome::No,
+        text: render::proof::refused(proof, &chosen.shown),
+        report: report::Settle::Unproven(report::Unproven::of(proof, &chosen.shown)).into(),
+    }
+}

@@ -1,0 +1,112 @@
+//! The wheels of a set, unpacked: their modules, and what importing those that are asked for runs
+//! into. Nothing is run.
+
+use std::collections::{BTreeSet, HashMap};
+
+use eutaxis_core::Target;
+use eutaxis_core::artifact::EntryPoints;
+use eutaxis_core::interface::{Gap, Set, Walk, Wanted};
+use eutaxis_core::targets::Implementation;
+use eutaxis_world::catalogue::Catalogue;
+use eutaxis_world::environment::Item;
+use eutaxis_world::interfaces::{Source, follow};
+use eutaxis_world::store::Unpacked;
+use eutaxis_world::wheel::among_modules;
+
+/// The wheels of a set.
+pub(crate) struct Contents {
+    pub(crate) set: Set,
+    /// The projects with their releases, in the order of the items.
+    pub(crate) names: Vec<String>,
+    /// Those that the user asks for.
+    asked: Vec<usize>,
+    /// The modules in which their scripts start.
+    starts: Vec<(String, usize)>,
+    sources: HashMap<(usize, String), Source>,
+}
+
+impl Contents {
+    /// Of unpacked wheels. Where the set has projects that are no wheels, what they bring is not
+    /// known.
+    pub(crate) fn of(items: &[Item], unpacked: &[Unpacked], is_whole: bool) -> Self {
+        let mut contents = Contents {
+            set: Set::new(items.len()),
+            names: Vec::new(),
+            asked: Vec::new(),
+            starts: Vec::new(),
+            sources: HashMap::new(),
+        };
+        contents.set.open = !is_whole;
+        for (index, (item, wheel)) in items.iter().zip(unpacked).enumerate() {
+            contents
+                .names
+                .push(format!("{} {}", item.name, item.version));
+            if item.requested {
+                contents.asked.push(index);
+            }
+            for file in &wheel.manifest.files {
+                let Some(path) = among_modules(&file.path) else {
+                    continue;
+                };
+                contents.set.add(index, path);
+                if path.ends_with(".py") {
+                    let source = Source {
+                        path: wheel.root.join(&file.path),
+                        hash: Some(file.hash.clone()),
+                    };
+                    contents.sources.insert((index, path.to_owned()), source);
+                }
+            }
+            let points = wheel.root.join(&wheel.manifest.dist_info);
+            contents
+                .starts
+                .extend(starts(&points).into_iter().map(|m| (m, index)));
+        }
+        contents
+    }
+
+    /// The modules that are to be imported: those of the projects that are asked for, and those in
+    /// which their scripts start; each with its project.
+    pub(crate) fn roots(&self) -> Vec<(String, usize)> {
+        let public = self
+            .asked
+            .iter()
+            .flat_map(|p| self.set.public(*p).into_iter().map(|m| (m, *p)));
+        let starts = self.starts.iter().filter(|(_, p)| self.asked.contains(p));
+        let mut seen = BTreeSet::new();
+        let all = public.chain(starts.cloned());
+        all.filter(|(module, _)| seen.insert(module.clone()))
+            .collect()
+    }
+
+    /// What importing them runs into on a target, and how many sources were followed.
+    pub(crate) fn gaps(&self, target: &Target, catalogue: &Catalogue) -> (Vec<Gap>, usize) {
+        let roots: Vec<String> = self.roots().into_iter().map(|(m, _)| m).collect();
+        let interpreter = &target.interpreter;
+        let is_known = interpreter.implementation == Implementation::Cpython;
+        let series = is_known.then(|| interpreter.series());
+        let mut walk = Walk::new(&self.set, series, &roots, Vec::new());
+        let locate = |wanted: &Wanted| {
+            let key = (wanted.project, wanted.file.clone());
+            self.sources.get(&key).cloned()
+        };
+        let effort = follow(&mut walk, &locate, catalogue);
+        let gaps = walk.gaps().into_iter().filter(|g| g.asked).collect();
+        (gaps, effort.sources)
+    }
+
+    /// The project whose file this is, by its path from the folder of modules on.
+    pub(crate) fn owner(&self, path: &str) -> Option<usize> {
+        (0..self.names.len()).find(|p| self.sources.contains_key(&(*p, path.to_owned())))
+    }
+}
+
+/// The modules in which the scripts of a wheel start; none that cannot be read.
+fn starts(dist_info: &std::path::Path) -> Vec<String> {
+    let bytes = std::fs::read(dist_info.join("entry_points.txt")).ok();
+    let points = bytes.and_then(|b| EntryPoints::parse(&b).ok());
+    let points = points.into_iter().flat_map(|p| p.all);
+    let scripts = points.filter(|p| matches!(p.group.as_str(), "console_scripts" | "gui_scripts"));
+    let modules: BTreeSet<String> = scripts.map(|p| p.module).collect();
+    modules.into_iter().collect()
+}

@@ -1,0 +1,225 @@
+//! What is wrong with a set, from its contents or from an import: who took what of whom.
+
+use std::path::Path;
+
+use eutaxis_core::diagnose::{Context, Reader};
+use eutaxis_core::evidence::Evidence;
+use eutaxis_core::examine::{Attempt, Ended, Raised, RaisedKind, raised};
+use eutaxis_core::fault::escaped;
+use eutaxis_core::interface::{Gap, Lack};
+use eutaxis_core::knowledge::{Causes, is_standard, lacking_module, lacking_name};
+
+use super::contents::Contents;
+
+/// Causes that are faults of a machine: no other release mends them, and what they say of this
+/// machine says nothing of others.
+const OF_THE_MACHINE: [&str; 16] = [
+    "no-space",
+    "memory-exhausted",
+    "not-permitted",
+    "path-too-long",
+    "tls-untrusted",
+    "network-unreachable",
+    "library-absent",
+    "libc-too-old",
+    "cxx-runtime-too-old",
+    "driver-too-old",
+    "device-unsupported",
+    "toolkit-absent",
+    "display-absent",
+    "too-many-files",
+    "text-encoding",
+    "file-corrupt",
+];
+
+/// Something that is wrong with a set.
+#[derive(Debug, Clone)]
+pub(crate) struct Failure {
+    /// The project that ran into it.
+    pub(crate) taker: usize,
+    /// Its source, from the folder of modules on, where that is known.
+    pub(crate) file: Option<String>,
+    /// What happened, in words.
+    pub(crate) told: String,
+    pub(crate) evidence: Evidence,
+    /// What explains it, as an id of `diagnose`.
+    pub(crate) cause: Option<String>,
+    pub(crate) kind: Kind,
+}
+
+/// What kind of thing it is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Kind {
+    /// Something is taken that is not there.
+    Lacks(Lack),
+    /// Projects that met in the call that failed, the caller first, the innermost pair first.
+    Met(Vec<(usize, usize)>),
+    /// A compiled part was built against another series of a project.
+    BuiltAgainst(usize),
+    /// The release does not run by this interpreter.
+    Unfit,
+    /// A fault of the machine.
+    Machine,
+}
+
+impl Failure {
+    /// What the contents show.
+    pub(crate) fn of_gap(gap: &Gap, contents: &Contents) -> Self {
+        Failure {
+            taker: gap.taker,
+            file: Some(gap.file.clone()),
+            told: gap.told(&contents.names),
+            evidence: Evidence::Read,
+            cause: None,
+            kind: Kind::Lacks(gap.lack.clone()),
+        }
+    }
+
+    /// What an import ran into.
+    pub(crate) fn of_attempt(
+        attempt: &Attempt,
+        contents: &Contents,
+        site: &Path,
+        series: (u64, u64),
+        causes: &Causes,
+        context: &Context<'_>,
+    ) -> Self {
+        let raised = raised(&attempt.output);
+        let mut reader = Reader::new(causes, context);
+        reader.read(attempt.output.as_bytes());
+        let cause = reader.finish().causes.into_iter().next();
+        let owner = attempt.owner.unwrap_or_default();
+        let projects = projects_of(&raised, contents, site, owner);
+        let taker = projects.last().copied().unwrap_or(owner);
+        let id = cause.as_ref().map(|c| c.id.clone());
+        let kind = match &id {
+            Some(id) if OF_THE_MACHINE.contains(&id.as_str()) => Kind::Machine,
+            _ => kind(
+                attempt,
+                &raised,
+                contents,
+                &projects,
+                series,
+                cause.as_ref(),
+            ),
+        };
+        let last = raised.frames.last();
+        let inside = last.and_then(|(file, _)| Path::new(file).strip_prefix(site).ok());
+        Failure {
+            taker,
+            file: inside.map(|p| p.to_string_lossy().into_owned()),
+            told: told(attempt, &raised),
+            evidence: Evidence::Ran,
+            cause: id,
+            kind,
+        }
+    }
+}
+
+/// The projects through which a traceback goes, the outermost first, each once in a row.
+fn projects_of(raised: &Raised, contents: &Contents, site: &Path, first: usize) -> Vec<usize> {
+    let mut projects = vec![first];
+    for (file, _) in &raised.frames {
+        let inside = Path::new(file).strip_prefix(site).ok();
+        let owner = inside.and_then(|p| contents.owner(&p.to_string_lossy()));
+        if let Some(owner) = owner.filter(|o| projects.last() != Some(o)) {
+            projects.push(owner);
+        }
+    }
+    projects
+}
+
+fn kind(
+    attempt: &Attempt,
+    raised: &Raised,
+    contents: &Contents,
+    projects: &[usize],
+    series: (u64, u64),
+    cause: Option<&eutaxis_core::diagnose::Cause>,
+) -> Kind {
+    let lack = match &raised.kind {
+        RaisedKind::Module(module) => Some((module.as_str(), None)),
+        RaisedKind::Name { module, name } => Some((module.as_str(), Some(name.as_str()))),
+        RaisedKind::Syntax => return Kind::Unfit,
+        RaisedKind::Other => None,
+    };
+    if let Some((module, name)) = lack
+        && let Some(lack) = lacking(module, name, contents, series)
+    {
+        return Kind::Lacks(lack);
+    }
+    let named = |key: &str| {
+        let told = cause?.facts.get(key)?;
+        let is_it = |n: &String| n.split(' ').next() == Some(told.as_str());
+        contents.names.iter().position(is_it)
+    };
+    if cause.is_some_and(|c| c.id == "abi-changed") || matches!(attempt.ended, Ended::Signal(_)) {
+        let against = ["interface", "project", "library"]
+            .into_iter()
+            .find_map(named);
+        if let Some(other) = against.filter(|o| projects.last() != Some(o)) {
+            return Kind::BuiltAgainst(other);
+        }
+    }
+    let pairs: Vec<(usize, usize)> = projects
+        .windows(2)
+        .rev()
+        .filter_map(|w| Some((*w.first()?, *w.get(1)?)))
+        .filter(|(caller, callee)| caller != callee)
+        .collect();
+    if pairs.is_empty() {
+        Kind::Unfit
+    } else {
+        Kind::Met(pairs)
+    }
+}
+
+/// What is lacking, and in whom.
+fn lacking(
+    module: &str,
+    name: Option<&str>,
+    contents: &Contents,
+    series: (u64, u64),
+) -> Option<Lack> {
+    let top = module.split('.').next().unwrap_or(module);
+    let owner_of = |module: &str| contents.set.get(module).map(|l| l.project);
+    if is_standard(top) && owner_of(top).is_none() {
+        let how = match name {
+            Some(name) => lacking_name(module, name, series),
+            None => lacking_module(module, series).or_else(|| lacking_module(top, series)),
+        };
+        return how.map(|how| Lack::Standard {
+            module: module.to_owned(),
+            name: name.map(str::to_owned),
+            how,
+        });
+    }
+    match name {
+        Some(name) => Some(Lack::Name {
+            module: module.to_owned(),
+            name: name.to_owned(),
+            owner: owner_of(module)?,
+        }),
+        None => {
+            let parent = module
+                .rsplit_once('.')
+                .and_then(|(above, _)| owner_of(above));
+            Some(Lack::Module {
+                module: module.to_owned(),
+                owner: parent.or_else(|| owner_of(top)),
+            })
+        }
+    }
+}
+
+fn told(attempt: &Attempt, raised: &Raised) -> String {
+    let module = &attempt.module;
+    let last = escaped(&raised.last);
+    match attempt.ended {
+        Ended::Well => format!("`import {module}` is done"),
+        Ended::Raised => format!("`import {module}` fails: {last}"),
+        Ended::Exited(code) => format!("`import {module}` ends the process with {code}"),
+        Ended::Signal(signal) => format!("`import {module}` ends the process by signal {signal}"),
+        Ended::Hung(seconds) => format!("`import {module}` is not done after {seconds} s"),
+    }
+}

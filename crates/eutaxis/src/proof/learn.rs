@@ -1,0 +1,352 @@
+//! What a failure teaches: a bound or a need that the metadata do not state, as an adjustment.
+
+use std::collections::BTreeSet;
+
+use eutaxis_core::artifact::Metadata;
+use eutaxis_core::fault::Origin;
+use eutaxis_core::interface::Lack;
+use eutaxis_core::knowledge::{Lacking, bringing};
+use eutaxis_core::offer::{Adjustment, Effect, Lesson};
+use eutaxis_core::requirement::Accepts;
+use eutaxis_core::solve::{Chosen, Problem, Solution};
+use eutaxis_core::{Name, Requirement, Version, VersionSpecifier};
+use eutaxis_world::Error;
+use eutaxis_world::supply::Run;
+use jiff::Timestamp;
+
+use super::failure::{Failure, Kind};
+use super::releases::{Having, Release, Sought, nearest_having, releases, takes};
+use crate::words::day;
+
+/// What failures are held against.
+pub(crate) struct School<'a> {
+    pub(crate) run: &'a Run,
+    pub(crate) problem: &'a Problem,
+    pub(crate) solution: &'a Solution,
+    /// The projects in the order of the failure's numbers.
+    pub(crate) projects: Vec<Name>,
+    pub(crate) now: Timestamp,
+    /// Where the pins go, as the place of what is learnt.
+    pub(crate) place: Origin,
+}
+
+impl School<'_> {
+    /// What a failure teaches; none when nothing follows from it.
+    pub(crate) fn learn(&self, failure: &Failure) -> Result<Option<Adjustment>, Error> {
+        let Some(taker) = self.chosen(failure.taker) else {
+            return Ok(None);
+        };
+        let because = failure.told.clone();
+        match &failure.kind {
+            Kind::Machine => Ok(None),
+            Kind::Unfit => Ok(Some(self.avoid(taker, "==", &because, failure))),
+            Kind::Lacks(lack) => self.lacks(taker, lack, &because, failure),
+            Kind::BuiltAgainst(other) => match self.chosen(*other) {
+                Some(other) => self.of_its_time(taker, other, &because, failure),
+                None => Ok(None),
+            },
+            Kind::Met(pairs) => {
+                for (caller, callee) in pairs {
+                    let (Some(caller), Some(callee)) = (self.chosen(*caller), self.chosen(*callee))
+                    else {
+                        continue;
+                    };
+                    let is_younger = match (caller.file.published, callee.file.published) {
+                        (Some(caller), Some(callee)) => callee > caller,
+                        _ => false,
+                    };
+                    if is_younger
+                        && let Some(found) = self.of_its_time(caller, callee, &because, failure)?
+                    {
+                        return Ok(Some(found));
+                    }
+                }
+                Ok(None)
+            }
+        }
+    }
+
+    fn chosen(&self, project: usize) -> Option<&Chosen> {
+        let name = self.projects.get(project)?;
+        self.solution.chosen.iter().find(|c| c.project == *name)
+    }
+
+    fn lacks(
+        &self,
+        taker: &Chosen,
+        lack: &Lack,
+        because: &str,
+        failure: &Failure,
+    ) -> Result<Option<Adjustment>, Error> {
+        let (sought, owner) = match lack {
+            Lack::Standard {
+                module, name, how, ..
+            } => {
+                if name.is_none()
+                    && let Some(found) = self.provider(taker, module, because, failure)?
+                {
+                    return Ok(Some(found));
+                }
+                let name = name.as_deref();
+                let which = self.those_alike(taker, how, Sought { module, name }, failure)?;
+                return Ok(Some(self.avoid(taker, which, because, failure)));
+            }
+            Lack::Module { module, owner } => {
+                let sought = Sought { module, name: None };
+                (sought, owner.and_then(|o| self.chosen(o)))
+            }
+            Lack::Name {
+                module,
+                name,
+                owner,
+            } => {
+                let name = Some(name.as_str());
+                (Sought { module, name }, self.chosen(*owner))
+            }
+        };
+        let Some(owner) = owner else {
+            return self.provider(taker, sought.module, because, failure);
+        };
+        if owner.project == taker.project {
+            return Ok(Some(self.avoid(taker, "==", because, failure)));
+        }
+        self.having(taker, owner, sought, because, failure)
+    }
+
+    /// Which releases are out with one that takes what the interpreter lacks: older ones take as well
+    /// what is gone, newer ones what is new; where the last of them does not, it alone is.
+    fn those_alike(
+        &self,
+        taker: &Chosen,
+        how: &Lacking,
+        sought: Sought<'_>,
+        failure: &Failure,
+    ) -> Result<&'static str, Error> {
+        let Some(file) = &failure.file else {
+            return Ok("==");
+        };
+        let all = releases(self.run, self.problem, &taker.project)?;
+        let (last, which) = match how {
+            Lacking::Gone(_) => (all.last(), "<="),
+            Lacking::Later(_) => (all.first(), ">="),
+        };
+        let Some(last) = last else {
+            return Ok("==");
+        };
+        let take = takes(self.run, &taker.project, last, file, sought)?;
+        Ok(if take { which } else { "==" })
+    }
+
+    /// Bounds a project to the releases that have something, for the one that takes it.
+    fn having(
+        &self,
+        taker: &Chosen,
+        owner: &Chosen,
+        sought: Sought<'_>,
+        because: &str,
+        failure: &Failure,
+    ) -> Result<Option<Adjustment>, Error> {
+        let all = releases(self.run, self.problem, &owner.project)?;
+        let since = taker.file.published;
+        let run = self.run;
+        let found = nearest_having(run, &owner.project, &all, &owner.version, since, sought)?;
+        let bound = match found {
+            Some(Having::Before(version)) => format!("<{version}"),
+            Some(Having::From(version)) => format!(">={version}"),
+            None => return self.of_its_time(taker, owner, because, failure),
+        };
+        self.needs(taker, "<=", &owner.project, &bound, because, failure)
+    }
+
+    /// Bounds a project to the releases that were there when the other one was published, or to the
+    /// series before.
+    fn of_its_time(
+        &self,
+        taker: &Chosen,
+        owner: &Chosen,
+        because: &str,
+        failure: &Failure,
+    ) -> Result<Option<Adjustment>, Error> {
+        let all = releases(self.run, self.problem, &owner.project)?;
+        let older: Vec<&Release> = all.iter().filter(|r| r.version < owner.version).collect();
+        let then = taker.file.published;
+        let was_there = |r: &&&Release| match (r.published(), then) {
+            (Some(published), Some(then)) => published <= then,
+            _ => false,
+        };
+        let series = |v: &Version| (v.release_number(0), v.release_number(1));
+        let is_before = |r: &&&Release| series(&r.version).0 < series(&owner.version).0;
+        let newest = older
+            .iter()
+            .find(was_there)
+            .or_else(|| older.iter().find(is_before));
+        let Some(newest) = newest else {
+            return Ok(None);
+        };
+        // What is published in a series that was met may mend it.
+        let (major, minor) = series(&newest.version);
+        let (now, now_minor) = series(&owner.version);
+        let bound = if major < now {
+            format!("<{}", major + 1)
+        } else if minor < now_minor {
+            format!("<{major}.{}", minor + 1)
+        } else {
+            format!("<{}", owner.version.public())
+        };
+        let on = newest
+            .published()
+            .map_or(String::new(), |t| format!(" of {}", day(t)));
+        let because = format!("{because}; it met {} {}{on}", owner.project, newest.version);
+        self.needs(taker, "<=", &owner.project, &bound, &because, failure)
+    }
+
+    /// The project that brings a module which nothing in the set brings.
+    fn provider(
+        &self,
+        taker: &Chosen,
+        module: &str,
+        because: &str,
+        failure: &Failure,
+    ) -> Result<Option<Adjustment>, Error> {
+        let top = module.split('.').next().unwrap_or(module);
+        let sought = Sought {
+            module: top,
+            name: None,
+        };
+        for project in self.may_bring(taker, top)? {
+            if let Some(there) = self.solution.chosen.iter().find(|c| c.project == project) {
+                // Another release of it has it, or none.
+                if let Some(found) = self.having(taker, there, sought, because, failure)? {
+                    return Ok(Some(found));
+                }
+                continue;
+            }
+            let all = releases(self.run, self.problem, &project)?;
+            let then = taker.file.published;
+            let was_there = |r: &&Release| match (r.published(), then) {
+                (Some(published), Some(then)) => published <= then,
+                _ => true,
+            };
+            for (release, bound) in [
+                (all.first(), String::new()),
+                (all.iter().find(was_there), "of its time".to_owned()),
+            ] {
+                let Some(release) = release else {
+                    continue;
+                };
+                if sought.is_in(self.run, &project, release)? != Some(true)
+                    && !bringing(top).contains(&project.as_str())
+                {
+                    continue;
+                }
+                let bound = if bound.is_empty() {
+                    bound
+                } else {
+                    format!("<={}", release.version.public())
+                };
+                return self.needs(taker, "==", &project, &bound, because, failure);
+            }
+        }
+        Ok(None)
+    }
+
+    /// Projects that may bring a module, the likeliest first: what the knowledge says, the project
+    /// of its name, and what the taker needs for its extras.
+    fn may_bring(&self, taker: &Chosen, module: &str) -> Result<Vec<Name>, Error> {
+        let known = bringing(module).into_iter();
+        let mut names: Vec<Name> = known.filter_map(|n| Name::parse(n).ok()).collect();
+        names.extend(Name::parse(module));
+        let metadata = self.run.metadata(&taker.project, &taker.file.filename)?;
+        let optional = metadata.iter().flat_map(|m| &m.requires);
+        names.extend(optional.map(|r| r.name.clone()));
+        let mut seen = BTreeSet::new();
+        names.retain(|n| seen.insert(n.clone()));
+        // Those that the depots do not have bring nothing.
+        let pages = self.run.pages(&names)?;
+        let there = names
+            .into_iter()
+            .zip(pages)
+            .filter(|(_, page)| page.is_some());
+        Ok(there.map(|(name, _)| name).collect())
+    }
+
+    fn avoid(&self, taker: &Chosen, which: &str, because: &str, failure: &Failure) -> Adjustment {
+        self.adjustment(taker, which, Effect::Avoid, because, failure)
+    }
+
+    /// That a release needs a project within a bound, beside what it says of it.
+    fn needs(
+        &self,
+        taker: &Chosen,
+        which: &str,
+        project: &Name,
+        bound: &str,
+        because: &str,
+        failure: &Failure,
+    ) -> Result<Option<Adjustment>, Error> {
+        let metadata = self.run.metadata(&taker.project, &taker.file.filename)?;
+        let said = metadata.as_deref().and_then(|m| self.said(m, project));
+        let known = self.problem.adjustments.iter().rev().find_map(|a| {
+            let speaks = a.speaks_of(&taker.project, &taker.version, &self.problem.target);
+            match &a.effect {
+                Effect::Needs(needs) if speaks && needs.name == *project => Some(needs.clone()),
+                Effect::Needs(_)
+                | Effect::NeedsOnly(_)
+                | Effect::Avoid
+                | Effect::Take
+                | Effect::MadeFor(_) => None,
+            }
+        });
+        let mut requirement = known.or(said).unwrap_or_else(|| Requirement::any(project));
+        requirement.marker = None;
+        let versions = match &requirement.accepts {
+            Accepts::Versions(versions) => versions.to_string(),
+            Accepts::Url(_) => return Ok(None),
+        };
+        let both: Vec<&str> = [versions.as_str(), bound]
+            .into_iter()
+            .filter(|v| !v.is_empty())
+            .collect();
+        let Ok(versions) = VersionSpecifier::parse(&both.join(",")) else {
+            return Ok(None);
+        };
+        requirement.accepts = Accepts::Versions(versions);
+        let effect = Effect::Needs(requirement);
+        let found = self.adjustment(taker, which, effect, because, failure);
+        // What is known already and did not help teaches nothing.
+        let same = |a: &Adjustment| a.effect == found.effect && a.project == found.project;
+        Ok((!self.problem.adjustments.iter().any(same)).then_some(found))
+    }
+
+    /// What a release says of a project on the target.
+    fn said(&self, metadata: &Metadata, project: &Name) -> Option<Requirement> {
+        let counts = |r: &&Requirement| {
+            let marker = r.marker.as_ref();
+            r.name == *project && marker.is_none_or(|m| m.holds(&self.problem.target.markers, None))
+        };
+        metadata.requires.iter().find(counts).cloned()
+    }
+
+    fn adjustment(
+        &self,
+        taker: &Chosen,
+        which: &str,
+        effect: Effect,
+        because: &str,
+        failure: &Failure,
+    ) -> Adjustment {
+        let versions = format!("{which}{}", taker.version.public());
+        Adjustment {
+            project: taker.project.clone(),
+            versions: VersionSpecifier::parse(&versions).unwrap_or_default(),
+            when: None,
+            effect,
+            because: because.to_owned(),
+            origin: self.place.clone(),
+            learnt: Some(Lesson {
+                evidence: failure.evidence,
+                on: self.now,
+            }),
+        }
+    }
+}

@@ -1,0 +1,7 @@
+//! Proving a set: its contents are read, its imports are tried, and what fails is learnt.
+
+pub(crate) mod contents;
+pub(crate) mod failure;
+pub(crate) mod learn;
+mod releases;
+pub(crate) mod trial;

@@ -1,0 +1,210 @@
+//! The releases of a project that have a module, or a name of one: looked for in their files, as few
+//! of them as can be.
+
+use std::sync::Arc;
+
+use eutaxis_core::index::PageFile;
+use eutaxis_core::interface::{Form, Module, Set};
+use eutaxis_core::offer::{Rules, Verdict};
+use eutaxis_core::solve::Problem;
+use eutaxis_core::{Name, Requirement, Version};
+use eutaxis_world::Error;
+use eutaxis_world::supply::{Depth, Run};
+use jiff::Timestamp;
+
+/// So many files are looked into for one question.
+const MOST_LOOKED_INTO: usize = 12;
+
+/// A release that can be taken on the target, with the wheel that would be.
+#[derive(Debug, Clone)]
+pub(super) struct Release {
+    pub(super) version: Version,
+    pub(super) file: Arc<PageFile>,
+}
+
+impl Release {
+    pub(super) fn published(&self) -> Option<Timestamp> {
+        self.file.published
+    }
+}
+
+/// The releases of a project that have a wheel for the target, newest first.
+pub(super) fn releases(
+    run: &Run,
+    problem: &Problem,
+    project: &Name,
+) -> Result<Vec<Release>, Error> {
+    let rules = Rules {
+        target: &problem.target,
+        policy: &problem.policy,
+        adjustments: &[],
+    };
+    let requirement = Requirement::any(project);
+    let looked = run
+        .look(std::slice::from_ref(&requirement), &rules, Depth::Gaps)?
+        .pop()
+        .flatten();
+    let Some(looked) = looked else {
+        return Ok(Vec::new());
+    };
+    let offers = looked.judged.admitted(&requirement, &rules);
+    let ready = offers.iter().filter(|o| o.verdict == Verdict::Ready);
+    let mut found: Vec<Release> = ready
+        .filter_map(|o| {
+            let file = o.best().filter(|f| f.is_wheel())?;
+            Some(Release {
+                version: o.version.clone(),
+                file: Arc::clone(&file.file),
+            })
+        })
+        .collect();
+    found.sort_by(|a, b| b.version.cmp(&a.version));
+    Ok(found)
+}
+
+/// What is looked for: a module, and a name of it.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Sought<'a> {
+    pub(super) module: &'a str,
+    pub(super) name: Option<&'a str>,
+}
+
+impl Sought<'_> {
+    /// Whether a release has it; none where its files do not tell.
+    pub(super) fn is_in(
+        &self,
+        run: &Run,
+        project: &Name,
+        release: &Release,
+    ) -> Result<Option<bool>, Error> {
+        let base = self.module.replace('.', "/");
+        let (file, package) = (format!("{base}.py"), format!("{base}/__init__.py"));
+        let sources = run.sources(project, &release.file, &|p| p == file || p == package)?;
+        let mut set = Set::new(1);
+        let paths = sources.paths.iter().flatten();
+        paths.for_each(|path| set.add(0, path));
+        let Some(located) = set.get(self.module) else {
+            return Ok(Some(false));
+        };
+        let Some(name) = self.name else {
+            return Ok(Some(true));
+        };
+        if set.get(&format!("{}.{name}", self.module)).is_some() {
+            return Ok(Some(true));
+        }
+        if located.form == Form::Compiled {
+            return Ok(None);
+        }
+        let source = sources.found.iter().find(|(p, _)| *p == located.file);
+        let read = source.map(|(_, bytes)| Module::read(bytes));
+        Ok(match read {
+            Some(read) if read.gives(name) => Some(true),
+            Some(read) if read.open.is_none() && read.makes.is_empty() => Some(false),
+            _ => None,
+        })
+    }
+}
+
+/// Whether a source of a release takes a module, or a name of one, whatever happens.
+pub(super) fn takes(
+    run: &Run,
+    project: &Name,
+    release: &Release,
+    file: &str,
+    sought: Sought<'_>,
+) -> Result<bool, Error> {
+    let sources = run.sources(project, &release.file, &|p| p == file)?;
+    let read = sources.found.first().map(|(_, bytes)| Module::read(bytes));
+    let is_it = |t: &eutaxis_core::interface::Take| {
+        let name = sought.name.is_none_or(|n| t.path.iter().any(|p| p == n));
+        t.level == 0 && within(&t.module, sought.module) && name
+    };
+    Ok(read.is_some_and(|read| read.takes.iter().any(is_it)))
+}
+
+/// Whether a module is this one, or lies in it.
+fn within(module: &str, this: &str) -> bool {
+    module
+        .strip_prefix(this)
+        .is_some_and(|rest| rest.is_empty() || rest.starts_with('.'))
+}
+
+/// On which side of a release those lie that have something.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum Having {
+    /// Older ones have it, up to before this release.
+    Before(Version),
+    /// Newer ones have it, from this release on.
+    From(Version),
+}
+
+/// The releases nearest to one that lacks something which have it: the newest older ones first, for
+/// what was once there; from the time of the one that takes it on.
+pub(super) fn nearest_having(
+    run: &Run,
+    project: &Name,
+    all: &[Release],
+    lacking: &Version,
+    since: Option<Timestamp>,
+    sought: Sought<'_>,
+) -> Result<Option<Having>, Error> {
+    let Some(at) = all.iter().position(|r| r.version == *lacking) else {
+        return Ok(None);
+    };
+    let mut left = MOST_LOOKED_INTO;
+    let mut has = |i: usize| -> Result<bool, Error> {
+        let Some(release) = all.get(i).filter(|_| left > 0) else {
+            return Ok(false);
+        };
+        left -= 1;
+        // What its files do not tell is tried.
+        Ok(sought.is_in(run, project, release)?.unwrap_or(true))
+    };
+    let of_time = |r: &Release| match (r.published(), since) {
+        (Some(published), Some(since)) => published <= since,
+        _ => true,
+    };
+    let first = all
+        .iter()
+        .skip(at + 1)
+        .position(of_time)
+        .map(|n| n + at + 1);
+    let mut lacks = at;
+    let mut next = first.unwrap_or(at + 1);
+    let mut step = 1;
+    while next < all.len() {
+        if has(next)? {
+            // Between the two lies the first one that lacks it.
+            let (mut newest, mut oldest_lacking) = (next, lacks);
+            while newest - oldest_lacking > 1 {
+                let middle = oldest_lacking + (newest - oldest_lacking) / 2;
+                if has(middle)? {
+                    newest = middle;
+                } else {
+                    oldest_lacking = middle;
+                }
+            }
+            let bound = all.get(oldest_lacking).map(|r| r.version.public());
+            return Ok(bound.map(Having::Before));
+        }
+        lacks = next;
+        next += step;
+        step *= 2;
+    }
+    let mut oldest = None;
+    let (mut low, mut high) = (0, at);
+    if at > 0 && has(0)? {
+        // Those before `high` are looked through for the oldest that has it.
+        while low < high {
+            let middle = low + (high - low) / 2;
+            if has(middle)? {
+                oldest = Some(middle);
+                low = middle + 1;
+            } else {
+                high = middle;
+            }
+        }
+    }
+    let version = oldest.and_then(|i| all.get(i)).map(|r| r.version.public());
+    Ok(version.map(Having::From))
+}

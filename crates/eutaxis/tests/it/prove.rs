@@ -1,0 +1,265 @@
+//! `settle --prove`: contents are read, imports are tried, and what fails is learnt.
+
+use rstest::rstest;
+
+use serde_json::Value;
+use tempfile::TempDir;
+
+use crate::field::{Field, depot_of};
+
+/// A release: its version, its day, its needs and its sources.
+type Release<'a> = (&'a str, &'a str, &'a str, &'a [(&'a str, &'a str)]);
+
+/// A pure project: each release with its day, its needs and its sources.
+fn project(name: &str, releases: &[Release<'_>]) -> String {
+    let mut text = format!("[[project]]\nname = \"{name}\"\nsummary = \"x\"\npure = true\n");
+    for (version, date, needs, sources) in releases {
+        text.push_str(&format!(
+            "[[project.release]]\nversion = \"{version}\"\ndate = \"{date}\"\nneeds = [{needs}]\n"
+        ));
+        text.push_str("[project.release.sources]\n");
+        for (path, source) in *sources {
+            text.push_str(&format!("{path:?} = {source:?}\n"));
+        }
+    }
+    text
+}
+
+/// The name that `windvane` takes is gone in a minor release of `gustlib`.
+fn name_gone() -> String {
+    let has = [("gustlib/urls.py", "def parse_station(text): return text\n")];
+    let lacks = [("gustlib/urls.py", "def read_station(text): return text\n")];
+    let takes = [(
+        "windvane/__init__.py",
+        "import os\nfrom gustlib.urls import parse_station\n",
+    )];
+    [
+        project(
+            "gustlib",
+            &[
+                ("2.0", "2024-01-10", "", &has),
+                ("2.1", "2024-02-10", "", &has),
+                ("2.2", "2024-08-10", "", &has),
+                ("2.3", "2025-06-10", "", &lacks),
+                ("2.4", "2025-09-10", "", &lacks),
+            ],
+        ),
+        project(
+            "windvane",
+            &[("1.2", "2024-03-01", "\"gustlib>=2\"", &takes)],
+        ),
+    ]
+    .concat()
+}
+
+/// A folder with a depot of a world of its own.
+struct Camp {
+    field: Field,
+    depot: TempDir,
+}
+
+impl Camp {
+    fn of(world: &str) -> Self {
+        Camp {
+            field: Field::empty(),
+            depot: depot_of(world),
+        }
+    }
+
+    /// Settles, whatever dates say: the answer.
+    fn settle(&self, code: i32, arguments: &[&str]) -> Value {
+        let at = self.depot.path().display().to_string();
+        let common = ["--json", "settle", "--chronology", "ignore", "--depot", &at];
+        let ran = self.field.expect(code, &[&common[..], arguments].concat());
+        serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e} {ran:?}"))
+    }
+}
+
+/// Settles and proves in a folder with a depot of this world.
+fn proven(world: &str, code: i32, arguments: &[&str]) -> (Camp, Value) {
+    let camp = Camp::of(world);
+    let answer = camp.settle(code, &[&["--prove"], arguments].concat());
+    (camp, answer)
+}
+
+fn pinned(answer: &Value, project: &str) -> String {
+    let pins = answer["pins"].as_array().unwrap();
+    let pin = pins.iter().find(|p| p["name"] == project);
+    pin.map_or(String::new(), |p| p["version"].as_str().unwrap().to_owned())
+}
+
+#[rstest]
+#[case::run_here(&[], "ran")]
+#[case::elsewhere(&["--target", "cpython 3.9 / windows x86_64"], "read")]
+fn a_name_that_is_gone_is_found_in_the_newest_release_that_has_it(
+    #[case] target: &[&str],
+    #[case] level: &str,
+) {
+    let (_, answer) = proven(&name_gone(), 0, &[&["windvane"], target].concat());
+    assert_eq!(pinned(&answer, "gustlib"), "2.2", "{answer:#}");
+    assert_eq!(answer["evidence"]["level"], level);
+    let round = &answer["proof"]["rounds"][0];
+    assert_eq!(
+        round["failed"],
+        "takes parse_station from gustlib.urls (windvane/__init__.py:2); gustlib 2.4 does not have it"
+    );
+    assert_eq!(
+        (&round["learnt"]["versions"], &round["learnt"]["needs"]),
+        (&"<=1.2".into(), &"gustlib>=2,<2.3".into())
+    );
+}
+
+/// An undeclared helper is found by its name, and its innocent twin is let be.
+#[rstest]
+#[case::taken("import tarnhelper\n", "1.0")]
+#[case::guarded(
+    "try:\n    import tarnhelper\nexcept ImportError:\n    tarnhelper = None\n",
+    ""
+)]
+fn a_helper_that_nobody_states_is_added(#[case] source: &str, #[case] helper: &str) {
+    let world = [
+        project(
+            "pitnotes",
+            &[("1.0", "2025-01-01", "", &[("pitnotes/__init__.py", source)])],
+        ),
+        project("tarnhelper", &[("1.0", "2024-01-01", "", &[])]),
+    ];
+    let (_, answer) = proven(&world.concat(), 0, &["pitnotes"]);
+    assert_eq!(pinned(&answer, "tarnhelper"), helper, "{answer:#}");
+    assert_eq!(answer["evidence"]["level"], "ran");
+}
+
+/// A project that only bears the name brings nothing.
+#[test]
+fn a_namesake_that_brings_something_else_is_not_taken() {
+    let world = [
+        project("pitnotes", &[("1.0", "2025-01-01", "", &[("pitnotes/__init__.py", "import tarnhelper\n")])]),
+        "[[project]]\nname = \"tarnhelper\"\nsummary = \"x\"\npure = true\n[[project.release]]\nversion = \
+         \"1.0\"\ndate = \"2024-01-01\"\n[project.release.sources]\n\"tarnhelper/__init__.py\" = \"import \
+         pitnotes_core\"\n".to_owned(),
+    ];
+    let (camp, answer) = proven(&world.concat(), 1, &["pitnotes"]);
+    assert_eq!(
+        answer["proof"]["rounds"][0]["evidence"], "read",
+        "{answer:#}"
+    );
+    assert!(!camp.field.path("pylock.toml").exists());
+}
+
+/// What the interpreter dropped is left to releases that do not take it.
+#[test]
+fn a_module_that_the_interpreter_dropped_bars_the_releases_that_take_it() {
+    let takes = [(
+        "stakelog/__init__.py",
+        "import cgi_of_old, os\n".replace("cgi_of_old", "imp"),
+    )];
+    let takes: Vec<(&str, &str)> = takes.iter().map(|(a, b)| (*a, b.as_str())).collect();
+    let free = [("stakelog/__init__.py", "import importlib\n")];
+    let world = project(
+        "stakelog",
+        &[
+            ("1.0", "2024-01-01", "", &free),
+            ("1.1", "2024-02-01", "", &takes),
+        ],
+    );
+    let target = ["--target", "cpython 3.12 / linux x86_64 glibc 2.35"];
+    let (_, answer) = proven(&world, 0, &[&["stakelog"][..], &target].concat());
+    assert_eq!(pinned(&answer, "stakelog"), "1.0", "{answer:#}");
+    let failed = answer["proof"]["rounds"][0]["failed"].as_str().unwrap();
+    assert_eq!(
+        failed,
+        "imports imp (stakelog/__init__.py:1), gone since 3.12"
+    );
+}
+
+/// What only running shows: code that was generated for another series of what runs it.
+#[test]
+fn code_generated_for_another_series_is_met_again_by_dates() {
+    let calls = [(
+        "stakemsg/__init__.py",
+        "from stakecodec import builder\nbuilder.build('stake')\n",
+    )];
+    let old = [("stakecodec/builder.py", "def build(name): return name\n")];
+    let new = [(
+        "stakecodec/builder.py",
+        "def build(name):\n    raise TypeError('Descriptors cannot be created directly')\n",
+    )];
+    let world = [
+        project(
+            "stakecodec",
+            &[
+                ("3.8", "2023-01-01", "", &old),
+                ("3.9", "2023-06-01", "", &old),
+                ("4.0", "2024-06-01", "", &new),
+            ],
+        ),
+        project(
+            "stakemsg",
+            &[("1.0", "2023-09-01", "\"stakecodec\"", &calls)],
+        ),
+    ];
+    let (_, answer) = proven(&world.concat(), 0, &["stakemsg"]);
+    assert_eq!(pinned(&answer, "stakecodec"), "3.9", "{answer:#}");
+    let round = &answer["proof"]["rounds"][0];
+    assert_eq!(round["evidence"], "ran");
+    assert_eq!(round["learnt"]["needs"], "stakecodec<4");
+}
+
+/// A fault of the machine is told, and bounds nothing.
+#[test]
+fn a_fault_of_the_machine_is_told_and_bounds_nothing() {
+    let source = "raise OSError(28, 'No space left on device')\n";
+    let world = project(
+        "pitnotes",
+        &[
+            ("0.9", "2024-01-01", "", &[]),
+            ("1.0", "2025-01-01", "", &[("pitnotes/__init__.py", source)]),
+        ],
+    );
+    let (_, answer) = proven(&world, 0, &["pitnotes"]);
+    assert_eq!(
+        (
+            pinned(&answer, "pitnotes").as_str(),
+            &answer["evidence"]["level"]
+        ),
+        ("1.0", &"read".into())
+    );
+    let short = answer["proof"]["short_of"][0].as_str().unwrap();
+    assert!(short.contains("a fault of this machine"), "{answer:#}");
+}
+
+/// What was learnt stands in the pins, is heeded without a proof, and tried anew when renewed.
+#[test]
+fn what_was_learnt_stays_with_the_pins() {
+    let (camp, _) = proven(&name_gone(), 0, &["windvane"]);
+    let text = camp.field.read("pylock.toml");
+    assert!(
+        text.contains("learnt = [{") && text.contains("level = \"ran\""),
+        "{text}"
+    );
+    let again = camp.settle(0, &["windvane"]);
+    assert_eq!(pinned(&again, "gustlib"), "2.2");
+    assert_eq!(again["evidence"]["level"], "ran", "the pins are the same");
+    assert_eq!(camp.field.read("pylock.toml"), text, "and so is the file");
+    let renewed = camp.settle(0, &["windvane", "--renew"]);
+    let level = &renewed["evidence"]["level"];
+    assert_eq!(
+        (pinned(&renewed, "gustlib").as_str(), level),
+        ("2.4", &"declared".into())
+    );
+    assert!(!camp.field.read("pylock.toml").contains("learnt"));
+}
+
+/// Where nothing follows from a failure, nothing is written.
+#[test]
+fn a_set_that_cannot_be_mended_is_no_answer() {
+    let source = "raise RuntimeError('the moon is wrong')\n";
+    let world = project(
+        "pitnotes",
+        &[("1.0", "2025-01-01", "", &[("pitnotes/__init__.py", source)])],
+    );
+    let (camp, answer) = proven(&world, 1, &["pitnotes"]);
+    assert!(!camp.field.path("pylock.toml").exists());
+    let failed = answer["proof"]["rounds"][0]["failed"].as_str().unwrap();
+    assert!(failed.contains("the moon is wrong"), "{answer:#}");
+}
