@@ -6,7 +6,7 @@ use std::collections::BTreeSet;
 use super::{Finding, RunTrouble, Severity, Snapshot, Trouble};
 use super::{Remedy, Step};
 use crate::diagnose::{Context, Reader};
-use crate::interface::is_public;
+use crate::interface::{is_for_makers, is_public};
 use eutaxis_standards::knowledge::Causes;
 
 /// The modules to be imported, with the projects that own them: public ones at the top, in the
@@ -47,10 +47,15 @@ pub fn modules(snapshot: &Snapshot) -> Vec<(String, usize)> {
         .collect()
 }
 
-/// The modules in which scripts start, with the projects that bring these.
+/// The modules in which scripts start, with the projects that bring these; not those that run the
+/// tests of a project.
 pub fn of_entry_points(snapshot: &Snapshot) -> Vec<(String, usize)> {
     let of = |(index, project): (usize, &super::Project)| {
-        let starts = project.starts.clone().into_iter();
+        let starts = project
+            .starts
+            .iter()
+            .filter(|m| !m.split('.').any(is_for_makers));
+        let starts = starts.cloned();
         starts
             .map(move |module| (module, index))
             .collect::<Vec<_>>()

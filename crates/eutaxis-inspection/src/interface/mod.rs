@@ -43,5 +43,5 @@ mod walk;
 
 pub use gap::{Gap, Lack};
 pub use module::{How, Module, Open, Take};
-pub use set::{Form, Located, Set, is_public};
+pub use set::{Form, Located, Set, is_for_makers, is_public};
 pub use walk::{Walk, Wanted};

@@ -153,7 +153,12 @@ impl Set {
 
 /// Whether a name is one that users import: no test, example or private part.
 pub fn is_public(name: &str) -> bool {
-    let tests = [
+    is_identifier(name) && !name.starts_with('_') && !is_for_makers(name)
+}
+
+/// Whether a name is one of tests, examples and the like, which those who make a project use.
+pub fn is_for_makers(name: &str) -> bool {
+    let names = [
         "test",
         "tests",
         "testing",
@@ -163,13 +168,11 @@ pub fn is_public(name: &str) -> bool {
         "docs",
         "benchmarks",
     ];
-    is_identifier(name)
-        && !name.starts_with('_')
-        && !tests.contains(&name)
-        && !name.starts_with("test_")
-        && !name.ends_with("_test")
-        && !name.ends_with("_tests")
-        && !name.ends_with("_stubs")
+    names.contains(&name)
+        || name.starts_with("test_")
+        || name.ends_with("_test")
+        || name.ends_with("_tests")
+        || name.ends_with("_stubs")
 }
 
 /// The module that a file is, by its name; none when it is none.

@@ -5,7 +5,7 @@ use std::collections::{BTreeSet, HashMap};
 
 use eutaxis_core::Target;
 use eutaxis_core::artifact::EntryPoints;
-use eutaxis_core::interface::{Gap, Set, Walk, Wanted};
+use eutaxis_core::interface::{Gap, Set, Walk, Wanted, is_for_makers};
 use eutaxis_core::targets::Implementation;
 use eutaxis_world::catalogue::Catalogue;
 use eutaxis_world::environment::Item;
@@ -72,7 +72,10 @@ impl Contents {
             .asked
             .iter()
             .flat_map(|p| self.set.public(*p).into_iter().map(|m| (m, *p)));
-        let starts = self.starts.iter().filter(|(_, p)| self.asked.contains(p));
+        let counts = |(module, project): &&(String, usize)| {
+            self.asked.contains(project) && !module.split('.').any(is_for_makers)
+        };
+        let starts = self.starts.iter().filter(counts);
         let mut seen = BTreeSet::new();
         let all = public.chain(starts.cloned());
         all.filter(|(module, _)| seen.insert(module.clone()))

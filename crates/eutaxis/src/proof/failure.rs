@@ -56,8 +56,11 @@ pub(crate) enum Kind {
     Met(Vec<(usize, usize)>),
     /// A compiled part was built against another series of a project.
     BuiltAgainst(usize),
-    /// The release does not run by this interpreter.
-    Unfit,
+    /// The release does not run by this interpreter, or beside what it needs.
+    Unfit {
+        /// Its source is not for this interpreter.
+        by_syntax: bool,
+    },
     /// A fault of the machine.
     Machine,
 }
@@ -108,7 +111,7 @@ impl Failure {
         Failure {
             taker,
             file: inside.map(|p| p.to_string_lossy().into_owned()),
-            told: told(attempt, &raised),
+            told: told(attempt, &raised).replace(&format!("{}/", site.display()), ""),
             evidence: Evidence::Ran,
             cause: id,
             kind,
@@ -140,7 +143,7 @@ fn kind(
     let lack = match &raised.kind {
         RaisedKind::Module(module) => Some((module.as_str(), None)),
         RaisedKind::Name { module, name } => Some((module.as_str(), Some(name.as_str()))),
-        RaisedKind::Syntax => return Kind::Unfit,
+        RaisedKind::Syntax => return Kind::Unfit { by_syntax: true },
         RaisedKind::Other => None,
     };
     if let Some((module, name)) = lack
@@ -168,7 +171,7 @@ fn kind(
         .filter(|(caller, callee)| caller != callee)
         .collect();
     if pairs.is_empty() {
-        Kind::Unfit
+        Kind::Unfit { by_syntax: false }
     } else {
         Kind::Met(pairs)
     }

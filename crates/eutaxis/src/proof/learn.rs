@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::interface::Lack;
-use eutaxis_core::knowledge::{Lacking, bringing};
+use eutaxis_core::knowledge::{Lacking, bringing, is_standard};
 use eutaxis_core::offer::{Adjustment, Effect, Lesson};
 use eutaxis_core::requirement::Accepts;
 use eutaxis_core::solve::{Chosen, Problem, Solution};
@@ -15,7 +15,7 @@ use eutaxis_world::supply::Run;
 use jiff::Timestamp;
 
 use super::failure::{Failure, Kind};
-use super::releases::{Having, Release, Sought, nearest_having, releases, takes};
+use super::releases::{Release, Sought, nearest_having, releases, takes};
 use crate::words::day;
 
 /// What failures are held against.
@@ -39,13 +39,21 @@ impl School<'_> {
         let because = failure.told.clone();
         match &failure.kind {
             Kind::Machine => Ok(None),
-            Kind::Unfit => Ok(Some(self.avoid(taker, "==", &because, failure))),
+            Kind::Unfit { by_syntax } => {
+                if !by_syntax
+                    && let Some(found) = self.beside_what_is_younger(taker, &because, failure)?
+                {
+                    return Ok(Some(found));
+                }
+                Ok(Some(self.avoid(taker, "==", &because, failure)))
+            }
             Kind::Lacks(lack) => self.lacks(taker, lack, &because, failure),
             Kind::BuiltAgainst(other) => match self.chosen(*other) {
                 Some(other) => self.of_its_time(taker, other, &because, failure),
                 None => Ok(None),
             },
             Kind::Met(pairs) => {
+                let (first, _) = pairs.last().copied().unwrap_or_default();
                 for (caller, callee) in pairs {
                     let (Some(caller), Some(callee)) = (self.chosen(*caller), self.chosen(*callee))
                     else {
@@ -61,9 +69,42 @@ impl School<'_> {
                         return Ok(Some(found));
                     }
                 }
+                // What fails by itself may still have met another series of what it needs.
+                for project in [failure.taker, first] {
+                    if let Some(taker) = self.chosen(project)
+                        && let Some(found) =
+                            self.beside_what_is_younger(taker, &because, failure)?
+                    {
+                        return Ok(Some(found));
+                    }
+                }
                 Ok(None)
             }
         }
+    }
+
+    /// Bounds what a release needs and that is younger than it, the farthest first.
+    fn beside_what_is_younger(
+        &self,
+        taker: &Chosen,
+        because: &str,
+        failure: &Failure,
+    ) -> Result<Option<Adjustment>, Error> {
+        let Some(then) = taker.file.published else {
+            return Ok(None);
+        };
+        let chosen = self.solution.chosen.iter();
+        let mut younger: Vec<&Chosen> = chosen
+            .filter(|c| taker.needs.contains(&c.project))
+            .filter(|c| c.file.published.is_some_and(|p| p > then))
+            .collect();
+        younger.sort_by_key(|c| std::cmp::Reverse(c.file.published));
+        for other in younger {
+            if let Some(found) = self.of_its_time(taker, other, because, failure)? {
+                return Ok(Some(found));
+            }
+        }
+        Ok(None)
     }
 
     fn chosen(&self, project: usize) -> Option<&Chosen> {
@@ -150,11 +191,10 @@ impl School<'_> {
         let since = taker.file.published;
         let run = self.run;
         let found = nearest_having(run, &owner.project, &all, &owner.version, since, sought)?;
-        let bound = match found {
-            Some(Having::Before(version)) => format!("<{version}"),
-            Some(Having::From(version)) => format!(">={version}"),
-            None => return self.of_its_time(taker, owner, because, failure),
+        let Some(having) = found else {
+            return self.of_its_time(taker, owner, because, failure);
         };
+        let bound = having.bound();
         self.needs(taker, "<=", &owner.project, &bound, because, failure)
     }
 
@@ -222,30 +262,21 @@ impl School<'_> {
                 continue;
             }
             let all = releases(self.run, self.problem, &project)?;
-            let then = taker.file.published;
-            let was_there = |r: &&Release| match (r.published(), then) {
-                (Some(published), Some(then)) => published <= then,
-                _ => true,
+            let Some(newest) = all.first() else {
+                continue;
             };
-            for (release, bound) in [
-                (all.first(), String::new()),
-                (all.iter().find(was_there), "of its time".to_owned()),
-            ] {
-                let Some(release) = release else {
-                    continue;
-                };
-                if sought.is_in(self.run, &project, release)? != Some(true)
-                    && !bringing(top).contains(&project.as_str())
-                {
-                    continue;
+            let (run, since) = (self.run, taker.file.published);
+            // What brings back a module of the interpreter's own has it under another name.
+            let brings_back = is_standard(top) && bringing(top).contains(&project.as_str());
+            let bound = if brings_back || sought.is_in(run, &project, newest)? == Some(true) {
+                String::new()
+            } else {
+                match nearest_having(run, &project, &all, &newest.version, since, sought)? {
+                    Some(having) => having.bound(),
+                    None => continue,
                 }
-                let bound = if bound.is_empty() {
-                    bound
-                } else {
-                    format!("<={}", release.version.public())
-                };
-                return self.needs(taker, "==", &project, &bound, because, failure);
-            }
+            };
+            return self.needs(taker, "==", &project, &bound, because, failure);
         }
         Ok(None)
     }
@@ -303,11 +334,7 @@ impl School<'_> {
             Accepts::Versions(versions) => versions.to_string(),
             Accepts::Url(_) => return Ok(None),
         };
-        let both: Vec<&str> = [versions.as_str(), bound]
-            .into_iter()
-            .filter(|v| !v.is_empty())
-            .collect();
-        let Ok(versions) = VersionSpecifier::parse(&both.join(",")) else {
+        let Some(versions) = bounded(&versions, bound) else {
             return Ok(None);
         };
         requirement.accepts = Accepts::Versions(versions);
@@ -348,5 +375,43 @@ impl School<'_> {
                 on: self.now,
             }),
         }
+    }
+}
+
+/// Versions within a bound as well; upper bounds that are looser than it say nothing then.
+fn bounded(versions: &str, bound: &str) -> Option<VersionSpecifier> {
+    let upper = bound.strip_prefix('<').and_then(|v| Version::parse(v).ok());
+    let is_looser = |clause: &&str| {
+        let stated = clause.strip_prefix('<').map(|c| c.trim_start_matches('='));
+        let stated = stated.and_then(|v| Version::parse(v).ok());
+        matches!((stated, &upper), (Some(stated), Some(upper)) if stated >= *upper)
+    };
+    let kept = versions.split(',').map(str::trim).filter(|c| !c.is_empty());
+    let all: Vec<&str> = kept
+        .filter(|c| !is_looser(c))
+        .chain((!bound.is_empty()).then_some(bound))
+        .collect();
+    VersionSpecifier::parse(&all.join(",")).ok()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(">=2", "<2.3", ">=2,<2.3")]
+    #[case("", "<3", "<3")]
+    #[case(">=0.10,<3.1.3", "<3.1.2", ">=0.10,<3.1.2")]
+    #[case(">=0.10,<=3.1.3,!=2", "<3", ">=0.10,!=2,<3")]
+    #[case("<2", "<3", "<2,<3")]
+    #[case(">=1", "", ">=1")]
+    #[case(">=1", ">=2", ">=1,>=2")]
+    fn a_bound_replaces_looser_ones(
+        #[case] versions: &str,
+        #[case] bound: &str,
+        #[case] expected: &str,
+    ) {
+        assert_eq!(bounded(versions, bound).unwrap().to_string(), expected);
     }
 }

@@ -138,6 +138,16 @@ pub(super) enum Having {
     From(Version),
 }
 
+impl Having {
+    /// The bound that keeps to them.
+    pub(super) fn bound(&self) -> String {
+        match self {
+            Having::Before(version) => format!("<{version}"),
+            Having::From(version) => format!(">={version}"),
+        }
+    }
+}
+
 /// The releases nearest to one that lacks something which have it: the newest older ones first, for
 /// what was once there; from the time of the one that takes it on.
 pub(super) fn nearest_having(
@@ -157,8 +167,8 @@ pub(super) fn nearest_having(
             return Ok(false);
         };
         left -= 1;
-        // What its files do not tell is tried.
-        Ok(sought.is_in(run, project, release)?.unwrap_or(true))
+        // One whose files do not tell is passed over.
+        Ok(sought.is_in(run, project, release)? == Some(true))
     };
     let of_time = |r: &Release| match (r.published(), since) {
         (Some(published), Some(since)) => published <= since,
