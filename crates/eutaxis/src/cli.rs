@@ -404,9 +404,11 @@ pub(crate) struct Examine {
     /// editors
     #[arg(long, value_name = "FILE")]
     pub(crate) sarif: Option<PathBuf>,
-    /// Really import every top-level module, each in a process of its own
-    #[arg(long, help_heading = "Trying it")]
-    pub(crate) imports: bool,
+    /// Really import every top-level module and those in which scripts start, each in a process of
+    /// its own; with `all`, every module of what was asked for (write ENV before it)
+    #[arg(long, value_name = "WHICH", num_args = 0..=1, default_missing_value = "public",
+        help_heading = "Trying it")]
+    pub(crate) imports: Option<ImportsArg>,
     /// Run the trials of the settings ([trial.NAME])
     #[arg(long, help_heading = "Trying it")]
     pub(crate) trials: bool,
@@ -424,6 +426,15 @@ pub(crate) struct Examine {
     pub(crate) memory: String,
     #[command(flatten)]
     pub(crate) depots: DepotOptions,
+}
+
+/// `--imports`
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ImportsArg {
+    /// What people import, and what scripts start in
+    Public,
+    /// Every module of what was asked for as well
+    All,
 }
 
 /// `diagnose`
@@ -556,6 +567,13 @@ pub(crate) struct Furnish {
     /// How files come from the store
     #[arg(long, value_name = "HOW", default_value = "auto")]
     pub(crate) link: LinkArg,
+    /// Import what was asked for in an environment that is thrown away, and place the set only when
+    /// that goes well
+    #[arg(long, help_heading = "Proof")]
+    pub(crate) prove: bool,
+    /// Place the set though importing it runs into something
+    #[arg(long, help_heading = "Proof")]
+    pub(crate) anyway: bool,
     #[command(flatten)]
     pub(crate) depots: DepotOptions,
 }

@@ -117,6 +117,8 @@ pub struct Attempt {
     pub ended: Ended,
     /// What it wrote, the last of it.
     pub output: String,
+    /// What of that went to standard error.
+    pub complained: String,
     /// What it left behind in an empty home, in words.
     pub leaves: Vec<String>,
 }
@@ -136,22 +138,82 @@ pub struct Trial {
     pub complained: String,
 }
 
-/// The imports that failed, as findings, with what explains them by what they wrote.
+/// Imports that were tried, and what is known of the projects beside.
+#[derive(Debug)]
+pub struct Tried<'a> {
+    /// The imports.
+    pub attempts: &'a [Attempt],
+    /// The projects that are asked for, or that importing those leads to; others nobody misses.
+    pub wanted: &'a BTreeSet<usize>,
+    /// Modules that people import, or in which scripts start; what lies deeper may serve a part
+    /// that nobody uses.
+    pub public: &'a BTreeSet<String>,
+}
+
+/// The imports that failed, as findings, with what explains them by what they wrote; and what those
+/// that went well complained of.
 pub fn imports(
     snapshot: &Snapshot,
-    attempts: &[Attempt],
+    tried: &Tried<'_>,
     causes: &Causes,
     context: &Context<'_>,
 ) -> Vec<Finding> {
-    let failed = attempts.iter().filter(|a| a.ended != Ended::Well);
-    failed
-        .map(|a| import(snapshot, a, causes, context))
-        .collect()
+    let finding = |attempt: &Attempt| match attempt.ended {
+        Ended::Well => warning(snapshot, attempt, causes, context),
+        Ended::Raised | Ended::Exited(_) | Ended::Signal(_) | Ended::Hung(_) => {
+            let is_wanted = attempt.owner.is_none_or(|o| tried.wanted.contains(&o));
+            let severity = if is_wanted && tried.public.contains(&attempt.module) {
+                Severity::Breaks
+            } else {
+                Severity::Risk
+            };
+            Some(import(snapshot, attempt, severity, causes, context))
+        }
+    };
+    tried.attempts.iter().filter_map(finding).collect()
+}
+
+/// What an import that went well complained of.
+fn warning(
+    snapshot: &Snapshot,
+    attempt: &Attempt,
+    causes: &Causes,
+    context: &Context<'_>,
+) -> Option<Finding> {
+    let lines = attempt.complained.lines().map(str::trim_end);
+    let first = lines.clone().find(|l| !l.trim().is_empty())?.to_owned();
+    // Those who make a project are told what will change: for who uses it nothing is wrong.
+    let for_makers = ["DeprecationWarning", "FutureWarning", "SyntaxWarning"];
+    let of_source = |l: &str| l.starts_with("  ") || l.trim().is_empty();
+    let is_harmless = lines
+        .filter(|l| !of_source(l))
+        .all(|l| for_makers.iter().any(|w| l.contains(w)));
+    let trouble = RunTrouble::Warns {
+        module: attempt.module.clone(),
+        first: snapshot.shown_in(&first),
+        is_harmless,
+    };
+    let (severity, remedy) = if is_harmless {
+        (
+            Severity::Note,
+            "nothing: it works, and a later release may not",
+        )
+    } else {
+        (Severity::Risk, "see what it says: a part of it may be off")
+    };
+    let finding = Finding::new(severity, Trouble::Run(trouble), remedy);
+    let finding = if is_harmless {
+        finding
+    } else {
+        explained(finding, &attempt.complained, causes, context)
+    };
+    Some(finding.about_owner(snapshot, attempt.owner))
 }
 
 fn import(
     snapshot: &Snapshot,
     attempt: &Attempt,
+    severity: Severity,
     causes: &Causes,
     context: &Context<'_>,
 ) -> Finding {
@@ -169,7 +231,7 @@ fn import(
             Remedy::new("look at its compiled parts", Step::Examine)
         }
     };
-    let finding = Finding::new(Severity::Breaks, Trouble::Run(trouble), remedy);
+    let finding = Finding::new(severity, Trouble::Run(trouble), remedy);
     explained(finding, &attempt.output, causes, context)
         .about_owner(snapshot, attempt.owner)
         .of(frames)

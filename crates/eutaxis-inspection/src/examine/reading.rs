@@ -3,7 +3,9 @@
 use std::collections::BTreeSet;
 
 use super::imports::{modules, of_entry_points};
-use super::{Finding, Remedy, Seat, Severity, Snapshot, Step, Trouble, unmet};
+use super::{
+    Attempt, CompiledTrouble, Finding, Remedy, Seat, Severity, Snapshot, Step, Trouble, unmet,
+};
 use crate::interface::{Gap, Lack, Set, Walk};
 use eutaxis_standards::knowledge::SeriesNumber;
 use eutaxis_standards::name::Name;
@@ -100,7 +102,8 @@ pub fn gaps(snapshot: &Snapshot, gaps: &[Gap]) -> Vec<Finding> {
         let trouble = Trouble::Gap {
             of_module: gap.is_of_module(),
             told: gap.told(&names),
-            root: (gap.root != gap.module).then(|| gap.root.clone()),
+            module: gap.module.clone(),
+            root: gap.root.clone(),
         };
         let finding = Finding::new(severity, trouble, remedy(snapshot, gap));
         let of = snapshot.projects.get(gap.taker);
@@ -111,6 +114,46 @@ pub fn gaps(snapshot: &Snapshot, gaps: &[Gap]) -> Vec<Finding> {
             .of(path.into_iter().collect())
     };
     gaps.iter().filter(told).map(finding).collect()
+}
+
+/// Compiled files that lack something, and that no import is sure to lead to, serve a part that may
+/// be left out.
+pub fn optional(snapshot: &Snapshot, walk: &Walk<'_>, findings: &mut [Finding]) {
+    let may_be_left_out = |path: &String| {
+        let compiled = snapshot.compiled.iter().find(|c| c.path == *path)?;
+        let project = compiled.owner?;
+        let entry = snapshot.projects.get(project)?.entry;
+        let folder = &snapshot.path.get(entry)?.folder;
+        let inside = path.strip_prefix(folder.as_str())?.strip_prefix('/')?;
+        walk.leads_to(project, inside).map(|leads| !leads)
+    };
+    for finding in findings {
+        let is_lacking = matches!(
+            finding.trouble,
+            Trouble::Compiled(
+                CompiledTrouble::LibraryAbsent {
+                    of_toolkit: false,
+                    ..
+                } | CompiledTrouble::LibraryTooOld { .. }
+            )
+        );
+        if is_lacking
+            && finding.severity == Severity::Breaks
+            && !finding.paths.is_empty()
+            && finding
+                .paths
+                .iter()
+                .all(|p| may_be_left_out(p) == Some(true))
+        {
+            finding.severity = Severity::Risk;
+        }
+    }
+}
+
+/// What was found by reading, without what trying the same imports has shown or refuted.
+pub fn untried(findings: &mut Vec<Finding>, attempts: &[Attempt]) {
+    let is_tried = |root: &str| attempts.iter().any(|a| a.module == root);
+    findings.retain(|f| !matches!(&f.trouble, Trouble::Gap { root, .. } if is_tried(root)));
 }
 
 fn remedy(snapshot: &Snapshot, gap: &Gap) -> Remedy {

@@ -307,6 +307,19 @@ impl Snapshot {
         inside.unwrap_or(path).to_owned()
     }
 
+    /// A text in which files of the environment are named as people know them.
+    pub fn shown_in(&self, text: &str) -> String {
+        let folders = self.path.iter().map(|e| e.folder.as_str());
+        let mut folders: Vec<&str> = folders.chain([self.root.as_str()]).collect();
+        folders.sort_by_key(|f| std::cmp::Reverse(f.len()));
+        folders
+            .iter()
+            .filter(|f| !f.is_empty())
+            .fold(text.to_owned(), |text, folder| {
+                text.replace(&format!("{folder}/"), "")
+            })
+    }
+
     /// What places a project once more, or brings the environment to its pins.
     pub fn again(&self, project: &Project) -> Remedy {
         match self.kind {

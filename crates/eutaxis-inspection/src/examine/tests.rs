@@ -337,6 +337,7 @@ fn failed_imports_are_told(#[case] ended: Ended, #[case] output: &str, #[case] p
         owner: Some(0),
         ended,
         output: output.into(),
+        complained: String::new(),
         leaves: Vec::new(),
     };
     let (families, libraries) = (Families::built_in(), Libraries::built_in());
@@ -352,7 +353,12 @@ fn failed_imports_are_told(#[case] ended: Ended, #[case] output: &str, #[case] p
             ..attempt
         },
     ];
-    let findings = imports(&camp, &attempts, &Causes::built_in(), &context);
+    let tried = Tried {
+        attempts: &attempts,
+        wanted: &[0].into(),
+        public: &["firnio".to_owned()].into(),
+    };
+    let findings = imports(&camp, &tried, &Causes::built_in(), &context);
     let [one] = findings.as_slice() else {
         panic!("{findings:?}")
     };

@@ -128,8 +128,10 @@ pub enum Trouble {
         of_module: bool,
         /// What is taken, where, and why it is not there.
         told: String,
-        /// The module whose import leads there, when it is another.
-        root: Option<String>,
+        /// Its module.
+        module: String,
+        /// The module whose import leads there.
+        root: String,
     },
     /// Nothing needs it any more.
     Unreached,
@@ -297,6 +299,15 @@ pub enum RunTrouble {
         /// The last file of its traceback.
         at: Option<String>,
     },
+    /// An import went well, and complained.
+    Warns {
+        /// The module.
+        module: String,
+        /// The first line of what it wrote to standard error.
+        first: String,
+        /// It speaks to those who make the project alone.
+        is_harmless: bool,
+    },
     /// A trial of the user's failed.
     Trial {
         /// Its name.
@@ -416,6 +427,7 @@ impl Trouble {
             Trouble::Gap { .. } => "name-absent",
             Trouble::Unreached => "unreached",
             Trouble::Run(RunTrouble::Import { .. }) => "import-fails",
+            Trouble::Run(RunTrouble::Warns { .. }) => "import-warns",
             Trouble::Run(RunTrouble::Trial { .. }) => "trial-fails",
         }
     }

@@ -125,11 +125,10 @@ impl Trouble {
                     some(projects)
                 )
             }
-            Trouble::Gap { told, root, .. } => {
-                let leads = root.as_ref();
-                let leads = leads.map_or(String::new(), |r| format!("; `import {r}` leads there"));
-                format!("{told}{leads}")
-            }
+            Trouble::Gap {
+                told, module, root, ..
+            } if module == root => told.clone(),
+            Trouble::Gap { told, root, .. } => format!("{told}; `import {root}` leads there"),
             Trouble::Unreached => {
                 "it was brought by another project, and nothing needs it now".to_owned()
             }
@@ -276,6 +275,18 @@ impl RunTrouble {
                 let at = at.as_ref();
                 let at = at.map_or(String::new(), |at| format!(" (last in {at})"));
                 format!("`import {module}` {how}{at}")
+            }
+            RunTrouble::Warns {
+                module,
+                first,
+                is_harmless,
+            } => {
+                let harmless = if *is_harmless {
+                    "; harmless: it is meant for those who make it"
+                } else {
+                    ""
+                };
+                format!("`import {module}` says: {}{harmless}", escaped(first))
             }
             RunTrouble::Trial {
                 trial,

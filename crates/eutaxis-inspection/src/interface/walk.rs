@@ -180,6 +180,24 @@ impl<'a> Walk<'a> {
         }
     }
 
+    /// The projects that importing what is asked for leads to.
+    pub fn reached(&self) -> BTreeSet<usize> {
+        let asked = self.visits.iter().filter(|(_, v)| v.reach == Reach::Asked);
+        asked
+            .filter_map(|(module, _)| self.set.get(module))
+            .map(|located| located.project)
+            .collect()
+    }
+
+    /// Whether a file is one that importing something leads to whatever happens; none where nothing
+    /// of its project was imported.
+    pub fn leads_to(&self, project: usize, file: &str) -> Option<bool> {
+        let visited = self.visits.keys().filter_map(|module| self.set.get(module));
+        let mut of_project = visited.filter(|l| l.project == project).peekable();
+        of_project.peek()?;
+        Some(of_project.any(|l| l.file == file))
+    }
+
     /// What importing runs into, that of asked modules first, then by module and line.
     pub fn gaps(&self) -> Vec<Gap> {
         let doubts = Doubts::of(self);

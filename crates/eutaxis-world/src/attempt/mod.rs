@@ -93,6 +93,7 @@ impl Runner {
                 owner: Some(*owner),
                 ended: ran.ended,
                 output: format!("{}{}", ran.printed, ran.complained),
+                complained: ran.complained,
                 leaves: ran.leaves,
             })
         });

@@ -145,6 +145,10 @@ pub const FETCHING: &str = "fetching";
 /// Told of progress: what is done, and how far (done, of).
 pub type Progress<'a> = &'a (dyn Fn(&str, u64, u64) + Sync);
 
+/// Asked before anything is placed, when all that is to be placed is in the store; told whether an
+/// environment is there. What it fails with ends the work, and the place stays as it was.
+pub type Judge<'a> = &'a dyn Fn(bool) -> Result<()>;
+
 /// Does it.
 ///
 /// # Errors
@@ -154,6 +158,7 @@ pub fn furnish(
     request: &Furnish<'_>,
     progress: Progress<'_>,
     waiting: &dyn Fn(),
+    judge: Judge<'_>,
 ) -> Result<Report> {
     let started = Instant::now();
     let root = settle_path(&request.at)?;
@@ -205,6 +210,7 @@ pub fn furnish(
         wheels.push(plan(item, unpacked, &layout, &root)?);
     }
     join(&mut wheels)?;
+    judge(place != Place::Free)?;
     let stage = Stage::new(&root)?;
     halt::at("stage-made");
     if let Place::Free = &place {

@@ -17,6 +17,8 @@ pub(crate) struct Proof {
     pub(crate) followed: usize,
     /// What was imported, by which interpreter.
     pub(crate) tried: Option<Tried>,
+    /// Scripts that do not start, by what they lack.
+    pub(crate) scripts: Vec<String>,
     /// Why it was not proven further.
     pub(crate) short_of: Vec<String>,
     /// What the imports left behind in an empty home.

@@ -82,6 +82,13 @@ impl Contents {
             .collect()
     }
 
+    /// Whether a module is looked into only because a script starts in it.
+    pub(crate) fn is_only_started(&self, module: &str) -> bool {
+        let starts = self.starts.iter().any(|(m, _)| m == module);
+        let is_public = |p: &usize| self.set.public(*p).iter().any(|m| m == module);
+        starts && !self.asked.iter().any(is_public)
+    }
+
     /// What importing them runs into on a target, and how many sources were followed.
     pub(crate) fn gaps(&self, target: &Target, catalogue: &Catalogue) -> (Vec<Gap>, usize) {
         let roots: Vec<String> = self.roots().into_iter().map(|(m, _)| m).collect();

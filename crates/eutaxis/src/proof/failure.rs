@@ -39,6 +39,10 @@ pub(crate) struct Failure {
     pub(crate) taker: usize,
     /// Its source, from the folder of modules on, where that is known.
     pub(crate) file: Option<String>,
+    /// The module whose import led there.
+    pub(crate) root: String,
+    /// The import ended the process.
+    ended: bool,
     /// What happened, in words.
     pub(crate) told: String,
     pub(crate) evidence: Evidence,
@@ -66,11 +70,24 @@ pub(crate) enum Kind {
 }
 
 impl Failure {
+    /// Whether a script, and nothing else, lacks what nobody states, or ends what imports it: it
+    /// serves a part that was not asked for, or is no module to be imported.
+    pub(crate) fn is_of_a_script_alone(&self, contents: &Contents) -> bool {
+        let by_itself = match &self.kind {
+            Kind::Lacks(Lack::Module { owner: None, .. }) => true,
+            Kind::Unfit { by_syntax } => !by_syntax,
+            Kind::Met(_) | Kind::BuiltAgainst(_) | Kind::Lacks(_) | Kind::Machine => self.ended,
+        };
+        by_itself && contents.is_only_started(&self.root)
+    }
+
     /// What the contents show.
     pub(crate) fn of_gap(gap: &Gap, contents: &Contents) -> Self {
         Failure {
             taker: gap.taker,
             file: Some(gap.file.clone()),
+            root: gap.root.clone(),
+            ended: false,
             told: gap.told(&contents.names),
             evidence: Evidence::Read,
             cause: None,
@@ -111,6 +128,8 @@ impl Failure {
         Failure {
             taker,
             file: inside.map(|p| p.to_string_lossy().into_owned()),
+            root: attempt.module.clone(),
+            ended: matches!(attempt.ended, Ended::Exited(_)),
             told: told(attempt, &raised).replace(&format!("{}/", site.display()), ""),
             evidence: Evidence::Ran,
             cause: id,

@@ -3,5 +3,6 @@
 pub(crate) mod contents;
 pub(crate) mod failure;
 pub(crate) mod learn;
+pub(crate) mod reading;
 mod releases;
 pub(crate) mod trial;

@@ -57,7 +57,7 @@ pub(crate) fn run(
         network,
         settled_for: None,
     };
-    furnish(&request, &|_, _, _| {}, &|| {})?;
+    furnish(&request, &|_, _, _| {}, &|| {}, &|_| Ok(()))?;
     let runner = Runner {
         python: environment_python(&at),
         user_base: None,

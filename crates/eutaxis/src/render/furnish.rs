@@ -2,15 +2,17 @@
 
 use std::path::Path;
 
+use eutaxis_core::fault::escaped;
 use eutaxis_world::environment::Report;
 
 use super::table::{Table, labelled, wrap};
 use super::{style, width};
+use crate::answer::furnish::{Done, Judged, Refused};
 use crate::words::{count, near, size};
 
 /// Several environments: each as if it were alone, and what they came to together.
-pub(crate) fn several(all: &[(Report, String)], verbose: bool) -> String {
-    let sum = |of: fn(&Report) -> u64| all.iter().map(|(report, _)| of(report)).sum::<u64>();
+pub(crate) fn several(all: &[Done], verbose: bool) -> String {
+    let sum = |of: fn(&Report) -> u64| all.iter().map(|d| of(&d.report)).sum::<u64>();
     let (added, shared) = (sum(|r| r.bytes.added), sum(|r| r.bytes.shared));
     let mut table = Table::new(&[
         "environment",
@@ -19,7 +21,7 @@ pub(crate) fn several(all: &[(Report, String)], verbose: bool) -> String {
         "added to the disk",
         "shared",
     ]);
-    for (report, python) in all {
+    for Done { report, python, .. } in all {
         let projects = report.placed.len() + report.replaced.len() + report.kept.len();
         table.row([
             near(&report.environment),
@@ -42,16 +44,88 @@ pub(crate) fn several(all: &[(Report, String)], verbose: bool) -> String {
             .replacen(&head, &style::good(&head), 1)
     );
     text.push_str(&table.text(width()));
-    for (report, python) in all {
-        text.push_str(&format!("\n{}", self::text(report, python, verbose)));
+    for one in all {
+        text.push_str(&format!("\n{}", self::text(one, verbose)));
     }
     text
 }
 
-pub(crate) fn text(report: &Report, python: &str, verbose: bool) -> String {
+/// What importing runs into, before everything else.
+fn cautions(judged: &Judged, width: usize) -> String {
+    let mut text = String::new();
+    for failure in &judged.failures {
+        let line = format!(
+            "importing what is asked for will fail: {}",
+            escaped(failure)
+        );
+        text.push_str(&labelled("caution", &style::care("caution"), &line, width));
+    }
+    text
+}
+
+/// What the set rests on, when that is more than what was read on the way.
+fn proof(judged: &Judged) -> Option<String> {
+    let tried = judged
+        .tried
+        .as_ref()
+        .filter(|_| judged.failures.is_empty())?;
+    Some(format!(
+        "ran: {} import by {} in {:.1} s, {} read",
+        count(tried.modules, "module"),
+        tried.interpreter,
+        tried.seconds,
+        count(judged.followed, "source")
+    ))
+}
+
+/// That a set was not placed.
+pub(crate) fn refused(at: &Path, judged: &Judged, before: &[String]) -> String {
+    let width = width();
+    let place = near(at);
+    let head = "Not placed";
+    let why = match judged.refused {
+        Some(Refused::WouldBreak) => {
+            format!("{place} imports what it holds, and would no longer do so")
+        }
+        Some(Refused::Unproven) | None => format!("{place} is as it was"),
+    };
+    let line = format!("{head}: {why}");
+    let mut text = wrap(&line, width)
+        .join("\n")
+        .replacen(head, &style::barred(head), 1);
+    text.push_str("\n\n");
+    let evidence = judged.level;
+    for failure in &judged.failures {
+        let line = format!("{} ({evidence})", escaped(failure));
+        text.push_str(&labelled("failed", &style::barred("failed"), &line, width));
+    }
+    text.push('\n');
+    if let Some(again) = &judged.again {
+        let words = "settle once more, and let what fails be learnt:";
+        text.push_str(&labelled("try", &style::care("try"), words, width));
+        text.push_str(&format!("      {}\n", escaped(again)));
+    }
+    let words = "place it all the same: the same command with --anyway";
+    text.push_str(&labelled("try", &style::care("try"), words, width));
+    if !before.is_empty() {
+        text.push_str(&format!("\nin order before that: {}\n", before.join(", ")));
+    }
+    text
+}
+
+pub(crate) fn text(done: &Done, verbose: bool) -> String {
+    let Done {
+        report,
+        python,
+        judged,
+    } = done;
     let width = width();
     let place = near(&report.environment);
-    let mut text = format!("{}\n", headline(report, &place, python));
+    let mut text = cautions(judged, width);
+    text.push_str(&format!("{}\n", headline(report, &place, python)));
+    if let Some(line) = proof(judged) {
+        text.push_str(&labelled("proof", &style::good("proof"), &line, width));
+    }
     let mut table = Table::new(&["", "", ""]);
     for (name, version, file) in &report.placed {
         table.row(["  placed".into(), format!("{name} {version}"), file.clone()]);

@@ -1,11 +1,12 @@
 //! How far a set was proven, as text.
 
 use eutaxis_core::fault::escaped;
+use eutaxis_core::offer::{Adjustment, Effect};
 
 use super::table::{labelled, wrap};
 use super::{style, width};
-use crate::answer::proof::Proof;
-use crate::words::proof::{level, round};
+use crate::answer::proof::{Proof, Round};
+use crate::words::count;
 
 /// What the set rests on, what was learnt on the way, and why it was not proven further.
 pub(super) fn lines(proof: &Proof, width: usize) -> String {
@@ -23,6 +24,10 @@ pub(super) fn lines(proof: &Proof, width: usize) -> String {
     }
     for why in &proof.short_of {
         let line = format!("not proven further: {}", escaped(why));
+        text.push_str(&labelled("caution", &style::care("caution"), &line, width));
+    }
+    for script in &proof.scripts {
+        let line = escaped(script);
         text.push_str(&labelled("caution", &style::care("caution"), &line, width));
     }
     for left in &proof.leaves {
@@ -58,4 +63,48 @@ pub(crate) fn refused(proof: &Proof, target: &str) -> String {
         "\nnothing was written; without --prove it is settled by what the metadata say\n",
     );
     text
+}
+
+/// What a round found, and what was learnt from it.
+pub(crate) fn round(round: &Round) -> String {
+    let learnt = match &round.learnt {
+        Some(adjustment) => format!("learnt: {}", lesson(adjustment)),
+        None => "nothing was learnt from it".to_owned(),
+    };
+    format!(
+        "set {}: {} {} ({}); {learnt}",
+        round.number,
+        round.project,
+        round.failed,
+        round.evidence.as_str()
+    )
+}
+
+/// What was learnt, in words.
+pub(crate) fn lesson(adjustment: &Adjustment) -> String {
+    let who = format!("{} {}", adjustment.project, adjustment.versions);
+    match &adjustment.effect {
+        Effect::Needs(needs) => format!("{who} needs {needs}"),
+        Effect::Avoid => format!("{who} does not run here"),
+        Effect::NeedsOnly(_) | Effect::Take | Effect::MadeFor(_) => who,
+    }
+}
+
+/// What the set rests on.
+pub(crate) fn level(proof: &Proof) -> String {
+    let read = count(proof.followed, "source");
+    let sets = proof.rounds.iter().map(|r| r.number).max().unwrap_or(0);
+    let after = match sets {
+        0 => String::new(),
+        n => format!(", after {} that did not hold", count(n, "set")),
+    };
+    match &proof.tried {
+        Some(tried) if proof.level.as_str() == "ran" => format!(
+            "ran: {} import by {} in {:.1} s, {read} read{after}",
+            count(tried.modules, "module"),
+            tried.interpreter,
+            tried.seconds
+        ),
+        _ => format!("{}: {read} followed{after}", proof.level),
+    }
 }

@@ -1,19 +1,22 @@
 //! Environments that were made or updated, for programs.
 
+use std::path::Path;
+
 use eutaxis_core::Name;
-use eutaxis_world::environment::Report;
 use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::shared::Release;
 use super::{shown, texts};
+use crate::answer::furnish::{Done, Judged, Refused};
 
 /// What `furnish` answers.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(untagged)]
 pub(crate) enum Furnish {
-    One(Furnished),
+    One(Box<Furnished>),
     Several { environments: Vec<Furnished> },
+    Refused(NotPlaced),
 }
 
 /// One environment.
@@ -29,6 +32,43 @@ pub(crate) struct Furnished {
     environment: String,
     bytes: Bytes,
     seconds: f64,
+    /// What importing what is asked for runs into.
+    failures: Vec<String>,
+    /// What that rests on: `declared` when nothing had to be placed, and nothing was looked into.
+    #[schemars(extend("enum" = ["declared", "read", "ran"]))]
+    level: String,
+    /// What the imports left behind in an empty home.
+    leaves: Vec<String>,
+}
+
+/// A set that was not placed.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct NotPlaced {
+    environment: String,
+    /// `unproven`: a proof was asked for. `would-break`: what is there now imports.
+    #[schemars(extend("enum" = ["unproven", "would-break"]))]
+    refused: String,
+    failures: Vec<String>,
+    #[schemars(extend("enum" = ["read", "ran"]))]
+    level: String,
+    /// Settles the same once more, and proves it.
+    again: Option<String>,
+}
+
+impl NotPlaced {
+    pub(crate) fn of(at: &Path, judged: &Judged) -> Self {
+        let refused = match judged.refused {
+            Some(Refused::WouldBreak) => "would-break",
+            Some(Refused::Unproven) | None => "unproven",
+        };
+        NotPlaced {
+            environment: shown(at),
+            refused: refused.to_owned(),
+            failures: judged.failures.clone(),
+            level: judged.level.level().to_owned(),
+            again: judged.again.clone(),
+        }
+    }
 }
 
 /// A project that was not there before.
@@ -58,8 +98,9 @@ struct Bytes {
     shared: u64,
 }
 
-impl From<&Report> for Furnished {
-    fn from(report: &Report) -> Self {
+impl From<&Done> for Furnished {
+    fn from(done: &Done) -> Self {
+        let Done { report, judged, .. } = done;
         let releases = |list: &[(Name, String)]| {
             let one = |(name, version): &(Name, String)| Release {
                 name: name.to_string(),
@@ -91,6 +132,9 @@ impl From<&Report> for Furnished {
                 shared: report.bytes.shared,
             },
             seconds: report.seconds,
+            failures: judged.failures.clone(),
+            level: judged.level.level().to_owned(),
+            leaves: judged.leaves.clone(),
         }
     }
 }

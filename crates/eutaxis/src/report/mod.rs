@@ -32,7 +32,7 @@ pub(crate) use demo::{Demo, DemoStep, StepAnswer};
 pub(crate) use diagnose::Diagnose;
 pub(crate) use examine::Examine;
 pub(crate) use failure::{Failed, Failure};
-pub(crate) use furnish::Furnish;
+pub(crate) use furnish::{Furnish, NotPlaced};
 pub(crate) use gather::Gather;
 pub(crate) use locate::Locate;
 pub(crate) use proof::Unproven;

@@ -41,6 +41,8 @@ pub(crate) struct Proof {
     sources: usize,
     /// Modules that were imported.
     modules: Option<usize>,
+    /// Scripts that do not start, by what they lack.
+    scripts: Vec<String>,
     /// Why it was not proven further.
     short_of: Vec<String>,
     /// What the imports left behind in an empty home.
@@ -103,6 +105,7 @@ impl From<&found::Proof> for Proof {
             level: proof.level.level().to_owned(),
             sources: proof.followed,
             modules: proof.tried.as_ref().map(|t| t.modules),
+            scripts: proof.scripts.clone(),
             short_of: proof.short_of.clone(),
             leaves: proof.leaves.clone(),
         }

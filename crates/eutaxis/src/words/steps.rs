@@ -1,6 +1,9 @@
 //! Steps of the program as they are typed.
 
 use eutaxis_core::examine::{Remedy, Step};
+use eutaxis_core::fault::Origin;
+use eutaxis_core::pins::Lock;
+use eutaxis_core::record;
 
 use crate::typed::quoted;
 
@@ -33,6 +36,25 @@ pub(crate) fn typed(step: &Step) -> String {
         Step::Examine => "eutaxis examine -v".to_owned(),
         Step::Typed(typed) => typed.clone(),
     }
+}
+
+/// The command that settles once more what pins answer, and proves it; none when they do not record
+/// the question.
+pub(crate) fn again(lock: &Lock) -> Option<String> {
+    let asks = record::asks_of(lock);
+    let mut parts: Vec<String> = Vec::new();
+    for ask in &asks {
+        let part = match &ask.origin {
+            Origin::Argument => quoted(&ask.requirement.to_string()),
+            Origin::Line { file, .. } => format!("--asks {}", quoted(file)),
+        };
+        if !parts.contains(&part) {
+            parts.push(part);
+        }
+    }
+    // What is asked for on the command line stands before the options.
+    parts.sort_by_key(|p| p.starts_with("--"));
+    (!parts.is_empty()).then(|| format!("eutaxis settle {} --prove", parts.join(" ")))
 }
 
 /// A remedy on one line.

@@ -44,6 +44,7 @@ mod schema;
 mod secrets;
 mod settle;
 mod shortlist;
+mod sources;
 mod span;
 mod stock;
 mod survey;

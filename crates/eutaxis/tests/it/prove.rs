@@ -263,3 +263,92 @@ fn a_set_that_cannot_be_mended_is_no_answer() {
     let failed = answer["proof"]["rounds"][0]["failed"].as_str().unwrap();
     assert!(failed.contains("the moon is wrong"), "{answer:#}");
 }
+
+impl Camp {
+    fn furnish(&self, code: i32, arguments: &[&str]) -> Value {
+        let ran = self
+            .field
+            .expect(code, &[&["--json", "furnish"], arguments].concat());
+        serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e} {ran:?}"))
+    }
+}
+
+/// A set that will not import is placed with a caution in the first line, and not where a proof is
+/// asked for.
+#[test]
+fn furnish_tells_what_importing_will_run_into() {
+    let camp = Camp::of(&name_gone());
+    camp.settle(0, &["windvane"]);
+    let refused = camp.furnish(1, &["--prove"]);
+    assert_eq!(refused["refused"], "unproven", "{refused:#}");
+    assert_eq!(refused["again"], "eutaxis settle windvane --prove");
+    assert!(!camp.field.path(".venv").exists());
+    let placed = camp.field.expect(0, &["furnish"]);
+    let first = placed.out.lines().next().unwrap();
+    assert!(
+        first.starts_with("caution") && first.contains("will fail"),
+        "{placed:?}"
+    );
+    assert!(camp.field.path(".venv").exists());
+    assert_eq!(camp.furnish(1, &["--prove"])["refused"], "unproven");
+}
+
+/// An environment that imports is not replaced by one that does not, unless that is insisted on.
+#[test]
+fn what_imports_is_not_replaced_by_what_does_not() {
+    let camp = Camp::of(&name_gone());
+    camp.settle(0, &["windvane", "--prove"]);
+    assert_eq!(camp.furnish(0, &["--prove"])["level"], "ran");
+    camp.settle(0, &["windvane", "--renew"]);
+    let refused = camp.furnish(1, &[]);
+    assert_eq!(refused["refused"], "would-break", "{refused:#}");
+    let site = ".venv/lib/python3.11/site-packages/gustlib-2.2.dist-info";
+    assert!(camp.field.path(site).exists() || !camp.field.path(".venv/lib/python3.11").exists());
+    let placed = camp.furnish(0, &["--anyway"]);
+    assert_eq!(placed["replaced"][0]["after"], "2.4", "{placed:#}");
+}
+
+/// An environment is compared with the pins that it was made from without being told, also when it
+/// was made again empty, or is gone.
+#[test]
+fn an_environment_remembers_its_pins() {
+    let camp = Camp::of(&name_gone());
+    camp.settle(0, &["windvane", "--prove", "--out", "pylock.mast.toml"]);
+    camp.furnish(0, &["pylock.mast.toml"]);
+    let clean = camp.field.expect(0, &["examine", ".venv"]);
+    assert!(clean.out.contains("compared with"), "{clean:?}");
+    let site = camp.field.path(".venv/lib");
+    let python = std::fs::read_dir(&site).unwrap().next().unwrap().unwrap();
+    for entry in std::fs::read_dir(python.path().join("site-packages")).unwrap() {
+        let path = entry.unwrap().path();
+        if path.is_dir() {
+            std::fs::remove_dir_all(path).unwrap();
+        }
+    }
+    let empty = camp.field.expect(1, &["examine", ".venv"]);
+    assert!(empty.out.contains("absent-pin"), "{empty:?}");
+    let root = camp.field.path(".venv");
+    std::fs::remove_dir_all(&root).unwrap();
+    let gone = camp
+        .field
+        .command(&["examine"])
+        .env("VIRTUAL_ENV", &root)
+        .output()
+        .unwrap();
+    let gone = crate::field::ran(gone);
+    assert!(
+        gone.code != 0 && gone.err.contains("the active environment is gone"),
+        "{gone:?}"
+    );
+    let command = gone
+        .err
+        .split("make it again:  ")
+        .nth(1)
+        .unwrap()
+        .lines()
+        .next()
+        .unwrap();
+    let words: Vec<&str> = command.split(' ').skip(1).collect();
+    camp.field.expect(0, &words);
+    assert!(root.exists(), "what was printed was typed");
+}

@@ -99,7 +99,7 @@ impl Camp {
     }
 
     fn furnish(&self, request: &Furnish<'_>) -> Result<Report> {
-        furnish(request, &|_, _, _| (), &|| ())
+        furnish(request, &|_, _, _| (), &|| (), &|_| Ok(()))
     }
 
     fn module(&self, name: &str) -> Option<String> {

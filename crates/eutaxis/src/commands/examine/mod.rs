@@ -1,18 +1,23 @@
 //! `examine`: what is wrong in this environment? does it match the pins? do the imports work?
 
 mod against;
-mod reading;
 mod remedies;
 mod sarif;
 mod sizes;
 
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use eutaxis_core::diagnose::Context;
-use eutaxis_core::examine::{Finding, Severity, Snapshot, examine, imports, modules, trials};
+use eutaxis_core::examine::{
+    Finding, Severity, Snapshot, Tried, asked, examine, gaps, imports, module_set, modules,
+    of_entry_points, optional, trials, untried,
+};
 use eutaxis_world::attempt::{Limits, Runner};
+use eutaxis_world::catalogue::Catalogue;
+use eutaxis_world::environment::pins_of;
 use eutaxis_world::environment::snapshot::{Look, distribution, snapshot};
 use eutaxis_world::interpreter::{Finder, ProbeCache};
 use eutaxis_world::root::{root, stand_in};
@@ -21,10 +26,11 @@ use eutaxis_world::supply::Run;
 use eutaxis_world::{Error, ErrorKind};
 
 use crate::answer::examine::Report;
-use crate::cli::{Common, Examine};
+use crate::cli::{Common, Examine, ImportsArg};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
-use crate::{render, report};
+use crate::proof::reading;
+use crate::{render, report, typed, words};
 
 pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
@@ -36,9 +42,10 @@ pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Resu
         ));
     }
     let (finder, probes) = (surroundings.finder(), surroundings.probes());
-    let place = match &arguments.environment {
-        Some(place) => place.clone(),
-        None => plan::interpreter(None, &surroundings)?.path,
+    let place = match (&arguments.environment, &finder.active) {
+        (Some(place), _) => place.clone(),
+        (None, Some(root)) if !root.is_dir() => return Err(gone(root, &surroundings)),
+        (None, _) => plan::interpreter(None, &surroundings)?.path,
     };
     if let Some(folder) = arguments.from_folder.as_ref().filter(|f| !f.is_dir()) {
         return Err(
@@ -60,7 +67,8 @@ pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Resu
     let read = snapshot(&look);
     bar.finish_and_clear();
     let mut snapshot = read?;
-    if let Some(file) = &arguments.pins {
+    let remembered = pins_of(&surroundings.cache, Path::new(&snapshot.root));
+    if let Some(file) = arguments.pins.as_ref().or(remembered.as_ref()) {
         snapshot.pins = Some(against::pins(file, &snapshot.target, &mut snapshot.dates)?);
     }
     let depots = plan::named_depots(&arguments.depots, &surroundings, false)?;
@@ -70,12 +78,16 @@ pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Resu
         against::dates(&mut snapshot, &run, output);
     }
     let mut findings = examine(&snapshot);
-    let mut followed = 0;
+    let (catalogue, _) = Catalogue::open(&surroundings.cache);
+    let set = module_set(&snapshot);
+    let mut read = Read::default();
     if !arguments.quick {
-        let (gaps, effort) = reading::read(&snapshot, &surroundings);
-        findings.extend(gaps);
-        findings.sort_by(|a, b| (a.severity, &a.project).cmp(&(b.severity, &b.project)));
-        followed = effort.sources;
+        let (walk, effort) = reading::walked(&snapshot, &set, &catalogue);
+        optional(&snapshot, &walk, &mut findings);
+        findings.extend(gaps(&snapshot, &walk.gaps()));
+        sort(&mut findings);
+        read.followed = effort.sources;
+        read.reached = walk.reached();
     }
     if !depots.is_empty() {
         remedies::solve(
@@ -93,6 +105,7 @@ pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Resu
         &surroundings,
         runner_limits,
         output,
+        &read,
         &mut findings,
     )?;
     output.report_network(depots.network());
@@ -106,7 +119,7 @@ pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Resu
         findings,
         sizes,
         tried,
-        followed,
+        followed: read.followed,
         written: arguments.sarif.clone(),
         quick: arguments.quick,
         other,
@@ -130,15 +143,29 @@ fn try_it(
     surroundings: &Surroundings,
     limits: Limits,
     output: &Output,
+    read: &Read,
     findings: &mut Vec<Finding>,
 ) -> Result<(Option<usize>, Option<usize>), Error> {
-    if !arguments.imports && !arguments.trials {
+    if arguments.imports.is_none() && !arguments.trials {
         return Ok((None, None));
     }
     let runner = runner(snapshot, limits)?;
     let mut tried = (None, None);
-    if arguments.imports {
-        let modules = modules(snapshot);
+    if let Some(which) = arguments.imports {
+        let mut modules = modules(snapshot);
+        modules.extend(of_entry_points(snapshot));
+        let public: BTreeSet<String> = modules.iter().map(|(m, _)| m.clone()).collect();
+        let asked = asked(snapshot);
+        if which == ImportsArg::All {
+            let set = module_set(snapshot);
+            modules.extend(
+                asked
+                    .iter()
+                    .flat_map(|p| set.all(*p).into_iter().map(|m| (m, *p))),
+            );
+        }
+        let mut seen = BTreeSet::new();
+        modules.retain(|(module, _)| seen.insert(module.clone()));
         let bar = output.progress();
         bar.set_length(modules.len() as u64);
         bar.set_message("importing");
@@ -155,7 +182,15 @@ fn try_it(
             libraries,
             distributions: &distributions,
         };
-        findings.extend(imports(snapshot, &attempts?, &config.causes(), &context));
+        let attempts = attempts?;
+        untried(findings, &attempts);
+        let wanted: BTreeSet<usize> = asked.union(&read.reached).copied().collect();
+        let done = Tried {
+            attempts: &attempts,
+            wanted: &wanted,
+            public: &public,
+        };
+        findings.extend(imports(snapshot, &done, &config.causes(), &context));
         tried.0 = Some(modules.len());
     }
     if arguments.trials {
@@ -166,8 +201,38 @@ fn try_it(
         findings.extend(trials(&runner.trials(&named)?));
         tried.1 = Some(named.len());
     }
-    findings.sort_by(|a, b| (a.severity, &a.project).cmp(&(b.severity, &b.project)));
+    sort(findings);
     Ok(tried)
+}
+
+/// The active environment is not there any more.
+fn gone(root: &Path, surroundings: &Surroundings) -> Error {
+    let place = words::near(root);
+    let error = Error::request(format!(
+        "the active environment is gone: {place} is no folder"
+    ));
+    let quoted = typed::quoted(&place);
+    error.help(match pins_of(&surroundings.cache, root) {
+        Some(pins) => format!(
+            "make it again:  eutaxis furnish {} --at {quoted}",
+            typed::quoted(&words::near(&pins))
+        ),
+        None => "leave it (deactivate), or name an environment:  eutaxis examine ENV".to_owned(),
+    })
+}
+
+/// Worst first; within one severity by project.
+fn sort(findings: &mut [Finding]) {
+    findings.sort_by(|a, b| (a.severity, &a.project).cmp(&(b.severity, &b.project)));
+}
+
+/// What following imports came to.
+#[derive(Debug, Default)]
+struct Read {
+    /// So many sources.
+    followed: usize,
+    /// The projects that importing what was asked for leads to.
+    reached: BTreeSet<usize>,
 }
 
 fn limits(arguments: &Examine) -> Result<Limits, Error> {

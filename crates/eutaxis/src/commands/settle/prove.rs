@@ -64,6 +64,7 @@ impl Job<'_> {
             at: now(),
             followed: 0,
             tried: None,
+            scripts: Vec::new(),
             short_of: Vec::new(),
             leaves: Vec::new(),
             failed: false,
@@ -212,14 +213,22 @@ impl Job<'_> {
             names: contents.names.clone(),
         };
         let mut seen = BTreeSet::new();
+        proof.scripts.clear();
+        let mut started = BTreeSet::new();
         for gap in gaps {
+            let failure = Failure::of_gap(&gap, &contents);
+            if failure.is_of_a_script_alone(&contents) {
+                proof.scripts.push(script(&failure, &contents));
+                started.insert(failure.root);
+                continue;
+            }
             // One fact for each pair of projects teaches enough at a time.
             if seen.insert((
                 gap.taker,
                 gap.owner(),
                 gap.owner().is_none().then(|| gap.lack_top()),
             )) {
-                looked.failures.push(Failure::of_gap(&gap, &contents));
+                looked.failures.push(failure);
             }
         }
         if !looked.failures.is_empty() {
@@ -250,7 +259,12 @@ impl Job<'_> {
         for attempt in &ran.failed {
             let failure =
                 Failure::of_attempt(attempt, &contents, &ran.site, series, &causes, &context);
-            if failure.kind == Kind::Machine {
+            if failure.is_of_a_script_alone(&contents) {
+                // What its source showed is told already.
+                if !started.contains(&failure.root) {
+                    proof.scripts.push(script(&failure, &contents));
+                }
+            } else if failure.kind == Kind::Machine {
                 machine.push(failure);
             } else if !looked.failures.iter().any(|f| f.kind == failure.kind) {
                 looked.failures.push(failure);
@@ -286,9 +300,19 @@ impl Job<'_> {
     /// A round as it is over.
     fn tell(&self, round: &Round) {
         if !self.output.is_quiet() && !self.output.is_json() {
-            say(&words::proof::round(round));
+            say(&render::proof::round(round));
         }
     }
+}
+
+/// What keeps a script from starting, in words.
+fn script(failure: &Failure, contents: &Contents) -> String {
+    let project = contents.names.get(failure.taker);
+    let project = project.map_or("a project", String::as_str);
+    format!(
+        "a script of {project} starts in {}: {}",
+        failure.root, failure.told
+    )
 }
 
 /// The moment, to the second.

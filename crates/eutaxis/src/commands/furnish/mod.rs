@@ -1,16 +1,20 @@
 //! `furnish`: makes or updates an environment to match the pins.
 
+mod judge;
+
+use std::cell::RefCell;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
+use eutaxis_core::evidence::Evidence;
 use eutaxis_core::fault::escaped;
-use eutaxis_core::pins::{Selected, Selection, select};
+use eutaxis_core::pins::{Lock, Selected, Selection, select};
 use eutaxis_core::record;
 use eutaxis_core::{Name, Target};
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::{
-    FETCHING, Furnish as Request, Item, LinkMode, Place, Report, furnish, look,
+    FETCHING, Furnish as Request, Item, LinkMode, Place, furnish, look, remember_pins,
 };
 use eutaxis_world::interpreter::{Found, environment_python};
 use eutaxis_world::network::without_secret;
@@ -18,6 +22,7 @@ use eutaxis_world::root::stand_in;
 use eutaxis_world::supply::Run;
 use eutaxis_world::{Error, ErrorKind};
 
+use crate::answer::furnish::{Done, Judged};
 use crate::cli::{Common, Furnish, LinkArg};
 use crate::output::{Answer, Outcome, Output};
 use crate::pins::{hashes, place, read_lock, sha256};
@@ -25,6 +30,7 @@ use crate::plan::{Surroundings, named_depots};
 use crate::voice::say;
 use crate::words;
 use crate::{render, report};
+use judge::Judge;
 
 pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
@@ -54,7 +60,7 @@ pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Resu
             )
         })
         .collect();
-    let mut done: Vec<(Report, String)> = Vec::new();
+    let mut done: Vec<Done> = Vec::new();
     for one in prepared {
         let made = one
             .furnish(arguments, &surroundings, &depots, output)
@@ -63,13 +69,16 @@ pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Resu
                 others => {
                     let names: Vec<String> = others
                         .iter()
-                        .map(|(r, _)| words::near(&r.environment))
+                        .map(|d| words::near(&d.report.environment))
                         .collect();
                     output.notice(&format!("in order before that: {}", names.join(", ")));
                     error
                 }
             })?;
-        done.push(made);
+        match made {
+            Made::Placed(made) => done.push(*made),
+            Made::Refused(at, judged) => return Ok(refused(&at, &judged, &done)),
+        }
     }
     let retired = retired(
         &pinned,
@@ -80,13 +89,13 @@ pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Resu
         .for_each(|line| output.notice(&format!("caution: {line}")));
     output.report_network(depots.network());
     match done.as_slice() {
-        [(report, python)] => Ok(Answer {
+        [one] => Ok(Answer {
             outcome: Outcome::Ok,
-            text: render::furnish::text(report, python, output.verbose()),
-            report: report::Furnish::One(report.into()).into(),
+            text: render::furnish::text(one, output.verbose()),
+            report: report::Furnish::One(Box::new(one.into())).into(),
         }),
         several => {
-            let all = several.iter().map(|(report, _)| report.into());
+            let all = several.iter().map(Into::into);
             let report = report::Furnish::Several {
                 environments: all.collect(),
             };
@@ -97,6 +106,25 @@ pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Resu
                 report: report.into(),
             })
         }
+    }
+}
+
+/// What came of one environment.
+enum Made {
+    Placed(Box<Done>),
+    Refused(PathBuf, Judged),
+}
+
+/// That a set was not placed, and what to do.
+fn refused(at: &Path, judged: &Judged, done: &[Done]) -> Answer {
+    let before: Vec<String> = done
+        .iter()
+        .map(|d| words::near(&d.report.environment))
+        .collect();
+    Answer {
+        outcome: Outcome::No,
+        text: render::furnish::refused(at, judged, &before),
+        report: report::Furnish::Refused(report::NotPlaced::of(at, judged)).into(),
     }
 }
 
@@ -184,6 +212,8 @@ struct Prepared {
     at: PathBuf,
     items: Vec<Item>,
     python: Found,
+    pins: PathBuf,
+    lock: Lock,
     /// The place that the pins were settled for, when they record it.
     settled_for: Option<Target>,
 }
@@ -213,22 +243,35 @@ fn prepare(
         at,
         items,
         python,
+        pins: pins.to_owned(),
+        lock,
         settled_for,
     })
 }
 
 impl Prepared {
-    /// Makes it so; what was done, and with which interpreter.
+    /// Makes it so; what was done, or why not.
     fn furnish(
         self,
         arguments: &Furnish,
         surroundings: &Surroundings,
         depots: &Depots,
         output: &Output,
-    ) -> Result<(Report, String), Error> {
+    ) -> Result<Made, Error> {
+        let judge = Judge {
+            arguments,
+            surroundings,
+            depots,
+            output,
+            items: &self.items,
+            at: &self.at,
+            python: &self.python,
+            lock: &self.lock,
+            judged: RefCell::default(),
+        };
         let request = Request {
-            at: self.at,
-            items: self.items,
+            at: self.at.clone(),
+            items: self.items.clone(),
             python: &self.python.facts,
             tidy: arguments.tidy,
             share_system: arguments.share_system.then_some(true),
@@ -253,14 +296,31 @@ impl Prepared {
         };
         let waiting =
             || output.notice("another run is working on this environment: waiting for it");
-        let report = furnish(&request, &progress, &waiting);
+        let report = furnish(&request, &progress, &waiting, &|there| judge.judge(there));
         bar.finish_and_clear();
+        // Where nothing had to be placed, nothing was looked into.
+        let is_open = judge.judged.borrow().level == Evidence::Solved;
+        if report.is_ok() && arguments.prove && is_open {
+            // What it refuses is told below.
+            let _ = judge.judge(true);
+        }
+        let judged = judge.judged.into_inner();
+        if judged.refused.is_some() {
+            return Ok(Made::Refused(self.at, judged));
+        }
+        let report = report?;
+        // Where it cannot be kept, examine is told which pins count.
+        let _ = remember_pins(&surroundings.cache, &report.environment, &self.pins);
         let facts = &self.python.facts;
-        let words = format!(
+        let python = format!(
             "{} {}",
             facts.markers.platform_python_implementation, facts.version
         );
-        Ok((report?, words))
+        Ok(Made::Placed(Box::new(Done {
+            report,
+            python,
+            judged,
+        })))
     }
 }
 

@@ -1,0 +1,163 @@
+//! `examine` follows imports through the sources, and goes deeper when it tries them.
+
+use rstest::rstest;
+
+use crate::hut::{Hut, Placed, plain, told};
+
+/// A project of these sources.
+fn of<'a>(name: &'a str, sources: &[(&str, &str)], requested: bool) -> Placed<'a> {
+    let files = sources.iter();
+    let files = files.map(|(path, text)| ((*path).to_owned(), text.as_bytes().to_vec()));
+    Placed {
+        files: files.collect(),
+        requested,
+        ..plain(name, "1.2")
+    }
+}
+
+const URLS: (&str, &str) = ("katabat/urls.py", "def split_url(url): return url\n");
+
+#[rstest]
+#[case::name("from katabat.urls import parse_url", Some("name-absent"))]
+#[case::its_twin("from katabat.urls import split_url", None)]
+#[case::guarded(
+    "try:\n    from katabat.urls import parse_url\nexcept ImportError:\n    pass",
+    None
+)]
+#[case::in_a_function("def f():\n    from katabat.urls import parse_url", None)]
+#[case::part("import katabat.maps", Some("module-absent"))]
+#[case::used("import katabat.urls\nx = katabat.urls.parse_url", Some("name-absent"))]
+#[case::helper("import tarnhelper", Some("module-absent"))]
+#[case::own("import json, os.path", None)]
+#[case::own_name("from os import nothing_of_that_name", None)]
+#[case::set_from_outside(
+    "import katabat.urls\nkatabat.urls.parse_url = print\nfrom katabat.urls import parse_url",
+    None
+)]
+fn what_importing_runs_into_is_read(#[case] source: &str, #[case] id: Option<&str>) {
+    let hut = Hut::new();
+    let source = format!("{source}\n");
+    hut.place(&of("sastrugi", &[("sastrugi.py", &source)], true));
+    hut.place(&of("katabat", &[("katabat/__init__.py", ""), URLS], false));
+    let answer = hut.examine(i32::from(id.is_some()), &[]);
+    let found: Vec<String> = told(&answer)
+        .into_iter()
+        .filter(|t| t.contains("-absent"))
+        .collect();
+    let expected: Vec<String> = id
+        .map(|id| format!("breaks {id} sastrugi"))
+        .into_iter()
+        .collect();
+    assert_eq!(found, expected, "{answer:#}");
+}
+
+/// What makes modules or names at run time is unknown, and never absent.
+#[rstest]
+#[case::answers("def __getattr__(name): return name\n")]
+#[case::star("from os.path import *\n")]
+#[case::writes("globals().update(parse_url=1)\n")]
+#[case::stands_for_another("import sys\nsys.modules[__name__] = object()\n")]
+fn what_is_made_at_run_time_is_not_absent(#[case] urls: &str) {
+    let hut = Hut::new();
+    hut.place(&of(
+        "sastrugi",
+        &[("sastrugi.py", "from katabat.urls import parse_url\n")],
+        true,
+    ));
+    hut.place(&of(
+        "katabat",
+        &[("katabat/__init__.py", ""), ("katabat/urls.py", urls)],
+        false,
+    ));
+    let answer = hut.examine(0, &[]);
+    assert!(
+        !told(&answer).iter().any(|t| t.contains("-absent")),
+        "{answer:#}"
+    );
+}
+
+#[test]
+fn what_no_asked_project_leads_to_is_a_risk() {
+    let hut = Hut::new();
+    hut.place(&plain("sastrugi", "1.2"));
+    hut.place(&of(
+        "moulin",
+        &[("moulin.py", "import tarnhelper\n")],
+        false,
+    ));
+    let answer = hut.examine(0, &[]);
+    assert!(
+        told(&answer).contains(&"risk module-absent moulin".to_owned()),
+        "{answer:#}"
+    );
+    // The same when it is really imported.
+    let answer = hut.examine(0, &["--imports"]);
+    assert!(
+        told(&answer).contains(&"risk import-fails moulin".to_owned()),
+        "{answer:#}"
+    );
+}
+
+/// What was run outranks what was read.
+#[test]
+fn an_import_that_goes_well_refutes_what_was_read() {
+    let hut = Hut::new();
+    let source = "import sys\nsys.modules.__setitem__('tarn' + 'helper', sys)\nimport tarnhelper\n";
+    hut.place(&of("sastrugi", &[("sastrugi.py", source)], true));
+    let answer = hut.examine(0, &["--imports"]);
+    assert!(told(&answer).is_empty(), "{answer:#}");
+}
+
+#[rstest]
+#[case::for_makers(
+    "import warnings\nwarnings.simplefilter('always')\nwarnings.warn('old', DeprecationWarning)\n",
+    "note",
+    "harmless"
+)]
+#[case::for_users(
+    "import sys\nsys.stderr.write('no stakes found: maps are off\\n')\n",
+    "risk",
+    "maps are off"
+)]
+fn what_a_good_import_says_is_told(
+    #[case] source: &str,
+    #[case] severity: &str,
+    #[case] part: &str,
+) {
+    let hut = Hut::new();
+    hut.place(&of("sastrugi", &[("sastrugi.py", source)], true));
+    let answer = hut.examine(0, &["--imports"]);
+    assert_eq!(told(&answer), [format!("{severity} import-warns sastrugi")]);
+    let evidence = answer["findings"][0]["evidence"].as_str().unwrap();
+    assert!(evidence.contains(part), "{evidence}");
+}
+
+/// A script's module, and with `all` every module, is tried as well.
+#[test]
+fn imports_go_as_deep_as_is_asked() {
+    let hut = Hut::new();
+    let points = (
+        "sastrugi-1.2.dist-info/entry_points.txt",
+        "[console_scripts]\ndrift = sastrugi._run:main\n",
+    );
+    let sources = [
+        ("sastrugi/__init__.py", ""),
+        ("sastrugi/_run.py", "raise ValueError('no drift')\n"),
+        (
+            "sastrugi/maps.py",
+            "def f(): pass\nraise ValueError('no maps')\n",
+        ),
+        ("sastrugi/tests/a.py", "raise ValueError('a test')\n"),
+        points,
+    ];
+    hut.place(&of("sastrugi", &sources, true));
+    let answer = hut.examine(1, &["--imports"]);
+    assert_eq!(
+        (&answer["imported"], told(&answer)),
+        (&2.into(), vec!["breaks import-fails sastrugi".to_owned()])
+    );
+    let answer = hut.examine(1, &["--imports", "all"]);
+    assert_eq!(answer["imported"], 3, "{answer:#}");
+    let both = ["breaks import-fails sastrugi", "risk import-fails sastrugi"];
+    assert_eq!(told(&answer), both);
+}
