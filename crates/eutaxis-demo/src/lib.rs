@@ -51,6 +51,14 @@ firnplot==1.4.2
 hutbook
 ";
 
+/// What the wind mast runs, which holds by what it says of itself and not by what it is.
+pub const MAST: &str = "\
+# the wind mast on the ridge
+windvane
+stakemsg
+pitnotes
+";
+
 /// A list with what goes wrong in lists.
 pub const DRAFT: &str = "\
 # written on the way up
@@ -154,6 +162,7 @@ pub fn make(folder: &Path) -> io::Result<Made> {
     std::fs::write(&made.asks, ASKS)?;
     std::fs::write(folder.join("night.txt"), NIGHT)?;
     std::fs::write(folder.join("season.txt"), SEASON)?;
+    std::fs::write(folder.join("mast.txt"), MAST)?;
     std::fs::write(folder.join("draft.txt"), DRAFT)?;
     std::fs::write(folder.join("nordglim.toml"), NORDGLIM)?;
     std::fs::write(folder.join("firn.toml"), FIRN)?;

@@ -369,8 +369,11 @@ pub(crate) enum PreferArg {
 #[derive(Debug, Args)]
 pub(crate) struct Reason {
     /// A project of the pins
-    #[arg(value_name = "PROJECT")]
-    pub(crate) project: String,
+    #[arg(value_name = "PROJECT", required_unless_present = "learnt")]
+    pub(crate) project: Option<String>,
+    /// Say what proofs of the pins learnt, as entries for the settings, and how far they are proven
+    #[arg(long, conflicts_with_all = ["project", "not"])]
+    pub(crate) learnt: bool,
     /// Say what would have to give for exactly this version
     #[arg(long, value_name = "VERSION")]
     pub(crate) not: Option<String>,

@@ -393,7 +393,11 @@ fn error_text(error: &Error) -> String {
         ));
     }
     if let Some(help) = &error.help {
-        text.push_str(&paragraph("  do", format!("  {}", style::care("do")), help));
+        text.push_str(&paragraph(
+            "  try",
+            format!("  {}", style::care("try")),
+            help,
+        ));
     }
     text
 }

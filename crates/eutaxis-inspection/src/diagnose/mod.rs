@@ -35,6 +35,7 @@ pub use facts::Facts;
 pub use reader::Reader;
 pub use words::Told;
 
+use eutaxis_standards::evidence::Evidence;
 use eutaxis_standards::knowledge::{Confidence, Families, Libraries};
 
 /// What is known beside the causes.
@@ -74,8 +75,8 @@ pub struct Remedy {
     pub text: String,
     /// The command to type, or the line to change.
     pub change: Option<String>,
-    /// It was solved or tried, not only suggested.
-    pub verified: bool,
+    /// What its word rests on; none where it is only suggested.
+    pub evidence: Option<Evidence>,
 }
 
 /// Something that was seen and is no cause of its own.

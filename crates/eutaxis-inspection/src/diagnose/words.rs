@@ -52,7 +52,7 @@ impl Cause {
             Some(Remedy {
                 text: filled(&a.text, facts)?,
                 change,
-                verified: false,
+                evidence: None,
             })
         });
         let mut kept: Vec<Remedy> = Vec::new();

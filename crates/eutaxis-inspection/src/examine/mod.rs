@@ -76,6 +76,7 @@ pub use trouble::{
     RunTrouble, SymbolsOf, Trouble, Whose,
 };
 
+use eutaxis_standards::evidence::Evidence;
 use eutaxis_standards::name::Name;
 
 /// A fault found in an environment.
@@ -93,8 +94,8 @@ pub struct Finding {
     pub cause: Option<(String, String)>,
     /// What to do.
     pub remedy: Remedy,
-    /// The remedy was solved to the end.
-    pub verified: bool,
+    /// What the remedy's word rests on; none where it is only suggested.
+    pub rests_on: Option<Evidence>,
     /// The files that it is about.
     pub paths: Vec<String>,
 }
@@ -109,7 +110,7 @@ impl Finding {
             version: None,
             remedy: remedy.into(),
             cause: None,
-            verified: false,
+            rests_on: None,
             paths: Vec::new(),
         }
     }

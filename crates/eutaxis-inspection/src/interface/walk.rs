@@ -9,7 +9,7 @@ use std::sync::Arc;
 use eutaxis_standards::knowledge::{SeriesNumber, is_standard, lacking_module, lacking_name};
 
 use super::gap::{Gap, Lack};
-use super::module::{How, Module, Take};
+use super::module::{How, Module, Open, Take};
 use super::set::{Form, Set};
 
 /// A source that is wanted.
@@ -190,12 +190,22 @@ impl<'a> Walk<'a> {
     }
 
     /// Whether a file is one that importing something leads to whatever happens; none where nothing
-    /// of its project was imported.
+    /// of its project was imported, or something of it that may import what its source does not say.
     pub fn leads_to(&self, project: usize, file: &str) -> Option<bool> {
-        let visited = self.visits.keys().filter_map(|module| self.set.get(module));
-        let mut of_project = visited.filter(|l| l.project == project).peekable();
-        of_project.peek()?;
-        Some(of_project.any(|l| l.file == file))
+        let of_project = self.visits.iter().filter_map(|(module, visit)| {
+            let located = self.set.get(module)?;
+            (located.project == project).then_some((located, visit))
+        });
+        let visited: Vec<_> = of_project.collect();
+        if visited.iter().any(|(located, _)| located.file == file) {
+            return Some(true);
+        }
+        let is_plain = |visit: &Visit| {
+            let open = visit.read.as_ref().and_then(|read| read.open);
+            !matches!(open, Some(Open::Compiled | Open::Executes | Open::Unread))
+        };
+        let is_known = !visited.is_empty() && visited.iter().all(|(_, v)| is_plain(v));
+        is_known.then_some(false)
     }
 
     /// What importing runs into, that of asked modules first, then by module and line.

@@ -1,5 +1,8 @@
 //! Why a release is here.
 
+use eutaxis_core::offer::Adjustment;
+use eutaxis_core::record;
+
 /// What is known of a pinned release.
 pub(crate) struct Report {
     pub(crate) project: String,
@@ -39,3 +42,13 @@ pub(crate) struct Newer {
 
 /// A project that another solution has in another release: before and after.
 pub(crate) type Moved = (String, Option<String>, Option<String>);
+
+/// What proofs of pins learnt.
+#[derive(Debug)]
+pub(crate) struct Learnt {
+    /// The pins, for people.
+    pub(crate) pins: String,
+    /// How far they are proven.
+    pub(crate) proof: Option<record::Proof>,
+    pub(crate) lessons: Vec<Adjustment>,
+}

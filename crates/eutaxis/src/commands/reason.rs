@@ -17,7 +17,7 @@ use eutaxis_world::supply::{Outcome as End, Run};
 
 use super::settle::alternatives;
 use crate::answer::clash::Refusal;
-use crate::answer::reason::{Bound, Newer, Report};
+use crate::answer::reason::{Bound, Learnt, Newer, Report};
 use crate::cli::{Common, Reason};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
@@ -38,9 +38,11 @@ struct Asked {
 
 pub(crate) fn run(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
-    let name = Name::parse(&arguments.project)
-        .map_err(|f| Error::in_file("project", &arguments.project, &f))?;
     let lock = pins::read_lock(&arguments.pins)?;
+    let Some(project) = &arguments.project else {
+        return Ok(learnt(&lock, arguments, &surroundings));
+    };
+    let name = Name::parse(project).map_err(|f| Error::in_file("project", project, &f))?;
     let depots = plan::named_depots(&arguments.depots, &surroundings, false)?;
     let listed = depots.serving(&name).next().is_some();
     let problem = pins::problem_of(&lock, &surroundings.config.families)?;
@@ -85,6 +87,24 @@ pub(crate) fn run(arguments: &Reason, common: &Common, output: &Output) -> Resul
         text: render::reason::text(&report),
         report: report::Reason::Here(Box::new((&report).into())).into(),
     })
+}
+
+/// What proofs of the pins learnt, and how far they are proven.
+fn learnt(lock: &Lock, arguments: &Reason, surroundings: &Surroundings) -> Answer {
+    let recorded = record::adjustments_of(lock, &surroundings.config.families);
+    let learnt = Learnt {
+        pins: words::near(&arguments.pins),
+        proof: record::proof_of(lock),
+        lessons: recorded
+            .into_iter()
+            .filter(|a| a.learnt.is_some())
+            .collect(),
+    };
+    Answer {
+        outcome: Outcome::Ok,
+        text: render::reason::learnt(&learnt),
+        report: report::Reason::Learnt(report::Lessons::from(&learnt)).into(),
+    }
 }
 
 fn is_pinned(solution: &Solution, lock: &Lock) -> bool {

@@ -5,4 +5,5 @@ pub(crate) mod failure;
 pub(crate) mod learn;
 pub(crate) mod reading;
 mod releases;
+pub(crate) mod rounds;
 pub(crate) mod trial;

@@ -58,7 +58,7 @@ pub(crate) fn text(all: &[Checked]) -> String {
         let advice = format!(
             "the same command without --check{with} writes the pins anew; nothing was written"
         );
-        text.push_str(&labelled("do", &style::care("do"), &advice, width));
+        text.push_str(&labelled("try", &style::care("try"), &advice, width));
     }
     text
 }

@@ -41,7 +41,7 @@ pub(crate) fn rest(refusal: &Refusal<'_>) -> String {
             ),
         };
         text.push('\n');
-        text.push_str(&labelled("do", &style::care("do"), &advice, width));
+        text.push_str(&labelled("try", &style::care("try"), &advice, width));
     }
     let untried = || {
         let one = |u: &Untried| block("    ", &format!("{} ({})", u.text, u.because), width);
@@ -60,7 +60,7 @@ pub(crate) fn rest(refusal: &Refusal<'_>) -> String {
             let advice = "no way out was found: change one of the facts that are yours (a line \
                 above, --interpreter, --wheels, --prereleases, --as-of) and settle again; nothing \
                 was written";
-            text.push_str(&labelled("do", &style::care("do"), advice, width));
+            text.push_str(&labelled("try", &style::care("try"), advice, width));
         }
         return text + &untried();
     }

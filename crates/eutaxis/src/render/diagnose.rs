@@ -2,6 +2,7 @@
 //! do.
 
 use eutaxis_core::diagnose::{Aside, Ended, Remedy};
+use eutaxis_core::evidence::Evidence;
 use eutaxis_core::fault::escaped;
 
 use super::table::{continued, wrap};
@@ -119,9 +120,17 @@ fn doubt(found: &Found) -> Option<&'static str> {
 fn remedies(remedies: &[Remedy], width: usize) -> String {
     let mut text = String::new();
     for (i, remedy) in remedies.iter().enumerate() {
-        let verified = if remedy.verified { "  (verified)" } else { "" };
-        let word = if i == 0 { "do" } else { "" };
-        let body = format!("{}  {}{verified}", i + 1, remedy.text);
+        let rests = remedy.evidence.map_or(String::new(), |e| format!("({e})"));
+        let rests_after = remedy
+            .evidence
+            .map_or(String::new(), |_| format!("  {rests}"));
+        let is_verified = remedy.evidence.is_some_and(Evidence::is_verified);
+        let word = match i {
+            0 if is_verified => "fix",
+            0 => "try",
+            _ => "",
+        };
+        let body = format!("{}  {}{rests_after}", i + 1, remedy.text);
         let wrapped = wrap(&escaped(&body), width.saturating_sub(INDENT));
         for (n, line) in wrapped.iter().enumerate() {
             let lead = if n == 0 && !word.is_empty() {
@@ -130,8 +139,8 @@ fn remedies(remedies: &[Remedy], width: usize) -> String {
                 " ".repeat(INDENT)
             };
             let more = if n > 0 { "   " } else { "" };
-            let line = if remedy.verified {
-                line.replace("(verified)", &style::good("(verified)"))
+            let line = if is_verified {
+                line.replace(&rests, &style::good(&rests))
             } else {
                 line.clone()
             };

@@ -1,5 +1,6 @@
 //! What `examine` found, as text: worst first, one line each, with what to do below.
 
+use eutaxis_core::evidence::Evidence;
 use eutaxis_core::examine::{Finding, Severity};
 use eutaxis_core::fault::escaped;
 use unicode_width::UnicodeWidthStr;
@@ -81,8 +82,12 @@ pub(crate) fn text(report: &Report, verbose: bool) -> String {
 
 /// What to do: in words, and the command on lines of its own, as a shell takes them.
 fn remedy(finding: &Finding, width: usize) -> String {
-    let word = if finding.verified { "mend" } else { "do" };
-    let words = escaped(&finding.remedy.words);
+    let is_verified = finding.rests_on.is_some_and(Evidence::is_verified);
+    let word = if is_verified { "fix" } else { "try" };
+    let rests = finding
+        .rests_on
+        .map_or(String::new(), |e| format!(" ({e})"));
+    let words = format!("{}{rests}", escaped(&finding.remedy.words));
     let step = finding.remedy.step.as_ref();
     let command = step.map(|step| escaped(&words::steps::typed(step)));
     let mut lines = wrap(&words, width.saturating_sub(14));

@@ -165,7 +165,7 @@ pub(crate) fn text(done: &Done, verbose: bool) -> String {
             names.join(", ")
         );
         text.push('\n');
-        text.push_str(&labelled("care", &style::care("care"), &words, width));
+        text.push_str(&labelled("caution", &style::care("caution"), &words, width));
     }
     let bytes = report.bytes;
     text.push_str(&style::dim(&format!(

@@ -150,7 +150,12 @@ pub(crate) fn text(settled: &[Settled<'_>], differences: &[Difference]) -> Strin
         if !said.contains(&caution) {
             said.push(caution);
             text.push('\n');
-            text.push_str(&labelled("care", &style::care("care"), caution, width));
+            text.push_str(&labelled(
+                "caution",
+                &style::care("caution"),
+                caution,
+                width,
+            ));
         }
     }
     text.push('\n');

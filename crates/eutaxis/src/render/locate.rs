@@ -94,8 +94,8 @@ pub(crate) fn text(module: &str, rows: &[Row]) -> String {
         let python = near(&advice.spot.interpreter);
         text.push('\n');
         text.push_str(&labelled(
-            "do",
-            &style::care("do"),
+            "try",
+            &style::care("try"),
             &format!("run with the one that has it:  {python}"),
             width,
         ));

@@ -1,5 +1,6 @@
 //! How far a set was proven, as text.
 
+use eutaxis_core::evidence::Evidence;
 use eutaxis_core::fault::escaped;
 use eutaxis_core::offer::{Adjustment, Effect};
 
@@ -65,19 +66,17 @@ pub(crate) fn refused(proof: &Proof, target: &str) -> String {
     text
 }
 
-/// What a round found, and what was learnt from it.
+/// What a round found, and what follows from it.
 pub(crate) fn round(round: &Round) -> String {
-    let learnt = match &round.learnt {
-        Some(adjustment) => format!("learnt: {}", lesson(adjustment)),
-        None => "nothing was learnt from it".to_owned(),
+    let so = match &round.learnt {
+        Some(adjustment) => format!("so {}", lesson(adjustment)),
+        None => "nothing follows from it".to_owned(),
     };
-    format!(
-        "set {}: {} {} ({}); {learnt}",
-        round.number,
-        round.project,
-        round.failed,
-        round.evidence.as_str()
-    )
+    let failed = match round.evidence {
+        Evidence::Ran => format!("{} (ran; in {})", round.failed, round.project),
+        Evidence::Read | Evidence::Solved => format!("{} {} (read)", round.project, round.failed),
+    };
+    format!("set {}: {failed}: {so}", round.number)
 }
 
 /// What was learnt, in words.

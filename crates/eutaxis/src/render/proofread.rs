@@ -87,14 +87,14 @@ pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bo
         for line in lines {
             text.push_str(&format!("{}{line}\n", " ".repeat(indent)));
         }
-        for (i, part) in wrap(&remedy, width.saturating_sub(indent + 4))
+        for (i, part) in wrap(&remedy, width.saturating_sub(indent + 5))
             .iter()
             .enumerate()
         {
             let lead = if i == 0 {
-                format!("{}  ", style::care("do"))
+                format!("{}  ", style::care("try"))
             } else {
-                " ".repeat(4)
+                " ".repeat(5)
             };
             text.push_str(&format!("{}{lead}{part}\n", " ".repeat(indent)));
         }

@@ -2,14 +2,15 @@
 
 use std::collections::BTreeMap;
 
+use eutaxis_core::record;
 use eutaxis_core::solve::Solution;
 use eutaxis_core::{Name, Version};
 
 use super::table::{Table, labelled, wrap};
 use super::{clash, style, ways, width};
 use crate::answer::clash::Refusal;
-use crate::answer::reason::{Moved, Report};
-use crate::words::count;
+use crate::answer::reason::{Learnt, Moved, Report};
+use crate::words::{count, day};
 
 /// So many newer releases are told.
 const MOST_NEWER: usize = 8;
@@ -83,7 +84,12 @@ pub(crate) fn text(report: &Report) -> String {
     }
     for caution in &report.cautions {
         text.push('\n');
-        text.push_str(&labelled("care", &style::care("care"), caution, width));
+        text.push_str(&labelled(
+            "caution",
+            &style::care("caution"),
+            caution,
+            width,
+        ));
     }
     if report.recorded {
         text.push('\n');
@@ -214,6 +220,46 @@ pub(crate) fn instead(
             std::slice::from_ref(name),
             width,
         ));
+    }
+    text
+}
+
+/// What proofs of pins learnt, as entries that can be put into the settings.
+pub(crate) fn learnt(learnt: &Learnt) -> String {
+    let width = width();
+    let proven = match &learnt.proof {
+        Some(proof) => {
+            let by = proof.interpreter.as_ref();
+            let by = by.map_or(String::new(), |i| format!(" by {i}"));
+            format!("{} on {}{by}", proof.level, day(proof.at))
+        }
+        None => "declared: nobody looked into them".to_owned(),
+    };
+    let number = match learnt.lessons.len() {
+        0 => "Nothing was learnt".to_owned(),
+        1 => "1 fact was learnt".to_owned(),
+        n => format!("{n} facts were learnt"),
+    };
+    let line = format!("{number} with {} ({proven})", learnt.pins);
+    let mut text = format!("{}\n", wrap(&line, width).join("\n"));
+    for lesson in &learnt.lessons {
+        let toml::Value::Table(mut table) = record::adjustment(lesson) else {
+            continue;
+        };
+        // How it was learnt goes with the reason: the settings know no other place for it.
+        let rests = lesson.learnt.map_or(String::new(), |l| {
+            format!(" ({}, {})", l.evidence, day(l.on))
+        });
+        let because = format!("{}{rests}", lesson.because);
+        table.remove("evidence");
+        table.remove("on");
+        table.insert("because".into(), toml::Value::String(because));
+        text.push_str(&format!("\n[[adjust]]\n{table}"));
+    }
+    if !learnt.lessons.is_empty() {
+        let advice = "for other pins as well: put these lines into eutaxis.toml";
+        text.push('\n');
+        text.push_str(&labelled("note", &style::dim("note"), advice, width));
     }
     text
 }

@@ -32,7 +32,12 @@ pub(crate) fn text(play: &Play) -> String {
             ));
         }
         for caution in &step.cautions {
-            text.push_str(&labelled("care", &style::care("care"), caution, width));
+            text.push_str(&labelled(
+                "caution",
+                &style::care("caution"),
+                caution,
+                width,
+            ));
         }
     }
     if let Some(joint) = &play.joint {

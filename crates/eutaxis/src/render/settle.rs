@@ -96,7 +96,12 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
     }
     for caution in &settled.cautions {
         text.push('\n');
-        text.push_str(&labelled("care", &style::care("care"), caution, width));
+        text.push_str(&labelled(
+            "caution",
+            &style::care("caution"),
+            caution,
+            width,
+        ));
     }
     text.push('\n');
     for line in &settled.written {
@@ -264,6 +269,6 @@ pub(crate) fn moved_depots(moves: &[(String, String, String)], shown: &str) -> S
             the same command with {renew}",
         renew = renew.trim_start()
     );
-    text.push_str(&labelled("do", &style::care("do"), &advice, width));
+    text.push_str(&labelled("try", &style::care("try"), &advice, width));
     text
 }

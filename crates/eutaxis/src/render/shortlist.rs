@@ -21,7 +21,12 @@ pub(crate) fn text(listing: &Listing) -> String {
     text.push_str(&rest(listing));
     for caution in &listing.cautions {
         text.push('\n');
-        text.push_str(&labelled("care", &style::care("care"), caution, width));
+        text.push_str(&labelled(
+            "caution",
+            &style::care("caution"),
+            caution,
+            width,
+        ));
     }
     text
 }
@@ -556,7 +561,7 @@ pub(crate) fn absent(name: &Name, near: &[String], depots: &[&str], listed: bool
         ([], false) => crate::words::NO_LIST.to_owned(),
         (near, _) => format!("nearest names: {}", near.join(", ")),
     };
-    text.push_str(&labelled("do", &style::care("do"), &advice, width));
+    text.push_str(&labelled("try", &style::care("try"), &advice, width));
     text
 }
 

@@ -444,12 +444,12 @@ fn split(split: &Split, report: &Report<'_>, width: usize) -> String {
         Split::Parts(parts) => parts,
         Split::Nowhere(i) => {
             let name = ask(i).map_or(String::new(), |a| a.requirement.short());
-            return labelled("do", &style::care("do"), &nowhere(&name, report), width);
+            return labelled("try", &style::care("try"), &nowhere(&name, report), width);
         }
         Split::GaveUp => {
             let line = "no split was found within the limit: ask for less at once, or name fewer \
                 interpreters";
-            return labelled("do", &style::care("do"), line, width);
+            return labelled("try", &style::care("try"), line, width);
         }
     };
     let head = format!(

@@ -42,7 +42,12 @@ pub(crate) fn text(report: &Report) -> String {
     }
     for caution in &report.cautions {
         text.push('\n');
-        text.push_str(&labelled("care", &style::care("care"), caution, width));
+        text.push_str(&labelled(
+            "caution",
+            &style::care("caution"),
+            caution,
+            width,
+        ));
     }
     if let Some(tags) = &report.tags {
         text.push_str(&format!(

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use eutaxis_core::diagnose::{Aside as Seen, Facts};
+use eutaxis_core::evidence::Evidence;
 use indexmap::IndexMap;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -61,7 +62,10 @@ struct Remedy {
     text: String,
     /// The command to type, or the line to change.
     change: Option<String>,
-    /// It was solved to the end.
+    /// What its word rests on; null where it is only suggested.
+    #[schemars(extend("enum" = ["solved", "read", "ran", null]))]
+    evidence: Option<String>,
+    /// It rests on more than what the metadata say.
     verified: bool,
 }
 
@@ -107,7 +111,8 @@ impl From<&Found> for Cause {
         let remedies = told.remedies.iter().map(|r| Remedy {
             text: r.text.clone(),
             change: r.change.clone(),
-            verified: r.verified,
+            evidence: r.evidence.map(|e| e.to_string()),
+            verified: r.evidence.is_some_and(Evidence::is_verified),
         });
         Cause {
             id: cause.id.clone(),

@@ -1,5 +1,6 @@
 //! What is wrong in an environment, for programs.
 
+use eutaxis_core::evidence::Evidence;
 use eutaxis_core::examine::Finding as Found;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -46,7 +47,10 @@ struct Finding {
     /// What explains it, by the ids of `diagnose`.
     cause: Option<String>,
     remedy: String,
-    /// The remedy was solved to the end.
+    /// What the remedy's word rests on; null where it is only suggested.
+    #[schemars(extend("enum" = ["solved", "read", "ran", null]))]
+    remedy_evidence: Option<String>,
+    /// It rests on more than what the metadata say.
     verified: bool,
     paths: Vec<String>,
 }
@@ -93,7 +97,8 @@ impl From<&Found> for Finding {
             evidence: finding.evidence(),
             cause: finding.cause.as_ref().map(|(id, _)| id.clone()),
             remedy: words::steps::remedy(&finding.remedy),
-            verified: finding.verified,
+            remedy_evidence: finding.rests_on.map(|e| e.to_string()),
+            verified: finding.rests_on.is_some_and(Evidence::is_verified),
             paths: finding.paths.clone(),
         }
     }

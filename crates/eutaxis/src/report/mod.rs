@@ -37,7 +37,7 @@ pub(crate) use gather::Gather;
 pub(crate) use locate::Locate;
 pub(crate) use proof::Unproven;
 pub(crate) use proofread::Proofread;
-pub(crate) use reason::{Absent as NotHere, Instead, Reason};
+pub(crate) use reason::{Absent as NotHere, Instead, Lessons, Reason};
 pub(crate) use rehearse::{PlayedOut, Refused, Rehearse};
 pub(crate) use settle::{DepotMove, DepotMoves, Difference, Environments, Pinned, Settle, Targets};
 pub(crate) use shortlist::{Absent as NoProject, Shortlist};

@@ -4,7 +4,8 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::clash::Clash;
-use crate::answer::reason::{Moved as Told, Report};
+use super::proof::{Evidence, Lesson};
+use crate::answer::reason::{Learnt, Moved as Told, Report};
 
 /// What `reason` answers. `version` is that of the project; the program's is `program_version`.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -13,6 +14,7 @@ pub(crate) enum Reason {
     Here(Box<Here>),
     Absent(Absent),
     Instead(Box<Instead>),
+    Learnt(Lessons),
 }
 
 /// Of a pinned release.
@@ -179,6 +181,43 @@ impl From<&Report> for Here {
             cautions: report.cautions.clone(),
             adjusted: report.adjusted.clone(),
             recorded: report.recorded,
+        }
+    }
+}
+
+/// What proofs of pins learnt.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Lessons {
+    pins: String,
+    /// How far they are proven.
+    evidence: Evidence,
+    learnt: Vec<ProvenLesson>,
+}
+
+/// Something that was learnt, and how.
+#[derive(Debug, Serialize, JsonSchema)]
+struct ProvenLesson {
+    #[serde(flatten)]
+    lesson: Lesson,
+    #[schemars(extend("enum" = ["read", "ran"]))]
+    evidence: String,
+    on: String,
+}
+
+impl From<&Learnt> for Lessons {
+    fn from(learnt: &Learnt) -> Self {
+        let one = |a: &eutaxis_core::offer::Adjustment| {
+            let how = a.learnt?;
+            Some(ProvenLesson {
+                lesson: a.into(),
+                evidence: how.evidence.to_string(),
+                on: how.on.to_string(),
+            })
+        };
+        Lessons {
+            pins: learnt.pins.clone(),
+            evidence: Evidence::of(learnt.proof.as_ref()),
+            learnt: learnt.lessons.iter().filter_map(one).collect(),
         }
     }
 }

@@ -37,7 +37,7 @@ fn an_unreadable_list() {
         &field,
         2,
         &["settle", "--asks", "bytes.txt"],
-        &["not UTF-8", "do "],
+        &["not UTF-8", "try "],
     );
     field.write("empty.txt", "# nothing\n");
     refused(
@@ -211,7 +211,7 @@ fn pins_of_another_target() {
         &field,
         2,
         &["furnish"],
-        &["do settle again for this target"],
+        &["try settle again for this target"],
     );
     field.expect(
         0,
@@ -227,7 +227,7 @@ fn pins_of_another_target() {
         &field,
         2,
         &["furnish"],
-        &["do settle again for this target"],
+        &["try settle again for this target"],
     );
 }
 

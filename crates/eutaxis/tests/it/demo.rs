@@ -15,10 +15,24 @@ fn the_demo_goes_the_whole_way() {
     assert_eq!(
         exits,
         [
-            0, 0, 0, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 0, 0, 1, 1, 0, 1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 1,
-            0, 1, 1, 0, 1, 0, 1, 0, 0
+            0, 0, 0, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 0, 0, 1, 0, 0, 1, 0, 0, 0, 0, 1, 0, 1, 1, 1, 1,
+            1, 1, 1, 1, 1, 1, 1, 0, 1, 1, 0, 1, 0, 1, 0, 0
         ]
     );
+    // A set that holds by what it says, and was proven in two rounds.
+    let proof = |step: usize| answer["steps"][step]["answer"]["proof"].clone();
+    let (read, ran, twins) = (proof(19), proof(20), proof(21));
+    assert_eq!(
+        (&read["level"], &ran["level"]),
+        (&"read".into(), &"ran".into())
+    );
+    let sets = ran["rounds"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|r| r["set"].as_u64().unwrap());
+    assert_eq!(sets.max(), Some(2));
+    assert_eq!(twins["rounds"].as_array().map(Vec::len), Some(0), "{twins}");
     // The environment that nobody looked after.
     let found = crate::hut::told(&answer["steps"][15]["answer"]);
     let mut ids: Vec<&str> = found.iter().filter_map(|f| f.split(' ').nth(1)).collect();

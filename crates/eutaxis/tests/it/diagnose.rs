@@ -32,7 +32,7 @@ fn verified(cause: &Value) -> Vec<(&str, &str)> {
         .as_array()
         .unwrap()
         .iter()
-        .filter(|r| r["verified"] == true);
+        .filter(|r| r["evidence"].is_string());
     all.map(|r| (r["text"].as_str().unwrap(), r["change"].as_str().unwrap()))
         .collect()
 }
@@ -501,7 +501,7 @@ fn without_a_depot_the_log_alone_is_told_and_how_to_have_more() {
         "{}",
         told.out
     );
-    assert!(!told.out.contains("(verified)"), "{}", told.out);
+    assert!(!told.out.contains("(solved)"), "{}", told.out);
 }
 
 #[test]

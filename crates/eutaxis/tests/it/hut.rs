@@ -135,6 +135,14 @@ impl Hut {
             project.tag
         );
         let mut files = project.files.clone();
+        // What is compiled is there to be used.
+        let package = format!("{}/__init__.py", project.name);
+        let core = format!("{}/_core.", project.name);
+        if files.iter().any(|(path, _)| path.starts_with(&core))
+            && let Some((_, source)) = files.iter_mut().find(|(path, _)| *path == package)
+        {
+            source.extend_from_slice(b"from . import _core\n");
+        }
         files.push((format!("{info}/METADATA"), metadata.into_bytes()));
         files.push((format!("{info}/WHEEL"), wheel.into_bytes()));
         files.push((format!("{info}/INSTALLER"), b"by-hand\n".to_vec()));

@@ -69,7 +69,7 @@ fn every_line_has_its_remark() {
         ),
         "{text}"
     );
-    assert!(text.contains("do  did you mean frostgrid?\n"), "{text}");
+    assert!(text.contains("try  did you mean frostgrid?\n"), "{text}");
 }
 
 #[test]

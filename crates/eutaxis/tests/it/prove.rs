@@ -241,6 +241,15 @@ fn what_was_learnt_stays_with_the_pins() {
     assert_eq!(pinned(&again, "gustlib"), "2.2");
     assert_eq!(again["evidence"]["level"], "ran", "the pins are the same");
     assert_eq!(camp.field.read("pylock.toml"), text, "and so is the file");
+    // What is listed are entries of the settings, which do the same for other pins.
+    let listed = camp.field.expect(0, &["reason", "--learnt"]).out;
+    let entries = listed.split_once("\n[[adjust]]").unwrap().1;
+    let entries = entries.split("\nnote").next().unwrap();
+    camp.field
+        .write("eutaxis.toml", &format!("[[adjust]]{entries}"));
+    let other = camp.settle(0, &["windvane", "--out", "pylock.other.toml"]);
+    assert_eq!(pinned(&other, "gustlib"), "2.2", "{listed}");
+    std::fs::remove_file(camp.field.path("eutaxis.toml")).unwrap();
     let renewed = camp.settle(0, &["windvane", "--renew"]);
     let level = &renewed["evidence"]["level"];
     assert_eq!(

@@ -98,6 +98,31 @@ fn what_no_asked_project_leads_to_is_a_risk() {
     );
 }
 
+/// A library that only a part needs which may be left out is a risk.
+#[rstest]
+#[case::needed("from . import _maps\n", "breaks")]
+#[case::guarded(
+    "try:\n    from . import _maps\nexcept ImportError:\n    _maps = None\n",
+    "risk"
+)]
+fn a_library_of_an_optional_part_is_a_risk(#[case] source: &str, #[case] severity: &str) {
+    let hut = Hut::new();
+    let mut project = of("sastrugi", &[("sastrugi/__init__.py", source)], true);
+    let module = eutaxis_demo::Library {
+        needs: vec!["libfirn.so.3".into()],
+        ..eutaxis_demo::Library::module("_maps")
+    };
+    let name = format!("sastrugi/_maps{}", crate::hut::python().suffix);
+    project.files.push((name, crate::hut::library(&module)));
+    hut.place(&project);
+    let answer = hut.examine(i32::from(severity == "breaks"), &[]);
+    assert_eq!(
+        told(&answer),
+        [format!("{severity} library-absent sastrugi")],
+        "{answer:#}"
+    );
+}
+
 /// What was run outranks what was read.
 #[test]
 fn an_import_that_goes_well_refutes_what_was_read() {

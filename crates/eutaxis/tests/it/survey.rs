@@ -209,7 +209,7 @@ fn the_environment_of_the_folder_and_a_lost_one_are_told() {
     field.expect(0, &["furnish"]);
     let seen = field.expect(0, &["survey"]);
     assert!(
-        seen.out.contains("environment of this folder") && seen.out.contains("care"),
+        seen.out.contains("environment of this folder") && seen.out.contains("caution"),
         "{}",
         seen.out
     );

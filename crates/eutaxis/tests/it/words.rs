@@ -162,7 +162,7 @@ fn a_misspelt_name_comes_with_the_nearest() {
     assert!(
         shown
             .out
-            .ends_with("do  look at the name radargran: no depot has it; nearest: radargram\n"),
+            .ends_with("try  look at the name radargran: no depot has it; nearest: radargram\n"),
         "{}",
         shown.out
     );

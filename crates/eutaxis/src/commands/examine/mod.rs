@@ -68,6 +68,7 @@ pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Resu
     bar.finish_and_clear();
     let mut snapshot = read?;
     let remembered = pins_of(&surroundings.cache, Path::new(&snapshot.root));
+    let remembered = remembered.map(|pins| PathBuf::from(words::near(&pins)));
     if let Some(file) = arguments.pins.as_ref().or(remembered.as_ref()) {
         snapshot.pins = Some(against::pins(file, &snapshot.target, &mut snapshot.dates)?);
     }

@@ -4,6 +4,7 @@
 use std::collections::BTreeSet;
 
 use eutaxis_core::Name;
+use eutaxis_core::evidence::Evidence;
 use eutaxis_core::examine::{Finding, Remedy, Snapshot, Step, unmet};
 use eutaxis_core::solve::{Chosen, Solution};
 use eutaxis_world::supply::{Outcome as End, Run};
@@ -97,9 +98,9 @@ pub(super) fn solve(
             &solution,
             &typed::depots(options),
         ) {
-            let words = format!("{words} (solved: {} projects)", solution.chosen.len());
+            let words = format!("{words}, with {} projects in all", solution.chosen.len());
             finding.remedy = Remedy::new(words, Step::Typed(command));
-            finding.verified = true;
+            finding.rests_on = Some(Evidence::Solved);
         }
     }
 }

@@ -8,6 +8,7 @@ use eutaxis_core::diagnose::Context;
 use eutaxis_core::evidence::Evidence;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::FileKind;
+use eutaxis_core::offer::Adjustment;
 use eutaxis_core::solve::{Asker, Problem, Solution};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Place;
@@ -26,18 +27,98 @@ use crate::plan;
 use crate::proof::contents::Contents;
 use crate::proof::failure::{Failure, Kind};
 use crate::proof::learn::School;
+use crate::proof::rounds::{Subject, prove};
 use crate::proof::trial;
 use crate::voice::say;
 use crate::{render, report, words};
-
-/// After so many sets nothing more is tried.
-const MOST_ROUNDS: usize = 12;
 
 /// A set, and how far it was proven.
 pub(super) struct Proven {
     pub(super) problem: Problem,
     pub(super) solution: Solution,
     pub(super) proof: Proof,
+}
+
+/// A set, and the question that it answers.
+struct Set {
+    problem: Problem,
+    solution: Solution,
+}
+
+/// What is asked for, on its way from set to set.
+struct Candidate<'a, 'b> {
+    job: &'a Job<'b>,
+    chosen: &'a plan::Chosen,
+    out: &'a Path,
+    /// The interpreter that tries the imports.
+    python: Option<Found>,
+    /// So many reasons to prove no further hold for any set.
+    standing: usize,
+    proof: Proof,
+    looked: Option<Looked>,
+}
+
+impl Subject for Candidate<'_, '_> {
+    type Set = Set;
+    type Failure = Failure;
+    type Lesson = Adjustment;
+    type Error = Error;
+
+    fn look(&mut self, set: &Set) -> Result<Vec<Failure>, Error> {
+        self.proof.short_of.truncate(self.standing);
+        let python = self.python.as_ref();
+        let job = self.job;
+        let looked = job.look_into(set, self.chosen, python, &mut self.proof)?;
+        let failures = looked.failures.clone();
+        self.looked = Some(looked);
+        Ok(failures)
+    }
+
+    fn learn(
+        &mut self,
+        number: usize,
+        set: &Set,
+        failure: &Failure,
+    ) -> Result<Option<Adjustment>, Error> {
+        let Some(looked) = &self.looked else {
+            return Ok(None);
+        };
+        let school = School {
+            run: &self.job.run,
+            problem: &set.problem,
+            solution: &set.solution,
+            projects: looked.projects.clone(),
+            now: self.proof.at,
+            place: Origin::line(&file_name(self.out), 1),
+        };
+        let lesson = school.learn(failure)?;
+        let round = Round {
+            number,
+            project: looked.names.get(failure.taker).cloned().unwrap_or_default(),
+            failed: failure.told.clone(),
+            evidence: failure.evidence,
+            cause: failure.cause.clone(),
+            learnt: lesson.clone(),
+        };
+        self.job.tell(&round);
+        self.proof.rounds.push(round);
+        Ok(lesson)
+    }
+
+    fn next(&mut self, set: &Set, learnt: &[Adjustment]) -> Result<Result<Set, String>, Error> {
+        let mut problem = set.problem.clone();
+        let new = learnt
+            .iter()
+            .filter(|l| !set.problem.adjustments.contains(l));
+        problem.adjustments.extend(new.cloned());
+        Ok(match self.job.run.solve(&problem, &|_| ())? {
+            End::Settled(solution) => Ok(Set { problem, solution }),
+            End::Clash(clash) => {
+                let facts = clash.facts.iter().map(|f| f.text.as_str());
+                Err(facts.collect::<Vec<_>>().join("; "))
+            }
+        })
+    }
 }
 
 /// What looking into a set came to.
@@ -56,8 +137,7 @@ impl Job<'_> {
         problem: &Problem,
         out: &Path,
     ) -> Result<Proven, Error> {
-        let mut problem = problem.clone();
-        let mut solution = solution.clone();
+        let (problem, solution) = (problem.clone(), solution.clone());
         let mut proof = Proof {
             rounds: Vec::new(),
             level: Evidence::Solved,
@@ -70,73 +150,22 @@ impl Job<'_> {
             failed: false,
         };
         let python = self.python(chosen, &mut proof)?;
-        let standing = proof.short_of.len();
-        for number in 1..=MOST_ROUNDS {
-            proof.short_of.truncate(standing);
-            let looked =
-                self.look_into(&solution, &problem, chosen, python.as_ref(), &mut proof)?;
-            if looked.failures.is_empty() {
-                return Ok(Proven {
-                    problem,
-                    solution,
-                    proof,
-                });
-            }
-            let school = School {
-                run: &self.run,
-                problem: &problem,
-                solution: &solution,
-                projects: looked.projects,
-                now: proof.at,
-                place: Origin::line(&file_name(out), 1),
-            };
-            let mut learnt = Vec::new();
-            for failure in &looked.failures {
-                let lesson = school.learn(failure)?;
-                let round = Round {
-                    number,
-                    project: looked.names.get(failure.taker).cloned().unwrap_or_default(),
-                    failed: failure.told.clone(),
-                    evidence: failure.evidence,
-                    cause: failure.cause.clone(),
-                    learnt: lesson.clone(),
-                };
-                self.tell(&round);
-                proof.rounds.push(round);
-                learnt.extend(lesson);
-            }
-            let same = problem.adjustments.len();
-            for lesson in learnt {
-                if !problem.adjustments.contains(&lesson) {
-                    problem.adjustments.push(lesson);
-                }
-            }
-            if problem.adjustments.len() == same {
-                proof
-                    .short_of
-                    .push("nothing follows from that which could be tried".to_owned());
-                break;
-            }
-            match self.run.solve(&problem, &|_| ())? {
-                End::Settled(next) => solution = next,
-                End::Clash(clash) => {
-                    let facts: Vec<&str> = clash.facts.iter().map(|f| f.text.as_str()).collect();
-                    proof.short_of.push(format!(
-                        "with what was learnt no set is left: {}",
-                        facts.join("; ")
-                    ));
-                    break;
-                }
-            }
-            if number == MOST_ROUNDS {
-                let why = format!("{MOST_ROUNDS} sets were tried, and no more are");
-                proof.short_of.push(why);
-            }
-        }
-        proof.failed = true;
+        let mut candidate = Candidate {
+            job: self,
+            chosen,
+            out,
+            python,
+            standing: proof.short_of.len(),
+            proof,
+            looked: None,
+        };
+        let (set, why) = prove(&mut candidate, Set { problem, solution })?;
+        let mut proof = candidate.proof;
+        proof.failed = why.is_some();
+        proof.short_of.extend(why);
         Ok(Proven {
-            problem,
-            solution,
+            problem: set.problem,
+            solution: set.solution,
             proof,
         })
     }
@@ -173,12 +202,12 @@ impl Job<'_> {
     /// Reads the contents of a set, and tries its imports when these show nothing.
     fn look_into(
         &self,
-        solution: &Solution,
-        problem: &Problem,
+        set: &Set,
         chosen: &plan::Chosen,
         python: Option<&Found>,
         proof: &mut Proof,
     ) -> Result<Looked, Error> {
+        let Set { problem, solution } = set;
         let settled = pinned::settle(
             solution,
             problem,

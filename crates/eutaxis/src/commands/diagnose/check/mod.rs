@@ -14,6 +14,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use eutaxis_core::diagnose::{Cause, Remedy};
+use eutaxis_core::evidence::Evidence;
 use eutaxis_core::examine::Snapshot;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
@@ -77,12 +78,26 @@ impl Checked {
         self.sentences.push(sentence.into());
     }
 
-    /// A remedy that was solved to the end, or tried.
+    /// A remedy that was solved to the end.
     fn solved(&mut self, text: impl Into<String>, change: impl Into<String>) {
+        self.resting_on(Evidence::Solved, text, change);
+    }
+
+    /// A remedy that the contents of files show to mend.
+    fn read(&mut self, text: impl Into<String>, change: impl Into<String>) {
+        self.resting_on(Evidence::Read, text, change);
+    }
+
+    fn resting_on(
+        &mut self,
+        evidence: Evidence,
+        text: impl Into<String>,
+        change: impl Into<String>,
+    ) {
         self.remedies.push(Remedy {
             text: text.into(),
             change: Some(change.into()),
-            verified: true,
+            evidence: Some(evidence),
         });
     }
 
@@ -91,7 +106,7 @@ impl Checked {
         self.remedies.push(Remedy {
             text: text.into(),
             change,
-            verified: false,
+            evidence: None,
         });
     }
 }
@@ -503,7 +518,7 @@ impl<'a> Checker<'a> {
     /// The cause in words, with what was checked first.
     fn told(&self, cause: Cause, checked: Checked) -> Told {
         let mut told = cause.told(&self.surroundings.config.causes());
-        let solved = checked.remedies.iter().any(|r| r.verified);
+        let solved = checked.remedies.iter().any(|r| r.evidence.is_some());
         let mut remedies = checked.remedies;
         for mut remedy in told.remedies {
             // What was solved takes the place of what would have been looked up.

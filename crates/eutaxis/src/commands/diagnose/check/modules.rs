@@ -106,7 +106,7 @@ fn in_place(place: &Place, module: &str, cause: &Cause, checked: &mut Checked) {
         checked.say(format!("{root} has it at {}{owner}", near(path)));
         if cause.id == "module-absent" {
             let text = format!("run the code with the interpreter of {root}: another one ran it");
-            checked.solved(text, run(place, cause));
+            checked.read(text, run(place, cause));
         }
         return;
     }
@@ -119,7 +119,7 @@ fn in_place(place: &Place, module: &str, cause: &Cause, checked: &mut Checked) {
             "{project} is placed in {root}, and is imported as {}",
             names.join(", ")
         ));
-        checked.solved(
+        checked.read(
             format!("import it by its own name in {root}"),
             format!("import {}", names.join(", ")),
         );
@@ -165,7 +165,7 @@ fn tell_place(place: &Place, module: &str, cause: &Cause, checked: &mut Checked)
     } else {
         "the interpreter"
     };
-    checked.solved(
+    checked.read(
         format!("{kind} {root} has {module}{owner}: run the code with it"),
         run(place, cause),
     );
@@ -356,7 +356,7 @@ fn command(checker: &Checker<'_>, cause: &Cause, checked: &mut Checked) -> Resul
                 "{} has it: enter that environment, or call it by its path",
                 near(&root)
             );
-            checked.solved(text, quoted(&near(script)));
+            checked.read(text, quoted(&near(script)));
         }
     }
     Ok(())
