@@ -6,7 +6,7 @@
 //! installation, build or import and tells the causes, the root first.
 //!
 //! Nothing is solved here: what would mend a finding is told as a value
-//! ([`examine::Remedy`]), and whoever can solve carries it out. No file, network, process or clock is
+//! ([`remedy::Remedy`]), and whoever can solve carries it out. No file, network, process or clock is
 //! touched.
 
 pub mod assay;
@@ -14,3 +14,4 @@ pub mod binary;
 pub mod diagnose;
 pub mod examine;
 pub mod interface;
+pub mod remedy;

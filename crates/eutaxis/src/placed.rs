@@ -6,13 +6,13 @@ use std::path::Path;
 
 use eutaxis_core::examine::{Project, Snapshot};
 use eutaxis_core::fault::Origin;
+use eutaxis_core::remedy::{Invocation, Step, Verb};
 use eutaxis_core::solve::{Chosen, Problem, Solution};
 use eutaxis_core::{Ask, Name, Requirement, Version};
 use eutaxis_world::Error;
 use eutaxis_world::supply::Run;
 
 use crate::plan::Surroundings;
-use crate::typed::quoted;
 use crate::words::near;
 
 /// Where the pins of a remedy go.
@@ -102,8 +102,8 @@ pub(crate) fn command(
     changed: &[&Chosen],
     solution: &Solution,
     snapshot: &Snapshot,
-    depots: &str,
-) -> Option<String> {
+    depots: &[String],
+) -> Option<Step> {
     let first = changed.first()?;
     let mut asks: Vec<&Chosen> = changed.to_vec();
     let mut at = 0;
@@ -114,21 +114,19 @@ pub(crate) fn command(
             asks.extend(other.filter(|o| !asks.iter().any(|a| a.project == o.project)));
         }
     }
-    let at = quoted(&snapshot.name);
+    let exact = |c: &Chosen| format!("{}=={}", c.project, c.version);
+    let depots = || depots.iter().cloned();
     if asks.len() > MOST_ASKS {
-        let ask = quoted(&format!("{}=={}", first.project, first.version));
-        return Some(format!("eutaxis rehearse {ask} --in {at}{depots}"));
+        let words = [exact(first), "--in".to_owned(), snapshot.name.clone()];
+        return Some(Step::Run(vec![
+            Invocation::new(Verb::Rehearse, words).with(depots()),
+        ]));
     }
-    let asks: Vec<String> = asks
-        .iter()
-        .map(|c| quoted(&format!("{}=={}", c.project, c.version)))
-        .collect();
-    let interpreter = quoted(&near(Path::new(&snapshot.python)));
-    let settle = format!(
-        "eutaxis settle {} --interpreter {interpreter}{depots} --out {MEND}",
-        asks.join(" ")
-    );
-    Some(format!(
-        "{settle} && eutaxis furnish {MEND} --at {at}{depots}"
-    ))
+    let interpreter = near(Path::new(&snapshot.python));
+    let settle = Invocation::new(Verb::Settle, asks.iter().map(|c| exact(c)))
+        .with(["--interpreter".to_owned(), interpreter])
+        .with(depots())
+        .with(["--out", MEND]);
+    let furnish = Invocation::new(Verb::Furnish, [MEND, "--at", &snapshot.name]).with(depots());
+    Some(Step::Run(vec![settle, furnish]))
 }

@@ -5,63 +5,61 @@ pub(crate) use eutaxis_core::shell::quoted;
 
 use crate::cli::{AskOptions, DepotOptions, PolicyOptions, TargetOptions};
 
-/// `--option VALUE` for each value, each with a blank before it.
-fn each<T: AsRef<str>>(option: &str, values: impl IntoIterator<Item = T>) -> String {
-    values
-        .into_iter()
-        .map(|v| format!(" {option} {}", quoted(v.as_ref())))
-        .collect()
+/// Words as a shell takes them, each with a blank before it.
+pub(crate) fn line(words: &[String]) -> String {
+    words.iter().map(|w| format!(" {}", quoted(w))).collect()
 }
 
-fn word<T: ValueEnum>(option: &str, value: Option<&T>) -> String {
+/// `--option VALUE` for each value.
+fn each<T: Into<String>>(option: &str, values: impl IntoIterator<Item = T>) -> Vec<String> {
+    let two = |value: T| [option.to_owned(), value.into()];
+    values.into_iter().flat_map(two).collect()
+}
+
+fn word<T: ValueEnum>(option: &str, value: Option<&T>) -> Vec<String> {
     let value = value.and_then(ValueEnum::to_possible_value);
     each(option, value.map(|v| v.get_name().to_owned()))
 }
 
 /// What is asked for.
-pub(crate) fn asks(options: &AskOptions) -> String {
+pub(crate) fn asks(options: &AskOptions) -> Vec<String> {
     let paths = |list: &[std::path::PathBuf]| {
         list.iter()
             .map(|p| p.display().to_string())
             .collect::<Vec<_>>()
     };
-    let requirements: String = options
-        .requirements
-        .iter()
-        .map(|r| format!(" {}", quoted(r)))
-        .collect();
     let parts = [
-        requirements,
+        options.requirements.clone(),
         each("--asks", paths(&options.asks)),
-        each("--extra", &options.extra),
-        each("--group", &options.group),
+        each("--extra", options.extra.clone()),
+        each("--group", options.group.clone()),
         each("--bounds", paths(&options.bounds)),
     ];
     parts.concat()
 }
 
 /// Where it must run; not the interpreter, which the answer names.
-pub(crate) fn target(options: &TargetOptions) -> String {
+pub(crate) fn target(options: &TargetOptions) -> Vec<String> {
     let parts = [
-        each("--target", &options.target),
-        each("--platform", &options.platform),
-        each("--accelerator", &options.accelerator),
+        each("--target", options.target.clone()),
+        each("--platform", options.platform.clone()),
+        each("--accelerator", options.accelerator.clone()),
     ];
     parts.concat()
 }
 
 /// Where files come from.
-pub(crate) fn depots(options: &DepotOptions) -> String {
-    each("--depot", &options.depot)
+pub(crate) fn depots(options: &DepotOptions) -> Vec<String> {
+    each("--depot", options.depot.clone())
 }
 
 /// What is permitted and preferred.
-pub(crate) fn policy(options: &PolicyOptions) -> String {
+pub(crate) fn policy(options: &PolicyOptions) -> Vec<String> {
     let parts = [
         word("--wheels", options.wheels.as_ref()),
-        each("--build", &options.build),
-        each("--prereleases", &options.prereleases),
-        each("--as-of", &options.as_of),
+        each("--build", options.build.clone()),
+        each("--prereleases", options.prereleases.clone()),
+        each("--as-of", options.as_of.clone()),
         word("--prefer", options.prefer.as_ref()),
         word("--chronology", options.chronology.as_ref()),
     ];
@@ -78,24 +76,23 @@ mod tests {
     /// What is typed is read back as the same options.
     #[test]
     fn options_come_back() {
-        let line = "eutaxis span a --asks f.txt --extra x --target t --accelerator none --depot d \
+        let typed = "eutaxis span a --asks f.txt --extra x --target t --accelerator none --depot d \
             --wheels only --build b --as-of 2026-01-01 --prefer oldest --chronology ignore \
             --prereleases all";
         let Ok(Cli {
             command: Command::Span(span),
             ..
-        }) = Cli::try_parse_from(line.split(' '))
+        }) = Cli::try_parse_from(typed.split(' '))
         else {
             panic!("span")
         };
-        let typed = format!(
-            "{}{}{}{}",
+        let parts = [
             asks(&span.asks),
             target(&span.target),
             depots(&span.depots),
-            policy(&span.policy)
-        );
-        let again = format!("eutaxis span{typed}");
+            policy(&span.policy),
+        ];
+        let again = format!("eutaxis span{}", line(&parts.concat()));
         let Ok(Cli {
             command: Command::Span(read),
             ..

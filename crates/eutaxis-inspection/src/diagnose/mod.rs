@@ -35,7 +35,6 @@ pub use facts::Facts;
 pub use reader::Reader;
 pub use words::Told;
 
-use eutaxis_standards::evidence::Evidence;
 use eutaxis_standards::knowledge::{Confidence, Families, Libraries};
 
 /// What is known beside the causes.
@@ -66,17 +65,6 @@ pub struct Cause {
     pub times: usize,
     /// The sign it was known by, which may have words of its own.
     pub sign: Option<usize>,
-}
-
-/// Something to do.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Remedy {
-    /// In words.
-    pub text: String,
-    /// The command to type, or the line to change.
-    pub change: Option<String>,
-    /// What its word rests on; none where it is only suggested.
-    pub evidence: Option<Evidence>,
 }
 
 /// Something that was seen and is no cause of its own.

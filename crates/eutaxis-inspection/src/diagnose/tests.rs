@@ -1,6 +1,7 @@
 //! How logs are read and judged, on small logs in words; every cause in many wordings is tried in
 //! `tests/logs.rs`.
 
+use crate::remedy::Step;
 use proptest::prelude::*;
 use rstest::rstest;
 
@@ -157,7 +158,7 @@ fn a_file_of_ones_own_comes_first_and_may_change_words() {
     let found = read_with(&causes, b"the card of ridge is full\n");
     let told = found.causes[0].told(&causes);
     assert_eq!(
-        (told.title.as_str(), told.remedies[0].text.as_str()),
+        (told.title.as_str(), told.remedies[0].words.as_str()),
         ("the memory card of ridge is full", "put another card in")
     );
 }
@@ -202,7 +203,7 @@ fn what_clashes_is_settled_by_a_command_that_can_be_typed() {
     let found = read_with(&causes, log.as_bytes());
     let told = found.causes[0].told(&causes);
     assert_eq!(
-        told.remedies[0].change.as_deref(),
-        Some("eutaxis settle sastrugi==0.8.1 \"seracnet>=2.0\"")
+        told.remedies[0].step,
+        Some(Step::settle(["sastrugi==0.8.1", "seracnet>=2.0"]))
     );
 }

@@ -1,7 +1,8 @@
 //! A cause in words: texts of the knowledge with the facts put in.
 
+use super::Cause;
 use super::facts::Facts;
-use super::{Cause, Remedy};
+use crate::remedy::{Invocation, Remedy, Step, Verb};
 use eutaxis_standards::knowledge::{CauseKind, Causes, Sign, Wording};
 use eutaxis_standards::shell::quoted;
 
@@ -42,16 +43,14 @@ impl Cause {
             .and_then(|s| s.remedies.as_ref())
             .unwrap_or(&kind.remedies);
         let advice = remedies.iter().filter_map(|a| {
-            let change = a.change.as_ref().map(|c| typed(c, facts));
             // Advice whose command lacks a fact is left out.
-            let change = match change {
-                Some(None) => return None,
-                Some(whole) => whole,
+            let step = match &a.change {
+                Some(change) => Some(step(change, facts)?),
                 None => None,
             };
             Some(Remedy {
-                text: filled(&a.text, facts)?,
-                change,
+                words: filled(&a.text, facts)?,
+                step,
                 evidence: None,
             })
         });
@@ -59,8 +58,7 @@ impl Cause {
         for remedy in advice {
             // Several wordings of one advice: the first that can be told is enough.
             if !kept.iter().any(|k| {
-                (k.change.is_some() && k.change == remedy.change)
-                    || same_advice(&k.text, &remedy.text)
+                (k.step.is_some() && k.step == remedy.step) || same_advice(&k.words, &remedy.words)
             }) {
                 kept.push(remedy);
             }
@@ -93,8 +91,54 @@ fn filled(text: &str, facts: &Facts) -> Option<String> {
     put_in(text, &|name| facts.get(name))
 }
 
-/// The same for a line that is typed into a shell: facts are words of the log, and each of them
-/// stays one word.
+/// What an advice says is to be typed: a command of the program word by word, so that a fact that
+/// the log told stays one word; else a line for the system.
+fn step(line: &str, facts: &Facts) -> Option<Step> {
+    let mut words = split(line).into_iter();
+    if words.next().as_deref() == Some("eutaxis")
+        && let Some(verb) = words.next().as_deref().and_then(Verb::of)
+    {
+        let mut put: Vec<String> = Vec::new();
+        for word in words {
+            match word.strip_prefix('{').and_then(|w| w.strip_suffix('}')) {
+                // A list is as many words as it has items.
+                Some(name) if !name.contains('{') => match facts.all(name) {
+                    [] => return None,
+                    all => put.extend(all.iter().cloned()),
+                },
+                _ => put.push(filled(&word, facts)?),
+            }
+        }
+        return Some(Step::Run(vec![Invocation { verb, words: put }]));
+    }
+    let entered = line
+        .strip_prefix(". ")
+        .and_then(|l| l.strip_suffix("/bin/activate"));
+    if let Some(environment) = entered.filter(|e| !e.contains('{')) {
+        return Some(Step::Enter {
+            environment: environment.to_owned(),
+        });
+    }
+    typed(line, facts).map(Step::Line)
+}
+
+/// The words of a line; what stands in double quotes is one.
+fn split(line: &str) -> Vec<String> {
+    let mut words = vec![String::new()];
+    let mut quoted = false;
+    for c in line.chars() {
+        match (c, words.last_mut()) {
+            ('"', _) => quoted = !quoted,
+            (' ', _) if !quoted => words.push(String::new()),
+            (c, Some(word)) => word.push(c),
+            (_, None) => {}
+        }
+    }
+    words.retain(|w| !w.is_empty());
+    words
+}
+
+/// A line for the system's shell: facts are words of the log, and each of them stays one word.
 fn typed(line: &str, facts: &Facts) -> Option<String> {
     put_in(line, &|name| {
         let words: Vec<String> = facts.all(name).iter().map(|word| quoted(word)).collect();
@@ -127,20 +171,29 @@ mod tests {
         facts.set("wheel", "/tmp/$(touch hut).whl");
         facts.set("requirement", "firnio>=2");
         facts.set_list_if_absent("asks", vec!["firnio>=2".to_owned(), "moulin".to_owned()]);
-        let line = |text: &str| typed(text, &facts);
+        let words = |text: &str| match step(text, &facts) {
+            Some(Step::Run(all)) => all.into_iter().flat_map(|i| i.words).collect(),
+            Some(_) | None => Vec::new(),
+        };
+        assert_eq!(words("eutaxis assay {wheel}"), ["/tmp/$(touch hut).whl"]);
         assert_eq!(
-            line("eutaxis assay {wheel}").as_deref(),
-            Some("eutaxis assay '/tmp/$(touch hut).whl'")
+            words("eutaxis shortlist {requirement} --files"),
+            ["firnio>=2", "--files"]
+        );
+        assert_eq!(words("eutaxis settle {asks}"), ["firnio>=2", "moulin"]);
+        assert_eq!(
+            words("eutaxis settle \"{requirement},<3\""),
+            ["firnio>=2,<3"]
         );
         assert_eq!(
-            line("eutaxis shortlist {requirement} --files").as_deref(),
-            Some("eutaxis shortlist \"firnio>=2\" --files")
+            step("eutaxis locate {module}", &facts),
+            None,
+            "a fact is not known"
         );
         assert_eq!(
-            line("eutaxis settle {asks}").as_deref(),
-            Some("eutaxis settle \"firnio>=2\" moulin")
+            step("mv {wheel} old", &facts),
+            Some(Step::Line("mv '/tmp/$(touch hut).whl' old".to_owned()))
         );
-        assert_eq!(line("eutaxis locate {module}"), None, "a fact is not known");
         assert_eq!(
             filled("{requirement} is damaged", &facts).as_deref(),
             Some("firnio>=2 is damaged")

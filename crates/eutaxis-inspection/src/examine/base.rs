@@ -2,17 +2,14 @@
 //! was made (PEP 405).
 
 use super::{BaseTrouble, Finding, PlaceFault, Severity, Snapshot, Trouble};
-use super::{Remedy, Step};
+use crate::remedy::{Remedy, Step};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     let again = || {
-        let pins = snapshot.pins.as_ref().map(|p| p.shown.clone());
-        let step = Step::Furnish {
-            // Where none were named they are the reader's to name.
-            pins: pins.or_else(|| Some("PINS".to_owned())),
-            environment: format!("{}-new", snapshot.name),
-            tidy: false,
-        };
+        let pins = snapshot.pins.as_ref().map(|p| p.shown.as_str());
+        // Where none were named they are the reader's to name.
+        let pins = pins.or(Some("PINS"));
+        let step = Step::furnish(pins, &format!("{}-new", snapshot.name), false);
         Remedy::new("make it anew from its pins, at another place", step)
     };
     for fault in &snapshot.faults {

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use super::{FilesTrouble, Finding, Kind, Owned, Severity, Snapshot, State, Trouble};
-use super::{Remedy, Step};
+use crate::remedy::{Remedy, Step};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     // A system that manages its packages moves and changes their files, and has lists of its own.

@@ -4,9 +4,9 @@
 use std::collections::BTreeSet;
 
 use super::{Finding, RunTrouble, Severity, Snapshot, Trouble};
-use super::{Remedy, Step};
 use crate::diagnose::{Context, Reader};
 use crate::interface::{is_for_makers, is_public};
+use crate::remedy::{Remedy, Step, Verb};
 use eutaxis_standards::knowledge::Causes;
 
 /// The modules to be imported, with the projects that own them: public ones at the top, in the
@@ -228,7 +228,7 @@ fn import(
         Ended::Raised => "see what it needs; the findings above may tell the cause".into(),
         Ended::Hung(_) => "find out what it waits for: nothing is there to answer".into(),
         Ended::Well | Ended::Exited(_) | Ended::Signal(_) => {
-            Remedy::new("look at its compiled parts", Step::Examine)
+            Remedy::new("look at its compiled parts", Step::examine())
         }
     };
     let finding = Finding::new(severity, Trouble::Run(trouble), remedy);
@@ -251,13 +251,9 @@ fn explained(
     };
     let told = root.told(causes);
     // What examines is no advice here.
-    let helps = |c: &Option<String>| c.as_ref().is_none_or(|c| !c.starts_with("eutaxis examine"));
-    let mut remedies = told.remedies.into_iter();
-    if let Some(first) = remedies.find(|r| helps(&r.change)) {
-        finding.remedy = Remedy {
-            words: first.text,
-            step: first.change.map(Step::Typed),
-        };
+    let helps = |r: &Remedy| r.step.as_ref().and_then(Step::verb) != Some(Verb::Examine);
+    if let Some(first) = told.remedies.into_iter().find(helps) {
+        finding.remedy = first;
     }
     finding.cause = Some((root.id, told.title));
     finding

@@ -45,7 +45,6 @@ mod metadata;
 mod pins;
 mod raised;
 mod reading;
-mod remedy;
 mod requirements;
 mod shadowed;
 mod shared;
@@ -65,7 +64,6 @@ pub use imports::{Attempt, Ended, Trial, Tried, imports, modules, of_entry_point
 pub use legacy::legacy_requirements;
 pub use raised::{Raised, RaisedKind, raised};
 pub use reading::{asked, gaps, module_set, optional, untried, walk};
-pub use remedy::{Remedy, Step};
 pub use requirements::{Unmet, unmet};
 pub use snapshot::{
     AbsentLibrary, Compiled, Dates, Direct, Entry, Form, Kind, LackingVersion, Owned, Pinned, Pins,
@@ -76,7 +74,7 @@ pub use trouble::{
     RunTrouble, SymbolsOf, Trouble, Whose,
 };
 
-use eutaxis_standards::evidence::Evidence;
+use crate::remedy::Remedy;
 use eutaxis_standards::name::Name;
 
 /// A fault found in an environment.
@@ -94,8 +92,6 @@ pub struct Finding {
     pub cause: Option<(String, String)>,
     /// What to do.
     pub remedy: Remedy,
-    /// What the remedy's word rests on; none where it is only suggested.
-    pub rests_on: Option<Evidence>,
     /// The files that it is about.
     pub paths: Vec<String>,
 }
@@ -110,7 +106,6 @@ impl Finding {
             version: None,
             remedy: remedy.into(),
             cause: None,
-            rests_on: None,
             paths: Vec::new(),
         }
     }

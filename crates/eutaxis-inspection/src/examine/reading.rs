@@ -3,10 +3,9 @@
 use std::collections::BTreeSet;
 
 use super::imports::{modules, of_entry_points};
-use super::{
-    Attempt, CompiledTrouble, Finding, Remedy, Seat, Severity, Snapshot, Step, Trouble, unmet,
-};
+use super::{Attempt, CompiledTrouble, Finding, Seat, Severity, Snapshot, Trouble, unmet};
 use crate::interface::{Gap, Lack, Set, Walk};
+use crate::remedy::{Remedy, Step};
 use eutaxis_standards::knowledge::SeriesNumber;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::targets::{Implementation, Interpreter};
@@ -179,9 +178,7 @@ fn remedy(snapshot: &Snapshot, gap: &Gap) -> Remedy {
         ),
         (None, _) => Remedy::new(
             "find out which project brings it, and ask for that as well",
-            Step::Shortlist {
-                project: gap.lack_top(),
-            },
+            Step::shortlist(gap.lack_top()),
         ),
     }
 }

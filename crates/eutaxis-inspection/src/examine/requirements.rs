@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Finding, Project, Severity, Snapshot, Trouble};
-use super::{Remedy, Step};
+use crate::remedy::{Remedy, Step};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::{Accepts, Requirement};
 use eutaxis_standards::version::Version;
@@ -140,10 +140,7 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
             Accepts::Url(_) => unmet.needs.name.to_string(),
             Accepts::Versions(_) => unmet.needs.short(),
         };
-        let step = Step::Rehearse {
-            ask: wish,
-            environment: snapshot.name.clone(),
-        };
+        let step = Step::rehearse(wish, &snapshot.name);
         let remedy = Remedy::new("see what it would move", step);
         let paths = snapshot
             .visible(&unmet.needs.name)

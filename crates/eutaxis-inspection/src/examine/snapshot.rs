@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
-use super::{Remedy, Step};
 use crate::binary::Binary;
+use crate::remedy::{Remedy, Step};
 use eutaxis_standards::artifact::{Metadata, WheelTags};
 use eutaxis_standards::knowledge::Libraries;
 use eutaxis_standards::name::Name;
@@ -335,11 +335,8 @@ impl Snapshot {
 
     /// What brings the environment to its pins.
     pub fn furnish(&self, tidy: bool) -> Step {
-        Step::Furnish {
-            pins: self.pins.as_ref().map(|p| p.shown.clone()),
-            environment: self.name.clone(),
-            tidy,
-        }
+        let pins = self.pins.as_ref().map(|p| p.shown.as_str());
+        Step::furnish(pins, &self.name, tidy)
     }
 
     /// Whether the system manages what is placed, by lists of its own.

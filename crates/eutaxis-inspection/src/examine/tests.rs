@@ -5,10 +5,10 @@ use std::sync::Arc;
 
 use rstest::rstest;
 
-use super::Step;
 use super::*;
 use crate::binary::{Binary, Format};
 use crate::diagnose::Context;
+use crate::remedy::{Step, Verb};
 use eutaxis_standards::artifact::Metadata;
 use eutaxis_standards::knowledge::{Causes, Families, Libraries};
 use eutaxis_standards::targets::Target;
@@ -373,7 +373,7 @@ fn failed_imports_are_told(#[case] ended: Ended, #[case] output: &str, #[case] p
         .cause
         .as_ref()
         .is_some_and(|(id, _)| id == "module-absent")
-        && one.remedy.step == Some(Step::Typed("eutaxis locate ice".to_owned()));
+        && one.remedy.step == Some(Step::run(Verb::Locate, ["ice"]));
     assert_eq!(explained, ended == Ended::Raised, "{one:?}");
 }
 
@@ -424,11 +424,7 @@ fn a_moved_environment_is_made_anew_from_its_pins(
     assert_eq!(findings[0].evidence(), "it was made at /hut/.venv");
     assert_eq!(
         findings[0].remedy.step,
-        Some(Step::Furnish {
-            pins: Some(expected.into()),
-            environment: ".venv-new".into(),
-            tidy: false,
-        })
+        Some(Step::furnish(Some(expected), ".venv-new", false))
     );
 }
 

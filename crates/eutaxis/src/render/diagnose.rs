@@ -1,9 +1,10 @@
 //! What `diagnose` found, as text: the root cause first, the line that shows it, why, and what to
 //! do.
 
-use eutaxis_core::diagnose::{Aside, Ended, Remedy};
+use eutaxis_core::diagnose::{Aside, Ended};
 use eutaxis_core::evidence::Evidence;
 use eutaxis_core::fault::escaped;
+use eutaxis_core::remedy::{Remedy, Step};
 
 use super::table::{continued, wrap};
 use super::{style, width};
@@ -130,7 +131,7 @@ fn remedies(remedies: &[Remedy], width: usize) -> String {
             0 => "try",
             _ => "",
         };
-        let body = format!("{}  {}{rests_after}", i + 1, remedy.text);
+        let body = format!("{}  {}{rests_after}", i + 1, remedy.words);
         let wrapped = wrap(&escaped(&body), width.saturating_sub(INDENT));
         for (n, line) in wrapped.iter().enumerate() {
             let lead = if n == 0 && !word.is_empty() {
@@ -147,9 +148,9 @@ fn remedies(remedies: &[Remedy], width: usize) -> String {
             text.push_str(&format!("{}\n", format!("{lead}{more}{line}").trim_end()));
         }
         for line in remedy
-            .change
+            .step
             .iter()
-            .flat_map(|c| command(c, width.saturating_sub(INDENT + 3)))
+            .flat_map(|s| command(s, width.saturating_sub(INDENT + 3)))
         {
             text.push_str(&format!(
                 "{}{}\n",
@@ -162,8 +163,8 @@ fn remedies(remedies: &[Remedy], width: usize) -> String {
 }
 
 /// A command on lines of its own, as a shell takes them.
-fn command(change: &str, width: usize) -> Vec<String> {
-    change
+fn command(step: &Step, width: usize) -> Vec<String> {
+    crate::words::steps::typed(step)
         .split_inclusive(" && ")
         .flat_map(|part| continued(&escaped(part.trim_end()), width))
         .collect()
@@ -174,11 +175,11 @@ fn other_cause(found: &Found, width: usize) -> String {
     let title = format!("line {}: {}", found.cause.line, found.told.title);
     let mut text = format!("\n{}", beside("also", &style::care("also"), &title, width));
     if let Some(first) = found.told.remedies.first() {
-        text.push_str(&beside("", "", &first.text, width));
+        text.push_str(&beside("", "", &first.words, width));
         for line in first
-            .change
+            .step
             .iter()
-            .flat_map(|c| command(c, width.saturating_sub(INDENT)))
+            .flat_map(|s| command(s, width.saturating_sub(INDENT)))
         {
             text.push_str(&format!("{}{line}\n", " ".repeat(INDENT)));
         }

@@ -82,10 +82,11 @@ pub(crate) fn text(report: &Report, verbose: bool) -> String {
 
 /// What to do: in words, and the command on lines of its own, as a shell takes them.
 fn remedy(finding: &Finding, width: usize) -> String {
-    let is_verified = finding.rests_on.is_some_and(Evidence::is_verified);
+    let is_verified = finding.remedy.evidence.is_some_and(Evidence::is_verified);
     let word = if is_verified { "fix" } else { "try" };
     let rests = finding
-        .rests_on
+        .remedy
+        .evidence
         .map_or(String::new(), |e| format!(" ({e})"));
     let words = format!("{}{rests}", escaped(&finding.remedy.words));
     let step = finding.remedy.step.as_ref();

@@ -611,7 +611,7 @@ fn no_build(cell: &Cell, family: &str, toolkit: &str) -> Option<String> {
 fn command(report: &Report<'_>) -> String {
     let row = report.best.as_ref().and_then(|b| report.rows.get(b.row));
     let series = row.map(|h| h.series.to_string()).unwrap_or_default();
-    let asks = typed::asks(&report.arguments.asks);
+    let asks = typed::line(&typed::asks(&report.arguments.asks));
     format!(
         "eutaxis settle{asks}{} {}",
         options(report),
@@ -622,10 +622,10 @@ fn command(report: &Report<'_>) -> String {
 /// The options on targets, depots and policy, as typed.
 fn options(report: &Report<'_>) -> String {
     let arguments = report.arguments;
-    let policy = typed::policy(&arguments.policy);
-    format!(
-        "{}{}{policy}",
+    let parts = [
         typed::target(&arguments.target),
-        typed::depots(&arguments.depots)
-    )
+        typed::depots(&arguments.depots),
+        typed::policy(&arguments.policy),
+    ];
+    typed::line(&parts.concat())
 }

@@ -109,8 +109,8 @@ impl From<&Found> for Cause {
     fn from(found: &Found) -> Self {
         let (cause, told) = (&found.cause, &found.told);
         let remedies = told.remedies.iter().map(|r| Remedy {
-            text: r.text.clone(),
-            change: r.change.clone(),
+            text: r.words.clone(),
+            change: r.step.as_ref().map(crate::words::steps::typed),
             evidence: r.evidence.map(|e| e.to_string()),
             verified: r.evidence.is_some_and(Evidence::is_verified),
         });

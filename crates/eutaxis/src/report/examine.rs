@@ -97,8 +97,8 @@ impl From<&Found> for Finding {
             evidence: finding.evidence(),
             cause: finding.cause.as_ref().map(|(id, _)| id.clone()),
             remedy: words::steps::remedy(&finding.remedy),
-            remedy_evidence: finding.rests_on.map(|e| e.to_string()),
-            verified: finding.rests_on.is_some_and(Evidence::is_verified),
+            remedy_evidence: finding.remedy.evidence.map(|e| e.to_string()),
+            verified: finding.remedy.evidence.is_some_and(Evidence::is_verified),
             paths: finding.paths.clone(),
         }
     }

@@ -1,60 +1,53 @@
-//! Steps of the program as they are typed.
+//! Steps as they are typed: the one place where a remedy becomes a line for a shell.
 
-use eutaxis_core::examine::{Remedy, Step};
 use eutaxis_core::fault::Origin;
 use eutaxis_core::pins::Lock;
 use eutaxis_core::record;
+use eutaxis_core::remedy::{Invocation, Remedy, Step, Verb};
 
-use crate::typed::quoted;
+use crate::typed::{line, quoted};
 
 /// A step as it is typed.
 pub(crate) fn typed(step: &Step) -> String {
     match step {
-        Step::Shortlist { project } => format!("eutaxis shortlist {}", quoted(project)),
-        Step::Settle { asks } => {
-            let asks: Vec<String> = asks.iter().map(|ask| quoted(ask)).collect();
-            format!("eutaxis settle {}", asks.join(" "))
-        }
-        Step::Rehearse { ask, environment } => {
-            format!(
-                "eutaxis rehearse {} --in {}",
-                quoted(ask),
-                quoted(environment)
-            )
-        }
-        Step::Furnish {
-            pins,
-            environment,
-            tidy,
-        } => {
-            let pins = pins.as_ref();
-            let pins = pins.map_or(String::new(), |p| format!("{} ", quoted(p)));
-            let tidy = if *tidy { " --tidy" } else { "" };
-            format!("eutaxis furnish {pins}--at {}{tidy}", quoted(environment))
+        Step::Run(all) => {
+            let all: Vec<String> = all.iter().map(command).collect();
+            all.join(" && ")
         }
         Step::Without { file, then } => format!("rm {} && {}", quoted(file), typed(then)),
-        Step::Examine => "eutaxis examine -v".to_owned(),
-        Step::Typed(typed) => typed.clone(),
+        Step::Enter { environment } => {
+            format!(". {}", quoted(&format!("{environment}/bin/activate")))
+        }
+        Step::Start(words) => line(words).trim_start().to_owned(),
+        Step::Line(line) => line.clone(),
     }
 }
 
-/// The command that settles once more what pins answer, and proves it; none when they do not record
-/// the question.
-pub(crate) fn again(lock: &Lock) -> Option<String> {
-    let asks = record::asks_of(lock);
-    let mut parts: Vec<String> = Vec::new();
-    for ask in &asks {
-        let part = match &ask.origin {
-            Origin::Argument => quoted(&ask.requirement.to_string()),
-            Origin::Line { file, .. } => format!("--asks {}", quoted(file)),
-        };
-        if !parts.contains(&part) {
-            parts.push(part);
+fn command(one: &Invocation) -> String {
+    format!("eutaxis {}{}", one.verb.as_str(), line(&one.words))
+}
+
+/// The step that settles once more what pins answer, and proves it; none when they do not record the
+/// question.
+pub(crate) fn again(lock: &Lock) -> Option<Step> {
+    let (mut typed, mut files): (Vec<String>, Vec<String>) = Default::default();
+    for ask in record::asks_of(lock) {
+        match &ask.origin {
+            Origin::Argument => typed.push(ask.requirement.to_string()),
+            Origin::Line { file, .. } if files.iter().any(|f| **f == **file) => {}
+            Origin::Line { file, .. } => files.push(file.to_string()),
         }
     }
-    // What is asked for on the command line stands before the options.
-    parts.sort_by_key(|p| p.starts_with("--"));
-    (!parts.is_empty()).then(|| format!("eutaxis settle {} --prove", parts.join(" ")))
+    if typed.is_empty() && files.is_empty() {
+        return None;
+    }
+    typed.extend(
+        files
+            .into_iter()
+            .flat_map(|file| ["--asks".to_owned(), file]),
+    );
+    typed.push("--prove".to_owned());
+    Some(Step::run(Verb::Settle, typed))
 }
 
 /// A remedy on one line.
@@ -67,53 +60,67 @@ pub(crate) fn remedy(remedy: &Remedy) -> String {
 
 #[cfg(test)]
 mod tests {
+    use clap::Parser;
     use rstest::rstest;
 
     use super::*;
+    use crate::cli::Cli;
 
+    /// What is typed is taken by the program's own parser, and by no shell for anything else.
     #[rstest]
-    #[case::a_name(&["firnio"], "eutaxis settle firnio")]
-    #[case::a_bound(&["firnio<2", "moulin"], "eutaxis settle \"firnio<2\" moulin")]
-    fn asks_are_quoted_where_a_shell_would_read_them(#[case] asks: &[&str], #[case] line: &str) {
-        let asks = asks.iter().map(|a| (*a).to_owned()).collect();
-        assert_eq!(typed(&Step::Settle { asks }), line);
+    #[case(Step::settle(["firnio"]), "eutaxis settle firnio")]
+    #[case(Step::settle(["firnio<2", "moulin"]), "eutaxis settle \"firnio<2\" moulin")]
+    #[case(Step::shortlist("firnio"), "eutaxis shortlist firnio")]
+    #[case(Step::examine(), "eutaxis examine -v")]
+    #[case(Step::furnish(None, ".venv", false), "eutaxis furnish --at .venv")]
+    #[case(
+        Step::furnish(Some("pylock.watch.toml"), "my env", true),
+        "eutaxis furnish pylock.watch.toml --at \"my env\" --tidy"
+    )]
+    #[case(
+        Step::rehearse("firnio>=2", "a; touch hut"),
+        "eutaxis rehearse \"firnio>=2\" --in \"a; touch hut\""
+    )]
+    fn commands_are_taken(#[case] step: Step, #[case] expected: &str) {
+        assert_eq!(typed(&step), expected);
+        let Step::Run(all) = step else {
+            panic!("a command")
+        };
+        for one in all {
+            let words = ["eutaxis".to_owned(), one.verb.as_str().to_owned()];
+            let taken = Cli::try_parse_from(words.into_iter().chain(one.words));
+            assert!(taken.is_ok(), "{expected}: {}", taken.unwrap_err());
+        }
+    }
+
+    /// Each command that a remedy can name is one of the program's.
+    #[test]
+    fn every_verb_is_a_command() {
+        for verb in Verb::ALL {
+            let help = Cli::try_parse_from(["eutaxis", verb.as_str(), "--help"]);
+            let kind = help.unwrap_err().kind();
+            assert_eq!(kind, clap::error::ErrorKind::DisplayHelp, "{verb:?}");
+        }
     }
 
     /// A wheel may hold a file of any name, and a log may speak of one.
-    #[test]
-    fn no_name_is_read_by_the_shell() {
-        let step = Step::Without {
-            file: "/camp/.venv/$(touch hut).py".to_owned(),
-            then: Box::new(Step::Rehearse {
-                ask: "firnio>=2".to_owned(),
-                environment: "a; touch hut".to_owned(),
-            }),
-        };
-        assert_eq!(
-            typed(&step),
-            "rm '/camp/.venv/$(touch hut).py' && eutaxis rehearse \"firnio>=2\" --in \"a; touch hut\""
-        );
-    }
-
     #[rstest]
-    #[case(None, false, "eutaxis furnish --at .venv")]
     #[case(
-        Some("pylock.watch.toml"),
-        true,
-        "eutaxis furnish pylock.watch.toml --at .venv --tidy"
+        Step::Without {
+            file: "/camp/.venv/$(touch hut).py".to_owned(),
+            then: Box::new(Step::furnish(None, ".venv", false)),
+        },
+        "rm '/camp/.venv/$(touch hut).py' && eutaxis furnish --at .venv"
     )]
-    fn pins_are_named_where_they_are_not_the_usual_ones(
-        #[case] pins: Option<&str>,
-        #[case] tidy: bool,
-        #[case] line: &str,
-    ) {
-        let step = Step::Furnish {
-            pins: pins.map(str::to_owned),
-            environment: ".venv".to_owned(),
-            tidy,
-        };
-        assert_eq!(typed(&step), line);
-        let told = remedy(&Remedy::new("bring it to the pins", step));
-        assert_eq!(told, format!("bring it to the pins:  {line}"));
+    #[case(Step::Enter { environment: "my env".to_owned() }, ". \"my env/bin/activate\"")]
+    #[case(
+        Step::Start(vec![".venv/bin/python".to_owned(), "$(touch hut).py".to_owned()]),
+        ".venv/bin/python '$(touch hut).py'"
+    )]
+    #[case(Step::Line("df -h".to_owned()), "df -h")]
+    fn no_name_is_read_by_the_shell(#[case] step: Step, #[case] expected: &str) {
+        assert_eq!(typed(&step), expected);
+        let told = remedy(&Remedy::new("do it", step));
+        assert_eq!(told, format!("do it:  {expected}"));
     }
 }

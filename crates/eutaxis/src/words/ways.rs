@@ -112,17 +112,19 @@ fn change(change: &Change) -> String {
 
 /// The options that a way stands for, as typed.
 pub(crate) fn options(way: &Way) -> Vec<String> {
-    way.changes.iter().filter_map(option).collect()
+    let typed = |words: [String; 2]| crate::typed::line(&words).trim_start().to_owned();
+    way.changes.iter().filter_map(option).map(typed).collect()
 }
 
-/// The option that makes a change, where one does.
-pub(crate) fn option(change: &Change) -> Option<String> {
+/// The option that makes a change, where one does, and its value.
+pub(crate) fn option(change: &Change) -> Option<[String; 2]> {
+    let two = |option: &str, value: String| Some([option.to_owned(), value]);
     match change {
-        Change::Interpreter(other) => Some(format!("--interpreter {}", other.name)),
-        Change::Accelerators(all) => Some(format!("--accelerator {}", all.as_option())),
-        Change::Build(name) => Some(format!("--build {name}")),
-        Change::Prereleases(name) => Some(format!("--prereleases {name}")),
-        Change::AsOf(moment) => Some(format!("--as-of {moment}")),
+        Change::Interpreter(other) => two("--interpreter", other.name.clone()),
+        Change::Accelerators(all) => two("--accelerator", all.as_option()),
+        Change::Build(name) => two("--build", name.to_string()),
+        Change::Prereleases(name) => two("--prereleases", name.to_string()),
+        Change::AsOf(moment) => two("--as-of", moment.to_string()),
         Change::Ask(..)
         | Change::DropAsk(_)
         | Change::Bound(..)

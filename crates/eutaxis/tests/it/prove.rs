@@ -2,6 +2,9 @@
 
 use rstest::rstest;
 
+use std::process::Stdio;
+use std::time::Duration;
+
 use serde_json::Value;
 use tempfile::TempDir;
 
@@ -360,4 +363,85 @@ fn an_environment_remembers_its_pins() {
     let words: Vec<&str> = command.split(' ').skip(1).collect();
     camp.field.expect(0, &words);
     assert!(root.exists(), "what was printed was typed");
+}
+
+/// Killed at any point: no pins or whole ones, no environment or a whole one, and the next run does
+/// it.
+#[rstest]
+#[case("wheel-unpacked")]
+#[case("wheel-unpacked:3")]
+#[case("metadata-kept")]
+#[case("stage-made")]
+#[case("file-placed:2")]
+#[case("tree-in-place")]
+#[case("file-written")]
+fn a_proof_that_is_killed_leaves_nothing_half(#[case] point: &str) {
+    let camp = Camp::of(&name_gone());
+    let at = camp.depot.path().display().to_string();
+    let settle = [
+        "settle",
+        "windvane",
+        "--prove",
+        "--chronology",
+        "ignore",
+        "--depot",
+        &at,
+    ];
+    crate::killed::kill_at(&camp.field, &settle, point);
+    assert!(!camp.field.path("pylock.toml").exists());
+    assert_eq!(
+        pinned(&camp.settle(0, &["windvane", "--prove"]), "gustlib"),
+        "2.2"
+    );
+    let mut names = camp.field.names();
+    // What was being written when it was killed.
+    names.retain(|name| !name.starts_with(".eutaxis-"));
+    assert_eq!(names, ["pylock.toml"], "nothing is left beside the pins");
+}
+
+/// The same at moments of chance, of both commands.
+#[test]
+fn killed_at_any_moment_nothing_is_half() {
+    let camp = Camp::of(&name_gone());
+    camp.settle(0, &["windvane", "--prove", "--out", "pylock.whole.toml"]);
+    let whole = camp.field.read("pylock.whole.toml");
+    let releases = |text: &str| -> Vec<String> {
+        let lines = text.lines().filter(|l| l.starts_with("version = "));
+        lines.map(str::to_owned).collect()
+    };
+    let at = camp.depot.path().display().to_string();
+    let settle = [
+        "settle",
+        "windvane",
+        "--prove",
+        "--chronology",
+        "ignore",
+        "--depot",
+        &at,
+    ];
+    let furnish = ["furnish", "pylock.whole.toml", "--prove"];
+    for n in 0..15u64 {
+        for command in [&settle[..], &furnish[..]] {
+            let mut run = camp.field.command(command);
+            let mut run = run
+                .stdout(Stdio::null())
+                .stderr(Stdio::null())
+                .spawn()
+                .unwrap();
+            std::thread::sleep(Duration::from_millis(n * n * 4));
+            run.kill().unwrap();
+            run.wait().unwrap();
+            if camp.field.path("pylock.toml").exists() {
+                assert_eq!(releases(&camp.field.read("pylock.toml")), releases(&whole));
+                std::fs::remove_file(camp.field.path("pylock.toml")).unwrap();
+            }
+            if camp.field.path(".venv").exists() {
+                let ran = camp.field.python("import windvane, gustlib.urls");
+                assert_eq!(ran.code, 0, "{ran:?}");
+                std::fs::remove_dir_all(camp.field.path(".venv")).unwrap();
+            }
+        }
+    }
+    camp.settle(0, &["windvane", "--prove"]);
+    camp.furnish(0, &["--prove"]);
 }

@@ -25,11 +25,10 @@ pub(super) fn write(
 
 fn result(found: &Found, root: bool, log: Option<&Path>) -> Result {
     let todo = found.told.remedies.first().map_or(String::new(), |r| {
-        let change = r
-            .change
-            .as_ref()
-            .map_or(String::new(), |c| format!(": {c}"));
-        format!(" To do: {}{change}", r.text)
+        let change = r.step.as_ref().map_or(String::new(), |s| {
+            format!(": {}", crate::words::steps::typed(s))
+        });
+        format!(" To do: {}{change}", r.words)
     });
     let place = |log: &Path| {
         let region = Region::line(found.cause.line, &found.cause.excerpt);

@@ -5,7 +5,8 @@ use std::collections::BTreeSet;
 
 use eutaxis_core::Name;
 use eutaxis_core::evidence::Evidence;
-use eutaxis_core::examine::{Finding, Remedy, Snapshot, Step, unmet};
+use eutaxis_core::examine::{Finding, Snapshot, unmet};
+use eutaxis_core::remedy::{Remedy, Step};
 use eutaxis_core::solve::{Chosen, Solution};
 use eutaxis_world::supply::{Outcome as End, Run};
 
@@ -99,8 +100,7 @@ pub(super) fn solve(
             &typed::depots(options),
         ) {
             let words = format!("{words}, with {} projects in all", solution.chosen.len());
-            finding.remedy = Remedy::new(words, Step::Typed(command));
-            finding.rests_on = Some(Evidence::Solved);
+            finding.remedy = Remedy::new(words, command).resting_on(Evidence::Solved);
         }
     }
 }
@@ -111,8 +111,8 @@ fn remedy(
     id: &str,
     snapshot: &Snapshot,
     solution: &Solution,
-    depots: &str,
-) -> Option<(String, String)> {
+    depots: &[String],
+) -> Option<(String, Step)> {
     let there = placed::releases(snapshot);
     let mut words = Vec::new();
     let mut changed: Vec<&Chosen> = Vec::new();

@@ -84,7 +84,7 @@ impl Judge<'_> {
             return Ok(());
         };
         judged.refused = Some(why);
-        judged.again = words::steps::again(self.lock);
+        judged.again = words::steps::again(self.lock).map(|s| words::steps::typed(&s));
         Err(Error::new(ErrorKind::Request, "the set is not placed"))
     }
 

@@ -13,13 +13,14 @@ use std::cell::OnceCell;
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use eutaxis_core::diagnose::{Cause, Remedy};
+use eutaxis_core::diagnose::Cause;
 use eutaxis_core::evidence::Evidence;
 use eutaxis_core::examine::Snapshot;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
 use eutaxis_core::knowledge::{Causes, CheckKind};
 use eutaxis_core::offer::Policy;
+use eutaxis_core::remedy::{Invocation, Remedy, Step, Verb};
 use eutaxis_core::solve::{Alternative, Chosen, Clash, Problem, Solution};
 use eutaxis_core::targets::Interpreter;
 use eutaxis_core::{Ask, Name, Requirement, Target, Version};
@@ -35,7 +36,7 @@ use crate::cli::{Diagnose, TargetOptions};
 use crate::output::Output;
 use crate::placed;
 use crate::plan::{self, Surroundings};
-use crate::typed::{self, quoted};
+use crate::typed;
 
 /// What a check adds to a cause.
 type Check = fn(&Checker<'_>, &mut Cause, &mut Checked) -> Result<(), Error>;
@@ -57,8 +58,6 @@ fn check_of(kind: CheckKind) -> Check {
 const MOST_CHECKED: usize = 8;
 /// Advice to ask the depots, with the target and the depots of this run to be added; and advice to
 /// find something on this machine.
-const ASKS_DEPOTS: [&str; 3] = ["eutaxis settle", "eutaxis shortlist", "eutaxis span"];
-const FINDS_HERE: [&str; 2] = ["eutaxis locate", ". .venv/bin/activate"];
 /// So many remedies are told at most.
 const MOST_REMEDIES: usize = 5;
 
@@ -79,33 +78,22 @@ impl Checked {
     }
 
     /// A remedy that was solved to the end.
-    fn solved(&mut self, text: impl Into<String>, change: impl Into<String>) {
-        self.resting_on(Evidence::Solved, text, change);
+    fn solved(&mut self, words: impl Into<String>, step: Step) {
+        let remedy = Remedy::new(words, step).resting_on(Evidence::Solved);
+        self.remedies.push(remedy);
     }
 
     /// A remedy that the contents of files show to mend.
-    fn read(&mut self, text: impl Into<String>, change: impl Into<String>) {
-        self.resting_on(Evidence::Read, text, change);
-    }
-
-    fn resting_on(
-        &mut self,
-        evidence: Evidence,
-        text: impl Into<String>,
-        change: impl Into<String>,
-    ) {
-        self.remedies.push(Remedy {
-            text: text.into(),
-            change: Some(change.into()),
-            evidence: Some(evidence),
-        });
+    fn read(&mut self, words: impl Into<String>, step: Step) {
+        let remedy = Remedy::new(words, step).resting_on(Evidence::Read);
+        self.remedies.push(remedy);
     }
 
     /// A remedy that was not.
-    fn suggest(&mut self, text: impl Into<String>, change: Option<String>) {
+    fn suggest(&mut self, words: impl Into<String>, step: Option<Step>) {
         self.remedies.push(Remedy {
-            text: text.into(),
-            change,
+            words: words.into(),
+            step,
             evidence: None,
         });
     }
@@ -118,8 +106,8 @@ struct Spot {
     shown: String,
     /// It is this machine, whose interpreters are others to be had.
     here: bool,
-    /// Its options, as typed.
-    typed: String,
+    /// Its options.
+    typed: Vec<String>,
 }
 
 /// What causes are held against.
@@ -249,7 +237,7 @@ impl<'a> Checker<'a> {
                     called(&snapshot.target.interpreter)
                 ),
                 here: true,
-                typed: format!(" --interpreter {}", quoted(&interpreter)),
+                typed: vec!["--interpreter".to_owned(), interpreter],
             });
         }
         let chosen = self.target.get_or_init(|| {
@@ -260,9 +248,9 @@ impl<'a> Checker<'a> {
             .map_err(|message| Error::request(message.clone()))?;
         let mut typed = typed::target(&self.arguments.target);
         if self.planned {
-            typed = format!(" --target {}", quoted(&spec(&chosen.target)));
+            typed = vec!["--target".to_owned(), spec(&chosen.target)];
         } else if let Some(interpreter) = &self.arguments.target.interpreter {
-            typed.push_str(&format!(" --interpreter {}", quoted(interpreter)));
+            typed.extend(["--interpreter".to_owned(), interpreter.clone()]);
         }
         let mut spot = Spot {
             target: chosen.target.clone(),
@@ -281,19 +269,13 @@ impl<'a> Checker<'a> {
 
     /// The same place with another interpreter.
     fn spot_with(&self, spot: &Spot, other: &Alternative) -> Spot {
-        let typed = match other.here {
-            true => format!(
-                "{} --interpreter {}",
-                typed::target(&self.arguments.target),
-                quoted(&other.name)
-            ),
+        let typed = if spot.here && !other.here {
             // One that is not here is planned for.
-            false if spot.here => format!(" --target {}", quoted(&spec(&other.target))),
-            false => format!(
-                "{} --interpreter {}",
-                typed::target(&self.arguments.target),
-                quoted(&other.name)
-            ),
+            vec!["--target".to_owned(), spec(&other.target)]
+        } else {
+            let mut typed = typed::target(&self.arguments.target);
+            typed.extend(["--interpreter".to_owned(), other.name.clone()]);
+            typed
         };
         Spot {
             target: other.target.clone(),
@@ -329,7 +311,7 @@ impl<'a> Checker<'a> {
             spot.shown = format!("{} on {machine}", called(&planned));
             spot.target = spot.target.with_interpreter(planned);
             // It may be here or not: what was placed with it is another one's to say.
-            spot.typed = format!(" --target {}", quoted(&spec(&spot.target)));
+            spot.typed = vec!["--target".to_owned(), spec(&spot.target)];
         } else if spot.here {
             spot.shown = format!("{} on this machine", called(&spot.target.interpreter));
         }
@@ -427,7 +409,7 @@ impl<'a> Checker<'a> {
     ) {
         let mut text = text.into();
         let Some(snapshot) = self.environment(spot) else {
-            return checked.solved(text, self.settle(asks, spot, ""));
+            return checked.solved(text, self.settle(asks, spot));
         };
         let there = placed::releases(snapshot);
         let asked = |c: &&Chosen| asks.iter().any(|a| a.name == c.project);
@@ -452,27 +434,31 @@ impl<'a> Checker<'a> {
             snapshot,
             &typed::depots(&self.arguments.depots),
         );
-        checked.solved(text, command.unwrap_or_else(|| self.settle(asks, spot, "")));
+        checked.solved(text, command.unwrap_or_else(|| self.settle(asks, spot)));
     }
 
     /// The command that settles requirements.
-    fn settle(&self, asks: &[Requirement], spot: &Spot, more: &str) -> String {
-        self.settle_into(placed::MEND, asks, spot, more)
+    fn settle(&self, asks: &[Requirement], spot: &Spot) -> Step {
+        Step::Run(vec![self.settle_into(placed::MEND, asks, spot, &[])])
     }
 
     /// The same, with the file in which the pins go.
-    fn settle_into(&self, file: &str, asks: &[Requirement], spot: &Spot, more: &str) -> String {
-        let asks: Vec<String> = asks
-            .iter()
-            .map(|a| quoted(&a.short().replace(' ', "")))
-            .collect();
-        let depots = typed::depots(&self.arguments.depots);
-        let policy = typed::policy(&self.arguments.policy);
-        format!(
-            "eutaxis settle {}{}{policy}{more}{depots} --out {file}",
-            asks.join(" "),
-            spot.typed
+    fn settle_into(
+        &self,
+        file: &str,
+        asks: &[Requirement],
+        spot: &Spot,
+        more: &[String],
+    ) -> Invocation {
+        Invocation::new(
+            Verb::Settle,
+            asks.iter().map(|a| a.short().replace(' ', "")),
         )
+        .with(spot.typed.iter().cloned())
+        .with(typed::policy(&self.arguments.policy))
+        .with(more.iter().cloned())
+        .with(typed::depots(&self.arguments.depots))
+        .with(["--out", file])
     }
 
     /// The project of a cause: that which is named, else the one that a module of this name belongs
@@ -522,22 +508,17 @@ impl<'a> Checker<'a> {
         let mut remedies = checked.remedies;
         for mut remedy in told.remedies {
             // What was solved takes the place of what would have been looked up.
-            let is_of = |commands: &[&str]| {
-                remedy
-                    .change
-                    .as_ref()
-                    .is_some_and(|c| commands.iter().any(|l| c.starts_with(l)))
-            };
-            let (asks, finds) = (is_of(&ASKS_DEPOTS), is_of(&FINDS_HERE));
-            if solved && (asks || finds) {
+            let verb = remedy.step.as_ref().and_then(Step::verb);
+            let asks = verb.is_some_and(Verb::asks_depots);
+            let enters = matches!(remedy.step, Some(Step::Enter { .. }));
+            if solved && (asks || enters || verb == Some(Verb::Locate)) {
                 continue;
             }
             if asks {
-                remedy.change = remedy.change.map(|c| self.completed(&c));
+                remedy.step = remedy.step.map(|step| self.completed(step));
             }
-            let same = |r: &Remedy| {
-                r.change.is_some() && r.change == remedy.change || r.text == remedy.text
-            };
+            let same =
+                |r: &Remedy| r.step.is_some() && r.step == remedy.step || r.words == remedy.words;
             if !remedies.iter().any(same) {
                 remedies.push(remedy);
             }
@@ -553,9 +534,15 @@ impl<'a> Checker<'a> {
     }
 
     /// A command with the target and the depots of this one.
-    fn completed(&self, command: &str) -> String {
-        let target = typed::target(&self.arguments.target);
-        format!("{command}{target}{}", typed::depots(&self.arguments.depots))
+    fn completed(&self, step: Step) -> Step {
+        let Step::Run(all) = step else {
+            return step;
+        };
+        let complete = |one: Invocation| {
+            one.with(typed::target(&self.arguments.target))
+                .with(typed::depots(&self.arguments.depots))
+        };
+        Step::Run(all.into_iter().map(complete).collect())
     }
 }
 

@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 
 use eutaxis_core::diagnose::Cause;
 use eutaxis_core::name::nearest;
+use eutaxis_core::remedy::Step;
 use eutaxis_core::{Name, Requirement};
 use eutaxis_world::Error;
 use eutaxis_world::environment::roots_below;
@@ -12,7 +13,6 @@ use eutaxis_world::environment::snapshot::{Spot as Place, locate};
 
 use super::{Checked, Checker, offers, version_of};
 use crate::answer::locate::is_found;
-use crate::typed::quoted;
 use crate::words::{count, near};
 
 /// So many projects of a depot on disk are looked into.
@@ -121,7 +121,7 @@ fn in_place(place: &Place, module: &str, cause: &Cause, checked: &mut Checked) {
         ));
         checked.read(
             format!("import it by its own name in {root}"),
-            format!("import {}", names.join(", ")),
+            Step::Line(format!("import {}", names.join(", "))),
         );
     } else if let Some(part) = &place.part {
         let rest = module.get(part.len() + 1..).unwrap_or(module);
@@ -140,12 +140,9 @@ fn in_place(place: &Place, module: &str, cause: &Cause, checked: &mut Checked) {
 }
 
 /// The script that the log is of, run with the interpreter of a place.
-fn run(place: &Place, cause: &Cause) -> String {
-    let script = cause
-        .facts
-        .get("script")
-        .map_or("...".to_owned(), |s| quoted(&s));
-    format!("{} {script}", quoted(&near(&place.interpreter)))
+fn run(place: &Place, cause: &Cause) -> Step {
+    let script = cause.facts.get("script").unwrap_or("...".to_owned());
+    Step::Start(vec![near(&place.interpreter), script])
 }
 
 /// Another interpreter or environment has it.
@@ -211,7 +208,7 @@ fn place_it(
                 );
                 checked.suggest(
                     text,
-                    Some(checker.completed(&format!("eutaxis shortlist {project}"))),
+                    Some(checker.completed(Step::shortlist(project.as_str()))),
                 );
             }
         }
@@ -356,7 +353,7 @@ fn command(checker: &Checker<'_>, cause: &Cause, checked: &mut Checked) -> Resul
                 "{} has it: enter that environment, or call it by its path",
                 near(&root)
             );
-            checked.read(text, quoted(&near(script)));
+            checked.read(text, Step::Start(vec![near(script)]));
         }
     }
     Ok(())

@@ -301,7 +301,7 @@ pub(super) fn other_interpreter(
             false if spot.here => format!("use {interpreter}, which is not here: {number}"),
             false => format!("use {interpreter}: {number}"),
         };
-        checked.solved(text, checker.settle(asks, &other_spot, ""));
+        checked.solved(text, checker.settle(asks, &other_spot));
         return Ok(true);
     }
     Ok(false)

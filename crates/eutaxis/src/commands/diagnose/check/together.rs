@@ -4,6 +4,7 @@
 use eutaxis_core::Requirement;
 use eutaxis_core::diagnose::Cause;
 use eutaxis_core::pins::lock_file_name_for;
+use eutaxis_core::remedy::Step;
 use eutaxis_core::solve::{Change, Environment, Way};
 use eutaxis_world::Error;
 
@@ -69,7 +70,7 @@ fn tell(checker: &Checker<'_>, way: &Way, spot: &Spot, checked: &mut Checked) {
         .changes
         .iter()
         .filter(|c| !matches!(c, Change::Interpreter(_)));
-    let more: String = others.filter_map(option).map(|o| format!(" {o}")).collect();
+    let more: Vec<String> = others.filter_map(option).flatten().collect();
     let file = |n: usize| match way.environments.len() {
         1 => placed::MEND.to_owned(),
         _ => lock_file_name_for(placed::MEND, &(n + 1).to_string()),
@@ -83,9 +84,8 @@ fn tell(checker: &Checker<'_>, way: &Way, spot: &Spot, checked: &mut Checked) {
             .collect();
         checker.settle_into(&file(n), &asks, place.as_ref().unwrap_or(spot), &more)
     };
-    let commands: Vec<String> = way.environments.iter().enumerate().map(of).collect();
-    let command = commands.join(" && ");
-    checked.solved(sentence(way), command);
+    let commands = way.environments.iter().enumerate().map(of).collect();
+    checked.solved(sentence(way), Step::Run(commands));
 }
 
 /// What the log says was asked for, and the releases that it says need something; of a placed
