@@ -467,8 +467,13 @@ pub(crate) struct Assay {
     /// Wheels
     #[arg(value_name = "FILE", required = true)]
     pub(crate) files: Vec<PathBuf>,
+    /// Follow the imports of each beside what these pins place, in the place of its own project
+    #[arg(long, value_name = "PINS")]
+    pub(crate) beside: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) target: TargetOptions,
+    #[command(flatten)]
+    pub(crate) depots: DepotOptions,
 }
 
 /// `locate`

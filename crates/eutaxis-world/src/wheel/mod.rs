@@ -8,8 +8,7 @@ mod modules;
 
 pub(crate) use archive::{Archive, Member};
 pub(crate) use contents::{Seen, check, hash_of_part, is_other_hash};
-pub(crate) use modules::sources;
-pub use modules::{Sources, among_modules, top_modules};
+pub use modules::{Sources, among_modules, sources, top_modules};
 
 /// Why a wheel is refused.
 #[derive(Debug, Clone, PartialEq, Eq)]

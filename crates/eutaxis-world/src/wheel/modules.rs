@@ -36,7 +36,7 @@ const LARGEST: u64 = 16 << 20;
 ///
 /// # Errors
 /// When it cannot be read as an archive.
-pub(crate) fn sources(wheel: &Path, wanted: &dyn Fn(&str) -> bool) -> Result<Sources, Refusal> {
+pub fn sources(wheel: &Path, wanted: &dyn Fn(&str) -> bool) -> Result<Sources, Refusal> {
     let open = File::open(wheel).map_err(|e| Refusal::new(RefusalKind::Archive, e))?;
     let mut archive = Archive::open(open)?;
     let (members, _) = archive.judge(NameRules::Posix);

@@ -15,8 +15,22 @@ pub(crate) struct Verdict {
     pub(crate) needs: Vec<Needs>,
     /// What is wrong with RECORD and hashes.
     pub(crate) record: Vec<String>,
+    pub(crate) inside: Inside,
+    /// What importing runs into beside the pins that were named, in words; none when none were.
+    pub(crate) beside: Option<Vec<String>>,
     pub(crate) files: usize,
     pub(crate) unpacked: u64,
+}
+
+/// What is in a wheel for people, and what it needs.
+#[derive(Debug, Default)]
+pub(crate) struct Inside {
+    /// Modules that people import.
+    pub(crate) modules: Vec<String>,
+    /// Scripts that it brings.
+    pub(crate) scripts: Vec<String>,
+    /// What it needs on the target, as requirements.
+    pub(crate) requires: Vec<String>,
 }
 
 /// Why a file cannot be placed on the target.

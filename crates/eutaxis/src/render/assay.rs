@@ -41,7 +41,18 @@ pub(crate) fn text(
     } else {
         format!("{} ({name})", chosen.shown)
     };
+    let gaps = verdicts
+        .iter()
+        .filter(|v| v.beside.as_ref().is_some_and(|g| !g.is_empty()));
+    let gaps = gaps.count();
     let kept = match verdicts {
+        _ if gaps > 0 => {
+            let which = match verdicts.len() {
+                1 => "it does not import".to_owned(),
+                _ => format!("{gaps} do not import"),
+            };
+            format!("; beside the pins {which}")
+        }
         [one] if one.word == Word::Fits && !one.broken.is_empty() => {
             let are = if one.broken.len() == 1 { "is" } else { "are" };
             format!(
@@ -133,9 +144,43 @@ fn one(verdict: &Verdict, width: usize, verbose: bool, text: &mut String) {
         size(verdict.unpacked)
     );
     text.push_str(&labelled("holds ", &style::dim("holds "), &line, width));
+    let inside = &verdict.inside;
+    for (label, names) in [
+        ("module", &inside.modules),
+        ("script", &inside.scripts),
+        ("needs ", &inside.requires),
+    ] {
+        if !names.is_empty() {
+            let line = escaped(&some(names, verbose));
+            text.push_str(&labelled(label, &style::dim(label), &line, width));
+        }
+    }
+    match verdict.beside.as_deref() {
+        None => {}
+        Some([]) => {
+            let line = "what importing it is sure to take is there (read)";
+            text.push_str(&labelled("beside", &style::good("beside"), line, width));
+        }
+        Some(gaps) => {
+            for gap in gaps {
+                let line = format!("{} (read)", escaped(gap));
+                text.push_str(&labelled("beside", &style::barred("beside"), &line, width));
+            }
+        }
+    }
     if !verdict.needs.is_empty() {
         text.push('\n');
         text.push_str(&needs(&verdict.needs, width, verbose));
+    }
+}
+
+/// The first of many names; with -v all.
+fn some(names: &[String], verbose: bool) -> String {
+    let most = if verbose { names.len() } else { 2 * MOST };
+    let shown: Vec<&str> = names.iter().take(most).map(String::as_str).collect();
+    match names.len().saturating_sub(most) {
+        0 => shown.join(", "),
+        more => format!("{} and {more} more (-v)", shown.join(", ")),
     }
 }
 

@@ -25,6 +25,15 @@ struct File {
     promises_broken: Vec<Remark>,
     binaries: Vec<Binary>,
     record: Record,
+    /// Modules that people import.
+    modules: Vec<String>,
+    /// Scripts that it brings.
+    scripts: Vec<String>,
+    /// What it needs on the target, as requirements.
+    needs: Vec<String>,
+    /// With `--beside`: what importing runs into.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    beside: Option<Vec<String>>,
     files: usize,
     /// Bytes once unpacked.
     unpacked: u64,
@@ -80,6 +89,10 @@ impl From<&Verdict> for File {
                 ok: verdict.record.is_empty() && verdict.word != Word::Unreadable,
                 problems: verdict.record.clone(),
             },
+            modules: verdict.inside.modules.clone(),
+            scripts: verdict.inside.scripts.clone(),
+            needs: verdict.inside.requires.clone(),
+            beside: verdict.beside.clone(),
             files: verdict.files,
             unpacked: verdict.unpacked,
         }

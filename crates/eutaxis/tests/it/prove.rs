@@ -445,3 +445,32 @@ fn killed_at_any_moment_nothing_is_half() {
     camp.settle(0, &["windvane", "--prove"]);
     camp.furnish(0, &["--prove"]);
 }
+
+/// A wheel is looked at beside what pins place: what it takes, and what others take of it.
+#[rstest]
+#[case("2.1", 0, "")]
+#[case("2.4", 1, "windvane 1.2 takes parse_station from gustlib.urls")]
+fn a_wheel_is_looked_at_beside_pins(#[case] version: &str, #[case] code: i32, #[case] told: &str) {
+    let camp = Camp::of(&name_gone());
+    camp.settle(0, &["windvane", "--prove"]);
+    let wheel = format!("gustlib-{version}-py3-none-any.whl");
+    let found = std::fs::read_dir(camp.depot.path().join("gustlib")).unwrap();
+    let paths: Vec<_> = found.map(|e| e.unwrap().path()).collect();
+    let folder = if paths.iter().any(|p| p.ends_with(&wheel)) {
+        camp.depot.path().join("gustlib")
+    } else {
+        camp.depot.path().join("files")
+    };
+    let wheel = folder.join(&wheel).display().to_string();
+    let ran = camp.field.expect(
+        code,
+        &["--json", "assay", &wheel, "--beside", "pylock.toml"],
+    );
+    let answer: Value = serde_json::from_str(&ran.out).unwrap();
+    let file = &answer["files"][0];
+    assert_eq!(file["modules"][0], "gustlib");
+    assert_eq!(file["verdict"], "fits");
+    let gaps = file["beside"].as_array().unwrap();
+    assert_eq!(gaps.len(), usize::from(!told.is_empty()), "{answer:#}");
+    assert!(gaps.iter().all(|g| g.as_str().unwrap().starts_with(told)));
+}

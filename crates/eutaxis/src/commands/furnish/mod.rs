@@ -234,10 +234,7 @@ fn prepare(
     let target = surroundings.target_of(&python.facts)?;
     let selected = select(&lock, &target, &asked).map_err(refusal)?;
     let folder = pins.parent().map(Path::to_owned).unwrap_or_default();
-    let items = selected
-        .iter()
-        .map(|s| item(s, &folder, depots))
-        .collect::<Result<Vec<_>, _>>()?;
+    let items = items(&selected, &folder, depots)?;
     let settled_for = record::target_of(&lock, &surroundings.config.families);
     Ok(Prepared {
         at,
@@ -376,6 +373,15 @@ fn interpreter(
         // The default's refusal says what the pins are for.
         None => default,
     }
+}
+
+/// What is pinned as what is to be placed.
+pub(crate) fn items(
+    selected: &[Selected<'_>],
+    folder: &Path,
+    depots: &Depots,
+) -> Result<Vec<Item>, Error> {
+    selected.iter().map(|s| item(s, folder, depots)).collect()
 }
 
 fn item(selected: &Selected<'_>, folder: &Path, depots: &Depots) -> Result<Item, Error> {

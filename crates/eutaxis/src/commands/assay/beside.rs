@@ -1,0 +1,64 @@
+//! A wheel beside what pins place: what importing runs into when it takes the place of its project.
+
+use std::path::Path;
+
+use eutaxis_core::artifact::WheelName;
+use eutaxis_core::pins::{Selection, select};
+use eutaxis_world::depot::Depots;
+use eutaxis_world::environment::{Item, WheelAt, stock_up};
+use eutaxis_world::files::sha256_of;
+use eutaxis_world::{Error, ErrorKind};
+
+use crate::commands::furnish::items;
+use crate::pins::read_lock;
+use crate::plan::{Chosen, Surroundings};
+use crate::proof::contents::Contents;
+
+/// What importing runs into that has to do with the wheel, in words.
+pub(super) fn gaps(
+    wheel: &Path,
+    name: &WheelName,
+    pins: &Path,
+    chosen: &Chosen,
+    surroundings: &Surroundings,
+    depots: &Depots,
+) -> Result<Vec<String>, Error> {
+    let lock = read_lock(pins)?;
+    let shown = pins.display().to_string();
+    let refusal = |f| Error::fault(ErrorKind::Request, &shown, &f);
+    let selected = select(&lock, &chosen.target, &Selection::default()).map_err(refusal)?;
+    let folder = pins.parent().map(Path::to_owned).unwrap_or_default();
+    let mut all = items(&selected, &folder, depots)?;
+    all.retain(|item| item.name != name.name);
+    let (sha256, size) = sha256_of(wheel)?;
+    all.push(Item {
+        name: name.name.clone(),
+        version: name.version.to_string(),
+        wheel: WheelAt::Disk(wheel.to_owned()),
+        filename: wheel
+            .file_name()
+            .map(|n| n.to_string_lossy().into_owned())
+            .unwrap_or_default(),
+        wheel_name: name.clone(),
+        hashes: [("sha256", sha256.as_str())].into_iter().collect(),
+        sha256,
+        size: Some(size),
+        said: None,
+        requested: true,
+        direct_url: None,
+    });
+    let own = all.len() - 1;
+    let network = depots.network();
+    let unpacked = stock_up(&all, &surroundings.cache, network, &|_, _, _| {})?;
+    let contents = Contents::of(&all, &unpacked, true);
+    let (gaps, _) = contents.gaps(&chosen.target, network.catalogue());
+    let about = gaps
+        .iter()
+        .filter(|g| g.taker == own || g.owner() == Some(own));
+    let told = |g: &eutaxis_core::interface::Gap| {
+        let taker = contents.names.get(g.taker);
+        let taker = taker.map_or("", String::as_str);
+        format!("{taker} {}", g.told(&contents.names))
+    };
+    Ok(about.map(told).collect())
+}
