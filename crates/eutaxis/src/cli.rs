@@ -505,6 +505,9 @@ pub(crate) struct Rehearse {
     /// Pins
     #[arg(long, value_name = "FILE")]
     pub(crate) pins: Option<PathBuf>,
+    /// Fetch the wheels before and after, and tell what importing would run into then
+    #[arg(long)]
+    pub(crate) prove: bool,
     #[command(flatten)]
     pub(crate) depots: DepotOptions,
     #[command(flatten)]

@@ -49,11 +49,15 @@ pub(crate) struct Play {
     pub(crate) steps: Vec<Step>,
     pub(crate) joint: Option<Alternative>,
     pub(crate) alternative: Option<Alternative>,
+    /// What importing what is there runs into afterwards and did not before, in words; none when
+    /// nobody looked.
+    pub(crate) gaps: Option<Vec<String>>,
 }
 
 impl Play {
     pub(crate) fn breaks_nothing(&self) -> bool {
-        self.steps.last().is_none_or(|_| self.broken().is_empty())
+        let imports = self.gaps.as_ref().is_none_or(Vec::is_empty);
+        imports && self.steps.last().is_none_or(|_| self.broken().is_empty())
     }
 
     /// What is broken at the end.

@@ -1,5 +1,6 @@
 //! What would move, as text and for programs.
 
+use eutaxis_core::fault::escaped;
 use eutaxis_core::rehearse::MoveKind;
 use eutaxis_core::{Name, Version};
 
@@ -40,6 +41,17 @@ pub(crate) fn text(play: &Play) -> String {
             ));
         }
     }
+    if let Some(gaps) = &play.gaps {
+        text.push('\n');
+        for gap in gaps {
+            let line = format!("{} (read)", escaped(gap));
+            text.push_str(&labelled("breaks", &style::barred("breaks"), &line, width));
+        }
+        if gaps.is_empty() {
+            let line = "importing what is there takes nothing then that is not there (read)";
+            text.push_str(&labelled("proof", &style::good("proof"), line, width));
+        }
+    }
     if let Some(joint) = &play.joint {
         text.push('\n');
         text.push_str(&beside(play, joint, width));
@@ -59,12 +71,15 @@ fn headline(play: &Play, width: usize) -> String {
     let silent = moves().filter(|m| m.moved.silent).count();
     let broken = play.broken().len();
     let words: Vec<&str> = play.steps.iter().map(|s| s.words.as_str()).collect();
+    let gaps = play.gaps.as_ref().map_or(0, Vec::len);
     let head = match (broken, changed) {
+        (0, _) if gaps > 0 => "Imports would break".to_owned(),
         (0, 0) => "Nothing moves".to_owned(),
         (0, n) => format!("{} would move", count(n, "project")),
         (b, _) => format!("{} would break", count(b, "need")),
     };
     let paint = match (broken, changed) {
+        _ if gaps > 0 => style::barred(&head),
         (0, 0) => style::good(&head),
         (0, _) => style::care(&head),
         _ => style::barred(&head),
@@ -74,7 +89,7 @@ fn headline(play: &Play, width: usize) -> String {
         play.shown,
         words.join(", then ")
     );
-    if broken > 0 {
+    if broken > 0 || gaps > 0 {
         rest.push_str(&format!(", {changed} moved"));
     }
     if silent > 0 {

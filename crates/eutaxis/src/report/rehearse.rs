@@ -29,6 +29,9 @@ pub(crate) struct PlayedOut {
     /// What is broken at the end.
     breaks: Vec<Break>,
     cautions: Vec<String>,
+    /// With `--prove`: what importing runs into afterwards and did not before.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    gaps: Option<Vec<String>>,
     /// Where there are several: one thing placed after the other.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     steps: Vec<Step>,
@@ -120,6 +123,7 @@ impl PlayedOut {
                 .collect(),
             breaks: play.broken().iter().map(Break::from).collect(),
             cautions: texts(play.steps.iter().flat_map(|s| &s.cautions)),
+            gaps: play.gaps.clone(),
             steps,
             joint: play.joint.as_ref().map(Alternative::from),
             alternative: other.filter(holds).map(Alternative::from),

@@ -474,3 +474,19 @@ fn a_wheel_is_looked_at_beside_pins(#[case] version: &str, #[case] code: i32, #[
     assert_eq!(gaps.len(), usize::from(!told.is_empty()), "{answer:#}");
     assert!(gaps.iter().all(|g| g.as_str().unwrap().starts_with(told)));
 }
+
+/// What an addition would break that no metadata says.
+#[rstest]
+#[case("gustlib>=2.4", 1)]
+#[case("gustlib>=2.1", 0)]
+fn a_rehearsal_reads_what_would_break(#[case] wish: &str, #[case] code: i32) {
+    let camp = Camp::of(&name_gone());
+    // What was learnt would keep it out: the set of before, without that.
+    camp.settle(0, &["windvane", "gustlib==2.2"]);
+    let at = camp.depot.path().display().to_string();
+    let words = ["--json", "rehearse", wish, "--prove", "--depot", &at];
+    let ran = camp.field.expect(code, &words);
+    let answer: Value = serde_json::from_str(&ran.out).unwrap();
+    let gaps = answer["gaps"].as_array().unwrap();
+    assert_eq!(gaps.len(), usize::from(code == 1), "{answer:#}");
+}

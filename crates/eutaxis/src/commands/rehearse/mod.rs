@@ -4,6 +4,8 @@
 //! holds, and moves what it must: that is what is told first, with what it breaks among the rest.
 //! Then what moves least, with everything heeded.
 
+mod read;
+
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -18,6 +20,7 @@ use eutaxis_core::requirement::Requirement;
 use eutaxis_core::solve::{Clash, Problem, Solution};
 use eutaxis_core::{Ask, Name, Target, Version};
 use eutaxis_world::config::Config;
+use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::{Layout, Place, installed, look};
 use eutaxis_world::interpreter::environment_python;
 use eutaxis_world::supply::{Outcome as End, Run};
@@ -31,6 +34,7 @@ use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::words;
 use crate::{pins, render, report};
+use read::Reader;
 
 /// What is there.
 struct Base {
@@ -52,6 +56,9 @@ struct Rehearsal<'a> {
     naive: Chronology,
     run: Run,
     surroundings: &'a Surroundings,
+    /// The contents are to be read.
+    prove: bool,
+    depots: Arc<Depots>,
 }
 
 pub(crate) fn run(
@@ -82,6 +89,8 @@ pub(crate) fn run(
         naive,
         run,
         surroundings: &surroundings,
+        prove: arguments.prove,
+        depots: Arc::clone(&depots),
     };
     let bar = output.progress();
     bar.set_message("rehearsing");
@@ -335,7 +344,18 @@ impl Rehearsal<'_> {
         // What was told already is not told again.
         let alternative =
             alternative.filter(|a| joint.as_ref().is_none_or(|j| j.releases != a.releases));
+        let reader = Reader {
+            run: &self.run,
+            network: self.depots.network(),
+            surroundings: self.surroundings,
+            target: &self.base.target,
+        };
+        let gaps = match steps.last().filter(|_| self.prove) {
+            Some(last) => Some(reader.new_gaps(&self.base.set, &last.set)?),
+            None => None,
+        };
         let play = Play {
+            gaps,
             shown: self.base.shown.clone(),
             before: self.base.set.clone(),
             steps,
