@@ -124,7 +124,7 @@ pub struct Attempt {
 }
 
 /// A trial of the user's that was run.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Trial {
     /// Its name.
     pub name: String,
@@ -136,6 +136,17 @@ pub struct Trial {
     pub printed: String,
     /// What it wrote to standard error, the last of it.
     pub complained: String,
+    /// What was waited for, of what goes on by itself.
+    pub awaited: Option<Awaited>,
+}
+
+/// What a trial was started for.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Awaited {
+    /// In words: `port 8080`.
+    pub what: String,
+    /// After how many seconds it was seen, at the first start and at a second one.
+    pub seconds: Vec<f64>,
 }
 
 /// Imports that were tried, and what is known of the projects beside.
@@ -280,6 +291,7 @@ fn frames(output: &str) -> Vec<String> {
 pub fn trials(trials: &[Trial]) -> Vec<Finding> {
     let failed = |t: &&Trial| {
         t.ended != Ended::Well
+            || t.awaited.as_ref().is_some_and(|a| a.seconds.len() < 2)
             || t.expect
                 .as_ref()
                 .is_some_and(|e| !t.printed.contains(e.as_str()))
@@ -289,6 +301,7 @@ pub fn trials(trials: &[Trial]) -> Vec<Finding> {
             trial: trial.name.clone(),
             ended: trial.ended,
             last: last_line(&trial.complained),
+            awaited: trial.awaited.as_ref().map(|a| a.what.clone()),
             expected: trial.expect.clone(),
             printed: trial.printed.clone(),
         };

@@ -60,7 +60,9 @@ mod words;
 pub(crate) use architecture::fits;
 pub use dates::dates_of;
 pub use eutaxis_standards::severity::Severity;
-pub use imports::{Attempt, Ended, Trial, Tried, imports, modules, of_entry_points, trials};
+pub use imports::{
+    Attempt, Awaited, Ended, Trial, Tried, imports, modules, of_entry_points, trials,
+};
 pub use legacy::legacy_requirements;
 pub use raised::{Raised, RaisedKind, raised};
 pub use reading::{asked, gaps, module_set, optional, untried, walk};

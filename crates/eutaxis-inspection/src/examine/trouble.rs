@@ -316,6 +316,8 @@ pub enum RunTrouble {
         ended: Ended,
         /// The last line of what it wrote to standard error.
         last: Option<String>,
+        /// What was waited for, and not seen at each start.
+        awaited: Option<String>,
         /// What was expected among its output.
         expected: Option<String>,
         /// Its output.

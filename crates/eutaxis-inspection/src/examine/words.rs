@@ -292,10 +292,13 @@ impl RunTrouble {
                 trial,
                 ended,
                 last,
+                awaited,
                 expected,
                 printed,
             } => {
                 let found = printed.trim();
+                let before = awaited.as_ref();
+                let before = before.map_or(String::new(), |a| format!(" before {a} is seen"));
                 let how = match (expected, ended) {
                     (_, Ended::Raised) => raised(last.as_deref()),
                     (Some(expected), Ended::Well) if found.is_empty() => {
@@ -306,7 +309,7 @@ impl RunTrouble {
                     }
                     (_, ended) => end_words(*ended),
                 };
-                format!("trial {trial} {how}")
+                format!("trial {trial} {how}{before}")
             }
         }
     }

@@ -6,10 +6,13 @@ use std::fs;
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, ExitStatus, Stdio};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
-use eutaxis_core::examine::{Attempt, Ended, Trial};
+use eutaxis_core::examine::{Attempt, Awaited, Ended, Trial};
+
+use crate::config::{self, Tried, Until};
 
 use crate::error::Doing;
 use crate::process::{end_group, lead_group};
@@ -105,24 +108,119 @@ impl Runner {
     ///
     /// # Errors
     /// As [`Runner::import`].
-    pub fn trials(&self, trials: &[(String, String, Option<String>)]) -> Result<Vec<Trial>> {
-        let run = |(name, code, expect): &(String, String, Option<String>)| {
-            let ran = self.run("-", code)?;
-            let Ran {
-                ended,
-                printed,
-                complained,
-                leaves: _,
-            } = ran;
+    pub fn trials(&self, trials: &[(String, config::Trial)]) -> Result<Vec<Trial>> {
+        let run = |(name, trial): &(String, config::Trial)| {
+            let (ran, awaited) = match &trial.what {
+                Tried::Code(code) => (self.run("-", code)?, None),
+                Tried::Command(words) => (self.started(words, None, &home()?)?.0, None),
+                // A second start finds what the first one made.
+                Tried::Service(words, until) => {
+                    let home = home()?;
+                    let (mut ran, first) = self.started(words, Some(until), &home)?;
+                    let mut seconds: Vec<f64> = first.into_iter().collect();
+                    if first.is_some() {
+                        let (again, second) = self.started(words, Some(until), &home)?;
+                        seconds.extend(second);
+                        ran = if second.is_some() { ran } else { again };
+                    }
+                    let what = until.to_string();
+                    (ran, Some(Awaited { what, seconds }))
+                }
+            };
             Ok(Trial {
                 name: name.clone(),
-                expect: expect.clone(),
-                ended,
-                printed,
-                complained,
+                expect: trial.expect.clone(),
+                ended: ran.ended,
+                printed: ran.printed,
+                complained: ran.complained,
+                awaited,
             })
         };
         trials.iter().map(run).collect()
+    }
+
+    /// Runs a command of the environment to its end, or until something is seen: then after how many
+    /// seconds, and it is ended with all that it started.
+    fn started(
+        &self,
+        words: &[String],
+        until: Option<&Until>,
+        home: &tempfile::TempDir,
+    ) -> Result<(Ran, Option<f64>)> {
+        let (Some(program), Some(scripts)) = (words.first(), self.python.parent()) else {
+            return Err(Error::request("a command has at least one word"));
+        };
+        let own = scripts.join(program);
+        let program = if own.exists() {
+            own.as_os_str()
+        } else {
+            std::ffi::OsStr::new(program)
+        };
+        let mut command = Command::new(program);
+        command.args(words.get(1..).unwrap_or_default());
+        let path = std::env::var_os("PATH").unwrap_or_default();
+        let folders = std::iter::once(scripts.to_owned()).chain(std::env::split_paths(&path));
+        if let Ok(joined) = std::env::join_paths(folders) {
+            command.env("PATH", joined);
+        }
+        self.dress(&mut command, home.path());
+        command.stdin(Stdio::null());
+        let started = Instant::now();
+        let mut child = command.spawn().map_err(|e| {
+            let what = Path::new(program).display();
+            Error::new(
+                ErrorKind::Interpreter,
+                format!("{what} cannot be started: {e}"),
+            )
+            .help("look at the `command` of the trial in the settings")
+        })?;
+        let said = Arc::new(Mutex::new(String::new()));
+        let watched = [
+            child.stdout.take().map(|s| watch(s, Arc::clone(&said))),
+            child.stderr.take().map(|s| watch(s, Arc::clone(&said))),
+        ];
+        let is_seen = || match until {
+            None => false,
+            Some(Until::Text(text)) => held(&said).contains(text.as_str()),
+            Some(Until::Port(port)) => is_listening(*port),
+        };
+        let mut seen = None;
+        let mut ended = Ended::Hung(self.limits.seconds);
+        while started.elapsed() < Duration::from_secs(self.limits.seconds) {
+            if is_seen() {
+                seen = Some(started.elapsed().as_secs_f64());
+                ended = Ended::Well;
+                break;
+            }
+            if let Ok(Some(status)) = child.try_wait() {
+                // What it wrote last is read to its end.
+                ended = how(status, None);
+                break;
+            }
+            std::thread::sleep(PAUSE);
+        }
+        end_group(&child);
+        let _ = child.kill();
+        let _ = child.wait();
+        let [printed, complained] =
+            watched.map(|t| t.and_then(|t| t.join().ok()).unwrap_or_default());
+        if let Some(Until::Text(text)) = until
+            && seen.is_none()
+            && (printed.contains(text.as_str()) || complained.contains(text.as_str()))
+        {
+            seen = Some(started.elapsed().as_secs_f64());
+            ended = Ended::Well;
+        }
+        if let (Ended::Exited(0), None) = (ended, until) {
+            ended = Ended::Well;
+        }
+        let ran = Ran {
+            ended,
+            printed,
+            complained,
+            leaves: Vec::new(),
+        };
+        Ok((ran, seen))
     }
 
     fn run(&self, module: &str, input: &str) -> Result<Ran> {
@@ -179,6 +277,13 @@ impl Runner {
             .args(["-B", "-c", SCRIPT, module])
             .arg(told)
             .arg(self.limits.memory.to_string());
+        self.dress(&mut command, work);
+        command
+    }
+
+    /// What every process gets: a folder of its own for its home, no input of ours, and a group that
+    /// it leads.
+    fn dress(&self, command: &mut Command, work: &Path) {
         command
             .current_dir(work)
             .stdin(Stdio::piped())
@@ -209,8 +314,7 @@ impl Runner {
         if let Some(base) = &self.user_base {
             command.env("PYTHONUSERBASE", base);
         }
-        lead_group(&mut command);
-        command
+        lead_group(command);
     }
 
     fn wait(&self, child: &mut Child) -> Option<ExitStatus> {
@@ -268,6 +372,43 @@ fn kinds_below(path: &Path, depth: usize) -> Vec<&'static str> {
         Some("json" | "toml" | "ini" | "cfg" | "conf" | "yaml" | "yml") => "settings",
         _ => "files",
     }]
+}
+
+/// An empty home that is thrown away.
+fn home() -> Result<tempfile::TempDir> {
+    let made = tempfile::Builder::new().prefix("eutaxis-").tempdir();
+    made.doing("cannot make a folder in", &std::env::temp_dir())
+}
+
+/// What was written so far, by any of the streams.
+fn held(said: &Mutex<String>) -> std::sync::MutexGuard<'_, String> {
+    said.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Reads a stream to its end and adds it to what all streams said; gives it alone.
+fn watch(mut stream: impl Read + Send + 'static, said: Arc<Mutex<String>>) -> JoinHandle<String> {
+    std::thread::spawn(move || {
+        let mut all = String::new();
+        let mut buffer = vec![0u8; 1 << 12];
+        while let Ok(n) = stream.read(&mut buffer) {
+            let Some(part) = buffer.get(..n).filter(|p| !p.is_empty()) else {
+                break;
+            };
+            let text = String::from_utf8_lossy(part);
+            // What says too much is kept from its beginning: what is waited for comes early.
+            if all.len() < MOST_KEPT {
+                all.push_str(&text);
+                held(&said).push_str(&text);
+            }
+        }
+        all
+    })
+}
+
+/// Whether somebody listens at a port of this machine.
+fn is_listening(port: u16) -> bool {
+    let at = std::net::SocketAddr::from(([127, 0, 0, 1], port));
+    std::net::TcpStream::connect_timeout(&at, Duration::from_millis(200)).is_ok()
 }
 
 /// Reads a stream to its end, and keeps the last of it.
@@ -334,6 +475,14 @@ mod tests {
         }
     }
 
+    fn of(code: &str) -> (String, config::Trial) {
+        let trial = config::Trial {
+            what: Tried::Code(code.to_owned()),
+            expect: None,
+        };
+        ("x".to_owned(), trial)
+    }
+
     #[rstest]
     #[case::well("print('b3')", Ended::Well, "b3\n")]
     #[case::ends_itself_well("import sys; sys.exit(0)", Ended::Well, "")]
@@ -355,9 +504,7 @@ mod tests {
         ""
     )]
     fn how_code_ends_is_told(#[case] code: &str, #[case] ended: Ended, #[case] printed: &str) {
-        let tried = runner(30)
-            .trials(&[("x".to_owned(), code.to_owned(), None)])
-            .unwrap();
+        let tried = runner(30).trials(&[of(code)]).unwrap();
         assert_eq!(
             (tried[0].ended, tried[0].printed.as_str()),
             (ended, printed),
@@ -375,7 +522,7 @@ mod tests {
              subprocess.Popen([sys.executable, '-c', other, {:?}])\ntime.sleep(60)",
             mark.display().to_string()
         );
-        let tried = runner(2).trials(&[("x".to_owned(), code, None)]).unwrap();
+        let tried = runner(2).trials(&[of(&code)]).unwrap();
         assert_eq!(tried[0].ended, Ended::Hung(2));
         std::thread::sleep(Duration::from_secs(4));
         assert!(!mark.exists(), "what it started was ended with it");
@@ -398,7 +545,7 @@ mod tests {
     #[test]
     fn much_output_is_kept_from_its_end() {
         let code = "for i in range(200000): print('line', i)".to_owned();
-        let tried = runner(60).trials(&[("x".to_owned(), code, None)]).unwrap();
+        let tried = runner(60).trials(&[of(&code)]).unwrap();
         assert!(tried[0].printed.len() <= MOST_KEPT && tried[0].printed.ends_with("line 199999\n"));
     }
 }

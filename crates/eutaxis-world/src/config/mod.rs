@@ -384,22 +384,79 @@ fn addresses(entry: &Table<'_>) -> std::result::Result<Option<Vec<String>>, Faul
 /// What an environment is tried with.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Trial {
-    /// Python code, run by the environment's interpreter.
-    pub code: String,
+    /// What is run.
+    pub what: Tried,
     /// A text that it must print; none when it is enough that it ends well.
     pub expect: Option<String>,
 }
 
+/// What a trial runs.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Tried {
+    /// Python code, by the environment's interpreter.
+    Code(String),
+    /// A command of the environment, to its end.
+    Command(Vec<String>),
+    /// A command that goes on by itself: it is started, and ended when something is seen.
+    Service(Vec<String>, Until),
+}
+
+/// What is waited for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Until {
+    /// A text in what it writes.
+    Text(String),
+    /// Somebody listens at this port of this machine.
+    Port(u16),
+}
+
+impl std::fmt::Display for Until {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Until::Text(text) => write!(f, "`{text}`"),
+            Until::Port(port) => write!(f, "port {port}"),
+        }
+    }
+}
+
+impl Until {
+    /// `port 8080`, or a text.
+    fn of(text: &str) -> Self {
+        let port = text
+            .strip_prefix("port ")
+            .and_then(|p| p.trim().parse().ok());
+        port.map_or_else(|| Until::Text(text.to_owned()), Until::Port)
+    }
+}
+
 fn read_trial(table: &Table<'_>) -> std::result::Result<Trial, Fault> {
-    table.ensure_known(&["code", "expect"])?;
-    let code = table
-        .string("code")?
-        .ok_or_else(|| table.fault("a trial has `code`, which is run"))?;
+    table.ensure_known(&["code", "command", "until", "expect"])?;
+    let code = table.string("code")?;
+    let until = table.string("until")?;
+    let command = match table.get("command") {
+        Some(value) => {
+            let items = value.items()?;
+            let words = items.iter().map(|i| Ok(i.string()?.value.to_owned()));
+            Some(words.collect::<std::result::Result<Vec<String>, Fault>>()?)
+        }
+        None => None,
+    };
+    let what = match (code, command, until) {
+        (Some(code), None, None) => Tried::Code(code.value.to_owned()),
+        (None, Some(words), _) if words.is_empty() => {
+            return Err(table.fault("the `command` of a trial has at least one word"));
+        }
+        (None, Some(words), None) => Tried::Command(words),
+        (None, Some(words), Some(until)) => Tried::Service(words, Until::of(until.value)),
+        (Some(_), None, Some(_)) => {
+            return Err(table.fault("`until` goes with `command`, which is started"));
+        }
+        (Some(_), Some(_), _) | (None, None, _) => {
+            return Err(table.fault("a trial has `code` or `command`, which is run"));
+        }
+    };
     let expect = table.string("expect")?.map(|t| t.value.to_owned());
-    Ok(Trial {
-        code: code.value.to_owned(),
-        expect,
-    })
+    Ok(Trial { what, expect })
 }
 
 fn read_policy(table: &Table<'_>, policy: &mut Policy) -> std::result::Result<(), Fault> {

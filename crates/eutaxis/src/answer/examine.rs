@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use eutaxis_core::examine::{Finding, Kind, Snapshot};
+use eutaxis_core::examine::{Finding, Kind, Snapshot, Trial};
 
 /// What was found, for rendering.
 #[derive(Debug)]
@@ -11,7 +11,7 @@ pub(crate) struct Report {
     pub(crate) findings: Vec<Finding>,
     pub(crate) sizes: Option<Vec<Share>>,
     /// What was tried beside reading: modules imported, trials run.
-    pub(crate) tried: (Option<usize>, Option<usize>),
+    pub(crate) tried: (Option<usize>, Option<Vec<Trial>>),
     /// Sources whose imports were followed.
     pub(crate) followed: usize,
     /// Where the findings were written.

@@ -254,7 +254,18 @@ fn head(report: &Report, width: usize) -> String {
             .0
             .map(|n| format!("imports of {} tried", count(n, "module"))),
     );
-    looked.extend(report.tried.1.map(|n| format!("{} run", count(n, "trial"))));
+    let trials = report.tried.1.as_ref();
+    looked.extend(trials.map(|t| format!("{} run", count(t.len(), "trial"))));
+    for trial in trials.into_iter().flatten() {
+        if let Some(awaited) = &trial.awaited
+            && let [first, second] = awaited.seconds.as_slice()
+        {
+            looked.push(format!(
+                "{} shows {} after {first:.1} s, at a second start after {second:.1} s",
+                trial.name, awaited.what
+            ));
+        }
+    }
     looked.extend(
         report
             .quick

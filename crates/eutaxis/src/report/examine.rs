@@ -20,6 +20,9 @@ pub(crate) struct Examine {
     imported: Option<usize>,
     /// How many trials were run.
     trials: Option<usize>,
+    /// Trials that were started and seen.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    started: Vec<Started>,
     hashes_checked: bool,
 }
 
@@ -81,7 +84,14 @@ impl From<&Report> for Examine {
             findings: report.findings.iter().map(Finding::from).collect(),
             sizes: sizes.map(|all| all.iter().map(Room::from).collect()),
             imported: report.tried.0,
-            trials: report.tried.1,
+            trials: report.tried.1.as_ref().map(Vec::len),
+            started: report
+                .tried
+                .1
+                .iter()
+                .flatten()
+                .filter_map(Started::of)
+                .collect(),
             hashes_checked: !report.quick,
         }
     }
@@ -112,5 +122,25 @@ impl From<&Share> for Room {
             bytes: share.bytes,
             files: share.files,
         }
+    }
+}
+
+/// A trial that was started, and seen to be up.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Started {
+    trial: String,
+    until: String,
+    /// Seconds until then, at the first start and at a second one.
+    seconds: Vec<f64>,
+}
+
+impl Started {
+    fn of(trial: &eutaxis_core::examine::Trial) -> Option<Self> {
+        let awaited = trial.awaited.as_ref()?;
+        Some(Started {
+            trial: trial.name.clone(),
+            until: awaited.what.clone(),
+            seconds: awaited.seconds.clone(),
+        })
     }
 }

@@ -186,3 +186,66 @@ fn imports_go_as_deep_as_is_asked() {
     let both = ["breaks import-fails sastrugi", "risk import-fails sastrugi"];
     assert_eq!(told(&answer), both);
 }
+
+/// A command that goes on by itself is started, seen and ended, twice.
+#[rstest]
+#[case::text(
+    "until = \"ready\"",
+    "print('ready', flush=True); time.sleep(60)",
+    0,
+    ""
+)]
+#[case::port(
+    "until = \"port 0\"",
+    "s = socket.create_server(('127.0.0.1', PORT)); time.sleep(60)",
+    0,
+    ""
+)]
+#[case::ends(
+    "until = \"ready\"",
+    "sys.exit(3)",
+    1,
+    "exit code 3 before `ready` is seen"
+)]
+#[case::to_its_end("", "print('done')", 0, "")]
+#[case::fails("", "sys.exit(2)", 1, "exit code 2")]
+fn commands_are_started_and_seen(
+    #[case] until: &str,
+    #[case] code: &str,
+    #[case] exit: i32,
+    #[case] told: &str,
+) {
+    let free = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    let port = free.local_addr().unwrap().port().to_string();
+    drop(free);
+    let hut = Hut::new();
+    hut.place(&plain("firnio", "1.2"));
+    let code = format!("import socket, sys, time; {}", code.replace("PORT", &port));
+    let until = until.replace("port 0", &format!("port {port}"));
+    let settings = format!("[trial.server]\ncommand = [\"python\", \"-c\", {code:?}]\n{until}\n");
+    hut.field.write("eutaxis.toml", &settings);
+    let answer = hut.examine(exit, &["--trials", "--seconds", "30"]);
+    assert_eq!(answer["trials"], 1);
+    if exit == 1 {
+        let evidence = answer["findings"][0]["evidence"].as_str().unwrap();
+        assert!(evidence.contains(told), "{evidence}");
+    } else if !until.is_empty() {
+        assert_eq!(
+            answer["started"][0]["seconds"].as_array().map(Vec::len),
+            Some(2)
+        );
+    }
+}
+
+#[rstest]
+#[case("code = \"1\"\nuntil = \"x\"", "`until` goes with `command`")]
+#[case("command = []", "at least one word")]
+#[case("expect = \"1\"", "`code` or `command`")]
+#[case("code = \"1\"\ncommand = [\"a\"]", "`code` or `command`")]
+fn a_trial_that_is_none_is_an_error(#[case] lines: &str, #[case] told: &str) {
+    let hut = Hut::new();
+    hut.field
+        .write("eutaxis.toml", &format!("[trial.x]\n{lines}\n"));
+    let ran = hut.field.expect(2, &["examine", ".venv", "--trials"]);
+    assert!(ran.err.contains(told), "{ran:?}");
+}

@@ -12,7 +12,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use eutaxis_core::diagnose::Context;
 use eutaxis_core::examine::{
-    Finding, Severity, Snapshot, Tried, asked, examine, gaps, imports, module_set, modules,
+    Finding, Severity, Snapshot, Trial, Tried, asked, examine, gaps, imports, module_set, modules,
     of_entry_points, optional, trials, untried,
 };
 use eutaxis_world::attempt::{Limits, Runner};
@@ -146,7 +146,7 @@ fn try_it(
     output: &Output,
     read: &Read,
     findings: &mut Vec<Finding>,
-) -> Result<(Option<usize>, Option<usize>), Error> {
+) -> Result<(Option<usize>, Option<Vec<Trial>>), Error> {
     if arguments.imports.is_none() && !arguments.trials {
         return Ok((None, None));
     }
@@ -196,11 +196,10 @@ fn try_it(
     }
     if arguments.trials {
         let named = surroundings.config.trials.iter();
-        let named: Vec<_> = named
-            .map(|(n, t)| (n.clone(), t.code.clone(), t.expect.clone()))
-            .collect();
-        findings.extend(trials(&runner.trials(&named)?));
-        tried.1 = Some(named.len());
+        let named: Vec<_> = named.map(|(n, t)| (n.clone(), t.clone())).collect();
+        let ran = runner.trials(&named)?;
+        findings.extend(trials(&ran));
+        tried.1 = Some(ran);
     }
     sort(findings);
     Ok(tried)
