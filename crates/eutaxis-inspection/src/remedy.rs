@@ -3,6 +3,9 @@
 
 use eutaxis_standards::evidence::Evidence;
 
+/// Where the pins of a remedy go that must not write over others.
+pub const MEND: &str = "pylock.mend.toml";
+
 /// What to do.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Remedy {

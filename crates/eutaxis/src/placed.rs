@@ -15,8 +15,8 @@ use eutaxis_world::supply::Run;
 use crate::plan::Surroundings;
 use crate::words::near;
 
-/// Where the pins of a remedy go.
-pub(crate) const MEND: &str = "pylock.mend.toml";
+pub(crate) use eutaxis_core::remedy::MEND;
+
 /// A command with more requirements than this is not one that people read.
 const MOST_ASKS: usize = 8;
 

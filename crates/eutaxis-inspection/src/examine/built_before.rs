@@ -1,7 +1,7 @@
 //! `built-before`: what is placed beside what it can never have met (docs/house.md).
 
 use super::{Finding, Severity, Snapshot, Trouble};
-use crate::remedy::{Remedy, Step};
+use crate::remedy::Remedy;
 use eutaxis_standards::version::leaves_later_series_open;
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
@@ -46,7 +46,7 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
             };
             let asks = vec![format!("{}<{series}", other.name), project.name.to_string()];
             let words = format!("if it fails, hold {} below {series}", other.name);
-            let remedy = Remedy::new(words, Step::settle(asks));
+            let remedy = Remedy::new(words, snapshot.settle_beside(asks));
             findings.push(Finding::new(Severity::Risk, trouble, remedy).about(project));
         }
     }

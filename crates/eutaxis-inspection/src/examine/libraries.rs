@@ -8,7 +8,7 @@ use super::{
     AbsentLibrary, Compiled, CompiledTrouble, Finding, LackingVersion, Severity, Snapshot, State,
     SymbolsOf, Trouble,
 };
-use crate::remedy::{Remedy, Step};
+use crate::remedy::Remedy;
 use eutaxis_standards::name::Name;
 
 /// A compiled file, and a library that it needs and that is not found.
@@ -221,7 +221,7 @@ fn differing(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
             });
             let words = format!("take releases of {one} and {two} that were built together");
             let asks = vec![one.to_string(), two.to_string()];
-            let remedy = Remedy::new(words, Step::settle(asks));
+            let remedy = Remedy::new(words, snapshot.settle_beside(asks));
             let finding = Finding::new(Severity::Risk, trouble, remedy);
             let paths = vec![first.path.clone(), other.path.clone()];
             findings.push(finding.about_owner(snapshot, other.owner).of(paths));

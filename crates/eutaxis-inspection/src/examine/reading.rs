@@ -160,6 +160,10 @@ fn remedy(snapshot: &Snapshot, gap: &Gap) -> Remedy {
     let Some(taker) = project(gap.taker) else {
         return "place what it takes".into();
     };
+    if let Some(step) = snapshot.settle_again(["--prove"]) {
+        let words = "settle once more, and let what fails be learnt; then bring it there";
+        return Remedy::new(words, step);
+    }
     match (gap.owner().and_then(project), &gap.lack) {
         (Some(owner), _) if owner.name == taker.name => snapshot.again(taker),
         (Some(owner), _) => Remedy::shortlist(

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use crate::binary::Binary;
-use crate::remedy::{Remedy, Step};
+use crate::remedy::{Invocation, MEND, Remedy, Step, Verb};
 use eutaxis_standards::artifact::{Metadata, WheelTags};
 use eutaxis_standards::knowledge::Libraries;
 use eutaxis_standards::name::Name;
@@ -271,6 +271,9 @@ pub struct Pins {
     pub shown: String,
     /// The entries that count here.
     pub entries: Vec<Pinned>,
+    /// What asks for the same once more, as words behind the command that settles; none where the
+    /// pins do not record it.
+    pub question: Vec<String>,
 }
 
 /// A pin.
@@ -337,6 +340,34 @@ impl Snapshot {
     pub fn furnish(&self, tidy: bool) -> Step {
         let pins = self.pins.as_ref().map(|p| p.shown.as_str());
         Step::furnish(pins, &self.name, tidy)
+    }
+
+    /// What settles once more what the pins answer, with something more said, and brings the
+    /// environment there; none where the question is not known. The pins keep their file, so that
+    /// what is changed stays.
+    pub fn settle_again<T: Into<String>>(&self, more: impl IntoIterator<Item = T>) -> Option<Step> {
+        let pins = self.pins.as_ref().filter(|p| !p.question.is_empty())?;
+        let settle = Invocation::new(Verb::Settle, pins.question.iter().cloned())
+            .with(more)
+            .with(["--interpreter", &self.python, "--out", &pins.shown]);
+        let furnish = Invocation::new(Verb::Furnish, [&pins.shown, "--at", &self.name]);
+        Some(Step::Run(vec![settle, furnish]))
+    }
+
+    /// What settles some releases that go together, and places them beside the rest: through the
+    /// question of the pins where that is known, else in a file of its own.
+    pub fn settle_beside(&self, asks: Vec<String>) -> Step {
+        if let Some(step) = self.settle_again(asks.clone()) {
+            return step;
+        }
+        let settle = Invocation::new(Verb::Settle, asks).with([
+            "--interpreter",
+            &self.python,
+            "--out",
+            MEND,
+        ]);
+        let furnish = Invocation::new(Verb::Furnish, [MEND, "--at", &self.name]);
+        Step::Run(vec![settle, furnish])
     }
 
     /// Whether the system manages what is placed, by lists of its own.

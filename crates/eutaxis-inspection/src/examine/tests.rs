@@ -416,6 +416,7 @@ fn a_moved_environment_is_made_anew_from_its_pins(
     let mut snapshot = camp();
     snapshot.faults = vec![PlaceFault::Moved("/hut/.venv".into(), Vec::new())];
     snapshot.pins = named.map(|shown| Pins {
+        question: Vec::new(),
         shown: shown.into(),
         entries: Vec::new(),
     });

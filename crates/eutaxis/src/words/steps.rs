@@ -30,6 +30,17 @@ fn command(one: &Invocation) -> String {
 /// The step that settles once more what pins answer, and proves it; none when they do not record the
 /// question.
 pub(crate) fn again(lock: &Lock) -> Option<Step> {
+    let mut words = question(lock);
+    if words.is_empty() {
+        return None;
+    }
+    words.push("--prove".to_owned());
+    Some(Step::run(Verb::Settle, words))
+}
+
+/// What asks for the same as pins once more, as words behind the command that settles; none when they
+/// do not record the question.
+pub(crate) fn question(lock: &Lock) -> Vec<String> {
     let (mut typed, mut files): (Vec<String>, Vec<String>) = Default::default();
     for ask in record::asks_of(lock) {
         match &ask.origin {
@@ -38,16 +49,12 @@ pub(crate) fn again(lock: &Lock) -> Option<Step> {
             Origin::Line { file, .. } => files.push(file.to_string()),
         }
     }
-    if typed.is_empty() && files.is_empty() {
-        return None;
-    }
     typed.extend(
         files
             .into_iter()
             .flat_map(|file| ["--asks".to_owned(), file]),
     );
-    typed.push("--prove".to_owned());
-    Some(Step::run(Verb::Settle, typed))
+    typed
 }
 
 /// A remedy on one line.

@@ -490,3 +490,33 @@ fn a_rehearsal_reads_what_would_break(#[case] wish: &str, #[case] code: i32) {
     let gaps = answer["gaps"].as_array().unwrap();
     assert_eq!(gaps.len(), usize::from(code == 1), "{answer:#}");
 }
+
+/// What examine says to do about it does it, typed as it stands, and keeps everything else.
+#[test]
+fn the_remedy_of_what_was_read_mends() {
+    let camp = Camp::of(&name_gone());
+    camp.field.write("mast.txt", "windvane\n");
+    camp.settle(0, &["--asks", "mast.txt", "--out", "pylock.mast.toml"]);
+    camp.furnish(0, &["pylock.mast.toml"]);
+    let at = camp.depot.path().display().to_string();
+    let examine = |code: i32| {
+        let ran = camp
+            .field
+            .expect(code, &["--json", "examine", ".venv", "--depot", &at]);
+        serde_json::from_str::<Value>(&ran.out).unwrap()
+    };
+    let answer = examine(1);
+    let remedy = answer["findings"][0]["remedy"].as_str().unwrap().to_owned();
+    let command = remedy.split_once(":  ").unwrap().1;
+    for part in command.split(" && ") {
+        let words: Vec<String> = part
+            .split(' ')
+            .skip(1)
+            .map(|w| w.replace('"', ""))
+            .collect();
+        let words: Vec<&str> = words.iter().map(String::as_str).collect();
+        camp.field.expect(0, &words);
+    }
+    assert_eq!(crate::hut::told(&examine(0)), [""; 0]);
+    assert!(camp.field.read("pylock.mast.toml").contains("mast.txt"));
+}

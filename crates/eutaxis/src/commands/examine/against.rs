@@ -8,11 +8,19 @@ use eutaxis_core::{Name, Target, Version};
 use eutaxis_world::supply::Run;
 use eutaxis_world::{Error, ErrorKind};
 
+use crate::cli::DepotOptions;
 use crate::output::Output;
 use crate::pins::read_lock;
+use crate::typed;
+use crate::words::steps;
 
 /// The pins of a file that count on a target, with their dates.
-pub(super) fn pins(file: &Path, target: &Target, dates: &mut Dates) -> Result<Pins, Error> {
+pub(super) fn pins(
+    file: &Path,
+    target: &Target,
+    dates: &mut Dates,
+    depots: &DepotOptions,
+) -> Result<Pins, Error> {
     let lock = read_lock(file)?;
     let shown = file.display().to_string();
     let selected = select(&lock, target, &Selection::default())
@@ -46,7 +54,15 @@ pub(super) fn pins(file: &Path, target: &Target, dates: &mut Dates) -> Result<Pi
             files,
         });
     }
-    Ok(Pins { shown, entries })
+    let mut question = steps::question(&lock);
+    if !question.is_empty() {
+        question.extend(typed::depots(depots));
+    }
+    Ok(Pins {
+        shown,
+        entries,
+        question,
+    })
 }
 
 /// Dates of what is placed, by the depots; without the network they are left out.

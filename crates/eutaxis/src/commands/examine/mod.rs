@@ -70,7 +70,12 @@ pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Resu
     let remembered = pins_of(&surroundings.cache, Path::new(&snapshot.root));
     let remembered = remembered.map(|pins| PathBuf::from(words::near(&pins)));
     if let Some(file) = arguments.pins.as_ref().or(remembered.as_ref()) {
-        snapshot.pins = Some(against::pins(file, &snapshot.target, &mut snapshot.dates)?);
+        snapshot.pins = Some(against::pins(
+            file,
+            &snapshot.target,
+            &mut snapshot.dates,
+            &arguments.depots,
+        )?);
     }
     let depots = plan::named_depots(&arguments.depots, &surroundings, false)?;
     // Dates and remedies rest on the same pages.

@@ -56,6 +56,8 @@ struct Candidate<'a, 'b> {
     standing: usize,
     proof: Proof,
     looked: Option<Looked>,
+    /// So many were looked into.
+    sets: usize,
 }
 
 impl Subject for Candidate<'_, '_> {
@@ -71,6 +73,14 @@ impl Subject for Candidate<'_, '_> {
         let looked = job.look_into(set, self.chosen, python, &mut self.proof)?;
         let failures = looked.failures.clone();
         self.looked = Some(looked);
+        self.sets += 1;
+        if !failures.is_empty() && !job.output.is_quiet() && !job.output.is_json() {
+            let faults = words::count(failures.len(), "fault");
+            say(&format!(
+                "set {}: {faults}, from which is learnt",
+                self.sets
+            ));
+        }
         Ok(failures)
     }
 
@@ -100,7 +110,6 @@ impl Subject for Candidate<'_, '_> {
             cause: failure.cause.clone(),
             learnt: lesson.clone(),
         };
-        self.job.tell(&round);
         self.proof.rounds.push(round);
         Ok(lesson)
     }
@@ -158,6 +167,7 @@ impl Job<'_> {
             standing: proof.short_of.len(),
             proof,
             looked: None,
+            sets: 0,
         };
         let (set, why) = prove(&mut candidate, Set { problem, solution })?;
         let mut proof = candidate.proof;
@@ -324,13 +334,6 @@ impl Job<'_> {
             None => say("files of unknown size to fetch, to look into"),
         }
         Ok(())
-    }
-
-    /// A round as it is over.
-    fn tell(&self, round: &Round) {
-        if !self.output.is_quiet() && !self.output.is_json() {
-            say(&render::proof::round(round));
-        }
     }
 }
 
