@@ -357,7 +357,13 @@ impl Snapshot {
     /// What settles some releases that go together, and places them beside the rest: through the
     /// question of the pins where that is known, else in a file of its own.
     pub fn settle_beside(&self, asks: Vec<String>) -> Step {
-        if let Some(step) = self.settle_again(asks.clone()) {
+        // What the pins ask for need not be named again.
+        let says_more = |ask: &&String| ask.contains(['<', '>', '=', '~', '@']);
+        let mut more: Vec<String> = asks.iter().filter(says_more).cloned().collect();
+        if more.is_empty() {
+            more.clone_from(&asks);
+        }
+        if let Some(step) = self.settle_again(more) {
             return step;
         }
         let settle = Invocation::new(Verb::Settle, asks).with([
