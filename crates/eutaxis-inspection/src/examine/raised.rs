@@ -9,6 +9,8 @@ pub struct Raised {
     pub kind: RaisedKind,
     /// The last line: the exception with its message.
     pub last: String,
+    /// The first module of which an exception on the way says that it is not there.
+    pub lacking: Option<String>,
 }
 
 /// What an exception says.
@@ -35,6 +37,7 @@ pub fn raised(output: &str) -> Raised {
         frames: Vec::new(),
         kind: RaisedKind::Other,
         last: String::new(),
+        lacking: None,
     };
     let mut code = "";
     for line in output.lines() {
@@ -48,7 +51,17 @@ pub fn raised(output: &str) -> Raised {
         } else if is_exception(line) {
             raised.last = line.to_owned();
             raised.kind = kind(line, code);
+            if let RaisedKind::Module(module) = &raised.kind {
+                raised.lacking.get_or_insert_with(|| module.clone());
+            }
         }
+    }
+    // An exception that only words the one before anew, for people.
+    if raised.kind == RaisedKind::Other
+        && raised.last.starts_with("ImportError: ")
+        && let Some(module) = &raised.lacking
+    {
+        raised.kind = RaisedKind::Module(module.clone());
     }
     raised.frames.retain(|(file, _)| !file.starts_with('<'));
     raised
@@ -84,7 +97,12 @@ fn kind(line: &str, code: &str) -> RaisedKind {
                 return RaisedKind::Module(module(rest));
             }
             let Some(rest) = message.strip_prefix("cannot import name ") else {
-                return RaisedKind::Other;
+                // What words another exception for people often quotes it.
+                let quoted = message
+                    .split_once("No module named '")
+                    .map(|(_, rest)| rest);
+                let named = quoted.and_then(|rest| rest.split('\'').next());
+                return named.map_or(RaisedKind::Other, |m| RaisedKind::Module(m.to_owned()));
             };
             let name = module(rest);
             let from = rest.split_once(" from ").and_then(|(_, from)| {
@@ -142,6 +160,10 @@ mod tests {
     #[rstest]
     #[case("ModuleNotFoundError: No module named 'tarnhelper'", RaisedKind::Module("tarnhelper".into()))]
     #[case("ModuleNotFoundError: No module named 'katabat.urls'; 'katabat' is not a package", RaisedKind::Module("katabat.urls".into()))]
+    #[case(
+        "ImportError: the maps are off: No module named 'tarnhelper'. See the guide",
+        RaisedKind::Module("tarnhelper".into())
+    )]
     #[case("ImportError: No module named tarnhelper", RaisedKind::Module("tarnhelper".into()))]
     #[case(
         "ImportError: cannot import name 'parse_url' from 'katabat.urls' (/camp/katabat/urls.py)",
@@ -181,6 +203,15 @@ mod tests {
             found.frames.last(),
             Some(&("/camp/sastrugi.py".to_owned(), 12))
         );
+    }
+
+    #[test]
+    fn an_exception_that_words_another_anew_lacks_the_same() {
+        let output = "Traceback (most recent call last):\n  File \"/a.py\", line 1, in <module>\n\
+            ModuleNotFoundError: No module named 'tarnhelper'\n\nThe above exception was the direct \
+            cause of the following exception:\n\nTraceback (most recent call last):\n  File \"/a.py\", \
+            line 3, in <module>\nImportError: the maps need more: see the guide\n";
+        assert_eq!(raised(output).kind, RaisedKind::Module("tarnhelper".into()));
     }
 
     #[test]

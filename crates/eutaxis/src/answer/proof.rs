@@ -1,6 +1,7 @@
 //! How far a set was proven, and what was learnt on the way.
 
 use eutaxis_core::evidence::Evidence;
+use eutaxis_core::knowledge::Lacking;
 use eutaxis_core::offer::Adjustment;
 use jiff::Timestamp;
 
@@ -25,6 +26,8 @@ pub(crate) struct Proof {
     pub(crate) leaves: Vec<String>,
     /// Something is still wrong: the set is no answer.
     pub(crate) failed: bool,
+    /// Options under which what the interpreter lacks is there.
+    pub(crate) ways: Vec<String>,
 }
 
 /// Imports that were tried.
@@ -50,4 +53,6 @@ pub(crate) struct Round {
     pub(crate) cause: Option<String>,
     /// What was learnt from it; none when nothing was.
     pub(crate) learnt: Option<Adjustment>,
+    /// How the interpreter lacks what was taken, if it does.
+    pub(crate) lacking: Option<Lacking>,
 }

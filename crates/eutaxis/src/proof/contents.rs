@@ -3,10 +3,12 @@
 
 use std::collections::{BTreeSet, HashMap};
 
-use eutaxis_core::Target;
-use eutaxis_core::artifact::EntryPoints;
+use eutaxis_core::artifact::{EntryPoints, Metadata};
 use eutaxis_core::interface::{Gap, Set, Walk, Wanted, is_for_makers};
+use eutaxis_core::knowledge::bringing;
+use eutaxis_core::marker::Variable;
 use eutaxis_core::targets::Implementation;
+use eutaxis_core::{Name, Requirement, Target};
 use eutaxis_world::catalogue::Catalogue;
 use eutaxis_world::environment::Item;
 use eutaxis_world::interfaces::{Source, follow};
@@ -23,6 +25,8 @@ pub(crate) struct Contents {
     /// The modules in which their scripts start.
     starts: Vec<(String, usize)>,
     sources: HashMap<(usize, String), Source>,
+    /// For each project what it needs for its extras alone.
+    optional: Vec<BTreeSet<Name>>,
 }
 
 impl Contents {
@@ -35,6 +39,7 @@ impl Contents {
             asked: Vec::new(),
             starts: Vec::new(),
             sources: HashMap::new(),
+            optional: Vec::new(),
         };
         contents.set.open = !is_whole;
         for (index, (item, wheel)) in items.iter().zip(unpacked).enumerate() {
@@ -57,10 +62,11 @@ impl Contents {
                     contents.sources.insert((index, path.to_owned()), source);
                 }
             }
-            let points = wheel.root.join(&wheel.manifest.dist_info);
+            let info = wheel.root.join(&wheel.manifest.dist_info);
+            contents.optional.push(optional(&info));
             contents
                 .starts
-                .extend(starts(&points).into_iter().map(|m| (m, index)));
+                .extend(starts(&info).into_iter().map(|m| (m, index)));
         }
         contents
     }
@@ -89,6 +95,18 @@ impl Contents {
         starts && !self.asked.iter().any(is_public)
     }
 
+    /// Whether a module is lacking that a project states for an extra alone, on the way of a script or
+    /// of one of several modules: then that is a part that nobody asked for.
+    pub(crate) fn is_of_an_extra(&self, project: usize, root: &str, module: &str) -> bool {
+        let top = module.split('.').next().unwrap_or(module);
+        let known = bringing(top).into_iter().chain([top]);
+        let mut names = known.filter_map(|n| Name::parse(n).ok());
+        let optional = self.optional.get(project);
+        let is_optional = optional.is_some_and(|o| names.any(|n| o.contains(&n)));
+        let others = || self.set.public(project).iter().any(|m| m != root);
+        is_optional && (self.is_only_started(root) || others())
+    }
+
     /// What importing them runs into on a target, and how many sources were followed.
     pub(crate) fn gaps(&self, target: &Target, catalogue: &Catalogue) -> (Vec<Gap>, usize) {
         let roots: Vec<String> = self.roots().into_iter().map(|(m, _)| m).collect();
@@ -109,6 +127,18 @@ impl Contents {
     pub(crate) fn owner(&self, path: &str) -> Option<usize> {
         (0..self.names.len()).find(|p| self.sources.contains_key(&(*p, path.to_owned())))
     }
+}
+
+/// The projects that a wheel needs for its extras alone; none that cannot be read.
+fn optional(dist_info: &std::path::Path) -> BTreeSet<Name> {
+    let bytes = std::fs::read(dist_info.join("METADATA")).ok();
+    let metadata = bytes.and_then(|b| Metadata::parse(&b).ok());
+    let needs = metadata.into_iter().flat_map(|m| m.requires);
+    let for_extra = |r: &Requirement| {
+        let marker = r.marker.as_ref();
+        marker.is_some_and(|m| m.mentions(Variable::Extra))
+    };
+    needs.filter(for_extra).map(|r| r.name).collect()
 }
 
 /// The modules in which the scripts of a wheel start; none that cannot be read.

@@ -7,7 +7,7 @@ use eutaxis_core::evidence::Evidence;
 use eutaxis_core::examine::{Attempt, Ended, Raised, RaisedKind, raised};
 use eutaxis_core::fault::escaped;
 use eutaxis_core::interface::{Gap, Lack};
-use eutaxis_core::knowledge::{Causes, is_standard, lacking_module, lacking_name};
+use eutaxis_core::knowledge::{Causes, Lacking, is_standard, lacking_module, lacking_name};
 
 use super::contents::Contents;
 
@@ -70,15 +70,32 @@ pub(crate) enum Kind {
 }
 
 impl Failure {
-    /// Whether a script, and nothing else, lacks what nobody states, or ends what imports it: it
-    /// serves a part that was not asked for, or is no module to be imported.
-    pub(crate) fn is_of_a_script_alone(&self, contents: &Contents) -> bool {
+    /// Whether it is about a part that nobody asked for: a script, and nothing else, lacks what
+    /// nobody states, or ends what imports it; or one of several modules lacks what is needed for an
+    /// extra.
+    pub(crate) fn is_of_a_part(&self, contents: &Contents) -> bool {
+        if let Kind::Lacks(Lack::Module {
+            module,
+            owner: None,
+        }) = &self.kind
+            && contents.is_of_an_extra(self.taker, &self.root, module)
+        {
+            return true;
+        }
         let by_itself = match &self.kind {
-            Kind::Lacks(Lack::Module { owner: None, .. }) => true,
             Kind::Unfit { by_syntax } => !by_syntax,
             Kind::Met(_) | Kind::BuiltAgainst(_) | Kind::Lacks(_) | Kind::Machine => self.ended,
         };
         by_itself && contents.is_only_started(&self.root)
+    }
+
+    /// How the interpreter lacks what is taken, if that is what is wrong.
+    pub(crate) fn lacking(&self) -> Option<Lacking> {
+        if let Kind::Lacks(Lack::Standard { how, .. }) = &self.kind {
+            Some(*how)
+        } else {
+            None
+        }
     }
 
     /// What the contents show.

@@ -60,6 +60,11 @@ pub(crate) fn refused(proof: &Proof, target: &str) -> String {
             width,
         ));
     }
+    for way in &proof.ways {
+        let line =
+            format!("an interpreter of this machine that has it: the same command with  {way}");
+        text.push_str(&labelled("try", &style::care("try"), &line, width));
+    }
     text.push_str(
         "\nnothing was written; without --prove it is settled by what the metadata say\n",
     );

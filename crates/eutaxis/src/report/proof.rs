@@ -47,6 +47,8 @@ pub(crate) struct Proof {
     short_of: Vec<String>,
     /// What the imports left behind in an empty home.
     leaves: Vec<String>,
+    /// Options under which what the interpreter lacks is there.
+    ways: Vec<String>,
 }
 
 /// Something that was wrong with a set.
@@ -108,6 +110,7 @@ impl From<&found::Proof> for Proof {
             scripts: proof.scripts.clone(),
             short_of: proof.short_of.clone(),
             leaves: proof.leaves.clone(),
+            ways: proof.ways.clone(),
         }
     }
 }

@@ -520,3 +520,43 @@ fn the_remedy_of_what_was_read_mends() {
     assert_eq!(crate::hut::told(&examine(0)), [""; 0]);
     assert!(camp.field.read("pylock.mast.toml").contains("mast.txt"));
 }
+
+/// A part for an extra that nobody asked for is told, and adds nothing.
+#[test]
+fn a_part_for_an_extra_is_let_be() {
+    let part = [
+        ("pitnotes/__init__.py", ""),
+        (
+            "pitnotesd.py",
+            "try:\n    import tarnhelper\nexcept ImportError as e:\n    raise ImportError('see the guide') from e\n",
+        ),
+    ];
+    let world = project(
+        "pitnotes",
+        &[("1.0", "2025-01-01", "\"tarnhelper; extra == 'd'\"", &part)],
+    ) + &project("tarnhelper", &[("1.0", "2024-01-01", "", &[])]);
+    let (_, answer) = proven(&world, 0, &["pitnotes"]);
+    assert_eq!(pinned(&answer, "tarnhelper"), "", "{answer:#}");
+    assert_eq!(answer["evidence"]["level"], "ran");
+    let told = answer["proof"]["scripts"][0].as_str().unwrap();
+    assert!(
+        told.starts_with("pitnotesd of pitnotes 1.0 does not start here"),
+        "{told}"
+    );
+}
+
+/// Where every release takes what the interpreter dropped, the ones that have it are named.
+#[test]
+fn another_interpreter_is_named_where_the_first_dropped_what_is_taken() {
+    let takes = [("stakelog/__init__.py", "import imp, os\n")];
+    let world = project("stakelog", &[("1.1", "2024-02-01", "", &takes)]);
+    let target = ["--target", "cpython 3.12 / linux x86_64 glibc 2.35"];
+    let (_, answer) = proven(&world, 1, &[&["stakelog"][..], &target].concat());
+    assert_eq!(
+        answer["proof"]["ways"].as_array().map(Vec::len),
+        Some(0),
+        "not this machine"
+    );
+    let failed = answer["proof"]["rounds"][0]["failed"].as_str().unwrap();
+    assert!(failed.contains("gone since 3.12"), "{failed}");
+}

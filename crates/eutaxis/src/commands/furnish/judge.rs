@@ -56,7 +56,7 @@ impl Judge<'_> {
         let (gaps, followed) = contents.gaps(&target, network.catalogue());
         let failures = gaps.iter().map(|gap: &Gap| Failure::of_gap(gap, &contents));
         let (scripts, mut failures): (Vec<Failure>, Vec<Failure>) =
-            failures.partition(|f| f.is_of_a_script_alone(&contents));
+            failures.partition(|f| f.is_of_a_part(&contents));
         let mut judged = self.judged.borrow_mut();
         judged.followed = followed;
         judged.level = Evidence::Read;
@@ -106,9 +106,7 @@ impl Judge<'_> {
         let failed = ran.failed.iter();
         let failures =
             failed.map(|a| Failure::of_attempt(a, contents, &ran.site, series, &causes, &context));
-        failures
-            .filter(|f| !f.is_of_a_script_alone(contents))
-            .collect()
+        failures.filter(|f| !f.is_of_a_part(contents)).collect()
     }
 
     /// Whether importing what is there now runs into nothing.

@@ -1,7 +1,7 @@
 //! The interpreter as part of the question: where none is named, and no environment is active, the
 //! first one of this machine that the project file and the asks allow.
 
-use eutaxis_core::knowledge;
+use eutaxis_core::knowledge::{self, Lacking};
 use eutaxis_core::offer::BarKind;
 use eutaxis_core::pins::Lock;
 use eutaxis_core::record;
@@ -12,6 +12,7 @@ use eutaxis_world::interpreter::Found;
 use eutaxis_world::supply::{Outcome as End, Read};
 
 use super::Job;
+use crate::answer::proof::Proof;
 use crate::answer::settle::Taken;
 use crate::cli::Settle;
 use crate::plan::{Asks, Chosen, Surroundings};
@@ -55,6 +56,30 @@ fn as_chosen(found: &Found, surroundings: &Surroundings) -> Result<Chosen, Error
         name: "here".to_owned(),
         here: true,
     })
+}
+
+/// The other interpreters of this machine whose own library has what a proof found lacking, the
+/// newest first; so many at most.
+pub(super) fn that_have(proof: &Proof, chosen: &Chosen, surroundings: &Surroundings) -> Vec<Found> {
+    const MOST: usize = 3;
+    let lacking: Vec<Lacking> = proof.rounds.iter().filter_map(|r| r.lacking).collect();
+    if lacking.is_empty() {
+        return Vec::new();
+    }
+    let series = |found: &Found| found.facts.interpreter().ok().map(|i| i.series());
+    let has = |found: &Found| {
+        series(found).is_some_and(|series| {
+            lacking.iter().all(|l| match l {
+                Lacking::Gone(since) => series < *since && series.0 == since.0,
+                Lacking::Later(since) => series >= *since,
+            })
+        })
+    };
+    let mut all: Vec<Found> = others(chosen, surroundings);
+    all.retain(|f| has(f) && !f.facts.in_environment());
+    all.sort_by_key(|f| std::cmp::Reverse(series(f)));
+    all.truncate(MOST);
+    all
 }
 
 /// When the series of an interpreter began, if it is known.
@@ -180,7 +205,7 @@ impl Job<'_> {
     }
 
     /// What is settled under an interpreter, if it can be.
-    fn under(
+    pub(super) fn under(
         &self,
         found: &Found,
         problem: &Problem,

@@ -217,7 +217,7 @@ impl Job<'_> {
 
     /// A solution as it is, or as far as it can be proven.
     fn settled_or_proven(
-        &self,
+        &mut self,
         solution: &Solution,
         chosen: &plan::Chosen,
         problem: &Problem,
@@ -227,16 +227,23 @@ impl Job<'_> {
         if !self.arguments.prove {
             return self.settled(solution, chosen, problem, Writing::new(out, old));
         }
-        let proven = self.proven(solution, chosen, problem, out)?;
+        let mut proven = self.proven(solution, chosen, problem, out)?;
+        let mut chosen = chosen.clone();
         if proven.proof.failed {
-            return Ok(prove::refused(&proven.proof, chosen));
+            let found = self.proven_elsewhere(&proven.proof, &chosen, problem, out)?;
+            let Some((another, holds)) = found else {
+                return Ok(prove::refused(&proven.proof, &chosen));
+            };
+            self.taken = Some(another.taken);
+            chosen = another.chosen;
+            proven = holds;
         }
         let (solution, problem) = (&proven.solution, &proven.problem);
         let writing = Writing {
             proof: Some(proven.proof),
             ..Writing::new(out, old)
         };
-        self.settled(solution, chosen, problem, writing)
+        self.settled(solution, &chosen, problem, writing)
     }
 
     /// Writes the edits and the pins of a solution, and says what they are.

@@ -19,6 +19,7 @@ use eutaxis_world::root::{root, stand_in};
 use eutaxis_world::supply::Outcome as End;
 use jiff::Timestamp;
 
+use super::interpreter::{self, Another};
 use super::{Job, file_name, pinned};
 use crate::answer::proof::{Proof, Round};
 use crate::answer::settle::Settled;
@@ -30,7 +31,7 @@ use crate::proof::learn::School;
 use crate::proof::rounds::{Subject, prove};
 use crate::proof::trial;
 use crate::voice::say;
-use crate::{render, report, words};
+use crate::{render, report, typed, words};
 
 /// A set, and how far it was proven.
 pub(super) struct Proven {
@@ -109,6 +110,7 @@ impl Subject for Candidate<'_, '_> {
             evidence: failure.evidence,
             cause: failure.cause.clone(),
             learnt: lesson.clone(),
+            lacking: failure.lacking(),
         };
         self.proof.rounds.push(round);
         Ok(lesson)
@@ -157,6 +159,7 @@ impl Job<'_> {
             short_of: Vec::new(),
             leaves: Vec::new(),
             failed: false,
+            ways: Vec::new(),
         };
         let python = self.python(chosen, &mut proof)?;
         let mut candidate = Candidate {
@@ -173,11 +176,53 @@ impl Job<'_> {
         let mut proof = candidate.proof;
         proof.failed = why.is_some();
         proof.short_of.extend(why);
+        if proof.failed && chosen.here {
+            let others = interpreter::that_have(&proof, chosen, self.surroundings);
+            proof.ways = others
+                .iter()
+                .map(|f| format!("--interpreter {}", typed::quoted(&words::near(&f.path))))
+                .collect();
+        }
         Ok(Proven {
             problem: set.problem,
             solution: set.solution,
             proof,
         })
+    }
+
+    /// The same under another interpreter of this machine, when the first one has dropped, or does not
+    /// have yet, what is taken; none when no other one does, or the interpreter is named.
+    pub(super) fn proven_elsewhere(
+        &self,
+        failed: &Proof,
+        chosen: &plan::Chosen,
+        problem: &Problem,
+        out: &Path,
+    ) -> Result<Option<(Another, Proven)>, Error> {
+        let open = interpreter::is_open(self.arguments, chosen, self.surroundings);
+        let Some(round) = failed
+            .rounds
+            .iter()
+            .find(|r| r.lacking.is_some())
+            .filter(|_| open)
+        else {
+            return Ok(None);
+        };
+        let because = format!(
+            "under {}, which comes first here, {} {}",
+            chosen.target.interpreter.version, round.project, round.failed
+        );
+        for found in interpreter::that_have(failed, chosen, self.surroundings) {
+            let Some(another) = self.under(&found, problem, &because)? else {
+                continue;
+            };
+            let solution = &another.solution;
+            let proven = self.proven(solution, &another.chosen, &another.problem, out)?;
+            if !proven.proof.failed {
+                return Ok(Some((another, proven)));
+            }
+        }
+        Ok(None)
     }
 
     /// The interpreter that tries the imports: the target's, when it is one of this machine.
@@ -256,7 +301,7 @@ impl Job<'_> {
         let mut started = BTreeSet::new();
         for gap in gaps {
             let failure = Failure::of_gap(&gap, &contents);
-            if failure.is_of_a_script_alone(&contents) {
+            if failure.is_of_a_part(&contents) {
                 proof.scripts.push(script(&failure, &contents));
                 started.insert(failure.root);
                 continue;
@@ -298,7 +343,7 @@ impl Job<'_> {
         for attempt in &ran.failed {
             let failure =
                 Failure::of_attempt(attempt, &contents, &ran.site, series, &causes, &context);
-            if failure.is_of_a_script_alone(&contents) {
+            if failure.is_of_a_part(&contents) {
                 // What its source showed is told already.
                 if !started.contains(&failure.root) {
                     proof.scripts.push(script(&failure, &contents));
@@ -337,12 +382,12 @@ impl Job<'_> {
     }
 }
 
-/// What keeps a script from starting, in words.
+/// What keeps a script, or a part that was not asked for, from starting, in words.
 fn script(failure: &Failure, contents: &Contents) -> String {
     let project = contents.names.get(failure.taker);
     let project = project.map_or("a project", String::as_str);
     format!(
-        "a script of {project} starts in {}: {}",
+        "{} of {project} does not start here: {}",
         failure.root, failure.told
     )
 }
