@@ -283,13 +283,13 @@ impl Accelerators {
         Ok(all)
     }
 
-    /// As typed behind `--accelerator`.
+    /// The value of `--accelerator`, one word.
     pub fn as_option(&self) -> String {
         let all: Vec<String> = self.here.iter().map(ToString::to_string).collect();
         if all.is_empty() {
             "none".to_owned()
         } else {
-            format!("\"{}\"", all.join(" / "))
+            all.join(" / ")
         }
     }
 

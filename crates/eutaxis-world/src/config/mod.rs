@@ -715,8 +715,8 @@ timeout = 5
         std::fs::write(folder.path().join("eutaxis.toml"), text).unwrap();
         let config = Config::load(folder.path(), None).unwrap();
         let shown = |name: &str| config.targets[name].accelerators.as_option();
-        assert_eq!(shown("a"), "\"nordglim toolkit 4.1 device b2 device b3\"");
-        assert_eq!(shown("b"), "\"nordglim driver 5 / cuda\"");
+        assert_eq!(shown("a"), "nordglim toolkit 4.1 device b2 device b3");
+        assert_eq!(shown("b"), "nordglim driver 5 / cuda");
         assert_eq!(
             config.depots[0].accelerator.as_deref(),
             Some("nordglim 4.1")

@@ -281,7 +281,7 @@ impl From<&Changed> for Change {
             },
             Changed::Accelerators(all) => value(
                 "--accelerator",
-                all.as_option().trim_matches('"').to_owned(),
+                all.as_option(),
             ),
             Changed::Build(name) => option("--build", name),
             Changed::Prereleases(name) => option("--prereleases", name),

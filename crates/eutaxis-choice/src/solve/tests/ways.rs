@@ -74,22 +74,22 @@ fn words(way: &Way) -> String {
 
 #[rstest]
 #[case::driver_too_old("nordglim driver 498.2", &["a 1+nor41", "a 2+nor41"], &["a"], &[
-    "accelerator: with \"nordglim driver 505.0\" => a 2+nor41",
+    "accelerator: with nordglim driver 505.0 => a 2+nor41",
 ])]
 #[case::told_by_metadata("nordglim driver \
     450.0", &["a 1 -> nordglim-runtime-4", "nordglim-runtime-4 1"], &["a"], &[
-    "accelerator: with \"nordglim driver 505.0\" => a 1, nordglim-runtime-4 1",
+    "accelerator: with nordglim driver 505.0 => a 1, nordglim-runtime-4 1",
     "accelerator: with none => a 1, nordglim-runtime-4 1",
 ])]
 #[case::no_accelerator("none", &["a 1+nor36", "a 2+nor41", "b 1"], &["a", "b"], &[
-    "accelerator: with \"nordglim toolkit 4.1\" => a 2+nor41, b 1",
-    "accelerator: with \"nordglim toolkit 3.6\" => a 1+nor36, b 1",
+    "accelerator: with nordglim toolkit 4.1 => a 2+nor41, b 1",
+    "accelerator: with nordglim toolkit 3.6 => a 1+nor36, b 1",
     "drop: no a => b 1",
 ])]
 #[case::builds_without("nordglim driver \
     498.2", &["a 1+nor41", "a 1+cpu", "b 1"], &["a==1+nor41", "b"], &[
     "ask: a<=1 => a 1+cpu, b 1",
-    "accelerator: with \"nordglim driver 505.0\" => a 1+nor41, b 1",
+    "accelerator: with nordglim driver 505.0 => a 1+nor41, b 1",
     "drop: no a==1+nor41 => b 1",
 ])]
 #[case::two_toolkits("nordglim driver \
