@@ -156,9 +156,34 @@ pub struct Tried<'a> {
     pub attempts: &'a [Attempt],
     /// The projects that are asked for, or that importing those leads to; others nobody misses.
     pub wanted: &'a BTreeSet<usize>,
-    /// Modules that people import, or in which scripts start; what lies deeper may serve a part
-    /// that nobody uses.
+    /// Of these those that are asked for.
+    pub asked: &'a BTreeSet<usize>,
+    /// Modules that people import; what lies deeper may serve a part that nobody uses.
     pub public: &'a BTreeSet<String>,
+    /// Modules in which scripts start, and which people do not import.
+    pub scripts: &'a BTreeSet<String>,
+}
+
+impl Tried<'_> {
+    /// How bad it is that an import failed.
+    fn severity(&self, attempt: &Attempt) -> Severity {
+        let is_in = |set: &BTreeSet<usize>| attempt.owner.is_none_or(|o| set.contains(&o));
+        let breaks = if self.public.contains(&attempt.module) {
+            is_in(self.wanted)
+        } else {
+            // One of several scripts may need what nobody asked for.
+            let is_script =
+                |a: &&Attempt| a.owner == attempt.owner && self.scripts.contains(&a.module);
+            let mut scripts = self.attempts.iter().filter(is_script);
+            let none_starts = scripts.all(|a| a.ended != Ended::Well);
+            self.scripts.contains(&attempt.module) && is_in(self.asked) && none_starts
+        };
+        if breaks {
+            Severity::Breaks
+        } else {
+            Severity::Risk
+        }
+    }
 }
 
 /// The imports that failed, as findings, with what explains them by what they wrote; and what those
@@ -172,12 +197,7 @@ pub fn imports(
     let finding = |attempt: &Attempt| match attempt.ended {
         Ended::Well => warning(snapshot, attempt, causes, context),
         Ended::Raised | Ended::Exited(_) | Ended::Signal(_) | Ended::Hung(_) => {
-            let is_wanted = attempt.owner.is_none_or(|o| tried.wanted.contains(&o));
-            let severity = if is_wanted && tried.public.contains(&attempt.module) {
-                Severity::Breaks
-            } else {
-                Severity::Risk
-            };
+            let severity = tried.severity(attempt);
             Some(import(snapshot, attempt, severity, causes, context))
         }
     };

@@ -1,6 +1,6 @@
 //! Checks over snapshots that are made by hand.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use rstest::rstest;
@@ -356,6 +356,8 @@ fn failed_imports_are_told(#[case] ended: Ended, #[case] output: &str, #[case] p
     let tried = Tried {
         attempts: &attempts,
         wanted: &[0].into(),
+        asked: &[0].into(),
+        scripts: &BTreeSet::new(),
         public: &["firnio".to_owned()].into(),
     };
     let findings = imports(&camp, &tried, &Causes::built_in(), &context);

@@ -157,6 +157,27 @@ fn what_a_good_import_says_is_told(
     assert!(evidence.contains(part), "{evidence}");
 }
 
+/// One of several scripts may need what nobody asked for; that none starts breaks.
+#[rstest]
+#[case("", "risk")]
+#[case("import tarnhelper\n", "breaks")]
+fn a_script_that_does_not_start_is_told(#[case] other: &str, #[case] severity: &str) {
+    let hut = Hut::new();
+    let points = "[console_scripts]\ndrift = sastrugi._run:main\nmap = sastrugi._map:main\n";
+    let sources = [
+        ("sastrugi/__init__.py", ""),
+        ("sastrugi/_run.py", other),
+        ("sastrugi/_map.py", "import tarnhelper\n"),
+        ("sastrugi-1.2.dist-info/entry_points.txt", points),
+    ];
+    hut.place(&of("sastrugi", &sources, true));
+    let answer = hut.examine(i32::from(severity == "breaks"), &["--imports"]);
+    assert!(
+        told(&answer).contains(&format!("{severity} import-fails sastrugi")),
+        "{answer:#}"
+    );
+}
+
 /// A script's module, and with `all` every module, is tried as well.
 #[test]
 fn imports_go_as_deep_as_is_asked() {

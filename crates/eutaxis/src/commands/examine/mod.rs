@@ -159,8 +159,11 @@ fn try_it(
     let mut tried = (None, None);
     if let Some(which) = arguments.imports {
         let mut modules = modules(snapshot);
-        modules.extend(of_entry_points(snapshot));
         let public: BTreeSet<String> = modules.iter().map(|(m, _)| m.clone()).collect();
+        let mut starts = of_entry_points(snapshot);
+        starts.retain(|(module, _)| !public.contains(module));
+        let scripts: BTreeSet<String> = starts.iter().map(|(m, _)| m.clone()).collect();
+        modules.extend(starts);
         let asked = asked(snapshot);
         if which == ImportsArg::All {
             let set = module_set(snapshot);
@@ -194,7 +197,9 @@ fn try_it(
         let done = Tried {
             attempts: &attempts,
             wanted: &wanted,
+            asked: &asked,
             public: &public,
+            scripts: &scripts,
         };
         findings.extend(imports(snapshot, &done, &config.causes(), &context));
         tried.0 = Some(modules.len());
