@@ -2,6 +2,7 @@
 
 use std::rc::Rc;
 
+use rustc_hash::FxHashSet;
 use smallvec::smallvec;
 
 use super::bits::Bits;
@@ -261,6 +262,8 @@ impl Search {
             }
         }
         self.state.settled.extend(waiting);
+        let mut seen = FxHashSet::default();
+        wants.retain(|want| seen.insert(want.clone()));
         wants
             .into_iter()
             .partition(|want| !matches!(want, Want::Archive(..)))

@@ -109,10 +109,8 @@ impl Search {
                         break;
                     }
                     Err(unread) => {
-                        let want = facts.want_of(&unread);
-                        if !wants.contains(&want) {
-                            wants.push(want);
-                        }
+                        // Also what is wanted already: who pushes nothing waits for nothing.
+                        wants.push(facts.want_of(&unread));
                         break;
                     }
                 }

@@ -548,6 +548,27 @@ fn agrees(
     Ok(())
 }
 
+/// What a later release bounds is asked for by the project and by its extra in one breath: neither
+/// goes on before it is known.
+#[test]
+fn a_bound_that_two_wait_for_is_heeded() {
+    let world = World::of(&[
+        "c 1.0",
+        "c 2.0",
+        "d 1.0 extras:y -> c!=1.0; extra == 'y'",
+        "d 2.0 -> c~=1.0",
+    ]);
+    let asks = ["d[y]<2".to_owned(), "c".to_owned()];
+    let heed = Policy {
+        chronology: Chronology::Heed,
+        ..Policy::default()
+    };
+    agrees(&world, &asks, &[], heed.clone(), Default::default()).unwrap();
+    let problem = problem(&["d[y]<2", "c"], &[], heed);
+    let (_, _, gone) = toy::run_whole(&world, &problem, false, &|_| false);
+    assert_eq!(gone.told().len(), 1, "{gone:?}");
+}
+
 fn any_bounds() -> impl Strategy<Value = Vec<&'static str>> {
     proptest::collection::vec(
         prop_oneof![Just("a<2"), Just("c>=1.1"), Just("b!=1.1"), Just("d==1.0")],
