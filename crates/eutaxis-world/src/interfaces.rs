@@ -115,3 +115,91 @@ fn key(hash: &str) -> Option<String> {
 fn key_of(value: &str) -> String {
     format!("{READER}:{}", value.trim_end_matches('='))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use eutaxis_core::interface::Set;
+    use rstest::rstest;
+
+    const URLS: &[u8] = b"def split_url(url): return url\n";
+
+    /// Two projects on disk, one of which takes of the other what it has, or not.
+    struct Camp {
+        folder: tempfile::TempDir,
+        set: Set,
+    }
+
+    impl Camp {
+        fn new(source: &str) -> Self {
+            let folder = tempfile::tempdir().unwrap();
+            let mut set = Set::new(2);
+            let files = [
+                ("sastrugi.py", source.as_bytes()),
+                ("katabat/__init__.py", b"" as &[u8]),
+                ("katabat/urls.py", URLS),
+            ];
+            for (project, (path, bytes)) in files.into_iter().enumerate() {
+                let at = folder.path().join(path);
+                std::fs::create_dir_all(at.parent().unwrap()).unwrap();
+                std::fs::write(at, bytes).unwrap();
+                set.add(project.min(1), path);
+            }
+            Camp { folder, set }
+        }
+
+        /// Follows the imports; how many gaps there are, and what it took.
+        fn follow(&self, hashed: bool) -> (usize, Effort) {
+            let (catalogue, _) = Catalogue::open(self.folder.path());
+            let mut walk = Walk::new(&self.set, Some((3, 11)), &["sastrugi".into()], Vec::new());
+            let locate = |wanted: &Wanted| {
+                let path = self.folder.path().join(&wanted.file);
+                let bytes = std::fs::read(&path).ok()?;
+                let hash = format!("sha256={}", record_base64(&sha256(&bytes)));
+                Some(Source {
+                    path,
+                    hash: hashed.then_some(hash),
+                })
+            };
+            let effort = follow(&mut walk, &locate, &catalogue);
+            (walk.gaps().len(), effort)
+        }
+    }
+
+    #[rstest]
+    #[case("from katabat.urls import split_url\n", 0)]
+    #[case("from katabat.urls import parse_url\n", 1)]
+    fn each_source_is_read_once(#[case] source: &str, #[case] gaps: usize) {
+        let camp = Camp::new(source);
+        let (found, first) = camp.follow(true);
+        assert_eq!((found, first.sources, first.read), (gaps, 3, 3));
+        assert_eq!(first.bytes, (source.len() + URLS.len()) as u64);
+        let (found, again) = camp.follow(true);
+        assert_eq!((found, again.sources, again.read), (gaps, 3, 0));
+    }
+
+    #[test]
+    fn other_bytes_are_read_anew_and_unknown_ones_each_time() {
+        let camp = Camp::new("from katabat.urls import parse_url\n");
+        assert_eq!(camp.follow(true).0, 1);
+        let urls = camp.folder.path().join("katabat/urls.py");
+        std::fs::write(&urls, "def parse_url(url): return url\n").unwrap();
+        let (gaps, effort) = camp.follow(true);
+        assert_eq!((gaps, effort.read), (0, 1));
+        assert_eq!(camp.follow(false).1.read, 3);
+        // What is gone may hold anything.
+        std::fs::remove_file(&urls).unwrap();
+        assert_eq!(camp.follow(true).0, 0);
+    }
+
+    #[test]
+    fn a_row_that_is_none_is_read_from_its_source() {
+        let camp = Camp::new("from katabat.urls import parse_url\n");
+        let (catalogue, _) = Catalogue::open(camp.folder.path());
+        let key = key_of(&record_base64(&sha256(URLS)));
+        catalogue.keep_interfaces(&[(key, vec![0xff; 9])]);
+        drop(catalogue);
+        let (gaps, effort) = camp.follow(true);
+        assert_eq!((gaps, effort.read), (1, 3));
+    }
+}

@@ -1,6 +1,8 @@
 //! `entry_points.txt` (entry points specification): groups of names that lead to objects; two
 //! groups become scripts.
 
+use std::collections::BTreeSet;
+
 use crate::fault::{Fault, escaped};
 
 /// The entry points of a project, in the order written.
@@ -87,6 +89,12 @@ impl EntryPoints {
             found.all.push(entry);
         }
         Ok(found)
+    }
+
+    /// The modules in which executables start, each once; none where the file cannot be read.
+    pub fn starts(bytes: &[u8]) -> BTreeSet<String> {
+        let points = EntryPoints::parse(bytes).unwrap_or_default();
+        points.scripts().map(|e| e.module.clone()).collect()
     }
 
     /// Those that become executables.

@@ -87,8 +87,46 @@ fn top_module(path: &str) -> Option<String> {
 
 #[cfg(test)]
 mod tests {
-    use super::top_module;
+    use std::io::Write;
+
+    use super::*;
     use rstest::rstest;
+
+    fn wheel(files: &[(&str, &str)]) -> tempfile::NamedTempFile {
+        let file = tempfile::NamedTempFile::new().unwrap();
+        let mut zip = zip::ZipWriter::new(file.reopen().unwrap());
+        for (path, text) in files {
+            let options = zip::write::SimpleFileOptions::default();
+            zip.start_file(*path, options).unwrap();
+            zip.write_all(text.as_bytes()).unwrap();
+        }
+        zip.finish().unwrap();
+        file
+    }
+
+    #[test]
+    fn sources_are_read_where_they_lie_among_the_modules() {
+        let file = wheel(&[
+            ("radar/__init__.py", "a = 1\n"),
+            ("radar-2.0.data/purelib/radar/core.py", "b = 2\n"),
+            ("radar-2.0.data/scripts/radar", "no module\n"),
+        ]);
+        let found = sources(file.path(), &|path| path == "radar/core.py").unwrap();
+        assert_eq!(
+            found.found,
+            [("radar/core.py".to_owned(), b"b = 2\n".to_vec())]
+        );
+        let mut paths = found.paths.unwrap();
+        paths.sort();
+        assert_eq!(paths, ["radar/__init__.py", "radar/core.py"]);
+    }
+
+    #[test]
+    fn what_is_no_archive_has_no_sources() {
+        let file = tempfile::NamedTempFile::new().unwrap();
+        assert!(sources(file.path(), &|_| true).is_err());
+        assert!(sources(std::path::Path::new("/nowhere.whl"), &|_| true).is_err());
+    }
 
     #[rstest]
     #[case("radargram/core/__init__.py", Some("radargram"))]

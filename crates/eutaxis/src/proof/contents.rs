@@ -142,11 +142,7 @@ fn optional(dist_info: &std::path::Path) -> BTreeSet<Name> {
 }
 
 /// The modules in which the scripts of a wheel start; none that cannot be read.
-fn starts(dist_info: &std::path::Path) -> Vec<String> {
-    let bytes = std::fs::read(dist_info.join("entry_points.txt")).ok();
-    let points = bytes.and_then(|b| EntryPoints::parse(&b).ok());
-    let points = points.into_iter().flat_map(|p| p.all);
-    let scripts = points.filter(|p| matches!(p.group.as_str(), "console_scripts" | "gui_scripts"));
-    let modules: BTreeSet<String> = scripts.map(|p| p.module).collect();
-    modules.into_iter().collect()
+fn starts(dist_info: &std::path::Path) -> BTreeSet<String> {
+    let bytes = std::fs::read(dist_info.join("entry_points.txt"));
+    EntryPoints::starts(&bytes.unwrap_or_default())
 }

@@ -8,6 +8,8 @@ use std::time::Duration;
 use serde_json::Value;
 use tempfile::TempDir;
 
+use eutaxis_demo::server::{Server, Trouble};
+
 use crate::field::{Field, depot_of};
 
 /// A release: its version, its day, its needs and its sources.
@@ -559,4 +561,29 @@ fn another_interpreter_is_named_where_the_first_dropped_what_is_taken() {
     );
     let failed = answer["proof"]["rounds"][0]["failed"].as_str().unwrap();
     assert!(failed.contains("gone since 3.12"), "{failed}");
+}
+
+/// Over a network the releases are looked into by parts of their files, or whole where the server
+/// gives no parts: the answer is the same.
+#[rstest]
+#[case(Trouble::default())]
+#[case(Trouble { no_ranges: true, ..Trouble::default() })]
+fn a_proof_over_a_network_is_the_same(#[case] trouble: Trouble) {
+    let camp = Camp::of(&name_gone());
+    let server = Server::start(camp.depot.path(), trouble).unwrap();
+    let words = [
+        "--json",
+        "settle",
+        "windvane",
+        "--prove",
+        "--chronology",
+        "ignore",
+        "--depot",
+    ];
+    let ran = camp
+        .field
+        .expect(0, &[&words[..], &[&server.url()]].concat());
+    let answer: Value = serde_json::from_str(&ran.out).unwrap();
+    assert_eq!(pinned(&answer, "gustlib"), "2.2", "{answer:#}");
+    assert_eq!(answer["evidence"]["level"], "ran");
 }

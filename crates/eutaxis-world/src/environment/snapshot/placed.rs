@@ -188,15 +188,8 @@ fn bare(
 
 /// The modules in which its scripts start; none that cannot be read.
 fn starts(info: &Path) -> Vec<String> {
-    let points = read_plain(&info.join("entry_points.txt"))
-        .ok()
-        .and_then(|b| EntryPoints::parse(&b).ok());
-    let scripts = points
-        .into_iter()
-        .flat_map(|p| p.all)
-        .filter(|p| matches!(p.group.as_str(), "console_scripts" | "gui_scripts"));
-    let modules: std::collections::BTreeSet<String> = scripts.map(|p| p.module).collect();
-    modules.into_iter().collect()
+    let bytes = read_plain(&info.join("entry_points.txt")).unwrap_or_default();
+    EntryPoints::starts(&bytes).into_iter().collect()
 }
 
 /// What is wrong in single lines of a RECORD: paths twice, and hashes that count for nothing.

@@ -102,10 +102,8 @@ fn inside(path: &Path, metadata: Option<&Metadata>, target: &Target) -> Inside {
             .found
             .first()
             .map(|(_, bytes)| EntryPoints::parse(bytes));
-        let points = points.and_then(Result::ok).into_iter().flat_map(|p| p.all);
-        let scripts =
-            points.filter(|p| matches!(p.group.as_str(), "console_scripts" | "gui_scripts"));
-        inside.scripts = scripts.map(|p| p.name).collect();
+        let points = points.and_then(Result::ok).unwrap_or_default();
+        inside.scripts = points.scripts().map(|p| p.name.clone()).collect();
     }
     let needs = metadata.map(|m| m.needs_in_force(&target.markers, &[]));
     inside.requires = needs.unwrap_or_default();

@@ -263,58 +263,16 @@ impl Job<'_> {
         proof: &mut Proof,
     ) -> Result<Looked, Error> {
         let Set { problem, solution } = set;
-        let settled = pinned::settle(
-            solution,
-            problem,
-            &[],
-            &self.run,
-            &chosen.shown,
-            self.output,
-        )?;
+        let (run, shown) = (&self.run, &chosen.shown);
+        let settled = pinned::settle(solution, problem, &[], run, shown, self.output)?;
         let items = items(&settled);
-        let is_whole = items.len() == settled.pins.len();
-        self.tell_bytes(&items)?;
-        let (cache, network) = (&self.surroundings.cache, self.depots.network());
-        let bar = self.output.progress();
-        let progress = |what: &str, done: u64, of: u64| {
-            bar.set_length(of);
-            bar.set_position(done);
-            bar.set_message(if what == FETCHING {
-                FETCHING
-            } else {
-                "reading"
-            });
-        };
-        let unpacked = stock_up(&items, cache, network, &progress);
-        bar.finish_and_clear();
-        let unpacked = unpacked?;
-        let contents = Contents::of(&items, &unpacked, is_whole);
-        let (gaps, followed) = contents.gaps(&problem.target, network.catalogue());
-        proof.followed = followed;
+        let contents = self.contents(&items, items.len() == settled.pins.len())?;
         let mut looked = Looked {
             failures: Vec::new(),
             projects: items.iter().map(|i| i.name.clone()).collect(),
             names: contents.names.clone(),
         };
-        let mut seen = BTreeSet::new();
-        proof.scripts.clear();
-        let mut started = BTreeSet::new();
-        for gap in gaps {
-            let failure = Failure::of_gap(&gap, &contents);
-            if failure.is_of_a_part(&contents) {
-                proof.scripts.push(script(&failure, &contents));
-                started.insert(failure.root);
-                continue;
-            }
-            // One fact for each pair of projects teaches enough at a time.
-            if seen.insert((
-                gap.taker,
-                gap.owner(),
-                gap.owner().is_none().then(|| gap.lack_top()),
-            )) {
-                looked.failures.push(failure);
-            }
-        }
+        let told = self.read(&contents, problem, proof, &mut looked);
         if !looked.failures.is_empty() {
             return Ok(looked);
         }
@@ -324,12 +282,74 @@ impl Job<'_> {
             let them = words::count(sources, "project");
             let why = format!("{them} would have to be built, which this version does not do");
             proof.short_of.push(why);
-            return Ok(looked);
+        } else if let Some(python) = python {
+            let (cache, network) = (&self.surroundings.cache, self.depots.network());
+            let ran = trial::run(&contents, &items, python, cache, network, self.output)?;
+            self.tried(ran, &contents, problem, &told, proof, &mut looked);
         }
-        let Some(python) = python else {
-            return Ok(looked);
+        Ok(looked)
+    }
+
+    /// The wheels of a set, brought into the store.
+    fn contents(&self, items: &[Item], is_whole: bool) -> Result<Contents, Error> {
+        self.tell_bytes(items)?;
+        let (cache, network) = (&self.surroundings.cache, self.depots.network());
+        let bar = self.output.progress();
+        let progress = |what: &str, done: u64, of: u64| {
+            bar.set_length(of);
+            bar.set_position(done);
+            let word = if what == FETCHING {
+                FETCHING
+            } else {
+                "reading"
+            };
+            bar.set_message(word);
         };
-        let ran = trial::run(&contents, &items, python, cache, network, self.output)?;
+        let unpacked = stock_up(items, cache, network, &progress);
+        bar.finish_and_clear();
+        Ok(Contents::of(items, &unpacked?, is_whole))
+    }
+
+    /// What the sources show; the modules of parts that were told.
+    fn read(
+        &self,
+        contents: &Contents,
+        problem: &Problem,
+        proof: &mut Proof,
+        looked: &mut Looked,
+    ) -> BTreeSet<String> {
+        let catalogue = self.depots.network().catalogue();
+        let (gaps, followed) = contents.gaps(&problem.target, catalogue);
+        proof.followed = followed;
+        proof.scripts.clear();
+        let (mut seen, mut told) = (BTreeSet::new(), BTreeSet::new());
+        for gap in gaps {
+            let failure = Failure::of_gap(&gap, contents);
+            if failure.is_of_a_part(contents) {
+                proof.scripts.push(script(&failure, contents));
+                told.insert(failure.root);
+                continue;
+            }
+            // One fact for each pair of projects teaches enough at a time.
+            let owner = gap.owner();
+            let top = owner.is_none().then(|| gap.lack_top());
+            if seen.insert((gap.taker, owner, top)) {
+                looked.failures.push(failure);
+            }
+        }
+        told
+    }
+
+    /// What the imports showed.
+    fn tried(
+        &self,
+        ran: trial::Outcome,
+        contents: &Contents,
+        problem: &Problem,
+        told: &BTreeSet<String>,
+        proof: &mut Proof,
+        looked: &mut Looked,
+    ) {
         let config = &self.surroundings.config;
         let distributions = distribution(&root());
         let context = Context {
@@ -342,30 +362,26 @@ impl Job<'_> {
         let mut machine = Vec::new();
         for attempt in &ran.failed {
             let failure =
-                Failure::of_attempt(attempt, &contents, &ran.site, series, &causes, &context);
-            if failure.is_of_a_part(&contents) {
+                Failure::of_attempt(attempt, contents, &ran.site, series, &causes, &context);
+            if failure.is_of_a_part(contents) {
                 // What its source showed is told already.
-                if !started.contains(&failure.root) {
-                    proof.scripts.push(script(&failure, &contents));
+                if !told.contains(&failure.root) {
+                    proof.scripts.push(script(&failure, contents));
                 }
             } else if failure.kind == Kind::Machine {
-                machine.push(failure);
+                machine.push(format!("{}, a fault of this machine", failure.told));
             } else if !looked.failures.iter().any(|f| f.kind == failure.kind) {
                 looked.failures.push(failure);
             }
         }
         proof.tried = Some(ran.tried);
         proof.leaves = ran.leaves;
-        if looked.failures.is_empty() && machine.is_empty() {
-            proof.level = Evidence::Ran;
-        }
         if looked.failures.is_empty() {
-            let told = machine
-                .iter()
-                .map(|f| format!("{}, a fault of this machine", f.told));
-            proof.short_of.extend(told);
+            if machine.is_empty() {
+                proof.level = Evidence::Ran;
+            }
+            proof.short_of.extend(machine);
         }
-        Ok(looked)
     }
 
     /// What is to be fetched is said before it is.
