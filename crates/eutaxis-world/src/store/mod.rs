@@ -149,6 +149,9 @@ impl Store {
                 .help("settle again: it writes one for every file"));
         }
         let entry = self.entry(&sha256.to_ascii_lowercase());
+        // Asked before it is looked into: an entry appears whole, so one that was there and is not
+        // whole is damaged, while one that comes in between is another's.
+        let there = entry.exists();
         if let Some(manifest) = intact(&entry) {
             note_use(&entry);
             return Ok(Unpacked {
@@ -158,11 +161,8 @@ impl Store {
             });
         }
         let temporary = self.root.join("tmp");
-        if entry.exists() {
-            // Damaged: out of the way first, so that nobody takes it.
-            let away = tempfile::tempdir_in(&temporary).doing("cannot write to", &temporary)?;
-            let _ = fs::rename(&entry, away.path().join("damaged"));
-            remove_tree(away.path());
+        if there {
+            out_of_the_way(&entry, &temporary)?;
         }
         let stage = tempfile::Builder::new()
             .prefix("wheel-")
@@ -180,26 +180,49 @@ impl Store {
             fs::create_dir_all(parent).doing("cannot make the folder", parent)?;
         }
         crate::halt::at("wheel-unpacked");
-        if fs::rename(stage.path(), &entry).is_err() {
-            // Another process was faster: its entry is as good, if it is whole.
-            let Some(manifest) = intact(&entry) else {
-                return Err(Error::new(
-                    crate::ErrorKind::Disk,
-                    format!("cannot place {} in the store", entry.display()),
-                ));
-            };
-            return Ok(Unpacked {
-                root: entry.join("files"),
-                manifest,
-                read,
-            });
-        }
+        let manifest = place(stage.path(), &entry, &temporary, manifest)?;
         Ok(Unpacked {
             root: entry.join("files"),
             manifest,
             read,
         })
     }
+}
+
+/// How often an entry is placed anew when others move it meanwhile.
+const PLACINGS: usize = 5;
+
+/// Moves a staged entry to its place, and gives the manifest of what stands there then: another run
+/// may have been faster, and its entry is as good, if it is whole.
+fn place(stage: &Path, entry: &Path, temporary: &Path, manifest: Manifest) -> Result<Manifest> {
+    let mut last = Ok(());
+    for _ in 0..PLACINGS {
+        let there = entry.exists();
+        last = fs::rename(stage, entry);
+        if last.is_ok() {
+            return Ok(manifest);
+        }
+        if let Some(manifest) = intact(entry) {
+            return Ok(manifest);
+        }
+        if there {
+            out_of_the_way(entry, temporary)?;
+        }
+    }
+    last.doing("cannot place in the store", entry)?;
+    Ok(manifest)
+}
+
+/// Moves a damaged entry aside, so that nobody takes it, and removes it there.
+fn out_of_the_way(entry: &Path, temporary: &Path) -> Result<()> {
+    let away = tempfile::tempdir_in(temporary).doing("cannot write to", temporary)?;
+    let moved = away.path().join("damaged");
+    // Another run may have moved it already, and a whole one may stand in its place since.
+    if fs::rename(entry, &moved).is_ok() && intact(&moved).is_some() {
+        let _ = fs::rename(&moved, entry);
+    }
+    remove_tree(away.path());
+    Ok(())
 }
 
 /// The manifest's time of change tells when an entry was last used.

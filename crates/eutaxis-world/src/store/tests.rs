@@ -2,6 +2,7 @@
 
 use eutaxis_core::artifact::hex;
 use eutaxis_demo::{Wheel, write_wheel};
+use rstest::rstest;
 use sha2::{Digest, Sha256};
 
 use super::*;
@@ -120,19 +121,29 @@ fn bytes_of_another_hash_leave_nothing() {
     assert!(!shelf.store.has("../../etc"));
 }
 
-#[test]
-fn many_at_once_make_one_whole_entry() {
+/// Whether nothing, or something damaged, was there before.
+#[rstest]
+#[case::new(false)]
+#[case::damaged(true)]
+fn many_at_once_make_one_whole_entry(#[case] damaged: bool) {
     let shelf = Shelf::new();
-    let roots: Vec<PathBuf> = std::thread::scope(|scope| {
-        let all: Vec<_> = (0..8)
-            .map(|_| scope.spawn(|| shelf.unpacked().unwrap().root))
-            .collect();
-        all.into_iter().map(|t| t.join().unwrap()).collect()
-    });
-    assert!(roots.iter().all(|r| r.join("firnio/__init__.py").is_file()));
-    assert!(roots.windows(2).all(|w| w[0] == w[1]));
-    assert!(shelf.store.has(&shelf.sha256));
-    assert_eq!(shelf.under_way(), 0);
+    for _ in 0..20 {
+        let entry = shelf.store.entry(&shelf.sha256);
+        remove_tree(&entry);
+        if damaged {
+            fs::create_dir_all(&entry).unwrap();
+            fs::write(entry.join("manifest.json"), "{").unwrap();
+        }
+        let roots: Vec<PathBuf> = std::thread::scope(|scope| {
+            let all: Vec<_> = (0..8)
+                .map(|_| scope.spawn(|| shelf.unpacked().unwrap().root))
+                .collect();
+            all.into_iter().map(|t| t.join().unwrap()).collect()
+        });
+        assert!(roots.windows(2).all(|w| w[0] == w[1]));
+        assert!(shelf.store.has(&shelf.sha256));
+        assert_eq!(shelf.under_way(), 0);
+    }
 }
 
 #[test]
