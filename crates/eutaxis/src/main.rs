@@ -11,6 +11,7 @@ mod pins;
 mod placed;
 mod plan;
 mod proof;
+mod question;
 mod render;
 mod report;
 mod sarif;

@@ -6,11 +6,11 @@ use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
 use eutaxis_core::knowledge;
-use eutaxis_core::offer::{Chronology, Policy, Prefer, Prereleases, Wheels};
+use eutaxis_core::offer::{BarKind, Chronology, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::requirement::{
     Accepts, Directive, ProjectAsks, RequirementList, Wanted, script_block,
 };
-use eutaxis_core::solve::Alternative;
+use eutaxis_core::solve::{Alternative, Clash, FactKind};
 use eutaxis_core::targets::{Accelerators, Interpreter, Platform};
 use eutaxis_core::{Ask, Name, Requirement, Target, Version, VersionSpecifier};
 use eutaxis_world::accelerator;
@@ -249,7 +249,7 @@ fn listed(files: &[String]) -> String {
 }
 
 /// `pyproject.toml` or `requirements.txt` in the current folder.
-fn default_file() -> Result<Option<PathBuf>, Errors> {
+pub(crate) fn default_file() -> Result<Option<PathBuf>, Errors> {
     let found = ["pyproject.toml", "requirements.txt"]
         .into_iter()
         .map(PathBuf::from)
@@ -369,6 +369,25 @@ fn as_file_name(text: &str) -> String {
         .map(|w| w.chars().map(plain).collect())
         .collect();
     words.join("-")
+}
+
+/// Other interpreters for a place, when the clash says that this one does not do: those on this
+/// machine, if the place is this machine, and every series that is known.
+pub(crate) fn alternatives_of(
+    clash: &Clash,
+    target: &Target,
+    here: bool,
+    surroundings: &Surroundings,
+) -> Vec<Alternative> {
+    let barred = clash
+        .facts
+        .iter()
+        .any(|f| f.kind == FactKind::Bar(BarKind::Interpreter));
+    if barred {
+        alternatives(target, here, surroundings)
+    } else {
+        Vec::new()
+    }
 }
 
 /// Other interpreters for the same place: those on this machine, when it is the place, and every

@@ -3,7 +3,7 @@
 use super::Cause;
 use super::facts::Facts;
 use crate::remedy::{Invocation, Remedy, Step, Verb};
-use eutaxis_standards::knowledge::{CauseKind, Causes, Sign, Wording};
+use eutaxis_standards::knowledge::{CauseKind, Causes, Cure, Sign, Vain, Wording};
 use eutaxis_standards::shell::quoted;
 
 /// The texts of a cause.
@@ -25,12 +25,21 @@ impl Cause {
         let Some(kind) = causes.kind_of(&self.id).and_then(|k| causes.kind(k)) else {
             return Told::default();
         };
-        // Words of the sign go with the kind that the sign was for.
-        let sign = self
-            .sign
-            .and_then(|s| causes.sign(s))
-            .filter(|s| causes.kind(s.kind).is_some_and(|k| k.id == self.id));
-        self.in_words(kind, sign)
+        self.in_words(kind, self.own_sign(causes))
+    }
+
+    /// Whether a cure is among those that do not help.
+    pub fn excludes(&self, cure: Cure, causes: &Causes) -> bool {
+        let kind = causes.kind_of(&self.id).and_then(|k| causes.kind(k));
+        let all = kind.map(|kind| vain(kind, self.own_sign(causes)));
+        all.into_iter().flatten().any(|v| v.cure() == Some(cure))
+    }
+
+    /// Its sign: words of a sign go with the kind that the sign was for.
+    fn own_sign<'c>(&self, causes: &'c Causes) -> Option<&'c Sign> {
+        let sign = self.sign.and_then(|s| causes.sign(s))?;
+        let kind = causes.kind(sign.kind)?;
+        (kind.id == self.id).then_some(sign)
     }
 
     fn in_words(&self, kind: &CauseKind, sign: Option<&Sign>) -> Told {
@@ -63,16 +72,22 @@ impl Cause {
                 kept.push(remedy);
             }
         }
-        let vain = sign
-            .and_then(|s| s.would_not_help.as_ref())
-            .unwrap_or(&kind.would_not_help);
+        let vain = vain(kind, sign);
         Told {
             title: best(sign.and_then(|s| s.title.as_ref()), &kind.title),
             explanation: best(sign.and_then(|s| s.why.as_ref()), &kind.why),
             remedies: kept,
-            would_not_help: vain.iter().filter_map(|v| filled(v, facts)).collect(),
+            would_not_help: vain
+                .iter()
+                .filter_map(|v| filled(v.text(), facts))
+                .collect(),
         }
     }
+}
+
+fn vain<'c>(kind: &'c CauseKind, sign: Option<&'c Sign>) -> &'c [Vain] {
+    let own = sign.and_then(|s| s.would_not_help.as_ref());
+    own.unwrap_or(&kind.would_not_help)
 }
 
 /// Two wordings of one advice begin alike.

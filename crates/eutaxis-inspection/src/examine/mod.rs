@@ -64,6 +64,7 @@ pub use imports::{
     Attempt, Awaited, Ended, Trial, Tried, imports, modules, of_entry_points, trials,
 };
 pub use legacy::legacy_requirements;
+pub use pins::differs_from_pin;
 pub use raised::{Raised, RaisedKind, raised};
 pub use reading::{asked, gaps, module_set, optional, untried, walk};
 pub use requirements::{Unmet, unmet};

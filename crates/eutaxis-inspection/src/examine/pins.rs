@@ -34,6 +34,11 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
     }
 }
 
+/// Whether what is placed is another release or file than its pin.
+pub fn differs_from_pin(pin: &Pinned, project: &Project) -> bool {
+    differs(pin, project).is_some()
+}
+
 /// How what is placed differs from its pin, if it does. `1.0+local` is not `1.0`.
 fn differs(pin: &Pinned, project: &Project) -> Option<PinDifference> {
     if let Some(wanted) = &pin.version {

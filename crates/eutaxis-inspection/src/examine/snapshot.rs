@@ -346,10 +346,20 @@ impl Snapshot {
     /// environment there; none where the question is not known. The pins keep their file, so that
     /// what is changed stays.
     pub fn settle_again<T: Into<String>>(&self, more: impl IntoIterator<Item = T>) -> Option<Step> {
+        self.settle_instead(&[], more)
+    }
+
+    /// The same without some words of the question.
+    pub fn settle_instead<T: Into<String>>(
+        &self,
+        without: &[String],
+        more: impl IntoIterator<Item = T>,
+    ) -> Option<Step> {
         let pins = self.pins.as_ref().filter(|p| !p.question.is_empty())?;
-        let settle = Invocation::new(Verb::Settle, pins.question.iter().cloned())
+        let stays = pins.question.iter().filter(|w| !without.contains(w));
+        let settle = Invocation::new(Verb::Settle, stays.cloned())
             .with(more)
-            .with(["--interpreter", &self.python, "--out", &pins.shown]);
+            .with(["--interpreter", &self.interpreter(), "--out", &pins.shown]);
         let furnish = Invocation::new(Verb::Furnish, [&pins.shown, "--at", &self.name]);
         Some(Step::Run(vec![settle, furnish]))
     }
@@ -368,12 +378,20 @@ impl Snapshot {
         }
         let settle = Invocation::new(Verb::Settle, asks).with([
             "--interpreter",
-            &self.python,
+            &self.interpreter(),
             "--out",
             MEND,
         ]);
         let furnish = Invocation::new(Verb::Furnish, [MEND, "--at", &self.name]);
         Step::Run(vec![settle, furnish])
+    }
+
+    /// The environment's interpreter as it is typed: below the environment as that was named.
+    fn interpreter(&self) -> String {
+        match self.python.strip_prefix(&self.root) {
+            Some(inside) if inside.starts_with('/') => format!("{}{inside}", self.name),
+            _ => self.python.clone(),
+        }
     }
 
     /// Whether the system manages what is placed, by lists of its own.

@@ -92,7 +92,47 @@ pub struct CauseKind {
     pub remedies: Vec<Advice>,
     /// Usual cures that do not help here, and why.
     #[serde(default)]
-    pub would_not_help: Vec<String>,
+    pub would_not_help: Vec<Vain>,
+}
+
+/// A cure that does not help.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(untagged)]
+pub enum Vain {
+    /// In words, which say why.
+    Said(String),
+    /// The same of a cure that the checks know, so that none of them names it.
+    Known {
+        /// The words.
+        text: String,
+        /// The cure.
+        cure: Cure,
+    },
+}
+
+/// A cure that the checks know.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Cure {
+    /// Another interpreter.
+    Interpreter,
+}
+
+impl Vain {
+    /// Its words.
+    pub fn text(&self) -> &str {
+        match self {
+            Vain::Said(text) | Vain::Known { text, .. } => text,
+        }
+    }
+
+    /// The cure, where the checks know it.
+    pub fn cure(&self) -> Option<Cure> {
+        match self {
+            Vain::Said(_) => None,
+            Vain::Known { cure, .. } => Some(*cure),
+        }
+    }
 }
 
 /// How sure a sign is.
@@ -167,7 +207,7 @@ struct SignEntry {
     title: Option<Wording>,
     why: Option<Wording>,
     remedies: Option<Vec<Advice>>,
-    would_not_help: Option<Vec<String>>,
+    would_not_help: Option<Vec<Vain>>,
 }
 
 /// How a step, or all of it, went.
@@ -228,7 +268,7 @@ pub struct Sign {
     /// The same.
     pub remedies: Option<Vec<Advice>>,
     /// The same.
-    pub would_not_help: Option<Vec<String>>,
+    pub would_not_help: Option<Vec<Vain>>,
 }
 
 /// What a pattern is for.

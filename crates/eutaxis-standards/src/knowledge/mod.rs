@@ -28,7 +28,8 @@ pub use accelerators::{Families, Family, Form, Library, MadeFor, Number, Probe, 
 pub use brought_by::bringing;
 pub use building::{Needed, header, tool};
 pub use causes::{
-    Advice, CauseKind, Causes, CheckKind, Condition, Confidence, Course, Sign, Use, Wording,
+    Advice, CauseKind, Causes, CheckKind, Condition, Confidence, Course, Cure, Sign, Use, Vain,
+    Wording,
 };
 pub use interpreters::{Series, series, series_began, series_of};
 pub use libraries::{Libraries, Provided};

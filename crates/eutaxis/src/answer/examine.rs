@@ -3,11 +3,14 @@
 use std::path::PathBuf;
 
 use eutaxis_core::examine::{Finding, Kind, Snapshot, Trial};
+use eutaxis_core::record::Proof;
 
 /// What was found, for rendering.
 #[derive(Debug)]
 pub(crate) struct Report {
     pub(crate) snapshot: Snapshot,
+    /// How far its pins say that they were proven.
+    pub(crate) proof: Option<Proof>,
     pub(crate) findings: Vec<Finding>,
     pub(crate) sizes: Option<Vec<Share>>,
     /// What was tried beside reading: modules imported, trials run.

@@ -141,6 +141,8 @@ pub(crate) struct Checked {
     pub(crate) shown: String,
     pub(crate) file: String,
     pub(crate) count: usize,
+    /// How far the pins say that they were proven.
+    pub(crate) proof: Option<record::Proof>,
     pub(crate) drifts: Vec<Drift>,
     /// Projects that would come from another depot, so that they must be named to be moved.
     pub(crate) to_renew: Vec<String>,

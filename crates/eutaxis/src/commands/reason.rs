@@ -15,7 +15,6 @@ use eutaxis_core::{Ask, Name, Requirement, Version};
 use eutaxis_world::Error;
 use eutaxis_world::supply::{Outcome as End, Run};
 
-use super::settle::alternatives;
 use crate::answer::clash::Refusal;
 use crate::answer::reason::{Bound, Learnt, Newer, Report};
 use crate::cli::{Common, Reason};
@@ -356,7 +355,7 @@ impl Asked {
                 })
             }
             End::Clash(clash) => {
-                let others = alternatives(&clash, &problem.target, false, surroundings);
+                let others = plan::alternatives_of(&clash, &problem.target, false, surroundings);
                 let ways = self.run.ways_out(&problem, &clash, &others, &|_| ())?;
                 let shown = format!("{name} {other} instead of {version}");
                 let refusal = Refusal::new(&clash, &problem, &ways, &shown, surroundings, None);

@@ -1,7 +1,7 @@
 //! The wheels of a set, unpacked: their modules, and what importing those that are asked for runs
 //! into. Nothing is run.
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use eutaxis_core::artifact::{EntryPoints, Metadata};
 use eutaxis_core::interface::{Gap, Set, Walk, Wanted, is_for_makers};
@@ -27,6 +27,8 @@ pub(crate) struct Contents {
     sources: HashMap<(usize, String), Source>,
     /// For each project what it needs for its extras alone.
     optional: Vec<BTreeSet<Name>>,
+    /// Pairs of projects that bring one path with different contents, each with the first such path.
+    pub(crate) shared: BTreeMap<(usize, usize), String>,
 }
 
 impl Contents {
@@ -40,7 +42,9 @@ impl Contents {
             starts: Vec::new(),
             sources: HashMap::new(),
             optional: Vec::new(),
+            shared: BTreeMap::new(),
         };
+        let mut owners: HashMap<String, (usize, &str)> = HashMap::new();
         contents.set.open = !is_whole;
         for (index, (item, wheel)) in items.iter().zip(unpacked).enumerate() {
             contents
@@ -54,6 +58,16 @@ impl Contents {
                     continue;
                 };
                 contents.set.add(index, path);
+                match owners.get(path) {
+                    None => {
+                        owners.insert(path.to_owned(), (index, &file.hash));
+                    }
+                    Some((_, hash)) if *hash == file.hash => {}
+                    Some((owner, _)) => {
+                        let first = contents.shared.entry((*owner, index));
+                        first.or_insert_with(|| path.to_owned());
+                    }
+                }
                 if path.ends_with(".py") {
                     let source = Source {
                         path: wheel.root.join(&file.path),

@@ -65,6 +65,8 @@ pub(crate) enum Kind {
         /// Its source is not for this interpreter.
         by_syntax: bool,
     },
+    /// Another project brings one of its files, with other contents: only one of them can be there.
+    Shared,
     /// A fault of the machine.
     Machine,
 }
@@ -85,6 +87,7 @@ impl Failure {
         let by_itself = match &self.kind {
             Kind::Unfit { by_syntax } => !by_syntax,
             Kind::Met(_) | Kind::BuiltAgainst(_) | Kind::Lacks(_) | Kind::Machine => self.ended,
+            Kind::Shared => false,
         };
         by_itself && contents.is_only_started(&self.root)
     }
@@ -110,6 +113,28 @@ impl Failure {
             cause: None,
             kind: Kind::Lacks(gap.lack.clone()),
         }
+    }
+
+    /// Projects that cannot be placed together, each with one that brings the same file.
+    pub(crate) fn of_shared(contents: &Contents) -> Vec<Self> {
+        let told = |((one, other), path): (&(usize, usize), &String)| {
+            let other = contents.names.get(*other).map_or("", String::as_str);
+            Failure {
+                taker: *one,
+                file: Some(path.clone()),
+                root: path.clone(),
+                ended: false,
+                told: format!(
+                    "and {other} both bring {}, with different contents, so that only one of them \
+                        can be placed",
+                    escaped(path)
+                ),
+                evidence: Evidence::Read,
+                cause: None,
+                kind: Kind::Shared,
+            }
+        };
+        contents.shared.iter().map(told).collect()
     }
 
     /// What an import ran into.

@@ -38,7 +38,8 @@ impl School<'_> {
         };
         let because = failure.told.clone();
         match &failure.kind {
-            Kind::Machine => Ok(None),
+            // An earlier release of either brings the file as a rule: none is tried for that.
+            Kind::Machine | Kind::Shared => Ok(None),
             Kind::Unfit { by_syntax } => {
                 if !by_syntax
                     && let Some(found) = self.beside_what_is_younger(taker, &because, failure)?

@@ -35,11 +35,12 @@ pub(crate) struct Outcome {
     pub(crate) site: PathBuf,
 }
 
-/// Makes the environment and imports what is asked for.
+/// Makes the environment and imports what is asked for, by an interpreter whose packages it sees or
+/// not.
 pub(crate) fn run(
     contents: &Contents,
     items: &[Item],
-    python: &Found,
+    (python, shares_system): (&Found, bool),
     cache: &Path,
     network: &Network,
     output: &Output,
@@ -51,7 +52,7 @@ pub(crate) fn run(
         items: items.to_vec(),
         python: &python.facts,
         tidy: false,
-        share_system: None,
+        share_system: Some(shares_system),
         link: LinkMode::Auto,
         cache: cache.to_owned(),
         network,

@@ -3,7 +3,7 @@
 use super::table::{Table, labelled, wrap};
 use super::{style, width};
 use crate::answer::settle::Checked;
-use crate::words::count;
+use crate::words::{self, count};
 
 pub(crate) fn text(all: &[Checked]) -> String {
     let width = width();
@@ -28,6 +28,8 @@ pub(crate) fn text(all: &[Checked]) -> String {
         };
         let line = wrap(&format!("{head} {rest}"), width).join("\n");
         text.push_str(&format!("{}\n", line.replacen(head, &painted(head), 1)));
+        let proof = words::proof::in_full(checked.proof.as_ref());
+        text.push_str(&labelled("proof", &style::dim("proof"), &proof, width));
         let mut table = Table::new(&["", "", "", ""]);
         for drift in &checked.drifts {
             let (before, after) = (

@@ -239,9 +239,10 @@ fn head(report: &Report, width: usize) -> String {
     let mut looked = Vec::new();
     if let Some(pins) = &snapshot.pins {
         looked.push(format!(
-            "compared with {} ({})",
+            "compared with {} ({}, {})",
             pins.shown,
-            count(pins.entries.len(), "pin")
+            count(pins.entries.len(), "pin"),
+            words::proof::in_short(report.proof.as_ref())
         ));
     }
     if report.followed > 0 {

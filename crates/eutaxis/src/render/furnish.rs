@@ -5,7 +5,7 @@ use std::path::Path;
 use eutaxis_core::fault::escaped;
 use eutaxis_world::environment::Report;
 
-use super::table::{Table, labelled, wrap};
+use super::table::{Table, continued, labelled, wrap};
 use super::{style, width};
 use crate::answer::furnish::{Done, Judged, Refused};
 use crate::words::{count, near, size};
@@ -103,7 +103,9 @@ pub(crate) fn refused(at: &Path, judged: &Judged, before: &[String]) -> String {
     if let Some(again) = &judged.again {
         let words = "settle once more, and let what fails be learnt:";
         text.push_str(&labelled("try", &style::care("try"), words, width));
-        text.push_str(&format!("      {}\n", escaped(again)));
+        for line in continued(&escaped(again), width.saturating_sub(6)) {
+            text.push_str(&format!("      {line}\n"));
+        }
     }
     let words = "place it all the same: the same command with --anyway";
     text.push_str(&labelled("try", &style::care("try"), words, width));

@@ -126,6 +126,12 @@ pub(crate) fn text(settled: &[Settled<'_>], differences: &[Difference]) -> Strin
     for (label, line) in &first {
         text.push_str(&labelled(label, &style::care(label), line, width));
     }
+    let proofs = settled.iter();
+    let proofs = proofs.filter_map(|s| Some((s.target.as_str(), s.proof.as_ref()?)));
+    let proofs: Vec<_> = proofs.collect();
+    if !proofs.is_empty() {
+        text.push_str(&format!("\n{}", super::proof::lines_of(&proofs, width)));
+    }
     if !differences.is_empty() {
         let mut heads = vec!["differs"];
         heads.extend(settled.iter().map(|s| s.target.as_str()));

@@ -9,34 +9,67 @@ use super::{style, width};
 use crate::answer::proof::{Proof, Round};
 use crate::words::count;
 
+/// A line about a proof: its label, that label as it is drawn, and what it says.
+type Line = (&'static str, String, String);
+
 /// What the set rests on, what was learnt on the way, and why it was not proven further.
-pub(super) fn lines(proof: &Proof, width: usize) -> String {
-    let word = |text: &str| {
-        if proof.level.is_verified() {
-            style::good(text)
-        } else {
-            style::care(text)
-        }
+fn said(proof: &Proof) -> Vec<Line> {
+    let word = if proof.level.is_verified() {
+        style::good("proof")
+    } else {
+        style::care("proof")
     };
-    let mut text = labelled("proof", &word("proof"), &level(proof), width);
-    for found in &proof.rounds {
-        let line = escaped(&round(found));
-        text.push_str(&labelled("learnt", &style::care("learnt"), &line, width));
-    }
-    for why in &proof.short_of {
+    let care = |label: &'static str, line: String| (label, style::care(label), line);
+    let learnt = proof
+        .rounds
+        .iter()
+        .map(|r| care("learnt", escaped(&round(r))));
+    let short = proof.short_of.iter().map(|why| {
         let line = format!("not proven further: {}", escaped(why));
-        text.push_str(&labelled("caution", &style::care("caution"), &line, width));
-    }
-    for script in &proof.scripts {
-        let line = escaped(script);
-        text.push_str(&labelled("caution", &style::care("caution"), &line, width));
-    }
-    for left in &proof.leaves {
+        care("caution", line)
+    });
+    let scripts = proof.scripts.iter().map(|s| care("caution", escaped(s)));
+    let leaves = proof.leaves.iter().map(|left| {
         let line = format!("importing it writes {}", escaped(left));
-        text.push_str(&labelled("note", &style::dim("note"), &line, width));
+        ("note", style::dim("note"), line)
+    });
+    std::iter::once(("proof", word, level(proof)))
+        .chain(learnt)
+        .chain(short)
+        .chain(scripts)
+        .chain(leaves)
+        .collect()
+}
+
+/// The lines about a proof.
+pub(super) fn lines(proof: &Proof, width: usize) -> String {
+    let each = said(proof).into_iter();
+    each.map(|(label, painted, line)| labelled(label, &painted, &line, width))
+        .collect()
+}
+
+/// The lines about proofs for several targets: what is the same for some of them is told once.
+pub(super) fn lines_of(proofs: &[(&str, &Proof)], width: usize) -> String {
+    let mut told: Vec<(Line, Vec<&str>)> = Vec::new();
+    for (target, proof) in proofs {
+        for line in said(proof) {
+            match told.iter_mut().find(|(known, _)| *known == line) {
+                Some((_, targets)) => targets.push(target),
+                None => told.push((line, vec![target])),
+            }
+        }
     }
-    text.push('\n');
-    text
+    // What the sets rest on comes first.
+    told.sort_by_key(|((label, _, _), _)| *label != "proof");
+    let each = told.into_iter().map(|((label, painted, line), targets)| {
+        let line = if targets.len() == proofs.len() {
+            line
+        } else {
+            format!("{}: {line}", targets.join(", "))
+        };
+        labelled(label, &painted, &line, width)
+    });
+    each.collect()
 }
 
 /// That no set was found that holds.

@@ -24,6 +24,7 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
     }
     if let Some(proof) = &settled.proof {
         text.push_str(&super::proof::lines(proof, width));
+        text.push('\n');
     }
     let first = settled.first_lines();
     for (label, line) in &first {

@@ -5,7 +5,7 @@ use eutaxis_core::offer::BarKind;
 use eutaxis_core::solve::{Clash, FactKind};
 use eutaxis_core::span::{Cell, Cost, Split, in_few_words};
 
-use super::table::{Table, labelled, wrap};
+use super::table::{Table, labelled, labelled_command, wrap};
 use super::{style, width};
 use crate::answer::span::{Report, Toolkits};
 use crate::plan::Chosen;
@@ -45,12 +45,7 @@ pub(crate) fn text(report: &Report<'_>) -> String {
     }
     if report.best.is_some() {
         text.push('\n');
-        text.push_str(&labelled(
-            "settle it:",
-            "settle it:",
-            &command(report),
-            width,
-        ));
+        text.push_str(&labelled_command("settle it:", &command(report), width));
     }
     text
 }
@@ -508,7 +503,7 @@ fn split(split: &Split, report: &Report<'_>, width: usize) -> String {
             i + 1
         );
         let head = format!("settle {}:", i + 1);
-        text.push_str(&labelled(&head, &head, &line, width));
+        text.push_str(&labelled_command(&head, &line, width));
     }
     text
 }

@@ -155,6 +155,22 @@ pub(crate) fn labelled(label: &str, painted: &str, text: &str, width: usize) -> 
     out
 }
 
+/// A command behind a word, in lines that a shell joins again.
+pub(crate) fn labelled_command(label: &str, command: &str, width: usize) -> String {
+    let indent = label.width() + 2;
+    let lines = continued(command, width.saturating_sub(indent));
+    let mut out = String::new();
+    for (i, line) in lines.iter().enumerate() {
+        let lead = if i == 0 {
+            format!("{label}  ")
+        } else {
+            " ".repeat(indent)
+        };
+        out.push_str(&format!("{lead}{line}\n"));
+    }
+    out
+}
+
 /// A command in lines that a shell joins again; what stands in quotes stays together.
 pub(crate) fn continued(command: &str, width: usize) -> Vec<String> {
     let mut quote = None;
@@ -176,14 +192,10 @@ pub(crate) fn continued(command: &str, width: usize) -> Vec<String> {
     if held.width() <= width {
         return vec![command.to_owned()];
     }
-    let mut lines = wrap(&held, width.saturating_sub(4));
+    let mut lines = wrap(&held, width.saturating_sub(2));
     let last = lines.len().saturating_sub(1);
-    for (i, line) in lines.iter_mut().enumerate() {
-        *line = format!(
-            "{}{line}{}",
-            if i > 0 { "  " } else { "" },
-            if i < last { " \\" } else { "" }
-        );
+    for line in lines.iter_mut().take(last) {
+        line.push_str(" \\");
     }
     lines
 }
@@ -259,7 +271,7 @@ mod tests {
             lines,
             [
                 "eutaxis settle \"frostgrid >=1,<2\" \\",
-                "  sastrugi==0.8.1 --out pylock.toml"
+                "sastrugi==0.8.1 --out pylock.toml"
             ]
         );
     }

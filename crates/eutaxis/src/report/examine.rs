@@ -12,6 +12,8 @@ use crate::words;
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct Examine {
     environment: Environment,
+    /// What it is compared with.
+    pins: Option<Compared>,
     findings: Vec<Finding>,
     /// What takes the room, largest first.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -36,6 +38,16 @@ struct Environment {
     kind: String,
     /// Its interpreter is the one that a bare name starts here.
     default: bool,
+}
+
+/// The pins with which an environment is compared.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Compared {
+    file: String,
+    /// Those that count here.
+    count: usize,
+    /// What the pins say that they rest on.
+    evidence: super::proof::Evidence,
 }
 
 /// What a check found.
@@ -81,6 +93,11 @@ impl From<&Report> for Examine {
                 kind: kind_word(snapshot.kind).to_owned(),
                 default: report.other.is_none(),
             },
+            pins: snapshot.pins.as_ref().map(|pins| Compared {
+                file: pins.shown.clone(),
+                count: pins.entries.len(),
+                evidence: super::proof::Evidence::of(report.proof.as_ref()),
+            }),
             findings: report.findings.iter().map(Finding::from).collect(),
             sizes: sizes.map(|all| all.iter().map(Room::from).collect()),
             imported: report.tried.0,

@@ -176,6 +176,8 @@ struct CheckedTarget {
     target: String,
     pins: String,
     holds: bool,
+    /// What the pins say that they rest on.
+    evidence: Evidence,
     drift: Vec<Drift>,
 }
 
@@ -350,6 +352,7 @@ impl From<&[Found]> for Checked {
             target: c.shown.clone(),
             pins: c.file.clone(),
             holds: c.drifts.is_empty(),
+            evidence: Evidence::of(c.proof.as_ref()),
             drift: c.drifts.iter().map(drift).collect(),
         };
         Checked {

@@ -1,9 +1,6 @@
 //! Steps as they are typed: the one place where a remedy becomes a line for a shell.
 
-use eutaxis_core::fault::Origin;
-use eutaxis_core::pins::Lock;
-use eutaxis_core::record;
-use eutaxis_core::remedy::{Invocation, Remedy, Step, Verb};
+use eutaxis_core::remedy::{Invocation, Remedy, Step};
 
 use crate::typed::{line, quoted};
 
@@ -27,36 +24,6 @@ fn command(one: &Invocation) -> String {
     format!("eutaxis {}{}", one.verb.as_str(), line(&one.words))
 }
 
-/// The step that settles once more what pins answer, and proves it; none when they do not record the
-/// question.
-pub(crate) fn again(lock: &Lock) -> Option<Step> {
-    let mut words = question(lock);
-    if words.is_empty() {
-        return None;
-    }
-    words.push("--prove".to_owned());
-    Some(Step::run(Verb::Settle, words))
-}
-
-/// What asks for the same as pins once more, as words behind the command that settles; none when they
-/// do not record the question.
-pub(crate) fn question(lock: &Lock) -> Vec<String> {
-    let (mut typed, mut files): (Vec<String>, Vec<String>) = Default::default();
-    for ask in record::asks_of(lock) {
-        match &ask.origin {
-            Origin::Argument => typed.push(ask.requirement.to_string()),
-            Origin::Line { file, .. } if files.iter().any(|f| **f == **file) => {}
-            Origin::Line { file, .. } => files.push(file.to_string()),
-        }
-    }
-    typed.extend(
-        files
-            .into_iter()
-            .flat_map(|file| ["--asks".to_owned(), file]),
-    );
-    typed
-}
-
 /// A remedy on one line.
 pub(crate) fn remedy(remedy: &Remedy) -> String {
     match &remedy.step {
@@ -69,6 +36,8 @@ pub(crate) fn remedy(remedy: &Remedy) -> String {
 mod tests {
     use clap::Parser;
     use rstest::rstest;
+
+    use eutaxis_core::remedy::Verb;
 
     use super::*;
     use crate::cli::Cli;

@@ -263,20 +263,15 @@ fn causes_are_held_against_the_depots(
     type_in(&field, solved[0].1);
 }
 
-#[test]
-fn in_an_environment_a_remedy_keeps_what_else_is_placed() {
+/// What is asked for anew takes the place of what was: the word that was typed, or the line of the
+/// list.
+#[rstest]
+#[case::typed(&["icelens", "moulin==5.0", "fieldlog"])]
+#[case::in_a_list(&["--asks", "camp.txt"])]
+fn in_an_environment_a_remedy_keeps_what_else_is_placed(#[case] asks: &[&str]) {
     let field = field();
-    field.expect(
-        0,
-        &[
-            "settle",
-            "icelens",
-            "moulin==5.0",
-            "fieldlog",
-            "--interpreter",
-            "python3",
-        ],
-    );
+    field.write("camp.txt", "# the camp\nicelens\nmoulin==5.0\nfieldlog\n");
+    field.expect(0, &[&["settle", "--interpreter", "python3"], asks].concat());
     field.expect(0, &["furnish", "--at", ".venv"]);
     let answer = field.json(1, &["diagnose", "logs/melt.log", "--in", ".venv"]);
     let cause = root(&answer);
@@ -300,6 +295,16 @@ fn in_an_environment_a_remedy_keeps_what_else_is_placed() {
     );
     assert_eq!(placed.out.trim(), "icelens3.1 moulin4.2 fieldlog2.3");
     field.expect(0, &["examine", ".venv", "--quick"]);
+    // It lasts: the same question has the same answer.
+    let question: Vec<&str> = asks
+        .iter()
+        .map(|a| if *a == "moulin==5.0" { "moulin<5" } else { a })
+        .collect();
+    let again = [
+        &["settle", "--interpreter", "python3", "--check"],
+        question.as_slice(),
+    ];
+    field.expect(0, &again.concat());
 }
 
 #[test]

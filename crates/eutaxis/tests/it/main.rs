@@ -51,4 +51,5 @@ mod survey;
 mod targets;
 mod trouble;
 mod trust;
+mod typed;
 mod words;

@@ -80,6 +80,21 @@ impl Camp {
     }
 }
 
+impl Camp {
+    /// Types in a command that was printed, one of several after the other.
+    fn type_in(&self, command: &str) {
+        for part in command.split(" && ") {
+            let words: Vec<String> = part
+                .split(' ')
+                .skip(1)
+                .map(|w| w.replace('"', ""))
+                .collect();
+            let words: Vec<&str> = words.iter().map(String::as_str).collect();
+            self.field.expect(0, &words);
+        }
+    }
+}
+
 /// Settles and proves in a folder with a depot of this world.
 fn proven(world: &str, code: i32, arguments: &[&str]) -> (Camp, Value) {
     let camp = Camp::of(world);
@@ -112,6 +127,55 @@ fn a_name_that_is_gone_is_found_in_the_newest_release_that_has_it(
         (&round["learnt"]["versions"], &round["learnt"]["needs"]),
         (&"<=1.2".into(), &"gustlib>=2,<2.3".into())
     );
+}
+
+/// Of several targets each heeds what it taught, and all stay as equal as they can be.
+#[test]
+fn several_targets_are_proven_together() {
+    let dropped = [("stakelog/__init__.py", "import imp\n")];
+    let kept = [("stakelog/__init__.py", "import os\n")];
+    let releases = [
+        ("1.0", "2023-01-01", "", &kept[..]),
+        ("1.1", "2023-02-01", "", &dropped[..]),
+    ];
+    let world = name_gone() + &project("stakelog", &releases);
+    let targets = [
+        "--target",
+        "cpython 3.10 / windows x86_64",
+        "--target",
+        "cpython 3.12 / windows x86_64",
+    ];
+    let (_, answer) = proven(
+        &world,
+        0,
+        &[&["windvane", "stakelog"], &targets[..]].concat(),
+    );
+    for target in answer["targets"].as_array().unwrap() {
+        assert_eq!(target["evidence"]["level"], "read", "{answer:#}");
+        let both = [pinned(target, "gustlib"), pinned(target, "stakelog")];
+        // What the one interpreter dropped bars a release there alone, and both take the same.
+        assert_eq!(both, ["2.2", "1.0"], "{answer:#}");
+    }
+    assert_eq!(answer["differences"], serde_json::json!([]));
+}
+
+/// Two projects that bring one file with different contents cannot be together: furnish would refuse
+/// what was proven.
+#[rstest]
+#[case::different("B = 2\n", 1)]
+#[case::equal("A = 1\n", 0)]
+fn one_file_of_two_projects_is_no_set(#[case] other: &str, #[case] code: i32) {
+    let of = |name: &str, source: &str| {
+        let own = format!("{name}/__init__.py");
+        let sources = [(own.as_str(), ""), ("mastlib/__init__.py", source)];
+        project(name, &[("1.0", "2024-01-01", "", &sources)])
+    };
+    let world = of("pole", "A = 1\n") + &of("stay", other);
+    let (_, answer) = proven(&world, code, &["pole", "stay"]);
+    if code == 1 {
+        let told = answer["proof"]["rounds"][0]["failed"].as_str().unwrap();
+        assert!(told.contains("mastlib/__init__.py"), "{answer:#}");
+    }
 }
 
 /// An undeclared helper is found by its name, and its innocent twin is let be.
@@ -246,6 +310,8 @@ fn what_was_learnt_stays_with_the_pins() {
     assert_eq!(pinned(&again, "gustlib"), "2.2");
     assert_eq!(again["evidence"]["level"], "ran", "the pins are the same");
     assert_eq!(camp.field.read("pylock.toml"), text, "and so is the file");
+    let checked = camp.settle(0, &["windvane", "--check"]);
+    assert_eq!(checked["checked"][0]["evidence"]["level"], "ran");
     // What is listed are entries of the settings, which do the same for other pins.
     let listed = camp.field.expect(0, &["reason", "--learnt"]).out;
     let entries = listed.split_once("\n[[adjust]]").unwrap().1;
@@ -261,6 +327,8 @@ fn what_was_learnt_stays_with_the_pins() {
         (pinned(&renewed, "gustlib").as_str(), level),
         ("2.4", &"declared".into())
     );
+    let checked = camp.settle(0, &["windvane", "--check"]);
+    assert_eq!(checked["checked"][0]["evidence"]["level"], "declared");
     assert!(!camp.field.read("pylock.toml").contains("learnt"));
 }
 
@@ -295,7 +363,6 @@ fn furnish_tells_what_importing_will_run_into() {
     camp.settle(0, &["windvane"]);
     let refused = camp.furnish(1, &["--prove"]);
     assert_eq!(refused["refused"], "unproven", "{refused:#}");
-    assert_eq!(refused["again"], "eutaxis settle windvane --prove");
     assert!(!camp.field.path(".venv").exists());
     let placed = camp.field.expect(0, &["furnish"]);
     let first = placed.out.lines().next().unwrap();
@@ -305,6 +372,41 @@ fn furnish_tells_what_importing_will_run_into() {
     );
     assert!(camp.field.path(".venv").exists());
     assert_eq!(camp.furnish(1, &["--prove"])["refused"], "unproven");
+}
+
+/// What the pins hold themselves is not mended by bringing them again.
+#[test]
+fn pins_that_lack_something_are_settled_anew() {
+    let world = project("pitnotes", &[("1.0", "2024-01-01", "\"tarnhelper\"", &[])])
+        + &project("tarnhelper", &[("1.0", "2024-01-01", "", &[])]);
+    let camp = Camp::of(&world);
+    camp.settle(0, &["pitnotes"]);
+    let whole = camp.field.read("pylock.toml");
+    let (before, _) = whole
+        .split_once("[[packages]]\nname = \"tarnhelper\"")
+        .unwrap();
+    let (_, own) = whole.split_once("[tool.eutaxis]").unwrap();
+    camp.field
+        .write("pylock.toml", &format!("{before}[tool.eutaxis]{own}"));
+    camp.furnish(0, &[]);
+    let at = camp.depot.path().display().to_string();
+    let examine = |code: i32| camp.field.json(code, &["examine", ".venv", "--depot", &at]);
+    let found = examine(1);
+    assert_eq!(
+        crate::hut::told(&found),
+        ["breaks unmet-requirement pitnotes"]
+    );
+    let remedy = &found["findings"][0];
+    assert_eq!(remedy["remedy_evidence"], "solved", "{found:#}");
+    camp.type_in(
+        remedy["remedy"]
+            .as_str()
+            .unwrap()
+            .split_once(":  ")
+            .unwrap()
+            .1,
+    );
+    assert_eq!(crate::hut::told(&examine(0)), [""; 0]);
 }
 
 /// An environment that imports is not replaced by one that does not, unless that is insisted on.
@@ -331,6 +433,8 @@ fn an_environment_remembers_its_pins() {
     camp.furnish(0, &["pylock.mast.toml"]);
     let clean = camp.field.expect(0, &["examine", ".venv"]);
     assert!(clean.out.contains("compared with"), "{clean:?}");
+    let told = camp.field.json(0, &["examine", ".venv"]);
+    assert_eq!(told["pins"]["evidence"]["level"], "ran", "{told:#}");
     let site = camp.field.path(".venv/lib");
     let python = std::fs::read_dir(&site).unwrap().next().unwrap().unwrap();
     for entry in std::fs::read_dir(python.path().join("site-packages")).unwrap() {
@@ -508,19 +612,52 @@ fn the_remedy_of_what_was_read_mends() {
         serde_json::from_str::<Value>(&ran.out).unwrap()
     };
     let answer = examine(1);
-    let remedy = answer["findings"][0]["remedy"].as_str().unwrap().to_owned();
-    let command = remedy.split_once(":  ").unwrap().1;
-    for part in command.split(" && ") {
-        let words: Vec<String> = part
-            .split(' ')
-            .skip(1)
-            .map(|w| w.replace('"', ""))
-            .collect();
-        let words: Vec<&str> = words.iter().map(String::as_str).collect();
-        camp.field.expect(0, &words);
-    }
+    let remedy = answer["findings"][0]["remedy"].as_str().unwrap();
+    camp.type_in(remedy.split_once(":  ").unwrap().1);
     assert_eq!(crate::hut::told(&examine(0)), [""; 0]);
     assert!(camp.field.read("pylock.mast.toml").contains("mast.txt"));
+}
+
+/// What the log of an environment's failure asks for is done through its pins, and what is learnt
+/// stays in them: the next time that the environment is brought to them it still imports.
+#[test]
+fn the_remedy_of_a_log_mends_and_lasts() {
+    let camp = Camp::of(&name_gone());
+    camp.field.write("mast.txt", "windvane\n");
+    camp.settle(0, &["--asks", "mast.txt", "--out", "pylock.mast.toml"]);
+    camp.furnish(0, &["pylock.mast.toml"]);
+    let import = || {
+        let python = camp.field.path(".venv/bin/python");
+        let mut run = std::process::Command::new(python);
+        crate::field::ran(run.args(["-c", "import windvane"]).output().unwrap())
+    };
+    camp.field.write("log", &import().err);
+    let at = camp.depot.path().display().to_string();
+    let diagnosis = camp
+        .field
+        .json(1, &["diagnose", "log", "--in", ".venv", "--depot", &at]);
+    let remedies = diagnosis["causes"][0]["remedies"].as_array().unwrap();
+    assert_eq!(remedies[0]["evidence"], Value::Null, "{diagnosis:#}");
+    camp.type_in(remedies[0]["change"].as_str().unwrap());
+    assert_eq!(import().code, 0, "{diagnosis:#}");
+    camp.furnish(0, &["pylock.mast.toml"]);
+    assert_eq!(import().code, 0, "it lasts");
+    // What is said of the environment speaks of that environment.
+    let look = remedies.iter().filter_map(|r| r["change"].as_str());
+    let look: Vec<&str> = look.filter(|c| c.starts_with("eutaxis examine")).collect();
+    assert_eq!(look, ["eutaxis examine .venv"]);
+}
+
+/// What furnish says to do when it places nothing is done over the same pins, for the same
+/// interpreter.
+#[test]
+fn the_remedy_of_a_set_that_is_not_placed_mends() {
+    let camp = Camp::of(&name_gone());
+    let out = "pylock.mast.toml";
+    camp.settle(0, &["windvane", "--out", out]);
+    let refused = camp.furnish(1, &[out, "--prove"]);
+    camp.type_in(refused["again"].as_str().unwrap());
+    camp.furnish(0, &[out, "--prove"]);
 }
 
 /// A part for an extra that nobody asked for is told, and adds nothing.

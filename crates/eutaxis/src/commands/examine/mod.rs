@@ -1,6 +1,6 @@
 //! `examine`: what is wrong in this environment? does it match the pins? do the imports work?
 
-mod against;
+mod dates;
 mod remedies;
 mod sarif;
 mod sizes;
@@ -15,6 +15,7 @@ use eutaxis_core::examine::{
     Finding, Severity, Snapshot, Trial, Tried, asked, examine, gaps, imports, module_set, modules,
     of_entry_points, optional, trials, untried,
 };
+use eutaxis_core::record::proof_of;
 use eutaxis_world::attempt::{Limits, Runner};
 use eutaxis_world::catalogue::Catalogue;
 use eutaxis_world::environment::pins_of;
@@ -28,6 +29,7 @@ use eutaxis_world::{Error, ErrorKind};
 use crate::answer::examine::Report;
 use crate::cli::{Common, Examine, ImportsArg};
 use crate::output::{Answer, Outcome, Output};
+use crate::placed::{self, Held};
 use crate::plan::{self, Surroundings};
 use crate::proof::reading;
 use crate::{render, report, typed, words};
@@ -67,21 +69,17 @@ pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Resu
     let read = snapshot(&look);
     bar.finish_and_clear();
     let mut snapshot = read?;
-    let remembered = pins_of(&surroundings.cache, Path::new(&snapshot.root));
-    let remembered = remembered.map(|pins| PathBuf::from(words::near(&pins)));
-    if let Some(file) = arguments.pins.as_ref().or(remembered.as_ref()) {
-        snapshot.pins = Some(against::pins(
-            file,
-            &snapshot.target,
-            &mut snapshot.dates,
-            &arguments.depots,
-        )?);
-    }
+    let remembered = placed::pins::remembered(&snapshot, &surroundings);
+    let pins = arguments.pins.as_ref().or(remembered.as_ref());
+    let hold = |pins: &PathBuf| {
+        placed::pins::hold_to(&mut snapshot, pins, &surroundings, &arguments.depots)
+    };
+    let lock = pins.map(hold).transpose()?;
     let depots = plan::named_depots(&arguments.depots, &surroundings, false)?;
     // Dates and remedies rest on the same pages.
     let run = Run::new(Arc::clone(&depots));
     if !depots.is_empty() {
-        against::dates(&mut snapshot, &run, output);
+        dates::add(&mut snapshot, &run, output);
     }
     let mut findings = examine(&snapshot);
     let (catalogue, _) = Catalogue::open(&surroundings.cache);
@@ -98,10 +96,13 @@ pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Resu
     if !depots.is_empty() {
         remedies::solve(
             &mut findings,
-            &snapshot,
-            &run,
-            &surroundings,
-            &arguments.depots,
+            &Held {
+                snapshot: &snapshot,
+                lock: lock.as_ref(),
+                surroundings: &surroundings,
+                run: &run,
+                depots: &arguments.depots,
+            },
             output,
         );
     }
@@ -122,6 +123,7 @@ pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Resu
     let sizes = arguments.sizes.then(|| sizes::shares(&snapshot));
     let report = Report {
         snapshot,
+        proof: lock.as_ref().and_then(proof_of),
         findings,
         sizes,
         tried,

@@ -3,18 +3,15 @@
 
 use std::collections::BTreeSet;
 
-use eutaxis_core::Name;
 use eutaxis_core::evidence::Evidence;
-use eutaxis_core::examine::{Finding, Snapshot, unmet};
+use eutaxis_core::examine::{Finding, Snapshot, Unmet, differs_from_pin, unmet};
 use eutaxis_core::remedy::{Remedy, Step};
 use eutaxis_core::solve::{Chosen, Solution};
-use eutaxis_world::supply::{Outcome as End, Run};
+use eutaxis_core::{Name, Requirement};
+use eutaxis_world::supply::Outcome as End;
 
-use crate::cli::DepotOptions;
 use crate::output::Output;
-use crate::placed;
-use crate::plan::Surroundings;
-use crate::typed;
+use crate::placed::{self, Held};
 
 /// Findings that another release or file may mend.
 const MENDED_BY_PLACING: [&str; 11] = [
@@ -31,21 +28,17 @@ const MENDED_BY_PLACING: [&str; 11] = [
     "broken-metadata",
 ];
 
-/// Solves for what is placed, with its needs met and files that run here, and says of each finding
-/// what that changes.
-pub(super) fn solve(
-    findings: &mut [Finding],
-    snapshot: &Snapshot,
-    run: &Run,
-    surroundings: &Surroundings,
-    options: &DepotOptions,
-    output: &Output,
-) {
+/// Those of them where the same file once more may do.
+const MENDED_BY_PLACING_AGAIN: [&str; 3] = ["unreadable-binary", "absent-file", "broken-metadata"];
+
+/// Solves for what the environment is to hold, with its needs met and files that run here, and says
+/// of each finding what that changes.
+pub(super) fn solve(findings: &mut [Finding], held: &Held<'_>, output: &Output) {
     if !findings.iter().any(|f| MENDED_BY_PLACING.contains(&f.id())) {
         return;
     }
-    let solved = placed::question(snapshot, surroundings, run)
-        .and_then(|problem| run.solve(&problem, &|_| ()));
+    let solved = held.question();
+    let solved = solved.and_then(|problem| held.run.solve(&problem, &|_| ()));
     let solution = match solved {
         Ok(End::Settled(solution)) => solution,
         Ok(End::Clash(_)) => {
@@ -58,7 +51,7 @@ pub(super) fn solve(
             return output.notice(&format!("remedies were not solved: {}", error.message));
         }
     };
-    let needs = unmet(snapshot);
+    let needs = unmet(held.snapshot);
     for finding in findings
         .iter_mut()
         .filter(|f| MENDED_BY_PLACING.contains(&f.id()))
@@ -66,54 +59,85 @@ pub(super) fn solve(
         let Some(project) = finding.project.clone() else {
             continue;
         };
-        // What is pinned is brought back to its pin.
-        if snapshot
-            .pins
-            .as_ref()
-            .is_some_and(|p| p.entries.iter().any(|e| e.name == project))
-        {
-            finding.remedy = Remedy::new("bring it to the pins", snapshot.furnish(false));
+        if is_mended_by_its_pin(held.snapshot, finding, &project) {
+            finding.remedy = Remedy::new("bring it to the pins", held.snapshot.furnish(false));
             continue;
         }
         // What the project needs and does not find, and the project itself.
         let mut concerned: BTreeSet<Name> = BTreeSet::from([project.clone()]);
         if let Some(lacking) = finding.trouble.needs() {
-            let of = |u: &&eutaxis_core::examine::Unmet| {
-                snapshot
-                    .projects
-                    .get(u.by)
-                    .is_some_and(|p| p.name == project)
+            let of = |u: &&Unmet| {
+                let by = held.snapshot.projects.get(u.by);
+                by.is_some_and(|p| p.name == project) && u.needs.name == lacking.name
             };
-            concerned.extend(
-                needs
-                    .iter()
-                    .filter(of)
-                    .map(|u| u.needs.name.clone())
-                    .filter(|n| *n == lacking.name),
-            );
+            concerned.extend(needs.iter().filter(of).map(|u| u.needs.name.clone()));
         }
-        if let Some((words, command)) = remedy(
-            &concerned,
-            finding.id(),
-            snapshot,
-            &solution,
-            &typed::depots(options),
-        ) {
+        // What was placed beside the pins is asked for with them.
+        let beside = match is_beside_the_pins(held, &project) {
+            true => match with(held, &project) {
+                Some(solution) => Some(solution),
+                None => continue,
+            },
+            false => None,
+        };
+        let asks: Vec<Requirement> = beside
+            .iter()
+            .filter_map(|s| {
+                let chosen = s.chosen.iter().find(|c| c.project == project)?;
+                Some(Requirement::exactly(&project, &chosen.version))
+            })
+            .collect();
+        let solution = beside.as_ref().unwrap_or(&solution);
+        if let Some((words, step)) = remedy(&concerned, &asks, finding.id(), held, solution) {
             let words = format!("{words}, with {} projects in all", solution.chosen.len());
-            finding.remedy = Remedy::new(words, command).resting_on(Evidence::Solved);
+            finding.remedy = Remedy::new(words, step).resting_on(Evidence::Solved);
         }
+    }
+}
+
+/// Whether the pins would bring something else than what is there: the same once more mends only
+/// what was damaged.
+fn is_mended_by_its_pin(snapshot: &Snapshot, finding: &Finding, project: &Name) -> bool {
+    let entries = snapshot.pins.iter().flat_map(|p| &p.entries);
+    let placed = snapshot.here().find(|(_, p)| p.name == *project);
+    entries
+        .filter(|pin| pin.name == *project)
+        .any(|pin| match placed {
+            Some((_, there)) => {
+                MENDED_BY_PLACING_AGAIN.contains(&finding.id()) || differs_from_pin(pin, there)
+            }
+            None => true,
+        })
+}
+
+/// Whether it was placed without being pinned.
+fn is_beside_the_pins(held: &Held<'_>, project: &Name) -> bool {
+    let pins = held.snapshot.pins.as_ref();
+    held.asks_its_pins() && pins.is_some_and(|p| p.entries.iter().all(|e| e.name != *project))
+}
+
+/// What the pins ask for, and a project beside that.
+fn with(held: &Held<'_>, project: &Name) -> Option<Solution> {
+    let mut problem = held.question_with(&[Requirement::any(project)]).ok()?;
+    let there = placed::releases(held.snapshot);
+    if let Some(version) = there.get(project) {
+        problem.prior.insert(project.clone(), (*version).clone());
+    }
+    match held.run.solve(&problem, &|_| ()).ok()? {
+        End::Settled(solution) => Some(solution),
+        End::Clash(_) => None,
     }
 }
 
 /// What changes for some projects, and the command that changes it.
 fn remedy(
     concerned: &BTreeSet<Name>,
+    asks: &[Requirement],
     id: &str,
-    snapshot: &Snapshot,
+    held: &Held<'_>,
     solution: &Solution,
-    depots: &[String],
 ) -> Option<(String, Step)> {
-    let there = placed::releases(snapshot);
+    let there = placed::releases(held.snapshot);
     let mut words = Vec::new();
     let mut changed: Vec<&Chosen> = Vec::new();
     for chosen in solution
@@ -141,8 +165,5 @@ fn remedy(
     if changed.is_empty() {
         return None;
     }
-    Some((
-        words.join(", "),
-        placed::command(&changed, solution, snapshot, depots)?,
-    ))
+    Some((words.join(", "), held.step(asks, &changed, solution)?))
 }

@@ -6,11 +6,13 @@ use std::path::Path;
 
 use eutaxis_core::diagnose::Context;
 use eutaxis_core::evidence::Evidence;
+use eutaxis_core::examine::{Seat, Snapshot};
 use eutaxis_core::interface::Gap;
 use eutaxis_core::pins::Lock;
+use eutaxis_core::remedy::Step;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::snapshot::{Look, distribution, snapshot};
-use eutaxis_world::environment::{Item, WheelAt, stock_up};
+use eutaxis_world::environment::{Item, Place, WheelAt, look, stock_up};
 use eutaxis_world::interpreter::Found;
 use eutaxis_world::root::root;
 use eutaxis_world::store::Store;
@@ -23,6 +25,7 @@ use crate::plan::Surroundings;
 use crate::proof::contents::Contents;
 use crate::proof::failure::Failure;
 use crate::proof::{reading, trial};
+use crate::question::Again;
 use crate::words;
 
 /// Whoever looks into a set before it is placed.
@@ -35,6 +38,8 @@ pub(super) struct Judge<'a> {
     pub(super) at: &'a Path,
     pub(super) python: &'a Found,
     pub(super) lock: &'a Lock,
+    /// Its file.
+    pub(super) pins: &'a Path,
     /// What it found.
     pub(super) judged: RefCell<Judged>,
 }
@@ -50,8 +55,15 @@ impl Judge<'_> {
         let items: Vec<Item> = self.items.iter().filter(at_hand).cloned().collect();
         let is_whole = items.len() == self.items.len();
         let unpacked = stock_up(&items, cache, network, &|_, _, _| {})?;
-        let shares = self.arguments.share_system;
-        let contents = Contents::of(&items, &unpacked, is_whole && !shares);
+        let mut contents = Contents::of(&items, &unpacked, is_whole);
+        let shares = self.shares_system();
+        if shares || is_there && !self.arguments.tidy {
+            let place = if is_there { self.at } else { &self.python.path };
+            match self.there(place, true) {
+                Ok(there) => contents.set.beside(modules_of(&there)),
+                Err(_) => contents.set.open = true,
+            }
+        }
         let target = self.surroundings.target_of(&self.python.facts)?;
         let (gaps, followed) = contents.gaps(&target, network.catalogue());
         let failures = gaps.iter().map(|gap: &Gap| Failure::of_gap(gap, &contents));
@@ -66,7 +78,10 @@ impl Judge<'_> {
         };
         judged.scripts = scripts.iter().map(told).collect();
         if failures.is_empty() && self.arguments.prove && is_whole {
-            let ran = trial::run(&contents, &items, self.python, cache, network, self.output)?;
+            let ran = {
+                let by = (self.python, shares);
+                trial::run(&contents, &items, by, cache, network, self.output)?
+            };
             failures = self.of_imports(&ran, &contents, target.interpreter.series());
             judged.leaves = ran.leaves;
             judged.tried = Some(ran.tried);
@@ -84,7 +99,15 @@ impl Judge<'_> {
             return Ok(());
         };
         judged.refused = Some(why);
-        judged.again = words::steps::again(self.lock).map(|s| words::steps::typed(&s));
+        let again = Again {
+            lock: self.lock,
+            pins: self.pins,
+            place: &target,
+            config: &self.surroundings.config,
+            depots: &self.arguments.depots,
+        };
+        let again = again.settle(&self.python.path, &["--prove"]);
+        judged.again = again.map(|one| words::steps::typed(&Step::Run(vec![one])));
         Err(Error::new(ErrorKind::Request, "the set is not placed"))
     }
 
@@ -109,19 +132,42 @@ impl Judge<'_> {
         failures.filter(|f| !f.is_of_a_part(contents)).collect()
     }
 
-    /// Whether importing what is there now runs into nothing.
-    fn holds(&self) -> Result<bool, Error> {
+    /// Whether the environment sees, or will see, what its base brings.
+    fn shares_system(&self) -> bool {
+        let sees = matches!(
+            look(self.at),
+            Ok(Place::Environment {
+                shares_system: true,
+                ..
+            })
+        );
+        self.arguments.share_system || sees
+    }
+
+    /// What is in a place, the environment or its base, now.
+    fn there(&self, place: &Path, quick: bool) -> Result<Snapshot, Error> {
         let (finder, probes) = (self.surroundings.finder(), self.surroundings.probes());
-        let there = snapshot(&Look {
-            place: self.at,
+        snapshot(&Look {
+            place,
             finder: &finder,
             probes: &probes,
             families: &self.surroundings.config.families,
             libraries: &self.surroundings.config.libraries,
             from_folder: None,
-            quick: false,
-        })?;
+            quick,
+        })
+    }
+
+    /// Whether importing what is there now runs into nothing.
+    fn holds(&self) -> Result<bool, Error> {
+        let there = self.there(self.at, false)?;
         let (gaps, _) = reading::gaps(&there, self.depots.network().catalogue());
         Ok(!gaps.iter().any(|g| g.asked))
     }
+}
+
+/// Names that can be imported there beside the standard library.
+fn modules_of(there: &Snapshot) -> Vec<String> {
+    let beside = there.path.iter().filter(|e| e.seat != Seat::Standard);
+    beside.flat_map(|e| e.modules.keys().cloned()).collect()
 }

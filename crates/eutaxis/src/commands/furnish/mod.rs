@@ -264,6 +264,7 @@ impl Prepared {
             at: &self.at,
             python: &self.python,
             lock: &self.lock,
+            pins: &self.pins,
             judged: RefCell::default(),
         };
         let request = Request {

@@ -26,7 +26,6 @@ use eutaxis_world::interpreter::environment_python;
 use eutaxis_world::supply::{Outcome as End, Run};
 use eutaxis_world::{Error, Errors};
 
-use super::settle::alternatives;
 use crate::answer::clash::Refusal;
 use crate::answer::rehearse::{Alternative, Play, Step, Told};
 use crate::cli::{Common, Rehearse};
@@ -504,7 +503,7 @@ impl Rehearsal<'_> {
         problem: &Problem,
         steps: Vec<Step>,
     ) -> Result<Answer, Error> {
-        let others = alternatives(clash, &problem.target, false, self.surroundings);
+        let others = plan::alternatives_of(clash, &problem.target, false, self.surroundings);
         let ways = self.run.ways_out(problem, clash, &others, &|_| ())?;
         let refusal = Refusal::new(
             clash,

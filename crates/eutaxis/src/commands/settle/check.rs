@@ -5,6 +5,7 @@ use std::path::Path;
 
 use eutaxis_core::offer::{Verdict, takes};
 use eutaxis_core::pins::{Lock, LockFile};
+use eutaxis_core::record;
 use eutaxis_core::{Name, Requirement, Version};
 use eutaxis_world::Error;
 use eutaxis_world::supply::{Depth, Looked, Run};
@@ -94,6 +95,7 @@ pub(super) fn check(settled: &Settled<'_>, old: &Lock, file: &Path, run: &Run) -
         shown: settled.target.clone(),
         file: file.display().to_string(),
         count: old.packages.len(),
+        proof: record::proof_of(old),
         drifts,
         to_renew: Vec::new(),
     }

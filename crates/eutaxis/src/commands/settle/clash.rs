@@ -1,10 +1,9 @@
 //! The answer when it cannot be: the clash, and the ways out.
 
+use eutaxis_core::Name;
 use eutaxis_core::name::nearest;
-use eutaxis_core::offer::BarKind;
 use eutaxis_core::pins::Lock;
-use eutaxis_core::solve::{Clash, FactKind, Problem, Ways};
-use eutaxis_core::{Name, Target};
+use eutaxis_core::solve::{Clash, Problem, Ways};
 use eutaxis_world::depot::Depots;
 use eutaxis_world::files::write_whole;
 use eutaxis_world::{Error, ErrorKind};
@@ -78,7 +77,8 @@ impl Job<'_> {
             self.bar
                 .suspend(|| self.output.now(&render::clash::begin(clash, &chosen.shown)));
         }
-        let alternatives = alternatives(clash, &chosen.target, chosen.here, self.surroundings);
+        let alternatives =
+            plan::alternatives_of(clash, &chosen.target, chosen.here, self.surroundings);
         let search = || self.run.ways_out(problem, clash, &alternatives, &|_| ());
         let ways = match self.output.watch(
             "ways out",
@@ -124,24 +124,5 @@ impl Job<'_> {
             text,
             report: report::Settle::Clash(answer).into(),
         })
-    }
-}
-
-/// Other interpreters for a place, when the clash says that this one does not do: those on this
-/// machine, if the place is this machine, and every series that is known.
-pub(crate) fn alternatives(
-    clash: &Clash,
-    target: &Target,
-    here: bool,
-    surroundings: &Surroundings,
-) -> Vec<eutaxis_core::solve::Alternative> {
-    let barred = clash
-        .facts
-        .iter()
-        .any(|f| f.kind == FactKind::Bar(BarKind::Interpreter));
-    if barred {
-        plan::alternatives(target, here, surroundings)
-    } else {
-        Vec::new()
     }
 }

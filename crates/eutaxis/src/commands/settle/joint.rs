@@ -3,10 +3,11 @@
 use std::path::{Path, PathBuf};
 
 use eutaxis_core::pins::Lock;
+use eutaxis_core::record;
 use eutaxis_core::solve::{Joint, Problem};
 use eutaxis_world::Error;
 
-use super::{Job, check, depot, file_name_caution, lock, out_of, pinned};
+use super::{Job, check, depot, file_name_caution, lock, out_of, pinned, prove};
 use crate::output::{Answer, Outcome};
 use crate::plan;
 use crate::{render, report};
@@ -62,10 +63,31 @@ impl Job<'_> {
                 ));
             }
         };
+        let outs: Vec<PathBuf> = problems
+            .iter()
+            .map(|(chosen, _, _)| out_of(self.arguments, chosen, problems.len()))
+            .collect();
+        let mut proofs = vec![None; problems.len()];
+        let (all, solutions) = if self.arguments.prove {
+            let places = problems.iter().zip(&outs);
+            let places: Vec<_> = places.map(|((c, _, _), out)| (*c, out.as_path())).collect();
+            let proven = self.all_proven(&places, all, solutions)?;
+            let failed = proven.iter().zip(problems).find(|(p, _)| p.proof.failed);
+            if let Some((proven, (chosen, _, _))) = failed {
+                return Ok(prove::refused(&proven.proof, chosen));
+            }
+            proofs = proven.iter().map(|p| Some(p.proof.clone())).collect();
+            proven.into_iter().map(|p| (p.problem, p.solution)).unzip()
+        } else {
+            (all, solutions)
+        };
         let mut settled = Vec::new();
         let mut locks = Vec::new();
         let mut checked = Vec::new();
-        for ((chosen, problem, old), solution) in problems.iter().zip(&solutions) {
+        let each = problems.iter().zip(all.iter().zip(&solutions));
+        for (((chosen, _, old), (problem, solution)), (proof, out)) in
+            each.zip(proofs.into_iter().zip(&outs))
+        {
             let mut one = pinned::settle(
                 solution,
                 problem,
@@ -74,10 +96,10 @@ impl Job<'_> {
                 &chosen.name,
                 self.output,
             )?;
-            let out = out_of(self.arguments, chosen, problems.len());
-            let strays = depot::strays(&one, old.as_ref(), &out, &self.arguments.renew)?;
+            one.proof = proof;
+            let strays = depot::strays(&one, old.as_ref(), out, &self.arguments.renew)?;
             if let Some(old) = old.as_ref().filter(|_| self.arguments.check) {
-                let mut found = check::check(&one, old, &out, &self.run);
+                let mut found = check::check(&one, old, out, &self.run);
                 found.add_strays(&strays);
                 checked.push(found);
                 continue;
@@ -90,7 +112,9 @@ impl Job<'_> {
             one.cautions
                 .extend(file_name_caution(&self.arguments.out).filter(|_| settled.is_empty()));
             one.moves = pinned::moves(old.as_ref(), &one);
-            locks.push((lock::lock(&one, &out, old.as_ref())?, out));
+            let lock = lock::lock(&one, out, old.as_ref())?;
+            one.evidence = record::proof_of(&lock);
+            locks.push((lock, out));
             settled.push(one);
         }
         if self.arguments.check {

@@ -27,7 +27,6 @@ use eutaxis_world::supply::{Outcome as End, Run};
 use eutaxis_world::{Error, Errors};
 use indicatif::ProgressBar;
 
-pub(crate) use clash::alternatives;
 use interpreter::Another;
 
 use crate::answer::edits::FileEdit;
@@ -132,8 +131,6 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
     };
     let answer = match problems.as_slice() {
         [(chosen, problem, old)] => job.single(chosen, problem, old.as_ref()),
-        _ if arguments.prove => Err(Error::request("one target is proven at a time")
-            .help("settle with --prove for each, with an --out of its own")),
         several => job.several(several),
     };
     job.bar.finish_and_clear();

@@ -2,6 +2,7 @@
 //!
 //! A new check is a file, a [`CheckKind`] and a line in [`check_of`].
 
+mod fitted;
 mod libraries;
 mod modules;
 mod moved;
@@ -18,8 +19,9 @@ use eutaxis_core::evidence::Evidence;
 use eutaxis_core::examine::Snapshot;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
-use eutaxis_core::knowledge::{Causes, CheckKind};
+use eutaxis_core::knowledge::{Causes, CheckKind, Cure};
 use eutaxis_core::offer::Policy;
+use eutaxis_core::pins::Lock;
 use eutaxis_core::remedy::{Invocation, Remedy, Step, Verb};
 use eutaxis_core::solve::{Alternative, Chosen, Clash, Problem, Solution};
 use eutaxis_core::targets::Interpreter;
@@ -34,7 +36,7 @@ use eutaxis_world::supply::{Outcome as End, Run};
 use crate::answer::diagnose::Found as Told;
 use crate::cli::{Diagnose, TargetOptions};
 use crate::output::Output;
-use crate::placed;
+use crate::placed::{self, Held};
 use crate::plan::{self, Surroundings};
 use crate::typed;
 
@@ -70,6 +72,8 @@ struct Checked {
     remedies: Vec<Remedy>,
     /// Cures that what was found rules out.
     would_not_help: Vec<String>,
+    /// Another interpreter is among them.
+    keeps_interpreter: bool,
 }
 
 impl Checked {
@@ -116,6 +120,8 @@ struct Checker<'a> {
     surroundings: &'a Surroundings,
     /// The environment that was named.
     snapshot: Option<Snapshot>,
+    /// The pins that it was made from.
+    lock: Option<Lock>,
     policy: Policy,
     depots: Arc<Depots>,
     run: Run,
@@ -181,8 +187,14 @@ impl<'a> Checker<'a> {
     /// A cause, held against everything that can say something of it.
     fn checked(&self, place: usize, cause: &Cause, notes: &mut Vec<String>) -> Told {
         let mut cause = cause.clone();
-        let mut checked = Checked::default();
-        let kinds = checks_of(&self.surroundings.config.causes(), &cause.id);
+        let causes = self.surroundings.config.causes();
+        let mut checked = Checked {
+            keeps_interpreter: cause.excludes(Cure::Interpreter, &causes),
+            ..Checked::default()
+        };
+        let kinds = checks_of(&causes, &cause.id);
+        let kinds_lead_to_a_proof =
+            kinds.contains(&CheckKind::Moved) || kinds.contains(&CheckKind::Modules);
         for kind in kinds.into_iter().filter(|_| place < MOST_CHECKED) {
             if let Err(error) = check_of(kind)(self, &mut cause, &mut checked) {
                 let note = format!("not checked to the end: {}", error.message);
@@ -191,17 +203,37 @@ impl<'a> Checker<'a> {
                 }
             }
         }
+        if kinds_lead_to_a_proof && let Some(remedy) = self.prove_again(&cause, &checked) {
+            checked.remedies.push(remedy);
+        }
         self.told(cause, checked)
+    }
+
+    /// The pins' question once more, proven, where a placed project fails when it is imported and
+    /// nothing was found that mends it.
+    fn prove_again(&self, cause: &Cause, checked: &Checked) -> Option<Remedy> {
+        let snapshot = self.snapshot.as_ref()?;
+        let is_found = checked.remedies.iter().any(|r| r.evidence.is_some());
+        let taker = cause.facts.get("of").and_then(|of| self.owner(&of));
+        if is_found || taker.is_none() || stand_in().is_some() {
+            return None;
+        }
+        let words = "settle once more, and let what fails be learnt; then bring it there";
+        Some(Remedy::new(words, snapshot.settle_again(["--prove"])?))
     }
 
     fn new(arguments: &'a Diagnose, surroundings: &'a Surroundings) -> Result<Self, Error> {
         let policy = plan::policy(&arguments.policy, &surroundings.config)?;
         let depots = plan::named_depots(&arguments.depots, surroundings, false)?;
-        let snapshot = arguments
-            .environment
-            .as_deref()
+        let environment = arguments.environment.as_deref();
+        let mut snapshot = environment
             .map(|place| read(place, surroundings))
             .transpose()?;
+        // Pins that cannot be read do not keep a log from being read.
+        let lock = snapshot.as_mut().and_then(|snapshot| {
+            let pins = placed::pins::remembered(snapshot, surroundings)?;
+            placed::pins::hold_to(snapshot, &pins, surroundings, &arguments.depots).ok()
+        });
         let (target, mut planned) = (OnceCell::new(), false);
         let options = &arguments.target;
         if is_named(options) {
@@ -214,6 +246,7 @@ impl<'a> Checker<'a> {
             arguments,
             surroundings,
             snapshot,
+            lock,
             policy,
             depots,
             run,
@@ -339,6 +372,17 @@ impl<'a> Checker<'a> {
             .filter(|s| s.target.interpreter == spot.target.interpreter)
     }
 
+    /// What an environment is to hold.
+    fn held<'s>(&'s self, snapshot: &'s Snapshot) -> Held<'s> {
+        Held {
+            snapshot,
+            lock: self.lock.as_ref(),
+            surroundings: self.surroundings,
+            run: &self.run,
+            depots: &self.arguments.depots,
+        }
+    }
+
     /// The page of a project; none when no depot has it.
     fn page(&self, project: &Name) -> Result<Option<Arc<Page>>, Error> {
         Ok(self
@@ -362,8 +406,11 @@ impl<'a> Checker<'a> {
         };
         let asks = requirements.iter().map(ask);
         let mut problem = match self.environment(spot) {
+            Some(snapshot) if self.held(snapshot).asks_its_pins() => {
+                return self.held(snapshot).question_with(requirements);
+            }
             Some(snapshot) => {
-                let mut problem = placed::question(snapshot, self.surroundings, &self.run)?;
+                let mut problem = self.held(snapshot).question()?;
                 let named = |name: &Name| requirements.iter().any(|r| r.name == *name);
                 problem.asks.retain(|a| !named(&a.requirement.name));
                 problem.prior.retain(|name, _| !named(name));
@@ -428,12 +475,7 @@ impl<'a> Checker<'a> {
             ));
         }
         all.extend(moves);
-        let command = placed::command(
-            &all,
-            solution,
-            snapshot,
-            &typed::depots(&self.arguments.depots),
-        );
+        let command = self.held(snapshot).step(asks, &all, solution);
         checked.solved(text, command.unwrap_or_else(|| self.settle(asks, spot)));
     }
 
@@ -504,7 +546,11 @@ impl<'a> Checker<'a> {
     /// The cause in words, with what was checked first.
     fn told(&self, cause: Cause, checked: Checked) -> Told {
         let mut told = cause.told(&self.surroundings.config.causes());
-        let solved = checked.remedies.iter().any(|r| r.evidence.is_some());
+        let solved = |r: &Remedy| {
+            let is_proof = |step: &Step| matches!(step, Step::Run(all) if all.len() > 1);
+            r.evidence.is_some() || r.step.as_ref().is_some_and(is_proof)
+        };
+        let solved = checked.remedies.iter().any(solved);
         let mut remedies = checked.remedies;
         for mut remedy in told.remedies {
             // What was solved takes the place of what would have been looked up.
@@ -514,9 +560,7 @@ impl<'a> Checker<'a> {
             if solved && (asks || enters || verb == Some(Verb::Locate)) {
                 continue;
             }
-            if asks {
-                remedy.step = remedy.step.map(|step| self.completed(step));
-            }
+            remedy.step = remedy.step.and_then(|step| self.fitted(step));
             let same =
                 |r: &Remedy| r.step.is_some() && r.step == remedy.step || r.words == remedy.words;
             if !remedies.iter().any(same) {
@@ -531,18 +575,6 @@ impl<'a> Checker<'a> {
             told,
             checked: checked.sentences,
         }
-    }
-
-    /// A command with the target and the depots of this one.
-    fn completed(&self, step: Step) -> Step {
-        let Step::Run(all) = step else {
-            return step;
-        };
-        let complete = |one: Invocation| {
-            one.with(typed::target(&self.arguments.target))
-                .with(typed::depots(&self.arguments.depots))
-        };
-        Step::Run(all.into_iter().map(complete).collect())
     }
 }
 

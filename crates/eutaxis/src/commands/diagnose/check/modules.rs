@@ -206,10 +206,7 @@ fn place_it(
                     "look at the project {project}{version}, which bears the name; whether it \
                         brings {module} is not known"
                 );
-                checked.suggest(
-                    text,
-                    Some(checker.completed(Step::shortlist(project.as_str()))),
-                );
+                checked.suggest(text, checker.fitted(Step::shortlist(project.as_str())));
             }
         }
         Err(_) => {

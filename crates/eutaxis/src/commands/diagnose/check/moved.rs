@@ -159,7 +159,17 @@ fn earlier_series(
             "no set of releases holds {interface} below {major}"
         )),
     }
-    newer_caller(checker, by, interface, &met, spot, checked)
+    // Of code that was compiled for something earlier it is known that it was; of other code that
+    // failed, the newest release may be what failed.
+    let is_told = cause.id != "api-removed" || by.is_some_and(|by| checker.placed(by).is_some());
+    newer_caller(
+        checker,
+        by.filter(|_| is_told),
+        interface,
+        &met,
+        spot,
+        checked,
+    )
 }
 
 /// A release of what calls that was published after the series it met: it may have been built or

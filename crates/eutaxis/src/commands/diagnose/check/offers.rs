@@ -66,8 +66,14 @@ pub(super) fn check(
         ));
     }
     bars(cause, &asked, &spot, checked);
-    let here = fitting(checker, cause, &project, &requirement, &spot, checked)?;
-    if !here && admitted.iter().any(|o| o.verdict == Verdict::Ready) {
+    let found = fitting(checker, cause, &project, &requirement, &spot, checked)?;
+    let here = found == Fit::Better;
+    if found == Fit::Same {
+        checked.would_not_help.push(format!(
+            "placing {project} from these depots again: they have nothing else for {}",
+            spot.shown
+        ));
+    } else if !here && admitted.iter().any(|o| o.verdict == Verdict::Ready) {
         checked.say(format!(
             "it has wheels for {}, and none goes with all that it needs, or with what else is \
                 placed",
@@ -205,7 +211,43 @@ fn bars(cause: &mut Cause, asked: &[&Offer], spot: &Spot, checked: &mut Checked)
     ));
 }
 
-/// The newest release with a wheel that runs on the target; whether there is one.
+/// What the depots have for a place.
+#[derive(Debug, PartialEq, Eq)]
+enum Fit {
+    /// Nothing.
+    None,
+    /// What failed, and nothing else.
+    Same,
+    /// Something that was told.
+    Better,
+}
+
+/// Whether a choice is what failed: the same release, from the same file as far as that is known.
+/// What could not be built, or not be chosen, is another thing from a wheel.
+fn is_what_failed(checker: &Checker<'_>, cause: &Cause, chosen: &Chosen) -> bool {
+    let ran = matches!(
+        cause.id.as_str(),
+        "syntax-too-new"
+            | "cxx-runtime-too-old"
+            | "libc-too-old"
+            | "wrong-architecture"
+            | "driver-too-old"
+            | "device-unsupported"
+            | "accelerator-build-absent"
+            | "toolkit-absent"
+    );
+    let Some(snapshot) = checker.snapshot.as_ref().filter(|_| ran) else {
+        return false;
+    };
+    let Some(placed) = snapshot.visible(&chosen.project) else {
+        return false;
+    };
+    let file = placed.wheel.as_ref().map(|(file, _)| file.as_str());
+    placed.version.as_ref() == Some(&chosen.version)
+        && file.is_none_or(|f| f == &*chosen.file.filename)
+}
+
+/// The newest release with a wheel that runs on the target, if it is not the one that failed.
 fn fitting(
     checker: &Checker<'_>,
     cause: &Cause,
@@ -213,13 +255,14 @@ fn fitting(
     requirement: &Requirement,
     spot: &Spot,
     checked: &mut Checked,
-) -> Result<bool, Error> {
+) -> Result<Fit, Error> {
     let policy = wheels_only(&checker.policy);
     // As it was asked for, if that can be; else any release.
     let mut tried = vec![requirement.clone()];
     if matches!(&requirement.accepts, Accepts::Versions(set) if !set.to_string().is_empty()) {
         tried.push(Requirement::any(project));
     }
+    let mut fit = Fit::None;
     for requirement in tried {
         let Ok(solution) = checker.solve(&checker.problem(spot, &[requirement], &policy)?)? else {
             continue;
@@ -227,12 +270,16 @@ fn fitting(
         let Some(chosen) = solution.chosen.iter().find(|c| c.project == *project) else {
             continue;
         };
+        if is_what_failed(checker, cause, chosen) {
+            fit = Fit::Same;
+            continue;
+        }
         let text = taken(chosen, cause, spot, &solution);
         let asks = [Requirement::exactly(project, &chosen.version)];
         checker.solved(checked, text, &asks, spot, &solution);
-        return Ok(true);
+        return Ok(Fit::Better);
     }
-    Ok(false)
+    Ok(fit)
 }
 
 fn taken(chosen: &Chosen, cause: &Cause, spot: &Spot, solution: &Solution) -> String {
@@ -276,6 +323,9 @@ pub(super) fn other_interpreter(
     below: Option<(u64, u64)>,
     checked: &mut Checked,
 ) -> Result<bool, Error> {
+    if checked.keeps_interpreter {
+        return Ok(false);
+    }
     let others = checker.others(spot);
     let admitted = |a: &&Alternative| below.is_none_or(|b| a.target.interpreter.series() < b);
     let (mut here, mut elsewhere) = (0, 0);

@@ -9,10 +9,9 @@ use eutaxis_core::solve::{Change, Environment, Way};
 use eutaxis_world::Error;
 
 use super::{Checked, Checker, Spot};
-use crate::commands::settle::alternatives;
-use crate::placed;
 use crate::words::count;
 use crate::words::ways::{option, sentence};
+use crate::{placed, plan};
 
 /// So many ways out are told.
 const MOST_WAYS: usize = 3;
@@ -45,7 +44,8 @@ pub(super) fn check(
         }
         Err(clash) => {
             clash.facts.iter().for_each(|f| checked.say(f.text.clone()));
-            let others = alternatives(&clash, &spot.target, spot.here, checker.surroundings);
+            let others =
+                plan::alternatives_of(&clash, &spot.target, spot.here, checker.surroundings);
             let ways = checker.run.ways_out(&problem, &clash, &others, &|_| ())?;
             for way in ways.found.iter().take(MOST_WAYS) {
                 tell(checker, way, &spot, checked);

@@ -1,6 +1,8 @@
 //! `settle --prove`: the contents of the set are read and its imports tried; what fails is learnt,
 //! and it is settled again, until it imports or nothing is left.
 
+mod several;
+
 use std::collections::BTreeSet;
 use std::path::Path;
 
@@ -77,8 +79,12 @@ impl Subject for Candidate<'_, '_> {
         self.sets += 1;
         if !failures.is_empty() && !job.output.is_quiet() && !job.output.is_json() {
             let faults = words::count(failures.len(), "fault");
+            let target = match job.arguments.target.target.as_slice() {
+                [] | [_] => String::new(),
+                _ => format!(" on {}", self.chosen.name),
+            };
             say(&format!(
-                "set {}: {faults}, from which is learnt",
+                "set {}{target}: {faults}, to be learnt from",
                 self.sets
             ));
         }
@@ -132,6 +138,28 @@ impl Subject for Candidate<'_, '_> {
     }
 }
 
+impl Candidate<'_, '_> {
+    /// The last set, and why it does not hold if it does not.
+    fn proven(self, set: Set, why: Option<String>) -> Proven {
+        let mut proof = self.proof;
+        proof.failed = why.is_some();
+        proof.short_of.extend(why);
+        if proof.failed && self.chosen.here {
+            let surroundings = self.job.surroundings;
+            let others = interpreter::that_have(&proof, self.chosen, surroundings);
+            proof.ways = others
+                .iter()
+                .map(|f| format!("--interpreter {}", typed::quoted(&words::near(&f.path))))
+                .collect();
+        }
+        Proven {
+            problem: set.problem,
+            solution: set.solution,
+            proof,
+        }
+    }
+}
+
 /// What looking into a set came to.
 struct Looked {
     failures: Vec<Failure>,
@@ -149,6 +177,17 @@ impl Job<'_> {
         out: &Path,
     ) -> Result<Proven, Error> {
         let (problem, solution) = (problem.clone(), solution.clone());
+        let mut candidate = self.candidate(chosen, out)?;
+        let (set, why) = prove(&mut candidate, Set { problem, solution })?;
+        Ok(candidate.proven(set, why))
+    }
+
+    /// What is asked for, of which no set was looked into yet.
+    fn candidate<'a>(
+        &'a self,
+        chosen: &'a plan::Chosen,
+        out: &'a Path,
+    ) -> Result<Candidate<'a, 'a>, Error> {
         let mut proof = Proof {
             rounds: Vec::new(),
             level: Evidence::Solved,
@@ -162,7 +201,7 @@ impl Job<'_> {
             ways: Vec::new(),
         };
         let python = self.python(chosen, &mut proof)?;
-        let mut candidate = Candidate {
+        Ok(Candidate {
             job: self,
             chosen,
             out,
@@ -171,22 +210,6 @@ impl Job<'_> {
             proof,
             looked: None,
             sets: 0,
-        };
-        let (set, why) = prove(&mut candidate, Set { problem, solution })?;
-        let mut proof = candidate.proof;
-        proof.failed = why.is_some();
-        proof.short_of.extend(why);
-        if proof.failed && chosen.here {
-            let others = interpreter::that_have(&proof, chosen, self.surroundings);
-            proof.ways = others
-                .iter()
-                .map(|f| format!("--interpreter {}", typed::quoted(&words::near(&f.path))))
-                .collect();
-        }
-        Ok(Proven {
-            problem: set.problem,
-            solution: set.solution,
-            proof,
         })
     }
 
@@ -284,7 +307,8 @@ impl Job<'_> {
             proof.short_of.push(why);
         } else if let Some(python) = python {
             let (cache, network) = (&self.surroundings.cache, self.depots.network());
-            let ran = trial::run(&contents, &items, python, cache, network, self.output)?;
+            let by = (python, false);
+            let ran = trial::run(&contents, &items, by, cache, network, self.output)?;
             self.tried(ran, &contents, problem, &told, proof, &mut looked);
         }
         Ok(looked)
@@ -322,6 +346,7 @@ impl Job<'_> {
         let (gaps, followed) = contents.gaps(&problem.target, catalogue);
         proof.followed = followed;
         proof.scripts.clear();
+        looked.failures.extend(Failure::of_shared(contents));
         let (mut seen, mut told) = (BTreeSet::new(), BTreeSet::new());
         for gap in gaps {
             let failure = Failure::of_gap(&gap, contents);

@@ -1,0 +1,75 @@
+//! The pins that an environment is held to.
+
+use std::path::{Path, PathBuf};
+
+use eutaxis_core::examine::{Dates, Pinned, Pins, Snapshot};
+use eutaxis_core::pins::{Lock, Selected, Selection, select};
+use eutaxis_core::{Name, Version};
+use eutaxis_world::environment::pins_of;
+use eutaxis_world::{Error, ErrorKind};
+
+use crate::cli::DepotOptions;
+use crate::pins::read_lock;
+use crate::plan::Surroundings;
+use crate::question::Again;
+use crate::words::near;
+
+/// The pins that an environment was made from, when that is remembered.
+pub(crate) fn remembered(snapshot: &Snapshot, surroundings: &Surroundings) -> Option<PathBuf> {
+    let pins = pins_of(&surroundings.cache, Path::new(&snapshot.root))?;
+    Some(PathBuf::from(near(&pins)))
+}
+
+/// Holds an environment to pins: those of them that count there, with their dates.
+pub(crate) fn hold_to(
+    snapshot: &mut Snapshot,
+    file: &Path,
+    surroundings: &Surroundings,
+    depots: &DepotOptions,
+) -> Result<Lock, Error> {
+    let lock = read_lock(file)?;
+    let shown = file.display().to_string();
+    let selected = select(&lock, &snapshot.target, &Selection::default())
+        .map_err(|f| Error::fault(ErrorKind::Request, &shown, &f))?;
+    let entries = selected
+        .iter()
+        .map(|one| entry(one, &mut snapshot.dates))
+        .collect();
+    let again = Again {
+        lock: &lock,
+        pins: file,
+        place: &snapshot.target,
+        config: &surroundings.config,
+        depots,
+    };
+    let question = again.words().unwrap_or_default();
+    snapshot.pins = Some(Pins {
+        shown,
+        entries,
+        question,
+    });
+    Ok(lock)
+}
+
+/// A pin, whose date is kept.
+fn entry(one: &Selected<'_>, dates: &mut Dates) -> Pinned {
+    let package = one.package;
+    let version = package.version.as_deref();
+    let version = version.and_then(|v| Version::parse(v).ok());
+    let files = || package.wheels.iter().chain(&package.sdist);
+    let published = files().filter_map(|f| f.upload_time.as_ref());
+    let published = published.filter_map(|t| t.to_string().parse().ok()).min();
+    if let (Some(version), Some(moment)) = (&version, published) {
+        let key: (Name, Version) = (package.name.clone(), version.clone());
+        dates.published.insert(key, moment);
+    }
+    let archive = package.archive.as_ref().map(|a| &a.file);
+    let known = files()
+        .chain(archive)
+        .filter_map(|f| Some((f.filename()?, f.hashes.get("sha256")?.clone())));
+    Pinned {
+        name: package.name.clone(),
+        version,
+        files: known.collect(),
+    }
+}
