@@ -8,6 +8,7 @@ use serde::Deserialize;
 #[derive(Default, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct File {
+    once_everywhere: Vec<String>,
     modules: BTreeMap<String, Vec<String>>,
 }
 
@@ -23,6 +24,11 @@ pub fn bringing(module: &str) -> Vec<&'static str> {
     listed.map(String::as_str).collect()
 }
 
+/// Whether every environment used to bring a module, so that old projects take it and do not say so.
+pub fn was_everywhere(module: &str) -> bool {
+    FILE.once_everywhere.iter().any(|m| m == module)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -34,5 +40,13 @@ mod tests {
         let projects = FILE.modules.values().flatten();
         assert!(projects.clone().all(|p| Name::parse(p).is_ok()));
         assert_eq!(bringing("radargram"), [""; 0]);
+        let everywhere = FILE.once_everywhere.iter();
+        assert!(everywhere.clone().count() > 0);
+        assert!(
+            everywhere
+                .clone()
+                .all(|m| was_everywhere(m) && !bringing(m).is_empty())
+        );
+        assert!(!was_everywhere("radargram"));
     }
 }

@@ -25,7 +25,7 @@ mod standard_modules;
 mod standard_names;
 
 pub use accelerators::{Families, Family, Form, Library, MadeFor, Number, Probe, Runs, Told};
-pub use brought_by::bringing;
+pub use brought_by::{bringing, was_everywhere};
 pub use building::{Needed, header, tool};
 pub use causes::{
     Advice, CauseKind, Causes, CheckKind, Condition, Confidence, Course, Cure, Sign, Use, Vain,

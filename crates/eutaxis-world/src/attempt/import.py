@@ -1,5 +1,5 @@
-# Imports one module; the file that is named second tells how it went, so that a module that ends the process is told apart from
-# one that ends well. The syntax is common to Python 2.7 and 3.
+# Imports one module, or, for the name "+", those of its input one after the other; the file that is named second tells how it
+# went, so that a module that ends the process is told apart from one that ends well. The syntax is common to Python 2.7 and 3.
 import os, sys
 
 name, told, memory = sys.argv[1], sys.argv[2], int(sys.argv[3])
@@ -19,7 +19,36 @@ def tell(text):
         out.write(text)
 
 
+def each(names, seconds):
+    # A line before and one after each: what has none after it ended the process.
+    out = os.open(told, os.O_WRONLY | os.O_CREAT | os.O_APPEND)
+    for module in names:
+        os.write(out, ("+%s\n" % module).encode())
+        try:
+            # What hangs ends the process, by the signal's own way.
+            import signal
+            signal.signal(signal.SIGALRM, signal.SIG_DFL)
+            signal.alarm(seconds)
+        except Exception:
+            pass
+        try:
+            __import__(module)
+        except BaseException:
+            import traceback
+            lines = ["-\n"] + [" %s\n" % line[:2000] for line in traceback.format_exc().splitlines()[-100:]]
+            ended = "".join(lines)
+            if not isinstance(ended, bytes):
+                ended = ended.encode("utf-8", "replace")
+        else:
+            ended = b"=\n"
+        os.write(out, ended)
+    os._exit(0)
+
+
 try:
+    if name == "+":
+        words = sys.stdin.read().split()
+        each(words[1:], int(words[0]))
     if name == "-":
         exec(compile(sys.stdin.read(), "<trial>", "exec"), {"__name__": "__main__"})
     else:

@@ -2,6 +2,8 @@
 //! its own, with empty input, captured output, limits of time and memory, and ended whole. No
 //! bytecode is written, and what the code takes for home and temporary folders is thrown away.
 
+mod sift;
+
 use std::fs;
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
@@ -18,6 +20,8 @@ use crate::error::Doing;
 use crate::process::{end_group, lead_group};
 use crate::threads::each;
 use crate::{Error, ErrorKind, Result};
+
+pub use sift::{Fallen, Sifted};
 
 const SCRIPT: &str = include_str!("import.py");
 /// So much of what a process writes is kept, from its end.
@@ -224,6 +228,11 @@ impl Runner {
     }
 
     fn run(&self, module: &str, input: &str) -> Result<Ran> {
+        Ok(self.run_telling(module, input)?.0)
+    }
+
+    /// With what the script told by its file.
+    fn run_telling(&self, module: &str, input: &str) -> Result<(Ran, Option<String>)> {
         let temporary = tempfile::Builder::new().prefix("eutaxis-").tempdir();
         let temporary = temporary.map_err(|e| {
             Error::new(
@@ -250,19 +259,21 @@ impl Runner {
         end_group(&child);
         let texts =
             [printed, complained].map(|t| t.and_then(|t| t.join().ok()).unwrap_or_default());
+        let told = fs::read_to_string(&told).ok();
         let ended = match status {
             None => Ended::Hung(self.limits.seconds),
-            Some(status) => how(status, fs::read_to_string(&told).ok().as_deref()),
+            Some(status) => how(status, told.as_deref()),
         };
         // What stands for the real folders is of no use to readers.
         let name = work.display().to_string();
         let [printed, complained] = texts.map(|t| t.replace(&name, "."));
-        Ok(Ran {
+        let ran = Ran {
             ended,
             printed,
             complained,
             leaves: left_in(&work),
-        })
+        };
+        Ok((ran, told))
     }
 
     fn command(&self, module: &str, told: &Path, work: &Path) -> Command {
@@ -540,6 +551,48 @@ mod tests {
         let ran = runner.run("-", code).unwrap();
         assert_eq!(ran.printed, "False True\n", "{}", ran.complained);
         assert_eq!(ran.leaves, ["~/.moulin: logs"]);
+    }
+
+    #[test]
+    fn many_are_imported_in_few_processes_and_those_that_fail_are_named() {
+        let folder = tempfile::tempdir().unwrap();
+        let files = [
+            ("firn", ""),
+            ("neve", "import glaciers_that_are_not_there"),
+            ("serac", "import os; os._exit(3)"),
+            ("rime", "import sys; sys.exit(4)"),
+            ("scree", "import firn"),
+            ("tarn", "import os; os.kill(os.getpid(), 11)"),
+            ("cirque", "print('x' * 300000)"),
+        ];
+        for (name, text) in files {
+            std::fs::write(folder.path().join(format!("{name}.py")), text).unwrap();
+        }
+        let base = runner(60);
+        // A program that looks there before it starts the interpreter.
+        let python = folder.path().join("python");
+        let text = format!(
+            "#!/bin/sh\nPYTHONPATH={} exec {} \"$@\"\n",
+            folder.path().display(),
+            base.python.display()
+        );
+        std::fs::write(&python, text).unwrap();
+        use std::os::unix::fs::PermissionsExt;
+        std::fs::set_permissions(&python, std::fs::Permissions::from_mode(0o755)).unwrap();
+        let runner = Runner { python, ..base };
+        let names = files.map(|(name, _)| name.to_owned());
+        let groups = [names.to_vec(), vec!["scree".to_owned()]];
+        let sifted = runner.sift(&groups, &|| {}).unwrap();
+        let failed = sifted[0].failed.iter();
+        let raised = |f: &Fallen| f.raised.as_ref().map(|r| r.trim_end().to_owned());
+        let failed: Vec<_> = failed.map(|f| (f.module.as_str(), raised(f))).collect();
+        let names: Vec<&str> = failed.iter().map(|(name, _)| *name).collect();
+        assert_eq!(names, ["neve", "serac", "rime", "tarn"]);
+        let neve = failed[0].1.as_ref().unwrap();
+        assert!(neve.starts_with("Traceback") && neve.ends_with("'glaciers_that_are_not_there'"));
+        assert_eq!((&failed[1].1, &failed[3].1), (&None, &None));
+        assert!(sifted[0].left.is_empty());
+        assert_eq!(sifted[1], Sifted::default());
     }
 
     #[test]

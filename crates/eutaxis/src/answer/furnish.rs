@@ -3,7 +3,7 @@
 use eutaxis_core::evidence::Evidence;
 use eutaxis_world::environment::Report;
 
-use super::proof::Tried;
+use super::proof::{Apart, Tried};
 
 /// An environment that was made or updated.
 #[derive(Debug)]
@@ -19,8 +19,11 @@ pub(crate) struct Done {
 pub(crate) struct Judged {
     /// What importing what is asked for runs into, in words.
     pub(crate) failures: Vec<String>,
-    /// Scripts that do not start, by what they lack.
+    /// Scripts that do not start, by what they lack, and what is wrong below the modules that people
+    /// import first.
     pub(crate) scripts: Vec<String>,
+    /// Modules below that want more than is there.
+    pub(crate) apart: Vec<Apart>,
     /// What that rests on.
     pub(crate) level: Evidence,
     /// Sources whose imports were followed.
@@ -49,6 +52,7 @@ impl Default for Judged {
         Judged {
             failures: Vec::new(),
             scripts: Vec::new(),
+            apart: Vec::new(),
             level: Evidence::Solved,
             followed: 0,
             tried: None,

@@ -20,6 +20,10 @@ pub(crate) struct Proof {
     pub(crate) tried: Option<Tried>,
     /// Scripts that do not start, by what they lack.
     pub(crate) scripts: Vec<String>,
+    /// What is wrong below the modules that people import first, and was not mended.
+    pub(crate) slight: Vec<String>,
+    /// Of the modules below, those that want more than is there, or than an import.
+    pub(crate) apart: Vec<Apart>,
     /// Why it was not proven further.
     pub(crate) short_of: Vec<String>,
     /// What the imports left behind in an empty home.
@@ -34,8 +38,31 @@ pub(crate) struct Proof {
 #[derive(Debug, Clone)]
 pub(crate) struct Tried {
     pub(crate) modules: usize,
+    /// What is below them, when it was come to.
+    pub(crate) below: Option<Below>,
     pub(crate) interpreter: String,
     pub(crate) seconds: f64,
+}
+
+/// Every other module of the projects that are asked for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Below {
+    /// Those that were imported.
+    pub(crate) modules: usize,
+    /// Of them those that failed.
+    pub(crate) failed: usize,
+    /// Those that were not come to in time.
+    pub(crate) left: usize,
+}
+
+/// A module that does not import by itself, which no other set mends.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Apart {
+    pub(crate) module: String,
+    /// The module that it wants and nobody brings, if that is why.
+    pub(crate) lacks: Option<String>,
+    /// What happened.
+    pub(crate) told: String,
 }
 
 /// Something that was wrong with a set.

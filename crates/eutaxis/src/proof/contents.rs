@@ -31,6 +31,24 @@ pub(crate) struct Contents {
     pub(crate) shared: BTreeMap<(usize, usize), String>,
 }
 
+/// What importing runs into, by sources.
+pub(crate) struct Gaps {
+    /// On the way of what people import first, and of scripts.
+    pub(crate) first: Vec<Gap>,
+    /// Below that.
+    pub(crate) below: Vec<Gap>,
+    /// So many sources were followed.
+    pub(crate) sources: usize,
+}
+
+impl Gaps {
+    /// Those of what people import first, and those between two projects.
+    pub(crate) fn telling(self) -> impl Iterator<Item = Gap> {
+        let between = self.below.into_iter().filter(|g| g.owner().is_some());
+        self.first.into_iter().chain(between)
+    }
+}
+
 impl Contents {
     /// Of unpacked wheels. Where the set has projects that are no wheels, what they bring is not
     /// known.
@@ -102,6 +120,18 @@ impl Contents {
             .collect()
     }
 
+    /// Every other module of the projects that are asked for, but tests and private parts.
+    pub(crate) fn below(&self) -> Vec<(usize, Vec<String>)> {
+        let roots: BTreeSet<String> = self.roots().into_iter().map(|(m, _)| m).collect();
+        let below = |project: &usize| {
+            let mut all = self.set.all(*project);
+            all.retain(|m| !roots.contains(m));
+            (*project, all)
+        };
+        let each = self.asked.iter().map(below);
+        each.filter(|(_, all)| !all.is_empty()).collect()
+    }
+
     /// Whether a module is looked into only because a script starts in it.
     pub(crate) fn is_only_started(&self, module: &str) -> bool {
         let starts = self.starts.iter().any(|(m, _)| m == module);
@@ -121,20 +151,27 @@ impl Contents {
         is_optional && (self.is_only_started(root) || others())
     }
 
-    /// What importing them runs into on a target, and how many sources were followed.
-    pub(crate) fn gaps(&self, target: &Target, catalogue: &Catalogue) -> (Vec<Gap>, usize) {
+    /// What importing them runs into on a target, and how many sources were followed; for what is
+    /// below them as well when that is wanted.
+    pub(crate) fn gaps(&self, target: &Target, catalogue: &Catalogue, below: bool) -> Gaps {
         let roots: Vec<String> = self.roots().into_iter().map(|(m, _)| m).collect();
         let interpreter = &target.interpreter;
         let is_known = interpreter.implementation == Implementation::Cpython;
         let series = is_known.then(|| interpreter.series());
-        let mut walk = Walk::new(&self.set, series, &roots, Vec::new());
+        let others = if below { self.below() } else { Vec::new() };
+        let others = others.into_iter().flat_map(|(_, all)| all).collect();
+        let mut walk = Walk::new(&self.set, series, &roots, others);
         let locate = |wanted: &Wanted| {
             let key = (wanted.project, wanted.file.clone());
             self.sources.get(&key).cloned()
         };
         let effort = follow(&mut walk, &locate, catalogue);
-        let gaps = walk.gaps().into_iter().filter(|g| g.asked).collect();
-        (gaps, effort.sources)
+        let (first, below) = walk.gaps().into_iter().partition(|g| g.asked);
+        Gaps {
+            first,
+            below,
+            sources: effort.sources,
+        }
     }
 
     /// The project whose file this is, by its path from the folder of modules on.

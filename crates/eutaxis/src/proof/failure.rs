@@ -7,7 +7,9 @@ use eutaxis_core::evidence::Evidence;
 use eutaxis_core::examine::{Attempt, Ended, Raised, RaisedKind, raised};
 use eutaxis_core::fault::escaped;
 use eutaxis_core::interface::{Gap, Lack};
-use eutaxis_core::knowledge::{Causes, Lacking, is_standard, lacking_module, lacking_name};
+use eutaxis_core::knowledge::{
+    Causes, Lacking, is_standard, lacking_module, lacking_name, was_everywhere,
+};
 
 use super::contents::Contents;
 
@@ -35,6 +37,8 @@ const OF_THE_MACHINE: [&str; 16] = [
 /// Something that is wrong with a set.
 #[derive(Debug, Clone)]
 pub(crate) struct Failure {
+    /// The project of the module whose import led there.
+    pub(crate) owner: usize,
     /// The project that ran into it.
     pub(crate) taker: usize,
     /// Its source, from the folder of modules on, where that is known.
@@ -43,6 +47,9 @@ pub(crate) struct Failure {
     pub(crate) root: String,
     /// The import ended the process.
     ended: bool,
+    /// It is below what people import first: worth a bound on another project, and no reason to give
+    /// up a release.
+    pub(crate) slight: bool,
     /// What happened, in words.
     pub(crate) told: String,
     pub(crate) evidence: Evidence,
@@ -92,6 +99,44 @@ impl Failure {
         by_itself && contents.is_only_started(&self.root)
     }
 
+    /// Whether another project of the set, or one more, may mend it: one takes what another does not
+    /// have, or was built against another series of it, or takes what every environment used to bring.
+    pub(crate) fn is_between(&self) -> bool {
+        match &self.kind {
+            Kind::Lacks(Lack::Module {
+                module,
+                owner: None,
+            }) => was_everywhere(module.split('.').next().unwrap_or(module)),
+            Kind::Lacks(Lack::Name { owner, .. })
+            | Kind::Lacks(Lack::Module {
+                owner: Some(owner), ..
+            })
+            | Kind::BuiltAgainst(owner) => *owner != self.taker,
+            Kind::Lacks(_) | Kind::Met(_) | Kind::Unfit { .. } | Kind::Shared | Kind::Machine => {
+                false
+            }
+        }
+    }
+
+    /// The module that is lacking, when no project of the set is there to bring it.
+    pub(crate) fn lacks_of_nobody(&self) -> Option<String> {
+        match &self.kind {
+            Kind::Lacks(
+                Lack::Module {
+                    module,
+                    owner: None,
+                }
+                | Lack::Standard { module, .. },
+            ) => Some(module.split('.').next().unwrap_or(module).to_owned()),
+            Kind::Lacks(_)
+            | Kind::Met(_)
+            | Kind::BuiltAgainst(_)
+            | Kind::Unfit { .. }
+            | Kind::Shared
+            | Kind::Machine => None,
+        }
+    }
+
     /// How the interpreter lacks what is taken, if that is what is wrong.
     pub(crate) fn lacking(&self) -> Option<Lacking> {
         if let Kind::Lacks(Lack::Standard { how, .. }) = &self.kind {
@@ -104,10 +149,12 @@ impl Failure {
     /// What the contents show.
     pub(crate) fn of_gap(gap: &Gap, contents: &Contents) -> Self {
         Failure {
+            owner: gap.taker,
             taker: gap.taker,
             file: Some(gap.file.clone()),
             root: gap.root.clone(),
             ended: false,
+            slight: false,
             told: gap.told(&contents.names),
             evidence: Evidence::Read,
             cause: None,
@@ -120,10 +167,12 @@ impl Failure {
         let told = |((one, other), path): (&(usize, usize), &String)| {
             let other = contents.names.get(*other).map_or("", String::as_str);
             Failure {
+                owner: *one,
                 taker: *one,
                 file: Some(path.clone()),
                 root: path.clone(),
                 ended: false,
+                slight: false,
                 told: format!(
                     "and {other} both bring {}, with different contents, so that only one of them \
                         can be placed",
@@ -168,10 +217,12 @@ impl Failure {
         let last = raised.frames.last();
         let inside = last.and_then(|(file, _)| Path::new(file).strip_prefix(site).ok());
         Failure {
+            owner,
             taker,
             file: inside.map(|p| p.to_string_lossy().into_owned()),
             root: attempt.module.clone(),
             ended: matches!(attempt.ended, Ended::Exited(_)),
+            slight: false,
             told: told(attempt, &raised).replace(&format!("{}/", site.display()), ""),
             evidence: Evidence::Ran,
             cause: id,

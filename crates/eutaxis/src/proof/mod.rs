@@ -1,9 +1,11 @@
 //! Proving a set: its contents are read, its imports are tried, and what fails is learnt.
 
+pub(crate) mod below;
 pub(crate) mod contents;
 pub(crate) mod failure;
 pub(crate) mod learn;
 pub(crate) mod reading;
 mod releases;
 pub(crate) mod rounds;
+pub(crate) mod signs;
 pub(crate) mod trial;

@@ -8,6 +8,7 @@ use eutaxis_world::environment::Report;
 use super::table::{Table, continued, labelled, wrap};
 use super::{style, width};
 use crate::answer::furnish::{Done, Judged, Refused};
+use crate::typed::quoted;
 use crate::words::{count, near, size};
 
 /// Several environments: each as if it were alone, and what they came to together.
@@ -69,13 +70,7 @@ fn proof(judged: &Judged) -> Option<String> {
         .tried
         .as_ref()
         .filter(|_| judged.failures.is_empty())?;
-    Some(format!(
-        "ran: {} import by {} in {:.1} s, {} read",
-        count(tried.modules, "module"),
-        tried.interpreter,
-        tried.seconds,
-        count(judged.followed, "source")
-    ))
+    Some(super::proof::ran(tried, judged.followed))
 }
 
 /// That a set was not placed.
@@ -127,6 +122,20 @@ pub(crate) fn text(done: &Done, verbose: bool) -> String {
     text.push_str(&format!("{}\n", headline(report, &place, python)));
     if let Some(line) = proof(judged) {
         text.push_str(&labelled("proof", &style::good("proof"), &line, width));
+    }
+    for part in &judged.scripts {
+        let line = escaped(part);
+        text.push_str(&labelled("caution", &style::care("caution"), &line, width));
+    }
+    if let Some(line) =
+        super::proof::apart(&judged.apart, super::proof::left(judged.tried.as_ref()))
+    {
+        text.push_str(&labelled(
+            "note",
+            &style::dim("note"),
+            &escaped(&line),
+            width,
+        ));
     }
     let mut table = Table::new(&["", "", ""]);
     for (name, version, file) in &report.placed {
@@ -182,14 +191,6 @@ pub(crate) fn text(done: &Done, verbose: bool) -> String {
         quoted(&Path::new(&place).join("bin/activate").display().to_string())
     ));
     text
-}
-
-fn quoted(path: &str) -> String {
-    if path.contains(|c: char| c.is_whitespace() || "'\"$`\\&;()<>*?!".contains(c)) {
-        format!("'{}'", path.replace('\'', "'\\''"))
-    } else {
-        path.to_owned()
-    }
 }
 
 fn headline(report: &Report, place: &str, python: &str) -> String {

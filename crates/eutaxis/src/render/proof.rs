@@ -6,7 +6,7 @@ use eutaxis_core::offer::{Adjustment, Effect};
 
 use super::table::{labelled, wrap};
 use super::{style, width};
-use crate::answer::proof::{Proof, Round};
+use crate::answer::proof::{Apart, Proof, Round, Tried};
 use crate::words::count;
 
 /// A line about a proof: its label, that label as it is drawn, and what it says.
@@ -29,6 +29,9 @@ fn said(proof: &Proof) -> Vec<Line> {
         care("caution", line)
     });
     let scripts = proof.scripts.iter().map(|s| care("caution", escaped(s)));
+    let slight = proof.slight.iter().map(|s| care("caution", escaped(s)));
+    let apart = apart(&proof.apart, left(proof.tried.as_ref()));
+    let apart = apart.map(|line| ("note", style::dim("note"), escaped(&line)));
     let leaves = proof.leaves.iter().map(|left| {
         let line = format!("importing it writes {}", escaped(left));
         ("note", style::dim("note"), line)
@@ -36,7 +39,9 @@ fn said(proof: &Proof) -> Vec<Line> {
     std::iter::once(("proof", word, level(proof)))
         .chain(learnt)
         .chain(short)
+        .chain(slight)
         .chain(scripts)
+        .chain(apart)
         .chain(leaves)
         .collect()
 }
@@ -129,19 +134,83 @@ pub(crate) fn lesson(adjustment: &Adjustment) -> String {
 
 /// What the set rests on.
 pub(crate) fn level(proof: &Proof) -> String {
-    let read = count(proof.followed, "source");
     let sets = proof.rounds.iter().map(|r| r.number).max().unwrap_or(0);
     let after = match sets {
         0 => String::new(),
         n => format!(", after {} that did not hold", count(n, "set")),
     };
     match &proof.tried {
-        Some(tried) if proof.level.as_str() == "ran" => format!(
-            "ran: {} import by {} in {:.1} s, {read} read{after}",
-            count(tried.modules, "module"),
-            tried.interpreter,
-            tried.seconds
-        ),
-        _ => format!("{}: {read} followed{after}", proof.level),
+        Some(tried) if proof.level == Evidence::Ran => {
+            format!("{}{after}", ran(tried, proof.followed))
+        }
+        _ => {
+            let read = count(proof.followed, "source");
+            format!("{}: {read} followed{after}", proof.level)
+        }
     }
+}
+
+/// What was imported by whom, and how many sources were read on the way.
+pub(super) fn ran(tried: &Tried, sources: usize) -> String {
+    let below = match tried.below {
+        None => String::new(),
+        Some(below) if below.failed == 0 => format!(" and {} below", below.modules),
+        Some(below) => format!(
+            " and {} of {} below",
+            below.modules - below.failed,
+            below.modules
+        ),
+    };
+    format!(
+        "ran: {}{below} import by {} in {:.1} s, {} read",
+        count(tried.modules, "module"),
+        tried.interpreter,
+        tried.seconds,
+        count(sources, "source")
+    )
+}
+
+/// So many modules below were not come to.
+pub(super) fn left(tried: Option<&Tried>) -> usize {
+    tried.and_then(|t| t.below).map_or(0, |b| b.left)
+}
+
+/// The modules below that do not import by themselves, in a sentence; none when there are none. So
+/// many were not tried.
+pub(super) fn apart(all: &[Apart], left: usize) -> Option<String> {
+    const MOST: usize = 6;
+    let mut why = Vec::new();
+    let wanting = all.iter().filter(|a| a.lacks.is_some()).count();
+    if wanting > 0 {
+        let mut lacking: Vec<&str> = all.iter().filter_map(|a| a.lacks.as_deref()).collect();
+        lacking.sort_unstable();
+        lacking.dedup();
+        let more = lacking.len().saturating_sub(MOST);
+        lacking.truncate(MOST);
+        let more = if more == 0 {
+            String::new()
+        } else {
+            format!(" and {more} more")
+        };
+        why.push(format!(
+            "{wanting} want {}{more}, which nobody asks for",
+            lacking.join(", ")
+        ));
+    }
+    let mut others = all.iter().filter(|a| a.lacks.is_none());
+    if let Some(first) = others.next() {
+        let number = all.len() - wanting;
+        why.push(format!(
+            "{number} want more than an import, as {}: {}",
+            first.module, first.told
+        ));
+    }
+    let not_tried = (left > 0).then(|| {
+        let them = count(left, "module");
+        format!("{them} below were not tried: time was up")
+    });
+    let parts = (!why.is_empty())
+        .then(|| format!("parts that do not import by themselves: {}", why.join("; ")));
+    let all: Vec<String> = parts.into_iter().chain(not_tried).collect();
+    (!all.is_empty()).then(|| all.join("; "))
 }

@@ -6,6 +6,7 @@ use eutaxis_core::Name;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::proof::Apart;
 use super::shared::Release;
 use super::{shown, texts};
 use crate::answer::furnish::{Done, Judged, Refused};
@@ -37,6 +38,11 @@ pub(crate) struct Furnished {
     /// What that rests on: `declared` when nothing had to be placed, and nothing was looked into.
     #[schemars(extend("enum" = ["declared", "read", "ran"]))]
     level: String,
+    /// Scripts that do not start, by what they lack, and what is wrong below the modules that people
+    /// import first.
+    scripts: Vec<String>,
+    /// Of the modules below, the ones that do not import by themselves.
+    apart: Vec<Apart>,
     /// What the imports left behind in an empty home.
     leaves: Vec<String>,
 }
@@ -134,6 +140,8 @@ impl From<&Done> for Furnished {
             seconds: report.seconds,
             failures: judged.failures.clone(),
             level: judged.level.level().to_owned(),
+            scripts: judged.scripts.clone(),
+            apart: Apart::of(&judged.apart),
             leaves: judged.leaves.clone(),
         }
     }

@@ -41,6 +41,12 @@ pub(crate) struct Proof {
     sources: usize,
     /// Modules that were imported.
     modules: Option<usize>,
+    /// Modules below them that were imported as well.
+    below: Option<usize>,
+    /// Of those below, what is between two projects, and was not mended.
+    slight: Vec<String>,
+    /// Of those below, the ones that do not import by themselves.
+    apart: Vec<Apart>,
     /// Scripts that do not start, by what they lack.
     scripts: Vec<String>,
     /// Why it was not proven further.
@@ -49,6 +55,26 @@ pub(crate) struct Proof {
     leaves: Vec<String>,
     /// Options under which what the interpreter lacks is there.
     ways: Vec<String>,
+}
+
+/// A module that does not import by itself.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Apart {
+    module: String,
+    /// What it wants, and nobody brings.
+    lacks: Option<String>,
+    told: String,
+}
+
+impl Apart {
+    pub(crate) fn of(all: &[found::Apart]) -> Vec<Self> {
+        let one = |found: &found::Apart| Apart {
+            module: found.module.clone(),
+            lacks: found.lacks.clone(),
+            told: found.told.clone(),
+        };
+        all.iter().map(one).collect()
+    }
 }
 
 /// Something that was wrong with a set.
@@ -107,6 +133,13 @@ impl From<&found::Proof> for Proof {
             level: proof.level.level().to_owned(),
             sources: proof.followed,
             modules: proof.tried.as_ref().map(|t| t.modules),
+            below: proof
+                .tried
+                .as_ref()
+                .and_then(|t| t.below)
+                .map(|b| b.modules),
+            slight: proof.slight.clone(),
+            apart: Apart::of(&proof.apart),
             scripts: proof.scripts.clone(),
             short_of: proof.short_of.clone(),
             leaves: proof.leaves.clone(),

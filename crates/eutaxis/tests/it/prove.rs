@@ -129,6 +129,122 @@ fn a_name_that_is_gone_is_found_in_the_newest_release_that_has_it(
     );
 }
 
+/// A project whose top imports, and whose modules below do not all.
+fn trouble_below(takes: &'static str) -> String {
+    let has = [(
+        "gustlib/__init__.py",
+        "def parse_station(text): return text\n",
+    )];
+    let lacks = [(
+        "gustlib/__init__.py",
+        "def read_station(text): return text\n",
+    )];
+    let sources = [
+        ("windvane/__init__.py", "import gustlib\n"),
+        ("windvane/board.py", takes),
+        ("windvane/chart.py", "import plotter_that_nobody_has\n"),
+        ("windvane/_inner.py", "raise ValueError('private')\n"),
+        (
+            "windvane/tests/__init__.py",
+            "raise ValueError('for makers')\n",
+        ),
+        (
+            "windvane/setup_wanted.py",
+            "raise ValueError('no station')\n",
+        ),
+        ("windvane/well.py", "from . import board\n"),
+    ];
+    [
+        project(
+            "gustlib",
+            &[
+                ("2.0", "2024-01-10", "", &has),
+                ("2.3", "2025-06-10", "", &lacks),
+            ],
+        ),
+        project(
+            "windvane",
+            &[("1.2", "2024-03-01", "\"gustlib\"", &sources)],
+        ),
+    ]
+    .concat()
+}
+
+/// What users import only when they need it counts as well: it bounds another project, and parts
+/// that want more than is there are told. What was run shows more than what was read.
+#[rstest]
+#[case::run_here(&[], "ran", Some(4), &["windvane.chart", "windvane.setup_wanted"])]
+#[case::elsewhere(&["--target", "cpython 3.9 / windows x86_64"], "read", None, &["windvane.chart"])]
+fn what_is_below_counts_and_bounds_others(
+    #[case] target: &[&str],
+    #[case] level: &str,
+    #[case] below: Option<u64>,
+    #[case] apart: &[&str],
+) {
+    let world = trouble_below("from gustlib import parse_station\n");
+    let (_, answer) = proven(&world, 0, &[&["windvane"], target].concat());
+    assert_eq!(pinned(&answer, "gustlib"), "2.0", "{answer:#}");
+    assert_eq!(answer["evidence"]["level"], level);
+    let proof = &answer["proof"];
+    assert_eq!(proof["rounds"].as_array().unwrap().len(), 1);
+    assert_eq!(proof["below"], serde_json::json!(below));
+    assert_eq!(proof["slight"], serde_json::json!([]));
+    let told = proof["apart"].as_array().unwrap();
+    let modules: Vec<&Value> = told.iter().map(|a| &a["module"]).collect();
+    assert_eq!(modules, apart);
+    assert_eq!(told[0]["lacks"], "plotter_that_nobody_has");
+}
+
+/// What every environment used to bring is added for those that take it and do not say so.
+#[test]
+fn what_was_once_everywhere_is_added() {
+    let brings = [(
+        "pkg_resources/__init__.py",
+        "def iter_entry_points(): return []\n",
+    )];
+    let takes = [
+        ("windvane/__init__.py", ""),
+        ("windvane/plug.py", "import pkg_resources\n"),
+    ];
+    let world = [
+        project("setuptools", &[("58.0", "2021-01-10", "", &brings)]),
+        project("windvane", &[("1.2", "2021-03-01", "", &takes)]),
+    ];
+    let (_, answer) = proven(&world.concat(), 0, &["windvane"]);
+    assert_eq!(pinned(&answer, "setuptools"), "58.0", "{answer:#}");
+    assert_eq!(answer["proof"]["apart"], serde_json::json!([]));
+}
+
+/// No release has what is taken below: the set that imports is the answer, and it is told.
+#[test]
+fn what_no_set_mends_below_is_told_and_no_reason_for_a_no() {
+    let world = trouble_below("from gustlib import never_there\n");
+    let (_, answer) = proven(&world, 0, &["windvane"]);
+    assert_eq!(pinned(&answer, "gustlib"), "2.3", "{answer:#}");
+    assert_eq!(answer["evidence"]["level"], "ran");
+    assert_eq!(answer["proof"]["rounds"], serde_json::json!([]));
+    let slight = answer["proof"]["slight"].as_array().unwrap();
+    assert_eq!(slight.len(), 1);
+    let told = slight[0].as_str().unwrap();
+    assert!(
+        told.starts_with("windvane 1.2 `import windvane.board` fails: ")
+            && told.contains("never_there"),
+        "{told}"
+    );
+    // Placed with a proof, it is told as well, and placed.
+    let camp = Camp::of(&world);
+    camp.settle(0, &["windvane"]);
+    let placed = camp.furnish(0, &["--prove"]);
+    assert!(
+        placed["scripts"][0]
+            .as_str()
+            .unwrap()
+            .contains("never_there"),
+        "{placed:#}"
+    );
+    assert_eq!(placed["apart"].as_array().unwrap().len(), 2);
+}
+
 /// Of several targets each heeds what it taught, and all stay as equal as they can be.
 #[test]
 fn several_targets_are_proven_together() {

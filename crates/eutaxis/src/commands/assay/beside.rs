@@ -51,11 +51,11 @@ pub(super) fn gaps(
     let network = depots.network();
     let unpacked = stock_up(&all, &surroundings.cache, network, &|_, _, _| {})?;
     let contents = Contents::of(&all, &unpacked, true);
-    let (gaps, _) = contents.gaps(&chosen.target, network.catalogue());
+    let gaps = contents.gaps(&chosen.target, network.catalogue(), true);
     let about = gaps
-        .iter()
+        .telling()
         .filter(|g| g.taker == own || g.owner() == Some(own));
-    let told = |g: &eutaxis_core::interface::Gap| {
+    let told = |g: eutaxis_core::interface::Gap| {
         let taker = contents.names.get(g.taker);
         let taker = taker.map_or("", String::as_str);
         format!("{taker} {}", g.told(&contents.names))

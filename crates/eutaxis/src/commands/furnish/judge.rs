@@ -4,17 +4,14 @@
 use std::cell::RefCell;
 use std::path::Path;
 
-use eutaxis_core::diagnose::Context;
 use eutaxis_core::evidence::Evidence;
 use eutaxis_core::examine::{Seat, Snapshot};
-use eutaxis_core::interface::Gap;
 use eutaxis_core::pins::Lock;
 use eutaxis_core::remedy::Step;
 use eutaxis_world::depot::Depots;
-use eutaxis_world::environment::snapshot::{Look, distribution, snapshot};
+use eutaxis_world::environment::snapshot::{Look, snapshot};
 use eutaxis_world::environment::{Item, Place, WheelAt, look, stock_up};
 use eutaxis_world::interpreter::Found;
-use eutaxis_world::root::root;
 use eutaxis_world::store::Store;
 use eutaxis_world::{Error, ErrorKind};
 
@@ -22,9 +19,12 @@ use crate::answer::furnish::{Judged, Refused};
 use crate::cli::Furnish;
 use crate::output::Output;
 use crate::plan::Surroundings;
+use crate::proof::below;
 use crate::proof::contents::Contents;
 use crate::proof::failure::Failure;
-use crate::proof::{reading, trial};
+use crate::proof::reading;
+use crate::proof::signs::Signs;
+use crate::proof::trial::Trial;
 use crate::question::Again;
 use crate::words;
 
@@ -65,24 +65,35 @@ impl Judge<'_> {
             }
         }
         let target = self.surroundings.target_of(&self.python.facts)?;
-        let (gaps, followed) = contents.gaps(&target, network.catalogue());
-        let failures = gaps.iter().map(|gap: &Gap| Failure::of_gap(gap, &contents));
+        let below = !(self.arguments.prove && is_whole);
+        let gaps = contents.gaps(&target, network.catalogue(), below);
+        let failures = gaps.first.iter().map(|gap| Failure::of_gap(gap, &contents));
         let (scripts, mut failures): (Vec<Failure>, Vec<Failure>) =
             failures.partition(|f| f.is_of_a_part(&contents));
         let mut judged = self.judged.borrow_mut();
-        judged.followed = followed;
+        judged.followed = gaps.sources;
         judged.level = Evidence::Read;
-        let told = |f: &Failure| {
-            let name = contents.names.get(f.taker);
-            format!("{} {}", name.map_or("", String::as_str), f.told)
-        };
-        judged.scripts = scripts.iter().map(told).collect();
+        let told = |f: &Failure| below::told(f, &contents);
+        let (slight, apart) = below::read(&gaps.below, &contents);
+        judged.scripts = scripts.iter().chain(&slight).map(told).collect();
+        judged.apart = apart;
         if failures.is_empty() && self.arguments.prove && is_whole {
-            let ran = {
-                let by = (self.python, shares);
-                trial::run(&contents, &items, by, cache, network, self.output)?
-            };
-            failures = self.of_imports(&ran, &contents, target.interpreter.series());
+            let by = (self.python, shares);
+            let trial = Trial::of(&contents, &items, by, cache, network, self.output)?;
+            let mut ran = trial.run()?;
+            let signs = Signs::of(&self.surroundings.config, target.interpreter.series());
+            let failed = ran.failed.iter();
+            failures = failed
+                .map(|a| signs.failure(a, &contents, &ran.site))
+                .collect();
+            failures.retain(|f| !f.is_of_a_part(&contents));
+            if failures.is_empty() {
+                let (reached, failed) = trial.run_below(&signs)?;
+                ran.tried.below = Some(reached);
+                let (slight, apart) = below::sorted(failed, &contents);
+                judged.scripts.extend(slight.iter().map(told));
+                judged.apart = apart;
+            }
             judged.leaves = ran.leaves;
             judged.tried = Some(ran.tried);
             judged.level = Evidence::Ran;
@@ -109,27 +120,6 @@ impl Judge<'_> {
         let again = again.settle(&self.python.path, &["--prove"]);
         judged.again = again.map(|one| words::steps::typed(&Step::Run(vec![one])));
         Err(Error::new(ErrorKind::Request, "the set is not placed"))
-    }
-
-    /// The imports that failed.
-    fn of_imports(
-        &self,
-        ran: &trial::Outcome,
-        contents: &Contents,
-        series: (u64, u64),
-    ) -> Vec<Failure> {
-        let config = &self.surroundings.config;
-        let distributions = distribution(&root());
-        let context = Context {
-            families: &config.families,
-            libraries: &config.libraries,
-            distributions: &distributions,
-        };
-        let causes = config.causes();
-        let failed = ran.failed.iter();
-        let failures =
-            failed.map(|a| Failure::of_attempt(a, contents, &ran.site, series, &causes, &context));
-        failures.filter(|f| !f.is_of_a_part(contents)).collect()
     }
 
     /// Whether the environment sees, or will see, what its base brings.

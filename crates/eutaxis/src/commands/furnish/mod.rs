@@ -112,7 +112,7 @@ pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Resu
 /// What came of one environment.
 enum Made {
     Placed(Box<Done>),
-    Refused(PathBuf, Judged),
+    Refused(PathBuf, Box<Judged>),
 }
 
 /// That a set was not placed, and what to do.
@@ -304,7 +304,7 @@ impl Prepared {
         }
         let judged = judge.judged.into_inner();
         if judged.refused.is_some() {
-            return Ok(Made::Refused(self.at, judged));
+            return Ok(Made::Refused(self.at, Box::new(judged)));
         }
         let report = report?;
         // Where it cannot be kept, examine is told which pins count.

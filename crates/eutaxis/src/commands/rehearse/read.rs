@@ -42,13 +42,13 @@ impl Reader<'_> {
         let cache = &self.surroundings.cache;
         let unpacked = stock_up(&items, cache, self.network, &|_, _, _| {})?;
         let contents = Contents::of(&items, &unpacked, is_whole);
-        let (gaps, _) = contents.gaps(self.target, self.network.catalogue());
-        let told = |g: &eutaxis_core::interface::Gap| {
+        let gaps = contents.gaps(self.target, self.network.catalogue(), true);
+        let told = |g: eutaxis_core::interface::Gap| {
             let taker = contents.names.get(g.taker);
             let taker = taker.map_or("", String::as_str);
             format!("{taker} {}", g.told(&contents.names))
         };
-        Ok(gaps.iter().map(told).collect())
+        Ok(gaps.telling().map(told).collect())
     }
 
     /// The wheel of what is placed; none of what the depots do not have as one.

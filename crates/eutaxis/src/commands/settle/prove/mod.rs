@@ -6,18 +6,16 @@ mod several;
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use eutaxis_core::diagnose::Context;
 use eutaxis_core::evidence::Evidence;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::FileKind;
-use eutaxis_core::offer::Adjustment;
+use eutaxis_core::offer::{Adjustment, Effect};
 use eutaxis_core::solve::{Asker, Problem, Solution};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Place;
-use eutaxis_world::environment::snapshot::distribution;
 use eutaxis_world::environment::{FETCHING, Item, WheelAt, stock_up, to_fetch};
 use eutaxis_world::interpreter::Found;
-use eutaxis_world::root::{root, stand_in};
+use eutaxis_world::root::stand_in;
 use eutaxis_world::supply::Outcome as End;
 use jiff::Timestamp;
 
@@ -27,11 +25,13 @@ use crate::answer::proof::{Proof, Round};
 use crate::answer::settle::Settled;
 use crate::output::{Answer, Outcome};
 use crate::plan;
+use crate::proof::below;
 use crate::proof::contents::Contents;
 use crate::proof::failure::{Failure, Kind};
 use crate::proof::learn::School;
 use crate::proof::rounds::{Subject, prove};
-use crate::proof::trial;
+use crate::proof::signs::Signs;
+use crate::proof::trial::{self, Trial};
 use crate::voice::say;
 use crate::{render, report, typed, words};
 
@@ -43,6 +43,7 @@ pub(super) struct Proven {
 }
 
 /// A set, and the question that it answers.
+#[derive(Clone)]
 struct Set {
     problem: Problem,
     solution: Solution,
@@ -91,6 +92,20 @@ impl Subject for Candidate<'_, '_> {
         Ok(failures)
     }
 
+    fn is_slight(failure: &Failure) -> bool {
+        failure.slight
+    }
+
+    fn go_back(&mut self, number: usize, set: &Set) -> Result<(), Error> {
+        self.proof.rounds.retain(|r| r.number < number);
+        self.proof.short_of.truncate(self.standing);
+        let (job, python) = (self.job, self.python.as_ref());
+        let mut looked = job.look_into(set, self.chosen, python, &mut self.proof)?;
+        looked.failures.clear();
+        self.looked = Some(looked);
+        Ok(())
+    }
+
     fn learn(
         &mut self,
         number: usize,
@@ -109,6 +124,9 @@ impl Subject for Candidate<'_, '_> {
             place: Origin::line(&file_name(self.out), 1),
         };
         let lesson = school.learn(failure)?;
+        if failure.slight && !lesson.as_ref().is_some_and(bounds_another) {
+            return Ok(None);
+        }
         let round = Round {
             number,
             project: looked.names.get(failure.taker).cloned().unwrap_or_default(),
@@ -136,6 +154,11 @@ impl Subject for Candidate<'_, '_> {
             }
         })
     }
+}
+
+/// Whether a lesson gives up no release of the project that it is about.
+fn bounds_another(lesson: &Adjustment) -> bool {
+    matches!(&lesson.effect, Effect::Needs(needs) if needs.name != lesson.project)
 }
 
 impl Candidate<'_, '_> {
@@ -195,6 +218,8 @@ impl Job<'_> {
             followed: 0,
             tried: None,
             scripts: Vec::new(),
+            slight: Vec::new(),
+            apart: Vec::new(),
             short_of: Vec::new(),
             leaves: Vec::new(),
             failed: false,
@@ -295,8 +320,8 @@ impl Job<'_> {
             projects: items.iter().map(|i| i.name.clone()).collect(),
             names: contents.names.clone(),
         };
-        let told = self.read(&contents, problem, proof, &mut looked);
-        if !looked.failures.is_empty() {
+        let told = self.read(&contents, problem, python.is_none(), proof, &mut looked);
+        if !looked.failures.iter().all(|f| f.slight) {
             return Ok(looked);
         }
         proof.level = Evidence::Read;
@@ -308,8 +333,19 @@ impl Job<'_> {
         } else if let Some(python) = python {
             let (cache, network) = (&self.surroundings.cache, self.depots.network());
             let by = (python, false);
-            let ran = trial::run(&contents, &items, by, cache, network, self.output)?;
-            self.tried(ran, &contents, problem, &told, proof, &mut looked);
+            let trial = Trial::of(&contents, &items, by, cache, network, self.output)?;
+            let ran = trial.run()?;
+            let series = problem.target.interpreter.series();
+            let signs = Signs::of(&self.surroundings.config, series);
+            tried(ran, &contents, &signs, &told, proof, &mut looked);
+            if proof.level == Evidence::Ran {
+                let (reached, failures) = trial.run_below(&signs)?;
+                let (slight, apart) = below::sorted(failures, &contents);
+                proof.tried.iter_mut().for_each(|t| t.below = Some(reached));
+                proof.slight = slight.iter().map(|f| below::told(f, &contents)).collect();
+                proof.apart = apart;
+                looked.failures = slight;
+            }
         }
         Ok(looked)
     }
@@ -339,16 +375,17 @@ impl Job<'_> {
         &self,
         contents: &Contents,
         problem: &Problem,
+        below: bool,
         proof: &mut Proof,
         looked: &mut Looked,
     ) -> BTreeSet<String> {
         let catalogue = self.depots.network().catalogue();
-        let (gaps, followed) = contents.gaps(&problem.target, catalogue);
-        proof.followed = followed;
+        let gaps = contents.gaps(&problem.target, catalogue, below);
+        proof.followed = gaps.sources;
         proof.scripts.clear();
         looked.failures.extend(Failure::of_shared(contents));
         let (mut seen, mut told) = (BTreeSet::new(), BTreeSet::new());
-        for gap in gaps {
+        for gap in gaps.first {
             let failure = Failure::of_gap(&gap, contents);
             if failure.is_of_a_part(contents) {
                 proof.scripts.push(script(&failure, contents));
@@ -362,51 +399,11 @@ impl Job<'_> {
                 looked.failures.push(failure);
             }
         }
+        let (slight, apart) = below::read(&gaps.below, contents);
+        proof.slight = slight.iter().map(|f| below::told(f, contents)).collect();
+        proof.apart = apart;
+        looked.failures.extend(slight);
         told
-    }
-
-    /// What the imports showed.
-    fn tried(
-        &self,
-        ran: trial::Outcome,
-        contents: &Contents,
-        problem: &Problem,
-        told: &BTreeSet<String>,
-        proof: &mut Proof,
-        looked: &mut Looked,
-    ) {
-        let config = &self.surroundings.config;
-        let distributions = distribution(&root());
-        let context = Context {
-            families: &config.families,
-            libraries: &config.libraries,
-            distributions: &distributions,
-        };
-        let causes = config.causes();
-        let series = problem.target.interpreter.series();
-        let mut machine = Vec::new();
-        for attempt in &ran.failed {
-            let failure =
-                Failure::of_attempt(attempt, contents, &ran.site, series, &causes, &context);
-            if failure.is_of_a_part(contents) {
-                // What its source showed is told already.
-                if !told.contains(&failure.root) {
-                    proof.scripts.push(script(&failure, contents));
-                }
-            } else if failure.kind == Kind::Machine {
-                machine.push(format!("{}, a fault of this machine", failure.told));
-            } else if !looked.failures.iter().any(|f| f.kind == failure.kind) {
-                looked.failures.push(failure);
-            }
-        }
-        proof.tried = Some(ran.tried);
-        proof.leaves = ran.leaves;
-        if looked.failures.is_empty() {
-            if machine.is_empty() {
-                proof.level = Evidence::Ran;
-            }
-            proof.short_of.extend(machine);
-        }
     }
 
     /// What is to be fetched is said before it is.
@@ -420,6 +417,39 @@ impl Job<'_> {
             None => say("files of unknown size to fetch, to look into"),
         }
         Ok(())
+    }
+}
+
+/// What the imports showed.
+fn tried(
+    ran: trial::Outcome,
+    contents: &Contents,
+    signs: &Signs<'_>,
+    told: &BTreeSet<String>,
+    proof: &mut Proof,
+    looked: &mut Looked,
+) {
+    let mut machine = Vec::new();
+    for attempt in &ran.failed {
+        let failure = signs.failure(attempt, contents, &ran.site);
+        if failure.is_of_a_part(contents) {
+            // What its source showed is told already.
+            if !told.contains(&failure.root) {
+                proof.scripts.push(script(&failure, contents));
+            }
+        } else if failure.kind == Kind::Machine {
+            machine.push(format!("{}, a fault of this machine", failure.told));
+        } else if !looked.failures.iter().any(|f| f.kind == failure.kind) {
+            looked.failures.push(failure);
+        }
+    }
+    proof.tried = Some(ran.tried);
+    proof.leaves = ran.leaves;
+    if looked.failures.is_empty() {
+        if machine.is_empty() {
+            proof.level = Evidence::Ran;
+        }
+        proof.short_of.extend(machine);
     }
 }
 

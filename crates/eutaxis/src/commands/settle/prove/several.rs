@@ -33,6 +33,15 @@ impl Subject for Several<'_> {
         Ok(all)
     }
 
+    fn is_slight((_, failure): &(usize, Failure)) -> bool {
+        failure.slight
+    }
+
+    fn go_back(&mut self, number: usize, sets: &Vec<Set>) -> Result<(), Error> {
+        let mut each = self.each.iter_mut().zip(sets);
+        each.try_for_each(|(candidate, set)| candidate.go_back(number, set))
+    }
+
     fn learn(
         &mut self,
         number: usize,
