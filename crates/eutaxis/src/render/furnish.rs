@@ -73,6 +73,19 @@ fn proof(judged: &Judged) -> Option<String> {
     Some(super::proof::ran(tried, judged.followed))
 }
 
+/// What to do about what importing runs into, where something may.
+fn again(judged: &Judged, width: usize) -> String {
+    let Some(again) = &judged.again else {
+        return String::new();
+    };
+    let words = "settle once more, and let what fails be learnt:";
+    let mut text = labelled("try", &style::care("try"), words, width);
+    for line in continued(&escaped(again), width.saturating_sub(6)) {
+        text.push_str(&format!("      {line}\n"));
+    }
+    text
+}
+
 /// That a set was not placed.
 pub(crate) fn refused(at: &Path, judged: &Judged, before: &[String]) -> String {
     let width = width();
@@ -95,13 +108,7 @@ pub(crate) fn refused(at: &Path, judged: &Judged, before: &[String]) -> String {
         text.push_str(&labelled("failed", &style::barred("failed"), &line, width));
     }
     text.push('\n');
-    if let Some(again) = &judged.again {
-        let words = "settle once more, and let what fails be learnt:";
-        text.push_str(&labelled("try", &style::care("try"), words, width));
-        for line in continued(&escaped(again), width.saturating_sub(6)) {
-            text.push_str(&format!("      {line}\n"));
-        }
-    }
+    text.push_str(&again(judged, width));
     let words = "place it all the same: the same command with --anyway";
     text.push_str(&labelled("try", &style::care("try"), words, width));
     if !before.is_empty() {
@@ -127,9 +134,9 @@ pub(crate) fn text(done: &Done, verbose: bool) -> String {
         let line = escaped(part);
         text.push_str(&labelled("caution", &style::care("caution"), &line, width));
     }
-    if let Some(line) =
-        super::proof::apart(&judged.apart, super::proof::left(judged.tried.as_ref()))
-    {
+    text.push_str(&again(judged, width));
+    let left = super::proof::left(judged.tried.as_ref());
+    if let Some(line) = super::proof::apart(&judged.apart, left) {
         text.push_str(&labelled(
             "note",
             &style::dim("note"),

@@ -43,6 +43,8 @@ pub(crate) struct Furnished {
     scripts: Vec<String>,
     /// Of the modules below, the ones that do not import by themselves.
     apart: Vec<Apart>,
+    /// Settles the same once more, and proves it.
+    again: Option<String>,
     /// What the imports left behind in an empty home.
     leaves: Vec<String>,
 }
@@ -142,6 +144,7 @@ impl From<&Done> for Furnished {
             level: judged.level.level().to_owned(),
             scripts: judged.scripts.clone(),
             apart: Apart::of(&judged.apart),
+            again: judged.again.clone(),
             leaves: judged.leaves.clone(),
         }
     }

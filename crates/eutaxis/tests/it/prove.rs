@@ -231,18 +231,20 @@ fn what_no_set_mends_below_is_told_and_no_reason_for_a_no() {
             && told.contains("never_there"),
         "{told}"
     );
-    // Placed with a proof, it is told as well, and placed.
-    let camp = Camp::of(&world);
-    camp.settle(0, &["windvane"]);
-    let placed = camp.furnish(0, &["--prove"]);
-    assert!(
-        placed["scripts"][0]
-            .as_str()
-            .unwrap()
-            .contains("never_there"),
-        "{placed:#}"
-    );
-    assert_eq!(placed["apart"].as_array().unwrap().len(), 2);
+    // It is told where it is placed, too, and placed.
+    for (options, apart) in [(&["--prove"][..], 2), (&[], 1)] {
+        let camp = Camp::of(&world);
+        camp.settle(0, &["windvane"]);
+        let placed = camp.furnish(0, options);
+        let told = placed["scripts"][0].as_str().unwrap();
+        assert!(told.contains("never_there"), "{placed:#}");
+        assert_eq!(placed["apart"].as_array().unwrap().len(), apart);
+        let again = placed["again"].as_str().unwrap();
+        assert!(again.contains("--prove"), "{again}");
+        // What the proof could not mend is not to be proven again.
+        camp.type_in(again);
+        assert_eq!(camp.furnish(0, options)["again"], Value::Null);
+    }
 }
 
 /// Of several targets each heeds what it taught, and all stay as equal as they can be.

@@ -4,9 +4,11 @@
 use std::cell::RefCell;
 use std::path::Path;
 
+use eutaxis_core::Target;
 use eutaxis_core::evidence::Evidence;
 use eutaxis_core::examine::{Seat, Snapshot};
 use eutaxis_core::pins::Lock;
+use eutaxis_core::record::proof_of;
 use eutaxis_core::remedy::Step;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::snapshot::{Look, snapshot};
@@ -75,6 +77,7 @@ impl Judge<'_> {
         judged.level = Evidence::Read;
         let told = |f: &Failure| below::told(f, &contents);
         let (slight, apart) = below::read(&gaps.below, &contents);
+        let mut mendable = slight.len();
         judged.scripts = scripts.iter().chain(&slight).map(told).collect();
         judged.apart = apart;
         if failures.is_empty() && self.arguments.prove && is_whole {
@@ -91,6 +94,7 @@ impl Judge<'_> {
                 let (reached, failed) = trial.run_below(&signs)?;
                 ran.tried.below = Some(reached);
                 let (slight, apart) = below::sorted(failed, &contents);
+                mendable += slight.len();
                 judged.scripts.extend(slight.iter().map(told));
                 judged.apart = apart;
             }
@@ -99,6 +103,10 @@ impl Judge<'_> {
             judged.level = Evidence::Ran;
         }
         judged.failures = failures.iter().map(told).collect();
+        // What a proof could not mend it will not mend now.
+        if !judged.failures.is_empty() || mendable > 0 && !self.is_proven() {
+            judged.again = self.again(&target);
+        }
         if judged.failures.is_empty() || self.arguments.anyway {
             return Ok(());
         }
@@ -110,16 +118,25 @@ impl Judge<'_> {
             return Ok(());
         };
         judged.refused = Some(why);
+        Err(Error::new(ErrorKind::Request, "the set is not placed"))
+    }
+
+    /// Whether the pins were proven when they were settled.
+    fn is_proven(&self) -> bool {
+        proof_of(self.lock).is_some_and(|p| p.level.is_verified())
+    }
+
+    /// The command that settles the same once more, and proves it, when the pins record the question.
+    fn again(&self, target: &Target) -> Option<String> {
         let again = Again {
             lock: self.lock,
             pins: self.pins,
-            place: &target,
+            place: target,
             config: &self.surroundings.config,
             depots: &self.arguments.depots,
         };
         let again = again.settle(&self.python.path, &["--prove"]);
-        judged.again = again.map(|one| words::steps::typed(&Step::Run(vec![one])));
-        Err(Error::new(ErrorKind::Request, "the set is not placed"))
+        again.map(|one| words::steps::typed(&Step::Run(vec![one])))
     }
 
     /// Whether the environment sees, or will see, what its base brings.
