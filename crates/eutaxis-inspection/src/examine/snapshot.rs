@@ -10,6 +10,7 @@ use crate::remedy::{Invocation, MEND, Remedy, Step, Verb};
 use eutaxis_standards::artifact::{Metadata, WheelTags};
 use eutaxis_standards::knowledge::Libraries;
 use eutaxis_standards::name::Name;
+use eutaxis_standards::requirement::Requirement;
 use eutaxis_standards::targets::Target;
 use eutaxis_standards::version::Version;
 
@@ -373,7 +374,17 @@ impl Snapshot {
         if more.is_empty() {
             more.clone_from(&asks);
         }
-        if let Some(step) = self.settle_again(more) {
+        // What was asked of the same projects gives way.
+        let spoken_of = |word: &&String| {
+            let one = Requirement::parse(word).ok();
+            one.filter(|r| r.versions().is_some()).is_some_and(|one| {
+                let these = more.iter().filter_map(|m| Requirement::parse(m).ok());
+                these.map(|r| r.name).any(|name| name == one.name)
+            })
+        };
+        let question = self.pins.iter().flat_map(|p| &p.question);
+        let without: Vec<String> = question.filter(spoken_of).cloned().collect();
+        if let Some(step) = self.settle_instead(&without, more) {
             return step;
         }
         let settle = Invocation::new(Verb::Settle, asks).with([

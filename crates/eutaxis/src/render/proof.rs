@@ -154,6 +154,7 @@ pub(crate) fn level(proof: &Proof) -> String {
 pub(super) fn ran(tried: &Tried, sources: usize) -> String {
     let below = match tried.below {
         None => String::new(),
+        Some(below) if below.modules == 0 => String::new(),
         Some(below) if below.failed == 0 => format!(" and {} below", below.modules),
         Some(below) => format!(
             " and {} of {} below",

@@ -207,10 +207,9 @@ fn with_values(command: &str) -> String {
     while let Some(word) = words.next() {
         out.push_str(word);
         if let Some(next) = words.peek() {
-            let holds = word.starts_with("--")
-                && !word.contains('=')
-                && !next.starts_with('-')
-                && *next != "&&";
+            let is_option = word.starts_with("--") && !word.contains('=');
+            // What leads to the next command stands behind this one.
+            let holds = is_option && !next.starts_with('-') || *next == "&&";
             out.push(if holds { '\u{a0}' } else { ' ' });
         }
     }

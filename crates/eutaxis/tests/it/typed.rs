@@ -75,23 +75,18 @@ fn shell(camp: &Field, folder: &Path, command: &str) -> Ran {
     ran(output.unwrap())
 }
 
-/// Every command of the demo's output is taken, and is the same on a terminal of any width.
+/// Every command of the demo's output is taken, also from a terminal so narrow that lines are cut.
 #[test]
 fn every_command_of_the_demo_is_taken() {
     let camp = Field::empty();
-    let told = |folder: &str, columns: &str| {
-        let demo = camp
-            .command(&["demo", folder])
-            .env("COLUMNS", columns)
-            .output();
-        let mut all = commands(&ran(demo.unwrap()).out);
-        all.sort();
-        all.dedup();
-        all
-    };
-    let all = told("camp", "60");
+    let demo = camp
+        .command(&["demo", "camp"])
+        .env("COLUMNS", "60")
+        .output();
+    let mut all = commands(&ran(demo.unwrap()).out);
+    all.sort();
+    all.dedup();
     assert!(all.len() >= 10, "{all:#?}");
-    assert_eq!(all, told("wide", "120"));
     let (folder, copy) = (camp.path("camp"), camp.path("copy"));
     let kept = Kept {
         folder: &folder,
@@ -139,7 +134,7 @@ fn what_is_said_to_do_about_a_finding_mends_it(#[case] environment: &str) {
         let Some((_, command)) = remedy.split_once(":  eutaxis ") else {
             continue;
         };
-        if command.starts_with("shortlist") {
+        if !command.starts_with("settle") && !command.starts_with("furnish") {
             // Tells more, and mends nothing.
             continue;
         }
@@ -155,5 +150,5 @@ fn what_is_said_to_do_about_a_finding_mends_it(#[case] environment: &str) {
         assert!(breaks(&after) <= breaks(&before), "{command}\n{after:#?}");
         tried += 1;
     }
-    assert!(tried > 0, "{before:#?}");
+    assert!(tried > 1, "{before:#?}");
 }

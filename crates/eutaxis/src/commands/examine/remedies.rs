@@ -59,7 +59,9 @@ pub(super) fn solve(findings: &mut [Finding], held: &Held<'_>, output: &Output) 
         let Some(project) = finding.project.clone() else {
             continue;
         };
-        if is_mended_by_its_pin(held.snapshot, finding, &project) {
+        if is_mended_by_its_pin(held.snapshot, finding, &project)
+            || has_its_need_pinned(held.snapshot, finding)
+        {
             finding.remedy = Remedy::new("bring it to the pins", held.snapshot.furnish(false));
             continue;
         }
@@ -108,6 +110,19 @@ fn is_mended_by_its_pin(snapshot: &Snapshot, finding: &Finding, project: &Name) 
             }
             None => true,
         })
+}
+
+/// Whether the pins would bring what a project needs and does not find.
+fn has_its_need_pinned(snapshot: &Snapshot, finding: &Finding) -> bool {
+    let Some(needs) = finding.trouble.needs() else {
+        return false;
+    };
+    let entries = snapshot.pins.iter().flat_map(|p| &p.entries);
+    let mut pinned = entries.filter(|pin| pin.name == needs.name);
+    pinned.any(|pin| {
+        let version = pin.version.as_ref();
+        version.is_some_and(|v| needs.versions().is_none_or(|set| set.matches(v)))
+    })
 }
 
 /// Whether it was placed without being pinned.

@@ -294,7 +294,9 @@ impl Prepared {
         };
         let waiting =
             || output.notice("another run is working on this environment: waiting for it");
-        let report = furnish(&request, &progress, &waiting, &|there| judge.judge(there));
+        // The judge has bars of its own.
+        let judging = |there| bar.suspend(|| judge.judge(there));
+        let report = furnish(&request, &progress, &waiting, &judging);
         bar.finish_and_clear();
         // Where nothing had to be placed, nothing was looked into.
         let is_open = judge.judged.borrow().level == Evidence::Solved;
