@@ -45,7 +45,7 @@ pub(crate) struct Tried {
 }
 
 /// Every other module of the projects that are asked for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct Below {
     /// Those that were imported.
     pub(crate) modules: usize,
@@ -53,6 +53,7 @@ pub(crate) struct Below {
     pub(crate) failed: usize,
     /// Those that were not come to in time.
     pub(crate) left: usize,
+    pub(crate) seconds: f64,
 }
 
 /// A module that does not import by itself, which no other set mends.

@@ -124,6 +124,7 @@ impl<'a> Trial<'a> {
     /// Imports every other module of the projects that are asked for: what is below those that were
     /// tried, and users take when they need it. What failed, and would by itself.
     pub(crate) fn run_below(&self, signs: &Signs<'_>) -> Result<(Below, Vec<Failure>), Error> {
+        let started = Instant::now();
         let each = self.contents.below();
         let bar = self.output.progress();
         bar.set_length(each.len() as u64);
@@ -143,6 +144,7 @@ impl<'a> Trial<'a> {
             modules: modules - left,
             failed: failures.len(),
             left,
+            seconds: started.elapsed().as_secs_f64(),
         };
         Ok((below, failures))
     }

@@ -166,7 +166,7 @@ pub(super) fn ran(tried: &Tried, sources: usize) -> String {
         "ran: {}{below} import by {} in {:.1} s, {} read",
         count(tried.modules, "module"),
         tried.interpreter,
-        tried.seconds,
+        tried.seconds + tried.below.map_or(0.0, |b| b.seconds),
         count(sources, "source")
     )
 }
@@ -194,7 +194,8 @@ pub(super) fn apart(all: &[Apart], left: usize) -> Option<String> {
             format!(" and {more} more")
         };
         why.push(format!(
-            "{wanting} want {}{more}, which nobody asks for",
+            "{} {}{more}, which nobody asks for",
+            want(wanting),
             lacking.join(", ")
         ));
     }
@@ -202,8 +203,10 @@ pub(super) fn apart(all: &[Apart], left: usize) -> Option<String> {
     if let Some(first) = others.next() {
         let number = all.len() - wanting;
         why.push(format!(
-            "{number} want more than an import, as {}: {}",
-            first.module, first.told
+            "{} more than an import, as {}: {}",
+            want(number),
+            first.module,
+            first.told
         ));
     }
     let not_tried = (left > 0).then(|| {
@@ -214,4 +217,45 @@ pub(super) fn apart(all: &[Apart], left: usize) -> Option<String> {
         .then(|| format!("parts that do not import by themselves: {}", why.join("; ")));
     let all: Vec<String> = parts.into_iter().chain(not_tried).collect();
     (!all.is_empty()).then(|| all.join("; "))
+}
+
+fn want(number: usize) -> String {
+    let verb = if number == 1 { "wants" } else { "want" };
+    format!("{number} {verb}")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::none(&[], 0, None)]
+    #[case::one(
+        &[("a.b", Some("tarn"))],
+        0,
+        Some("parts that do not import by themselves: 1 wants tarn, which nobody asks for")
+    )]
+    #[case::many(
+        &[("a.b", Some("tarn")), ("a.c", Some("firn")), ("a.d", Some("tarn")), ("a.e", None)],
+        0,
+        Some(
+            "parts that do not import by themselves: 3 want firn, tarn, which nobody asks for; 1 \
+                wants more than an import, as a.e: no station"
+        )
+    )]
+    #[case::late(&[], 2, Some("2 modules below were not tried: time was up"))]
+    fn parts_are_told_in_a_sentence(
+        #[case] all: &[(&str, Option<&str>)],
+        #[case] left: usize,
+        #[case] expected: Option<&str>,
+    ) {
+        let one = |(module, lacks): &(&str, Option<&str>)| Apart {
+            module: (*module).to_owned(),
+            lacks: lacks.map(str::to_owned),
+            told: "no station".to_owned(),
+        };
+        let all: Vec<Apart> = all.iter().map(one).collect();
+        assert_eq!(apart(&all, left).as_deref(), expected);
+    }
 }
