@@ -22,6 +22,9 @@ pub enum ErrorKind {
     Interpreter,
     /// The contents of a depot, a wheel or the store are not what they must be.
     Contents,
+    /// A wheel has the hash that it was pinned by, and is not what the standard asks of one: no other
+    /// copy of it is better.
+    Refused,
     /// The metadata of a file breaks the standard, or speaks of another file: that release cannot
     /// be used.
     Metadata,
@@ -41,6 +44,7 @@ impl ErrorKind {
             ErrorKind::Permission => "permission",
             ErrorKind::Interpreter => "interpreter",
             ErrorKind::Contents => "contents",
+            ErrorKind::Refused => "refused",
             ErrorKind::Metadata => "metadata",
             ErrorKind::Budget => "budget",
             ErrorKind::Internal => "internal",

@@ -250,9 +250,10 @@ impl<'a> Walk<'a> {
         if let Some(lack) = self.lack_of_module(taker, &target, doubts) {
             return Some(lack);
         }
+        let project = self.set.get(taker).map(|t| t.project);
         let mut at = target;
         for name in &take.path {
-            match self.within(&at, name, doubts) {
+            match self.within(&at, name, project, doubts) {
                 Within::Part(part) => at = part,
                 Within::Known => return None,
                 Within::Lacking(lack) => return Some(lack),
@@ -305,8 +306,8 @@ impl<'a> Walk<'a> {
         None
     }
 
-    /// What a name of a module is.
-    fn within(&self, module: &str, name: &str, doubts: &Doubts) -> Within {
+    /// What a name of a module is, for a project that takes it.
+    fn within(&self, module: &str, name: &str, taker: Option<usize>, doubts: &Doubts) -> Within {
         let part = format!("{module}.{name}");
         if self.is_own(module) {
             let lacking = self.series.and_then(|s| lacking_name(module, name, s));
@@ -331,8 +332,11 @@ impl<'a> Walk<'a> {
         if self.set.get(&part).is_some() {
             return Within::Part(part);
         }
+        // Who takes a name of its own modules was tried when it was made: then a decorator or the
+        // like puts it there.
         let doubted = read.open.is_some()
             || located.several
+            || taker == Some(located.project)
             || doubts.sets.contains(name)
             || doubts.is_made(module)
             || doubts.is_made(&part)

@@ -12,12 +12,14 @@ use crate::error::Doing;
 use crate::files::sha256_from;
 use crate::hash::Sha256;
 use crate::wheel::{Archive, Member, Refusal, Seen, check, hash_of_part};
-use crate::{Error, Result};
+use crate::{Error, ErrorKind, Result};
 
 /// A wheel that is refused, with the reason.
 fn refuse(wheel: &Path, why: impl std::fmt::Display) -> Error {
-    Error::contents(format!("{} is refused: {why}", wheel.display()))
-        .help("fetch the file again; if it stays so, do not use it")
+    let message = format!("{} is refused: {why}", wheel.display());
+    Error::new(ErrorKind::Refused, message).help(
+        "it was published so, and another copy is no better: `settle --prove` takes another release",
+    )
 }
 
 /// Why a file could not be unpacked: the wheel, or the disk.

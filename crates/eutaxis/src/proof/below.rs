@@ -15,17 +15,22 @@ pub(crate) fn sorted(failures: Vec<Failure>, contents: &Contents) -> (Vec<Failur
     let mut apart = Vec::new();
     for mut failure in failures {
         if !failure.is_between() {
-            apart.push(Apart {
-                lacks: failure.lacks_of_nobody(),
-                told: told(&failure, contents),
-                module: failure.root,
-            });
+            apart.push(self::apart(failure, contents));
         } else if !between.iter().any(|f| f.kind == failure.kind) {
             failure.slight = true;
             between.push(failure);
         }
     }
     (between, apart)
+}
+
+/// As something that no other set mends.
+pub(crate) fn apart(failure: Failure, contents: &Contents) -> Apart {
+    Apart {
+        lacks: failure.lacks_of_nobody(),
+        told: told(&failure, contents),
+        module: failure.root,
+    }
 }
 
 /// The same by what sources show; each module once.

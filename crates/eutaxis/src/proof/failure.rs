@@ -11,6 +11,8 @@ use eutaxis_core::knowledge::{
     Causes, Lacking, is_standard, lacking_module, lacking_name, was_everywhere,
 };
 
+use eutaxis_world::Error;
+
 use super::contents::Contents;
 
 /// Causes that are faults of a machine: no other release mends them, and what they say of this
@@ -69,7 +71,7 @@ pub(crate) enum Kind {
     BuiltAgainst(usize),
     /// The release does not run by this interpreter, or beside what it needs.
     Unfit {
-        /// Its source is not for this interpreter.
+        /// Its source is not for this interpreter, or its wheel is none.
         by_syntax: bool,
     },
     /// Another project brings one of its files, with other contents: only one of them can be there.
@@ -99,23 +101,33 @@ impl Failure {
         by_itself && contents.is_only_started(&self.root)
     }
 
-    /// Whether another project of the set, or one more, may mend it: one takes what another does not
-    /// have, or was built against another series of it, or takes what every environment used to bring.
-    pub(crate) fn is_between(&self) -> bool {
+    /// The project that lacks what is taken of it, or that a compiled part was not built against.
+    pub(crate) fn other(&self) -> Option<usize> {
         match &self.kind {
-            Kind::Lacks(Lack::Module {
-                module,
-                owner: None,
-            }) => was_everywhere(module.split('.').next().unwrap_or(module)),
-            Kind::Lacks(Lack::Name { owner, .. })
-            | Kind::Lacks(Lack::Module {
-                owner: Some(owner), ..
-            })
-            | Kind::BuiltAgainst(owner) => *owner != self.taker,
-            Kind::Lacks(_) | Kind::Met(_) | Kind::Unfit { .. } | Kind::Shared | Kind::Machine => {
-                false
-            }
+            Kind::Lacks(Lack::Name { owner, .. }) | Kind::BuiltAgainst(owner) => Some(*owner),
+            Kind::Lacks(Lack::Module { owner, .. }) => *owner,
+            Kind::Lacks(Lack::Standard { .. })
+            | Kind::Met(_)
+            | Kind::Unfit { .. }
+            | Kind::Shared
+            | Kind::Machine => None,
         }
+    }
+
+    /// Whether another project of the set, or one more, may mend it: one takes what another does not
+    /// have, or was built against another series of it, or takes what every environment used to
+    /// bring; or another one does not go with the interpreter.
+    pub(crate) fn is_between(&self) -> bool {
+        if let Kind::Lacks(Lack::Module {
+            module,
+            owner: None,
+        }) = &self.kind
+        {
+            return was_everywhere(module.split('.').next().unwrap_or(module));
+        }
+        let is_of_another =
+            matches!(self.kind, Kind::Lacks(Lack::Standard { .. })) && self.taker != self.owner;
+        is_of_another || self.other().is_some_and(|o| o != self.taker)
     }
 
     /// The module that is lacking, when no project of the set is there to bring it.
@@ -126,7 +138,9 @@ impl Failure {
                     module,
                     owner: None,
                 }
-                | Lack::Standard { module, .. },
+                | Lack::Standard {
+                    module, name: None, ..
+                },
             ) => Some(module.split('.').next().unwrap_or(module).to_owned()),
             Kind::Lacks(_)
             | Kind::Met(_)
@@ -159,6 +173,28 @@ impl Failure {
             evidence: Evidence::Read,
             cause: None,
             kind: Kind::Lacks(gap.lack.clone()),
+        }
+    }
+
+    /// A wheel that cannot be placed at all, by its place in the set.
+    pub(crate) fn of_refused(taker: usize, filename: &str, error: &Error) -> Self {
+        let why = error.message.split(" is refused: ").last();
+        let why = why.unwrap_or(&error.message);
+        Failure {
+            owner: taker,
+            taker,
+            file: None,
+            root: String::new(),
+            ended: false,
+            slight: false,
+            told: format!(
+                "cannot be placed: {} in {}",
+                escaped(why),
+                escaped(filename)
+            ),
+            evidence: Evidence::Read,
+            cause: None,
+            kind: Kind::Unfit { by_syntax: true },
         }
     }
 

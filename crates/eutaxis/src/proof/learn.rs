@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::interface::Lack;
-use eutaxis_core::knowledge::{Lacking, bringing, is_standard};
+use eutaxis_core::knowledge::{bringing, is_standard};
 use eutaxis_core::offer::{Adjustment, Effect, Lesson};
 use eutaxis_core::requirement::Accepts;
 use eutaxis_core::solve::{Chosen, Problem, Solution};
@@ -15,7 +15,7 @@ use eutaxis_world::supply::Run;
 use jiff::Timestamp;
 
 use super::failure::{Failure, Kind};
-use super::releases::{Release, Sought, nearest_having, releases, takes};
+use super::releases::{Release, Sought, nearest_having, range, releases, stretch, takes};
 use crate::words::day;
 
 /// What failures are held against.
@@ -46,7 +46,7 @@ impl School<'_> {
                 {
                     return Ok(Some(found));
                 }
-                Ok(Some(self.avoid(taker, "==", &because, failure)))
+                Ok(Some(self.avoid(taker, &exactly(taker), &because, failure)))
             }
             Kind::Lacks(lack) => self.lacks(taker, lack, &because, failure),
             Kind::BuiltAgainst(other) => match self.chosen(*other) {
@@ -121,17 +121,15 @@ impl School<'_> {
         failure: &Failure,
     ) -> Result<Option<Adjustment>, Error> {
         let (sought, owner) = match lack {
-            Lack::Standard {
-                module, name, how, ..
-            } => {
+            Lack::Standard { module, name, .. } => {
                 if name.is_none()
                     && let Some(found) = self.provider(taker, module, because, failure)?
                 {
                     return Ok(Some(found));
                 }
                 let name = name.as_deref();
-                let which = self.those_alike(taker, how, Sought { module, name }, failure)?;
-                return Ok(Some(self.avoid(taker, which, because, failure)));
+                let which = self.those_alike(taker, Sought { module, name }, failure)?;
+                return Ok(Some(self.avoid(taker, &which, because, failure)));
             }
             Lack::Module { module, owner } => {
                 let sought = Sought { module, name: None };
@@ -150,33 +148,34 @@ impl School<'_> {
             return self.provider(taker, sought.module, because, failure);
         };
         if owner.project == taker.project {
-            return Ok(Some(self.avoid(taker, "==", because, failure)));
+            return Ok(Some(self.avoid(taker, &exactly(taker), because, failure)));
         }
         self.having(taker, owner, sought, because, failure)
     }
 
-    /// Which releases are out with one that takes what the interpreter lacks: older ones take as well
-    /// what is gone, newer ones what is new; where the last of them does not, it alone is.
+    /// Which releases are out with one that takes what the interpreter lacks: those around it that
+    /// take it as well.
     fn those_alike(
         &self,
         taker: &Chosen,
-        how: &Lacking,
         sought: Sought<'_>,
         failure: &Failure,
-    ) -> Result<&'static str, Error> {
+    ) -> Result<String, Error> {
+        let alone = exactly(taker);
         let Some(file) = &failure.file else {
-            return Ok("==");
+            return Ok(alone);
         };
         let all = releases(self.run, self.problem, &taker.project)?;
-        let (last, which) = match how {
-            Lacking::Gone(_) => (all.last(), "<="),
-            Lacking::Later(_) => (all.first(), ">="),
+        let Some(at) = all.iter().position(|r| r.version == taker.version) else {
+            return Ok(alone);
         };
-        let Some(last) = last else {
-            return Ok("==");
+        let takes = |i: usize| match all.get(i) {
+            Some(release) => takes(self.run, &taker.project, release, file, sought),
+            None => Ok(false),
         };
-        let take = takes(self.run, &taker.project, last, file, sought)?;
-        Ok(if take { which } else { "==" })
+        let (newest, oldest) = stretch(at, all.len(), takes)?;
+        let versions: Vec<&Version> = all.iter().map(|r| &r.version).collect();
+        Ok(range(&versions, newest, oldest).unwrap_or(alone))
     }
 
     /// Bounds a project to the releases that have something, for the one that takes it.
@@ -193,10 +192,21 @@ impl School<'_> {
         let run = self.run;
         let found = nearest_having(run, &owner.project, &all, &owner.version, since, sought)?;
         let Some(having) = found else {
+            if failure.slight {
+                // No release is known to have it: none is taken back on a guess.
+                return Ok(None);
+            }
             return self.of_its_time(taker, owner, because, failure);
         };
         let bound = having.bound();
-        self.needs(taker, "<=", &owner.project, &bound, because, failure)
+        self.needs(
+            taker,
+            &up_to(taker),
+            &owner.project,
+            &bound,
+            because,
+            failure,
+        )
     }
 
     /// Bounds a project to the releases that were there when the other one was published, or to the
@@ -238,7 +248,14 @@ impl School<'_> {
             .published()
             .map_or(String::new(), |t| format!(" of {}", day(t)));
         let because = format!("{because}; it met {} {}{on}", owner.project, newest.version);
-        self.needs(taker, "<=", &owner.project, &bound, &because, failure)
+        self.needs(
+            taker,
+            &up_to(taker),
+            &owner.project,
+            &bound,
+            &because,
+            failure,
+        )
     }
 
     /// The project that brings a module which nothing in the set brings.
@@ -255,6 +272,9 @@ impl School<'_> {
             name: None,
         };
         for project in self.may_bring(taker, top)? {
+            if project == taker.project {
+                continue;
+            }
             if let Some(there) = self.solution.chosen.iter().find(|c| c.project == project) {
                 // Another release of it has it, or none.
                 if let Some(found) = self.having(taker, there, sought, because, failure)? {
@@ -277,7 +297,7 @@ impl School<'_> {
                     None => continue,
                 }
             };
-            return self.needs(taker, "==", &project, &bound, because, failure);
+            return self.needs(taker, &exactly(taker), &project, &bound, because, failure);
         }
         Ok(None)
     }
@@ -302,8 +322,14 @@ impl School<'_> {
         Ok(there.map(|(name, _)| name).collect())
     }
 
-    fn avoid(&self, taker: &Chosen, which: &str, because: &str, failure: &Failure) -> Adjustment {
-        self.adjustment(taker, which, Effect::Avoid, because, failure)
+    fn avoid(
+        &self,
+        taker: &Chosen,
+        versions: &str,
+        because: &str,
+        failure: &Failure,
+    ) -> Adjustment {
+        self.adjustment(taker, versions, Effect::Avoid, because, failure)
     }
 
     /// That a release needs a project within a bound, beside what it says of it.
@@ -358,15 +384,14 @@ impl School<'_> {
     fn adjustment(
         &self,
         taker: &Chosen,
-        which: &str,
+        versions: &str,
         effect: Effect,
         because: &str,
         failure: &Failure,
     ) -> Adjustment {
-        let versions = format!("{which}{}", taker.version.public());
         Adjustment {
             project: taker.project.clone(),
-            versions: VersionSpecifier::parse(&versions).unwrap_or_default(),
+            versions: VersionSpecifier::parse(versions).unwrap_or_default(),
             when: None,
             effect,
             because: because.to_owned(),
@@ -377,6 +402,16 @@ impl School<'_> {
             }),
         }
     }
+}
+
+/// A release alone.
+fn exactly(taker: &Chosen) -> String {
+    format!("=={}", taker.version.public())
+}
+
+/// A release, and those before it.
+fn up_to(taker: &Chosen) -> String {
+    format!("<={}", taker.version.public())
 }
 
 /// Versions within a bound as well; upper bounds that are looser than it say nothing then.

@@ -129,6 +129,48 @@ fn within(module: &str, this: &str) -> bool {
         .is_some_and(|rest| rest.is_empty() || rest.starts_with('.'))
 }
 
+/// The stretch of releases around one that are like it, as places in a list with the newest first:
+/// the newest and the oldest of it. What is alike at an end is alike on the way there.
+pub(super) fn stretch<E>(
+    at: usize,
+    all: usize,
+    mut is_alike: impl FnMut(usize) -> Result<bool, E>,
+) -> Result<(usize, usize), E> {
+    let mut towards = |end: usize| -> Result<usize, E> {
+        if at == end || is_alike(end)? {
+            return Ok(end);
+        }
+        let (mut alike, mut other) = (at, end);
+        while alike.abs_diff(other) > 1 {
+            let middle = usize::midpoint(alike, other);
+            if is_alike(middle)? {
+                alike = middle;
+            } else {
+                other = middle;
+            }
+        }
+        Ok(alike)
+    };
+    Ok((towards(0)?, towards(all.saturating_sub(1))?))
+}
+
+/// A stretch of releases, newest first, as versions; nothing is said of those that may come.
+pub(super) fn range(all: &[&Version], newest: usize, oldest: usize) -> Option<String> {
+    let version = |i: usize| all.get(i).map(|v| v.public());
+    let lower = (oldest + 1 < all.len()).then(|| version(oldest)).flatten();
+    if newest == oldest && lower.is_some() {
+        return Some(format!("=={}", version(newest)?));
+    }
+    let upper = match newest.checked_sub(1) {
+        Some(above) => format!("<{}", version(above)?),
+        None => format!("<={}", version(newest)?),
+    };
+    Some(match lower {
+        Some(lower) => format!(">={lower},{upper}"),
+        None => upper,
+    })
+}
+
 /// On which side of a release those lie that have something.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) enum Having {
@@ -217,4 +259,39 @@ pub(super) fn nearest_having(
     }
     let version = oldest.and_then(|i| all.get(i)).map(|r| r.version.public());
     Ok(version.map(Having::From))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    /// Releases 9 to 0, the newest first; those of a stretch are alike.
+    #[rstest]
+    #[case::alone(3, 3..=3, "==6")]
+    #[case::all(3, 0..=9, "<=9")]
+    #[case::the_newest(0, 0..=0, "==9")]
+    #[case::from_some_on(2, 0..=4, ">=5,<=9")]
+    #[case::up_to_some(5, 4..=9, "<6")]
+    #[case::between(5, 2..=7, ">=2,<8")]
+    #[case::the_oldest(9, 9..=9, "<1")]
+    fn a_stretch_is_found_in_few_looks(
+        #[case] at: usize,
+        #[case] alike: std::ops::RangeInclusive<usize>,
+        #[case] expected: &str,
+    ) {
+        let mut looks = 0;
+        let found = stretch(at, 10, |i| {
+            looks += 1;
+            Ok::<bool, ()>(alike.contains(&i))
+        });
+        let (newest, oldest) = found.unwrap();
+        let versions: Vec<Version> = (0..10)
+            .rev()
+            .map(|n| Version::parse(&n.to_string()).unwrap())
+            .collect();
+        let versions: Vec<&Version> = versions.iter().collect();
+        assert_eq!(range(&versions, newest, oldest).as_deref(), Some(expected));
+        assert!(looks <= 8, "{looks}");
+    }
 }

@@ -2,7 +2,7 @@
 //! thrown away: made from the store by links, each module in a process of its own with an empty
 //! home and without credentials.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Instant;
@@ -40,6 +40,18 @@ pub(crate) struct Outcome {
     pub(crate) leaves: Vec<String>,
     /// The folder that modules were imported from, which is gone by now.
     pub(crate) site: PathBuf,
+}
+
+impl Outcome {
+    /// Corrects what was read by what was run: where a module imports, nothing is wrong on its way,
+    /// and where it does not, the sources say best why, if they do.
+    pub(crate) fn outrank(&self, read: &mut Vec<Failure>, signs: &Signs<'_>, contents: &Contents) {
+        let fell: BTreeSet<&str> = self.failed.iter().map(|a| a.module.as_str()).collect();
+        read.retain(|f| fell.contains(f.root.as_str()));
+        let told: BTreeSet<String> = read.iter().map(|f| f.root.clone()).collect();
+        let silent = self.failed.iter().filter(|a| !told.contains(&a.module));
+        read.extend(silent.map(|a| signs.failure(a, contents, &self.site)));
+    }
 }
 
 /// An environment that is thrown away, in which modules are imported.

@@ -10,7 +10,7 @@ use tempfile::TempDir;
 
 use eutaxis_demo::server::{Server, Trouble};
 
-use crate::field::{Field, depot_of};
+use crate::field::{Field, change_page, depot_of};
 
 /// A release: its version, its day, its needs and its sources.
 type Release<'a> = (&'a str, &'a str, &'a str, &'a [(&'a str, &'a str)]);
@@ -193,6 +193,89 @@ fn what_is_below_counts_and_bounds_others(
     let modules: Vec<&Value> = told.iter().map(|a| &a["module"]).collect();
     assert_eq!(modules, apart);
     assert_eq!(told[0]["lacks"], "plotter_that_nobody_has");
+}
+
+/// Names that a call puts into a module are not seen by reading. What a project takes of itself is not
+/// held against it, and what was run outranks what was read.
+#[rstest]
+#[case::own("windvane", &[], "ran", 0)]
+#[case::own_elsewhere("windvane", &["--target", "cpython 3.9 / windows x86_64"], "read", 0)]
+#[case::of_another("weathercock", &[], "ran", 0)]
+fn names_that_are_put_there_are_not_lacking(
+    #[case] ask: &str,
+    #[case] target: &[&str],
+    #[case] level: &str,
+    #[case] rounds: usize,
+) {
+    let puts = "import importlib\n\ndef put(name):\n    module = importlib.import_module('windvane.parts')\n    \
+        setattr(module, name, len)\n";
+    let own = [
+        (
+            "windvane/__init__.py",
+            "from windvane.tools import put\nput('st' + 'ake')\nfrom windvane.parts import stake\n",
+        ),
+        ("windvane/tools.py", puts),
+        ("windvane/parts.py", ""),
+    ];
+    let other = [(
+        "weathercock.py",
+        "import windvane\nfrom windvane.parts import stake\n",
+    )];
+    let world = [
+        project("windvane", &[("1.2", "2024-03-01", "", &own)]),
+        project(
+            "weathercock",
+            &[("1.0", "2024-04-01", "\"windvane\"", &other)],
+        ),
+    ];
+    let (_, answer) = proven(&world.concat(), 0, &[&[ask], target].concat());
+    assert_eq!(answer["evidence"]["level"], level, "{answer:#}");
+    let found = answer["proof"]["rounds"].as_array().unwrap();
+    assert_eq!(found.len(), rounds, "{answer:#}");
+}
+
+/// A wheel that is none, with the hash that its page states, is no release that can be taken.
+#[test]
+fn a_wheel_that_cannot_be_placed_is_left() {
+    let source = [("windvane/__init__.py", "")];
+    let releases = [
+        ("1.2", "2024-03-01", "", &source[..]),
+        ("1.3", "2024-04-01", "", &source[..]),
+    ];
+    let camp = Camp::of(&project("windvane", &releases));
+    let depot = camp.depot.path();
+    let wheel = depot.join("windvane/windvane-1.3-py3-none-any.whl");
+    // Its RECORD is of other bytes.
+    let script = "import hashlib, sys, zipfile\n\
+        old = zipfile.ZipFile(sys.argv[1])\n\
+        parts = [(n, old.read(n)) for n in old.namelist()]\n\
+        old.close()\n\
+        new = zipfile.ZipFile(sys.argv[1], 'w')\n\
+        [new.writestr(n, b + b'x = 1' if n.endswith('__init__.py') else b) for n, b in parts]\n\
+        new.close()\n\
+        print(hashlib.sha256(open(sys.argv[1], 'rb').read()).hexdigest())";
+    let done = std::process::Command::new("python3")
+        .args(["-c", script])
+        .arg(&wheel)
+        .output();
+    let hash = String::from_utf8(done.unwrap().stdout).unwrap();
+    let size = std::fs::metadata(&wheel).unwrap().len();
+    change_page(depot, "windvane", |page| {
+        let files = page["files"].as_array_mut().unwrap();
+        let file = files
+            .iter_mut()
+            .find(|f| f["filename"] == "windvane-1.3-py3-none-any.whl");
+        let file = file.unwrap();
+        file["hashes"]["sha256"] = hash.trim().into();
+        file["size"] = size.into();
+    });
+    let answer = camp.settle(0, &["windvane", "--prove"]);
+    assert_eq!(pinned(&answer, "windvane"), "1.2", "{answer:#}");
+    let failed = answer["proof"]["rounds"][0]["failed"].as_str().unwrap();
+    assert!(
+        failed.contains("does not have the hash of its RECORD"),
+        "{failed}"
+    );
 }
 
 /// What every environment used to bring is added for those that take it and do not say so.

@@ -70,26 +70,33 @@ impl Judge<'_> {
         let below = !(self.arguments.prove && is_whole);
         let gaps = contents.gaps(&target, network.catalogue(), below);
         let failures = gaps.first.iter().map(|gap| Failure::of_gap(gap, &contents));
-        let (scripts, mut failures): (Vec<Failure>, Vec<Failure>) =
-            failures.partition(|f| f.is_of_a_part(&contents));
+        let mut failures: Vec<Failure> = failures.collect();
         let mut judged = self.judged.borrow_mut();
         judged.followed = gaps.sources;
         judged.level = Evidence::Read;
         let told = |f: &Failure| below::told(f, &contents);
         let (slight, apart) = below::read(&gaps.below, &contents);
         let mut mendable = slight.len();
-        judged.scripts = scripts.iter().chain(&slight).map(told).collect();
+        judged.scripts = slight.iter().map(told).collect();
         judged.apart = apart;
-        if failures.is_empty() && self.arguments.prove && is_whole {
-            let by = (self.python, shares);
-            let trial = Trial::of(&contents, &items, by, cache, network, self.output)?;
-            let mut ran = trial.run()?;
-            let signs = Signs::of(&self.surroundings.config, target.interpreter.series());
-            let failed = ran.failed.iter();
-            failures = failed
-                .map(|a| signs.failure(a, &contents, &ran.site))
-                .collect();
-            failures.retain(|f| !f.is_of_a_part(&contents));
+        let trial = match self.arguments.prove && is_whole {
+            true => {
+                let by = (self.python, shares);
+                let (output, items) = (self.output, &items);
+                Some(Trial::of(&contents, items, by, cache, network, output)?)
+            }
+            false => None,
+        };
+        let signs = Signs::of(&self.surroundings.config, target.interpreter.series());
+        let ran = trial.as_ref().map(Trial::run).transpose()?;
+        if let Some(ran) = &ran {
+            ran.outrank(&mut failures, &signs, &contents);
+        }
+        let (scripts, failures): (Vec<Failure>, Vec<Failure>) = failures
+            .into_iter()
+            .partition(|f| f.is_of_a_part(&contents));
+        judged.scripts.extend(scripts.iter().map(told));
+        if let (Some(trial), Some(mut ran)) = (&trial, ran) {
             if failures.is_empty() {
                 let (reached, failed) = trial.run_below(&signs)?;
                 ran.tried.below = Some(reached);

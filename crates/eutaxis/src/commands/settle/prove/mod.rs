@@ -11,12 +11,12 @@ use eutaxis_core::fault::Origin;
 use eutaxis_core::index::FileKind;
 use eutaxis_core::offer::{Adjustment, Effect};
 use eutaxis_core::solve::{Asker, Problem, Solution};
-use eutaxis_world::Error;
 use eutaxis_world::depot::Place;
 use eutaxis_world::environment::{FETCHING, Item, WheelAt, stock_up, to_fetch};
 use eutaxis_world::interpreter::Found;
 use eutaxis_world::root::stand_in;
 use eutaxis_world::supply::Outcome as End;
+use eutaxis_world::{Error, ErrorKind};
 use jiff::Timestamp;
 
 use super::interpreter::{self, Another};
@@ -124,7 +124,7 @@ impl Subject for Candidate<'_, '_> {
             place: Origin::line(&file_name(self.out), 1),
         };
         let lesson = school.learn(failure)?;
-        if failure.slight && !lesson.as_ref().is_some_and(bounds_another) {
+        if failure.slight && !lesson.as_ref().is_some_and(|l| costs_nothing_asked(l, set)) {
             return Ok(None);
         }
         let round = Round {
@@ -156,9 +156,12 @@ impl Subject for Candidate<'_, '_> {
     }
 }
 
-/// Whether a lesson gives up no release of the project that it is about.
-fn bounds_another(lesson: &Adjustment) -> bool {
-    matches!(&lesson.effect, Effect::Needs(needs) if needs.name != lesson.project)
+/// Whether a lesson gives up no release of a project that is asked for.
+fn costs_nothing_asked(lesson: &Adjustment, set: &Set) -> bool {
+    let mut asks = set.problem.asks.iter();
+    let bounds_another =
+        matches!(&lesson.effect, Effect::Needs(needs) if needs.name != lesson.project);
+    bounds_another || asks.all(|a| a.requirement.name != lesson.project)
 }
 
 impl Candidate<'_, '_> {
@@ -314,38 +317,56 @@ impl Job<'_> {
         let (run, shown) = (&self.run, &chosen.shown);
         let settled = pinned::settle(solution, problem, &[], run, shown, self.output)?;
         let items = items(&settled);
-        let contents = self.contents(&items, items.len() == settled.pins.len())?;
         let mut looked = Looked {
             failures: Vec::new(),
             projects: items.iter().map(|i| i.name.clone()).collect(),
-            names: contents.names.clone(),
+            names: items
+                .iter()
+                .map(|i| format!("{} {}", i.name, i.version))
+                .collect(),
         };
-        let told = self.read(&contents, problem, python.is_none(), proof, &mut looked);
-        if !looked.failures.iter().all(|f| f.slight) {
+        let contents = match self.contents(&items, items.len() == settled.pins.len()) {
+            Err(error) if error.kind == ErrorKind::Refused => {
+                looked.failures = self.refused_of(&items)?;
+                return Ok(looked);
+            }
+            other => other?,
+        };
+        let sources = settled.pins.len() - items.len();
+        let python = python.filter(|_| sources == 0);
+        let parts = self.read(&contents, problem, python.is_none(), proof, &mut looked);
+        if looked.failures.iter().any(|f| f.kind == Kind::Shared) {
+            // It cannot even be placed.
             return Ok(looked);
         }
-        proof.level = Evidence::Read;
-        let sources = settled.pins.len() - items.len();
-        if sources > 0 {
-            let them = words::count(sources, "project");
-            let why = format!("{them} would have to be built, which this version does not do");
-            proof.short_of.push(why);
-        } else if let Some(python) = python {
-            let (cache, network) = (&self.surroundings.cache, self.depots.network());
-            let by = (python, false);
-            let trial = Trial::of(&contents, &items, by, cache, network, self.output)?;
-            let ran = trial.run()?;
-            let series = problem.target.interpreter.series();
-            let signs = Signs::of(&self.surroundings.config, series);
-            tried(ran, &contents, &signs, &told, proof, &mut looked);
-            if proof.level == Evidence::Ran {
-                let (reached, failures) = trial.run_below(&signs)?;
-                let (slight, apart) = below::sorted(failures, &contents);
-                proof.tried.iter_mut().for_each(|t| t.below = Some(reached));
-                proof.slight = slight.iter().map(|f| below::told(f, &contents)).collect();
-                proof.apart = apart;
-                looked.failures = slight;
+        let Some(python) = python else {
+            let_be(set, &contents, proof, &mut looked);
+            if looked.failures.iter().all(|f| f.slight) {
+                proof.level = Evidence::Read;
+                if sources > 0 {
+                    let them = words::count(sources, "project");
+                    let why =
+                        format!("{them} would have to be built, which this version does not do");
+                    proof.short_of.push(why);
+                }
             }
+            return Ok(looked);
+        };
+        let (cache, network) = (&self.surroundings.cache, self.depots.network());
+        let by = (python, false);
+        let trial = Trial::of(&contents, &items, by, cache, network, self.output)?;
+        let ran = trial.run()?;
+        let series = problem.target.interpreter.series();
+        let signs = Signs::of(&self.surroundings.config, series);
+        tried(ran, &contents, &signs, parts, proof, &mut looked);
+        if proof.level == Evidence::Ran {
+            let (reached, failures) = trial.run_below(&signs)?;
+            let (slight, apart) = below::sorted(failures, &contents);
+            proof.tried.iter_mut().for_each(|t| t.below = Some(reached));
+            proof.slight = slight.iter().map(|f| below::told(f, &contents)).collect();
+            proof.apart = apart;
+            looked.failures = slight;
+            let_be(set, &contents, proof, &mut looked);
         }
         Ok(looked)
     }
@@ -370,7 +391,22 @@ impl Job<'_> {
         Ok(Contents::of(items, &unpacked?, is_whole))
     }
 
-    /// What the sources show; the modules of parts that were told.
+    /// The wheels of a set that are none, of which one was met.
+    fn refused_of(&self, items: &[Item]) -> Result<Vec<Failure>, Error> {
+        let (cache, network) = (&self.surroundings.cache, self.depots.network());
+        let mut refused = Vec::new();
+        for (place, item) in items.iter().enumerate() {
+            match stock_up(std::slice::from_ref(item), cache, network, &|_, _, _| {}) {
+                Err(error) if error.kind == ErrorKind::Refused => {
+                    refused.push(Failure::of_refused(place, &item.filename, &error));
+                }
+                other => drop(other?),
+            }
+        }
+        Ok(refused)
+    }
+
+    /// What the sources show; the parts that they keep from starting.
     fn read(
         &self,
         contents: &Contents,
@@ -378,18 +414,18 @@ impl Job<'_> {
         below: bool,
         proof: &mut Proof,
         looked: &mut Looked,
-    ) -> BTreeSet<String> {
+    ) -> Vec<Failure> {
         let catalogue = self.depots.network().catalogue();
         let gaps = contents.gaps(&problem.target, catalogue, below);
         proof.followed = gaps.sources;
         proof.scripts.clear();
         looked.failures.extend(Failure::of_shared(contents));
-        let (mut seen, mut told) = (BTreeSet::new(), BTreeSet::new());
+        let (mut seen, mut parts) = (BTreeSet::new(), Vec::new());
         for gap in gaps.first {
             let failure = Failure::of_gap(&gap, contents);
             if failure.is_of_a_part(contents) {
                 proof.scripts.push(script(&failure, contents));
-                told.insert(failure.root);
+                parts.push(failure);
                 continue;
             }
             // One fact for each pair of projects teaches enough at a time.
@@ -403,7 +439,7 @@ impl Job<'_> {
         proof.slight = slight.iter().map(|f| below::told(f, contents)).collect();
         proof.apart = apart;
         looked.failures.extend(slight);
-        told
+        parts
     }
 
     /// What is to be fetched is said before it is.
@@ -420,23 +456,49 @@ impl Job<'_> {
     }
 }
 
-/// What the imports showed.
+/// Of slight things those that were so when the project was published are let be: it had met the
+/// other one as it is.
+fn let_be(set: &Set, contents: &Contents, proof: &mut Proof, looked: &mut Looked) {
+    let published = |project: usize| {
+        let name = looked.projects.get(project)?;
+        let chosen = set.solution.chosen.iter();
+        chosen
+            .filter(|c| c.project == *name)
+            .find_map(|c| c.file.published)
+    };
+    let was_so = |failure: &Failure| {
+        let dates = (
+            published(failure.taker),
+            failure.other().and_then(published),
+        );
+        failure.slight && matches!(dates, (Some(taker), Some(other)) if other <= taker)
+    };
+    let (old, rest): (Vec<Failure>, Vec<Failure>) =
+        looked.failures.iter().cloned().partition(was_so);
+    looked.failures = rest;
+    let slight = looked.failures.iter().filter(|f| f.slight);
+    proof.slight = slight.map(|f| below::told(f, contents)).collect();
+    let old = old.into_iter().map(|f| below::apart(f, contents));
+    proof.apart.extend(old);
+}
+
+/// What the imports showed, with what was read before, parts and others.
 fn tried(
     ran: trial::Outcome,
     contents: &Contents,
     signs: &Signs<'_>,
-    told: &BTreeSet<String>,
+    parts: Vec<Failure>,
     proof: &mut Proof,
     looked: &mut Looked,
 ) {
+    let mut all = parts;
+    all.append(&mut looked.failures);
+    ran.outrank(&mut all, signs, contents);
+    proof.scripts.clear();
     let mut machine = Vec::new();
-    for attempt in &ran.failed {
-        let failure = signs.failure(attempt, contents, &ran.site);
+    for failure in all {
         if failure.is_of_a_part(contents) {
-            // What its source showed is told already.
-            if !told.contains(&failure.root) {
-                proof.scripts.push(script(&failure, contents));
-            }
+            proof.scripts.push(script(&failure, contents));
         } else if failure.kind == Kind::Machine {
             machine.push(format!("{}, a fault of this machine", failure.told));
         } else if !looked.failures.iter().any(|f| f.kind == failure.kind) {
@@ -446,9 +508,11 @@ fn tried(
     proof.tried = Some(ran.tried);
     proof.leaves = ran.leaves;
     if looked.failures.is_empty() {
-        if machine.is_empty() {
-            proof.level = Evidence::Ran;
-        }
+        proof.level = if machine.is_empty() {
+            Evidence::Ran
+        } else {
+            Evidence::Read
+        };
         proof.short_of.extend(machine);
     }
 }
