@@ -5,7 +5,7 @@ pub(crate) mod contents;
 pub(crate) mod failure;
 pub(crate) mod learn;
 pub(crate) mod reading;
-mod releases;
+pub(crate) mod releases;
 pub(crate) mod rounds;
 pub(crate) mod signs;
 pub(crate) mod trial;

@@ -62,6 +62,19 @@ pub(super) fn releases(
     Ok(found)
 }
 
+/// When the series of a release began, by its first two numbers: who was published later had met it.
+pub(crate) fn began(
+    run: &Run,
+    problem: &Problem,
+    project: &Name,
+    version: &Version,
+) -> Result<Option<Timestamp>, Error> {
+    let series = |v: &Version| (v.release_number(0), v.release_number(1));
+    let all = releases(run, problem, project)?;
+    let of_it = all.iter().filter(|r| series(&r.version) == series(version));
+    Ok(of_it.filter_map(Release::published).min())
+}
+
 /// What is looked for: a module, and a name of it.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Sought<'a> {
@@ -130,7 +143,8 @@ fn within(module: &str, this: &str) -> bool {
 }
 
 /// The stretch of releases around one that are like it, as places in a list with the newest first:
-/// the newest and the oldest of it. What is alike at an end is alike on the way there.
+/// the newest and the oldest of it. What is alike at the oldest end is alike on the way there; where
+/// the newest one of all is alike, that is not what they fail by, and no newer one counts.
 pub(super) fn stretch<E>(
     at: usize,
     all: usize,
@@ -138,7 +152,7 @@ pub(super) fn stretch<E>(
 ) -> Result<(usize, usize), E> {
     let mut towards = |end: usize| -> Result<usize, E> {
         if at == end || is_alike(end)? {
-            return Ok(end);
+            return Ok(if end < at { at } else { end });
         }
         let (mut alike, mut other) = (at, end);
         while alike.abs_diff(other) > 1 {
@@ -269,9 +283,10 @@ mod tests {
     /// Releases 9 to 0, the newest first; those of a stretch are alike.
     #[rstest]
     #[case::alone(3, 3..=3, "==6")]
-    #[case::all(3, 0..=9, "<=9")]
+    #[case::all(3, 0..=9, "<7")]
     #[case::the_newest(0, 0..=0, "==9")]
-    #[case::from_some_on(2, 0..=4, ">=5,<=9")]
+    #[case::from_some_on(2, 0..=4, ">=5,<8")]
+    #[case::up_to_the_newest(0, 0..=4, ">=5,<=9")]
     #[case::up_to_some(5, 4..=9, "<6")]
     #[case::between(5, 2..=7, ">=2,<8")]
     #[case::the_oldest(9, 9..=9, "<1")]

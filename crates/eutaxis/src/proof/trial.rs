@@ -31,6 +31,9 @@ const LIMITS: Limits = Limits {
 /// So many kinds of failures beside others are looked into once more, by a module of each by itself.
 const MOST_BY_THEMSELVES: usize = 16;
 
+/// So long one of them may take then.
+const SECONDS_BY_ITSELF: u64 = 20;
+
 /// What came of importing.
 pub(crate) struct Outcome {
     pub(crate) tried: Tried,
@@ -192,7 +195,9 @@ impl<'a> Trial<'a> {
             .take(MOST_BY_THEMSELVES)
             .map(|f| (f.root.clone(), f.owner))
             .collect();
-        let attempts = self.runner.import(&again, &|| {})?;
+        let mut runner = self.runner.clone();
+        runner.limits.seconds = SECONDS_BY_ITSELF;
+        let attempts = runner.import(&again, &|| {})?;
         for (number, group) in groups.into_iter().enumerate() {
             match attempts.get(number) {
                 Some(attempt) if attempt.ended == Ended::Well => {}

@@ -29,6 +29,7 @@ use crate::proof::below;
 use crate::proof::contents::Contents;
 use crate::proof::failure::{Failure, Kind};
 use crate::proof::learn::School;
+use crate::proof::releases::began;
 use crate::proof::rounds::{Subject, prove};
 use crate::proof::signs::Signs;
 use crate::proof::trial::{self, Trial};
@@ -340,7 +341,7 @@ impl Job<'_> {
             return Ok(looked);
         }
         let Some(python) = python else {
-            let_be(set, &contents, proof, &mut looked);
+            self.let_be(set, &contents, proof, &mut looked)?;
             if looked.failures.iter().all(|f| f.slight) {
                 proof.level = Evidence::Read;
                 if sources > 0 {
@@ -366,7 +367,7 @@ impl Job<'_> {
             proof.slight = slight.iter().map(|f| below::told(f, &contents)).collect();
             proof.apart = apart;
             looked.failures = slight;
-            let_be(set, &contents, proof, &mut looked);
+            self.let_be(set, &contents, proof, &mut looked)?;
         }
         Ok(looked)
     }
@@ -442,6 +443,40 @@ impl Job<'_> {
         parts
     }
 
+    /// Of slight things those that were so when the project was published are let be: it had met the
+    /// series of the other one.
+    fn let_be(
+        &self,
+        set: &Set,
+        contents: &Contents,
+        proof: &mut Proof,
+        looked: &mut Looked,
+    ) -> Result<(), Error> {
+        let chosen = |project: usize| {
+            let name = looked.projects.get(project)?;
+            set.solution.chosen.iter().find(|c| c.project == *name)
+        };
+        let (mut old, mut rest) = (Vec::new(), Vec::new());
+        for failure in &looked.failures {
+            let other = failure.other().filter(|_| failure.slight).and_then(chosen);
+            let met = match other {
+                Some(other) => began(&self.run, &set.problem, &other.project, &other.version)?,
+                None => None,
+            };
+            let taker = chosen(failure.taker).and_then(|c| c.file.published);
+            match (taker, met) {
+                (Some(taker), Some(met)) if met <= taker => old.push(failure.clone()),
+                _ => rest.push(failure.clone()),
+            }
+        }
+        looked.failures = rest;
+        let slight = looked.failures.iter().filter(|f| f.slight);
+        proof.slight = slight.map(|f| below::told(f, contents)).collect();
+        let old = old.into_iter().map(|f| below::apart(f, contents));
+        proof.apart.extend(old);
+        Ok(())
+    }
+
     /// What is to be fetched is said before it is.
     fn tell_bytes(&self, items: &[Item]) -> Result<(), Error> {
         if self.output.is_quiet() || self.output.is_json() {
@@ -454,32 +489,6 @@ impl Job<'_> {
         }
         Ok(())
     }
-}
-
-/// Of slight things those that were so when the project was published are let be: it had met the
-/// other one as it is.
-fn let_be(set: &Set, contents: &Contents, proof: &mut Proof, looked: &mut Looked) {
-    let published = |project: usize| {
-        let name = looked.projects.get(project)?;
-        let chosen = set.solution.chosen.iter();
-        chosen
-            .filter(|c| c.project == *name)
-            .find_map(|c| c.file.published)
-    };
-    let was_so = |failure: &Failure| {
-        let dates = (
-            published(failure.taker),
-            failure.other().and_then(published),
-        );
-        failure.slight && matches!(dates, (Some(taker), Some(other)) if other <= taker)
-    };
-    let (old, rest): (Vec<Failure>, Vec<Failure>) =
-        looked.failures.iter().cloned().partition(was_so);
-    looked.failures = rest;
-    let slight = looked.failures.iter().filter(|f| f.slight);
-    proof.slight = slight.map(|f| below::told(f, contents)).collect();
-    let old = old.into_iter().map(|f| below::apart(f, contents));
-    proof.apart.extend(old);
 }
 
 /// What the imports showed, with what was read before, parts and others.
