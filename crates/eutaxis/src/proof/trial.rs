@@ -123,6 +123,12 @@ impl<'a> Trial<'a> {
         let mut leaves: Vec<String> = attempts.iter().flat_map(|a| a.leaves.clone()).collect();
         leaves.sort();
         leaves.dedup();
+        // What one import left empty another one may have filled.
+        let all = leaves.clone();
+        leaves.retain(|left| {
+            let fuller = format!("{left}: ");
+            !all.iter().any(|other| other.starts_with(&fuller))
+        });
         Ok(Outcome {
             tried: Tried {
                 modules: modules.len(),

@@ -278,6 +278,21 @@ fn a_wheel_that_cannot_be_placed_is_left() {
     );
 }
 
+/// What imports leave in an empty home is told, the fullest of it.
+#[test]
+fn what_imports_leave_behind_is_told() {
+    let makes = "import os\nhome = os.path.expanduser('~/.windvane')\nos.makedirs(home)\n";
+    let fills = format!("{makes}open(os.path.join(home, 'x.log'), 'w').close()\n");
+    let sources = [
+        ("windvane/__init__.py", makes),
+        ("weathercock.py", fills.as_str()),
+    ];
+    let world = project("windvane", &[("1.2", "2024-03-01", "", &sources)]);
+    let (_, answer) = proven(&world, 0, &["windvane"]);
+    let leaves = serde_json::json!(["~/.windvane: logs"]);
+    assert_eq!(answer["proof"]["leaves"], leaves, "{answer:#}");
+}
+
 /// What every environment used to bring is added for those that take it and do not say so.
 #[test]
 fn what_was_once_everywhere_is_added() {
