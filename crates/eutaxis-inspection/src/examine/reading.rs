@@ -160,7 +160,10 @@ fn remedy(snapshot: &Snapshot, gap: &Gap) -> Remedy {
     let Some(taker) = project(gap.taker) else {
         return "place what it takes".into();
     };
-    if let Some(step) = snapshot.settle_again(["--prove"]) {
+    // A proof looks into what is asked for.
+    if gap.asked
+        && let Some(step) = snapshot.settle_again(["--prove"])
+    {
         let words = "settle once more, and let what fails be learnt; then bring it there";
         return Remedy::new(words, step);
     }
@@ -180,9 +183,13 @@ fn remedy(snapshot: &Snapshot, gap: &Gap) -> Remedy {
             ),
             &taker.name,
         ),
-        (None, _) => Remedy::new(
-            "find out which project brings it, and ask for that as well",
-            Step::shortlist(gap.lack_top()),
-        ),
+        (None, _) => {
+            let words = "find out which project brings it, and ask for that as well";
+            let words = match gap.asked {
+                true => words.to_owned(),
+                false => format!("if you use it: {words}"),
+            };
+            Remedy::new(words, Step::shortlist(gap.lack_top()))
+        }
     }
 }
