@@ -162,10 +162,9 @@ fn remedy(snapshot: &Snapshot, gap: &Gap) -> Remedy {
     };
     // A proof looks into what is asked for.
     if gap.asked
-        && let Some(step) = snapshot.settle_again(["--prove"])
+        && let Some(remedy) = snapshot.prove_again()
     {
-        let words = "settle once more, and let what fails be learnt; then bring it there";
-        return Remedy::new(words, step);
+        return remedy;
     }
     match (gap.owner().and_then(project), &gap.lack) {
         (Some(owner), _) if owner.name == taker.name => snapshot.again(taker),

@@ -350,7 +350,19 @@ impl Snapshot {
         self.settle_instead(&[], more)
     }
 
-    /// The same without some words of the question.
+    /// What the pins that it is held to say of a project.
+    pub fn pinned<'s>(&'s self, project: &'s Name) -> impl Iterator<Item = &'s Pinned> {
+        let entries = self.pins.iter().flat_map(|p| &p.entries);
+        entries.filter(move |pin| pin.name == *project)
+    }
+
+    /// The remedy that settles it once more and proves it.
+    pub fn prove_again(&self) -> Option<Remedy> {
+        let words = "settle once more, and let what fails be learnt; then bring it there";
+        Some(Remedy::new(words, self.settle_again(["--prove"])?))
+    }
+
+    /// The same as [`Snapshot::settle_again`] without some words of the question.
     pub fn settle_instead<T: Into<String>>(
         &self,
         without: &[String],

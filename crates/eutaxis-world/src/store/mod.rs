@@ -209,8 +209,8 @@ fn place(stage: &Path, entry: &Path, temporary: &Path, manifest: Manifest) -> Re
             out_of_the_way(entry, temporary)?;
         }
     }
-    last.doing("cannot place in the store", entry)?;
-    Ok(manifest)
+    last.doing("cannot place in the store", entry)
+        .map(|()| manifest)
 }
 
 /// Moves a damaged entry aside, so that nobody takes it, and removes it there.

@@ -140,6 +140,7 @@ fn many_at_once_make_one_whole_entry(#[case] damaged: bool) {
                 .collect();
             all.into_iter().map(|t| t.join().unwrap()).collect()
         });
+        assert!(roots.iter().all(|r| r.join("firnio/__init__.py").is_file()));
         assert!(roots.windows(2).all(|w| w[0] == w[1]));
         assert!(shelf.store.has(&shelf.sha256));
         assert_eq!(shelf.under_way(), 0);

@@ -81,10 +81,8 @@ impl Held<'_> {
         if self.asks_its_pins() {
             // What is pinned and stays keeps its release without being asked for.
             let there = releases(self.snapshot);
-            let pins = self.snapshot.pins.iter().flat_map(|p| &p.entries);
-            let pinned: BTreeSet<&Name> = pins.map(|pin| &pin.name).collect();
             let keeps = |r: &Requirement| {
-                if !pinned.contains(&r.name) {
+                if self.snapshot.pinned(&r.name).next().is_none() {
                     return false;
                 }
                 let kept = there.get(&r.name).map(|v| Requirement::exactly(&r.name, v));

@@ -43,6 +43,5 @@ pub(crate) fn read(gaps: &[Gap], contents: &Contents) -> (Vec<Failure>, Vec<Apar
 
 /// A failure with the release that ran into it.
 pub(crate) fn told(failure: &Failure, contents: &Contents) -> String {
-    let name = contents.names.get(failure.taker);
-    format!("{} {}", name.map_or("", String::as_str), failure.told)
+    format!("{} {}", contents.name(failure.taker), failure.told)
 }

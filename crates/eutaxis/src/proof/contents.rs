@@ -174,6 +174,16 @@ impl Contents {
         }
     }
 
+    /// A project of the set with its release.
+    pub(crate) fn name(&self, project: usize) -> &str {
+        self.names.get(project).map_or("", String::as_str)
+    }
+
+    /// What is lacking, with the release that takes it.
+    pub(crate) fn told(&self, gap: &Gap) -> String {
+        format!("{} {}", self.name(gap.taker), gap.told(&self.names))
+    }
+
     /// The project whose file this is, by its path from the folder of modules on.
     pub(crate) fn owner(&self, path: &str) -> Option<usize> {
         (0..self.names.len()).find(|p| self.sources.contains_key(&(*p, path.to_owned())))

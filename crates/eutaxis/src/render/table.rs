@@ -142,27 +142,25 @@ pub(crate) fn wrap(text: &str, width: usize) -> Vec<String> {
 /// A paragraph behind a word: `care  text`, further lines under the text.
 pub(crate) fn labelled(label: &str, painted: &str, text: &str, width: usize) -> String {
     let indent = label.width() + 2;
-    let lines = wrap(text, width.saturating_sub(indent));
-    let mut out = String::new();
-    for (i, line) in lines.iter().enumerate() {
-        let lead = if i == 0 {
-            format!("{painted}  ")
-        } else {
-            " ".repeat(indent)
-        };
-        out.push_str(&format!("{lead}{line}\n"));
-    }
-    out
+    behind(painted, indent, &wrap(text, width.saturating_sub(indent)))
 }
 
 /// A command behind a word, in lines that a shell joins again.
 pub(crate) fn labelled_command(label: &str, command: &str, width: usize) -> String {
     let indent = label.width() + 2;
-    let lines = continued(command, width.saturating_sub(indent));
+    behind(
+        label,
+        indent,
+        &continued(command, width.saturating_sub(indent)),
+    )
+}
+
+/// Lines behind a word as it is drawn, all of them indented alike.
+fn behind(painted: &str, indent: usize, lines: &[String]) -> String {
     let mut out = String::new();
     for (i, line) in lines.iter().enumerate() {
         let lead = if i == 0 {
-            format!("{label}  ")
+            format!("{painted}  ")
         } else {
             " ".repeat(indent)
         };

@@ -55,10 +55,5 @@ pub(super) fn gaps(
     let about = gaps
         .telling()
         .filter(|g| g.taker == own || g.owner() == Some(own));
-    let told = |g: eutaxis_core::interface::Gap| {
-        let taker = contents.names.get(g.taker);
-        let taker = taker.map_or("", String::as_str);
-        format!("{taker} {}", g.told(&contents.names))
-    };
-    Ok(about.map(told).collect())
+    Ok(about.map(|g| contents.told(&g)).collect())
 }

@@ -100,16 +100,13 @@ pub(super) fn solve(findings: &mut [Finding], held: &Held<'_>, output: &Output) 
 /// Whether the pins would bring something else than what is there: the same once more mends only
 /// what was damaged.
 fn is_mended_by_its_pin(snapshot: &Snapshot, finding: &Finding, project: &Name) -> bool {
-    let entries = snapshot.pins.iter().flat_map(|p| &p.entries);
     let placed = snapshot.here().find(|(_, p)| p.name == *project);
-    entries
-        .filter(|pin| pin.name == *project)
-        .any(|pin| match placed {
-            Some((_, there)) => {
-                MENDED_BY_PLACING_AGAIN.contains(&finding.id()) || differs_from_pin(pin, there)
-            }
-            None => true,
-        })
+    snapshot.pinned(project).any(|pin| match placed {
+        Some((_, there)) => {
+            MENDED_BY_PLACING_AGAIN.contains(&finding.id()) || differs_from_pin(pin, there)
+        }
+        None => true,
+    })
 }
 
 /// Whether the pins would bring what a project needs and does not find.
@@ -117,9 +114,7 @@ fn has_its_need_pinned(snapshot: &Snapshot, finding: &Finding) -> bool {
     let Some(needs) = finding.trouble.needs() else {
         return false;
     };
-    let entries = snapshot.pins.iter().flat_map(|p| &p.entries);
-    let mut pinned = entries.filter(|pin| pin.name == needs.name);
-    pinned.any(|pin| {
+    snapshot.pinned(&needs.name).any(|pin| {
         let version = pin.version.as_ref();
         version.is_some_and(|v| needs.versions().is_none_or(|set| set.matches(v)))
     })
@@ -127,8 +122,7 @@ fn has_its_need_pinned(snapshot: &Snapshot, finding: &Finding) -> bool {
 
 /// Whether it was placed without being pinned.
 fn is_beside_the_pins(held: &Held<'_>, project: &Name) -> bool {
-    let pins = held.snapshot.pins.as_ref();
-    held.asks_its_pins() && pins.is_some_and(|p| p.entries.iter().all(|e| e.name != *project))
+    held.asks_its_pins() && held.snapshot.pinned(project).next().is_none()
 }
 
 /// What the pins ask for, and a project beside that.

@@ -79,24 +79,20 @@ impl Judge<'_> {
         let mut mendable = slight.len();
         judged.scripts = slight.iter().map(told).collect();
         judged.apart = apart;
-        let trial = match self.arguments.prove && is_whole {
-            true => {
-                let by = (self.python, shares);
-                let (output, items) = (self.output, &items);
-                Some(Trial::of(&contents, items, by, cache, network, output)?)
-            }
-            false => None,
-        };
-        let signs = Signs::of(&self.surroundings.config, target.interpreter.series());
-        let ran = trial.as_ref().map(Trial::run).transpose()?;
-        if let Some(ran) = &ran {
+        let mut trial = None;
+        if !below {
+            let by = (self.python, shares);
+            let made = Trial::of(&contents, &items, by, cache, network, self.output)?;
+            let signs = Signs::of(&self.surroundings.config, target.interpreter.series());
+            let ran = made.run()?;
             ran.outrank(&mut failures, &signs, &contents);
+            trial = Some((made, signs, ran));
         }
         let (scripts, failures): (Vec<Failure>, Vec<Failure>) = failures
             .into_iter()
             .partition(|f| f.is_of_a_part(&contents));
         judged.scripts.extend(scripts.iter().map(told));
-        if let (Some(trial), Some(mut ran)) = (&trial, ran) {
+        if let Some((trial, signs, mut ran)) = trial {
             if failures.is_empty() {
                 let (reached, failed) = trial.run_below(&signs)?;
                 ran.tried.below = Some(reached);

@@ -43,12 +43,7 @@ impl Reader<'_> {
         let unpacked = stock_up(&items, cache, self.network, &|_, _, _| {})?;
         let contents = Contents::of(&items, &unpacked, is_whole);
         let gaps = contents.gaps(self.target, self.network.catalogue(), true);
-        let told = |g: eutaxis_core::interface::Gap| {
-            let taker = contents.names.get(g.taker);
-            let taker = taker.map_or("", String::as_str);
-            format!("{taker} {}", g.told(&contents.names))
-        };
-        Ok(gaps.telling().map(told).collect())
+        Ok(gaps.telling().map(|g| contents.told(&g)).collect())
     }
 
     /// The wheel of what is placed; none of what the depots do not have as one.

@@ -1,7 +1,7 @@
 //! Advice from the knowledge files, fitted to where it is given: a command about a list, pins or an
 //! environment names those that are there. Where there are none, the words stand alone.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use clap::Parser;
 use eutaxis_core::examine::{Pins, Snapshot};
@@ -94,6 +94,5 @@ fn asks_nothing(asks: &AskOptions) -> bool {
 
 /// A command about files that are all there.
 fn with_files(one: Invocation, files: &[PathBuf]) -> Option<Invocation> {
-    let is_there = |file: &PathBuf| Path::new(file).is_file();
-    files.iter().all(is_there).then_some(one)
+    files.iter().all(|file| file.is_file()).then_some(one)
 }

@@ -218,8 +218,7 @@ impl<'a> Checker<'a> {
         if is_found || taker.is_none() || stand_in().is_some() {
             return None;
         }
-        let words = "settle once more, and let what fails be learnt; then bring it there";
-        Some(Remedy::new(words, snapshot.settle_again(["--prove"])?))
+        snapshot.prove_again()
     }
 
     fn new(arguments: &'a Diagnose, surroundings: &'a Surroundings) -> Result<Self, Error> {

@@ -10,7 +10,7 @@ use eutaxis_core::evidence::Evidence;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::FileKind;
 use eutaxis_core::offer::{Adjustment, Effect};
-use eutaxis_core::solve::{Asker, Problem, Solution};
+use eutaxis_core::solve::{Asker, Clash, Problem, Solution};
 use eutaxis_world::depot::Place;
 use eutaxis_world::environment::{FETCHING, Item, WheelAt, stock_up, to_fetch};
 use eutaxis_world::interpreter::Found;
@@ -149,12 +149,15 @@ impl Subject for Candidate<'_, '_> {
         problem.adjustments.extend(new.cloned());
         Ok(match self.job.run.solve(&problem, &|_| ())? {
             End::Settled(solution) => Ok(Set { problem, solution }),
-            End::Clash(clash) => {
-                let facts = clash.facts.iter().map(|f| f.text.as_str());
-                Err(facts.collect::<Vec<_>>().join("; "))
-            }
+            End::Clash(clash) => Err(in_a_line(&clash)),
         })
     }
+}
+
+/// The facts of a clash, behind each other.
+fn in_a_line(clash: &Clash) -> String {
+    let facts = clash.facts.iter().map(|f| f.text.as_str());
+    facts.collect::<Vec<_>>().join("; ")
 }
 
 /// Whether a lesson gives up no release of a project that is asked for.

@@ -7,7 +7,7 @@ use eutaxis_core::offer::Adjustment;
 use eutaxis_core::solve::{Joint, Problem, Solution};
 use eutaxis_world::Error;
 
-use super::{Candidate, Job, Proven, Set};
+use super::{Candidate, Job, Proven, Set, in_a_line};
 use crate::plan;
 use crate::proof::failure::Failure;
 use crate::proof::rounds::{Subject, prove};
@@ -68,13 +68,11 @@ impl Subject for Several<'_> {
                 problem.adjustments.push(lesson.clone());
             }
         }
-        let clash = match self.job.run.joint(&problems, &|_| ())? {
-            Joint::Settled(solutions) => return Ok(Ok(sets_of(problems, solutions))),
-            Joint::Clash(_, clash) => clash,
-            Joint::GaveUp(_) => return Ok(Err("the search gave up".to_owned())),
-        };
-        let facts = clash.facts.iter().map(|f| f.text.as_str());
-        Ok(Err(facts.collect::<Vec<_>>().join("; ")))
+        Ok(match self.job.run.joint(&problems, &|_| ())? {
+            Joint::Settled(solutions) => Ok(sets_of(problems, solutions)),
+            Joint::Clash(_, clash) => Err(in_a_line(&clash)),
+            Joint::GaveUp(_) => Err("the search gave up".to_owned()),
+        })
     }
 }
 
