@@ -52,8 +52,20 @@ pub(crate) fn sources(
         files.push((format!("{package}/cli.py"), cli));
     }
     files.retain(|(path, _)| !release.sources.contains_key(path));
-    files.extend(release.sources.clone());
+    let own = release.sources.iter();
+    files.extend(own.map(|(path, text)| (path.clone(), with_hooks(text))));
     files
+}
+
+/// The hooks of the demo world's own build system.
+const HOOKS: &str = include_str!("hooks.py");
+
+/// A text whose first word stands for the hooks.
+pub(crate) fn with_hooks(text: &str) -> String {
+    match text.strip_prefix("@hooks") {
+        Some(rest) => format!("{HOOKS}{rest}"),
+        None => text.to_owned(),
+    }
 }
 
 /// The core metadata of a release.

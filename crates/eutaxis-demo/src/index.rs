@@ -24,7 +24,11 @@ pub(crate) fn write_project(project: &Project, root: &Path) -> io::Result<usize>
         let mut add = |filename: String, bytes: Vec<u8>, version: &str| -> io::Result<()> {
             let metadata = files::metadata(project, release, version);
             fs::write(folder.join(&filename), &bytes)?;
-            fs::write(folder.join(format!("{filename}.metadata")), &metadata)?;
+            // An archive with metadata of its own says itself what it needs.
+            let beside = !release.archive.contains_key("PKG-INFO");
+            if beside {
+                fs::write(folder.join(format!("{filename}.metadata")), &metadata)?;
+            }
             entries.push(json!({
                 "filename": filename,
                 "url": filename.replace('+', "%2B"),
@@ -32,7 +36,11 @@ pub(crate) fn write_project(project: &Project, root: &Path) -> io::Result<usize>
                 "requires-python": release.python(project),
                 "size": bytes.len(),
                 "upload-time": moment,
-                "core-metadata": {"sha256": hex(&Sha256::digest(metadata.as_bytes()))},
+                "core-metadata": if beside {
+                    json!({"sha256": hex(&Sha256::digest(metadata.as_bytes()))})
+                } else {
+                    json!(false)
+                },
                 "yanked": release.yanked.clone().map_or(Value::Bool(false), Value::String),
             }));
             Ok(())
@@ -77,7 +85,10 @@ fn html(name: &str, entries: &[Value]) -> String {
                 .unwrap_or("")
                 .to_owned()
         };
-        let mut attributes = format!(" data-core-metadata=\"sha256={}\"", hash("core-metadata"));
+        let mut attributes = match hash("core-metadata").as_str() {
+            "" => String::new(),
+            hash => format!(" data-core-metadata=\"sha256={hash}\""),
+        };
         if !get("requires-python").is_empty() {
             attributes.push_str(&format!(
                 " data-requires-python=\"{}\"",

@@ -101,6 +101,9 @@ pub(crate) fn wheels(project: &Project, release: &Release) -> Vec<Wheel> {
         .unwrap_or(&project.interpreters);
     let platforms = release.platforms.as_ref().unwrap_or(&project.platforms);
     let mut wheels = Vec::new();
+    if project.only_source || release.only_source {
+        return wheels;
+    }
     for version in &versions {
         if project.pure {
             wheels.push(wheel(

@@ -34,6 +34,9 @@ pub struct Project {
     /// Also a source distribution.
     #[serde(default)]
     pub sdist: bool,
+    /// No wheels.
+    #[serde(default)]
+    pub only_source: bool,
     /// Requires-Python.
     pub python: Option<String>,
     /// Requirements.
@@ -73,9 +76,17 @@ pub struct Release {
     /// One build per local label.
     #[serde(default)]
     pub labels: Vec<String>,
+    /// No wheels.
+    #[serde(default)]
+    pub only_source: bool,
     /// Sources by their paths, in place of those that are made or beside them.
     #[serde(default)]
     pub sources: BTreeMap<String, String>,
+    /// Members of the source distribution, in place of those that are made or beside them; an empty
+    /// text takes one away, and one that begins with `@hooks` begins with the hooks of the demo
+    /// world's own build system.
+    #[serde(default)]
+    pub archive: BTreeMap<String, String>,
 }
 
 impl World {

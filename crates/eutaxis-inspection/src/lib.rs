@@ -15,3 +15,4 @@ pub mod diagnose;
 pub mod examine;
 pub mod interface;
 pub mod remedy;
+pub mod source;

@@ -30,6 +30,8 @@ pub enum ErrorKind {
     Metadata,
     /// To answer, more would have to be fetched than is permitted: the answer is no.
     Budget,
+    /// The user broke it off.
+    Interrupted,
     /// A fault of ours: what must not happen happened.
     Internal,
 }
@@ -47,6 +49,7 @@ impl ErrorKind {
             ErrorKind::Refused => "refused",
             ErrorKind::Metadata => "metadata",
             ErrorKind::Budget => "budget",
+            ErrorKind::Interrupted => "interrupted",
             ErrorKind::Internal => "internal",
         }
     }

@@ -5,6 +5,7 @@
 pub mod accelerator;
 pub mod assay;
 pub mod attempt;
+pub mod build;
 pub mod catalogue;
 pub mod config;
 pub mod depot;
@@ -21,6 +22,7 @@ pub mod loader;
 pub mod network;
 mod process;
 pub mod root;
+pub mod source;
 pub mod stock;
 pub mod store;
 pub mod supply;

@@ -11,6 +11,29 @@ const PAUSE: Duration = Duration::from_millis(2);
 /// What was written before the end of a process is waited for so long.
 const GRACE: Duration = Duration::from_millis(500);
 
+/// Variables that say where a process runs, and hold nothing that is anybody's.
+const OF_THE_PLACE: [&str; 14] = [
+    "PATH",
+    "LANG",
+    "LANGUAGE",
+    "TZ",
+    "TERM",
+    "LD_LIBRARY_PATH",
+    "DYLD_LIBRARY_PATH",
+    "DYLD_FALLBACK_LIBRARY_PATH",
+    "DISPLAY",
+    "WAYLAND_DISPLAY",
+    "SYSTEMROOT",
+    "WINDIR",
+    "COMSPEC",
+    "PATHEXT",
+];
+
+/// Whether a variable says where a process runs.
+pub(crate) fn is_of_the_place(name: &str) -> bool {
+    OF_THE_PLACE.contains(&name) || name.starts_with("LC_") || name.ends_with("VISIBLE_DEVICES")
+}
+
 /// Makes a command lead a process group of its own.
 pub(crate) fn lead_group(command: &mut Command) {
     #[cfg(unix)]

@@ -306,9 +306,8 @@ pub(crate) struct PolicyOptions {
     /// Wheels only, wheels first, or any release as it comes [default: first]
     #[arg(long, value_name = "POLICY")]
     pub(crate) wheels: Option<WheelsArg>,
-    /// Permit a project's source distribution though wheels only is asked for; repeatable
-    #[arg(long, value_name = "PROJECT")]
-    pub(crate) build: Vec<String>,
+    #[command(flatten)]
+    pub(crate) permit: BuildOptions,
     /// Admit pre-releases of a project, or of all; repeatable
     #[arg(long, value_name = "PROJECT|all")]
     pub(crate) prereleases: Vec<String>,
@@ -321,6 +320,27 @@ pub(crate) struct PolicyOptions {
     /// What is done about releases that are of different times [default: heed]
     #[arg(long, value_name = "HOW")]
     pub(crate) chronology: Option<ChronologyArg>,
+}
+
+/// What may be built from source, which runs what its projects bring.
+#[derive(Debug, Args, Clone, Default)]
+#[command(next_help_heading = "Building from source")]
+pub(crate) struct BuildOptions {
+    /// Permit building a project from its source, where no wheel of it fits; repeatable
+    #[arg(long, value_name = "PROJECT")]
+    pub(crate) build: Vec<String>,
+    /// Build a project from its source though a wheel of it fits, or was built before; repeatable
+    #[arg(long, value_name = "PROJECT")]
+    pub(crate) rebuild: Vec<String>,
+    /// Permit building every project whose source holds no native code
+    #[arg(long)]
+    pub(crate) build_light: bool,
+    /// Permit building every project
+    #[arg(long)]
+    pub(crate) build_all: bool,
+    /// A requirement list that bounds what builds need; repeatable
+    #[arg(long, value_name = "FILE")]
+    pub(crate) build_bounds: Vec<PathBuf>,
 }
 
 impl PolicyOptions {
@@ -585,6 +605,8 @@ pub(crate) struct Furnish {
     /// Place the set though importing it runs into something
     #[arg(long, help_heading = "Proof")]
     pub(crate) anyway: bool,
+    #[command(flatten)]
+    pub(crate) permit: BuildOptions,
     #[command(flatten)]
     pub(crate) depots: DepotOptions,
 }

@@ -4,6 +4,7 @@
 //! or JSON (`render`).
 
 mod answer;
+mod building;
 mod cli;
 mod commands;
 mod output;

@@ -175,6 +175,16 @@ impl Output {
         bar
     }
 
+    /// Tells the steps of work that other programs do.
+    pub(crate) fn steps(&self) -> Steps {
+        Steps {
+            bar: self.searching(),
+            quiet: self.quiet,
+            begun: Instant::now(),
+            next: Mutex::new(FIRST_LINE),
+        }
+    }
+
     /// Works, and says meanwhile what is being waited for: on a terminal at once, else in a line
     /// after some seconds and then ever more rarely.
     pub(crate) fn watch<T>(
@@ -292,6 +302,51 @@ impl Output {
         );
         print_error(&error.help("look at what standard output leads to: a full disk, perhaps"));
         ExitCode::from(3)
+    }
+}
+
+/// Tells the steps of work that other programs do: on a terminal as they go, else in a line after
+/// some seconds and then ever more rarely. Can be told from any thread.
+pub(crate) struct Steps {
+    bar: ProgressBar,
+    quiet: bool,
+    begun: Instant,
+    /// When the next line is due.
+    next: Mutex<Duration>,
+}
+
+impl Steps {
+    /// What is being done, and the last line of whoever does it.
+    pub(crate) fn tell(&self, doing: &str, line: &str) {
+        let text = if line.is_empty() {
+            doing.to_owned()
+        } else {
+            format!("{doing}: {line}")
+        };
+        if !self.bar.is_hidden() {
+            self.bar.set_message(text);
+            self.bar.tick();
+            return;
+        }
+        let since = self.begun.elapsed();
+        let mut next = self.next.lock().unwrap_or_else(PoisonError::into_inner);
+        if !self.quiet && since >= *next {
+            say(&format!("{} s: {text}", since.as_secs()));
+            *next = since + (*next * 2).min(RAREST);
+        }
+    }
+
+    /// A notice.
+    pub(crate) fn say(&self, text: &str) {
+        if !self.quiet {
+            self.bar.suspend(|| say(text));
+        }
+    }
+}
+
+impl Drop for Steps {
+    fn drop(&mut self) {
+        self.bar.finish_and_clear();
     }
 }
 

@@ -19,19 +19,19 @@ use eutaxis_world::depot::{Depots, Listed, Named, open};
 use eutaxis_world::files::read_text;
 use eutaxis_world::interpreter::{Facts, Finder, Found, ProbeCache};
 use eutaxis_world::network::{FetchLimits, Network};
-use eutaxis_world::root::root;
+use eutaxis_world::root::{root, stand_in};
 use eutaxis_world::{Doing, Error, ErrorKind, Errors};
 use url::Url;
 
 use crate::cli::{
-    AskOptions, ChronologyArg, Common, DepotOptions, PolicyOptions, PreferArg, TargetOptions,
-    WheelsArg,
+    AskOptions, BuildOptions, ChronologyArg, Common, DepotOptions, PolicyOptions, PreferArg,
+    TargetOptions, WheelsArg,
 };
 use crate::voice::say;
 use crate::words;
 
 /// What every command starts with.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub(crate) struct Surroundings {
     /// The settings.
     pub(crate) config: Config,
@@ -327,6 +327,32 @@ pub(crate) struct Chosen {
     pub(crate) here: bool,
 }
 
+/// The interpreter of a target, when it is one of this machine; else why nothing can be run.
+pub(crate) fn interpreter_here(
+    options: &TargetOptions,
+    surroundings: &Surroundings,
+    chosen: &Chosen,
+) -> Result<Found, &'static str> {
+    if !chosen.here {
+        return Err("the target is not this machine");
+    }
+    if stand_in().is_some() {
+        return Err("EUTAXIS_ROOT stands in for another machine");
+    }
+    let wanted = &chosen.target.interpreter;
+    let is_it = |found: &Found| {
+        let own = found.facts.interpreter();
+        own.is_ok_and(|i| i.version == wanted.version && i.abis == wanted.abis)
+    };
+    let first = interpreter(options.interpreter.as_deref(), surroundings).ok();
+    if let Some(found) = first.filter(is_it) {
+        return Ok(found);
+    }
+    let (all, _) = surroundings.finder().all(&surroundings.probes());
+    let found = all.into_iter().find(is_it);
+    found.ok_or("the target's interpreter is not on this machine")
+}
+
 /// All targets that the options name.
 pub(crate) fn targets(
     options: &TargetOptions,
@@ -590,9 +616,7 @@ pub(crate) fn policy(options: &PolicyOptions, config: &Config) -> Result<Policy,
     let name = |option: &str, text: &String| {
         Name::parse(text).map_err(|f| Error::in_file(option, text, &f))
     };
-    for text in &options.build {
-        policy.build.push(name("--build", text)?);
-    }
+    permit(&options.permit, &mut policy)?;
     if options.prereleases.iter().any(|p| p == "all") {
         policy.prereleases = Prereleases::All;
     } else if !options.prereleases.is_empty() {
@@ -615,6 +639,38 @@ pub(crate) fn policy(options: &PolicyOptions, config: &Config) -> Result<Policy,
         policy.as_of = Some(as_of(text).map_err(|f| Error::in_file("--as-of", text, &f))?);
     }
     Ok(policy)
+}
+
+/// Adds what options permit to be built.
+pub(crate) fn permit(options: &BuildOptions, policy: &mut Policy) -> Result<(), Error> {
+    for text in &options.build {
+        let name = Name::parse(text).map_err(|f| Error::in_file("--build", text, &f))?;
+        if !policy.build.contains(&name) {
+            policy.build.push(name);
+        }
+    }
+    for text in &options.rebuild {
+        let name = Name::parse(text).map_err(|f| Error::in_file("--rebuild", text, &f))?;
+        if !policy.rebuild.contains(&name) {
+            policy.rebuild.push(name);
+        }
+    }
+    policy.build_light |= options.build_light;
+    policy.build_all |= options.build_all;
+    Ok(())
+}
+
+/// What bounds the requirements of all builds.
+pub(crate) fn build_bounds(options: &BuildOptions) -> Result<Vec<Ask>, Error> {
+    let mut all = Vec::new();
+    for file in &options.build_bounds {
+        let list = read_list(file).map_err(|errors| {
+            let first = errors.all().first().cloned();
+            first.unwrap_or_else(|| Error::request(format!("{} is no list", file.display())))
+        })?;
+        all.extend(list.asks);
+    }
+    Ok(all)
 }
 
 /// The depots: of the options, of EUTAXIS_DEPOT, then of the settings.

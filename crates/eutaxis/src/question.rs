@@ -148,6 +148,9 @@ fn policy_words(policy: &Policy, settings: &Policy) -> Vec<String> {
     for project in policy.build.iter().filter(|p| !settings.build.contains(p)) {
         say("--build", project.as_str());
     }
+    for project in &policy.rebuild {
+        say("--rebuild", project.as_str());
+    }
     match &policy.prereleases {
         stated if *stated == settings.prereleases => {}
         Prereleases::All => say("--prereleases", "all"),
@@ -165,6 +168,12 @@ fn policy_words(policy: &Policy, settings: &Policy) -> Vec<String> {
             Prefer::Oldest => "oldest",
         };
         say("--prefer", word);
+    }
+    if policy.build_light && !settings.build_light {
+        words.push("--build-light".to_owned());
+    }
+    if policy.build_all && !settings.build_all {
+        words.push("--build-all".to_owned());
     }
     words
 }

@@ -3,7 +3,7 @@
 use clap::ValueEnum;
 pub(crate) use eutaxis_core::shell::quoted;
 
-use crate::cli::{AskOptions, DepotOptions, PolicyOptions, TargetOptions};
+use crate::cli::{AskOptions, BuildOptions, DepotOptions, PolicyOptions, TargetOptions};
 
 /// Words as a shell takes them, each with a blank before it.
 pub(crate) fn line(words: &[String]) -> String {
@@ -21,13 +21,12 @@ fn word<T: ValueEnum>(option: &str, value: Option<&T>) -> Vec<String> {
     each(option, value.map(|v| v.get_name().to_owned()))
 }
 
+fn paths(list: &[std::path::PathBuf]) -> Vec<String> {
+    list.iter().map(|p| p.display().to_string()).collect()
+}
+
 /// What is asked for.
 pub(crate) fn asks(options: &AskOptions) -> Vec<String> {
-    let paths = |list: &[std::path::PathBuf]| {
-        list.iter()
-            .map(|p| p.display().to_string())
-            .collect::<Vec<_>>()
-    };
     let parts = [
         options.requirements.clone(),
         each("--asks", paths(&options.asks)),
@@ -57,11 +56,26 @@ pub(crate) fn depots(options: &DepotOptions) -> Vec<String> {
 pub(crate) fn policy(options: &PolicyOptions) -> Vec<String> {
     let parts = [
         word("--wheels", options.wheels.as_ref()),
-        each("--build", options.build.clone()),
+        permit(&options.permit),
         each("--prereleases", options.prereleases.clone()),
         each("--as-of", options.as_of.clone()),
         word("--prefer", options.prefer.as_ref()),
         word("--chronology", options.chronology.as_ref()),
+    ];
+    parts.concat()
+}
+
+/// What may be built.
+pub(crate) fn permit(options: &BuildOptions) -> Vec<String> {
+    let flag = |word: &str, is_given: bool| is_given.then(|| word.to_owned());
+    let parts = [
+        each("--build", options.build.clone()),
+        each("--rebuild", options.rebuild.clone()),
+        flag("--build-light", options.build_light)
+            .into_iter()
+            .collect(),
+        flag("--build-all", options.build_all).into_iter().collect(),
+        each("--build-bounds", paths(&options.build_bounds)),
     ];
     parts.concat()
 }
@@ -77,7 +91,7 @@ mod tests {
     #[test]
     fn options_come_back() {
         let typed = "eutaxis span a --asks f.txt --extra x --target t --accelerator none --depot d \
-            --wheels only --build b --as-of 2026-01-01 --prefer oldest --chronology ignore \
+            --wheels only --build b --rebuild r --build-light --build-all --build-bounds c.txt --as-of 2026-01-01 --prefer oldest --chronology ignore \
             --prereleases all";
         let Ok(Cli {
             command: Command::Span(span),

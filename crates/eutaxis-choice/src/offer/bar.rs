@@ -81,6 +81,8 @@ pub enum Bar {
     },
     /// It has only source, and wheels alone are taken.
     OnlySource,
+    /// A wheel, and the project is to be built from its source.
+    ToBeBuilt,
     /// Only building would tell what it needs.
     UnknownUntilBuilt,
     /// The user avoids it.
@@ -118,7 +120,7 @@ impl Bar {
             Bar::Yanked(_) => BarKind::Yanked,
             Bar::Prerelease => BarKind::Prerelease,
             Bar::Undated | Bar::Later { .. } => BarKind::Date,
-            Bar::OnlySource | Bar::UnknownUntilBuilt => BarKind::Wheels,
+            Bar::OnlySource | Bar::ToBeBuilt | Bar::UnknownUntilBuilt => BarKind::Wheels,
             Bar::Avoided { .. } => BarKind::Adjust,
             Bar::Unusable(_) => BarKind::Absent,
             Bar::TooDear { .. } => BarKind::Unknown,
@@ -150,6 +152,7 @@ impl Bar {
                 ..whole(format!("published after {}", day(*as_of)))
             },
             Bar::OnlySource => whole("only source, and the policy takes wheels only".to_owned()),
+            Bar::ToBeBuilt => whole("it is to be built from its source".to_owned()),
             Bar::UnknownUntilBuilt => {
                 whole("only source, and what it needs is known only by building it".to_owned())
             }

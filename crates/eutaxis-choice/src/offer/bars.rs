@@ -39,13 +39,19 @@ pub(super) fn tags(judged: &Judged<'_>) -> Option<Bar> {
     misfits.into_iter().next().map(Bar::Misfit)
 }
 
-/// `--wheels only`, but for projects named by `--build`.
+/// `--wheels only`, but for projects named by `--build`; and wheels of projects named by `--rebuild`.
 pub(super) fn wheels_policy(judged: &Judged<'_>) -> Option<Bar> {
-    let FileKind::Sdist(name) = &judged.file.kind else {
-        return None;
-    };
     let policy = judged.policy;
-    let barred = policy.wheels == Wheels::Only && !policy.build.contains(&name.name);
+    let name = match &judged.file.kind {
+        FileKind::Sdist(name) => name,
+        FileKind::Wheel(name) => {
+            return policy
+                .rebuild
+                .contains(&name.name)
+                .then_some(Bar::ToBeBuilt);
+        }
+    };
+    let barred = policy.wheels == Wheels::Only && !policy.builds(&name.name);
     barred.then_some(Bar::OnlySource)
 }
 

@@ -11,7 +11,7 @@ use super::admit;
 use super::late::{MetadataAnswer, bar_of, learned_build};
 use super::rank::{self, Preferred, Ranking};
 use super::{Build, LateBar, Offer, OfferFile, Policy, offer_of, offers};
-use eutaxis_standards::artifact::Metadata;
+use eutaxis_standards::artifact::{Metadata, Unsure};
 use eutaxis_standards::index::Page;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
@@ -174,13 +174,20 @@ impl JudgedPage {
             rules.adjustments,
         );
         let is_stated = stated.is_some() && !matches!(answer, MetadataAnswer::Known(_));
-        let unsaid = || {
-            MetadataAnswer::Known(Arc::new(Metadata::unsaid(
-                self.page.project.clone(),
-                version.clone(),
-            )))
+        let unsaid = || Metadata::unsaid(self.page.project.clone(), version.clone());
+        // What a build will tell is let be where one is permitted.
+        let is_left = matches!(answer, MetadataAnswer::UnknownUntilBuilt)
+            && rules.policy.builds(&self.page.project);
+        let answer = if is_stated {
+            MetadataAnswer::Known(Arc::new(unsaid()))
+        } else if is_left {
+            MetadataAnswer::Known(Arc::new(Metadata {
+                unsure: Some(Unsure::Build),
+                ..unsaid()
+            }))
+        } else {
+            answer.clone()
         };
-        let answer = if is_stated { unsaid() } else { answer.clone() };
         if matches!(answer, MetadataAnswer::Dear(_)) {
             return Learned::Dear;
         }

@@ -99,8 +99,14 @@ impl Prereleases {
 pub struct Policy {
     /// On source distributions.
     pub wheels: Wheels,
-    /// Projects whose source may be built though the policy is wheels only.
+    /// Projects whose source may be built, also where the policy is wheels only.
     pub build: Vec<Name>,
+    /// Projects that are built from source whatever wheels they have.
+    pub rebuild: Vec<Name>,
+    /// All source without native code may be built.
+    pub build_light: bool,
+    /// All source may be built.
+    pub build_all: bool,
     /// On pre-releases.
     pub prereleases: Prereleases,
     /// Files published after this moment do not exist.
@@ -109,4 +115,11 @@ pub struct Policy {
     pub prefer: Prefer,
     /// On releases that have never met.
     pub chronology: Chronology,
+}
+
+impl Policy {
+    /// Whether the source of a project may be built whatever it is.
+    pub fn builds(&self, project: &Name) -> bool {
+        self.build_all || self.build.contains(project) || self.rebuild.contains(project)
+    }
 }

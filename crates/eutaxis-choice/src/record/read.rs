@@ -104,6 +104,10 @@ pub fn policy_of(lock: &Lock) -> Policy {
         policy.prereleases = Prereleases::Of(prereleases);
     }
     policy.build = names("build");
+    policy.rebuild = names("rebuild");
+    let is_set = |key: &str| table.get(key).and_then(toml::Value::as_bool) == Some(true);
+    policy.build_light = is_set("build-light");
+    policy.build_all = is_set("build-all");
     policy.as_of = string(table, "as-of").and_then(|t| t.parse().ok());
     policy
 }

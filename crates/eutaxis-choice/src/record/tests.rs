@@ -57,6 +57,9 @@ fn names(list: &[&str]) -> Vec<Name> {
     chronology: Chronology::Follow,
     prereleases: Prereleases::Of(names(&["seracnet"])),
     build: names(&["moulin"]),
+    rebuild: vec![Name::parse("serac").unwrap()],
+    build_light: true,
+    build_all: true,
     as_of: Some("2024-03-01T00:00:00Z".parse().unwrap()),
 })]
 #[case::all_prereleases(Policy { prereleases: Prereleases::All, ..Policy::default() })]

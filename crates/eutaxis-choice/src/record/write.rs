@@ -87,6 +87,15 @@ fn policy(policy: &Policy) -> Table {
     if !policy.build.is_empty() {
         table.insert("build".into(), names(&policy.build));
     }
+    if !policy.rebuild.is_empty() {
+        table.insert("rebuild".into(), names(&policy.rebuild));
+    }
+    if policy.build_light {
+        table.insert("build-light".into(), Value::Boolean(true));
+    }
+    if policy.build_all {
+        table.insert("build-all".into(), Value::Boolean(true));
+    }
     if let Some(moment) = policy.as_of {
         table.insert("as-of".into(), text(moment));
     }
@@ -158,6 +167,9 @@ pub fn chosen(
     let list = |items: &[String]| Value::Array(items.iter().map(text).collect());
     if let Some(said) = &chosen.said {
         own.insert("needs".into(), list(said));
+    }
+    if let Some(unsure) = chosen.unsure {
+        own.insert("needs-from".into(), text(unsure.as_str()));
     }
     if !chosen.extras.is_empty() {
         own.insert(

@@ -13,6 +13,7 @@ use super::problem::{AskId, BoundId, Problem};
 use super::queue::{OwnTime, Queue, in_force};
 use super::table::Value;
 use crate::offer::{Bar, BarKind, Build, Chronology, Offer, Prefer, Verdict};
+use eutaxis_standards::artifact::Unsure;
 use eutaxis_standards::index::PageFile;
 use eutaxis_standards::knowledge::MadeFor;
 use eutaxis_standards::name::Name;
@@ -48,6 +49,8 @@ pub struct Chosen {
     /// What the file itself says that it needs here, in words and sorted, before adjustments; none
     /// where it does not say.
     pub said: Option<Vec<String>>,
+    /// That is not sure, since it is source of an older kind: where it was found.
+    pub unsure: Option<Unsure>,
     /// Projects it needs on the target, in the order of its metadata.
     pub needs: Vec<Name>,
     /// Newer releases, newest first, each with what keeps it out.
@@ -461,6 +464,7 @@ fn chosen_of(
         verdict: offer.verdict,
         build: known.build(value).cloned(),
         asked_by,
+        unsure: said.and_then(|m| m.unsure),
         said: said.map(|m| m.needs_in_force(markers, &extras)),
         extras,
         needs: needed,

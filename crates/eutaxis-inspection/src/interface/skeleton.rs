@@ -50,9 +50,17 @@ pub(super) fn skeleton(source: &[u8]) -> Skeleton {
             keep_lines(source.get(at..line.end).unwrap_or_default(), &mut left.text);
         } else if line.opens && is_function(words) {
             let header = source.get(at..line.comment.unwrap_or(line.end));
-            let header = header.unwrap_or_default().trim_ascii_end();
+            let mut header = header.unwrap_or_default().trim_ascii_end();
+            // A backslash behind the colon joins a line that has nothing but a comment.
+            while let Some(before) = header.strip_suffix(b"\\") {
+                header = before.trim_ascii_end();
+            }
             left.text.extend_from_slice(header);
             left.text.extend_from_slice(b" pass\n");
+            let behind = source.get(at + header.len()..line.end).unwrap_or_default();
+            let lines = memchr::memchr_iter(b'\n', behind).count();
+            left.text
+                .extend(std::iter::repeat_n(b'\n', lines.saturating_sub(1)));
             inside = Some(indent);
         } else if line.lone_text {
             // What stands alone in a block keeps the block.
@@ -228,6 +236,7 @@ mod tests {
     #[case::bracket_in_a_string("x = ')'\ndef f():\n  y\n", "x = ')'\ndef f(): pass\n\n")]
     #[case::tabs("def f():\n\tx\n\ty\nz\n", "def f(): pass\n\n\nz\n")]
     #[case::other_line_ends("def f():\r\n  x\r\ny\r\n", "def f(): pass\n\ny\r\n")]
+    #[case::joined_to_a_comment("def f():\\\n#\nx\n", "def f(): pass\n\nx\n")]
     #[case::define_is_no_def("define(a):\n  x\n", "define(a):\n  x\n")]
     #[case::not_closed("def f(:\n  x\n", "def f(:\n  x\n")]
     fn bodies_go_and_lines_stay(#[case] source: &str, #[case] expected: &str) {

@@ -12,6 +12,8 @@ use crate::name::Name;
 use crate::requirement::Requirement;
 use crate::version::{Operator, Version, VersionSpecifier};
 
+use super::Unsure;
+
 /// Metadata of more bytes than this is refused.
 const LARGEST: usize = 16 * 1024 * 1024;
 
@@ -45,6 +47,9 @@ pub struct Metadata {
     pub classified: Option<(u64, u64)>,
     /// Faults that did not keep the rest from being read, for people.
     pub remarks: Vec<String>,
+    /// The needs are those that an older source distribution tells, of which a build may come to
+    /// others: where they were found.
+    pub unsure: Option<Unsure>,
 }
 
 /// A requirement that cannot be read as it is written: a bound in an old or broken spelling, for
@@ -165,6 +170,7 @@ impl Metadata {
             import_names: all("import-name"),
             classified: all("classifier").iter().filter_map(|c| classified(c)).max(),
             remarks,
+            unsure: None,
         })
     }
 
@@ -183,6 +189,7 @@ impl Metadata {
             import_names: Vec::new(),
             classified: None,
             remarks: Vec::new(),
+            unsure: None,
         }
     }
 
@@ -295,6 +302,7 @@ impl Metadata {
             import_names: Vec::new(),
             classified: classifiers.iter().filter_map(|c| classified(c.value)).max(),
             remarks: Vec::new(),
+            unsure: None,
         }))
     }
 

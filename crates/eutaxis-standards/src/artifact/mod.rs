@@ -16,6 +16,7 @@ mod member;
 mod metadata;
 mod record;
 mod sdist_name;
+mod source_needs;
 mod wheel_info;
 mod wheel_name;
 
@@ -24,6 +25,7 @@ pub use member::{NameRules, unsafe_member};
 pub use metadata::{Metadata, Unread};
 pub use record::{Record, RecordLine};
 pub use sdist_name::SdistName;
+pub use source_needs::{SourceFiles, Unsure};
 pub use wheel_info::WheelInfo;
 pub use wheel_name::{BuildTag, WheelName, WheelTags};
 

@@ -19,11 +19,106 @@ pub struct Needed {
     pub project: Option<String>,
 }
 
+/// The build system of projects that state none (PEP 517, build-backend).
+#[derive(Debug, Clone, PartialEq, Eq, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Fallback {
+    /// What it needs.
+    pub requires: Vec<String>,
+    /// The object with its hooks.
+    pub backend: String,
+}
+
+/// What a build backend is known for.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Backend {
+    /// The top module of its hooks.
+    pub module: String,
+    /// It compiles: always, or as the files of the project say.
+    pub compiles: Compiles,
+    /// Tools that it calls when it compiles.
+    #[serde(default)]
+    pub tools: Vec<String>,
+}
+
+/// When a build backend compiles.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Compiles {
+    /// Whatever it builds.
+    Always,
+    /// As `setup.py`, `setup.cfg` and the project file say.
+    Scripted,
+}
+
+/// A language of sources that are compiled.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Language {
+    /// Its name.
+    pub name: String,
+    /// Endings of its files, without the dot.
+    pub endings: Vec<String>,
+    /// The tool that reads it; none where a build requirement does.
+    pub tool: Option<String>,
+    /// The language that it is turned into first.
+    pub becomes: Option<String>,
+    /// Seconds that a mebibyte of its sources takes to compile on one core; none where the size of
+    /// the sources does not tell.
+    pub pace: Option<f64>,
+}
+
 #[derive(Default, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct File {
+    fallback: Fallback,
+    /// Seconds of a build that compiles nothing.
+    begin: f64,
+    /// Words of build descriptions that tell of code to be compiled.
+    compiling: Vec<String>,
+    backend: Vec<Backend>,
+    language: Vec<Language>,
     tool: Vec<Needed>,
     header: Vec<Needed>,
+}
+
+/// The build system of projects that state none.
+pub fn fallback() -> &'static Fallback {
+    &FILE.fallback
+}
+
+/// Seconds of a build that compiles nothing.
+pub fn begin() -> f64 {
+    FILE.begin
+}
+
+/// Words of a `setup.py`, `setup.cfg` or project file that tell of code to be compiled.
+pub fn compiling() -> &'static [String] {
+    &FILE.compiling
+}
+
+/// What is known of a backend, by the object with its hooks.
+pub fn backend(object: &str) -> Option<&'static Backend> {
+    let module = object.split(['.', ':']).next().unwrap_or_default();
+    FILE.backend.iter().find(|b| b.module == module)
+}
+
+/// The language of a source that is compiled, by its path.
+pub fn language(path: &str) -> Option<&'static Language> {
+    let (_, ending) = path.rsplit_once('.')?;
+    let is = |l: &&Language| l.endings.iter().any(|e| e == ending);
+    FILE.language.iter().find(is)
+}
+
+/// A language by its name.
+pub fn language_named(name: &str) -> Option<&'static Language> {
+    FILE.language.iter().find(|l| l.name == name)
+}
+
+/// All tools that are known.
+pub fn tools() -> &'static [Needed] {
+    &FILE.tool
 }
 
 // The file is compiled in and read by a test, so that it cannot be broken in a build that passed.
@@ -32,6 +127,11 @@ static FILE: LazyLock<File> = LazyLock::new(|| {
 });
 
 impl Needed {
+    /// The names that it is called by.
+    pub fn names(&self) -> &[String] {
+        &self.names
+    }
+
     /// The system package on one of these distributions, the machine's own first.
     pub fn package(&self, distributions: &[String]) -> Option<&str> {
         distributions
@@ -69,6 +169,31 @@ pub fn header(name: &str) -> Option<&'static Needed> {
 mod tests {
     use super::*;
     use rstest::rstest;
+
+    #[test]
+    fn the_file_can_be_read() {
+        assert!(!fallback().requires.is_empty() && begin() > 0.0 && !compiling().is_empty());
+        assert!(
+            FILE.backend
+                .iter()
+                .flat_map(|b| &b.tools)
+                .all(|t| tool(t).is_some())
+        );
+        assert!(
+            FILE.language
+                .iter()
+                .filter_map(|l| l.tool.as_ref())
+                .all(|t| tool(t).is_some())
+        );
+    }
+
+    #[rstest]
+    #[case("src/a.c", Some("C"))]
+    #[case("src/a.tar", None)]
+    #[case("c", None)]
+    fn languages_are_known_by_endings(#[case] path: &str, #[case] name: Option<&str>) {
+        assert_eq!(language(path).map(|l| l.name.as_str()), name);
+    }
 
     #[rstest]
     #[case("gcc", Some("build-essential"))]

@@ -26,7 +26,10 @@ mod standard_names;
 
 pub use accelerators::{Families, Family, Form, Library, MadeFor, Number, Probe, Runs, Told};
 pub use brought_by::{bringing, was_everywhere};
-pub use building::{Needed, header, tool};
+pub use building::{
+    Backend, Compiles, Fallback, Language, Needed, backend, begin, compiling, fallback, header,
+    language, language_named, tool, tools,
+};
 pub use causes::{
     Advice, CauseKind, Causes, CheckKind, Condition, Confidence, Course, Cure, Sign, Use, Vain,
     Wording,

@@ -17,7 +17,7 @@ use eutaxis_core::examine::{Attempt, Awaited, Ended, Trial};
 use crate::config::{self, Tried, Until};
 
 use crate::error::Doing;
-use crate::process::{end_group, lead_group};
+use crate::process::{end_group, is_of_the_place, lead_group};
 use crate::threads::each;
 use crate::{Error, ErrorKind, Result};
 
@@ -57,28 +57,6 @@ struct Ran {
     printed: String,
     complained: String,
     leaves: Vec<String>,
-}
-
-/// Variables that say where a process runs, and hold nothing that is anybody's.
-const OF_THE_PLACE: [&str; 14] = [
-    "PATH",
-    "LANG",
-    "LANGUAGE",
-    "TZ",
-    "TERM",
-    "LD_LIBRARY_PATH",
-    "DYLD_LIBRARY_PATH",
-    "DYLD_FALLBACK_LIBRARY_PATH",
-    "DISPLAY",
-    "WAYLAND_DISPLAY",
-    "SYSTEMROOT",
-    "WINDIR",
-    "COMSPEC",
-    "PATHEXT",
-];
-
-fn is_of_the_place(name: &str) -> bool {
-    OF_THE_PLACE.contains(&name) || name.starts_with("LC_") || name.ends_with("VISIBLE_DEVICES")
 }
 
 impl Runner {

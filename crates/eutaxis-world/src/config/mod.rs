@@ -1,6 +1,7 @@
 //! `eutaxis.toml` and `[tool.eutaxis]` of `pyproject.toml`: depots, policy, targets.
 
 mod adjust;
+mod build;
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -14,6 +15,7 @@ use eutaxis_core::targets::{Accelerator, Accelerators};
 use eutaxis_core::{Name, Target};
 use url::Url;
 
+use crate::build::Limits;
 use crate::depot::Named;
 use crate::files::read_text;
 use crate::interpreter::expand_home;
@@ -21,6 +23,7 @@ use crate::network::FetchLimits;
 pub use crate::network::NetworkSettings;
 use crate::stock::parse_size;
 use crate::{Error, Result};
+pub use build::BuildSettings;
 
 /// A `[[depot]]`.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -78,6 +81,10 @@ pub struct Config {
     pub trials: BTreeMap<String, Trial>,
     /// Facts stated over the metadata, in their order.
     pub adjustments: Vec<Adjustment>,
+    /// How single projects are built from source.
+    pub builds: BTreeMap<Name, BuildSettings>,
+    /// What each hook of a build may use.
+    pub build_limits: Limits,
     /// Globs of interpreters.
     pub search: Vec<String>,
     /// Those of them that stand in the user's own file, or in one that was named: not in one that
@@ -100,6 +107,8 @@ impl Default for Config {
             targets: BTreeMap::new(),
             trials: BTreeMap::new(),
             adjustments: Vec::new(),
+            builds: BTreeMap::new(),
+            build_limits: Limits::default(),
             search: Vec::new(),
             own_search: Vec::new(),
             network: NetworkSettings::default(),
@@ -220,6 +229,7 @@ impl Config {
             "interpreters",
             "network",
             "adjust",
+            "build",
             "knowledge",
             "trial",
         ])?;
@@ -240,6 +250,14 @@ impl Config {
             };
             self.names_chronology |=
                 says("chronology")?.is_some() || says("prefer")?.as_deref() == Some("period");
+        }
+        if let Some(build) = table.table("build")? {
+            build::read(
+                &build,
+                &mut self.policy,
+                &mut self.builds,
+                &mut self.build_limits,
+            )?;
         }
         for (name, value) in table
             .table("target")?

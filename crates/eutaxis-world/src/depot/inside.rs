@@ -4,7 +4,7 @@ use std::fs::File;
 use std::io::{Read, Seek};
 use std::path::Path;
 
-use eutaxis_core::artifact::Metadata;
+use eutaxis_core::artifact::{Metadata, SourceFiles};
 use eutaxis_core::fault::Fault;
 
 use crate::error::Doing;
@@ -28,10 +28,12 @@ fn parse(path: &Path, bytes: &[u8]) -> Result<Metadata> {
 
 /// Reads metadata that came from somewhere.
 pub(super) fn read_metadata(bytes: &[u8], from: impl std::fmt::Display) -> Result<Metadata> {
-    Metadata::parse(bytes).map_err(|f: Fault| {
-        Error::new(ErrorKind::Metadata, format!("{f} ({from})"))
-            .help("take another release, or tell those who publish it")
-    })
+    Metadata::parse(bytes).map_err(|fault| unreadable(&fault, from))
+}
+
+fn unreadable(fault: &Fault, from: impl std::fmt::Display) -> Error {
+    Error::new(ErrorKind::Metadata, format!("{fault} ({from})"))
+        .help("take another release, or tell those who publish it")
 }
 
 /// METADATA of a wheel.
@@ -76,8 +78,8 @@ pub(super) fn member_of_archive(archive: impl Read + Seek) -> std::result::Resul
     Ok(bytes)
 }
 
-/// Metadata of a source distribution, when it is static by the standard: PKG-INFO of metadata 2.2
-/// or later, else a `[project]` table without dynamic fields. None when only building would tell.
+/// Metadata of a source distribution: static by the standard (PEP 643), else what files of an older
+/// kind say, unsurely. None when only building would tell.
 ///
 /// # Errors
 /// When the archive cannot be read.
@@ -91,87 +93,60 @@ pub fn sdist_metadata(path: &Path) -> Result<Option<Metadata>> {
     } else {
         read_source(&mut file)
     };
-    let (info, project) = read.map_err(|why| bad(path, why))?;
-    source_metadata(info, project, path.display())
-}
-
-/// The members of a source distribution that count: PKG-INFO and the project file.
-pub(super) type Members = (Option<Vec<u8>>, Option<Vec<u8>>);
-
-/// Whether a member of a source distribution counts: only those right under the one top folder do.
-pub(super) fn counts_in_source(name: &str) -> bool {
-    matches!(
-        name.split('/').collect::<Vec<_>>().as_slice(),
-        [_, "PKG-INFO" | "pyproject.toml"]
-    )
+    source_metadata(&read.map_err(|why| bad(path, why))?, path.display())
 }
 
 /// Takes a member of a source distribution; true when all that counts was seen.
-fn take(members: &mut Members, name: &str, reader: &mut dyn Read) -> std::io::Result<bool> {
-    if counts_in_source(name) {
-        let mut bytes = Vec::new();
-        reader.take(LARGEST).read_to_end(&mut bytes)?;
-        let slot = if name.ends_with("PKG-INFO") {
-            &mut members.0
-        } else {
-            &mut members.1
-        };
-        *slot = Some(bytes);
+fn take(files: &mut SourceFiles, name: &str, reader: &mut dyn Read) -> std::io::Result<bool> {
+    if !SourceFiles::counts(name) {
+        return Ok(false);
     }
-    let says_all = |info: &Vec<u8>| Metadata::parse(info).is_ok_and(|m| m.needs_are_static());
-    Ok(members
-        .0
-        .as_ref()
-        .is_some_and(|info| members.1.is_some() || says_all(info)))
+    let mut bytes = Vec::new();
+    reader.take(LARGEST).read_to_end(&mut bytes)?;
+    files.take(name, bytes);
+    Ok(files.says_all())
 }
 
 /// Reads a tar archive of a source distribution until all that counts was seen. On failure says
 /// why.
-pub(super) fn read_source(archive: &mut dyn Read) -> std::result::Result<Members, String> {
-    let mut members = Members::default();
+pub(super) fn read_source(archive: &mut dyn Read) -> std::result::Result<SourceFiles, String> {
+    let mut files = SourceFiles::default();
     let plain = flate2::read::GzDecoder::new(archive).take(MOST_UNPACKED);
     let mut archive = tar::Archive::new(plain);
     let damaged = |e: std::io::Error| format!("it is not a whole tar.gz archive ({e})");
     for entry in archive.entries().map_err(damaged)? {
         let mut entry = entry.map_err(damaged)?;
         let name = String::from_utf8_lossy(&entry.path_bytes()).into_owned();
-        if take(&mut members, &name, &mut entry).map_err(damaged)? {
+        if take(&mut files, &name, &mut entry).map_err(damaged)? {
             break;
         }
     }
-    Ok(members)
+    Ok(files)
 }
 
-fn read_zipped_source(archive: impl Read + Seek) -> std::result::Result<Members, String> {
-    let mut members = Members::default();
+fn read_zipped_source(archive: impl Read + Seek) -> std::result::Result<SourceFiles, String> {
+    let mut files = SourceFiles::default();
     let mut zip = zip::ZipArchive::new(archive)
         .map_err(|e| format!("it is not a whole zip archive ({e})"))?;
     for i in 0..zip.len() {
         let mut member = zip.by_index(i).map_err(|e| e.to_string())?;
         let name = String::from_utf8_lossy(member.name_raw()).into_owned();
-        if take(&mut members, &name, &mut member).map_err(|e| e.to_string())? {
+        if take(&mut files, &name, &mut member).map_err(|e| e.to_string())? {
             break;
         }
     }
-    Ok(members)
+    Ok(files)
 }
 
-/// What the members of a source distribution say, as [`sdist_metadata`].
+/// What the files of a source distribution say, as [`sdist_metadata`].
 ///
 /// # Errors
 /// When PKG-INFO cannot be read.
 pub(super) fn source_metadata(
-    info: Option<Vec<u8>>,
-    project: Option<Vec<u8>>,
+    files: &SourceFiles,
     from: impl std::fmt::Display,
 ) -> Result<Option<Metadata>> {
-    let read = info.map(|bytes| read_metadata(&bytes, &from)).transpose()?;
-    if let Some(metadata) = read.filter(Metadata::needs_are_static) {
-        return Ok(Some(metadata));
-    }
-    let text = project.map(|bytes| String::from_utf8_lossy(&bytes).into_owned());
-    // A project file that cannot be read says nothing; building would tell.
-    Ok(text.and_then(|t| Metadata::from_pyproject(&t).ok().flatten()))
+    files.metadata().map_err(|fault| unreadable(&fault, from))
 }
 
 /// The error of a wheel with several `.dist-info` folders.
@@ -219,21 +194,16 @@ mod tests {
         }
     }
 
-    #[rstest]
-    #[case("firnio-1.3/PKG-INFO", true)]
-    #[case("firnio-1.3/pyproject.toml", true)]
-    #[case("firnio-1.3/firnio.egg-info/PKG-INFO", false)]
-    #[case("PKG-INFO", false)]
-    fn only_what_is_right_under_the_top_counts(#[case] name: &str, #[case] counts: bool) {
-        assert_eq!(counts_in_source(name), counts);
-    }
-
     #[test]
     fn a_source_that_says_all_is_not_read_to_its_end() {
         let mut archive = zipped(&[("firnio-1.3/PKG-INFO", METADATA), ("firnio-1.3/a.py", "")]);
-        let (info, project) = read_zipped_source(Cursor::new(&archive)).unwrap();
-        assert_eq!(info.as_deref(), Some(METADATA.as_bytes()));
-        assert!(project.is_none());
+        let files = read_zipped_source(Cursor::new(&archive)).unwrap();
+        assert!(
+            files
+                .metadata()
+                .unwrap()
+                .is_some_and(|m| m.unsure.is_none())
+        );
         archive.truncate(archive.len() / 2);
         let why = read_zipped_source(Cursor::new(&archive)).unwrap_err();
         assert!(why.starts_with("it is not a whole zip archive"), "{why}");

@@ -14,6 +14,7 @@ use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::solve::{Effort, Want};
 
 use super::ahead::Ahead;
+use super::built::{ByBuild, Question};
 use super::judge::Judge;
 use crate::depot::{Depot, Depots};
 use crate::guarded::guarded;
@@ -71,6 +72,7 @@ struct Shared {
     /// Judges the pages that come, each on the thread that read it.
     judge: Option<Arc<Judge>>,
     ahead: Option<Mutex<Ahead>>,
+    by_build: Option<Arc<dyn ByBuild>>,
     most: usize,
     state: Mutex<State>,
     /// Something was put into a queue, or the crew is dismissed.
@@ -89,6 +91,7 @@ impl Crew {
         depots: Arc<Depots>,
         judge: Option<Arc<Judge>>,
         ahead: Option<Ahead>,
+        by_build: Option<Arc<dyn ByBuild>>,
     ) -> Self {
         let processors = std::thread::available_parallelism().map_or(2, usize::from);
         let most = if depots.are_remote() {
@@ -100,6 +103,7 @@ impl Crew {
             depots,
             judge,
             ahead: ahead.map(Mutex::new),
+            by_build,
             most,
             state: Mutex::default(),
             work: Condvar::new(),
@@ -355,6 +359,15 @@ impl Shared {
                     }
                     answer => answer?,
                 };
+                let network = self.depots.network();
+                let question = Question {
+                    depot: &depot,
+                    project,
+                    file,
+                    network,
+                    effort,
+                };
+                let answer = question.completed(answer, self.by_build.as_ref())?;
                 Ok(Fact::Metadata(project.clone(), filename.clone(), answer))
             }
         }
@@ -403,6 +416,7 @@ mod tests {
     fn crew() -> Crew {
         Crew::new(
             depots(Stub::new("stub", broken_page, broken_metadata)),
+            None,
             None,
             None,
         )
@@ -486,7 +500,7 @@ mod tests {
         }
 
         fn crew() -> Crew {
-            Crew::new(depots(Stub::new("stub", page, metadata)), None, None)
+            Crew::new(depots(Stub::new("stub", page, metadata)), None, None, None)
         }
 
         fn file(name: &str) -> Arc<str> {

@@ -5,6 +5,7 @@
 //! what the next rounds will probably want.
 
 mod ahead;
+mod built;
 mod crew;
 mod judge;
 mod look;
@@ -29,6 +30,7 @@ use crate::threads::each;
 use crate::wheel::Sources;
 use crate::{Error, ErrorKind, Result};
 use ahead::Ahead;
+pub use built::{ByBuild, keep_built};
 use crew::{Crew, Fact};
 use judge::{Judge, Judges};
 pub use look::{Depth, Looked};
@@ -63,6 +65,8 @@ pub struct Run {
     judges: Judges,
     /// Archives that were asked for and counted.
     paid: Mutex<HashSet<Want>>,
+    /// Whoever may ask build systems.
+    by_build: Option<Arc<dyn ByBuild>>,
 }
 
 /// How much was read.
@@ -84,6 +88,16 @@ impl Run {
             metadata: AtomicUsize::new(0),
             judges: Judges::default(),
             paid: Mutex::default(),
+            by_build: None,
+        }
+    }
+
+    /// The same with somebody who may ask build systems what archives need.
+    #[must_use]
+    pub fn with_builds(self, by_build: Arc<dyn ByBuild>) -> Self {
+        Run {
+            by_build: Some(by_build),
+            ..self
         }
     }
 
@@ -96,7 +110,12 @@ impl Run {
                 .zip(judge.clone())
                 .filter(|_| self.depots.are_remote());
             let ahead = foreseen.map(|(problem, judge)| Ahead::new(problem, judge));
-            Crew::new(Arc::clone(&self.depots), judge, ahead)
+            Crew::new(
+                Arc::clone(&self.depots),
+                judge,
+                ahead,
+                self.by_build.clone(),
+            )
         })
     }
 

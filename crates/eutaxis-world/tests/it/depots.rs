@@ -138,7 +138,7 @@ fn a_sidecar_speaks_for_its_file() {
 #[case::dynamic_info(&[("PKG-INFO", "Metadata-Version: 2.2\nName: firnio\nVersion: 1.0\nDynamic: \
     Requires-Dist\n")], None)]
 #[case::old_info(&[("PKG-INFO", "Metadata-Version: 2.1\nName: firnio\nVersion: \
-    1.0\nRequires-Dist: moulin\n")], None)]
+    1.0\nRequires-Dist: moulin\n")], Some(1))]
 #[case::old_info_static_project(&[
     ("PKG-INFO", "Metadata-Version: 2.1\nName: firnio\nVersion: 1.0\n"),
     ("pyproject.toml", "[project]\nname='firnio'\nversion='1.0'\ndependencies=['moulin', \
@@ -148,7 +148,7 @@ fn a_sidecar_speaks_for_its_file() {
 #[case::deeper_files_do_not_count(&[("inner/PKG-INFO", "Metadata-Version: 2.2\nName: \
     firnio\nVersion: 1.0\n")], None)]
 #[case::nothing(&[("setup.txt", "")], None)]
-fn needs_of_source_are_known_only_when_static(
+fn needs_of_source_are_known_when_its_files_tell_them(
     #[case] files: &[(&str, &str)],
     #[case] needs: Option<usize>,
 ) {

@@ -2,6 +2,7 @@
 //! into JSON. Nothing here knows of the three.
 
 pub(crate) mod assay;
+pub(crate) mod build;
 pub(crate) mod clash;
 pub(crate) mod diagnose;
 pub(crate) mod edits;

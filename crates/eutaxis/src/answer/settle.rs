@@ -7,6 +7,7 @@ use eutaxis_core::record;
 use eutaxis_core::solve::{AskId, Asker, Chosen, Problem, Solution};
 use eutaxis_world::depot::Place;
 
+use super::build::Foreseen;
 use super::proof::Proof;
 use crate::words;
 
@@ -66,6 +67,10 @@ pub(crate) struct Settled<'a> {
     pub(crate) taken: Option<Taken>,
     /// How far it was proven in this run.
     pub(crate) proof: Option<Proof>,
+    /// What is foreseen of builds, for each project that is pinned as source.
+    pub(crate) builds: Vec<Foreseen>,
+    /// What furnishes the pins and permits those builds, as typed.
+    pub(crate) permit: Option<String>,
     /// What the pins record of that, from this run or before.
     pub(crate) evidence: Option<record::Proof>,
     /// What was written, in words.

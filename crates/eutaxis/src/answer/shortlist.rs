@@ -3,6 +3,8 @@
 use eutaxis_core::offer::{Grid, Offer};
 use eutaxis_core::{Requirement, Target};
 
+use super::build::Foreseen;
+
 /// Everything that is shown.
 #[derive(Debug)]
 pub(crate) struct Listing {
@@ -29,6 +31,9 @@ pub(crate) struct Listing {
     /// Why its page has no file that can be used, when it has none.
     pub(crate) empty: Option<String>,
     pub(crate) cautions: Vec<String>,
+    /// What is foreseen of builds: of the release to take, and of the newest that has only source,
+    /// each with what pins it.
+    pub(crate) builds: Vec<(Foreseen, String)>,
 }
 
 impl Listing {

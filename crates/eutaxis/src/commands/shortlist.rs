@@ -5,18 +5,23 @@ use std::sync::Arc;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::Page;
 use eutaxis_core::name::nearest;
-use eutaxis_core::offer::{Offer, Rules, grid, pick, takes};
+use eutaxis_core::offer::{Offer, Policy, Rules, Verdict, grid, pick, takes};
+use eutaxis_core::remedy::{Invocation, Step, Verb};
 use eutaxis_core::{Name, Requirement, Target};
 use eutaxis_world::Error;
-use eutaxis_world::depot::Depots;
+use eutaxis_world::depot::{Depots, Place as FilePlace};
+use eutaxis_world::files::sha256_of;
 use eutaxis_world::supply::{Depth, Looked, Run};
 
+use crate::answer::build::Foreseen;
 use crate::answer::shortlist::Listing;
+use crate::building::foresee::Place;
+use crate::building::make::Archive;
 use crate::cli::{Common, Shortlist};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::words;
-use crate::{render, report};
+use crate::{render, report, typed};
 
 pub(crate) fn run(
     arguments: &Shortlist,
@@ -66,7 +71,17 @@ pub(crate) fn run(
         arguments.limit
     };
     let best = pick(&shown, &requirement, &rules);
+    let builds = Builds {
+        arguments,
+        surroundings: &surroundings,
+        depots: &depots,
+        policy: &policy,
+        chosen: &chosen,
+        run: &run,
+    };
+    let builds = builds.foreseen(&requirement.name, &shown, best)?;
     let listing = Listing {
+        builds,
         grid: arguments.grid.then(|| grid(shown.iter(), &chosen.target)),
         cautions: cautions(&requirement, &chosen.target, page, metadata.as_deref()),
         requirement,
@@ -92,6 +107,88 @@ pub(crate) fn run(
         text: render::shortlist::text(&listing),
         report: report::Shortlist::Listed(Box::new((&listing).into())).into(),
     })
+}
+
+/// How builds are foreseen here.
+struct Builds<'a> {
+    arguments: &'a Shortlist,
+    surroundings: &'a Surroundings,
+    depots: &'a Arc<Depots>,
+    policy: &'a Policy,
+    chosen: &'a plan::Chosen,
+    run: &'a Run,
+}
+
+impl Builds<'_> {
+    /// What is foreseen of the release to take, when it has only source, and of the newest that has
+    /// only source where that is another; each with what pins it.
+    fn foreseen(
+        &self,
+        project: &Name,
+        offers: &[Offer],
+        best: Option<usize>,
+    ) -> Result<Vec<(Foreseen, String)>, Error> {
+        let only_source = |o: &&Offer| o.verdict == Verdict::Build && o.yanked.is_none();
+        let newest = offers
+            .iter()
+            .take(best.unwrap_or(offers.len()))
+            .find(only_source);
+        let taken = best.and_then(|at| offers.get(at)).filter(only_source);
+        let mut ready = offers.iter().filter(|o| !o.version.is_prerelease());
+        let with_wheel = ready
+            .find(|o| o.verdict == Verdict::Ready && o.yanked.is_none())
+            .map(|o| o.version.clone());
+        let options = &self.arguments.target;
+        let python = plan::interpreter_here(options, self.surroundings, self.chosen).ok();
+        let bounds = plan::build_bounds(&self.arguments.policy.permit)?;
+        let place = Place {
+            surroundings: self.surroundings,
+            depots: self.depots,
+            target: &self.chosen.target,
+            python: python.as_ref(),
+            policy: self.policy,
+            bounds: &bounds,
+        };
+        let mut told = Vec::new();
+        for offer in newest.into_iter().chain(taken) {
+            let Some(file) = offer.best().map(|f| &f.file) else {
+                continue;
+            };
+            let at = self.run.place_of(project, file)?;
+            let too_large = place
+                .too_large(file.size)
+                .filter(|_| matches!(at, FilePlace::Url(_)));
+            let mut one = match too_large {
+                Some(bytes) => place.unlooked(project, &offer.version, bytes),
+                None => {
+                    let path = self.run.obtain(project, file)?;
+                    let sha256 = match file.hashes.sha256() {
+                        Some(known) => known.to_owned(),
+                        None => sha256_of(&path)?.0,
+                    };
+                    let archive = Archive {
+                        project: project.clone(),
+                        version: offer.version.clone(),
+                        path,
+                        sha256,
+                        published: file.published,
+                    };
+                    place.foresee(&archive, None)?
+                }
+            };
+            one.with_wheel.clone_from(&with_wheel);
+            let mut words = vec![Requirement::exactly(project, &offer.version).to_string()];
+            words.extend(["--build".to_owned(), project.to_string()]);
+            words.extend(typed::target(options));
+            words.extend(typed::depots(&self.arguments.depots));
+            if let Some(python) = &options.interpreter {
+                words.extend(["--interpreter".to_owned(), python.clone()]);
+            }
+            let settle = Step::Run(vec![Invocation::new(Verb::Settle, words)]);
+            told.push((one, words::steps::typed(&settle)));
+        }
+        Ok(told)
+    }
 }
 
 /// Other depots that have the project: a project comes from one of them, so they are told and not

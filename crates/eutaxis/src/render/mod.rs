@@ -2,6 +2,7 @@
 
 pub(crate) mod assay;
 pub(crate) mod axis;
+pub(crate) mod build;
 pub(crate) mod check;
 pub(crate) mod clash;
 pub(crate) mod diagnose;

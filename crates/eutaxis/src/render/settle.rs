@@ -26,6 +26,15 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
         text.push_str(&super::proof::lines(proof, width));
         text.push('\n');
     }
+    if !settled.builds.is_empty() {
+        text.push_str(&super::build::foreseen(&settled.builds, width));
+        text.push_str(&super::build::permits(
+            &settled.builds,
+            settled.permit.as_deref(),
+            width,
+        ));
+        text.push('\n');
+    }
     let first = settled.first_lines();
     for (label, line) in &first {
         text.push_str(&labelled(label, &style::care(label), line, width));

@@ -11,6 +11,10 @@ use crate::words::{count, day, file_part, size};
 pub(crate) fn text(listing: &Listing) -> String {
     let width = width();
     let mut text = headline(listing, width);
+    for (build, command) in &listing.builds {
+        text.push_str(&super::build::foreseen(std::slice::from_ref(build), width));
+        text.push_str(&super::build::pinned_by(command, width));
+    }
     text.push_str(&style::dim(&wrap(&source(listing), width).join("\n")));
     text.push_str("\n\n");
     match &listing.grid {

@@ -6,6 +6,7 @@ use eutaxis_core::Name;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::build::{BuildFailed, Unbuilt};
 use super::proof::Apart;
 use super::shared::Release;
 use super::{shown, texts};
@@ -18,6 +19,8 @@ pub(crate) enum Furnish {
     One(Box<Furnished>),
     Several { environments: Vec<Furnished> },
     Refused(NotPlaced),
+    Unbuilt(Unbuilt),
+    Failed(Box<BuildFailed>),
 }
 
 /// One environment.

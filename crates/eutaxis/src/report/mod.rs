@@ -4,6 +4,7 @@
 //! Keys are a promise (docs/files.md): a field is added, never renamed.
 
 mod assay;
+mod build;
 mod clash;
 mod demo;
 mod diagnose;
@@ -27,6 +28,7 @@ mod stock;
 mod survey;
 
 pub(crate) use assay::Assay;
+pub(crate) use build::{BuildFailed, Unbuilt};
 pub(crate) use clash::Clash;
 pub(crate) use demo::{Demo, DemoStep, StepAnswer};
 pub(crate) use diagnose::Diagnose;

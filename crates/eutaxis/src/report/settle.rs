@@ -10,6 +10,7 @@ use indexmap::IndexMap;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::build::Foreseen;
 use super::clash::Clash;
 use super::edits::FileEdits;
 use super::proof::{Evidence, Proof, Unproven};
@@ -50,6 +51,11 @@ pub(crate) struct Pinned {
     evidence: Option<Evidence>,
     #[serde(skip_serializing_if = "Option::is_none")]
     proof: Option<Proof>,
+    /// What is foreseen of builds.
+    builds: Vec<Foreseen>,
+    /// What furnishes the pins and permits those builds, as typed.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    permit: Option<String>,
     pub(crate) written: Vec<String>,
     /// With several targets: what the target is called.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -232,6 +238,8 @@ impl From<&Settled<'_>> for Pinned {
             }),
             evidence: Some(Evidence::of(settled.evidence.as_ref())),
             proof: settled.proof.as_ref().map(Into::into),
+            builds: Foreseen::all(&settled.builds),
+            permit: settled.permit.clone(),
             written: settled.files.clone(),
             ..Pinned::default()
         }

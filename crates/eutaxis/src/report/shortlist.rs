@@ -7,6 +7,7 @@ use indexmap::IndexMap;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::build::Foreseen;
 use super::shared::{Barred, BuiltFor};
 use crate::answer::shortlist::Listing;
 
@@ -51,6 +52,8 @@ pub(crate) struct Listed {
     /// Where the same project is too, by its page's own word (PEP 708).
     elsewhere: Vec<String>,
     cautions: Vec<String>,
+    /// What is foreseen of builds: of the release to take, and of the newest that has only source.
+    builds: Vec<Foreseen>,
     #[serde(skip_serializing_if = "Option::is_none")]
     grid: Option<Grid>,
 }
@@ -119,6 +122,7 @@ impl From<&Listing> for Listed {
             empty: listing.empty.clone(),
             depot: listing.depot.clone(),
             also_in: listing.also_in.clone(),
+            builds: listing.builds.iter().map(|(one, _)| one.into()).collect(),
             elsewhere: listing.elsewhere.clone(),
             cautions: listing.cautions.clone(),
             grid: listing.grid.as_ref().map(|g| Grid::new(g, listing)),

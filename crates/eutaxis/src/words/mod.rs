@@ -40,6 +40,17 @@ pub(crate) fn size(bytes: u64) -> String {
     }
 }
 
+/// Seconds as people say them.
+pub(crate) fn seconds(seconds: f64) -> String {
+    if seconds < 90.0 {
+        format!("{:.0} s", seconds.max(1.0))
+    } else if seconds < 5400.0 {
+        format!("{:.0} min", seconds / 60.0)
+    } else {
+        format!("{:.1} h", seconds / 3600.0)
+    }
+}
+
 /// `1 project`, `2 projects`.
 pub(crate) fn count(n: usize, word: &str) -> String {
     if n == 1 {

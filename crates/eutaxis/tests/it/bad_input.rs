@@ -261,12 +261,12 @@ fn pins_that_are_none() {
 fn source_that_cannot_be_built() {
     let field = Field::new();
     field.expect(0, &["settle", "cornicekit"]);
-    refused(
-        &field,
-        2,
-        &["furnish"],
-        &["pinned as source", "builds nothing"],
+    let told = field.expect(1, &["furnish"]).out;
+    assert!(
+        told.contains("must be built from source, which nothing permits"),
+        "{told}"
     );
+    assert!(told.contains("--build cornicekit"), "{told}");
 }
 
 #[test]

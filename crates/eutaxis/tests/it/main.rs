@@ -14,6 +14,8 @@ mod accelerators;
 mod adjust;
 mod assay;
 mod bad_input;
+#[cfg(unix)]
+mod build;
 mod check;
 mod chronology;
 mod clash;

@@ -7,7 +7,7 @@ use super::super::problem::Problem;
 use super::super::solution::Solution;
 use super::WayKind;
 use super::change::{Alternative, Change};
-use crate::offer::{Adjustment, BarKind, Effect, Wheels};
+use crate::offer::{Adjustment, BarKind, Effect};
 use eutaxis_standards::fault::Origin;
 use eutaxis_standards::knowledge::{Family, MadeFor, Number};
 use eutaxis_standards::requirement::{Ask, Requirement};
@@ -280,8 +280,8 @@ fn over_bar(problem: &Problem, fact: &Fact, kind: BarKind) -> Vec<Candidate> {
     };
     let plain = |kind: WayKind, change: Change| vec![Candidate::Plain(kind, change)];
     // Where no wheel fits, source may.
-    if problem.policy.wheels == Wheels::Only
-        && (kind == BarKind::Wheels || fact.also.contains(&BarKind::Wheels))
+    if (kind == BarKind::Wheels || fact.also.contains(&BarKind::Wheels))
+        && !problem.policy.builds(project)
     {
         return plain(WayKind::Build, Change::Build(project.clone()));
     }

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use eutaxis_core::artifact::Metadata;
+use eutaxis_core::artifact::{Metadata, Unsure};
 use eutaxis_core::offer::MetadataAnswer;
 
 use super::Question;
@@ -11,7 +11,7 @@ use crate::Result;
 /// The first byte of a row: metadata; only building would tell; nobody can use it; only the archive
 /// would tell.
 const KNOWN: u8 = b'k';
-const UNKNOWN: u8 = b'u';
+const UNKNOWN: u8 = b'v';
 const UNUSABLE: u8 = b'x';
 const DEAR: u8 = b'd';
 /// Length of the two numbers behind it.
@@ -144,11 +144,11 @@ impl<'a> Kept<'a> {
             }
             UNKNOWN => MetadataAnswer::UnknownUntilBuilt,
             UNUSABLE => MetadataAnswer::Unusable(String::from_utf8_lossy(text).into_owned()),
-            KNOWN => MetadataAnswer::Known(Arc::new(
-                Metadata::parse(text)
-                    .ok()
-                    .filter(|m| self.question.is_of(m))?,
-            )),
+            KNOWN => {
+                let mut metadata = Metadata::parse(text).ok()?;
+                metadata.unsure = unsure(second)?;
+                MetadataAnswer::Known(Arc::new(Some(metadata).filter(|m| self.question.is_of(m))?))
+            }
             _ => return None,
         };
         Some(Row::Answer {
@@ -163,6 +163,21 @@ fn by_bytes(sha256: &str) -> String {
     format!("sha256:{}", sha256.to_ascii_lowercase())
 }
 
+/// Where needs that are not sure were found, as a number: 0 where they are sure.
+fn number(unsure: Option<Unsure>) -> u64 {
+    let place = |u| Unsure::ALL.iter().position(|known| *known == u);
+    unsure.and_then(place).map_or(0, |at| at as u64 + 1)
+}
+
+/// The same back; none of a number that stands for nothing.
+fn unsure(number: u64) -> Option<Option<Unsure>> {
+    let Some(at) = number.checked_sub(1) else {
+        return Some(None);
+    };
+    let known = usize::try_from(at).ok().and_then(|at| Unsure::ALL.get(at));
+    known.copied().map(Some)
+}
+
 fn write(row: &Row) -> Vec<u8> {
     let (mark, numbers, text) = match row {
         Row::Dear { size, read } => (
@@ -171,7 +186,9 @@ fn write(row: &Row) -> Vec<u8> {
             String::new(),
         ),
         Row::Answer { answer, cost } => match answer {
-            MetadataAnswer::Known(metadata) => (KNOWN, [*cost, 0], metadata.to_text()),
+            MetadataAnswer::Known(metadata) => {
+                (KNOWN, [*cost, number(metadata.unsure)], metadata.to_text())
+            }
             MetadataAnswer::Unusable(why) => (UNUSABLE, [*cost, 0], why.clone()),
             // The others are no facts of the file.
             MetadataAnswer::UnknownUntilBuilt

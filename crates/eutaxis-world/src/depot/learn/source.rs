@@ -4,7 +4,7 @@
 use std::io::{Error as IoError, Read, Result as IoResult};
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 
-use eutaxis_core::artifact::Metadata;
+use eutaxis_core::artifact::{Metadata, SourceFiles};
 
 use super::super::inside;
 use super::wheel::{Got, parts};
@@ -17,19 +17,16 @@ const AHEAD: usize = 8;
 
 /// From parts of a zip archive.
 pub(super) fn by_parts(question: &Question<'_>) -> Result<Learnt> {
-    let wanted = |name: &str| inside::counts_in_source(name);
-    let members = match parts(question, &wanted, 2)? {
+    let members = match parts(question, &SourceFiles::counts, usize::MAX)? {
         Got::Members(members, _) => members,
         Got::Nothing(size) => return Ok(Learnt::No(size)),
         Got::Gone(learnt) => return Ok(learnt),
     };
-    let of = |end: &str| {
-        members
-            .iter()
-            .find(|(name, _)| name.ends_with(end))
-            .map(|(_, bytes)| bytes.clone())
-    };
-    let found = inside::source_metadata(of("/PKG-INFO"), of("/pyproject.toml"), question.url);
+    let mut files = SourceFiles::default();
+    members
+        .into_iter()
+        .for_each(|(name, bytes)| files.take(&name, bytes));
+    let found = inside::source_metadata(&files, question.url);
     Ok(Learnt::Answer {
         answer: question.judged(found)?,
         by_hash: false,
@@ -149,9 +146,7 @@ enum Outcome {
 fn read(mut pieces: Pieces, from: &str) -> Outcome {
     let found = inside::read_source(&mut pieces);
     match found {
-        Ok((info, project)) => {
-            Outcome::Found(Box::new(inside::source_metadata(info, project, from)))
-        }
+        Ok(files) => Outcome::Found(Box::new(inside::source_metadata(&files, from))),
         Err(_) if pieces.cut => Outcome::Cut,
         Err(why) => Outcome::Damaged(why),
     }

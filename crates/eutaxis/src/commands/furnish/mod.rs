@@ -1,5 +1,6 @@
 //! `furnish`: makes or updates an environment to match the pins.
 
+mod build;
 mod judge;
 
 use std::cell::RefCell;
@@ -9,7 +10,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 
 use eutaxis_core::evidence::Evidence;
 use eutaxis_core::fault::escaped;
-use eutaxis_core::pins::{Lock, Selected, Selection, select};
+use eutaxis_core::pins::{Lock, Package, Selected, Selection, select};
 use eutaxis_core::record;
 use eutaxis_core::{Name, Target};
 use eutaxis_world::depot::Depots;
@@ -30,6 +31,7 @@ use crate::plan::{Surroundings, named_depots};
 use crate::voice::say;
 use crate::words;
 use crate::{render, report};
+use build::Sourced;
 use judge::Judge;
 
 pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Result<Answer, Error> {
@@ -45,10 +47,15 @@ pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Resu
     let depots = named_depots(&arguments.depots, &surroundings, false)?;
     // Everything is looked into before the first environment is touched.
     let places = places(arguments)?;
-    let prepared = arguments.pins.iter().zip(places);
-    let prepared: Vec<Prepared> = prepared
+    let zipped = arguments.pins.iter().zip(places);
+    let mut prepared: Vec<Prepared> = zipped
         .map(|(pins, at)| prepare(pins, at, arguments, &surroundings, &depots))
         .collect::<Result<_, Error>>()?;
+    for one in &mut prepared {
+        if let Some(refusal) = one.build(arguments, &surroundings, &depots, output)? {
+            return Ok(refusal);
+        }
+    }
     let pinned: Vec<(Name, String, String)> = prepared
         .iter()
         .flat_map(|p| &p.items)
@@ -211,6 +218,10 @@ fn places(arguments: &Furnish) -> Result<Vec<PathBuf>, Error> {
 struct Prepared {
     at: PathBuf,
     items: Vec<Item>,
+    /// What is pinned as source.
+    sources: Vec<Sourced>,
+    /// The place, as the interpreter has it.
+    target: Target,
     python: Found,
     pins: PathBuf,
     lock: Lock,
@@ -234,11 +245,19 @@ fn prepare(
     let target = surroundings.target_of(&python.facts)?;
     let selected = select(&lock, &target, &asked).map_err(refusal)?;
     let folder = pins.parent().map(Path::to_owned).unwrap_or_default();
-    let items = items(&selected, &folder, depots)?;
+    let (wheels, sources): (Vec<Selected<'_>>, Vec<Selected<'_>>) =
+        selected.into_iter().partition(|s| s.wheel.is_some());
+    let items = items(&wheels, &folder, depots)?;
+    let sources = sources
+        .iter()
+        .map(|s| build::sourced(s, &folder, depots))
+        .collect::<Result<_, _>>()?;
     let settled_for = record::target_of(&lock, &surroundings.config.families);
     Ok(Prepared {
         at,
         items,
+        sources,
+        target,
         python,
         pins: pins.to_owned(),
         lock,
@@ -391,27 +410,13 @@ fn item(selected: &Selected<'_>, folder: &Path, depots: &Depots) -> Result<Item,
     let package = selected.package;
     let version = package.version.clone().unwrap_or_default();
     let Some((file, wheel_name)) = &selected.wheel else {
-        let what = if package.sdist.is_some() {
-            "is pinned as source"
-        } else {
-            "is pinned as a source tree, archive or repository"
-        };
         let error = Error::request(format!(
-            "{} {version} {what}, and this version builds nothing",
+            "{} {version} is pinned as source, and only what is in wheels can be looked into here",
             package.name
         ));
-        return Err(error
-            .help("settle with --wheels only, or take it out of the asks; nothing was changed"));
+        return Err(error.help("settle with --wheels only, or leave it out"));
     };
-    let own = package.tool.as_ref().and_then(|t| t.get("eutaxis"));
-    let text = |key: &str| {
-        own.and_then(|t| t.get(key))
-            .and_then(toml::Value::as_str)
-            .map(str::to_owned)
-    };
-    let asked_by = own
-        .and_then(|t| t.get("asked-by"))
-        .and_then(toml::Value::as_array);
+    let (requested, direct_url) = said_of_asks(package);
     Ok(Item {
         name: package.name.clone(),
         version,
@@ -422,7 +427,19 @@ fn item(selected: &Selected<'_>, folder: &Path, depots: &Depots) -> Result<Item,
         hashes: hashes(file),
         size: file.size,
         said: record::said_of(package),
-        requested: asked_by.is_some_and(|a| a.iter().any(|w| w.as_str() == Some("ask"))),
-        direct_url: text("direct-url").map(|u| without_secret(&u)),
+        requested,
+        direct_url,
     })
+}
+
+/// Whether the user asks for a pinned project, and the address it was asked for by.
+fn said_of_asks(package: &Package) -> (bool, Option<String>) {
+    let own = package.tool.as_ref().and_then(|t| t.get("eutaxis"));
+    let of = |key: &str| own.and_then(|t| t.get(key));
+    let asked_by = of("asked-by").and_then(toml::Value::as_array);
+    let direct_url = of("direct-url").and_then(toml::Value::as_str);
+    (
+        asked_by.is_some_and(|a| a.iter().any(|w| w.as_str() == Some("ask"))),
+        direct_url.map(without_secret),
+    )
 }

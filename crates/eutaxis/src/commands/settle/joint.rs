@@ -97,6 +97,8 @@ impl Job<'_> {
                 self.output,
             )?;
             one.proof = proof;
+            one.builds = self.foreseen(&one, chosen)?;
+            one.permit = self.permit(&one.builds, chosen, out);
             let strays = depot::strays(&one, old.as_ref(), out, &self.arguments.renew)?;
             if let Some(old) = old.as_ref().filter(|_| self.arguments.check) {
                 let mut found = check::check(&one, old, out, &self.run);

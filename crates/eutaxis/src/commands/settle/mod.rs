@@ -1,5 +1,6 @@
 //! `settle`: which exact files, together? or what clashes, and the ways out.
 
+mod builds;
 mod check;
 mod clash;
 mod depot;
@@ -117,7 +118,13 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
             .extend(learnt(old.as_ref(), &arguments.renew, &surroundings.config));
         problems.push((chosen, problem, old));
     }
-    let run = Run::new(Arc::clone(&depots));
+    let run = match problems.as_slice() {
+        [(chosen, problem, _)] => {
+            let asked = (arguments, &surroundings);
+            builds::run(&depots, asked, chosen, &problem.policy, output)?
+        }
+        _ => Run::new(Arc::clone(&depots)),
+    };
     let bar = output.searching();
     let mut job = Job {
         arguments,
@@ -270,6 +277,8 @@ impl Job<'_> {
         )?;
         settled.taken.clone_from(&self.taken);
         settled.proof = proof;
+        settled.builds = self.foreseen(&settled, chosen)?;
+        settled.permit = self.permit(&settled.builds, chosen, out);
         let strays = depot::strays(&settled, old, out, &self.arguments.renew)?;
         if self.arguments.check {
             let old = old.ok_or_else(|| check::no_pins(out))?;

@@ -80,6 +80,27 @@ fn listed<'a>(chosen: &'a Chosen, problem: &Problem, run: &Run) -> Result<Listed
     ))
 }
 
+/// Sources of an older kind, whose needs a build may come to otherwise: one line.
+fn unsure(pins: &[Pinned<'_>]) -> Option<String> {
+    use eutaxis_core::artifact::Unsure;
+    let told = |pin: &Pinned<'_>| {
+        let chosen = pin.chosen;
+        let from = chosen.unsure?;
+        let from = match from {
+            Unsure::Build => "nothing in it tells them, so none is counted on",
+            Unsure::Requires | Unsure::Info | Unsure::Settings => from.as_str(),
+        };
+        Some(format!("{} {} ({from})", chosen.project, chosen.version))
+    };
+    let told: Vec<String> = pins.iter().filter_map(told).collect();
+    (!told.is_empty()).then(|| {
+        format!(
+            "what older sources say that they need is not sure until they are built: {}.",
+            told.join(", ")
+        )
+    })
+}
+
 /// Projects whose depot says that they are archived, deprecated or the like (PEP 792).
 fn marked(pins: &[Pinned<'_>], run: &Run) -> Vec<String> {
     let one = |pin: &Pinned<'_>| {
@@ -120,6 +141,7 @@ pub(super) fn settle<'a>(
     ));
     cautions.extend(idle_adjustments(problem, run));
     cautions.extend(shared);
+    cautions.extend(unsure(&pins));
     cautions.extend(in_several(&pins, run, output.verbose()));
     cautions.extend(marked(&pins, run));
     Ok(Settled {
@@ -133,6 +155,8 @@ pub(super) fn settle<'a>(
         in_place,
         taken: None,
         proof: None,
+        builds: Vec::new(),
+        permit: None,
         evidence: None,
         written: Vec::new(),
         files: Vec::new(),

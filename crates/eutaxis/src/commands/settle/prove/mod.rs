@@ -14,7 +14,6 @@ use eutaxis_core::solve::{Asker, Clash, Problem, Solution};
 use eutaxis_world::depot::Place;
 use eutaxis_world::environment::{FETCHING, Item, WheelAt, stock_up, to_fetch};
 use eutaxis_world::interpreter::Found;
-use eutaxis_world::root::stand_in;
 use eutaxis_world::supply::Outcome as End;
 use eutaxis_world::{Error, ErrorKind};
 use jiff::Timestamp;
@@ -282,30 +281,12 @@ impl Job<'_> {
 
     /// The interpreter that tries the imports: the target's, when it is one of this machine.
     fn python(&self, chosen: &plan::Chosen, proof: &mut Proof) -> Result<Option<Found>, Error> {
-        let mut short = |why: &str| {
-            proof.short_of.push(why.to_owned());
-            Ok(None)
-        };
-        if !chosen.here {
-            return short("the target is not this machine: nothing was run");
-        }
-        if stand_in().is_some() {
-            return short("EUTAXIS_ROOT stands in for another machine: nothing was run");
-        }
-        let wanted = &chosen.target.interpreter;
-        let is_it = |found: &Found| {
-            let own = found.facts.interpreter();
-            own.is_ok_and(|i| i.version == wanted.version && i.abis == wanted.abis)
-        };
-        let named = self.arguments.target.interpreter.as_deref();
-        let first = plan::interpreter(named, self.surroundings).ok();
-        if let Some(found) = first.filter(is_it) {
-            return Ok(Some(found));
-        }
-        let (all, _) = self.surroundings.finder().all(&self.surroundings.probes());
-        match all.into_iter().find(is_it) {
-            Some(found) => Ok(Some(found)),
-            None => short("the target's interpreter is not on this machine: nothing was run"),
+        match plan::interpreter_here(&self.arguments.target, self.surroundings, chosen) {
+            Ok(found) => Ok(Some(found)),
+            Err(why) => {
+                proof.short_of.push(format!("{why}: nothing was run"));
+                Ok(None)
+            }
         }
     }
 
@@ -320,7 +301,16 @@ impl Job<'_> {
         let Set { problem, solution } = set;
         let (run, shown) = (&self.run, &chosen.shown);
         let settled = pinned::settle(solution, problem, &[], run, shown, self.output)?;
-        let items = items(&settled);
+        let mut items = items(&settled);
+        let mut unbuilt = None;
+        if items.len() < settled.pins.len()
+            && let Some(python) = python
+        {
+            match self.built(&settled, python)? {
+                Ok(built) => items.extend(built),
+                Err(why) => unbuilt = Some(why),
+            }
+        }
         let mut looked = Looked {
             failures: Vec::new(),
             projects: items.iter().map(|i| i.name.clone()).collect(),
@@ -347,12 +337,7 @@ impl Job<'_> {
             self.let_be(set, &contents, proof, &mut looked)?;
             if looked.failures.iter().all(|f| f.slight) {
                 proof.level = Evidence::Read;
-                if sources > 0 {
-                    let them = words::count(sources, "project");
-                    let why =
-                        format!("{them} would have to be built, which this version does not do");
-                    proof.short_of.push(why);
-                }
+                proof.short_of.extend(unbuilt);
             }
             return Ok(looked);
         };

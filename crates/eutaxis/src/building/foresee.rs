@@ -1,0 +1,207 @@
+//! What building an archive will take here, told before anything of it is run.
+
+use std::path::Path;
+use std::sync::Arc;
+
+use eutaxis_core::Version;
+use eutaxis_core::offer::Policy;
+use eutaxis_core::requirement::Ask;
+use eutaxis_core::source::{self, Digest};
+use eutaxis_core::{Name, Target};
+use eutaxis_world::build::{Shelf, has_header, has_library, program};
+use eutaxis_world::depot::Depots;
+use eutaxis_world::environment::snapshot::distribution;
+use eutaxis_world::interpreter::Found;
+use eutaxis_world::root::root;
+use eutaxis_world::source::digest;
+use eutaxis_world::{Error, ErrorKind};
+
+use super::make::Archive;
+use super::requirements::Chooser;
+use crate::answer::build::{Estimate, Foreseen, Wanted};
+use crate::plan::Surroundings;
+
+/// Where, and by what, a build is foreseen.
+pub(crate) struct Place<'a> {
+    pub(crate) surroundings: &'a Surroundings,
+    pub(crate) depots: &'a Arc<Depots>,
+    pub(crate) target: &'a Target,
+    /// The interpreter of the place, when it is here: what is missing can be told then.
+    pub(crate) python: Option<&'a Found>,
+    pub(crate) policy: &'a Policy,
+    /// What bounds build requirements.
+    pub(crate) bounds: &'a [Ask],
+}
+
+impl Place<'_> {
+    /// What an archive's build will take.
+    ///
+    /// # Errors
+    /// When the archive cannot be read, or the depots fail.
+    pub(crate) fn foresee(
+        &self,
+        archive: &Archive,
+        with_wheel: Option<Version>,
+    ) -> Result<Foreseen, Error> {
+        let found = match self.digest(&archive.path, &archive.sha256) {
+            Err(error) if error.kind == ErrorKind::Refused => {
+                let unknown = self.unlooked(&archive.project, &archive.version, 0);
+                return Ok(Foreseen {
+                    unlooked: None,
+                    unreadable: Some(error.message),
+                    with_wheel,
+                    ..unknown
+                });
+            }
+            other => other?,
+        };
+        let plain = source::foresee(&found);
+        let project = &archive.project;
+        let chooser = Chooser {
+            depots: self.depots,
+            target: self.target,
+            policy: self.policy,
+            bounds: self.bounds.to_vec(),
+            published: archive.published,
+        };
+        let (requires, clash) = match chooser.names(&plain.requires)? {
+            Ok(names) => (names, None),
+            Err(clash) => (plain.requires.clone(), Some(clash)),
+        };
+        let estimate = self.estimate(project, &plain);
+        Ok(Foreseen {
+            project: project.clone(),
+            version: archive.version.clone(),
+            is_light: plain.is_light,
+            languages: plain.languages.clone(),
+            requires,
+            clash,
+            unreadable: plain
+                .unreadable
+                .as_ref()
+                .map(|why| format!("its pyproject.toml cannot be read: {why}")),
+            wants: self.wants(&plain),
+            estimate,
+            with_wheel,
+            is_permitted: is_permitted(self.policy, project, plain.is_light),
+            is_built: false,
+            unlooked: None,
+        })
+    }
+
+    /// What is known of a build whose archive is larger than may be fetched to learn something.
+    pub(crate) fn unlooked(&self, project: &Name, version: &Version, bytes: u64) -> Foreseen {
+        Foreseen {
+            project: project.clone(),
+            version: version.clone(),
+            is_light: false,
+            languages: Vec::new(),
+            requires: Vec::new(),
+            clash: None,
+            unreadable: None,
+            wants: Vec::new(),
+            estimate: None,
+            with_wheel: None,
+            is_permitted: is_permitted(self.policy, project, false),
+            is_built: false,
+            unlooked: Some(bytes),
+        }
+    }
+
+    /// The bytes of an archive, when they are more than may be fetched to learn something.
+    pub(crate) fn too_large(&self, size: Option<u64>) -> Option<u64> {
+        let limit = self.depots.network().limits().file;
+        size.filter(|bytes| *bytes > limit)
+    }
+
+    /// What counts of an archive, from the catalogue where it was read before.
+    fn digest(&self, path: &Path, sha256: &str) -> Result<Digest, Error> {
+        let catalogue = self.depots.network().catalogue();
+        let key = format!("digest-2 {sha256}");
+        let known = catalogue.metadata(&key);
+        if let Some(digest) = known.and_then(|bytes| serde_json::from_slice(&bytes).ok()) {
+            return Ok(digest);
+        }
+        let digest = digest(path)?;
+        catalogue.keep_metadata(&key, &serde_json::to_vec(&digest).unwrap_or_default());
+        Ok(digest)
+    }
+
+    /// Tools, headers and libraries, and whether they are here.
+    fn wants(&self, plain: &source::Foreseen) -> Vec<Wanted> {
+        let root = root();
+        let distributions = match self.python {
+            Some(_) => distribution(&root),
+            None => Vec::new(),
+        };
+        let package = |known: &eutaxis_core::knowledge::Needed| {
+            known.package(&distributions).map(str::to_owned)
+        };
+        let mut wants: Vec<Wanted> = Vec::new();
+        for tool in plain.tools.iter().filter(|t| !t.is_brought) {
+            wants.push(Wanted {
+                name: tool.names.first().cloned().unwrap_or_default(),
+                what: tool.what.to_owned(),
+                here: self.python.map(|_| program(tool.names).is_some()),
+                package: package(tool.known),
+                project: tool.known.project.clone(),
+            });
+        }
+        for header in &plain.headers {
+            let is_here = |_: &Found| {
+                if header.is_library {
+                    has_library(&root, &header.name)
+                } else {
+                    has_header(&root, &header.name)
+                }
+            };
+            wants.push(Wanted {
+                name: header.name.clone(),
+                what: header.known.what.clone(),
+                here: self.python.map(is_here),
+                package: package(header.known),
+                project: None,
+            });
+        }
+        if plain.needs_headers_of_python {
+            let is_here = |found: &Found| {
+                let folder = found.facts.include.as_deref();
+                folder.is_some_and(|f| f.join("Python.h").is_file())
+            };
+            let known = eutaxis_core::knowledge::header("Python.h");
+            wants.push(Wanted {
+                name: "Python.h".to_owned(),
+                what: "headers of the interpreter".to_owned(),
+                here: self.python.map(is_here),
+                package: known.and_then(package),
+                project: None,
+            });
+        }
+        wants
+    }
+
+    /// How long, by an earlier build here, else by the sources. None where neither tells it, or the
+    /// place is another machine.
+    fn estimate(&self, project: &Name, plain: &source::Foreseen) -> Option<Estimate> {
+        self.python?;
+        let shelf = Shelf::open(&self.surroundings.cache).ok()?;
+        if let Some(took) = shelf.took(project.as_str()) {
+            return Some(Estimate {
+                seconds: took.seconds,
+                from: format!("{} took so long here", took.version),
+            });
+        }
+        let time = plain.time.as_ref()?;
+        let cores = std::thread::available_parallelism().map_or(1, usize::from);
+        let cores = u32::try_from(cores).map_or(1.0, f64::from);
+        Some(Estimate {
+            seconds: time.seconds - time.parallel + time.parallel / cores,
+            from: time.from.clone(),
+        })
+    }
+}
+
+/// Whether the user permits a build.
+pub(crate) fn is_permitted(policy: &Policy, project: &Name, is_light: bool) -> bool {
+    policy.builds(project) || policy.build_light && is_light
+}

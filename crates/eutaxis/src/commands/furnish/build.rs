@@ -1,0 +1,407 @@
+//! What is pinned as source becomes wheels before anything is placed: from the store, or built where
+//! that is permitted.
+
+use std::path::Path;
+use std::sync::Arc;
+
+use eutaxis_core::artifact::WheelName;
+use eutaxis_core::fault::Origin;
+use eutaxis_core::index::Hashes;
+use eutaxis_core::offer::Rules;
+use eutaxis_core::offer::{Policy, Verdict};
+use eutaxis_core::pins::{LockFile, Selected};
+use eutaxis_core::remedy::Step;
+use eutaxis_core::requirement::{Ask, Requirement};
+use eutaxis_core::{Name, Version, record};
+use eutaxis_world::build::broken_off;
+use eutaxis_world::depot::{Depots, wheel_metadata};
+use eutaxis_world::environment::{Item, WheelAt};
+use eutaxis_world::network::Wanted;
+use eutaxis_world::supply::{Depth, Outcome as End, Run};
+use eutaxis_world::{Error, ErrorKind};
+use jiff::Timestamp;
+
+use super::Prepared;
+use crate::answer::build::{Failed, Foreseen, Way};
+use crate::building::foresee::Place;
+use crate::building::make::{Archive, Maker};
+use crate::cli::Furnish;
+use crate::output::{Answer, Outcome, Output};
+use crate::pins::{hashes, place, problem_of, sha256};
+use crate::plan::{self, Surroundings};
+use crate::question::Again;
+use crate::{render, report, words};
+
+/// A project that is pinned as source.
+#[derive(Debug, Clone)]
+pub(super) struct Sourced {
+    name: Name,
+    version: String,
+    at: WheelAt,
+    filename: String,
+    sha256: String,
+    hashes: Hashes,
+    size: Option<u64>,
+    published: Option<Timestamp>,
+    said: Option<(Vec<String>, Vec<Name>)>,
+    requested: bool,
+    direct_url: Option<String>,
+}
+
+/// What is pinned of a project as source.
+///
+/// # Errors
+/// When it is pinned as a tree or a repository, or the file is nowhere.
+pub(super) fn sourced(
+    selected: &Selected<'_>,
+    folder: &Path,
+    depots: &Depots,
+) -> Result<Sourced, Error> {
+    let package = selected.package;
+    let version = package.version.clone().unwrap_or_default();
+    let Some(file) = &package.sdist else {
+        let error = Error::request(format!(
+            "{} {version} is pinned as a source tree, archive or repository, which this version \
+                does not build",
+            package.name
+        ));
+        return Err(error.help("pin a release of it, or take it out of the asks"));
+    };
+    let (requested, direct_url) = super::said_of_asks(package);
+    Ok(Sourced {
+        name: package.name.clone(),
+        version,
+        at: place(file, folder, &package.name, depots)?,
+        filename: file.filename().unwrap_or_default(),
+        sha256: sha256(file, package)?,
+        hashes: hashes(file),
+        size: file.size,
+        published: published(file),
+        said: record::said_of(package),
+        requested,
+        direct_url,
+    })
+}
+
+fn published(file: &LockFile) -> Option<Timestamp> {
+    file.upload_time.as_ref()?.to_string().parse().ok()
+}
+
+impl Sourced {
+    /// The archive on this disk, with the hash that is pinned.
+    fn archive(&self, depots: &Depots) -> Result<Archive, Error> {
+        let path = match &self.at {
+            WheelAt::Disk(path) => path.clone(),
+            WheelAt::Url(url) => {
+                let wanted = Wanted {
+                    url: url.clone(),
+                    filename: self.filename.clone(),
+                    hashes: self.hashes.clone(),
+                    size: self.size,
+                    insecure: false,
+                    learning: false,
+                };
+                depots.network().bring(&wanted, &|_| {})?.0
+            }
+        };
+        let (found, _) = eutaxis_world::files::sha256_of(&path)?;
+        if found != self.sha256.to_ascii_lowercase() {
+            let message = format!(
+                "{} has the SHA-256 {found}; the pins say {}",
+                path.display(),
+                self.sha256
+            );
+            return Err(Error::contents(message).help(
+                "the file was changed since it was pinned: get the pinned one back, or settle again",
+            ));
+        }
+        let version = Version::parse(&self.version)
+            .map_err(|f| Error::fault(ErrorKind::Request, "the version of a pin", &f))?;
+        Ok(Archive {
+            project: self.name.clone(),
+            version,
+            path,
+            sha256: found,
+            published: self.published,
+        })
+    }
+}
+
+impl Prepared {
+    /// Turns what is pinned as source into wheels; an answer where that cannot be.
+    pub(super) fn build(
+        &mut self,
+        arguments: &Furnish,
+        surroundings: &Surroundings,
+        depots: &Arc<Depots>,
+        output: &Output,
+    ) -> Result<Option<Answer>, Error> {
+        let policy = self.policy(arguments, surroundings)?;
+        let pinned = |name: &Name| self.sources.iter().any(|s| s.name == *name);
+        if let Some(other) = policy.rebuild.iter().find(|n| !pinned(n)) {
+            let error = Error::request(format!("{other} is not pinned as source"));
+            return Err(error.help(format!("settle it so:  eutaxis settle --rebuild {other}")));
+        }
+        if self.sources.is_empty() {
+            return Ok(None);
+        }
+        let bounds = plan::build_bounds(&arguments.permit)?;
+        let archives: Vec<Archive> = self
+            .sources
+            .iter()
+            .map(|s| s.archive(depots))
+            .collect::<Result<_, _>>()?;
+        let stop = broken_off()?;
+        let steps = output.steps();
+        let maker = Maker {
+            surroundings,
+            depots,
+            steps: &steps,
+            python: &self.python,
+            target: &self.target,
+            policy: &policy,
+            bounds: &bounds,
+            stop: &stop,
+        };
+        let place = Place {
+            surroundings,
+            depots,
+            target: &self.target,
+            python: Some(&self.python),
+            policy: &policy,
+            bounds: &bounds,
+        };
+        let mut foreseen = Vec::new();
+        for archive in &archives {
+            let is_built = maker.is_built(archive)? && !policy.rebuild.contains(&archive.project);
+            let mut one = place.foresee(archive, None)?;
+            one.is_built = is_built;
+            foreseen.push(one);
+        }
+        let is_open = |f: &&Foreseen| !f.is_permitted && !f.is_built;
+        if foreseen.iter().any(|f| is_open(&f)) {
+            for one in foreseen
+                .iter_mut()
+                .filter(|f| !f.is_permitted && !f.is_built)
+            {
+                one.with_wheel = self.with_wheel(&one.project, &policy, depots);
+            }
+            return Ok(Some(Answer {
+                outcome: Outcome::No,
+                text: render::build::unpermitted(&words::near(&self.at), &foreseen),
+                report: report::Furnish::Unbuilt(report::Unbuilt::of(&self.at, &foreseen)).into(),
+            }));
+        }
+        let to_do: Vec<Foreseen> = foreseen.iter().filter(|f| !f.is_built).cloned().collect();
+        if !to_do.is_empty() && !output.is_json() && !output.is_quiet() {
+            let text = render::build::foreseen(&to_do, render::width());
+            text.lines().for_each(|line| steps.say(line));
+        }
+        for ((source, archive), foreseen) in self.sources.iter().zip(&archives).zip(&foreseen) {
+            let again = policy.rebuild.contains(&source.name);
+            let built = match maker.wheel(archive, again)? {
+                Ok(built) => built,
+                Err(failed) => {
+                    drop(steps);
+                    return Ok(Some(self.failed(
+                        &failed,
+                        foreseen,
+                        arguments,
+                        surroundings,
+                        depots,
+                    )));
+                }
+            };
+            if !built.was_there {
+                let took = words::seconds(built.record.seconds);
+                steps.say(&format!("built {} in {took}", built.record.wheel));
+            }
+            let name = WheelName::parse(&built.record.wheel)
+                .map_err(|f| Error::fault(ErrorKind::Contents, "a wheel that was built", &f))?;
+            self.ensure_needs(
+                source,
+                archive,
+                &built.wheel,
+                arguments,
+                surroundings,
+                depots,
+            )?;
+            let mut hashes = Hashes::default();
+            hashes.add("sha256", &built.record.sha256);
+            self.items.push(Item {
+                name: source.name.clone(),
+                version: source.version.clone(),
+                size: std::fs::metadata(&built.wheel).ok().map(|m| m.len()),
+                wheel: WheelAt::Disk(built.wheel),
+                filename: built.record.wheel.clone(),
+                wheel_name: name,
+                sha256: built.record.sha256.clone(),
+                hashes,
+                said: None,
+                requested: source.requested,
+                direct_url: source.direct_url.clone(),
+            });
+        }
+        Ok(None)
+    }
+
+    /// The policy of the settings and the options: what the pins record permits nothing.
+    fn policy(&self, arguments: &Furnish, surroundings: &Surroundings) -> Result<Policy, Error> {
+        let recorded = record::policy_of(&self.lock);
+        let mut policy = Policy {
+            as_of: recorded.as_of,
+            prereleases: recorded.prereleases,
+            ..surroundings.config.policy.clone()
+        };
+        plan::permit(&arguments.permit, &mut policy)?;
+        Ok(policy)
+    }
+
+    /// The needs of a wheel that was built must be those by which the pins were settled.
+    fn ensure_needs(
+        &self,
+        source: &Sourced,
+        archive: &Archive,
+        wheel: &Path,
+        arguments: &Furnish,
+        surroundings: &Surroundings,
+        depots: &Arc<Depots>,
+    ) -> Result<(), Error> {
+        let metadata = wheel_metadata(wheel)?;
+        let network = depots.network();
+        eutaxis_world::supply::keep_built(network, &archive.sha256, &self.target, &metadata);
+        let (Some((said, extras)), Some(place)) = (&source.said, &self.settled_for) else {
+            return Ok(());
+        };
+        let found = metadata.needs_in_force(&place.markers, extras);
+        if found == *said {
+            return Ok(());
+        }
+        let only = |these: &[String], others: &[String]| {
+            let alone: Vec<String> = these
+                .iter()
+                .filter(|n| !others.contains(n))
+                .cloned()
+                .collect();
+            if alone.is_empty() {
+                "nothing".to_owned()
+            } else {
+                format!("`{}`", alone.join("`, `"))
+            }
+        };
+        let message = format!(
+            "{} {} turns out to need {} when it is built, and the pins were settled by {}",
+            source.name,
+            source.version,
+            only(&found, said),
+            only(said, &found)
+        );
+        let again = self.again(arguments, surroundings, &[]);
+        let again = again.map_or_else(
+            || "settle again".to_owned(),
+            |c| format!("settle again, by what was learnt:  {c}"),
+        );
+        Err(Error::new(ErrorKind::Refused, message)
+            .help(format!("{again}  (nothing was placed; the wheel is kept)")))
+    }
+
+    fn again(
+        &self,
+        arguments: &Furnish,
+        surroundings: &Surroundings,
+        more: &[&str],
+    ) -> Option<String> {
+        let again = Again {
+            lock: &self.lock,
+            pins: &self.pins,
+            place: &self.target,
+            config: &surroundings.config,
+            depots: &arguments.depots,
+        };
+        let one = again.settle(&self.python.path, more)?;
+        Some(words::steps::typed(&Step::Run(vec![one])))
+    }
+
+    /// The newest release of a project with a wheel that fits here, where the depots tell it.
+    fn with_wheel(&self, project: &Name, policy: &Policy, depots: &Arc<Depots>) -> Option<Version> {
+        if depots.is_empty() {
+            return None;
+        }
+        let requirement = Requirement::parse(project.as_str()).ok()?;
+        let rules = Rules {
+            target: &self.target,
+            policy,
+            adjustments: &[],
+        };
+        let run = Run::new(Arc::clone(depots));
+        let looked = run.look(&[requirement], &rules, Depth::Gaps).ok()?;
+        let looked = looked.into_iter().next()??;
+        let mut ready = looked.judged.offers().iter();
+        ready
+            .find(|o| {
+                o.verdict == Verdict::Ready && !o.version.is_prerelease() && o.yanked.is_none()
+            })
+            .map(|o| o.version.clone())
+    }
+
+    /// Why a build failed, with ways that were solved without it.
+    fn failed(
+        &self,
+        failed: &Failed,
+        foreseen: &Foreseen,
+        arguments: &Furnish,
+        surroundings: &Surroundings,
+        depots: &Arc<Depots>,
+    ) -> Answer {
+        let ways = self.ways(failed, arguments, surroundings, depots);
+        let at = words::near(&self.at);
+        Answer {
+            outcome: Outcome::No,
+            text: render::build::failed(failed, Some(foreseen), &ways, &at),
+            report: report::Furnish::Failed(Box::new(report::BuildFailed::of(
+                &self.at,
+                failed,
+                Some(foreseen),
+                &ways,
+            )))
+            .into(),
+        }
+    }
+
+    /// The same question with the newest release that has a wheel here, solved to the end.
+    fn ways(
+        &self,
+        failed: &Failed,
+        arguments: &Furnish,
+        surroundings: &Surroundings,
+        depots: &Arc<Depots>,
+    ) -> Vec<Way> {
+        let Ok(policy) = self.policy(arguments, surroundings) else {
+            return Vec::new();
+        };
+        let project = &failed.project;
+        let Some(version) = self.with_wheel(project, &policy, depots) else {
+            return Vec::new();
+        };
+        let Ok(mut problem) = problem_of(&self.lock, &surroundings.config.families) else {
+            return Vec::new();
+        };
+        let exact = Requirement::exactly(project, &version);
+        problem.prior.clear();
+        problem.asks.push(Ask {
+            requirement: exact.clone(),
+            origin: Origin::Argument,
+        });
+        let run = Run::new(Arc::clone(depots));
+        let Ok(End::Settled(_)) = run.solve(&problem, &|_| ()) else {
+            return Vec::new();
+        };
+        let text = exact.to_string();
+        let command = self.again(arguments, surroundings, &[&text]);
+        let way = |command| Way {
+            words: format!("{project} {version}, the newest release with a wheel here"),
+            command,
+        };
+        command.map(way).into_iter().collect()
+    }
+}
