@@ -557,6 +557,10 @@ pub(crate) struct Gather {
     /// The folder: new, empty, or one that was gathered before
     #[arg(long, value_name = "DIR")]
     pub(crate) into: PathBuf,
+    /// Also the wheels that were built here of what is pinned as source, so that a machine of the
+    /// same kind is furnished without building
+    #[arg(long)]
+    pub(crate) built: bool,
     #[command(flatten)]
     pub(crate) depots: DepotOptions,
 }

@@ -90,6 +90,8 @@ pub struct Sources {
 pub struct Digest {
     /// The build system.
     pub system: BuildSystem,
+    /// Bytes of all that it holds.
+    pub bytes: u64,
     /// Sources that are compiled, by language; those of tests, documents and examples are not.
     pub sources: BTreeMap<String, Sources>,
     /// `setup.py`, `setup.cfg` or the project file tell of code to be compiled.
@@ -164,6 +166,7 @@ impl Digest {
         let Some((_, below)) = path.split_once('/') else {
             return;
         };
+        self.bytes = self.bytes.saturating_add(size);
         let text = text.map(String::from_utf8_lossy).unwrap_or_default();
         if let Some((name, _)) = DESCRIPTIONS.iter().find(|(name, _)| *name == below) {
             self.describe(name, &text);

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use crate::Result;
+use crate::build::BUILT;
 use crate::catalogue::{Catalogue, Held};
 use crate::error::Doing;
 use crate::network::FILES;
@@ -115,6 +116,7 @@ pub fn look(cache: &Path) -> Vec<Part> {
         },
         sum("whole files", &files(cache)),
         sum("unpacked wheels", &unpacked(cache)),
+        sum("wheels built here", &built(cache)),
     ]
 }
 
@@ -127,7 +129,8 @@ pub fn trim(cache: &Path, trim: Trim) -> Result<u64> {
         return Ok(0);
     }
     let (catalogue, _) = Catalogue::open(cache);
-    let mut entries: Vec<Entry> = files(cache).into_iter().chain(unpacked(cache)).collect();
+    let kept = files(cache).into_iter().chain(unpacked(cache));
+    let mut entries: Vec<Entry> = kept.chain(built(cache)).collect();
     entries.sort_by_key(|e| e.used);
     let away = cache.join(STORE).join("tmp");
     fs::create_dir_all(&away).doing("cannot make the folder", &away)?;
@@ -186,6 +189,32 @@ pub fn trim(cache: &Path, trim: Trim) -> Result<u64> {
             Ok(freed + until.map_or(0, |moment| catalogue.trim(moment)))
         }
     }
+}
+
+/// Wheels that were built here, and logs of builds that failed.
+fn built(cache: &Path) -> Vec<Entry> {
+    let root = cache.join(BUILT);
+    let entry = |path: PathBuf| {
+        let files = fs::read_dir(&path).into_iter().flatten().flatten();
+        let sizes = files.filter_map(|f| f.metadata().ok().map(|m| m.len()));
+        let bytes = if path.is_dir() {
+            sizes.sum()
+        } else {
+            fs::metadata(&path).map_or(0, |m| m.len())
+        };
+        let used = fs::metadata(&path).and_then(|m| m.modified());
+        Entry {
+            used: used.unwrap_or(UNIX_EPOCH),
+            path,
+            bytes,
+        }
+    };
+    let logs = fs::read_dir(root.join("logs"))
+        .into_iter()
+        .flatten()
+        .flatten();
+    let wheels = folders(&root.join("wheels")).into_iter();
+    wheels.chain(logs.map(|e| e.path())).map(entry).collect()
 }
 
 fn folders(path: &Path) -> Vec<PathBuf> {

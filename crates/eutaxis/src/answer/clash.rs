@@ -3,6 +3,7 @@
 use eutaxis_core::Name;
 use eutaxis_core::solve::{Clash, Problem, Way};
 
+use super::build::Foreseen;
 use super::edits::FileEdit;
 
 /// A clash with its ways out, and what is to be said beside it.
@@ -14,6 +15,8 @@ pub(crate) struct Refusal<'a> {
     pub(crate) untried: Vec<Untried>,
     /// For people: which place.
     pub(crate) shown: &'a str,
+    /// For each way what is foreseen of the builds that it permits; empty where none does.
+    pub(crate) builds: Vec<Vec<Foreseen>>,
     /// For each way what it changes in files.
     pub(crate) edits: Vec<Vec<FileEdit>>,
     /// Asked projects that no depot has, with names like them.

@@ -6,6 +6,8 @@ use eutaxis_core::rehearse::{Break, Move, Set};
 use eutaxis_core::solve::Clash;
 use eutaxis_core::{Name, Version};
 
+use super::build::Foreseen;
+
 /// A move with what is lost by it.
 pub(crate) struct Told {
     pub(crate) moved: Move,
@@ -18,6 +20,8 @@ pub(crate) struct Step {
     pub(crate) moves: Vec<Told>,
     pub(crate) breaks: Vec<Break>,
     pub(crate) cautions: Vec<String>,
+    /// What is foreseen of the builds that it would take.
+    pub(crate) builds: Vec<Foreseen>,
     pub(crate) set: Set,
 }
 

@@ -3,6 +3,7 @@
 use std::path::Path;
 
 use eutaxis_core::diagnose::{Context, Reader};
+use eutaxis_core::remedy::Step;
 use eutaxis_world::environment::snapshot::distribution;
 use eutaxis_world::root::root;
 
@@ -33,7 +34,13 @@ pub(super) fn causes(log: &Path, surroundings: &Surroundings) -> Vec<Cause> {
             title: told.title,
             explanation: told.explanation,
             line: (cause.line, cause.excerpt.clone()),
-            remedies: told.remedies.iter().map(words::steps::remedy).collect(),
+            // What settles something else is solved by whoever tells this.
+            remedies: told
+                .remedies
+                .iter()
+                .filter(|r| !matches!(r.step, Some(Step::Run(_))))
+                .map(words::steps::remedy)
+                .collect(),
         }
     };
     found.causes.iter().map(one).collect()

@@ -4,19 +4,24 @@ use std::path::Path;
 use std::sync::Arc;
 
 use eutaxis_core::Version;
-use eutaxis_core::offer::Policy;
-use eutaxis_core::requirement::Ask;
+use eutaxis_core::index::PageFile;
+use eutaxis_core::offer::{Policy, Rules, Verdict};
+use eutaxis_core::requirement::{Ask, Requirement};
+use eutaxis_core::solve::{Chosen, Problem, Solution};
 use eutaxis_core::source::{self, Digest};
 use eutaxis_core::{Name, Target};
 use eutaxis_world::build::{Shelf, has_header, has_library, program};
-use eutaxis_world::depot::Depots;
+use eutaxis_world::depot::{Depots, Place as FilePlace};
 use eutaxis_world::environment::snapshot::distribution;
+use eutaxis_world::files::sha256_of;
 use eutaxis_world::interpreter::Found;
 use eutaxis_world::root::root;
 use eutaxis_world::source::digest;
+use eutaxis_world::supply::{Depth, Run};
 use eutaxis_world::{Error, ErrorKind};
+use rayon::prelude::*;
 
-use super::make::Archive;
+use super::make::{Archive, Recipe};
 use super::requirements::Chooser;
 use crate::answer::build::{Estimate, Foreseen, Wanted};
 use crate::plan::Surroundings;
@@ -84,9 +89,24 @@ impl Place<'_> {
             estimate,
             with_wheel,
             is_permitted: is_permitted(self.policy, project, plain.is_light),
-            is_built: false,
+            is_built: self.is_built(archive)?,
             unlooked: None,
         })
+    }
+
+    /// Whether the wheel lies in the store already.
+    fn is_built(&self, archive: &Archive) -> Result<bool, Error> {
+        let Some(python) = self.python else {
+            return Ok(false);
+        };
+        let maker = Recipe {
+            surroundings: self.surroundings,
+            python,
+            target: self.target,
+            policy: self.policy,
+            bounds: self.bounds,
+        };
+        maker.is_built(archive)
     }
 
     /// What is known of a build whose archive is larger than may be fetched to learn something.
@@ -108,16 +128,52 @@ impl Place<'_> {
         }
     }
 
-    /// The bytes of an archive, when they are more than may be fetched to learn something.
-    pub(crate) fn too_large(&self, size: Option<u64>) -> Option<u64> {
+    /// What is foreseen for each project of a solution that has only source, told with the newest
+    /// release that has a wheel.
+    ///
+    /// # Errors
+    /// When the depots or the disk fail.
+    pub(crate) fn of_solution(
+        &self,
+        solution: &Solution,
+        problem: &Problem,
+        run: &Run,
+    ) -> Result<Vec<Foreseen>, Error> {
+        let chosen = solution.chosen.iter();
+        let sources: Vec<&Chosen> = chosen.filter(|c| c.verdict == Verdict::Build).collect();
+        sources
+            .par_iter()
+            .map(|chosen| {
+                let one = self.of_file(&chosen.project, &chosen.file, run)?;
+                let with_wheel = with_wheel(&chosen.project, &problem.rules(), run);
+                Ok(Foreseen { with_wheel, ..one })
+            })
+            .collect()
+    }
+
+    /// What is foreseen of the archive that a page lists.
+    ///
+    /// # Errors
+    /// When the depots or the disk fail.
+    pub(crate) fn of_file(
+        &self,
+        project: &Name,
+        file: &PageFile,
+        run: &Run,
+    ) -> Result<Foreseen, Error> {
+        let at = run.place_of(project, file)?;
         let limit = self.depots.network().limits().file;
-        size.filter(|bytes| *bytes > limit)
+        let too_large = file.size.filter(|bytes| *bytes > limit);
+        if let (Some(bytes), FilePlace::Url(_)) = (too_large, &at) {
+            return Ok(self.unlooked(project, file.kind.version(), bytes));
+        }
+        self.foresee(&archive_of(project, file, run)?, None)
     }
 
     /// What counts of an archive, from the catalogue where it was read before.
     fn digest(&self, path: &Path, sha256: &str) -> Result<Digest, Error> {
         let catalogue = self.depots.network().catalogue();
-        let key = format!("digest-2 {sha256}");
+        let key = format!("digest-3 {sha256}");
         let known = catalogue.metadata(&key);
         if let Some(digest) = known.and_then(|bytes| serde_json::from_slice(&bytes).ok()) {
             return Ok(digest);
@@ -199,6 +255,36 @@ impl Place<'_> {
             from: time.from.clone(),
         })
     }
+}
+
+/// The archive that a page lists, on this disk.
+///
+/// # Errors
+/// When the depots or the disk fail.
+pub(crate) fn archive_of(project: &Name, file: &PageFile, run: &Run) -> Result<Archive, Error> {
+    let path = run.obtain(project, file)?;
+    let sha256 = match file.hashes.sha256() {
+        Some(known) => known.to_ascii_lowercase(),
+        None => sha256_of(&path)?.0,
+    };
+    Ok(Archive {
+        project: project.clone(),
+        version: file.kind.version().clone(),
+        path,
+        sha256,
+        published: file.published,
+    })
+}
+
+/// The newest release of a project that has a wheel for the place.
+pub(crate) fn with_wheel(project: &Name, rules: &Rules<'_>, run: &Run) -> Option<Version> {
+    let requirement = Requirement::parse(project.as_str()).ok()?;
+    let looked = run.look(&[requirement], rules, Depth::Gaps).ok()?;
+    let looked = looked.into_iter().next()??;
+    let mut offers = looked.judged.offers().iter();
+    let ready = offers
+        .find(|o| o.verdict == Verdict::Ready && !o.version.is_prerelease() && o.yanked.is_none());
+    ready.map(|o| o.version.clone())
 }
 
 /// Whether the user permits a build.

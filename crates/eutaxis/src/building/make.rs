@@ -8,19 +8,21 @@ use std::time::Instant;
 
 use eutaxis_core::artifact::{Metadata, NameRules, WheelName};
 use eutaxis_core::fault::escaped;
+use eutaxis_core::index::Hashes;
 use eutaxis_core::offer::Policy;
 use eutaxis_core::requirement::Ask;
 use eutaxis_core::source::{BuildSystem, foresee};
 use eutaxis_core::{Name, Target, Version};
-use eutaxis_world::Error;
 use eutaxis_world::assay::look_into;
 use eutaxis_world::build::{By, Ended, Hook, Key, Ran, Record, Shelf, Workshop, compiler};
 use eutaxis_world::config::BuildSettings;
 use eutaxis_world::depot::Depots;
+use eutaxis_world::environment::{Item, WheelAt};
 use eutaxis_world::files::sha256_of;
 use eutaxis_world::interpreter::{Found, environment_python};
 use eutaxis_world::source::digest;
 use eutaxis_world::store::Store;
+use eutaxis_world::{Error, ErrorKind};
 use jiff::Timestamp;
 use serde_json::{Value, json};
 
@@ -41,97 +43,29 @@ pub(crate) struct Archive {
     pub(crate) published: Option<Timestamp>,
 }
 
-/// Who builds.
-pub(crate) struct Maker<'a> {
+/// For what, and by what, wheels are built.
+#[derive(Clone, Copy)]
+pub(crate) struct Recipe<'a> {
     pub(crate) surroundings: &'a Surroundings,
-    pub(crate) depots: &'a Arc<Depots>,
-    /// Told the step that a build is in, and its last line; and that another run is waited for.
-    pub(crate) steps: &'a Steps,
     /// The interpreter for which wheels are built, and that builds them.
     pub(crate) python: &'a Found,
     pub(crate) target: &'a Target,
     pub(crate) policy: &'a Policy,
     /// What bounds the requirements of all builds.
     pub(crate) bounds: &'a [Ask],
+}
+
+/// Who builds.
+pub(crate) struct Maker<'a> {
+    pub(crate) recipe: Recipe<'a>,
+    pub(crate) depots: &'a Arc<Depots>,
+    /// Told the step that a build is in, and its last line; and that another run is waited for.
+    pub(crate) steps: &'a Steps,
     /// Set when the user breaks it off.
     pub(crate) stop: &'a AtomicBool,
 }
 
-/// What came of a build: the wheel, or why there is none.
-pub(crate) type Outcome<T> = Result<Result<T, Box<Failed>>, Error>;
-
-impl Maker<'_> {
-    /// The wheel of an archive: from the store, or built now. With `again` it is built in any case.
-    pub(crate) fn wheel(&self, archive: &Archive, again: bool) -> Outcome<Built> {
-        let shelf = Shelf::open(&self.surroundings.cache)?;
-        let key = self.key(archive)?;
-        let waiting = || {
-            let what = format!("{} {}", archive.project, archive.version);
-            self.steps
-                .say(&format!("another run is building {what}: waiting for it"));
-        };
-        let _lock = shelf.lock(&key, &waiting)?;
-        if let Some((record, wheel)) = shelf.built(&key).filter(|_| !again) {
-            return Ok(Ok(Built {
-                record,
-                wheel,
-                was_there: true,
-            }));
-        }
-        let first = self.attempt(archive, &shelf, &key, false)?;
-        match first {
-            Err(failed) if self.may_be_too_old(&failed) => {
-                let second = self.attempt(archive, &shelf, &key, true)?;
-                // What the first ran into is nearer to what its authors had.
-                Ok(second.map_err(|_| failed))
-            }
-            outcome => Ok(outcome),
-        }
-    }
-
-    /// What an archive says of itself when its build system is asked; a whole build where that has
-    /// no hook for it.
-    pub(crate) fn metadata(&self, archive: &Archive) -> Outcome<Metadata> {
-        let shelf = Shelf::open(&self.surroundings.cache)?;
-        let key = self.key(archive)?;
-        if let Some((_, wheel)) = shelf.built(&key) {
-            return Ok(Ok(eutaxis_world::depot::wheel_metadata(&wheel)?));
-        }
-        let bench = match Bench::open(self, archive, &shelf, false)? {
-            Ok(bench) => bench,
-            Err(failed) => return Ok(Err(failed)),
-        };
-        match bench.prepared()? {
-            Ok(Some(found)) => Ok(Ok(found)),
-            Ok(None) => {
-                drop(bench);
-                let built = self.wheel(archive, false)?;
-                Ok(match built {
-                    Ok(built) => Ok(eutaxis_world::depot::wheel_metadata(&built.wheel)?),
-                    Err(failed) => Err(failed),
-                })
-            }
-            Err(failed) => Ok(Err(failed)),
-        }
-    }
-
-    /// Whether what a build failed by may go away with newer build requirements.
-    fn may_be_too_old(&self, failed: &Failed) -> bool {
-        const OF_THE_SYSTEM: [&str; 6] = [
-            "build-tool-missing",
-            "header-missing",
-            "network-unreachable",
-            "no-space",
-            "memory-exhausted",
-            "not-permitted",
-        ];
-        let root = failed.causes.first();
-        self.policy.as_of.is_none()
-            && failed.log.is_some()
-            && !failed.by.is_empty()
-            && root.is_none_or(|c| !OF_THE_SYSTEM.contains(&c.id.as_str()))
-    }
-
+impl Recipe<'_> {
     /// Whether the wheel lies in the store already.
     pub(crate) fn is_built(&self, archive: &Archive) -> Result<bool, Error> {
         let shelf = Shelf::open(&self.surroundings.cache)?;
@@ -168,6 +102,82 @@ impl Maker<'_> {
             as_of: self.policy.as_of.map(|m| m.to_string()),
             compiler: compiles.then(compiler).flatten(),
         })
+    }
+}
+
+/// What came of a build: the wheel, or why there is none.
+pub(crate) type Outcome<T> = Result<Result<T, Box<Failed>>, Error>;
+
+impl Maker<'_> {
+    /// The wheel of an archive: from the store, or built now. With `again` it is built in any case.
+    pub(crate) fn wheel(&self, archive: &Archive, again: bool) -> Outcome<Built> {
+        let shelf = Shelf::open(&self.recipe.surroundings.cache)?;
+        let key = self.recipe.key(archive)?;
+        let waiting = || {
+            let what = format!("{} {}", archive.project, archive.version);
+            self.steps
+                .say(&format!("another run is building {what}: waiting for it"));
+        };
+        let _lock = shelf.lock(&key, &waiting)?;
+        if let Some((record, wheel)) = shelf.built(&key).filter(|_| !again) {
+            return Ok(Ok(Built {
+                record,
+                wheel,
+                was_there: true,
+            }));
+        }
+        let first = self.attempt(archive, &shelf, &key, false)?;
+        match first {
+            Err(failed) if self.may_be_too_old(&failed) => {
+                let second = self.attempt(archive, &shelf, &key, true)?;
+                // What the first ran into is nearer to what its authors had.
+                Ok(second.map_err(|_| failed))
+            }
+            outcome => Ok(outcome),
+        }
+    }
+
+    /// What an archive says of itself when its build system is asked; a whole build where that has
+    /// no hook for it.
+    pub(crate) fn metadata(&self, archive: &Archive) -> Outcome<Metadata> {
+        let shelf = Shelf::open(&self.recipe.surroundings.cache)?;
+        let key = self.recipe.key(archive)?;
+        if let Some((_, wheel)) = shelf.built(&key) {
+            return Ok(Ok(eutaxis_world::depot::wheel_metadata(&wheel)?));
+        }
+        let bench = match Bench::open(self, archive, &shelf, false)? {
+            Ok(bench) => bench,
+            Err(failed) => return Ok(Err(failed)),
+        };
+        match bench.prepared()? {
+            Ok(Some(found)) => Ok(Ok(found)),
+            Ok(None) => {
+                drop(bench);
+                let built = self.wheel(archive, false)?;
+                Ok(match built {
+                    Ok(built) => Ok(eutaxis_world::depot::wheel_metadata(&built.wheel)?),
+                    Err(failed) => Err(failed),
+                })
+            }
+            Err(failed) => Ok(Err(failed)),
+        }
+    }
+
+    /// Whether what a build failed by may go away with newer build requirements.
+    fn may_be_too_old(&self, failed: &Failed) -> bool {
+        const OF_THE_SYSTEM: [&str; 6] = [
+            "build-tool-missing",
+            "header-missing",
+            "network-unreachable",
+            "no-space",
+            "memory-exhausted",
+            "not-permitted",
+        ];
+        let root = failed.causes.first();
+        self.recipe.policy.as_of.is_none()
+            && failed.log.is_some()
+            && !failed.by.is_empty()
+            && root.is_none_or(|c| !OF_THE_SYSTEM.contains(&c.id.as_str()))
     }
 
     fn attempt(&self, archive: &Archive, shelf: &Shelf, key: &Key, latest: bool) -> Outcome<Built> {
@@ -244,7 +254,7 @@ impl<'a> Bench<'a> {
         latest: bool,
     ) -> Outcome<Self> {
         let system = digest(&archive.path)?.system;
-        let settings = maker.settings(&archive.project);
+        let settings = maker.recipe.settings(&archive.project);
         let mut bench = Bench {
             maker,
             archive,
@@ -300,16 +310,16 @@ impl<'a> Bench<'a> {
         });
         let chooser = Chooser {
             depots: maker.depots,
-            target: maker.target,
-            policy: maker.policy,
-            bounds: maker.bounds.iter().cloned().chain(own).collect(),
+            target: maker.recipe.target,
+            policy: maker.recipe.policy,
+            bounds: maker.recipe.bounds.iter().cloned().chain(own).collect(),
             published: self.archive.published,
         };
         match chooser.choose(texts, latest)? {
             Ok(chosen) => {
                 let at = self.workshop.environment();
-                let cache = &maker.surroundings.cache;
-                place(&chosen, &at, maker.python, cache, maker.depots)?;
+                let cache = &maker.recipe.surroundings.cache;
+                place(&chosen, &at, maker.recipe.python, cache, maker.depots)?;
                 self.chosen = chosen;
                 Ok(Ok(()))
             }
@@ -363,7 +373,7 @@ impl<'a> Bench<'a> {
             python: &self.python,
             variables: &self.settings.environment,
             epoch: self.archive.published.map(|p| p.as_second()),
-            limits: self.maker.surroundings.config.build_limits,
+            limits: self.maker.recipe.surroundings.config.build_limits,
             progress: &progress,
             stop: self.maker.stop,
         };
@@ -463,7 +473,7 @@ impl<'a> Bench<'a> {
         let wheel = WheelName::parse(name).map_err(|f| f.to_string())?;
         self.ensure_own(&wheel.name, &wheel.version)
             .map_err(|why| format!("build_wheel {why}"))?;
-        let target = self.maker.target;
+        let target = self.maker.recipe.target;
         if target.rank(&wheel.tags).is_none() {
             let why = target.misfits([&wheel.tags]);
             let why: Vec<String> = why.iter().map(ToString::to_string).collect();
@@ -475,7 +485,7 @@ impl<'a> Bench<'a> {
         }
         let unreadable = |e: Error| e.message;
         let (sha256, _) = sha256_of(&path).map_err(unreadable)?;
-        let store = Store::open(&self.maker.surroundings.cache).map_err(unreadable)?;
+        let store = Store::open(&self.maker.recipe.surroundings.cache).map_err(unreadable)?;
         store
             .unpacked(&path, &wheel, &sha256, NameRules::Posix)
             .map_err(unreadable)?;
@@ -500,7 +510,7 @@ impl<'a> Bench<'a> {
         let (log, causes) = if log.is_file() {
             let version = version.to_string();
             let kept = self.shelf.keep_log(project.as_str(), &version, &log)?;
-            let causes = explain::causes(&kept, self.maker.surroundings);
+            let causes = explain::causes(&kept, self.maker.recipe.surroundings);
             (Some(kept), causes)
         } else {
             (None, Vec::new())
@@ -524,4 +534,25 @@ impl<'a> Bench<'a> {
                 .collect(),
         })))
     }
+}
+
+/// A wheel that was built, as what is to be placed.
+pub(crate) fn placed(archive: &Archive, built: Built, requested: bool) -> Result<Item, Error> {
+    let wheel_name = WheelName::parse(&built.record.wheel)
+        .map_err(|f| Error::fault(ErrorKind::Contents, "a wheel that was built", &f))?;
+    let mut hashes = Hashes::default();
+    hashes.add("sha256", &built.record.sha256);
+    Ok(Item {
+        name: archive.project.clone(),
+        version: archive.version.to_string(),
+        size: std::fs::metadata(&built.wheel).ok().map(|m| m.len()),
+        wheel: WheelAt::Disk(built.wheel),
+        filename: built.record.wheel,
+        wheel_name,
+        sha256: built.record.sha256,
+        hashes,
+        said: None,
+        requested,
+        direct_url: None,
+    })
 }

@@ -16,7 +16,7 @@ use eutaxis_world::source::digest;
 use eutaxis_world::supply::{ByBuild, keep_built};
 
 use super::foresee::is_permitted;
-use super::make::{Archive, Maker};
+use super::make::{Archive, Maker, Recipe};
 use crate::output::Steps;
 use crate::plan::Surroundings;
 
@@ -50,13 +50,15 @@ impl ByBuild for Asker {
             return Ok(None);
         }
         let maker = Maker {
-            surroundings: &self.surroundings,
+            recipe: Recipe {
+                surroundings: &self.surroundings,
+                python: &self.python,
+                target: &self.target,
+                policy: &self.policy,
+                bounds: &self.bounds,
+            },
             depots: &self.depots,
             steps: &self.steps,
-            python: &self.python,
-            target: &self.target,
-            policy: &self.policy,
-            bounds: &self.bounds,
             stop: &self.stop,
         };
         let archive = Archive {

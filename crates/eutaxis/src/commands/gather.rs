@@ -1,9 +1,14 @@
 //! `gather`: fetches the pinned files into a folder.
 
+use std::collections::BTreeMap;
 use std::path::Path;
 
 use eutaxis_core::Name;
+use eutaxis_core::artifact::WheelName;
+use eutaxis_core::index::Hashes;
 use eutaxis_core::pins::{Lock, LockFile, Package};
+use eutaxis_core::record;
+use eutaxis_world::build::{Record, Shelf};
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::WheelAt;
 use eutaxis_world::files::{relative, write_whole};
@@ -16,7 +21,7 @@ use crate::output::{Answer, Outcome, Output};
 use crate::pins::{hashes, place, read_lock, sha256};
 use crate::plan::{Surroundings, named_depots};
 use crate::words;
-use crate::{render, report};
+use crate::{render, report, typed};
 
 pub(crate) fn run(arguments: &Gather, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
@@ -33,6 +38,16 @@ pub(crate) fn run(arguments: &Gather, common: &Common, output: &Output) -> Resul
             for piece in pieces_of(package, &folder, &depots)? {
                 add(&mut pieces, piece)?;
             }
+        }
+    }
+    let mut built = Vec::new();
+    if arguments.built {
+        for (lock, pins) in locks.iter().zip(&arguments.pins) {
+            let found = built_of(lock, pins, &surroundings)?;
+            for (piece, _) in &found {
+                add(&mut pieces, piece.clone())?;
+            }
+            built.push(found);
         }
     }
     let bar = output.bytes_progress();
@@ -64,14 +79,80 @@ pub(crate) fn run(arguments: &Gather, common: &Common, output: &Output) -> Resul
     output.report_network(network);
     let report = report?;
     let mut written = Vec::new();
-    for (path, lock) in arguments.pins.iter().zip(&locks) {
-        written.extend(write_pins(path, lock, &report.into)?);
+    for (at, (path, lock)) in arguments.pins.iter().zip(&locks).enumerate() {
+        let mut lock = lock.clone();
+        for (piece, file) in built.get(at).into_iter().flatten() {
+            let mut packages = lock.packages.iter_mut();
+            if let Some(package) = packages.find(|p| p.name == piece.project) {
+                package.wheels.push(file.clone());
+            }
+        }
+        written.extend(write_pins(path, &lock, &report.into)?);
     }
     Ok(Answer {
         outcome: Outcome::Ok,
         text: render::gather::text(&pieces, &report, &written),
         report: report::Gather::new(&pieces, &report, written).into(),
     })
+}
+
+/// The wheels that were built here of what is pinned as source, for the place of the pins, each as
+/// what is gathered and as what pins it.
+fn built_of(
+    lock: &Lock,
+    pins: &Path,
+    surroundings: &Surroundings,
+) -> Result<Vec<(Piece, LockFile)>, Error> {
+    let target = record::target_of(lock, &surroundings.config.families);
+    let all = Shelf::open(&surroundings.cache)?.all();
+    let mut found = Vec::new();
+    for package in lock.packages.iter().filter(|p| p.wheels.is_empty()) {
+        let Some(sdist) = &package.sdist else {
+            continue;
+        };
+        let sha256 = sha256(sdist, package)?;
+        let fits = |record: &Record| {
+            let name = WheelName::parse(&record.wheel).ok();
+            name.is_some_and(|n| target.as_ref().is_none_or(|t| t.rank(&n.tags).is_some()))
+        };
+        let mut mine = all
+            .iter()
+            .filter(|(r, _)| r.key.archive == sha256 && fits(r));
+        let Some((record, wheel)) = mine.next_back() else {
+            let version = package.version.as_deref().unwrap_or_default();
+            let message = format!("{} {version} was not built here yet", package.name);
+            let help = format!(
+                "build it first:  eutaxis furnish {} --build {}",
+                typed::quoted(&pins.display().to_string()),
+                package.name
+            );
+            return Err(Error::request(message).help(help));
+        };
+        let size = std::fs::metadata(wheel).ok().map(|m| m.len());
+        let mut hashes = Hashes::default();
+        hashes.add("sha256", &record.sha256);
+        let piece = Piece {
+            project: package.name.clone(),
+            version: record.version.clone(),
+            filename: record.wheel.clone(),
+            sha256: record.sha256.clone(),
+            hashes,
+            size,
+            from: WheelAt::Disk(wheel.clone()),
+            requires_python: package.requires_python.clone(),
+            published: None,
+        };
+        let file = LockFile {
+            name: Some(record.wheel.clone()),
+            upload_time: None,
+            url: None,
+            path: Some(record.wheel.clone()),
+            size,
+            hashes: BTreeMap::from([("sha256".to_owned(), record.sha256.clone())]),
+        };
+        found.push((piece, file));
+    }
+    Ok(found)
 }
 
 /// All files that an entry pins.

@@ -9,14 +9,12 @@ use eutaxis_core::offer::{Offer, Policy, Rules, Verdict, grid, pick, takes};
 use eutaxis_core::remedy::{Invocation, Step, Verb};
 use eutaxis_core::{Name, Requirement, Target};
 use eutaxis_world::Error;
-use eutaxis_world::depot::{Depots, Place as FilePlace};
-use eutaxis_world::files::sha256_of;
+use eutaxis_world::depot::Depots;
 use eutaxis_world::supply::{Depth, Looked, Run};
 
 use crate::answer::build::Foreseen;
 use crate::answer::shortlist::Listing;
 use crate::building::foresee::Place;
-use crate::building::make::Archive;
 use crate::cli::{Common, Shortlist};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
@@ -154,28 +152,7 @@ impl Builds<'_> {
             let Some(file) = offer.best().map(|f| &f.file) else {
                 continue;
             };
-            let at = self.run.place_of(project, file)?;
-            let too_large = place
-                .too_large(file.size)
-                .filter(|_| matches!(at, FilePlace::Url(_)));
-            let mut one = match too_large {
-                Some(bytes) => place.unlooked(project, &offer.version, bytes),
-                None => {
-                    let path = self.run.obtain(project, file)?;
-                    let sha256 = match file.hashes.sha256() {
-                        Some(known) => known.to_owned(),
-                        None => sha256_of(&path)?.0,
-                    };
-                    let archive = Archive {
-                        project: project.clone(),
-                        version: offer.version.clone(),
-                        path,
-                        sha256,
-                        published: file.published,
-                    };
-                    place.foresee(&archive, None)?
-                }
-            };
+            let mut one = place.of_file(project, file, self.run)?;
             one.with_wheel.clone_from(&with_wheel);
             let mut words = vec![Requirement::exactly(project, &offer.version).to_string()];
             words.extend(["--build".to_owned(), project.to_string()]);

@@ -2,6 +2,8 @@
 
 use eutaxis_core::fault::escaped;
 
+use eutaxis_world::build::Record;
+
 use super::table::{continued, labelled, wrap};
 use super::{style, width};
 use crate::answer::build::{Failed, Foreseen, Wanted, Way, permits as options};
@@ -15,13 +17,7 @@ const MOST: usize = 4;
 pub(crate) fn foreseen(all: &[Foreseen], width: usize) -> String {
     let mut text = String::new();
     for one in all {
-        let line = format!("{} {}: {}", one.project, one.version, sentence(one));
-        text.push_str(&labelled(
-            "build",
-            &style::care("build"),
-            &escaped(&line),
-            width,
-        ));
+        text.push_str(&labelled("build", &style::care("build"), &line(one), width));
     }
     if let Some(line) = missing(all) {
         text.push_str(&labelled(
@@ -63,6 +59,35 @@ pub(crate) fn permits(all: &[Foreseen], command: Option<&str>, width: usize) -> 
         text.push_str(&labelled("note", &style::dim("note"), &line, width));
     }
     text
+}
+
+/// What is foreseen of a build, with its project.
+pub(crate) fn line(one: &Foreseen) -> String {
+    escaped(&format!(
+        "{} {}: {}",
+        one.project,
+        one.version,
+        sentence(one)
+    ))
+}
+
+/// What is to be known of a wheel that was built.
+pub(crate) fn note(record: &Record) -> String {
+    let mut notes = Vec::new();
+    match record.reproduced {
+        Some(true) => notes.push("two builds gave the same bytes".to_owned()),
+        Some(false) => notes.push("two builds gave different bytes".to_owned()),
+        None => {}
+    }
+    let missed = ["network", "writing outside"];
+    let open: Vec<&str> = missed
+        .into_iter()
+        .filter(|m| !record.without.iter().any(|w| w == m))
+        .collect();
+    if !open.is_empty() {
+        notes.push(format!("could not be kept from {}", open.join(" and ")));
+    }
+    notes.join("; ")
 }
 
 /// What pins a release that has only source, and permits its build.
@@ -164,15 +189,9 @@ pub(crate) fn failed(
         .iter()
         .filter_map(|w| w.package.as_deref())
         .collect();
-    if !packages.is_empty() {
-        let line = format!(
-            "install the system packages {}, and the same command again",
-            packages.join(" ")
-        );
-        text.push_str(&labelled("try", &style::care("try"), &line, width));
-    }
-    if let Some(root) = root {
-        for remedy in root.remedies.iter().take(MOST) {
+    if packages.is_empty() {
+        let advice = root.into_iter().flat_map(|r| &r.remedies).take(MOST);
+        for remedy in advice {
             text.push_str(&labelled(
                 "try",
                 &style::care("try"),
@@ -180,6 +199,17 @@ pub(crate) fn failed(
                 width,
             ));
         }
+    } else {
+        let what = if packages.len() == 1 {
+            "package"
+        } else {
+            "packages"
+        };
+        let line = format!(
+            "install the system {what} {}, and the same command again",
+            packages.join(" ")
+        );
+        text.push_str(&labelled("try", &style::care("try"), &line, width));
     }
     for way in ways {
         text.push_str(&labelled(

@@ -68,6 +68,7 @@ pub(crate) fn rest(refusal: &Refusal<'_>) -> String {
     text.push_str(&ways::text(
         refusal.ways,
         &refusal.edits,
+        &refusal.builds,
         &involved(refusal.clash),
         width,
     ));

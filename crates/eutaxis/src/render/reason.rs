@@ -217,6 +217,7 @@ pub(crate) fn instead(
         text.push_str(&ways::text(
             refusal.ways,
             &refusal.edits,
+            &refusal.builds,
             std::slice::from_ref(name),
             width,
         ));

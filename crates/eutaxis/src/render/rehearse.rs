@@ -24,6 +24,7 @@ pub(crate) fn text(play: &Play) -> String {
         }
         text.push_str(&table(&step.moves, width));
         text.push_str(if step.breaks.is_empty() { "" } else { "\n" });
+        text.push_str(&super::build::foreseen(&step.builds, width));
         for one in &step.breaks {
             text.push_str(&labelled(
                 "breaks",
@@ -253,7 +254,13 @@ pub(crate) fn refused(refusal: &Refusal<'_>, steps: &[Step]) -> String {
     text.push_str(&clash::facts(refusal.clash, width));
     if !refusal.ways.is_empty() {
         text.push('\n');
-        text.push_str(&ways::text(refusal.ways, &refusal.edits, &[], width));
+        text.push_str(&ways::text(
+            refusal.ways,
+            &refusal.edits,
+            &refusal.builds,
+            &[],
+            width,
+        ));
     }
     text
 }

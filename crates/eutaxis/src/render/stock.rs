@@ -2,13 +2,14 @@
 
 use std::path::Path;
 
+use eutaxis_world::build::Record;
 use eutaxis_world::stock::Part;
 
 use super::table::{Table, wrap};
 use super::{style, width};
-use crate::words::size;
+use crate::words::{seconds, size};
 
-pub(crate) fn text(cache: &Path, parts: &[Part], freed: Option<u64>) -> String {
+pub(crate) fn text(cache: &Path, parts: &[Part], built: &[Record], freed: Option<u64>) -> String {
     let width = width();
     let total: u64 = parts.iter().map(|p| p.bytes).sum();
     let mut text = String::new();
@@ -26,6 +27,20 @@ pub(crate) fn text(cache: &Path, parts: &[Part], freed: Option<u64>) -> String {
         ]);
     }
     text.push_str(&table.text(width));
+    if !built.is_empty() {
+        text.push_str("\nbuilt here from source\n");
+        let mut table = Table::new(&["  wheel", "took", "built by", "note"]);
+        for one in built {
+            let by: Vec<String> = one.by.iter().map(|(n, v, _)| format!("{n} {v}")).collect();
+            table.row([
+                format!("  {}", one.wheel),
+                seconds(one.seconds),
+                by.join(", "),
+                super::build::note(one),
+            ]);
+        }
+        text.push_str(&table.text(width));
+    }
     if freed.is_none() && total > 0 {
         let advice = "make room:  eutaxis stock --trim 30d  drops what was not used for 30 days;  \
             --trim 2GB  what was used longest ago. Environments stay as they are.";

@@ -5,6 +5,7 @@ use eutaxis_core::solve::{Environment, Way};
 
 use super::style;
 use super::table::wrap;
+use crate::answer::build::Foreseen;
 use crate::answer::edits::FileEdit;
 use crate::words;
 use crate::words::{count, near};
@@ -13,7 +14,13 @@ use crate::words::{count, near};
 const MOST_PINS: usize = 6;
 
 /// All ways under each other; `first` are the projects that are told first.
-pub(crate) fn text(ways: &[Way], edits: &[Vec<FileEdit>], first: &[Name], width: usize) -> String {
+pub(crate) fn text(
+    ways: &[Way],
+    edits: &[Vec<FileEdit>],
+    builds: &[Vec<Foreseen>],
+    first: &[Name],
+    width: usize,
+) -> String {
     let mut text = format!("{}\n", style::strong("ways out, each solved to the end"));
     for (i, (way, (letter, edits))) in ways.iter().zip(('a'..='z').zip(edits)).enumerate() {
         text.push_str(&block(
@@ -21,6 +28,10 @@ pub(crate) fn text(ways: &[Way], edits: &[Vec<FileEdit>], first: &[Name], width:
             &words::ways::sentence(way),
             width,
         ));
+        for build in builds.get(i).into_iter().flatten() {
+            let line = format!("build  {}", super::build::line(build));
+            text.push_str(&block("    ", &line, width));
+        }
         for line in edits.iter().filter_map(edit) {
             text.push_str(&block("    ", &line, width));
         }

@@ -5,9 +5,11 @@ use eutaxis_core::solve::{Change as Changed, Clash as Proven, Environment, Way a
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::build::Foreseen;
 use super::edits::FileEdits;
 use super::shared::Adjusted;
 use super::texts;
+use crate::answer::build::Foreseen as Answer;
 use crate::answer::clash::Refusal;
 use crate::answer::edits::FileEdit;
 use crate::words;
@@ -96,6 +98,8 @@ pub(crate) struct Way {
     environments: Vec<Part>,
     /// What one gets; empty where it takes two environments.
     pins: Vec<File>,
+    /// What is foreseen of the builds that it permits.
+    builds: Vec<Foreseen>,
 }
 
 /// One of two environments.
@@ -156,7 +160,7 @@ impl From<&Refusal<'_>> for Clash {
             target: refusal.problem.target.to_string(),
             clash: refusal.clash.into(),
             absent: absent.collect(),
-            ways_out: Way::all(refusal.ways, &refusal.edits),
+            ways_out: Way::all(refusal.ways, &refusal.edits, &refusal.builds),
             untried: untried.collect(),
             picture: None,
         }
@@ -192,14 +196,21 @@ impl From<&Proven> for ClashKey {
 
 impl Way {
     /// All ways, by their letters.
-    fn all(ways: &[Found], edits: &[Vec<FileEdit>]) -> Vec<Self> {
+    fn all(ways: &[Found], edits: &[Vec<FileEdit>], builds: &[Vec<Answer>]) -> Vec<Self> {
         let edits = edits
             .iter()
             .map(Vec::as_slice)
             .chain(std::iter::repeat(&[][..]));
-        let all = ways.iter().zip('a'..='z').zip(edits);
-        all.map(|((way, letter), edits)| Way::new(way, letter, edits))
-            .collect()
+        let builds = builds
+            .iter()
+            .map(Vec::as_slice)
+            .chain(std::iter::repeat(&[][..]));
+        let all = ways.iter().zip('a'..='z').zip(edits.zip(builds));
+        all.map(|((way, letter), (edits, builds))| Way {
+            builds: Foreseen::all(builds),
+            ..Way::new(way, letter, edits)
+        })
+        .collect()
     }
 
     fn new(way: &Found, letter: char, edits: &[FileEdit]) -> Self {
@@ -215,6 +226,7 @@ impl Way {
             edits: edits.iter().map(FileEdits::from).collect(),
             options: words::ways::options(way),
             environments,
+            builds: Vec::new(),
             pins,
         }
     }

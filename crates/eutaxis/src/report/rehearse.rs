@@ -6,6 +6,7 @@ use eutaxis_core::rehearse::Break as Broken;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::build::Foreseen;
 use super::clash::Clash;
 use super::texts;
 use crate::answer::clash::Refusal;
@@ -29,6 +30,8 @@ pub(crate) struct PlayedOut {
     /// What is broken at the end.
     breaks: Vec<Break>,
     cautions: Vec<String>,
+    /// What is foreseen of the builds that it would take.
+    builds: Vec<Foreseen>,
     /// With `--prove`: what importing runs into afterwards and did not before.
     #[serde(skip_serializing_if = "Option::is_none")]
     gaps: Option<Vec<String>>,
@@ -123,6 +126,11 @@ impl PlayedOut {
                 .collect(),
             breaks: play.broken().iter().map(Break::from).collect(),
             cautions: texts(play.steps.iter().flat_map(|s| &s.cautions)),
+            builds: play
+                .steps
+                .iter()
+                .flat_map(|s| Foreseen::all(&s.builds))
+                .collect(),
             gaps: play.gaps.clone(),
             steps,
             joint: play.joint.as_ref().map(Alternative::from),

@@ -678,3 +678,77 @@ fn what_is_broken_off_leaves_nothing() {
         left_by_builds(&field)
     );
 }
+
+#[test]
+fn what_was_built_is_gathered_and_told() {
+    let field = Field::new();
+    field.expect(0, &["settle", "frazil"]);
+    let early = field.expect(2, &["gather", "--built", "--into", "stick"]);
+    assert!(
+        early.err.contains("furnish pylock.toml --build frazil"),
+        "{}",
+        early.err
+    );
+    field.expect(0, &["furnish", "--build", "frazil"]);
+    field.expect(0, &["gather", "--built", "--into", "stick"]);
+    let pins = field.read("stick/pylock.toml");
+    assert!(
+        pins.contains("frazil-0.3.tar.gz") && pins.contains("frazil-0.3-py3-none-any.whl"),
+        "{pins}"
+    );
+    // A machine of the same kind, with nothing but the stick.
+    let ran = field
+        .command(&["furnish", "stick/pylock.toml", "--at", "board", "--offline"])
+        .env("EUTAXIS_CACHE", field.path("another-cache"))
+        .output()
+        .unwrap();
+    assert!(
+        ran.status.success(),
+        "{}",
+        String::from_utf8_lossy(&ran.stderr)
+    );
+    let told = field.expect(0, &["stock"]);
+    has(
+        &told,
+        &[
+            "built here from source",
+            "frazil-0.3-py3-none-any.whl",
+            "cairnbuild 1.2",
+        ],
+    );
+    let stock = field.json(0, &["stock"]);
+    assert_eq!(stock["built"][0]["name"], "frazil");
+    field.expect(0, &["stock", "--trim", "0h"]);
+    assert!(wheels_kept(&field).is_empty());
+}
+
+#[test]
+fn a_way_out_that_only_source_fills_tells_what_its_build_takes() {
+    let field = Field::new();
+    let answer = field.json(1, &["settle", "hummock"]);
+    let way = &answer["ways_out"][0];
+    assert_eq!(way["options"][0], "--build hummock");
+    assert_eq!(
+        (&way["builds"][0]["name"], &way["builds"][0]["light"]),
+        (&Value::from("hummock"), &Value::Bool(true))
+    );
+    let told = field.expect(1, &["settle", "hummock"]);
+    has(&told, &["build hummock 2.0: light: nothing is compiled"]);
+}
+
+#[test]
+fn a_rehearsal_foresees_the_builds_that_it_would_take() {
+    let field = Field::new();
+    field.expect(0, &["settle", "snowpit"]);
+    let told = field.expect(0, &["rehearse", "growler"]);
+    has(&told, &["growler 1.4: native: C", "frazil 0.3: light"]);
+    let told = field.expect(0, &["shortlist", "brashkit"]);
+    has(
+        &told,
+        &[
+            "take 0.8",
+            "brashkit 0.9: native: Fortran",
+            "settle brashkit==0.9 --build brashkit",
+        ],
+    );
+}

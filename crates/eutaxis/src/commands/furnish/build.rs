@@ -4,11 +4,9 @@
 use std::path::Path;
 use std::sync::Arc;
 
-use eutaxis_core::artifact::WheelName;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Hashes;
-use eutaxis_core::offer::Rules;
-use eutaxis_core::offer::{Policy, Verdict};
+use eutaxis_core::offer::{Policy, Rules};
 use eutaxis_core::pins::{LockFile, Selected};
 use eutaxis_core::remedy::Step;
 use eutaxis_core::requirement::{Ask, Requirement};
@@ -17,14 +15,15 @@ use eutaxis_world::build::broken_off;
 use eutaxis_world::depot::{Depots, wheel_metadata};
 use eutaxis_world::environment::{Item, WheelAt};
 use eutaxis_world::network::Wanted;
-use eutaxis_world::supply::{Depth, Outcome as End, Run};
+use eutaxis_world::supply::{Outcome as End, Run};
 use eutaxis_world::{Error, ErrorKind};
 use jiff::Timestamp;
+use rayon::prelude::*;
 
 use super::Prepared;
 use crate::answer::build::{Failed, Foreseen, Way};
-use crate::building::foresee::Place;
-use crate::building::make::{Archive, Maker};
+use crate::building::foresee::{Place, with_wheel};
+use crate::building::make::{Archive, Maker, Recipe, placed};
 use crate::cli::Furnish;
 use crate::output::{Answer, Outcome, Output};
 use crate::pins::{hashes, place, problem_of, sha256};
@@ -154,13 +153,15 @@ impl Prepared {
         let stop = broken_off()?;
         let steps = output.steps();
         let maker = Maker {
-            surroundings,
+            recipe: Recipe {
+                surroundings,
+                python: &self.python,
+                target: &self.target,
+                policy: &policy,
+                bounds: &bounds,
+            },
             depots,
             steps: &steps,
-            python: &self.python,
-            target: &self.target,
-            policy: &policy,
-            bounds: &bounds,
             stop: &stop,
         };
         let place = Place {
@@ -173,9 +174,8 @@ impl Prepared {
         };
         let mut foreseen = Vec::new();
         for archive in &archives {
-            let is_built = maker.is_built(archive)? && !policy.rebuild.contains(&archive.project);
             let mut one = place.foresee(archive, None)?;
-            one.is_built = is_built;
+            one.is_built &= !policy.rebuild.contains(&archive.project);
             foreseen.push(one);
         }
         let is_open = |f: &&Foreseen| !f.is_permitted && !f.is_built;
@@ -197,27 +197,32 @@ impl Prepared {
             let text = render::build::foreseen(&to_do, render::width());
             text.lines().for_each(|line| steps.say(line));
         }
-        for ((source, archive), foreseen) in self.sources.iter().zip(&archives).zip(&foreseen) {
-            let again = policy.rebuild.contains(&source.name);
-            let built = match maker.wheel(archive, again)? {
-                Ok(built) => built,
+        // Several side by side, as many as there are cores.
+        let outcomes: Vec<_> = archives
+            .par_iter()
+            .map(|archive| {
+                let built = maker.wheel(archive, policy.rebuild.contains(&archive.project))?;
+                if let Ok(built) = &built
+                    && !built.was_there
+                {
+                    let took = words::seconds(built.record.seconds);
+                    steps.say(&format!("built {} in {took}", built.record.wheel));
+                }
+                Ok::<_, Error>(built)
+            })
+            .collect();
+        let mut all = Vec::new();
+        for (outcome, foreseen) in outcomes.into_iter().zip(&foreseen) {
+            match outcome? {
+                Ok(built) => all.push(built),
                 Err(failed) => {
                     drop(steps);
-                    return Ok(Some(self.failed(
-                        &failed,
-                        foreseen,
-                        arguments,
-                        surroundings,
-                        depots,
-                    )));
+                    let told = self.failed(&failed, foreseen, arguments, surroundings, depots);
+                    return Ok(Some(told));
                 }
-            };
-            if !built.was_there {
-                let took = words::seconds(built.record.seconds);
-                steps.say(&format!("built {} in {took}", built.record.wheel));
             }
-            let name = WheelName::parse(&built.record.wheel)
-                .map_err(|f| Error::fault(ErrorKind::Contents, "a wheel that was built", &f))?;
+        }
+        for ((source, archive), built) in self.sources.iter().zip(&archives).zip(all) {
             self.ensure_needs(
                 source,
                 archive,
@@ -226,20 +231,9 @@ impl Prepared {
                 surroundings,
                 depots,
             )?;
-            let mut hashes = Hashes::default();
-            hashes.add("sha256", &built.record.sha256);
             self.items.push(Item {
-                name: source.name.clone(),
-                version: source.version.clone(),
-                size: std::fs::metadata(&built.wheel).ok().map(|m| m.len()),
-                wheel: WheelAt::Disk(built.wheel),
-                filename: built.record.wheel.clone(),
-                wheel_name: name,
-                sha256: built.record.sha256.clone(),
-                hashes,
-                said: None,
-                requested: source.requested,
                 direct_url: source.direct_url.clone(),
+                ..placed(archive, built, source.requested)?
             });
         }
         Ok(None)
@@ -327,21 +321,12 @@ impl Prepared {
         if depots.is_empty() {
             return None;
         }
-        let requirement = Requirement::parse(project.as_str()).ok()?;
         let rules = Rules {
             target: &self.target,
             policy,
             adjustments: &[],
         };
-        let run = Run::new(Arc::clone(depots));
-        let looked = run.look(&[requirement], &rules, Depth::Gaps).ok()?;
-        let looked = looked.into_iter().next()??;
-        let mut ready = looked.judged.offers().iter();
-        ready
-            .find(|o| {
-                o.verdict == Verdict::Ready && !o.version.is_prerelease() && o.yanked.is_none()
-            })
-            .map(|o| o.version.clone())
+        with_wheel(project, &rules, &Run::new(Arc::clone(depots)))
     }
 
     /// Why a build failed, with ways that were solved without it.

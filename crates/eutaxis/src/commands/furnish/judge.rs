@@ -28,7 +28,7 @@ use crate::proof::reading;
 use crate::proof::signs::Signs;
 use crate::proof::trial::Trial;
 use crate::question::Again;
-use crate::words;
+use crate::{typed, words};
 
 /// Whoever looks into a set before it is placed.
 pub(super) struct Judge<'a> {
@@ -138,7 +138,10 @@ impl Judge<'_> {
             config: &self.surroundings.config,
             depots: &self.arguments.depots,
         };
-        let again = again.settle(&self.python.path, &["--prove"]);
+        let mut more = vec!["--prove".to_owned()];
+        more.extend(typed::permit(&self.arguments.permit));
+        let more: Vec<&str> = more.iter().map(String::as_str).collect();
+        let again = again.settle(&self.python.path, &more);
         again.map(|one| words::steps::typed(&Step::Run(vec![one])))
     }
 

@@ -22,17 +22,18 @@ use eutaxis_core::{Ask, Name, Target, Version};
 use eutaxis_world::config::Config;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::{Layout, Place, installed, look};
-use eutaxis_world::interpreter::environment_python;
+use eutaxis_world::interpreter::{Found, environment_python};
 use eutaxis_world::supply::{Outcome as End, Run};
 use eutaxis_world::{Error, Errors};
 
+use crate::answer::build::Foreseen;
 use crate::answer::clash::Refusal;
 use crate::answer::rehearse::{Alternative, Play, Step, Told};
 use crate::cli::{Common, Rehearse};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::words;
-use crate::{pins, render, report};
+use crate::{building, pins, render, report};
 use read::Reader;
 
 /// What is there.
@@ -324,7 +325,10 @@ impl Rehearsal<'_> {
                 .collect::<Vec<_>>()
                 .join(", ");
             let cautions = words::releases::cautions(&solution.cautions, &problem, false);
+            let mut builds = self.foreseen(&solution, &problem)?;
+            builds.retain(|b| told.iter().any(|t| t.moved.project == b.project));
             steps.push(Step {
+                builds,
                 words,
                 moves: told,
                 breaks: breaks(&set, &next),
@@ -372,6 +376,30 @@ impl Rehearsal<'_> {
             text: render::rehearse::text(&play),
             report: report::Rehearse::Played(Box::new(played)).into(),
         })
+    }
+
+    /// What is foreseen of the builds that a solution takes. What is here is told when an
+    /// interpreter of this machine is the one of the place.
+    fn foreseen(&self, solution: &Solution, problem: &Problem) -> Result<Vec<Foreseen>, Error> {
+        if solution.chosen.iter().all(|c| c.verdict == Verdict::Ready) {
+            return Ok(Vec::new());
+        }
+        let (all, _) = self.surroundings.finder().all(&self.surroundings.probes());
+        let wanted = self.base.target.to_string();
+        let is_it = |found: &Found| {
+            let own = self.surroundings.target_of(&found.facts);
+            own.is_ok_and(|t| t.to_string() == wanted)
+        };
+        let python = all.into_iter().find(is_it);
+        let place = building::foresee::Place {
+            surroundings: self.surroundings,
+            depots: &self.depots,
+            target: &self.base.target,
+            python: python.as_ref(),
+            policy: &self.base.policy,
+            bounds: &[],
+        };
+        place.of_solution(solution, problem, &self.run)
     }
 
     /// Everything at once: what was asked for before, and all that is to be added.

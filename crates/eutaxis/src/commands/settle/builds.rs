@@ -4,29 +4,23 @@
 use std::path::Path;
 use std::sync::Arc;
 
-use eutaxis_core::Version;
-use eutaxis_core::artifact::WheelName;
-use eutaxis_core::index::Hashes;
-use eutaxis_core::offer::{Policy, Verdict};
+use eutaxis_core::offer::Policy;
 use eutaxis_core::remedy::{Invocation, Step, Verb};
-use eutaxis_core::requirement::Requirement;
-use eutaxis_core::solve::Asker as Asked;
+use eutaxis_core::solve::{Asker as Asked, Change, Way};
 use eutaxis_core::source::foresee;
+use eutaxis_world::Error;
 use eutaxis_world::build::broken_off;
 use eutaxis_world::depot::Depots;
-use eutaxis_world::depot::Place as FilePlace;
-use eutaxis_world::environment::{Item, WheelAt};
+use eutaxis_world::environment::Item;
 use eutaxis_world::interpreter::Found;
 use eutaxis_world::source::digest;
-use eutaxis_world::supply::{Depth, Run};
-use eutaxis_world::{Error, ErrorKind};
-use rayon::prelude::*;
+use eutaxis_world::supply::Run;
 
 use super::Job;
-use crate::answer::build::{Built, Foreseen, permits};
+use crate::answer::build::{Foreseen, permits};
 use crate::answer::settle::{Pinned, Settled};
-use crate::building::foresee::{Place, is_permitted};
-use crate::building::make::{Archive, Maker};
+use crate::building::foresee::{Place, archive_of, is_permitted};
+use crate::building::make::{Maker, Recipe, placed};
 use crate::building::needs::Asker;
 use crate::cli::{BuildOptions, Settle};
 use crate::output::Output;
@@ -76,8 +70,7 @@ impl Job<'_> {
         settled: &Settled<'_>,
         chosen: &plan::Chosen,
     ) -> Result<Vec<Foreseen>, Error> {
-        let sources: Vec<&Pinned<'_>> = settled.pins.iter().filter(|p| !p.is_wheel()).collect();
-        if sources.is_empty() {
+        if settled.pins.iter().all(Pinned::is_wheel) {
             return Ok(Vec::new());
         }
         let python = plan::interpreter_here(&self.arguments.target, self.surroundings, chosen).ok();
@@ -91,41 +84,42 @@ impl Job<'_> {
             policy,
             bounds: &bounds,
         };
-        let steps = self.output.steps();
-        let stop = std::sync::atomic::AtomicBool::new(false);
-        let maker = python.as_ref().map(|python| Maker {
-            surroundings: self.surroundings,
-            depots: &self.depots,
-            steps: &steps,
-            python,
-            target: &chosen.target,
-            policy,
-            bounds: &bounds,
-            stop: &stop,
-        });
-        let run = &self.run;
-        let one = |pin: &&Pinned<'_>| -> Result<Foreseen, Error> {
-            let too_large = place
-                .too_large(pin.size)
-                .filter(|_| matches!(pin.place, FilePlace::Url(_)));
-            if let Some(bytes) = too_large {
-                let mut one = place.unlooked(&pin.chosen.project, &pin.chosen.version, bytes);
-                one.with_wheel = with_wheel(pin, settled, run);
-                return Ok(one);
-            }
-            let archive = archive(pin, run)?;
-            let mut one = place.foresee(&archive, with_wheel(pin, settled, run))?;
-            one.is_built = match &maker {
-                Some(maker) => maker.is_built(&archive)?,
-                None => false,
-            };
-            Ok(one)
-        };
-        sources.par_iter().map(one).collect()
+        place.of_solution(settled.solution, settled.problem, &self.run)
     }
 }
 
 impl Job<'_> {
+    /// For each way out that permits builds, what is foreseen of them.
+    pub(super) fn of_ways(
+        &self,
+        ways: &[Way],
+        chosen: &plan::Chosen,
+    ) -> Result<Vec<Vec<Foreseen>>, Error> {
+        let options = &self.arguments.target;
+        let python = plan::interpreter_here(options, self.surroundings, chosen).ok();
+        let bounds = bounds(&self.arguments.policy.permit)?;
+        let one = |way: &Way| {
+            let permits = way.changes.iter().any(|c| matches!(c, Change::Build(_)));
+            let [environment] = way.environments.as_slice() else {
+                return Ok(Vec::new());
+            };
+            if !permits {
+                return Ok(Vec::new());
+            }
+            let problem = &environment.problem;
+            let place = Place {
+                surroundings: self.surroundings,
+                depots: &self.depots,
+                target: &problem.target,
+                python: python.as_ref(),
+                policy: &problem.policy,
+                bounds: &bounds,
+            };
+            place.of_solution(&environment.solution, problem, &self.run)
+        };
+        ways.iter().map(one).collect()
+    }
+
     /// What furnishes the pins and permits the builds that nothing permits yet; none where the
     /// target is another machine.
     pub(super) fn permit(
@@ -161,21 +155,23 @@ impl Job<'_> {
         let bounds = bounds(&self.arguments.policy.permit)?;
         let (steps, stop) = (self.output.steps(), broken_off()?);
         let maker = Maker {
-            surroundings: self.surroundings,
+            recipe: Recipe {
+                surroundings: self.surroundings,
+                python,
+                target: &settled.problem.target,
+                policy,
+                bounds: &bounds,
+            },
             depots: &self.depots,
             steps: &steps,
-            python,
-            target: &settled.problem.target,
-            policy,
-            bounds: &bounds,
             stop: &stop,
         };
         let mut items = Vec::new();
         for pin in settled.pins.iter().filter(|p| !p.is_wheel()) {
-            let archive = archive(pin, &self.run)?;
+            let archive = archive_of(&pin.chosen.project, &pin.chosen.file, &self.run)?;
             let is_light = foresee(&digest(&archive.path)?).is_light;
             let (name, version) = (&archive.project, &archive.version);
-            if !is_permitted(policy, name, is_light) && !maker.is_built(&archive)? {
+            if !is_permitted(policy, name, is_light) && !maker.recipe.is_built(&archive)? {
                 let why = format!("{name} would have to be built, which --build {name} permits");
                 return Ok(Err(why));
             }
@@ -196,52 +192,4 @@ impl Job<'_> {
         }
         Ok(Ok(items))
     }
-}
-
-/// A wheel that was built, as what is to be placed.
-fn placed(archive: &Archive, built: Built, requested: bool) -> Result<Item, Error> {
-    let wheel_name = WheelName::parse(&built.record.wheel)
-        .map_err(|f| Error::fault(ErrorKind::Contents, "a wheel that was built", &f))?;
-    let mut hashes = Hashes::default();
-    hashes.add("sha256", &built.record.sha256);
-    Ok(Item {
-        name: archive.project.clone(),
-        version: archive.version.to_string(),
-        size: std::fs::metadata(&built.wheel).ok().map(|m| m.len()),
-        wheel: WheelAt::Disk(built.wheel),
-        filename: built.record.wheel,
-        wheel_name,
-        sha256: built.record.sha256,
-        hashes,
-        said: None,
-        requested,
-        direct_url: None,
-    })
-}
-
-/// The archive of a pin, on this disk.
-pub(super) fn archive(pin: &Pinned<'_>, run: &Run) -> Result<Archive, Error> {
-    let chosen = pin.chosen;
-    let path = match &pin.place {
-        FilePlace::Disk(path) => path.clone(),
-        FilePlace::Url(_) => run.obtain(&chosen.project, &chosen.file)?,
-    };
-    Ok(Archive {
-        project: chosen.project.clone(),
-        version: chosen.version.clone(),
-        path,
-        sha256: pin.sha256.clone(),
-        published: chosen.file.published,
-    })
-}
-
-/// The newest release of a pin's project that has a wheel for the place.
-fn with_wheel(pin: &Pinned<'_>, settled: &Settled<'_>, run: &Run) -> Option<Version> {
-    let requirement = Requirement::parse(pin.chosen.project.as_str()).ok()?;
-    let looked = run.look(&[requirement], &settled.problem.rules(), Depth::Gaps);
-    let looked = looked.ok()?.into_iter().next()??;
-    let mut offers = looked.judged.offers().iter();
-    let ready = offers
-        .find(|o| o.verdict == Verdict::Ready && !o.version.is_prerelease() && o.yanked.is_none());
-    ready.map(|o| o.version.clone())
 }

@@ -56,6 +56,7 @@ impl<'a> Refusal<'a> {
             ways,
             untried: untried.collect(),
             shown,
+            builds: Vec::new(),
             edits,
             absent,
             listed: !known.is_empty(),
@@ -104,7 +105,7 @@ impl Job<'_> {
         if let Some(letter) = &self.arguments.take {
             return self.take(letter, &ways.found, chosen, problem, old);
         }
-        let refusal = Refusal::new(
+        let mut refusal = Refusal::new(
             clash,
             problem,
             &ways,
@@ -112,6 +113,7 @@ impl Job<'_> {
             self.surroundings,
             Some(&self.depots),
         );
+        refusal.builds = self.of_ways(&ways.found, chosen)?;
         let text = render::clash::rest(&refusal);
         let mut answer = report::Clash::from(&refusal);
         if let Some(file) = &self.arguments.picture {
