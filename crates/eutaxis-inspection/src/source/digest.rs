@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use eutaxis_standards::document::Document;
-use eutaxis_standards::knowledge::{compiling, fallback, language, tools};
+use eutaxis_standards::knowledge::{compiling, fallback, language, tools, unforeseeable};
 use serde::{Deserialize, Serialize};
 
 /// The `[build-system]` of a project (PEP 518 and 517).
@@ -98,6 +98,8 @@ pub struct Digest {
     pub compiles: bool,
     /// There is a `setup.py`.
     pub is_scripted: bool,
+    /// Some of it compiles far longer than its size tells.
+    pub is_unforeseeable: bool,
     /// Headers that sources include and the archive may not hold.
     pub includes: BTreeSet<String>,
     /// Libraries that `setup.py` names.
@@ -183,6 +185,7 @@ impl Digest {
             sources.files = sources.files.saturating_add(1);
             sources.bytes = sources.bytes.saturating_add(size);
         }
+        self.is_unforeseeable |= unforeseeable().iter().any(|w| text.contains(w.as_str()));
         if self.includes.len() < MOST_INCLUDES {
             self.includes
                 .extend(text.lines().filter_map(included).map(str::to_owned));

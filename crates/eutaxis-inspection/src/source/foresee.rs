@@ -1,7 +1,7 @@
 //! What building a source distribution will take, by its files alone.
 
 use eutaxis_standards::knowledge::{
-    Compiles, Needed, backend, begin, header, language_named, tool,
+    Compiles, Needed, backend, begin, handling, header, language_named, tool,
 };
 use eutaxis_standards::requirement::Requirement;
 
@@ -175,9 +175,13 @@ pub fn foresee(digest: &Digest) -> Foreseen {
 /// How long it will take, judged from the bytes of its sources.
 fn time(digest: &Digest, is_light: bool) -> Option<Judged> {
     const MEBIBYTE: f64 = 1_048_576.0;
+    // Precise enough: no archive has so many bytes.
+    #[allow(clippy::cast_precision_loss)]
+    let mebibytes = |bytes: u64| bytes as f64 / MEBIBYTE;
+    let begin = begin() + handling() * mebibytes(digest.bytes);
     if is_light {
         return Some(Judged {
-            seconds: begin(),
+            seconds: begin,
             parallel: 0.0,
             from: "nothing is compiled".to_owned(),
         });
@@ -186,24 +190,21 @@ fn time(digest: &Digest, is_light: bool) -> Option<Judged> {
     let mut from = Vec::new();
     for (name, sources) in &digest.sources {
         let pace = language_named(name)?.pace?;
-        // Precise enough: no archive has so many bytes.
-        #[allow(clippy::cast_precision_loss)]
-        let size = sources.bytes as f64 / MEBIBYTE;
-        compiled += pace * size;
+        compiled += pace * mebibytes(sources.bytes);
         let told = match sources.bytes {
-            bytes @ ..100_000 => format!("{:.1} kB", bytes as f64 / 1e3),
-            bytes => format!("{:.1} MB", bytes as f64 / 1e6),
+            bytes @ ..100_000 => format!("{}.{} kB", bytes / 1000, bytes % 1000 / 100),
+            bytes => format!("{}.{} MB", bytes / 1_000_000, bytes % 1_000_000 / 100_000),
         };
         from.push(format!("{told} of {name}"));
     }
     // Sources that are fetched or made by the build cannot be seen.
-    if from.is_empty() {
+    if from.is_empty() || digest.is_unforeseeable {
         return None;
     }
     let is_parallel =
         backend(digest.system.backend()).is_some_and(|b| b.compiles == Compiles::Always);
     Some(Judged {
-        seconds: begin() + compiled,
+        seconds: begin + compiled,
         parallel: if is_parallel { compiled } else { 0.0 },
         from: from.join(" and "),
     })
@@ -291,6 +292,9 @@ mod tests {
         );
         large.take("a-1/a.rs", None, 1 << 20);
         assert_eq!(foresee(&large).time, None);
-        assert_eq!(foresee(&digest(&[])).time.unwrap().seconds, begin());
+        assert!((foresee(&digest(&[])).time.unwrap().seconds - begin()).abs() < 0.01);
+        let mut inlined = digest(&[script]);
+        inlined.take("a-1/a.c", Some(b"__attribute__((always_inline))"), 9);
+        assert_eq!(foresee(&inlined).time, None);
     }
 }

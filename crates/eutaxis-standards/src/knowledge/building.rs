@@ -75,6 +75,10 @@ struct File {
     fallback: Fallback,
     /// Seconds of a build that compiles nothing.
     begin: f64,
+    /// Seconds for a mebibyte of all that an archive holds.
+    handling: f64,
+    /// Words of sources that compile far longer than their size tells.
+    unforeseeable: Vec<String>,
     /// Words of build descriptions that tell of code to be compiled.
     compiling: Vec<String>,
     backend: Vec<Backend>,
@@ -91,6 +95,16 @@ pub fn fallback() -> &'static Fallback {
 /// Seconds of a build that compiles nothing.
 pub fn begin() -> f64 {
     FILE.begin
+}
+
+/// Seconds for a mebibyte of all that an archive holds.
+pub fn handling() -> f64 {
+    FILE.handling
+}
+
+/// Words of sources that compile far longer than their size tells.
+pub fn unforeseeable() -> &'static [String] {
+    &FILE.unforeseeable
 }
 
 /// Words of a `setup.py`, `setup.cfg` or project file that tell of code to be compiled.

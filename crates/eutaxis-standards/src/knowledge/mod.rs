@@ -27,8 +27,8 @@ mod standard_names;
 pub use accelerators::{Families, Family, Form, Library, MadeFor, Number, Probe, Runs, Told};
 pub use brought_by::{bringing, was_everywhere};
 pub use building::{
-    Backend, Compiles, Fallback, Language, Needed, backend, begin, compiling, fallback, header,
-    language, language_named, tool, tools,
+    Backend, Compiles, Fallback, Language, Needed, backend, begin, compiling, fallback, handling,
+    header, language, language_named, tool, tools, unforeseeable,
 };
 pub use causes::{
     Advice, CauseKind, Causes, CheckKind, Condition, Confidence, Course, Cure, Sign, Use, Vain,

@@ -1,22 +1,23 @@
 //! The environment that a build runs in: its requirements chosen from the same depots, in the
 //! archive's own time, and placed.
 
+use std::collections::BTreeMap;
 use std::path::Path;
 use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::FileKind;
-use eutaxis_core::knowledge::series_began;
-use eutaxis_core::offer::{Policy, Wheels};
+use eutaxis_core::knowledge::{fallback, series_began};
+use eutaxis_core::offer::{Offer, Policy, Verdict, Wheels};
 use eutaxis_core::requirement::Ask;
 use eutaxis_core::solve::{Problem, Solution};
-use eutaxis_core::{Requirement, Target};
+use eutaxis_core::{Name, Requirement, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::{Furnish, Item, LinkMode, WheelAt, furnish};
 use eutaxis_world::files::sha256_of;
 use eutaxis_world::interpreter::Found;
-use eutaxis_world::supply::{Outcome as End, Run};
+use eutaxis_world::supply::{Depth, Outcome as End, Run};
 use jiff::{SignedDuration, Timestamp};
 
 /// So long after an archive, or after the interpreter where that is the younger, what it is built
@@ -133,6 +134,9 @@ impl Chooser<'_> {
             };
             let mut problem = Problem::new(self.target.clone(), policy, asks.clone());
             problem.bounds.clone_from(&self.bounds);
+            if as_of.is_some() && !latest {
+                problem.nearest = self.of_its_series(&problem, &run)?;
+            }
             match run.solve(&problem, &|_| ())? {
                 End::Settled(solution) => return Ok(Ok(Some((solution, run)))),
                 End::Clash(found) if clash.is_empty() => {
@@ -143,6 +147,55 @@ impl Chooser<'_> {
             }
         }
         Ok(Err(clash))
+    }
+}
+
+impl Chooser<'_> {
+    /// For each requirement the releases of series that had begun when the archive appeared, which it
+    /// was written for: newest first. What the standard falls back to must know the interpreter
+    /// rather than the archive.
+    fn of_its_series(
+        &self,
+        problem: &Problem,
+        run: &Run,
+    ) -> Result<BTreeMap<Name, Vec<Version>>, Error> {
+        let mut found = BTreeMap::new();
+        let Some(published) = self.published else {
+            return Ok(found);
+        };
+        let general = |name: &Name| {
+            let all = fallback().requires.iter();
+            all.filter_map(|r| Requirement::parse(r).ok())
+                .any(|r| r.name == *name)
+        };
+        let asked: Vec<Requirement> = problem
+            .asks
+            .iter()
+            .map(|a| Requirement::any(&a.requirement.name))
+            .filter(|r| !general(&r.name))
+            .collect();
+        let looked = run.look(&asked, &problem.rules(), Depth::Gaps)?;
+        for (requirement, looked) in asked.iter().zip(looked) {
+            let Some(looked) = looked else { continue };
+            let offers = looked.judged.offers();
+            let began = |offer: &Offer| {
+                let same =
+                    |o: &&Offer| o.version.release_number(0) == offer.version.release_number(0);
+                offers
+                    .iter()
+                    .filter(same)
+                    .filter_map(Offer::first_published)
+                    .min()
+            };
+            let is_own = |o: &&Offer| {
+                o.verdict == Verdict::Ready
+                    && !o.version.is_prerelease()
+                    && began(o).is_some_and(|day| day <= published)
+            };
+            let own = offers.iter().filter(is_own).map(|o| o.version.clone());
+            found.insert(requirement.name.clone(), own.collect());
+        }
+        Ok(found)
     }
 }
 
