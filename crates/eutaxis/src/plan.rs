@@ -57,6 +57,7 @@ impl Surroundings {
             option.clone().or(stated)
         };
         let config = Config::load(&here, named(&common.config, "EUTAXIS_CONFIG").as_deref())?;
+        let config = config.with_facts(!common.no_facts)?;
         let system =
             directories::ProjectDirs::from("", "", "eutaxis").map(|d| d.cache_dir().to_owned());
         let cache = named(&common.cache, "EUTAXIS_CACHE")

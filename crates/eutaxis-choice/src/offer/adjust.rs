@@ -22,6 +22,8 @@ pub enum Effect {
     NeedsOnly(Vec<Requirement>),
     /// The releases are out.
     Avoid,
+    /// Their source is known not to build: only wheels of them can be had.
+    FailsToBuild,
     /// The releases may be taken though their project is quarantined.
     Take,
     /// Their wheels were made for this.
@@ -78,7 +80,7 @@ impl Adjustment {
             || match &self.effect {
                 Effect::Needs(requirement) => needs(requirement),
                 Effect::NeedsOnly(all) => all.iter().any(needs),
-                Effect::Avoid | Effect::Take | Effect::MadeFor(_) => false,
+                Effect::Avoid | Effect::FailsToBuild | Effect::Take | Effect::MadeFor(_) => false,
             }
     }
 
@@ -118,6 +120,19 @@ pub(super) fn offered(
         super::without_bars(offer, BarKind::Quarantined, target)
     } else {
         offer
+    };
+    let mut failing = adjustments
+        .iter()
+        .filter(|a| a.effect == Effect::FailsToBuild);
+    let offer = match failing.find(|a| a.speaks_of(project, &offer.version, target)) {
+        Some(adjustment) => {
+            let bar = Bar::FailsToBuild {
+                because: adjustment.because.clone(),
+                origin: adjustment.origin.clone(),
+            };
+            super::without_source(offer, &bar, target)
+        }
+        None => offer,
     };
     let mut avoiding = adjustments.iter().filter(|a| a.effect == Effect::Avoid);
     let Some(adjustment) = avoiding.find(|a| a.speaks_of(project, &offer.version, target)) else {

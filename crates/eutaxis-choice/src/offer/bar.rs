@@ -92,6 +92,13 @@ pub enum Bar {
         /// Where it was stated.
         origin: Origin,
     },
+    /// Its source is known not to build.
+    FailsToBuild {
+        /// Why.
+        because: String,
+        /// Where it was stated.
+        origin: Origin,
+    },
     /// Its metadata cannot be used: why.
     Unusable(String),
     /// Learning what it needs costs more than is permitted.
@@ -121,7 +128,7 @@ impl Bar {
             Bar::Prerelease => BarKind::Prerelease,
             Bar::Undated | Bar::Later { .. } => BarKind::Date,
             Bar::OnlySource | Bar::ToBeBuilt | Bar::UnknownUntilBuilt => BarKind::Wheels,
-            Bar::Avoided { .. } => BarKind::Adjust,
+            Bar::Avoided { .. } | Bar::FailsToBuild { .. } => BarKind::Adjust,
             Bar::Unusable(_) => BarKind::Absent,
             Bar::TooDear { .. } => BarKind::Unknown,
             Bar::Quarantined(_) => BarKind::Quarantined,
@@ -158,6 +165,10 @@ impl Bar {
             }
             Bar::Avoided { because, origin } => whole(format!(
                 "to be avoided: \"{}\" ({origin})",
+                escaped(because)
+            )),
+            Bar::FailsToBuild { because, origin } => whole(format!(
+                "its source does not build: \"{}\" ({origin})",
                 escaped(because)
             )),
             Bar::Unusable(why) => whole(format!("its metadata cannot be used: {why}")),

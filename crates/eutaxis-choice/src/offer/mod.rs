@@ -211,6 +211,13 @@ fn without_bars(mut offer_: Offer, kind: BarKind, target: &Target) -> Offer {
     offer(offer_.version, offer_.files, target)
 }
 
+/// The same offer with a bar on its source, judged anew.
+fn without_source(mut offer_: Offer, bar: &Bar, target: &Target) -> Offer {
+    let sources = offer_.files.iter_mut().filter(|f| !f.is_wheel());
+    sources.for_each(|file| file.bars.push(bar.clone()));
+    offer(offer_.version, offer_.files, target)
+}
+
 /// What the depot of a page says its builds were made for.
 fn stated(page: &Page, target: &Target) -> Option<MadeFor> {
     page.made_for

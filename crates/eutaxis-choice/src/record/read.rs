@@ -123,10 +123,12 @@ pub fn adjustments_of(lock: &Lock, families: &Families) -> Vec<Adjustment> {
                 .filter_map(|v| Requirement::parse(v.as_str()?).ok())
                 .collect::<Vec<_>>()
         });
+        let fails = table.get("fails-to-build").and_then(Value::as_bool) == Some(true);
         let take = table.get("take").and_then(Value::as_bool) == Some(true);
         let effect = match (string(table, "needs"), string(table, "accelerator")) {
             (None, None) if only.is_some() => Effect::NeedsOnly(only.unwrap_or_default()),
             (None, None) if take => Effect::Take,
+            (None, None) if fails => Effect::FailsToBuild,
             (Some(needs), _) => Effect::Needs(Requirement::parse(needs).ok()?),
             (None, Some(text)) => Effect::MadeFor(families.made_for(text).ok()?),
             (None, None) => Effect::Avoid,

@@ -3,11 +3,76 @@
 use std::path::Path;
 use std::sync::Arc;
 
-use eutaxis_core::document::{Placed, Table};
+use eutaxis_core::document::{Document, Placed, Table};
 use eutaxis_core::fault::{Fault, Origin};
 use eutaxis_core::knowledge::Families;
 use eutaxis_core::offer::{Adjustment, Effect};
 use eutaxis_core::{Marker, Name, Requirement, VersionSpecifier};
+
+/// Reads the facts of a file that several projects share: entries as in the settings, each with the
+/// day on which it was found and with what it rests on.
+///
+/// # Errors
+/// When an entry says nothing, or not when and how it was found.
+pub(super) fn read_facts(
+    text: &str,
+    path: &Path,
+    families: &Arc<Families>,
+) -> Result<Vec<Adjustment>, Fault> {
+    let document = Document::parse(text)?;
+    let root = document.root();
+    root.ensure_known(&["fact"])?;
+    let mut facts = Vec::new();
+    for entry in root.tables("fact")? {
+        let stated = |key: &str| {
+            let missing = || entry.fault(format_args!("`{key}` is missing"));
+            entry.string(key)?.ok_or_else(missing)
+        };
+        let date = stated("date")?;
+        let day = date.value.parse::<jiff::civil::Date>();
+        day.map_err(|_| Fault::new("`date` is a day, as 2026-05-01", date.at))?;
+        let evidence = stated("evidence")?;
+        if !["solved", "read", "ran"].contains(&evidence.value) {
+            let known = "`evidence` is one of solved, read, ran";
+            return Err(Fault::new(known, evidence.at));
+        }
+        let (day, how) = (date.value, evidence.value);
+        let mut fact = read(&entry, text, path, families)?;
+        fact.because = format!("{} ({how}, {day})", fact.because);
+        facts.push(fact);
+    }
+    Ok(facts)
+}
+
+/// Two of them that cannot both hold, by their places in the list.
+pub(super) fn contradiction(all: &[Adjustment]) -> Option<(&Adjustment, &Adjustment)> {
+    let overlap = |a: &Adjustment, b: &Adjustment| {
+        let exact = |s: &VersionSpecifier| s.clauses().first().and_then(|c| c.version().cloned());
+        let takes = |s: &Adjustment, v: Option<eutaxis_core::Version>| {
+            v.is_some_and(|v| s.versions.matches(&v))
+        };
+        a.versions == b.versions
+            || a.versions.is_empty()
+            || b.versions.is_empty()
+            || takes(a, exact(&b.versions).filter(|v| b.versions.pins(v)))
+            || takes(b, exact(&a.versions).filter(|v| a.versions.pins(v)))
+    };
+    let against = |a: &Effect, b: &Effect| match (a, b) {
+        (Effect::Needs(a), Effect::Needs(b)) => a.name == b.name && a != b,
+        (Effect::NeedsOnly(a), Effect::NeedsOnly(b)) => a != b,
+        (Effect::MadeFor(a), Effect::MadeFor(b)) => a.stated() != b.stated(),
+        (Effect::Avoid, Effect::Take) | (Effect::Take, Effect::Avoid) => true,
+        _ => false,
+    };
+    for (at, one) in all.iter().enumerate() {
+        let others = all.iter().skip(at + 1);
+        let mut others = others.filter(|o| o.project == one.project && o.when == one.when);
+        if let Some(other) = others.find(|o| against(&one.effect, &o.effect) && overlap(one, o)) {
+            return Some((one, other));
+        }
+    }
+    None
+}
 
 /// Reads one entry of a settings file.
 pub(super) fn read(
@@ -25,6 +90,9 @@ pub(super) fn read(
         "take",
         "accelerator",
         "because",
+        "fails-to-build",
+        "date",
+        "evidence",
     ])?;
     let stated = |key: &str| {
         entry
@@ -60,7 +128,16 @@ pub(super) fn read(
         }
         None => {}
     }
+    if entry.boolean("fails-to-build")?.unwrap_or(false) {
+        let alone = needs.is_none() && only.is_none() && !avoid && !take;
+        if !alone || entry.string("accelerator")?.is_some() {
+            return Err(entry.fault("`fails-to-build` stands alone"));
+        }
+    }
     let effect = match (needs, only, entry.string("accelerator")?, avoid, take) {
+        (None, None, None, false, false) if entry.boolean("fails-to-build")?.unwrap_or(false) => {
+            Effect::FailsToBuild
+        }
         (Some(needs), None, None, false, false) => Effect::Needs(needs),
         (None, Some(only), None, false, false) => Effect::NeedsOnly(only),
         (None, None, Some(text), false, false) => {
@@ -69,8 +146,8 @@ pub(super) fn read(
         (None, None, None, true, false) => Effect::Avoid,
         (None, None, None, false, true) => Effect::Take,
         _ => {
-            let one =
-                "an adjustment has one of `needs`, `avoid = true`, `take = true` and `accelerator`";
+            let one = "an adjustment has one of `needs`, `avoid = true`, `take = true`, `fails-to-build = true` \
+                    and `accelerator`";
             return Err(entry.fault(one));
         }
     };

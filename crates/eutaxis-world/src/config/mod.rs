@@ -81,6 +81,8 @@ pub struct Config {
     pub trials: BTreeMap<String, Trial>,
     /// Facts stated over the metadata, in their order.
     pub adjustments: Vec<Adjustment>,
+    /// Those of files that several projects share; they count behind the others.
+    pub facts: Vec<Adjustment>,
     /// How single projects are built from source.
     pub builds: BTreeMap<Name, BuildSettings>,
     /// What each hook of a build may use.
@@ -107,6 +109,7 @@ impl Default for Config {
             targets: BTreeMap::new(),
             trials: BTreeMap::new(),
             adjustments: Vec::new(),
+            facts: Vec::new(),
             builds: BTreeMap::new(),
             build_limits: Limits::default(),
             search: Vec::new(),
@@ -165,19 +168,39 @@ impl Config {
         Ok(config)
     }
 
+    /// The same with the shared facts among the adjustments, behind the user's own; or without them.
+    ///
+    /// # Errors
+    /// When two say different things of the same releases.
+    pub fn with_facts(mut self, wanted: bool) -> Result<Self> {
+        if wanted {
+            let facts = std::mem::take(&mut self.facts);
+            self.adjustments.extend(facts);
+        }
+        if let Some((one, other)) = adjust::contradiction(&self.adjustments) {
+            let message = format!(
+                "{} and {} say different things of {} {}",
+                one.origin, other.origin, one.project, one.versions
+            );
+            return Err(Error::request(message.trim_end().to_owned())
+                .help("keep the one that holds; --no-facts leaves shared facts out"));
+        }
+        Ok(self)
+    }
+
     /// `[knowledge]`: further files of the form of those that are compiled in.
     fn read_knowledge(&mut self, text: &str, path: &Path) -> Result<()> {
         let shown = path.display().to_string();
         let base = path.parent().unwrap_or(Path::new(""));
-        let named = || -> std::result::Result<[Vec<PathBuf>; 3], Fault> {
+        let named = || -> std::result::Result<[Vec<PathBuf>; 4], Fault> {
             let document = Document::parse(text)?;
             let Some(table) = own_table(&document, path)? else {
-                return Ok([const { Vec::new() }; 3]);
+                return Ok([const { Vec::new() }; 4]);
             };
             let Some(knowledge) = table.table("knowledge")? else {
-                return Ok([const { Vec::new() }; 3]);
+                return Ok([const { Vec::new() }; 4]);
             };
-            knowledge.ensure_known(&["accelerators", "libraries", "causes"])?;
+            knowledge.ensure_known(&["accelerators", "libraries", "causes", "facts"])?;
             let files = |key: &str| -> std::result::Result<Vec<PathBuf>, Fault> {
                 let files = knowledge.strings(key)?.unwrap_or_default();
                 Ok(files
@@ -189,9 +212,10 @@ impl Config {
                 files("accelerators")?,
                 files("libraries")?,
                 files("causes")?,
+                files("facts")?,
             ])
         };
-        let [accelerators, libraries, causes] =
+        let [accelerators, libraries, causes, facts] =
             named().map_err(|f| Error::in_file(&shown, text, &f))?;
         for file in accelerators {
             let text = read_text(&file).map_err(Error::of_request)?;
@@ -199,6 +223,12 @@ impl Config {
             self.families = Arc::new(
                 families.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?,
             );
+        }
+        for file in facts {
+            let text = read_text(&file).map_err(Error::of_request)?;
+            let read = adjust::read_facts(&text, &file, &self.families);
+            let read = read.map_err(|f| Error::in_file(&file.display().to_string(), &text, &f))?;
+            self.facts.extend(read);
         }
         for file in libraries {
             let text = read_text(&file).map_err(Error::of_request)?;

@@ -351,6 +351,7 @@ impl School<'_> {
                 Effect::Needs(_)
                 | Effect::NeedsOnly(_)
                 | Effect::Avoid
+                | Effect::FailsToBuild
                 | Effect::Take
                 | Effect::MadeFor(_) => None,
             }

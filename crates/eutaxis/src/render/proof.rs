@@ -128,6 +128,7 @@ pub(crate) fn lesson(adjustment: &Adjustment) -> String {
     match &adjustment.effect {
         Effect::Needs(needs) => format!("{who} needs {needs}"),
         Effect::Avoid => format!("{who} does not run here"),
+        Effect::FailsToBuild => format!("{who} does not build"),
         Effect::NeedsOnly(_) | Effect::Take | Effect::MadeFor(_) => who,
     }
 }

@@ -237,6 +237,7 @@ pub(crate) fn adjustment(adjustment: &Adjustment) -> String {
             )
         }
         Effect::Take => "is taken though it is quarantined".to_owned(),
+        Effect::FailsToBuild => "its source does not build".to_owned(),
         Effect::Avoid => "is avoided".to_owned(),
         Effect::MadeFor(made_for) => format!("is {made_for}"),
     };

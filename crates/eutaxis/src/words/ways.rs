@@ -96,6 +96,12 @@ fn change(change: &Change) -> String {
             eutaxis_core::offer::Effect::Take => {
                 format!("take {} though it is quarantined", adjustment.project)
             }
+            eutaxis_core::offer::Effect::FailsToBuild => {
+                format!(
+                    "{} {} has no source that builds",
+                    adjustment.project, adjustment.versions
+                )
+            }
             eutaxis_core::offer::Effect::Avoid => {
                 format!("avoid {} {}", adjustment.project, adjustment.versions)
             }

@@ -752,3 +752,51 @@ fn a_rehearsal_foresees_the_builds_that_it_would_take() {
         ],
     );
 }
+
+#[test]
+fn facts_are_shared_quoted_where_they_decide_and_can_be_left_out() {
+    let field = Field::new();
+    let plain = field.read("eutaxis.toml");
+    let settings = plain.replace("[knowledge]", "[knowledge]\nfacts = [\"team.toml\"]");
+    field.write("eutaxis.toml", &settings);
+    let fact = "[[fact]]\nproject = \"rafting\"\nversions = \"==2.0\"\nfails-to-build = true\n\
+        because = \"packed without its sources\"\ndate = \"2026-05-01\"\nevidence = \"ran\"\n";
+    field.write("team.toml", fact);
+    let told = field.expect(0, &["settle", "rafting"]);
+    has(
+        &told,
+        &["rafting  1.0"
+            .split_whitespace()
+            .collect::<Vec<_>>()
+            .join(" ")
+            .as_str()],
+    );
+    has(
+        &told,
+        &[
+            "its source does not build",
+            "packed without its sources (ran, 2026-05-01)",
+            "team.toml:1",
+        ],
+    );
+    let without = field.json(0, &["settle", "rafting", "--no-facts", "--renew"]);
+    assert_eq!(without["pins"][0]["version"], "2.0");
+    // Who found it, and when, must be said; and two that contradict each other are found.
+    field.write("team.toml", &fact.replace("date = \"2026-05-01\"\n", ""));
+    assert!(
+        field
+            .expect(2, &["settle", "rafting"])
+            .err
+            .contains("`date` is missing")
+    );
+    let against = "[[fact]]\nproject = \"rafting\"\nneeds = \"frazil<1\"\nbecause = \"a\"\n\
+        date = \"2026-05-01\"\nevidence = \"read\"\n";
+    let other = against.replace("frazil<1", "frazil>=1");
+    field.write("team.toml", &format!("{against}{other}"));
+    let refused = field.expect(2, &["settle", "rafting"]);
+    assert!(
+        refused.err.contains("say different things of rafting"),
+        "{}",
+        refused.err
+    );
+}

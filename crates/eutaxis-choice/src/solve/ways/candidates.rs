@@ -311,7 +311,7 @@ fn over_bar(problem: &Problem, fact: &Fact, kind: BarKind) -> Vec<Candidate> {
             .adjustments
             .iter()
             .filter(|a| {
-                a.effect == Effect::Avoid
+                matches!(a.effect, Effect::Avoid | Effect::FailsToBuild)
                     && releases
                         .iter()
                         .any(|v| a.speaks_of(project, v, &problem.target))
