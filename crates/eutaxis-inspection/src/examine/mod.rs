@@ -32,6 +32,7 @@
 mod architecture;
 mod base;
 mod built_before;
+mod built_here;
 mod dates;
 mod driver;
 mod files;
@@ -69,8 +70,8 @@ pub use raised::{Raised, RaisedKind, raised};
 pub use reading::{asked, gaps, module_set, optional, untried, walk};
 pub use requirements::{Unmet, unmet};
 pub use snapshot::{
-    AbsentLibrary, Compiled, Dates, Direct, Entry, Form, Kind, LackingVersion, Owned, Pinned, Pins,
-    PlaceFault, Project, Recorded, Seat, Snapshot, State, Stray, Top,
+    AbsentLibrary, Built, Compiled, Dates, Direct, Entry, Form, Kind, LackingVersion, Owned,
+    Pinned, Pins, PlaceFault, Project, Recorded, Seat, Snapshot, State, Stray, Top,
 };
 pub use trouble::{
     BaseTrouble, BuildEvidence, CompiledTrouble, FilesTrouble, PinDifference, RecordTrouble,
@@ -172,6 +173,7 @@ const CHECKS: &[Check] = &[
     leftover::check,
     shadowed::check,
     built_before::check,
+    built_here::check,
     pins::check,
     strays::check,
     inherited::check,

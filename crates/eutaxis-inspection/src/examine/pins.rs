@@ -60,10 +60,11 @@ fn differs(pin: &Pinned, project: &Project) -> Option<PinDifference> {
         let direct = project.direct.as_ref()?;
         Some((direct.url.clone(), direct.sha256.clone()?))
     })?;
-    let pinned = pin
-        .files
-        .iter()
-        .any(|(_, sha256)| sha256.eq_ignore_ascii_case(&found));
+    let archive = project.built.as_ref().map(|b| b.archive.as_str());
+    let pinned = pin.files.iter().any(|(_, sha256)| {
+        let is = |other: &str| sha256.eq_ignore_ascii_case(other);
+        is(&found) || archive.is_some_and(is)
+    });
     if pinned || pin.files.is_empty() {
         return None;
     }

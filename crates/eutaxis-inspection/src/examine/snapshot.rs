@@ -146,10 +146,27 @@ pub struct Project {
     pub direct: Option<Direct>,
     /// The wheel that it came from, and its SHA-256, when that was noted.
     pub wheel: Option<(String, String)>,
+    /// What its wheel was built from, when it was built here.
+    pub built: Option<Built>,
     /// The tags of its wheel; none when it does not say.
     pub tags: Option<Vec<WheelTags>>,
     /// When it was placed.
     pub placed: Option<Timestamp>,
+}
+
+/// What a wheel was built from, and how.
+#[derive(Debug, Clone, PartialEq, Eq, Default, serde::Serialize, serde::Deserialize)]
+pub struct Built {
+    /// SHA-256 of the archive.
+    pub archive: String,
+    /// What the build environment held: project and release.
+    pub by: Vec<String>,
+    /// The compiler, where it compiled.
+    pub compiler: Option<String>,
+    /// When, in RFC 3339.
+    pub at: String,
+    /// Whether two builds gave the same bytes; none when there was one.
+    pub reproduced: Option<bool>,
 }
 
 /// What a project's RECORD is like.

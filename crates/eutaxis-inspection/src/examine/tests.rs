@@ -85,6 +85,7 @@ fn project(name: &str, version: &str, lines: &str, files: &[&str]) -> Project {
         requested: true,
         direct: None,
         wheel: None,
+        built: None,
         tags: None,
         placed: None,
     }

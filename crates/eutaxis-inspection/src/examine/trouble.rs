@@ -3,7 +3,7 @@
 
 use jiff::Timestamp;
 
-use super::{Ended, Seat};
+use super::{Built, Ended, Seat};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
 use eutaxis_standards::targets::{BuildMiss, Interpreter};
@@ -133,6 +133,8 @@ pub enum Trouble {
         /// The module whose import leads there.
         root: String,
     },
+    /// Its wheel was built here from source.
+    BuiltHere(Built),
     /// Nothing needs it any more.
     Unreached,
     /// Something was run and failed.
@@ -427,6 +429,7 @@ impl Trouble {
                 of_module: true, ..
             } => "module-absent",
             Trouble::Gap { .. } => "name-absent",
+            Trouble::BuiltHere(_) => "built-here",
             Trouble::Unreached => "unreached",
             Trouble::Run(RunTrouble::Import { .. }) => "import-fails",
             Trouble::Run(RunTrouble::Warns { .. }) => "import-warns",

@@ -129,6 +129,7 @@ impl Trouble {
                 told, module, root, ..
             } if module == root => told.clone(),
             Trouble::Gap { told, root, .. } => format!("{told}; `import {root}` leads there"),
+            Trouble::BuiltHere(built) => built_here(built),
             Trouble::Unreached => {
                 "it was brought by another project, and nothing needs it now".to_owned()
             }
@@ -397,4 +398,22 @@ fn signal_words(signal: i32) -> &'static str {
         11 => " (it crashes)",
         _ => "",
     }
+}
+
+/// How a wheel was built here.
+fn built_here(built: &super::Built) -> String {
+    let day = built.at.get(..10).unwrap_or(&built.at);
+    let mut text = format!("its wheel was built here from source on {day}");
+    if !built.by.is_empty() {
+        text.push_str(&format!(" by {}", built.by.join(", ")));
+    }
+    if let Some(compiler) = &built.compiler {
+        text.push_str(&format!(", with {compiler}"));
+    }
+    match built.reproduced {
+        Some(true) => text.push_str("; two builds gave the same bytes"),
+        Some(false) => text.push_str("; two builds gave different bytes"),
+        None => {}
+    }
+    text
 }

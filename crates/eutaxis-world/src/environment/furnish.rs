@@ -13,6 +13,7 @@ use std::time::Instant;
 use eutaxis_core::MarkerValues;
 use eutaxis_core::Name;
 use eutaxis_core::artifact::{Metadata, NameRules, WheelName};
+use eutaxis_core::examine::Built;
 use eutaxis_core::index::{Algorithm, Hashes};
 use rayon::prelude::*;
 use url::Url;
@@ -58,6 +59,8 @@ pub struct Item {
     pub requested: bool,
     /// The URL it was asked for by, if it was.
     pub direct_url: Option<String>,
+    /// What it was built from, when it was built here.
+    pub built: Option<Built>,
 }
 
 /// Where a wheel is.

@@ -104,6 +104,7 @@ pub(super) fn plan(
     let note = Note {
         file: manifest.wheel.clone(),
         sha256: item.sha256.clone(),
+        built: item.built.clone(),
     };
     files.push(made(
         info.join(NOTE),

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 
 use eutaxis_core::Name;
 use eutaxis_core::artifact::{Metadata, Record};
+use eutaxis_core::examine::Built;
 use serde::{Deserialize, Serialize};
 
 use crate::error::Doing;
@@ -92,6 +93,9 @@ pub(super) struct Note {
     pub(super) file: String,
     /// Its SHA-256.
     pub(super) sha256: String,
+    /// What it was built from, when it was built here.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(super) built: Option<Built>,
 }
 
 /// Name of our note in a `.dist-info` folder.

@@ -2,6 +2,7 @@
 
 use std::path::PathBuf;
 
+use eutaxis_core::artifact::WheelName;
 use eutaxis_core::assay::{Needs, Remark};
 use eutaxis_world::wheel::Refusal;
 
@@ -20,6 +21,18 @@ pub(crate) struct Verdict {
     pub(crate) beside: Option<Vec<String>>,
     pub(crate) files: usize,
     pub(crate) unpacked: u64,
+}
+
+impl Verdict {
+    /// The platform of its name that promises nothing to other machines, if it has one.
+    pub(crate) fn local_platform(&self) -> Option<String> {
+        let name = self.path.file_name()?.to_string_lossy().into_owned();
+        let name = WheelName::parse(&name).ok()?;
+        let mut platforms = name.tags.platforms.iter();
+        platforms
+            .find(|p| p.starts_with("linux_"))
+            .map(ToString::to_string)
+    }
 }
 
 /// What is in a wheel for people, and what it needs.

@@ -7,6 +7,7 @@ use std::sync::atomic::AtomicBool;
 use std::time::Instant;
 
 use eutaxis_core::artifact::{Metadata, NameRules, WheelName};
+use eutaxis_core::examine::Built as Noted;
 use eutaxis_core::fault::escaped;
 use eutaxis_core::index::Hashes;
 use eutaxis_core::offer::Policy;
@@ -542,6 +543,16 @@ pub(crate) fn placed(archive: &Archive, built: Built, requested: bool) -> Result
         .map_err(|f| Error::fault(ErrorKind::Contents, "a wheel that was built", &f))?;
     let mut hashes = Hashes::default();
     hashes.add("sha256", &built.record.sha256);
+    let by = built.record.by.iter();
+    let noted = Noted {
+        archive: archive.sha256.clone(),
+        by: by
+            .map(|(name, version, _)| format!("{name} {version}"))
+            .collect(),
+        compiler: built.record.key.compiler.clone(),
+        at: built.record.at.clone(),
+        reproduced: built.record.reproduced,
+    };
     Ok(Item {
         name: archive.project.clone(),
         version: archive.version.to_string(),
@@ -554,5 +565,6 @@ pub(crate) fn placed(archive: &Archive, built: Built, requested: bool) -> Result
         said: None,
         requested,
         direct_url: None,
+        built: Some(noted),
     })
 }

@@ -223,6 +223,7 @@ fn items(solution: &Solution, run: &Run) -> Result<Chosen, Error> {
             said: None,
             requested: false,
             direct_url: None,
+            built: None,
         });
     }
     Ok(Chosen { items })

@@ -155,6 +155,13 @@ fn one(verdict: &Verdict, width: usize, verbose: bool, text: &mut String) {
             text.push_str(&labelled(label, &style::dim(label), &line, width));
         }
     }
+    if let Some(platform) = verdict.local_platform() {
+        let line = format!(
+            "{platform} is the tag of a local build: it fits machines of this kind by name, and \
+                promises nothing of their C library"
+        );
+        text.push_str(&labelled("local ", &style::care("local "), &line, width));
+    }
     match verdict.beside.as_deref() {
         None => {}
         Some([]) => {

@@ -31,6 +31,9 @@ struct File {
     scripts: Vec<String>,
     /// What it needs on the target, as requirements.
     needs: Vec<String>,
+    /// The platform of its name that promises nothing to other machines.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    local: Option<String>,
     /// With `--beside`: what importing runs into.
     #[serde(skip_serializing_if = "Option::is_none")]
     beside: Option<Vec<String>>,
@@ -92,6 +95,7 @@ impl From<&Verdict> for File {
             modules: verdict.inside.modules.clone(),
             scripts: verdict.inside.scripts.clone(),
             needs: verdict.inside.requires.clone(),
+            local: verdict.local_platform(),
             beside: verdict.beside.clone(),
             files: verdict.files,
             unpacked: verdict.unpacked,

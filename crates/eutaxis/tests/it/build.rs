@@ -718,6 +718,16 @@ fn what_was_built_is_gathered_and_told() {
     );
     let stock = field.json(0, &["stock"]);
     assert_eq!(stock["built"][0]["name"], "frazil");
+    // What is in place is what is pinned, and how it came to be is told.
+    let seen = field.expect(0, &["examine", ".venv", "--pins", "pylock.toml", "-v"]);
+    has(
+        &seen,
+        &[
+            "built-here",
+            "its wheel was built here from source on",
+            "by cairnbuild 1.2",
+        ],
+    );
     field.expect(0, &["stock", "--trim", "0h"]);
     assert!(wheels_kept(&field).is_empty());
 }

@@ -81,6 +81,7 @@ impl Camp {
             said: None,
             requested: false,
             direct_url: None,
+            built: None,
         }
     }
 

@@ -147,6 +147,7 @@ fn dist_info(entry: usize, here: bool, info: &Path) -> Option<Placed> {
             .filter(|t| !t.is_empty()),
         requested: info.join("REQUESTED").is_file(),
         direct,
+        built: note.as_ref().and_then(|n| n.built.clone()),
         wheel: note.map(|n| (n.file, n.sha256)),
         tags,
         ..bare
@@ -180,6 +181,7 @@ fn bare(
         installer: None,
         requested: false,
         direct: None,
+        built: None,
         wheel: None,
         tags: None,
         placed: changed(info),

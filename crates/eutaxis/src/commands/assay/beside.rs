@@ -46,6 +46,7 @@ pub(super) fn gaps(
         said: None,
         requested: true,
         direct_url: None,
+        built: None,
     });
     let own = all.len() - 1;
     let network = depots.network();

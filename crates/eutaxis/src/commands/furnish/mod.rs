@@ -429,6 +429,7 @@ fn item(selected: &Selected<'_>, folder: &Path, depots: &Depots) -> Result<Item,
         said: record::said_of(package),
         requested,
         direct_url,
+        built: None,
     })
 }
 

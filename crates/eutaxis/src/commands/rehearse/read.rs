@@ -77,6 +77,7 @@ impl Reader<'_> {
             said: None,
             requested: placed.deliberate,
             direct_url: None,
+            built: None,
         }))
     }
 }

@@ -553,6 +553,7 @@ fn items(settled: &Settled<'_>) -> Vec<Item> {
             said: None,
             requested: chosen.asked_by.iter().any(|a| matches!(a, Asker::Ask(_))),
             direct_url: pin.direct_url.clone(),
+            built: None,
         })
     };
     settled.pins.iter().filter_map(item).collect()
