@@ -192,6 +192,7 @@ fn time(digest: &Digest, is_light: bool) -> Option<Judged> {
         let pace = language_named(name)?.pace?;
         compiled += pace * mebibytes(sources.bytes);
         let told = match sources.bytes {
+            bytes @ ..1000 => format!("{bytes} B"),
             bytes @ ..100_000 => format!("{}.{} kB", bytes / 1000, bytes % 1000 / 100),
             bytes => format!("{}.{} MB", bytes / 1_000_000, bytes % 1_000_000 / 100_000),
         };

@@ -47,6 +47,8 @@ pub(crate) struct Foreseen {
     /// Tools, headers and libraries of the system.
     pub(crate) wants: Vec<Wanted>,
     pub(crate) estimate: Option<Estimate>,
+    /// The place is this machine, so that tools and time can be told.
+    pub(crate) is_here: bool,
     /// The newest release with a wheel that fits here.
     pub(crate) with_wheel: Option<Version>,
     /// It may be built.

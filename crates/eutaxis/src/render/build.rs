@@ -13,19 +13,30 @@ use crate::words::{count, seconds, size};
 /// So many lines are told of each kind.
 const MOST: usize = 4;
 
+/// A line with its label in a column of the same width as those around it.
+fn lined(label: &str, paint: fn(&str) -> String, line: &str, width: usize) -> String {
+    const COLUMN: usize = 8;
+    let padded = format!("{label:<COLUMN$}");
+    let painted = format!(
+        "{}{}",
+        paint(label),
+        " ".repeat(COLUMN.saturating_sub(label.len()))
+    );
+    labelled(&padded, &painted, line, width)
+}
+
+fn plain(text: &str) -> String {
+    text.to_owned()
+}
+
 /// What is foreseen of builds, one line for each, with a label.
 pub(crate) fn foreseen(all: &[Foreseen], width: usize) -> String {
     let mut text = String::new();
     for one in all {
-        text.push_str(&labelled("build", &style::care("build"), &line(one), width));
+        text.push_str(&lined("build", style::care, &line(one), width));
     }
     if let Some(line) = missing(all) {
-        text.push_str(&labelled(
-            "missing",
-            &style::barred("missing"),
-            &line,
-            width,
-        ));
+        text.push_str(&lined("missing", style::barred, &line, width));
     }
     text
 }
@@ -37,17 +48,24 @@ pub(crate) fn permits(all: &[Foreseen], command: Option<&str>, width: usize) -> 
     let permits = options(all);
     if let Some(command) = command {
         let line = "furnish them, which runs what they bring to build them:";
-        text.push_str(&labelled("try", &style::care("try"), line, width));
-        for line in continued(&escaped(command), width.saturating_sub(6)) {
-            text.push_str(&format!("      {line}\n"));
+        text.push_str(&lined("try", style::care, line, width));
+        for line in continued(&escaped(command), width.saturating_sub(10)) {
+            text.push_str(&format!("          {line}\n"));
         }
     } else if !permits.is_empty() {
         let options = typed::line(&permits);
-        let line = format!(
-            "permit it, which runs what they bring to build them: the same command with {}",
-            options.trim_start()
-        );
-        text.push_str(&labelled("try", &style::care("try"), &line, width));
+        let options = options.trim_start();
+        let line = if all.iter().all(|f| f.is_here) {
+            format!(
+                "permit it, which runs what they bring to build them: the same command with {options}"
+            )
+        } else {
+            format!(
+                "a machine of that kind builds them when it furnishes these pins with {options}, \
+                    which runs what they bring"
+            )
+        };
+        text.push_str(&lined("try", style::care, &line, width));
     }
     let wheel = |f: &Foreseen| {
         let version = f.with_wheel.as_ref()?;
@@ -56,7 +74,7 @@ pub(crate) fn permits(all: &[Foreseen], command: Option<&str>, width: usize) -> 
     let wheels: Vec<String> = all.iter().filter_map(wheel).collect();
     if !wheels.is_empty() {
         let line = format!("the newest with a wheel here: {}", wheels.join(", "));
-        text.push_str(&labelled("note", &style::dim("note"), &line, width));
+        text.push_str(&lined("note", style::dim, &line, width));
     }
     text
 }
@@ -92,9 +110,9 @@ pub(crate) fn note(record: &Record) -> String {
 
 /// What pins a release that has only source, and permits its build.
 pub(crate) fn pinned_by(command: &str, width: usize) -> String {
-    let mut text = labelled("try", &style::care("try"), "pin it so:", width);
-    for line in continued(&escaped(command), width.saturating_sub(6)) {
-        text.push_str(&format!("      {line}\n"));
+    let mut text = lined("try", style::care, "pin it so:", width);
+    for line in continued(&escaped(command), width.saturating_sub(10)) {
+        text.push_str(&format!("          {line}\n"));
     }
     text
 }
@@ -143,45 +161,37 @@ pub(crate) fn failed(
         .join("\n")
         .replacen(head, &style::barred(head), 1);
     text.push_str("\n\n");
-    let mut add = |label: &str, painted: &str, line: &str| {
-        text.push_str(&labelled(label, painted, line, width));
+    let mut add = |label: &str, paint: fn(&str) -> String, line: &str| {
+        text.push_str(&lined(label, paint, line, width));
     };
     let step = format!("{}: {}", failed.step.words(), escaped(&failed.why));
-    add("step", &style::dim("step"), &step);
+    add("step", style::dim, &step);
     if let Some(root) = root {
         let (number, line) = &root.line;
         let shown = format!("line {number} of the log: {}", escaped(line));
-        add("shown", &style::dim("shown"), &shown);
-        add("because", "because", &escaped(&root.explanation));
+        add("shown", style::dim, &shown);
+        add("because", plain, &escaped(&root.explanation));
     }
     for (number, line) in failed.last.iter().enumerate() {
         let label = if number == 0 { "said" } else { "" };
-        add(label, &style::dim(label), &escaped(line));
+        add(label, style::dim, &escaped(line));
     }
     for other in failed.causes.iter().skip(1).take(MOST) {
         add(
             "also",
-            "also",
+            plain,
             &format!("line {}: {}", other.line.0, escaped(&other.title)),
         );
     }
     if let Some(one) = foreseen {
-        add(
-            "foreseen",
-            &style::dim("foreseen"),
-            &escaped(&sentence(one)),
-        );
+        add("foreseen", style::dim, &escaped(&sentence(one)));
     }
     if !failed.by.is_empty() {
         let by: Vec<String> = failed.by.iter().map(|(n, v)| format!("{n} {v}")).collect();
-        add("built by", &style::dim("built by"), &by.join(", "));
+        add("built by", style::dim, &by.join(", "));
     }
     if let Some(log) = &failed.log {
-        add(
-            "log",
-            &style::dim("log"),
-            &escaped(&log.display().to_string()),
-        );
+        add("log", style::dim, &escaped(&log.display().to_string()));
     }
     text.push('\n');
     let missing: Vec<_> = foreseen.into_iter().flat_map(Foreseen::missing).collect();
@@ -192,12 +202,7 @@ pub(crate) fn failed(
     if packages.is_empty() {
         let advice = root.into_iter().flat_map(|r| &r.remedies).take(MOST);
         for remedy in advice {
-            text.push_str(&labelled(
-                "try",
-                &style::care("try"),
-                &escaped(remedy),
-                width,
-            ));
+            text.push_str(&lined("try", style::care, &escaped(remedy), width));
         }
     } else {
         let what = if packages.len() == 1 {
@@ -209,17 +214,17 @@ pub(crate) fn failed(
             "install the system {what} {}, and the same command again",
             packages.join(" ")
         );
-        text.push_str(&labelled("try", &style::care("try"), &line, width));
+        text.push_str(&lined("try", style::care, &line, width));
     }
     for way in ways {
-        text.push_str(&labelled(
+        text.push_str(&lined(
             "try",
-            &style::care("try"),
+            style::care,
             &format!("{} (solved):", way.words),
             width,
         ));
-        for line in continued(&escaped(&way.command), width.saturating_sub(6)) {
-            text.push_str(&format!("      {line}\n"));
+        for line in continued(&escaped(&way.command), width.saturating_sub(10)) {
+            text.push_str(&format!("          {line}\n"));
         }
     }
     text
@@ -246,14 +251,17 @@ fn sentence(foreseen: &Foreseen) -> String {
         );
     }
     let mut parts = vec![kind(foreseen)];
-    if foreseen.is_built {
-        parts.push("built here before".to_owned());
-    } else {
-        parts.push(match &foreseen.estimate {
-            Some(estimate) if foreseen.is_light => format!("about {}", seconds(estimate.seconds)),
-            Some(estimate) => format!("about {} ({})", seconds(estimate.seconds), estimate.from),
-            None => "how long is unknown".to_owned(),
-        });
+    match &foreseen.estimate {
+        _ if foreseen.is_built => parts.push("built here before".to_owned()),
+        Some(estimate) if foreseen.is_light => {
+            parts.push(format!("about {}", seconds(estimate.seconds)));
+        }
+        Some(estimate) => {
+            let (time, from) = (seconds(estimate.seconds), &estimate.from);
+            parts.push(format!("about {time} ({from})"));
+        }
+        None if foreseen.is_here => parts.push("how long is unknown".to_owned()),
+        None => {}
     }
     if let Some(why) = &foreseen.unreadable {
         return format!("it cannot be built as it is: {}", escaped(why));

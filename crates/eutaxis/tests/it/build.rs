@@ -263,6 +263,15 @@ fn a_missing_tool_is_foreseen_and_then_diagnosed_with_a_way_that_mends() {
         ],
     );
     assert!(left_by_builds(&field).is_empty());
+    // What is printed as the way out leads to a set that is placed.
+    let way = failed.out.split("eutaxis settle").nth(1).unwrap();
+    let way = way.replace("\\\n", " ");
+    let words: Vec<&str> = std::iter::once("settle")
+        .chain(way.split_whitespace())
+        .collect();
+    assert!(words.contains(&"brashkit==0.8"), "{words:?}");
+    field.expect(0, &words);
+    field.expect(0, &["furnish", "--interpreter", &python]);
     let log = failed.out.lines().find(|l| l.starts_with("log")).unwrap();
     assert!(
         Path::new(log.trim_start_matches("log").trim()).is_file(),

@@ -373,20 +373,53 @@ impl Prepared {
         };
         let exact = Requirement::exactly(project, &version);
         problem.prior.clear();
-        problem.asks.push(Ask {
-            requirement: exact.clone(),
-            origin: Origin::Argument,
-        });
+        // An ask that leaves it out gives way to it.
+        let mut taken = false;
+        for ask in &mut problem.asks {
+            let requirement = &mut ask.requirement;
+            let takes = requirement
+                .versions()
+                .is_none_or(|set| set.matches(&version));
+            if requirement.name == *project && (taken || !takes) {
+                requirement.clone_from(&exact);
+                taken = true;
+            }
+        }
+        if !taken {
+            problem.asks.push(Ask {
+                requirement: exact.clone(),
+                origin: Origin::Argument,
+            });
+        }
         let run = Run::new(Arc::clone(depots));
         let Ok(End::Settled(_)) = run.solve(&problem, &|_| ()) else {
             return Vec::new();
         };
-        let text = exact.to_string();
-        let command = self.again(arguments, surroundings, &[&text]);
-        let way = |command| Way {
-            words: format!("{project} {version}, the newest release with a wheel here"),
-            command,
+        let again = Again {
+            lock: &self.lock,
+            pins: &self.pins,
+            place: &self.target,
+            config: &surroundings.config,
+            depots: &arguments.depots,
         };
-        command.map(way).into_iter().collect()
+        let text = exact.to_string();
+        let more: &[&str] = if taken { &[] } else { &[&text] };
+        let Some(mut one) = again.settle(&self.python.path, more) else {
+            return Vec::new();
+        };
+        if taken {
+            let own = |word: &&mut String| {
+                Requirement::parse(word).is_ok_and(|r| r.name == *project && word.as_str() != text)
+            };
+            // An ask that stands in a file is changed there.
+            let Some(word) = one.words.iter_mut().find(own) else {
+                return Vec::new();
+            };
+            word.clone_from(&text);
+        }
+        vec![Way {
+            words: format!("{project} {version}, the newest release with a wheel here"),
+            command: words::steps::typed(&Step::Run(vec![one])),
+        }]
     }
 }
