@@ -63,6 +63,8 @@ pub enum CheckKind {
     Moved,
     /// Everything that is asked for, together.
     Together,
+    /// What the build of a release takes by its archive.
+    Builds,
 }
 
 /// A kind of cause.

@@ -6,6 +6,7 @@ use eutaxis_core::knowledge::{Family, Number};
 use eutaxis_core::span::{Best, Cell, Matrix, Series, Split};
 use eutaxis_world::interpreter::Found;
 
+use super::build::Foreseen;
 use crate::cli::Span;
 use crate::plan::{Asks, Chosen};
 
@@ -21,6 +22,8 @@ pub(crate) struct Report<'a> {
     pub(crate) best: Option<Best>,
     /// When no row holds everything.
     pub(crate) split: Option<Split>,
+    /// What is foreseen of builds under the interpreter to take, each with its target.
+    pub(crate) builds: Vec<(String, Foreseen)>,
     /// For each target with an accelerator whose toolkits matter.
     pub(crate) toolkits: Vec<Toolkits>,
 }

@@ -79,6 +79,19 @@ pub(crate) fn permits(all: &[Foreseen], command: Option<&str>, width: usize) -> 
     text
 }
 
+/// What is foreseen of builds, with the target where there are several.
+pub(crate) fn on_targets(all: &[(String, Foreseen)], targets: usize, width: usize) -> String {
+    let one = |(target, foreseen): &(String, Foreseen)| {
+        let line = if targets > 1 {
+            format!("on {}: {}", escaped(target), line(foreseen))
+        } else {
+            line(foreseen)
+        };
+        lined("build", style::care, &line, width)
+    };
+    all.iter().map(one).collect()
+}
+
 /// What is foreseen of a build, with its project.
 pub(crate) fn line(one: &Foreseen) -> String {
     escaped(&format!(
@@ -89,6 +102,17 @@ pub(crate) fn line(one: &Foreseen) -> String {
     ))
 }
 
+/// What could not be taken away from a build here, in words; none where all could.
+pub(crate) fn unconfined(record: &Record) -> Option<String> {
+    let missed = ["network", "writing outside"];
+    let open: Vec<&str> = missed
+        .into_iter()
+        .filter(|m| !record.without.iter().any(|w| w == m))
+        .collect();
+    let open = open.join(" and ").replace("network", "the network");
+    (!open.is_empty()).then(|| format!("could not be kept from {open}"))
+}
+
 /// What is to be known of a wheel that was built.
 pub(crate) fn note(record: &Record) -> String {
     let mut notes = Vec::new();
@@ -97,14 +121,7 @@ pub(crate) fn note(record: &Record) -> String {
         Some(false) => notes.push("two builds gave different bytes".to_owned()),
         None => {}
     }
-    let missed = ["network", "writing outside"];
-    let open: Vec<&str> = missed
-        .into_iter()
-        .filter(|m| !record.without.iter().any(|w| w == m))
-        .collect();
-    if !open.is_empty() {
-        notes.push(format!("could not be kept from {}", open.join(" and ")));
-    }
+    notes.extend(unconfined(record));
     notes.join("; ")
 }
 

@@ -35,6 +35,14 @@ pub(crate) fn text(report: &Report<'_>) -> String {
         text.push('\n');
         text.push_str(&reasons);
     }
+    if !report.builds.is_empty() {
+        text.push('\n');
+        text.push_str(&super::build::on_targets(
+            &report.builds,
+            report.columns.len(),
+            width,
+        ));
+    }
     if let Some(split) = &report.split {
         text.push('\n');
         text.push_str(&self::split(split, report, width));

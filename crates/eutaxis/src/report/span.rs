@@ -7,6 +7,7 @@ use indexmap::IndexMap;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::build::Foreseen;
 use super::shared::{Release, releases};
 use super::{shown, texts};
 use crate::answer::span::{Report, Toolkits as Matrix};
@@ -27,11 +28,22 @@ pub(crate) struct Span {
     /// The ask that no interpreter can hold.
     #[serde(skip_serializing_if = "Option::is_none")]
     nowhere: Option<String>,
+    /// What is foreseen of builds under the interpreter to take.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    builds: Vec<Build>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     toolkits: Vec<Toolkits>,
     /// The drawing that was written.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub(crate) picture: Option<String>,
+}
+
+/// A build on a target.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Build {
+    target: String,
+    #[serde(flatten)]
+    build: Foreseen,
 }
 
 /// A column.
@@ -150,6 +162,14 @@ impl From<&Report<'_>> for Span {
             targets: targets.collect(),
             interpreters: interpreters.collect(),
             cells: cells(report),
+            builds: report
+                .builds
+                .iter()
+                .map(|(target, one)| Build {
+                    target: target.clone(),
+                    build: one.into(),
+                })
+                .collect(),
             best: head.map(|h| h.series.to_string()),
             best_older: best.filter(|_| head.is_some()).map(|b| b.lost),
             split: report.split.as_ref().map(|s| parts(s, report)),

@@ -819,3 +819,31 @@ fn facts_are_shared_quoted_where_they_decide_and_can_be_left_out() {
         refused.err
     );
 }
+
+#[test]
+fn a_span_and_a_diagnosis_foresee_builds_too() {
+    let field = Field::new();
+    let told = field.expect(
+        0,
+        &[
+            "span",
+            "growler",
+            "--target",
+            "base-camp",
+            "--target",
+            "ridge-logger",
+        ],
+    );
+    has(
+        &told,
+        &[
+            "on base-camp: growler 1.4: native: C",
+            "on ridge-logger: growler 1.4: native: C",
+        ],
+    );
+    let log = "Building wheel for brashkit (pyproject.toml)\nerror: command 'f95' failed: No such file or directory\n\
+        ERROR: Failed building wheel for brashkit\n";
+    field.write("build.log", log);
+    let told = field.expect(1, &["diagnose", "build.log", "--target", "base-camp"]);
+    has(&told, &["by its archive, brashkit 0.9: native: Fortran"]);
+}

@@ -207,6 +207,9 @@ impl Prepared {
                 {
                     let took = words::seconds(built.record.seconds);
                     steps.say(&format!("built {} in {took}", built.record.wheel));
+                    if let Some(open) = render::build::unconfined(&built.record) {
+                        steps.say(&format!("caution: {} {open}", built.record.project));
+                    }
                 }
                 Ok::<_, Error>(built)
             })

@@ -12,11 +12,14 @@ use eutaxis_core::solve::{Clash, End, Problem};
 use eutaxis_core::span::{Cell, Matrix, Series, Split, split};
 use eutaxis_core::targets::{Implementation, Interpreter};
 use eutaxis_core::{Target, Version};
+use eutaxis_world::depot::Depots;
 use eutaxis_world::files::write_whole;
 use eutaxis_world::supply::{Progress, Run};
 use eutaxis_world::{Error, Errors};
 
+use crate::answer::build::Foreseen;
 use crate::answer::span::{Head, Report};
+use crate::building::foresee::Place;
 use crate::cli::{Common, Span};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Asks, Chosen, Surroundings};
@@ -28,6 +31,7 @@ struct Question<'a> {
     columns: &'a [Chosen],
     policy: Policy,
     surroundings: &'a Surroundings,
+    depots: &'a Arc<Depots>,
 }
 
 pub(crate) fn run(arguments: &Span, common: &Common, output: &Output) -> Result<Answer, Errors> {
@@ -59,6 +63,7 @@ pub(crate) fn run(arguments: &Span, common: &Common, output: &Output) -> Result<
         columns: &columns,
         policy,
         surroundings: &surroundings,
+        depots: &depots,
     };
     let run = Run::new(Arc::clone(&depots));
     let bar = output.searching();
@@ -119,6 +124,17 @@ fn span<'a>(
         None => Some(question.split(&cells, &matrix, run, progress)?),
     };
     let toolkits = toolkits::all(question, &rows, &matrix, run, progress)?;
+    let builds = match &best {
+        Some(best) => {
+            let under = Under {
+                head: rows.get(best.row),
+                cells: matrix.rows().get(best.row),
+                problems: cells.get(best.row),
+            };
+            question.builds(&under, run)?
+        }
+        None => Vec::new(),
+    };
     let (asks, columns) = (question.asks, question.columns);
     Ok(Report {
         arguments,
@@ -128,6 +144,7 @@ fn span<'a>(
         matrix,
         best,
         split,
+        builds,
         toolkits,
     })
 }
@@ -162,7 +179,44 @@ fn solved(
         .collect())
 }
 
+/// A row that was solved.
+struct Under<'a> {
+    head: Option<&'a Head>,
+    cells: Option<&'a Vec<Cell>>,
+    problems: Option<&'a Vec<Asked>>,
+}
+
 impl Question<'_> {
+    /// What is foreseen of the builds in a row, for each target.
+    fn builds(&self, under: &Under<'_>, run: &Run) -> Result<Vec<(String, Foreseen)>, Error> {
+        let mut all = Vec::new();
+        let (cells, problems) = (under.cells, under.problems);
+        let each = cells
+            .into_iter()
+            .flatten()
+            .zip(problems.into_iter().flatten());
+        for ((cell, problem), column) in each.zip(self.columns) {
+            let (Cell::Settled(solution), Ok(problem)) = (cell, problem) else {
+                continue;
+            };
+            let python = under
+                .head
+                .and_then(|h| h.here.as_ref())
+                .filter(|_| column.here);
+            let place = Place {
+                surroundings: self.surroundings,
+                depots: self.depots,
+                target: &problem.target,
+                python,
+                policy: &problem.policy,
+                bounds: &[],
+            };
+            let foreseen = place.of_solution(solution, problem, run)?;
+            all.extend(foreseen.into_iter().map(|f| (column.shown.clone(), f)));
+        }
+        Ok(all)
+    }
+
     /// The place of a column with the interpreter of a row.
     ///
     /// # Errors

@@ -2,6 +2,7 @@
 //!
 //! A new check is a file, a [`CheckKind`] and a line in [`check_of`].
 
+mod builds;
 mod fitted;
 mod libraries;
 mod modules;
@@ -53,6 +54,7 @@ fn check_of(kind: CheckKind) -> Check {
         CheckKind::Modules => modules::check,
         CheckKind::Moved => moved::check,
         CheckKind::Together => together::check,
+        CheckKind::Builds => builds::check,
     }
 }
 
