@@ -45,7 +45,7 @@ pub(crate) struct Common {
     /// Use nothing from the network: only what was fetched before, and depots on disk
     #[arg(long, global = true)]
     pub(crate) offline: bool,
-    /// Leave shared facts out, which `facts` of [knowledge] names
+    /// Leave shared facts out: those of the files that the settings name as facts
     #[arg(long, global = true)]
     pub(crate) no_facts: bool,
     /// Folder of the cache and the store [default: EUTAXIS_CACHE, else the system's folder for
