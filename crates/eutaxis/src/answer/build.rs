@@ -61,9 +61,17 @@ pub(crate) struct Foreseen {
 
 /// The options that permit builds which nothing permits yet, as typed.
 pub(crate) fn permits(all: &[Foreseen]) -> Vec<String> {
-    let open = all.iter().filter(|f| !f.is_permitted && !f.is_built);
+    /// From so many on, one option for all that compile nothing.
+    const MANY: usize = 3;
+    let open: Vec<&Foreseen> = all
+        .iter()
+        .filter(|f| !f.is_permitted && !f.is_built)
+        .collect();
+    if open.len() >= MANY && open.iter().all(|f| f.is_light) {
+        return vec!["--build-light".to_owned()];
+    }
     let each = |f: &Foreseen| ["--build".to_owned(), f.project.to_string()];
-    open.flat_map(each).collect()
+    open.into_iter().flat_map(each).collect()
 }
 
 impl Foreseen {

@@ -144,102 +144,28 @@ impl Prepared {
         if self.sources.is_empty() {
             return Ok(None);
         }
-        let bounds = plan::build_bounds(&arguments.permit)?;
-        let archives: Vec<Archive> = self
-            .sources
-            .iter()
-            .map(|s| s.archive(depots))
-            .collect::<Result<_, _>>()?;
-        let stop = broken_off()?;
-        let steps = output.steps();
-        let maker = Maker {
-            recipe: Recipe {
-                surroundings,
-                python: &self.python,
-                target: &self.target,
-                policy: &policy,
-                bounds: &bounds,
-            },
-            depots,
-            steps: &steps,
-            stop: &stop,
-        };
-        let place = Place {
+        let archives = self.sources.iter().map(|s| s.archive(depots));
+        let site = Site {
+            prepared: self,
+            arguments,
             surroundings,
             depots,
-            target: &self.target,
-            python: Some(&self.python),
-            policy: &policy,
-            bounds: &bounds,
+            output,
+            policy,
+            bounds: plan::build_bounds(&arguments.permit)?,
+            archives: archives.collect::<Result<_, _>>()?,
         };
-        let mut foreseen = Vec::new();
-        for archive in &archives {
-            let mut one = place.foresee(archive, None)?;
-            one.is_built &= !policy.rebuild.contains(&archive.project);
-            foreseen.push(one);
+        let foreseen = site.foreseen()?;
+        if foreseen.iter().any(is_open) {
+            return Ok(Some(site.unpermitted(foreseen)));
         }
-        let is_open = |f: &&Foreseen| !f.is_permitted && !f.is_built;
-        if foreseen.iter().any(|f| is_open(&f)) {
-            for one in foreseen
-                .iter_mut()
-                .filter(|f| !f.is_permitted && !f.is_built)
-            {
-                one.with_wheel = self.with_wheel(&one.project, &policy, depots);
+        match site.built(&foreseen)? {
+            Ok(items) => {
+                self.items.extend(items);
+                Ok(None)
             }
-            return Ok(Some(Answer {
-                outcome: Outcome::No,
-                text: render::build::unpermitted(&words::near(&self.at), &foreseen),
-                report: report::Furnish::Unbuilt(report::Unbuilt::of(&self.at, &foreseen)).into(),
-            }));
+            Err(answer) => Ok(Some(*answer)),
         }
-        let to_do: Vec<Foreseen> = foreseen.iter().filter(|f| !f.is_built).cloned().collect();
-        if !to_do.is_empty() && !output.is_json() && !output.is_quiet() {
-            let text = render::build::foreseen(&to_do, render::width());
-            text.lines().for_each(|line| steps.say(line));
-        }
-        // Several side by side, as many as there are cores.
-        let outcomes: Vec<_> = archives
-            .par_iter()
-            .map(|archive| {
-                let built = maker.wheel(archive, policy.rebuild.contains(&archive.project))?;
-                if let Ok(built) = &built
-                    && !built.was_there
-                {
-                    let took = words::seconds(built.record.seconds);
-                    steps.say(&format!("built {} in {took}", built.record.wheel));
-                    if let Some(open) = render::build::unconfined(&built.record) {
-                        steps.say(&format!("caution: {} {open}", built.record.project));
-                    }
-                }
-                Ok::<_, Error>(built)
-            })
-            .collect();
-        let mut all = Vec::new();
-        for (outcome, foreseen) in outcomes.into_iter().zip(&foreseen) {
-            match outcome? {
-                Ok(built) => all.push(built),
-                Err(failed) => {
-                    drop(steps);
-                    let told = self.failed(&failed, foreseen, arguments, surroundings, depots);
-                    return Ok(Some(told));
-                }
-            }
-        }
-        for ((source, archive), built) in self.sources.iter().zip(&archives).zip(all) {
-            self.ensure_needs(
-                source,
-                archive,
-                &built.wheel,
-                arguments,
-                surroundings,
-                depots,
-            )?;
-            self.items.push(Item {
-                direct_url: source.direct_url.clone(),
-                ..placed(archive, built, source.requested)?
-            });
-        }
-        Ok(None)
     }
 
     /// The policy of the settings and the options: what the pins record permits nothing.
@@ -253,21 +179,128 @@ impl Prepared {
         plan::permit(&arguments.permit, &mut policy)?;
         Ok(policy)
     }
+}
+
+/// Nothing permits a build that is to be done.
+fn is_open(foreseen: &Foreseen) -> bool {
+    !foreseen.is_permitted && !foreseen.is_built
+}
+
+/// Where, and by what, the sources of some pins are built.
+struct Site<'a> {
+    prepared: &'a Prepared,
+    arguments: &'a Furnish,
+    surroundings: &'a Surroundings,
+    depots: &'a Arc<Depots>,
+    output: &'a Output,
+    policy: Policy,
+    /// What bounds build requirements.
+    bounds: Vec<Ask>,
+    /// The archives, in the order of the sources.
+    archives: Vec<Archive>,
+}
+
+impl Site<'_> {
+    /// What is foreseen of each build.
+    fn foreseen(&self) -> Result<Vec<Foreseen>, Error> {
+        let place = Place {
+            surroundings: self.surroundings,
+            depots: self.depots,
+            target: &self.prepared.target,
+            python: Some(&self.prepared.python),
+            policy: &self.policy,
+            bounds: &self.bounds,
+        };
+        let one = |archive: &Archive| {
+            let mut one = place.foresee(archive, None)?;
+            one.is_built &= !self.policy.rebuild.contains(&archive.project);
+            Ok(one)
+        };
+        self.archives.iter().map(one).collect()
+    }
+
+    /// That nothing permits some of them.
+    fn unpermitted(&self, mut foreseen: Vec<Foreseen>) -> Answer {
+        for one in foreseen.iter_mut().filter(|f| is_open(f)) {
+            one.with_wheel = self.with_wheel(&one.project);
+        }
+        let at = &self.prepared.at;
+        Answer {
+            outcome: Outcome::No,
+            text: render::build::unpermitted(&words::near(at), &foreseen),
+            report: report::Furnish::Unbuilt(report::Unbuilt::of(at, &foreseen)).into(),
+        }
+    }
+
+    /// The wheels, from the store or built now, several side by side; or why there are none.
+    fn built(&self, foreseen: &[Foreseen]) -> Result<Result<Vec<Item>, Box<Answer>>, Error> {
+        let stop = broken_off()?;
+        let steps = self.output.steps();
+        let to_do: Vec<Foreseen> = foreseen.iter().filter(|f| !f.is_built).cloned().collect();
+        if !to_do.is_empty() && !self.output.is_json() {
+            let text = render::build::foreseen(&to_do, render::width());
+            text.lines().for_each(|line| steps.say(line));
+        }
+        let maker = Maker {
+            recipe: Recipe {
+                surroundings: self.surroundings,
+                python: &self.prepared.python,
+                target: &self.prepared.target,
+                policy: &self.policy,
+                bounds: &self.bounds,
+            },
+            depots: self.depots,
+            steps: &steps,
+            stop: &stop,
+        };
+        let rebuild = &self.policy.rebuild;
+        let one = |archive: &Archive| {
+            let built = maker.wheel(archive, rebuild.contains(&archive.project))?;
+            if let Ok(built) = &built
+                && !built.was_there
+            {
+                let took = words::seconds(built.record.seconds);
+                steps.say(&format!("built {} in {took}", built.record.wheel));
+                if let Some(open) = render::build::unconfined(&built.record) {
+                    steps.say(&format!("caution: {} {open}", built.record.project));
+                }
+            }
+            Ok::<_, Error>(built)
+        };
+        let outcomes: Vec<_> = self.archives.par_iter().map(one).collect();
+        drop(steps);
+        let mut items = Vec::new();
+        let each = self
+            .prepared
+            .sources
+            .iter()
+            .zip(&self.archives)
+            .zip(foreseen);
+        for (outcome, ((source, archive), foreseen)) in outcomes.into_iter().zip(each) {
+            let built = match outcome? {
+                Ok(built) => built,
+                Err(failed) => return Ok(Err(Box::new(self.failed(&failed, foreseen)))),
+            };
+            self.ensure_needs(source, archive, &built.wheel)?;
+            items.push(Item {
+                direct_url: source.direct_url.clone(),
+                ..placed(archive, built, source.requested)?
+            });
+        }
+        Ok(Ok(items))
+    }
 
     /// The needs of a wheel that was built must be those by which the pins were settled.
-    fn ensure_needs(
-        &self,
-        source: &Sourced,
-        archive: &Archive,
-        wheel: &Path,
-        arguments: &Furnish,
-        surroundings: &Surroundings,
-        depots: &Arc<Depots>,
-    ) -> Result<(), Error> {
+    fn ensure_needs(&self, source: &Sourced, archive: &Archive, wheel: &Path) -> Result<(), Error> {
         let metadata = wheel_metadata(wheel)?;
-        let network = depots.network();
-        eutaxis_world::supply::keep_built(network, &archive.sha256, &self.target, &metadata);
-        let (Some((said, extras)), Some(place)) = (&source.said, &self.settled_for) else {
+        let network = self.depots.network();
+        eutaxis_world::supply::keep_built(
+            network,
+            &archive.sha256,
+            &self.prepared.target,
+            &metadata,
+        );
+        let (Some((said, extras)), Some(place)) = (&source.said, &self.prepared.settled_for) else {
             return Ok(());
         };
         let found = metadata.needs_in_force(&place.markers, extras);
@@ -293,7 +326,7 @@ impl Prepared {
             only(&found, said),
             only(said, &found)
         );
-        let again = self.again(arguments, surroundings, &[]);
+        let again = self.again(&[]);
         let again = again.map_or_else(
             || "settle again".to_owned(),
             |c| format!("settle again, by what was learnt:  {c}"),
@@ -302,52 +335,40 @@ impl Prepared {
             .help(format!("{again}  (nothing was placed; the wheel is kept)")))
     }
 
-    fn again(
-        &self,
-        arguments: &Furnish,
-        surroundings: &Surroundings,
-        more: &[&str],
-    ) -> Option<String> {
+    fn again(&self, more: &[&str]) -> Option<String> {
         let again = Again {
-            lock: &self.lock,
-            pins: &self.pins,
-            place: &self.target,
-            config: &surroundings.config,
-            depots: &arguments.depots,
+            lock: &self.prepared.lock,
+            pins: &self.prepared.pins,
+            place: &self.prepared.target,
+            config: &self.surroundings.config,
+            depots: &self.arguments.depots,
         };
-        let one = again.settle(&self.python.path, more)?;
+        let one = again.settle(&self.prepared.python.path, more)?;
         Some(words::steps::typed(&Step::Run(vec![one])))
     }
 
     /// The newest release of a project with a wheel that fits here, where the depots tell it.
-    fn with_wheel(&self, project: &Name, policy: &Policy, depots: &Arc<Depots>) -> Option<Version> {
-        if depots.is_empty() {
+    fn with_wheel(&self, project: &Name) -> Option<Version> {
+        if self.depots.is_empty() {
             return None;
         }
         let rules = Rules {
-            target: &self.target,
-            policy,
+            target: &self.prepared.target,
+            policy: &self.policy,
             adjustments: &[],
         };
-        with_wheel(project, &rules, &Run::new(Arc::clone(depots)))
+        with_wheel(project, &rules, &Run::new(Arc::clone(self.depots)))
     }
 
     /// Why a build failed, with ways that were solved without it.
-    fn failed(
-        &self,
-        failed: &Failed,
-        foreseen: &Foreseen,
-        arguments: &Furnish,
-        surroundings: &Surroundings,
-        depots: &Arc<Depots>,
-    ) -> Answer {
-        let ways = self.ways(failed, arguments, surroundings, depots);
-        let at = words::near(&self.at);
+    fn failed(&self, failed: &Failed, foreseen: &Foreseen) -> Answer {
+        let ways = self.ways(failed);
+        let at = words::near(&self.prepared.at);
         Answer {
             outcome: Outcome::No,
             text: render::build::failed(failed, Some(foreseen), &ways, &at),
             report: report::Furnish::Failed(Box::new(report::BuildFailed::of(
-                &self.at,
+                &self.prepared.at,
                 failed,
                 Some(foreseen),
                 &ways,
@@ -357,21 +378,13 @@ impl Prepared {
     }
 
     /// The same question with the newest release that has a wheel here, solved to the end.
-    fn ways(
-        &self,
-        failed: &Failed,
-        arguments: &Furnish,
-        surroundings: &Surroundings,
-        depots: &Arc<Depots>,
-    ) -> Vec<Way> {
-        let Ok(policy) = self.policy(arguments, surroundings) else {
-            return Vec::new();
-        };
+    fn ways(&self, failed: &Failed) -> Vec<Way> {
         let project = &failed.project;
-        let Some(version) = self.with_wheel(project, &policy, depots) else {
+        let Some(version) = self.with_wheel(project) else {
             return Vec::new();
         };
-        let Ok(mut problem) = problem_of(&self.lock, &surroundings.config.families) else {
+        let Ok(mut problem) = problem_of(&self.prepared.lock, &self.surroundings.config.families)
+        else {
             return Vec::new();
         };
         let exact = Requirement::exactly(project, &version);
@@ -394,20 +407,20 @@ impl Prepared {
                 origin: Origin::Argument,
             });
         }
-        let run = Run::new(Arc::clone(depots));
+        let run = Run::new(Arc::clone(self.depots));
         let Ok(End::Settled(_)) = run.solve(&problem, &|_| ()) else {
             return Vec::new();
         };
         let again = Again {
-            lock: &self.lock,
-            pins: &self.pins,
-            place: &self.target,
-            config: &surroundings.config,
-            depots: &arguments.depots,
+            lock: &self.prepared.lock,
+            pins: &self.prepared.pins,
+            place: &self.prepared.target,
+            config: &self.surroundings.config,
+            depots: &self.arguments.depots,
         };
         let text = exact.to_string();
         let more: &[&str] = if taken { &[] } else { &[&text] };
-        let Some(mut one) = again.settle(&self.python.path, more) else {
+        let Some(mut one) = again.settle(&self.prepared.python.path, more) else {
             return Vec::new();
         };
         if taken {
