@@ -118,10 +118,11 @@ const LOOKED_INTO: usize = 64 << 10;
 const MOST_INCLUDES: usize = 2_000;
 
 /// Folders whose sources a build does not compile.
-const BESIDE: [&str; 11] = [
+const BESIDE: [&str; 12] = [
     "test",
     "tests",
     "testing",
+    "test cases",
     "doc",
     "docs",
     "example",
@@ -159,7 +160,11 @@ pub fn wanted(path: &str) -> usize {
 
 fn is_beside(below: &str) -> bool {
     let mut folders = below.split('/').rev().skip(1);
-    folders.any(|f| BESIDE.contains(&f.to_ascii_lowercase().as_str()))
+    folders.any(|folder| {
+        let folder = folder.to_ascii_lowercase();
+        // A build tool that is carried along is not what is built.
+        BESIDE.contains(&folder.as_str()) || folder.starts_with("vendored-")
+    })
 }
 
 impl Digest {
@@ -360,6 +365,7 @@ mod tests {
         );
         digest.take("a-1/include/a.h", Some(b""), 0);
         digest.take("a-1/tests/t.c", None, 9);
+        digest.take("a-1/vendored-tool/x/t.c", None, 9);
         digest.take("a-1/include/rime/b.h", Some(b"#include <deep.h>"), 0);
         let foreign: Vec<&str> = digest.foreign_headers().collect();
         assert_eq!(foreign, ["deep.h", "firn.h"]);

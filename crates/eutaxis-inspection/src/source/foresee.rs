@@ -140,8 +140,9 @@ pub fn foresee(digest: &Digest) -> Foreseen {
     for called in &digest.calls {
         add(called, "its setup.py".to_owned());
     }
-    // A script may have descriptions beside it that it does not use.
-    if !known.is_some_and(|b| b.compiles == Compiles::Scripted) {
+    // A build system that is known brings what reads its own descriptions, and a script may have
+    // others beside it that it does not use.
+    if known.is_none() {
         for called in &digest.described {
             add(called, "its build description".to_owned());
         }

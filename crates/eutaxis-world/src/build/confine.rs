@@ -3,10 +3,10 @@
 
 use std::path::PathBuf;
 
-/// Takes the rights from the thread that calls it, and from all that it starts. Whether writing
+/// Takes the rights, that to the network where it is not left, from the thread that calls it, and from all that it starts. Whether writing
 /// outside is forbidden from now on.
 #[cfg(target_os = "linux")]
-pub(super) fn confine(folders: &[PathBuf]) -> bool {
+pub(super) fn confine(folders: &[PathBuf], network: bool) -> bool {
     use landlock::{
         ABI, Access, AccessFs, AccessNet, PathBeneath, PathFd, Ruleset, RulesetAttr,
         RulesetCreatedAttr, RulesetStatus,
@@ -21,9 +21,13 @@ pub(super) fn confine(folders: &[PathBuf]) -> bool {
         "/dev/pts",
     ];
     let writing = AccessFs::from_write(ABI::V3);
+    let offline = |rules: Ruleset| match network {
+        true => Ok(rules),
+        false => rules.handle_access(AccessNet::from_all(ABI::V4)),
+    };
     let begun = Ruleset::default()
         .handle_access(writing)
-        .and_then(|r| r.handle_access(AccessNet::from_all(ABI::V4)))
+        .and_then(offline)
         .and_then(Ruleset::create);
     let Ok(mut rules) = begun else { return false };
     let devices = DEVICES.iter().map(PathBuf::from);
@@ -49,6 +53,6 @@ pub(super) fn confine(folders: &[PathBuf]) -> bool {
 
 /// Takes the rights: this system has no way.
 #[cfg(not(target_os = "linux"))]
-pub(super) fn confine(_: &[PathBuf]) -> bool {
+pub(super) fn confine(_: &[PathBuf], _: bool) -> bool {
     false
 }

@@ -64,8 +64,9 @@ def end_as(status):
 def alone():
     if not sys.platform.startswith("linux"):
         return False
-    if not leave(0x10000000 | 0x40000000 | 0x20000000):
-        return leave(0x10000000 | 0x40000000)
+    apart = 0 if asked["network"] else 0x40000000
+    if not leave(0x10000000 | apart | 0x20000000):
+        return bool(apart) and leave(0x10000000 | apart)
     # In a space of processes of its own, all that is left ends with the first of it. The first is none that works: it would be
     # spared signals.
     heard, said = os.pipe()
@@ -85,7 +86,7 @@ def alone():
                 os.write(said, str(status).encode())
                 os._exit(0)
     os.close(said)
-    return True
+    return bool(apart)
 
 
 def load():

@@ -110,6 +110,8 @@ pub(super) struct Bench<'a> {
     pub(super) log: &'a Path,
     /// Variables that the user states.
     pub(super) variables: &'a BTreeMap<String, String>,
+    /// The network is left to it.
+    pub(super) network: bool,
     /// The moment that stands for now, in seconds of the epoch.
     pub(super) epoch: i64,
     pub(super) limits: Limits,
@@ -130,6 +132,7 @@ impl Bench<'_> {
             "backend_path": hook.backend_path,
             "hook": hook.name,
             "arguments": hook.arguments,
+            "network": self.network,
             "memory": self.limits.memory,
             "file": LARGEST_FILE.min(self.limits.disk),
         });
@@ -217,7 +220,7 @@ impl Bench<'_> {
     fn watch(&self, mut command: Command) -> Result<(Option<Ended>, bool)> {
         let _busy = Busy::begin();
         let folders: Vec<PathBuf> = vec![self.root.to_owned()];
-        let writing = confine(&folders);
+        let writing = confine(&folders, self.network);
         let mut child = command.spawn().map_err(|e| {
             let what = self.python.display();
             Error::new(

@@ -14,12 +14,12 @@ use std::fs::{self, File};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicBool;
 
-use tempfile::TempDir;
+use tempfile::NamedTempFile;
 
-use crate::Result;
 use crate::error::Doing;
 use crate::source::unpack;
 use crate::store::remove_tree;
+use crate::{Error, ErrorKind, Result};
 use hook::Bench;
 
 pub use breaking::broken_off;
@@ -33,10 +33,10 @@ const FIRST_MOMENT: i64 = 315_532_800;
 /// One build under way.
 #[derive(Debug)]
 pub struct Workshop {
-    root: TempDir,
+    root: PathBuf,
     source: PathBuf,
-    _lock: File,
-    lock_path: PathBuf,
+    /// Held as long as the folder is in use, and gone with it.
+    _lock: NamedTempFile,
 }
 
 impl Workshop {
@@ -45,42 +45,35 @@ impl Workshop {
     /// # Errors
     /// When the archive is refused, or the disk fails.
     pub fn open(shelf: &Shelf, archive: &Path) -> Result<Self> {
-        let temporary = shelf.temporary();
-        let root = tempfile::Builder::new()
-            .prefix("build-")
-            .tempdir_in(&temporary)
-            .doing("cannot write to", &temporary)?;
-        let lock_path = lock_of(root.path());
-        let lock = File::create(&lock_path).doing("cannot write", &lock_path)?;
-        lock.lock().doing("cannot lock", &lock_path)?;
+        let (lock, root) = claim(&shelf.temporary())?;
+        let mut workshop = Workshop {
+            source: root.join("source"),
+            root,
+            _lock: lock,
+        };
         crate::halt::at("workshop-made");
         for folder in ["source", "home", "tmp", "out"] {
-            let path = root.path().join(folder);
-            fs::create_dir(&path).doing("cannot make the folder", &path)?;
+            let path = workshop.root.join(folder);
+            fs::create_dir_all(&path).doing("cannot make the folder", &path)?;
         }
-        let source = unpack(archive, &root.path().join("source"))?;
+        workshop.source = unpack(archive, &workshop.source)?;
         crate::halt::at("source-unpacked");
-        Ok(Workshop {
-            root,
-            source,
-            _lock: lock,
-            lock_path,
-        })
+        Ok(workshop)
     }
 
     /// Where the build environment goes.
     pub fn environment(&self) -> PathBuf {
-        self.root.path().join("environment")
+        self.root.join("environment")
     }
 
     /// The folder in which the backend leaves what it makes.
     pub fn out(&self) -> PathBuf {
-        self.root.path().join("out")
+        self.root.join("out")
     }
 
     /// What the hooks wrote.
     pub fn log(&self) -> PathBuf {
-        self.root.path().join("build.log")
+        self.root.join("build.log")
     }
 
     /// The unpacked source.
@@ -95,10 +88,11 @@ impl Workshop {
     pub fn run(&self, hook: &Hook<'_>, by: &By<'_>) -> Result<Ran> {
         let bench = Bench {
             python: by.python,
-            root: self.root.path(),
+            root: &self.root,
             source: &self.source,
             log: &self.log(),
             variables: by.variables,
+            network: by.network,
             epoch: by.epoch.unwrap_or(FIRST_MOMENT).max(FIRST_MOMENT),
             limits: by.limits,
             progress: by.progress,
@@ -131,8 +125,7 @@ impl Workshop {
 
 impl Drop for Workshop {
     fn drop(&mut self) {
-        remove_tree(self.root.path());
-        let _ = fs::remove_file(&self.lock_path);
+        remove_tree(&self.root);
     }
 }
 
@@ -142,6 +135,8 @@ pub struct By<'a> {
     pub python: &'a Path,
     /// Variables that the user states.
     pub variables: &'a BTreeMap<String, String>,
+    /// The network is left to them.
+    pub network: bool,
     /// The moment that stands for now.
     pub epoch: Option<i64>,
     /// What each hook may use.
@@ -152,37 +147,51 @@ pub struct By<'a> {
     pub stop: &'a AtomicBool,
 }
 
-/// The lock of the folder of a build.
-fn lock_of(folder: &Path) -> PathBuf {
-    let mut name = folder.as_os_str().to_owned();
-    name.push(".lock");
-    PathBuf::from(name)
+/// What the name of the lock of a folder ends in.
+const LOCK: &str = ".lock";
+
+/// A lock with a name that nobody has, and the folder that is its holder's.
+fn claim(temporary: &Path) -> Result<(NamedTempFile, PathBuf)> {
+    /// So often others may take a lock for one that was left behind, before it is held.
+    const TRIES: usize = 20;
+    for _ in 0..TRIES {
+        let lock = tempfile::Builder::new()
+            .prefix("build-")
+            .suffix(LOCK)
+            .tempfile_in(temporary)
+            .doing("cannot write to", temporary)?;
+        lock.as_file().lock().doing("cannot lock", lock.path())?;
+        if !lock.path().exists() {
+            continue;
+        }
+        let root = lock.path().with_extension("");
+        fs::create_dir(&root).doing("cannot make the folder", &root)?;
+        return Ok((lock, root));
+    }
+    let message = format!("cannot hold a lock in {}", temporary.display());
+    Err(Error::new(ErrorKind::Disk, message))
 }
 
-/// Removes the folders of builds that nobody works in any more.
+/// Removes the folders of builds that nobody works in any more: those whose locks are free.
 fn sweep(temporary: &Path) {
-    for entry in fs::read_dir(temporary).into_iter().flatten().flatten() {
-        let path = entry.path();
-        let name = entry.file_name();
-        let name = name.to_string_lossy();
-        let folder = match name.strip_suffix(".lock") {
-            Some(stem) => temporary.join(stem),
-            None => path.clone(),
-        };
-        let lock = lock_of(&folder);
-        // One that is being made has no lock for a moment, and is young.
-        let is_young = fs::metadata(&folder)
-            .and_then(|m| m.modified())
-            .ok()
-            .and_then(|t| t.elapsed().ok())
-            .is_some_and(|age| age.as_secs() < 10);
-        let is_free = match File::options().write(true).open(&lock) {
-            Ok(file) => file.try_lock().is_ok(),
-            Err(_) => !is_young,
-        };
-        if is_free {
-            remove_tree(&folder);
+    let entries = fs::read_dir(temporary).into_iter().flatten().flatten();
+    let names: Vec<String> = entries
+        .map(|e| e.file_name().to_string_lossy().into_owned())
+        .collect();
+    for name in names.iter().filter(|n| n.ends_with(LOCK)) {
+        let lock = temporary.join(name);
+        let free = File::options().write(true).open(&lock).ok();
+        if let Some(file) = free.filter(|f| f.try_lock().is_ok()) {
+            remove_tree(&lock.with_extension(""));
             let _ = fs::remove_file(&lock);
+            drop(file);
+        }
+    }
+    // The lock goes last.
+    let has_lock = |name: &String| names.contains(&format!("{name}{LOCK}"));
+    for name in names.iter().filter(|n| !n.ends_with(LOCK) && !has_lock(n)) {
+        if !temporary.join(format!("{name}{LOCK}")).exists() {
+            remove_tree(&temporary.join(name));
         }
     }
 }

@@ -32,6 +32,9 @@ pub struct Key {
     pub environment: BTreeMap<String, String>,
     /// What bounds its build requirements, as stated.
     pub bounds: Vec<String>,
+    /// It may use the network.
+    #[serde(default)]
+    pub network: bool,
     /// Build requirements come from before this moment, where one is stated.
     pub as_of: Option<String>,
     /// The compiler and its flags, where it compiles.
@@ -169,7 +172,7 @@ impl Shelf {
         workshop: &Workshop,
     ) -> Result<(Record, PathBuf)> {
         // What a killed run leaves of it goes with the folder of the build.
-        let temporary = workshop.root.path();
+        let temporary = &workshop.root;
         let stage = tempfile::Builder::new()
             .prefix("keep-")
             .tempdir_in(temporary)

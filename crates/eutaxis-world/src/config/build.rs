@@ -20,6 +20,8 @@ pub struct BuildSettings {
     pub settings: BTreeMap<String, Vec<String>>,
     /// What restricts its build requirements.
     pub bounds: Vec<Requirement>,
+    /// Its build may use the network.
+    pub network: bool,
 }
 
 /// Reads `[build]`: permissions into the policy, limits, and the rest by project.
@@ -81,8 +83,11 @@ fn read_one(
 }
 
 fn of_project(table: &Table<'_>) -> Result<BuildSettings, Fault> {
-    table.ensure_known(&["environment", "settings", "bounds"])?;
-    let mut found = BuildSettings::default();
+    table.ensure_known(&["environment", "settings", "bounds", "network"])?;
+    let mut found = BuildSettings {
+        network: table.boolean("network")?.unwrap_or(false),
+        ..BuildSettings::default()
+    };
     if let Some(variables) = table.table("environment")? {
         for (name, value) in variables.entries() {
             if name.value.is_empty() || name.value.contains(['=', '\0']) {

@@ -79,13 +79,13 @@ impl Place<'_> {
             version: archive.version.clone(),
             is_light: plain.is_light,
             languages: plain.languages.clone(),
+            wants: self.wants(&plain, &requires),
             requires,
             clash,
             unreadable: plain
                 .unreadable
                 .as_ref()
                 .map(|why| format!("its pyproject.toml cannot be read: {why}")),
-            wants: self.wants(&plain),
             estimate,
             is_here: self.python.is_some(),
             with_wheel,
@@ -175,7 +175,7 @@ impl Place<'_> {
     /// What counts of an archive, from the catalogue where it was read before.
     fn digest(&self, path: &Path, sha256: &str) -> Result<Digest, Error> {
         let catalogue = self.depots.network().catalogue();
-        let key = format!("digest-4 {sha256}");
+        let key = format!("digest-5 {sha256}");
         let known = catalogue.metadata(&key);
         if let Some(digest) = known.and_then(|bytes| serde_json::from_slice(&bytes).ok()) {
             return Ok(digest);
@@ -186,7 +186,7 @@ impl Place<'_> {
     }
 
     /// Tools, headers and libraries, and whether they are here.
-    fn wants(&self, plain: &source::Foreseen) -> Vec<Wanted> {
+    fn wants(&self, plain: &source::Foreseen, requires: &[String]) -> Vec<Wanted> {
         let root = root();
         let distributions = match self.python {
             Some(_) => distribution(&root),
@@ -196,7 +196,13 @@ impl Place<'_> {
             known.package(&distributions).map(str::to_owned)
         };
         let mut wants: Vec<Wanted> = Vec::new();
-        for tool in plain.tools.iter().filter(|t| !t.is_brought) {
+        // What brings a tool may come along with what is stated.
+        let comes = |tool: &source::Tool| {
+            let project = tool.known.project.as_deref();
+            let names = requires.iter().filter_map(|r| r.split(' ').next());
+            project.is_some_and(|p| names.into_iter().any(|n| n == p))
+        };
+        for tool in plain.tools.iter().filter(|t| !t.is_brought && !comes(t)) {
             wants.push(Wanted {
                 name: tool.names.first().cloned().unwrap_or_default(),
                 what: tool.what.to_owned(),

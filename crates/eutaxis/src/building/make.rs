@@ -100,6 +100,7 @@ impl Recipe<'_> {
             settings: settings.settings,
             environment: settings.environment,
             bounds,
+            network: settings.network,
             as_of: self.policy.as_of.map(|m| m.to_string()),
             compiler: compiles.then(compiler).flatten(),
         })
@@ -254,6 +255,7 @@ impl<'a> Bench<'a> {
         shelf: &'a Shelf,
         latest: bool,
     ) -> Outcome<Self> {
+        const FIRST: (u64, u64) = (3, 4);
         let system = digest(&archive.path)?.system;
         let settings = maker.recipe.settings(&archive.project);
         let mut bench = Bench {
@@ -266,6 +268,11 @@ impl<'a> Bench<'a> {
             chosen: Chosen { items: Vec::new() },
             python: PathBuf::new(),
         };
+        if maker.recipe.target.interpreter.series() < FIRST {
+            let own = &maker.recipe.target.interpreter;
+            let why = format!("for {own} nothing is built here: Python 3.4 is the first");
+            return bench.failed(Step::Unpacking, why);
+        }
         if let BuildSystem::Unreadable(why) = &bench.system {
             let why = format!("its pyproject.toml cannot be read: {why}");
             return bench.failed(Step::Unpacking, why);
@@ -373,6 +380,7 @@ impl<'a> Bench<'a> {
         let by = By {
             python: &self.python,
             variables: &self.settings.environment,
+            network: self.settings.network,
             epoch: self.archive.published.map(|p| p.as_second()),
             limits: self.maker.recipe.surroundings.config.build_limits,
             progress: &progress,

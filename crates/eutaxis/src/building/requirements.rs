@@ -140,7 +140,11 @@ impl Chooser<'_> {
             match run.solve(&problem, &|_| ())? {
                 End::Settled(solution) => return Ok(Ok(Some((solution, run)))),
                 End::Clash(found) if clash.is_empty() => {
-                    let facts: Vec<String> = found.facts.iter().map(|f| f.text.clone()).collect();
+                    let facts: Vec<String> = found
+                        .facts
+                        .iter()
+                        .map(|f| f.text.replacen("you ask", "it asks for", 1))
+                        .collect();
                     clash = facts.join("; ");
                 }
                 End::Clash(_) => {}

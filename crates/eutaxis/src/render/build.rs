@@ -102,7 +102,7 @@ pub(crate) fn line(one: &Foreseen) -> String {
     ))
 }
 
-/// What could not be taken away from a build here, in words; none where all could.
+/// What was not taken away from a build, in words; none where all was.
 pub(crate) fn unconfined(record: &Record) -> Option<String> {
     let missed = ["network", "writing outside"];
     let open: Vec<&str> = missed
@@ -110,7 +110,7 @@ pub(crate) fn unconfined(record: &Record) -> Option<String> {
         .filter(|m| !record.without.iter().any(|w| w == m))
         .collect();
     let open = open.join(" and ").replace("network", "the network");
-    (!open.is_empty()).then(|| format!("could not be kept from {open}"))
+    (!open.is_empty()).then(|| format!("was not kept from {open}"))
 }
 
 /// What is to be known of a wheel that was built.

@@ -514,6 +514,28 @@ fn the_network_is_not_there() {
     field.expect(0, &["settle", "leadwatch"]);
     let failed = field.expect(1, &["furnish", "--build", "leadwatch"]);
     has(&failed, &["Not built: leadwatch 1.0"]);
+    // One that may use it reaches a server of this machine.
+    let server = eutaxis_demo::server::Server::start(
+        field.path("").as_path(),
+        eutaxis_demo::server::Trouble::default(),
+    )
+    .unwrap();
+    let hooks = format!(
+        "def build_wheel(d, c=None, m=None, plain=build_wheel):\n    import urllib.request\n    try:\n        urllib.request.urlopen({:?}, timeout=5)\n    except urllib.error.HTTPError:\n        pass\n    return plain(d)\n",
+        server.url()
+    );
+    let (_depot, field) = settled_with("rime", &hooks);
+    field.expect(1, &["furnish", "--build", "rime"]);
+    field.write(
+        "eutaxis.toml",
+        &(field.read("eutaxis.toml") + "[build.rime]\nnetwork = true\n"),
+    );
+    let told = field.expect(0, &["furnish", "--build", "rime"]);
+    assert!(
+        told.err.contains("was not kept from the network"),
+        "{}",
+        told.err
+    );
 }
 
 #[test]
@@ -609,10 +631,6 @@ fn a_build_that_is_killed_leaves_no_half_wheel_and_the_next_completes(#[case] po
     kill_at(&field, &["furnish", "--build", "frazil"], point);
     for entry in wheels_kept(&field) {
         assert!(entry.join("record.json").is_file(), "{entry:?}");
-    }
-    // The folder of a build is young for some seconds after its run was killed before it had a lock.
-    if point == "workshop-made" {
-        std::thread::sleep(Duration::from_millis(200));
     }
     field.expect(0, &["furnish", "--build", "frazil"]);
     assert_eq!(says(&field, "import frazil; print(1)"), "1");
