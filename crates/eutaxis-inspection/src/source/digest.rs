@@ -118,7 +118,7 @@ const LOOKED_INTO: usize = 64 << 10;
 const MOST_INCLUDES: usize = 2_000;
 
 /// Folders whose sources a build does not compile.
-const BESIDE: [&str; 12] = [
+const BESIDE: [&str; 13] = [
     "test",
     "tests",
     "testing",
@@ -131,6 +131,7 @@ const BESIDE: [&str; 12] = [
     "benchmarks",
     "demo",
     "demos",
+    "tools",
 ];
 
 /// Build descriptions at the top whose texts count, and the tool that each stands for.

@@ -175,7 +175,7 @@ impl Place<'_> {
     /// What counts of an archive, from the catalogue where it was read before.
     fn digest(&self, path: &Path, sha256: &str) -> Result<Digest, Error> {
         let catalogue = self.depots.network().catalogue();
-        let key = format!("digest-5 {sha256}");
+        let key = format!("digest-6 {sha256}");
         let known = catalogue.metadata(&key);
         if let Some(digest) = known.and_then(|bytes| serde_json::from_slice(&bytes).ok()) {
             return Ok(digest);
