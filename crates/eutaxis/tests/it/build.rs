@@ -865,3 +865,38 @@ fn a_span_and_a_diagnosis_foresee_builds_too() {
     let told = field.expect(1, &["diagnose", "build.log", "--target", "base-camp"]);
     has(&told, &["by its archive, brashkit 0.9: native: Fortran"]);
 }
+
+#[test]
+fn a_failed_build_names_the_newest_release_whose_build_is_lighter() {
+    let failing = own_hooks(
+        "rime",
+        "def build_wheel(d, c=None, m=None):\n    sys.exit(1)\n",
+    )
+    .replace("version = \"1.0\"", "version = \"2.0\"")
+        + "\"rime.f90\" = \"end\"\n[[project.release]]\nversion = \"1.0\"\ndate = \"2025-01-01\"\n";
+    let world = failing + &crate::field::project("cairnbuild", &["9"], "");
+    let depot = depot_of(&world);
+    let field = Field::empty();
+    let settings = format!(
+        "[[depot]]\npath = {:?}\n",
+        depot.path().display().to_string()
+    );
+    field.write("eutaxis.toml", &settings);
+    field.expect(0, &["settle", "rime"]);
+    let failed = field.expect(1, &["furnish", "--build", "rime"]);
+    has(
+        &failed,
+        &["rime 1.0, the newest whose build compiles nothing (solved)"],
+    );
+    let way = failed
+        .out
+        .split("eutaxis settle")
+        .nth(1)
+        .unwrap()
+        .replace("\\\n", " ");
+    let words: Vec<&str> = std::iter::once("settle")
+        .chain(way.split_whitespace())
+        .collect();
+    let answer = field.expect(0, &words);
+    has(&answer, &["rime 1.0: light"]);
+}

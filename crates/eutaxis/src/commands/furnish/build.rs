@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Hashes;
-use eutaxis_core::offer::{Policy, Rules};
+use eutaxis_core::offer::{Policy, Rules, Verdict};
 use eutaxis_core::pins::{LockFile, Selected};
 use eutaxis_core::remedy::Step;
 use eutaxis_core::requirement::{Ask, Requirement};
@@ -15,7 +15,7 @@ use eutaxis_world::build::broken_off;
 use eutaxis_world::depot::{Depots, wheel_metadata};
 use eutaxis_world::environment::{Item, WheelAt};
 use eutaxis_world::network::Wanted;
-use eutaxis_world::supply::{Outcome as End, Run};
+use eutaxis_world::supply::{Depth, Outcome as End, Run};
 use eutaxis_world::{Error, ErrorKind};
 use jiff::Timestamp;
 use rayon::prelude::*;
@@ -201,16 +201,21 @@ struct Site<'a> {
 }
 
 impl Site<'_> {
-    /// What is foreseen of each build.
-    fn foreseen(&self) -> Result<Vec<Foreseen>, Error> {
-        let place = Place {
+    /// Where builds are foreseen.
+    fn place(&self) -> Place<'_> {
+        Place {
             surroundings: self.surroundings,
             depots: self.depots,
             target: &self.prepared.target,
             python: Some(&self.prepared.python),
             policy: &self.policy,
             bounds: &self.bounds,
-        };
+        }
+    }
+
+    /// What is foreseen of each build.
+    fn foreseen(&self) -> Result<Vec<Foreseen>, Error> {
+        let place = self.place();
         let one = |archive: &Archive| {
             let mut one = place.foresee(archive, None)?;
             one.is_built &= !self.policy.rebuild.contains(&archive.project);
@@ -362,7 +367,7 @@ impl Site<'_> {
 
     /// Why a build failed, with ways that were solved without it.
     fn failed(&self, failed: &Failed, foreseen: &Foreseen) -> Answer {
-        let ways = self.ways(failed);
+        let ways = self.ways(failed, foreseen);
         let at = words::near(&self.prepared.at);
         Answer {
             outcome: Outcome::No,
@@ -377,17 +382,62 @@ impl Site<'_> {
         }
     }
 
-    /// The same question with the newest release that has a wheel here, solved to the end.
-    fn ways(&self, failed: &Failed) -> Vec<Way> {
+    /// The same question with the newest release that has a wheel here, and with the newest that
+    /// builds with less, each solved to the end.
+    fn ways(&self, failed: &Failed, foreseen: &Foreseen) -> Vec<Way> {
         let project = &failed.project;
-        let Some(version) = self.with_wheel(project) else {
-            return Vec::new();
+        let wheel = self.with_wheel(project);
+        let wheel = wheel.map(|version| (version, "the newest release with a wheel here"));
+        let lighter = self.lighter(failed, foreseen);
+        let all = wheel.into_iter().chain(lighter);
+        all.filter_map(|(version, what)| self.way(project, &version, what))
+            .collect()
+    }
+
+    /// The newest other release that has only source and builds with less than the one that failed:
+    /// nothing is compiled, or nothing is missing here.
+    fn lighter(&self, failed: &Failed, foreseen: &Foreseen) -> Option<(Version, &'static str)> {
+        /// So many archives are looked into for it.
+        const MOST: usize = 6;
+        let rules = Rules {
+            target: &self.prepared.target,
+            policy: &self.policy,
+            adjustments: &[],
         };
-        let Ok(mut problem) = problem_of(&self.prepared.lock, &self.surroundings.config.families)
-        else {
-            return Vec::new();
-        };
-        let exact = Requirement::exactly(project, &version);
+        let run = Run::new(Arc::clone(self.depots));
+        let asked = [Requirement::any(&failed.project)];
+        let looked = run.look(&asked, &rules, Depth::Gaps).ok()?;
+        let looked = looked.into_iter().next()??;
+        let place = self.place();
+        let others = looked.judged.offers().iter().filter(|o| {
+            o.verdict == Verdict::Build && o.version != failed.version && o.yanked.is_none()
+        });
+        for offer in others.take(MOST) {
+            let file = &offer.best()?.file;
+            let Ok(one) = place.of_file(&failed.project, file, &run) else {
+                continue;
+            };
+            let is_known = one.unlooked.is_none() && one.unreadable.is_none();
+            let what = if is_known && one.is_light && !foreseen.is_light {
+                "the newest whose build compiles nothing"
+            } else if is_known
+                && one.missing().next().is_none()
+                && foreseen.missing().next().is_some()
+            {
+                "the newest whose build misses nothing here"
+            } else {
+                continue;
+            };
+            return Some((offer.version.clone(), what));
+        }
+        None
+    }
+
+    /// The same question with a release of a project, when that can be settled.
+    fn way(&self, project: &Name, version: &Version, what: &str) -> Option<Way> {
+        let families = &self.surroundings.config.families;
+        let mut problem = problem_of(&self.prepared.lock, families).ok()?;
+        let exact = Requirement::exactly(project, version);
         problem.prior.clear();
         // An ask that leaves it out gives way to it.
         let mut taken = false;
@@ -395,7 +445,7 @@ impl Site<'_> {
             let requirement = &mut ask.requirement;
             let takes = requirement
                 .versions()
-                .is_none_or(|set| set.matches(&version));
+                .is_none_or(|set| set.matches(version));
             if requirement.name == *project && (taken || !takes) {
                 requirement.clone_from(&exact);
                 taken = true;
@@ -409,7 +459,7 @@ impl Site<'_> {
         }
         let run = Run::new(Arc::clone(self.depots));
         let Ok(End::Settled(_)) = run.solve(&problem, &|_| ()) else {
-            return Vec::new();
+            return None;
         };
         let again = Again {
             lock: &self.prepared.lock,
@@ -420,22 +470,17 @@ impl Site<'_> {
         };
         let text = exact.to_string();
         let more: &[&str] = if taken { &[] } else { &[&text] };
-        let Some(mut one) = again.settle(&self.prepared.python.path, more) else {
-            return Vec::new();
-        };
+        let mut one = again.settle(&self.prepared.python.path, more)?;
         if taken {
             let own = |word: &&mut String| {
                 Requirement::parse(word).is_ok_and(|r| r.name == *project && word.as_str() != text)
             };
             // An ask that stands in a file is changed there.
-            let Some(word) = one.words.iter_mut().find(own) else {
-                return Vec::new();
-            };
-            word.clone_from(&text);
+            one.words.iter_mut().find(own)?.clone_from(&text);
         }
-        vec![Way {
-            words: format!("{project} {version}, the newest release with a wheel here"),
+        Some(Way {
+            words: format!("{project} {version}, {what}"),
             command: words::steps::typed(&Step::Run(vec![one])),
-        }]
+        })
     }
 }
