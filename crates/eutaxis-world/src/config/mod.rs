@@ -800,7 +800,7 @@ timeout = 5
     #[case("[policy]\nchronology = 'no'", "heed, follow, caution, ignore", 2)]
     #[case(
         "[[adjust]]\nproject='x'\nbecause='y'",
-        "one of `needs`, `avoid = true`, `take = true` and `accelerator`",
+        "one of `needs`, `avoid = true`, `take = true`, `fails-to-build = true` and `accelerator`",
         1
     )]
     #[case(
