@@ -93,11 +93,6 @@ impl SourceFiles {
             || self.info.is_some() && self.static_project().is_some()
     }
 
-    /// The project file, if it was seen.
-    pub fn project(&self) -> Option<&[u8]> {
-        self.project.as_deref()
-    }
-
     fn static_project(&self) -> Option<Metadata> {
         let text = String::from_utf8_lossy(self.project.as_deref()?);
         // A project file that cannot be read says nothing; building would tell.

@@ -134,29 +134,26 @@ impl Shelf {
         read(&self.entry(key))
     }
 
+    fn entries(&self) -> impl Iterator<Item = PathBuf> + use<> {
+        let entries = fs::read_dir(self.root.join("wheels"));
+        entries.into_iter().flatten().flatten().map(|e| e.path())
+    }
+
     /// Everything that was built here, by project and release.
     pub fn all(&self) -> Vec<(Record, PathBuf)> {
-        let entries = fs::read_dir(self.root.join("wheels"));
-        let entries = entries.into_iter().flatten().flatten();
-        let mut all: Vec<(Record, PathBuf)> = entries.filter_map(|e| read(&e.path())).collect();
+        let mut all: Vec<(Record, PathBuf)> = self.entries().filter_map(|e| read(&e)).collect();
         all.sort_by(|a, b| {
             (&a.0.project, &a.0.version, &a.0.at).cmp(&(&b.0.project, &b.0.version, &b.0.at))
         });
         all
     }
 
-    /// The record of a wheel by its hash.
-    pub fn of_wheel(&self, sha256: &str) -> Option<Record> {
-        let mut all = self.all().into_iter();
-        all.find(|(r, _)| r.sha256 == sha256).map(|(r, _)| r)
-    }
-
     /// How long the latest build of a project took here.
     pub fn took(&self, project: &str) -> Option<Took> {
-        let all = self.all();
-        let mine = all.iter().filter(|(r, _)| r.project == project);
-        mine.max_by(|a, b| a.0.at.cmp(&b.0.at)).map(|(r, _)| Took {
-            version: r.version.clone(),
+        let records = self.entries().filter_map(|entry| record_of(&entry));
+        let mine = records.filter(|r| r.project == project);
+        mine.max_by(|a, b| a.at.cmp(&b.at)).map(|r| Took {
+            version: r.version,
             seconds: r.seconds,
         })
     }
@@ -235,9 +232,14 @@ impl Shelf {
     }
 }
 
+/// What is noted of an entry.
+fn record_of(entry: &Path) -> Option<Record> {
+    serde_json::from_slice(&fs::read(entry.join("record.json")).ok()?).ok()
+}
+
 /// An entry whose wheel is there with the hash that was noted.
 fn read(entry: &Path) -> Option<(Record, PathBuf)> {
-    let record: Record = serde_json::from_slice(&fs::read(entry.join("record.json")).ok()?).ok()?;
+    let record = record_of(entry)?;
     if record.wheel.contains(['/', '\\']) {
         return None;
     }

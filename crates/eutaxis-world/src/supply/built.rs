@@ -4,11 +4,11 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use eutaxis_core::Name;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::{FileKind, PageFile};
 use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::solve::Effort;
-use eutaxis_core::{Name, Target};
 
 use crate::Result;
 use crate::catalogue::Catalogue;
@@ -35,27 +35,20 @@ pub trait ByBuild: Send + Sync {
 }
 
 fn key(sha256: &str) -> String {
-    format!("built-1 {}", sha256.to_ascii_lowercase())
+    format!("built-2 {}", sha256.to_ascii_lowercase())
 }
 
-/// Keeps what a wheel says that was built from an archive; true when that was not known before.
-pub fn keep_built(network: &Network, sha256: &str, target: &Target, metadata: &Metadata) -> bool {
-    let text = format!(
-        "{}\n{}",
-        target.interpreter.series_text(),
-        metadata.to_text()
-    );
-    let catalogue = network.catalogue();
-    let is_new = catalogue.metadata(&key(sha256)).as_deref() != Some(text.as_bytes());
-    catalogue.keep_metadata(&key(sha256), text.as_bytes());
-    is_new
+/// Keeps what a wheel says that was built from an archive.
+pub fn keep_built(network: &Network, sha256: &str, metadata: &Metadata) {
+    let text = metadata.to_text();
+    network
+        .catalogue()
+        .keep_metadata(&key(sha256), text.as_bytes());
 }
 
 /// What builds told before.
 fn known(catalogue: &Catalogue, sha256: &str) -> Option<Metadata> {
-    let bytes = catalogue.metadata(&key(sha256))?;
-    let at = bytes.iter().position(|b| *b == b'\n')?;
-    Metadata::parse(bytes.get(at + 1..)?).ok()
+    Metadata::parse(&catalogue.metadata(&key(sha256))?).ok()
 }
 
 /// A file whose needs were asked for.

@@ -63,10 +63,7 @@ pub(crate) struct Foreseen {
 pub(crate) fn permits(all: &[Foreseen]) -> Vec<String> {
     /// From so many on, one option for all that compile nothing.
     const MANY: usize = 3;
-    let open: Vec<&Foreseen> = all
-        .iter()
-        .filter(|f| !f.is_permitted && !f.is_built)
-        .collect();
+    let open: Vec<&Foreseen> = all.iter().filter(|f| f.is_open()).collect();
     if open.len() >= MANY && open.iter().all(|f| f.is_light) {
         return vec!["--build-light".to_owned()];
     }
@@ -75,6 +72,11 @@ pub(crate) fn permits(all: &[Foreseen]) -> Vec<String> {
 }
 
 impl Foreseen {
+    /// Nothing permits it, and it is to be done.
+    pub(crate) fn is_open(&self) -> bool {
+        !self.is_permitted && !self.is_built
+    }
+
     /// What is missing on this machine.
     pub(crate) fn missing(&self) -> impl Iterator<Item = &Wanted> {
         self.wants.iter().filter(|w| w.here == Some(false))

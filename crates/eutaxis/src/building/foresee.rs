@@ -1,6 +1,5 @@
 //! What building an archive will take here, told before anything of it is run.
 
-use std::path::Path;
 use std::sync::Arc;
 
 use eutaxis_core::Version;
@@ -8,7 +7,7 @@ use eutaxis_core::index::PageFile;
 use eutaxis_core::offer::{Policy, Rules, Verdict};
 use eutaxis_core::requirement::{Ask, Requirement};
 use eutaxis_core::solve::{Chosen, Problem, Solution};
-use eutaxis_core::source::{self, Digest};
+use eutaxis_core::source;
 use eutaxis_core::{Name, Target};
 use eutaxis_world::build::{Shelf, has_header, has_library, program};
 use eutaxis_world::depot::{Depots, Place as FilePlace};
@@ -16,7 +15,6 @@ use eutaxis_world::environment::snapshot::distribution;
 use eutaxis_world::files::sha256_of;
 use eutaxis_world::interpreter::Found;
 use eutaxis_world::root::root;
-use eutaxis_world::source::digest;
 use eutaxis_world::supply::{Depth, Run};
 use eutaxis_world::{Error, ErrorKind};
 use rayon::prelude::*;
@@ -43,18 +41,13 @@ impl Place<'_> {
     ///
     /// # Errors
     /// When the archive cannot be read, or the depots fail.
-    pub(crate) fn foresee(
-        &self,
-        archive: &Archive,
-        with_wheel: Option<Version>,
-    ) -> Result<Foreseen, Error> {
-        let found = match self.digest(&archive.path, &archive.sha256) {
+    pub(crate) fn foresee(&self, archive: &Archive) -> Result<Foreseen, Error> {
+        let found = match archive.digest(self.depots.network()) {
             Err(error) if error.kind == ErrorKind::Refused => {
                 let unknown = self.unlooked(&archive.project, &archive.version, 0);
                 return Ok(Foreseen {
                     unlooked: None,
                     unreadable: Some(error.message),
-                    with_wheel,
                     ..unknown
                 });
             }
@@ -88,7 +81,7 @@ impl Place<'_> {
                 .map(|why| format!("its pyproject.toml cannot be read: {why}")),
             estimate,
             is_here: self.python.is_some(),
-            with_wheel,
+            with_wheel: None,
             is_permitted: is_permitted(self.policy, project, plain.is_light),
             is_built: self.is_built(archive)?,
             unlooked: None,
@@ -106,6 +99,7 @@ impl Place<'_> {
             target: self.target,
             policy: self.policy,
             bounds: self.bounds,
+            depots: self.depots,
         };
         maker.is_built(archive)
     }
@@ -169,20 +163,7 @@ impl Place<'_> {
         if let (Some(bytes), FilePlace::Url(_)) = (too_large, &at) {
             return Ok(self.unlooked(project, file.kind.version(), bytes));
         }
-        self.foresee(&archive_of(project, file, run)?, None)
-    }
-
-    /// What counts of an archive, from the catalogue where it was read before.
-    fn digest(&self, path: &Path, sha256: &str) -> Result<Digest, Error> {
-        let catalogue = self.depots.network().catalogue();
-        let key = format!("digest-6 {sha256}");
-        let known = catalogue.metadata(&key);
-        if let Some(digest) = known.and_then(|bytes| serde_json::from_slice(&bytes).ok()) {
-            return Ok(digest);
-        }
-        let digest = digest(path)?;
-        catalogue.keep_metadata(&key, &serde_json::to_vec(&digest).unwrap_or_default());
-        Ok(digest)
+        self.foresee(&archive_of(project, file, run)?)
     }
 
     /// Tools, headers and libraries, and whether they are here.

@@ -12,7 +12,7 @@ use eutaxis_core::fault::escaped;
 use eutaxis_core::index::Hashes;
 use eutaxis_core::offer::Policy;
 use eutaxis_core::requirement::Ask;
-use eutaxis_core::source::{BuildSystem, foresee};
+use eutaxis_core::source::{BuildSystem, Digest, foresee};
 use eutaxis_core::{Name, Target, Version};
 use eutaxis_world::assay::look_into;
 use eutaxis_world::build::{By, Ended, Hook, Key, Ran, Record, Shelf, Workshop, compiler};
@@ -21,6 +21,7 @@ use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::{Item, WheelAt};
 use eutaxis_world::files::sha256_of;
 use eutaxis_world::interpreter::{Found, environment_python};
+use eutaxis_world::network::Network;
 use eutaxis_world::source::digest;
 use eutaxis_world::store::Store;
 use eutaxis_world::{Error, ErrorKind};
@@ -44,6 +45,21 @@ pub(crate) struct Archive {
     pub(crate) published: Option<Timestamp>,
 }
 
+impl Archive {
+    /// What counts of it, from the catalogue where it was read before.
+    pub(crate) fn digest(&self, network: &Network) -> Result<Digest, Error> {
+        let catalogue = network.catalogue();
+        let key = format!("digest-6 {}", self.sha256);
+        let known = catalogue.metadata(&key);
+        if let Some(digest) = known.and_then(|bytes| serde_json::from_slice(&bytes).ok()) {
+            return Ok(digest);
+        }
+        let digest = digest(&self.path)?;
+        catalogue.keep_metadata(&key, &serde_json::to_vec(&digest).unwrap_or_default());
+        Ok(digest)
+    }
+}
+
 /// For what, and by what, wheels are built.
 #[derive(Clone, Copy)]
 pub(crate) struct Recipe<'a> {
@@ -54,12 +70,12 @@ pub(crate) struct Recipe<'a> {
     pub(crate) policy: &'a Policy,
     /// What bounds the requirements of all builds.
     pub(crate) bounds: &'a [Ask],
+    pub(crate) depots: &'a Arc<Depots>,
 }
 
 /// Who builds.
 pub(crate) struct Maker<'a> {
     pub(crate) recipe: Recipe<'a>,
-    pub(crate) depots: &'a Arc<Depots>,
     /// Told the step that a build is in, and its last line; and that another run is waited for.
     pub(crate) steps: &'a Steps,
     /// Set when the user breaks it off.
@@ -80,7 +96,7 @@ impl Recipe<'_> {
 
     fn key(&self, archive: &Archive) -> Result<Key, Error> {
         let settings = self.settings(&archive.project);
-        let compiles = !foresee(&digest(&archive.path)?).is_light;
+        let compiles = !foresee(&archive.digest(self.depots.network())?).is_light;
         let facts = &self.python.facts;
         let mut bounds: Vec<String> = self
             .bounds
@@ -223,7 +239,9 @@ impl Maker<'_> {
                 .collect(),
             reproduced: None,
             seconds: started.elapsed().as_secs_f64(),
-            foreseen: foresee(&digest(&archive.path)?).time.map(|t| t.seconds),
+            foreseen: foresee(&archive.digest(self.recipe.depots.network())?)
+                .time
+                .map(|t| t.seconds),
             at: Timestamp::now().to_string(),
         };
         let (record, wheel) = shelf.keep(&wheel, record, &bench.workshop)?;
@@ -256,7 +274,7 @@ impl<'a> Bench<'a> {
         latest: bool,
     ) -> Outcome<Self> {
         const FIRST: (u64, u64) = (3, 4);
-        let system = digest(&archive.path)?.system;
+        let system = archive.digest(maker.recipe.depots.network())?.system;
         let settings = maker.recipe.settings(&archive.project);
         let mut bench = Bench {
             maker,
@@ -317,7 +335,7 @@ impl<'a> Bench<'a> {
             origin: eutaxis_core::fault::Origin::Argument,
         });
         let chooser = Chooser {
-            depots: maker.depots,
+            depots: maker.recipe.depots,
             target: maker.recipe.target,
             policy: maker.recipe.policy,
             bounds: maker.recipe.bounds.iter().cloned().chain(own).collect(),
@@ -327,7 +345,13 @@ impl<'a> Bench<'a> {
             Ok(chosen) => {
                 let at = self.workshop.environment();
                 let cache = &maker.recipe.surroundings.cache;
-                place(&chosen, &at, maker.recipe.python, cache, maker.depots)?;
+                place(
+                    &chosen,
+                    &at,
+                    maker.recipe.python,
+                    cache,
+                    maker.recipe.depots,
+                )?;
                 self.chosen = chosen;
                 Ok(Ok(()))
             }

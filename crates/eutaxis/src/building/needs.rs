@@ -12,7 +12,6 @@ use eutaxis_core::{Name, Target};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::interpreter::Found;
-use eutaxis_world::source::digest;
 use eutaxis_world::supply::{ByBuild, keep_built};
 
 use super::foresee::is_permitted;
@@ -45,7 +44,14 @@ impl ByBuild for Asker {
         archive: &Path,
         sha256: &str,
     ) -> Result<Option<MetadataAnswer>, Error> {
-        let is_light = foresee(&digest(archive)?).is_light;
+        let archive = Archive {
+            project: project.clone(),
+            version: file.kind.version().clone(),
+            path: archive.to_owned(),
+            sha256: sha256.to_owned(),
+            published: file.published,
+        };
+        let is_light = foresee(&archive.digest(self.depots.network())?).is_light;
         if !is_permitted(&self.policy, project, is_light) {
             return Ok(None);
         }
@@ -56,21 +62,14 @@ impl ByBuild for Asker {
                 target: &self.target,
                 policy: &self.policy,
                 bounds: &self.bounds,
+                depots: &self.depots,
             },
-            depots: &self.depots,
             steps: &self.steps,
             stop: &self.stop,
         };
-        let archive = Archive {
-            project: project.clone(),
-            version: file.kind.version().clone(),
-            path: archive.to_owned(),
-            sha256: sha256.to_owned(),
-            published: file.published,
-        };
         Ok(Some(match maker.metadata(&archive)? {
             Ok(metadata) => {
-                keep_built(self.depots.network(), sha256, &self.target, &metadata);
+                keep_built(self.depots.network(), sha256, &metadata);
                 MetadataAnswer::Known(Arc::new(metadata))
             }
             Err(failed) => {

@@ -25,6 +25,13 @@ fn lined(label: &str, paint: fn(&str) -> String, line: &str, width: usize) -> St
     labelled(&padded, &painted, line, width)
 }
 
+/// A command on lines of its own, in the column of the words.
+fn below(command: &str, width: usize) -> String {
+    let lines = continued(&escaped(command), width.saturating_sub(10));
+    let line = |line: &String| format!("          {line}\n");
+    lines.iter().map(line).collect()
+}
+
 fn plain(text: &str) -> String {
     text.to_owned()
 }
@@ -49,9 +56,7 @@ pub(crate) fn permits(all: &[Foreseen], command: Option<&str>, width: usize) -> 
     if let Some(command) = command {
         let line = "furnish them, which runs what they bring to build them:";
         text.push_str(&lined("try", style::care, line, width));
-        for line in continued(&escaped(command), width.saturating_sub(10)) {
-            text.push_str(&format!("          {line}\n"));
-        }
+        text.push_str(&below(command, width));
     } else if !permits.is_empty() {
         let options = typed::line(&permits);
         let options = options.trim_start();
@@ -128,19 +133,14 @@ pub(crate) fn note(record: &Record) -> String {
 /// What pins a release that has only source, and permits its build.
 pub(crate) fn pinned_by(command: &str, width: usize) -> String {
     let mut text = lined("try", style::care, "pin it so:", width);
-    for line in continued(&escaped(command), width.saturating_sub(10)) {
-        text.push_str(&format!("          {line}\n"));
-    }
+    text.push_str(&below(command, width));
     text
 }
 
 /// That nothing was placed, because nothing permits a build.
 pub(crate) fn unpermitted(place: &str, all: &[Foreseen]) -> String {
     let width = width();
-    let open = all
-        .iter()
-        .filter(|f| !f.is_permitted && !f.is_built)
-        .count();
+    let open = all.iter().filter(|f| f.is_open()).count();
     let head = "Not placed";
     let what = count(open, "project");
     let line = format!(
@@ -240,9 +240,7 @@ pub(crate) fn failed(
             &format!("{} (solved):", way.words),
             width,
         ));
-        for line in continued(&escaped(&way.command), width.saturating_sub(10)) {
-            text.push_str(&format!("          {line}\n"));
-        }
+        text.push_str(&below(&way.command, width));
     }
     text
 }

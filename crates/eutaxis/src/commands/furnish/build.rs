@@ -15,7 +15,7 @@ use eutaxis_world::build::broken_off;
 use eutaxis_world::depot::{Depots, wheel_metadata};
 use eutaxis_world::environment::{Item, WheelAt};
 use eutaxis_world::network::Wanted;
-use eutaxis_world::supply::{Depth, Outcome as End, Run};
+use eutaxis_world::supply::{Depth, Outcome as End, Run, keep_built};
 use eutaxis_world::{Error, ErrorKind};
 use jiff::Timestamp;
 use rayon::prelude::*;
@@ -156,7 +156,7 @@ impl Prepared {
             archives: archives.collect::<Result<_, _>>()?,
         };
         let foreseen = site.foreseen()?;
-        if foreseen.iter().any(is_open) {
+        if foreseen.iter().any(Foreseen::is_open) {
             return Ok(Some(site.unpermitted(foreseen)));
         }
         match site.built(&foreseen)? {
@@ -179,11 +179,6 @@ impl Prepared {
         plan::permit(&arguments.permit, &mut policy)?;
         Ok(policy)
     }
-}
-
-/// Nothing permits a build that is to be done.
-fn is_open(foreseen: &Foreseen) -> bool {
-    !foreseen.is_permitted && !foreseen.is_built
 }
 
 /// Where, and by what, the sources of some pins are built.
@@ -217,7 +212,7 @@ impl Site<'_> {
     fn foreseen(&self) -> Result<Vec<Foreseen>, Error> {
         let place = self.place();
         let one = |archive: &Archive| {
-            let mut one = place.foresee(archive, None)?;
+            let mut one = place.foresee(archive)?;
             one.is_built &= !self.policy.rebuild.contains(&archive.project);
             Ok(one)
         };
@@ -226,7 +221,7 @@ impl Site<'_> {
 
     /// That nothing permits some of them.
     fn unpermitted(&self, mut foreseen: Vec<Foreseen>) -> Answer {
-        for one in foreseen.iter_mut().filter(|f| is_open(f)) {
+        for one in foreseen.iter_mut().filter(|f| f.is_open()) {
             one.with_wheel = self.with_wheel(&one.project);
         }
         let at = &self.prepared.at;
@@ -253,8 +248,8 @@ impl Site<'_> {
                 target: &self.prepared.target,
                 policy: &self.policy,
                 bounds: &self.bounds,
+                depots: self.depots,
             },
-            depots: self.depots,
             steps: &steps,
             stop: &stop,
         };
@@ -298,13 +293,7 @@ impl Site<'_> {
     /// The needs of a wheel that was built must be those by which the pins were settled.
     fn ensure_needs(&self, source: &Sourced, archive: &Archive, wheel: &Path) -> Result<(), Error> {
         let metadata = wheel_metadata(wheel)?;
-        let network = self.depots.network();
-        eutaxis_world::supply::keep_built(
-            network,
-            &archive.sha256,
-            &self.prepared.target,
-            &metadata,
-        );
+        keep_built(self.depots.network(), &archive.sha256, &metadata);
         let (Some((said, extras)), Some(place)) = (&source.said, &self.prepared.settled_for) else {
             return Ok(());
         };
@@ -331,25 +320,27 @@ impl Site<'_> {
             only(&found, said),
             only(said, &found)
         );
-        let again = self.again(&[]);
+        let again = self.question().settle(&self.prepared.python.path, &[]);
         let again = again.map_or_else(
             || "settle again".to_owned(),
-            |c| format!("settle again, by what was learnt:  {c}"),
+            |one| {
+                let command = words::steps::typed(&Step::Run(vec![one]));
+                format!("settle again, by what was learnt:  {command}")
+            },
         );
         Err(Error::new(ErrorKind::Refused, message)
             .help(format!("{again}  (nothing was placed; the wheel is kept)")))
     }
 
-    fn again(&self, more: &[&str]) -> Option<String> {
-        let again = Again {
+    /// The question of the pins, to be asked once more.
+    fn question(&self) -> Again<'_> {
+        Again {
             lock: &self.prepared.lock,
             pins: &self.prepared.pins,
             place: &self.prepared.target,
             config: &self.surroundings.config,
             depots: &self.arguments.depots,
-        };
-        let one = again.settle(&self.prepared.python.path, more)?;
-        Some(words::steps::typed(&Step::Run(vec![one])))
+        }
     }
 
     /// The newest release of a project with a wheel that fits here, where the depots tell it.
@@ -461,16 +452,9 @@ impl Site<'_> {
         let Ok(End::Settled(_)) = run.solve(&problem, &|_| ()) else {
             return None;
         };
-        let again = Again {
-            lock: &self.prepared.lock,
-            pins: &self.prepared.pins,
-            place: &self.prepared.target,
-            config: &self.surroundings.config,
-            depots: &self.arguments.depots,
-        };
         let text = exact.to_string();
         let more: &[&str] = if taken { &[] } else { &[&text] };
-        let mut one = again.settle(&self.prepared.python.path, more)?;
+        let mut one = self.question().settle(&self.prepared.python.path, more)?;
         if taken {
             let own = |word: &&mut String| {
                 Requirement::parse(word).is_ok_and(|r| r.name == *project && word.as_str() != text)

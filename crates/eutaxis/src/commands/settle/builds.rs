@@ -13,7 +13,6 @@ use eutaxis_world::build::broken_off;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::Item;
 use eutaxis_world::interpreter::Found;
-use eutaxis_world::source::digest;
 use eutaxis_world::supply::Run;
 
 use super::Job;
@@ -22,7 +21,7 @@ use crate::answer::settle::{Pinned, Settled};
 use crate::building::foresee::{Place, archive_of, is_permitted};
 use crate::building::make::{Maker, Recipe, placed};
 use crate::building::needs::Asker;
-use crate::cli::{BuildOptions, Settle};
+use crate::cli::Settle;
 use crate::output::Output;
 use crate::plan::{self, Surroundings};
 use crate::words;
@@ -52,15 +51,11 @@ pub(super) fn run(
         python,
         target: chosen.target.clone(),
         policy: policy.clone(),
-        bounds: bounds(&arguments.policy.permit)?,
+        bounds: plan::build_bounds(&arguments.policy.permit)?,
         steps: output.steps(),
         stop: broken_off()?,
     };
     Ok(run.with_builds(Arc::new(asker)))
-}
-
-fn bounds(options: &BuildOptions) -> Result<Vec<eutaxis_core::Ask>, Error> {
-    plan::build_bounds(options)
 }
 
 impl Job<'_> {
@@ -75,7 +70,7 @@ impl Job<'_> {
         }
         let python = plan::interpreter_here(&self.arguments.target, self.surroundings, chosen).ok();
         let policy = &settled.problem.policy;
-        let bounds = bounds(&self.arguments.policy.permit)?;
+        let bounds = plan::build_bounds(&self.arguments.policy.permit)?;
         let place = Place {
             surroundings: self.surroundings,
             depots: &self.depots,
@@ -97,7 +92,7 @@ impl Job<'_> {
     ) -> Result<Vec<Vec<Foreseen>>, Error> {
         let options = &self.arguments.target;
         let python = plan::interpreter_here(options, self.surroundings, chosen).ok();
-        let bounds = bounds(&self.arguments.policy.permit)?;
+        let bounds = plan::build_bounds(&self.arguments.policy.permit)?;
         let one = |way: &Way| {
             let permits = way.changes.iter().any(|c| matches!(c, Change::Build(_)));
             let [environment] = way.environments.as_slice() else {
@@ -152,7 +147,7 @@ impl Job<'_> {
         python: &Found,
     ) -> Result<Result<Vec<Item>, String>, Error> {
         let policy = &settled.problem.policy;
-        let bounds = bounds(&self.arguments.policy.permit)?;
+        let bounds = plan::build_bounds(&self.arguments.policy.permit)?;
         let (steps, stop) = (self.output.steps(), broken_off()?);
         let maker = Maker {
             recipe: Recipe {
@@ -161,15 +156,15 @@ impl Job<'_> {
                 target: &settled.problem.target,
                 policy,
                 bounds: &bounds,
+                depots: &self.depots,
             },
-            depots: &self.depots,
             steps: &steps,
             stop: &stop,
         };
         let mut items = Vec::new();
         for pin in settled.pins.iter().filter(|p| !p.is_wheel()) {
             let archive = archive_of(&pin.chosen.project, &pin.chosen.file, &self.run)?;
-            let is_light = foresee(&digest(&archive.path)?).is_light;
+            let is_light = foresee(&archive.digest(self.depots.network())?).is_light;
             let (name, version) = (&archive.project, &archive.version);
             if !is_permitted(policy, name, is_light) && !maker.recipe.is_built(&archive)? {
                 let why = format!("{name} would have to be built, which --build {name} permits");
