@@ -26,6 +26,7 @@ mod day;
 pub mod document;
 pub mod evidence;
 pub mod fault;
+mod hashes;
 pub mod index;
 pub mod knowledge;
 pub mod marker;

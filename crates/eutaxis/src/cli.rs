@@ -250,7 +250,8 @@ pub(crate) struct AskOptions {
     /// shell)
     #[arg(value_name = "REQUIREMENT")]
     pub(crate) requirements: Vec<String>,
-    /// A requirement list, a pyproject.toml, or a script with inline metadata; repeatable
+    /// A requirement list (or its https address), a pyproject.toml, or a script with inline
+    /// metadata; repeatable
     #[arg(long, value_name = "FILE")]
     pub(crate) asks: Vec<PathBuf>,
     /// An extra of the pyproject.toml; repeatable
@@ -259,12 +260,14 @@ pub(crate) struct AskOptions {
     /// A dependency group of the pyproject.toml; repeatable
     #[arg(long, value_name = "NAME")]
     pub(crate) group: Vec<String>,
-    /// A requirement list that bounds versions but asks for nothing; repeatable
+    /// A requirement list (or its https address) that bounds versions but asks for nothing;
+    /// repeatable
     #[arg(long, value_name = "FILE")]
     pub(crate) bounds: Vec<PathBuf>,
-    /// Treat directive lines in lists as errors
+    /// Leave out lines of lists that speak to an installer and mean something, instead of refusing
+    /// the list
     #[arg(long)]
-    pub(crate) strict: bool,
+    pub(crate) lenient: bool,
 }
 
 /// Where it must run.

@@ -4,6 +4,7 @@
 //! or JSON (`render`).
 
 mod answer;
+mod asks;
 mod building;
 mod cli;
 mod commands;

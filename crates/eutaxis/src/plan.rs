@@ -1,34 +1,27 @@
-//! From arguments and settings to what a run needs: asks, target, policy, depots. All input errors
-//! are found here.
+//! From arguments and settings to what a run needs: target, policy, depots (what is asked for is
+//! `asks`). All input errors are found here.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use eutaxis_core::fault::Origin;
 use eutaxis_core::knowledge;
 use eutaxis_core::offer::{BarKind, Chronology, Policy, Prefer, Prereleases, Wheels};
-use eutaxis_core::requirement::{
-    Accepts, Directive, ProjectAsks, RequirementList, Wanted, script_block,
-};
 use eutaxis_core::solve::{Alternative, Clash, FactKind};
 use eutaxis_core::targets::{Accelerators, Interpreter, Platform};
-use eutaxis_core::{Ask, Name, Requirement, Target, Version, VersionSpecifier};
+use eutaxis_core::{Name, Target, Version};
 use eutaxis_world::accelerator;
 use eutaxis_world::config::{Config, as_of};
 use eutaxis_world::depot::{Depots, Listed, Named, open};
-use eutaxis_world::files::read_text;
 use eutaxis_world::interpreter::{Facts, Finder, Found, ProbeCache};
 use eutaxis_world::network::{FetchLimits, Network};
 use eutaxis_world::root::{root, stand_in};
-use eutaxis_world::{Doing, Error, ErrorKind, Errors};
-use url::Url;
+use eutaxis_world::{Doing, Error, ErrorKind};
 
 use crate::cli::{
-    AskOptions, BuildOptions, ChronologyArg, Common, DepotOptions, PolicyOptions, PreferArg,
-    TargetOptions, WheelsArg,
+    BuildOptions, ChronologyArg, Common, DepotOptions, PolicyOptions, PreferArg, TargetOptions,
+    WheelsArg,
 };
 use crate::voice::say;
-use crate::words;
 
 /// What every command starts with.
 #[derive(Debug, Clone)]
@@ -139,181 +132,6 @@ impl Surroundings {
             _ => probes,
         }
     }
-}
-
-/// What is asked for, with the lines that are no requirements.
-#[derive(Debug, Default)]
-pub(crate) struct Asks {
-    pub(crate) asks: Vec<Ask>,
-    pub(crate) bounds: Vec<Ask>,
-    pub(crate) directives: Vec<Directive>,
-    pub(crate) requires_python: Option<(VersionSpecifier, Origin)>,
-    /// The files that were read, for messages.
-    pub(crate) files: Vec<String>,
-}
-
-/// Reads everything that is asked for.
-pub(crate) fn asks(options: &AskOptions) -> Result<Asks, Errors> {
-    let mut found = Asks::default();
-    let mut errors = Vec::new();
-    for text in &options.requirements {
-        match Requirement::parse(text) {
-            Ok(requirement) => found.asks.push(Ask {
-                requirement,
-                origin: Origin::Argument,
-            }),
-            Err(fault) => errors.push(Error::in_file("command line", text, &fault)),
-        }
-    }
-    let names = |texts: &[String]| -> Result<Vec<Name>, Error> {
-        texts
-            .iter()
-            .map(|t| {
-                Name::parse(t)
-                    .map_err(|f| Error::fault(ErrorKind::Request, "reading an option", &f))
-            })
-            .collect()
-    };
-    let wanted = Wanted {
-        extras: names(&options.extra)?,
-        groups: names(&options.group)?,
-    };
-    let mut files = options.asks.clone();
-    if options.requirements.is_empty() && files.is_empty() {
-        files.extend(default_file()?);
-    }
-    for file in &files {
-        if let Err(more) = read_asks(file, &wanted, &mut found) {
-            errors.extend(more);
-        }
-    }
-    let optional = !wanted.extras.is_empty() || !wanted.groups.is_empty();
-    if optional && !files.iter().any(|f| is_project_file(f)) {
-        let error = Error::request(
-            "--extra and --group speak of a pyproject.toml, and none is among the asks",
-        );
-        errors.push(error.help("give it with --asks pyproject.toml"));
-    }
-    for file in &options.bounds {
-        match read_list(file) {
-            Ok(list) => {
-                found.bounds.extend(list.asks);
-                found.directives.extend(list.directives);
-            }
-            Err(more) => errors.extend(more),
-        }
-    }
-    if options.strict {
-        for directive in &found.directives {
-            let error = Error::request(format!(
-                "{}: `{}` is a directive, not a requirement",
-                directive.origin, directive.text
-            ));
-            errors.push(error.help(words::troubles::instead(directive.kind)));
-        }
-    }
-    Errors::of(errors)?;
-    if found.asks.is_empty() {
-        let error = Error::request(format!("nothing is asked for{}", listed(&found.files)));
-        return Err(error
-            .help("name requirements, or a file of them with --asks")
-            .into());
-    }
-    Ok(found)
-}
-
-/// Takes names and passwords out of the URLs that asks demand, so that they are sent where they
-/// belong and stand nowhere else.
-pub(crate) fn keep_secrets<'a>(
-    requirements: impl Iterator<Item = &'a mut Requirement>,
-    network: &Network,
-) {
-    for requirement in requirements {
-        if let Accepts::Url(text) = &mut requirement.accepts
-            && let Ok(mut url) = Url::parse(text)
-        {
-            if !url.username().is_empty() || url.password().is_some() {
-                network.keep_secret(&mut url, None);
-                *text = url.to_string();
-            }
-            network.name_place(&url, &[]);
-        }
-    }
-}
-
-fn listed(files: &[String]) -> String {
-    if files.is_empty() {
-        String::new()
-    } else {
-        format!(": {} holds no requirement", files.join(", "))
-    }
-}
-
-/// `pyproject.toml` or `requirements.txt` in the current folder.
-pub(crate) fn default_file() -> Result<Option<PathBuf>, Errors> {
-    let found = ["pyproject.toml", "requirements.txt"]
-        .into_iter()
-        .map(PathBuf::from)
-        .find(|p| p.is_file());
-    if found.is_none() {
-        let error = Error::request(
-            "nothing is asked for: there is no pyproject.toml and no requirements.txt in this \
-                folder",
-        );
-        return Err(error
-            .help("name requirements (\"radargram>=2\"), or a file of them with --asks FILE")
-            .into());
-    }
-    Ok(found)
-}
-
-fn is_project_file(path: &Path) -> bool {
-    path.extension().is_some_and(|e| e == "toml")
-}
-
-fn read_asks(file: &Path, wanted: &Wanted, found: &mut Asks) -> Result<(), Errors> {
-    let shown = file.display().to_string();
-    if is_project_file(file) {
-        let text = read_request(file)?;
-        let asks = ProjectAsks::parse(&text, &shown, wanted)
-            .map_err(|f| Error::in_file(&shown, &text, &f))?;
-        found.asks.extend(asks.asks);
-        found.requires_python = asks.requires_python.or(found.requires_python.take());
-    } else if file.extension().is_some_and(|e| e == "py") {
-        let text = read_request(file)?;
-        let block = script_block(&text).map_err(|f| Error::in_file(&shown, &text, &f))?;
-        let Some(block) = block else {
-            let error = Error::request(format!(
-                "{shown} holds no inline metadata (a comment block `# /// script`)"
-            ));
-            return Err(error.help("add one, or ask with a requirement list").into());
-        };
-        let asks = block
-            .asks(&shown)
-            .map_err(|f| Error::fault(ErrorKind::Request, &shown, &f))?;
-        found.asks.extend(asks.asks);
-        found.requires_python = asks.requires_python.or(found.requires_python.take());
-    } else {
-        let list = read_list(file)?;
-        found.asks.extend(list.asks);
-        found.directives.extend(list.directives);
-    }
-    found.files.push(shown);
-    Ok(())
-}
-
-fn read_list(file: &Path) -> Result<RequirementList, Errors> {
-    let text = read_request(file)?;
-    let shown = file.display().to_string();
-    RequirementList::parse(&text, &shown).map_err(|faults| {
-        let one = |f| Error::in_file(&shown, &text, f);
-        faults.iter().map(one).collect()
-    })
-}
-
-/// A file that the user named: when it cannot be read, the request is wrong.
-fn read_request(file: &Path) -> Result<String, Errors> {
-    read_text(file).map_err(|e| e.of_request().into())
 }
 
 /// A target with where it comes from.
@@ -659,19 +477,6 @@ pub(crate) fn permit(options: &BuildOptions, policy: &mut Policy) -> Result<(), 
     policy.build_light |= options.build_light;
     policy.build_all |= options.build_all;
     Ok(())
-}
-
-/// What bounds the requirements of all builds.
-pub(crate) fn build_bounds(options: &BuildOptions) -> Result<Vec<Ask>, Error> {
-    let mut all = Vec::new();
-    for file in &options.build_bounds {
-        let list = read_list(file).map_err(|errors| {
-            let first = errors.all().first().cloned();
-            first.unwrap_or_else(|| Error::request(format!("{} is no list", file.display())))
-        })?;
-        all.extend(list.asks);
-    }
-    Ok(all)
 }
 
 /// The depots: of the options, of EUTAXIS_DEPOT, then of the settings.

@@ -13,7 +13,7 @@ use eutaxis_world::config::Config;
 
 use crate::cli::{AskOptions, DepotOptions};
 use crate::words::near;
-use crate::{plan, typed};
+use crate::{asks, typed};
 
 /// Pins whose question is asked once more.
 pub(crate) struct Again<'a> {
@@ -122,7 +122,7 @@ fn says(file: &Path, asks: &[String]) -> bool {
         asks: vec![file.to_path_buf()],
         ..AskOptions::default()
     };
-    let Ok(read) = plan::asks(&options) else {
+    let Ok(read) = asks::read_here(&options) else {
         return false;
     };
     let now: BTreeSet<String> = read

@@ -1,14 +1,15 @@
 //! Adjustments: facts that the user knows and the metadata does not say, or says wrongly
 //! (`[[adjust]]`).
 
-use super::{Bar, BarKind, Offer, build::restated};
+use super::{Bar, BarKind, Offer, OfferFile, build::restated};
 use eutaxis_standards::artifact::Metadata;
 use eutaxis_standards::evidence::Evidence;
 use eutaxis_standards::fault::Origin;
+use eutaxis_standards::index::Hashes;
 use eutaxis_standards::knowledge::MadeFor;
 use eutaxis_standards::marker::Marker;
 use eutaxis_standards::name::Name;
-use eutaxis_standards::requirement::Requirement;
+use eutaxis_standards::requirement::{Requirement, StatedHash};
 use eutaxis_standards::targets::Target;
 use eutaxis_standards::version::{Version, VersionSpecifier};
 use jiff::Timestamp;
@@ -28,6 +29,8 @@ pub enum Effect {
     Take,
     /// Their wheels were made for this.
     MadeFor(MadeFor),
+    /// Only files that have one of these hashes are taken: the ask states them.
+    Hashed(Vec<StatedHash>),
 }
 
 /// A fact stated by the user about releases of a project.
@@ -80,7 +83,11 @@ impl Adjustment {
             || match &self.effect {
                 Effect::Needs(requirement) => needs(requirement),
                 Effect::NeedsOnly(all) => all.iter().any(needs),
-                Effect::Avoid | Effect::FailsToBuild | Effect::Take | Effect::MadeFor(_) => false,
+                Effect::Avoid
+                | Effect::FailsToBuild
+                | Effect::Take
+                | Effect::MadeFor(_)
+                | Effect::Hashed(_) => false,
             }
     }
 
@@ -89,6 +96,39 @@ impl Adjustment {
         self.when
             .as_ref()
             .is_none_or(|m| m.holds(&target.markers, None))
+    }
+}
+
+/// The hashes of which a file must have one, where an adjustment is that.
+pub fn hashes_of(adjustment: &Adjustment) -> Option<&[StatedHash]> {
+    match &adjustment.effect {
+        Effect::Hashed(stated) => Some(stated),
+        Effect::Needs(_)
+        | Effect::NeedsOnly(_)
+        | Effect::Avoid
+        | Effect::FailsToBuild
+        | Effect::Take
+        | Effect::MadeFor(_) => None,
+    }
+}
+
+/// Whether a file has one of the stated hashes; none where nothing that is known of it can be
+/// compared. A hash of an algorithm that anybody can forge decides only beside no better one.
+pub fn has_stated(hashes: &Hashes, stated: &[StatedHash]) -> Option<bool> {
+    let comparable = |s: &&StatedHash| hashes.of(s.algorithm).is_some();
+    let strong = |s: &&StatedHash| s.algorithm.is_strong();
+    let any_strong = stated.iter().any(|s| strong(&s));
+    let counting: Vec<&StatedHash> = stated
+        .iter()
+        .filter(|s| comparable(s) && (strong(s) || !any_strong))
+        .collect();
+    // One file, one hash of an algorithm: what is stated by another one says nothing of it.
+    let agrees = |s: &&&StatedHash| hashes.of(s.algorithm) == Some(&*s.value);
+    match counting.iter().any(|s| agrees(&s)) {
+        true => Some(true),
+        // Another of the stated ones may still be its own, of an algorithm that is not known of it.
+        false if stated.iter().any(|s| strong(&s) && !comparable(&s)) => None,
+        false => (!counting.is_empty()).then_some(false),
     }
 }
 
@@ -121,6 +161,19 @@ pub(super) fn offered(
     } else {
         offer
     };
+    let offer = adjustments
+        .iter()
+        .filter(|a| a.speaks_of(project, &offer.version, target))
+        .filter_map(|a| Some((hashes_of(a)?, a)))
+        .collect::<Vec<_>>()
+        .into_iter()
+        .fold(offer, |offer, (stated, adjustment)| {
+            let bar = Bar::OtherHash {
+                origin: adjustment.origin.clone(),
+            };
+            let differs = |f: &OfferFile| has_stated(&f.file.hashes, stated) == Some(false);
+            super::with_bar(offer, &bar, &differs, target)
+        });
     let mut failing = adjustments
         .iter()
         .filter(|a| a.effect == Effect::FailsToBuild);
@@ -130,7 +183,7 @@ pub(super) fn offered(
                 because: adjustment.because.clone(),
                 origin: adjustment.origin.clone(),
             };
-            super::without_source(offer, &bar, target)
+            super::with_bar(offer, &bar, &|f| !f.is_wheel(), target)
         }
         None => offer,
     };
@@ -198,4 +251,48 @@ pub(crate) fn needs_only<'a>(
             None
         }
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    const A: &str = "00000000000000000000000000000000";
+    const B: &str = "11111111111111111111111111111111";
+
+    /// `s`: SHA-256, `m`: MD5; a letter for each value.
+    fn hash(text: &str) -> (String, String) {
+        let half = if text.ends_with('a') { A } else { B };
+        match text.starts_with('s') {
+            true => ("sha256".to_owned(), half.repeat(2)),
+            false => ("md5".to_owned(), half.to_owned()),
+        }
+    }
+
+    #[rstest]
+    #[case::equal(&["sa"], &["sa"], Some(true))]
+    #[case::other(&["sa"], &["sb"], Some(false))]
+    #[case::one_of_them(&["sb"], &["sa", "sb"], Some(true))]
+    #[case::none_is_known(&[], &["sa"], None)]
+    #[case::of_another_kind(&["ma"], &["sa"], None)]
+    #[case::weak_alone(&["ma"], &["ma"], Some(true))]
+    #[case::weak_alone_differs(&["ma"], &["mb"], Some(false))]
+    #[case::weak_beside_a_strong_one(&["ma"], &["ma", "sa"], None)]
+    #[case::both_known_the_strong_one_counts(&["ma", "sb"], &["ma", "sa"], Some(false))]
+    fn a_file_has_a_stated_hash_or_another(
+        #[case] known: &[&str],
+        #[case] stated: &[&str],
+        #[case] expected: Option<bool>,
+    ) {
+        let known: Hashes = known.iter().map(|t| hash(t)).collect();
+        let stated: Vec<StatedHash> = stated
+            .iter()
+            .map(|t| {
+                let (name, value) = hash(t);
+                StatedHash::parse(&format!("{name}:{value}")).unwrap()
+            })
+            .collect();
+        assert_eq!(has_stated(&known, &stated), expected);
+    }
 }

@@ -37,6 +37,8 @@ pub enum BarKind {
     Unknown,
     /// Its project is quarantined by those who run the depot (PEP 792).
     Quarantined,
+    /// It has none of the hashes that the ask states.
+    Hash,
 }
 
 impl BarKind {
@@ -55,6 +57,7 @@ impl BarKind {
             BarKind::Absent => "absent",
             BarKind::Unknown => "unknown",
             BarKind::Quarantined => "quarantined",
+            BarKind::Hash => "hash",
         }
     }
 }
@@ -112,6 +115,11 @@ pub enum Bar {
     },
     /// Its project is quarantined; the reason may be empty.
     Quarantined(String),
+    /// It has none of the hashes that the ask states.
+    OtherHash {
+        /// Where they are stated.
+        origin: Origin,
+    },
 }
 
 impl Bar {
@@ -132,6 +140,7 @@ impl Bar {
             Bar::Unusable(_) => BarKind::Absent,
             Bar::TooDear { .. } => BarKind::Unknown,
             Bar::Quarantined(_) => BarKind::Quarantined,
+            Bar::OtherHash { .. } => BarKind::Hash,
         }
     }
 
@@ -171,6 +180,7 @@ impl Bar {
                 "its source does not build: \"{}\" ({origin})",
                 escaped(because)
             )),
+            Bar::OtherHash { origin } => whole(format!("none of the hashes stated at {origin}")),
             Bar::Unusable(why) => whole(format!("its metadata cannot be used: {why}")),
             Bar::TooDear {
                 version,

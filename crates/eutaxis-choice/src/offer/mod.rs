@@ -17,7 +17,7 @@ mod served;
 use std::sync::Arc;
 
 pub(crate) use adjust::needs_only;
-pub use adjust::{Adjustment, Effect, Lesson, requirements};
+pub use adjust::{Adjustment, Effect, Lesson, has_stated, hashes_of, requirements};
 pub use admit::takes;
 pub(crate) use admit::{admits_prereleases, is_final};
 pub use bar::{Bar, BarKind};
@@ -211,10 +211,15 @@ fn without_bars(mut offer_: Offer, kind: BarKind, target: &Target) -> Offer {
     offer(offer_.version, offer_.files, target)
 }
 
-/// The same offer with a bar on its source, judged anew.
-fn without_source(mut offer_: Offer, bar: &Bar, target: &Target) -> Offer {
-    let sources = offer_.files.iter_mut().filter(|f| !f.is_wheel());
-    sources.for_each(|file| file.bars.push(bar.clone()));
+/// The same offer with a bar on some of its files, judged anew.
+fn with_bar(
+    mut offer_: Offer,
+    bar: &Bar,
+    is_barred: &dyn Fn(&OfferFile) -> bool,
+    target: &Target,
+) -> Offer {
+    let barred = offer_.files.iter_mut().filter(|f| is_barred(f));
+    barred.for_each(|file| file.bars.push(bar.clone()));
     offer(offer_.version, offer_.files, target)
 }
 

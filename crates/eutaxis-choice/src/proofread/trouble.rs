@@ -190,6 +190,7 @@ impl Trouble {
             | Trouble::Unbounded {
                 stated: Some(_), ..
             } => Severity::Risk,
+            Trouble::Directive { kind, .. } if !kind.means_nothing() => Severity::Breaks,
             Trouble::Directive { .. } | Trouble::Unbounded { stated: None, .. } => Severity::Note,
             Trouble::Pinned(pinned) => match pinned {
                 Pinned::FileGone(_) | Pinned::Yanked { .. } => Severity::Risk,

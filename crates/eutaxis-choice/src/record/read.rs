@@ -15,7 +15,7 @@ use eutaxis_standards::knowledge::Families;
 use eutaxis_standards::marker::Marker;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::pins::{Lock, Package};
-use eutaxis_standards::requirement::{Ask, Requirement};
+use eutaxis_standards::requirement::{Ask, Requirement, StatedHash};
 use eutaxis_standards::targets::Target;
 use eutaxis_standards::version::{Version, VersionSpecifier};
 
@@ -125,8 +125,14 @@ pub fn adjustments_of(lock: &Lock, families: &Families) -> Vec<Adjustment> {
         });
         let fails = table.get("fails-to-build").and_then(Value::as_bool) == Some(true);
         let take = table.get("take").and_then(Value::as_bool) == Some(true);
+        let hashes = table.get("hashes").and_then(Value::as_array).map(|list| {
+            list.iter()
+                .filter_map(|v| StatedHash::parse(v.as_str()?).ok())
+                .collect::<Vec<_>>()
+        });
         let effect = match (string(table, "needs"), string(table, "accelerator")) {
             (None, None) if only.is_some() => Effect::NeedsOnly(only.unwrap_or_default()),
+            (None, None) if hashes.is_some() => Effect::Hashed(hashes.unwrap_or_default()),
             (None, None) if take => Effect::Take,
             (None, None) if fails => Effect::FailsToBuild,
             (Some(needs), _) => Effect::Needs(Requirement::parse(needs).ok()?),

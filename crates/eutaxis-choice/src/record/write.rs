@@ -121,6 +121,10 @@ pub fn adjustment(adjustment: &Adjustment) -> Value {
         Effect::Take => table.insert("take".into(), Value::Boolean(true)),
         Effect::Avoid => table.insert("avoid".into(), Value::Boolean(true)),
         Effect::FailsToBuild => table.insert("fails-to-build".into(), Value::Boolean(true)),
+        Effect::Hashed(stated) => table.insert(
+            "hashes".into(),
+            Value::Array(stated.iter().map(text).collect()),
+        ),
         Effect::MadeFor(made_for) => table.insert("accelerator".into(), text(made_for.stated())),
     };
     table.insert("because".into(), text(&adjustment.because));

@@ -1,7 +1,7 @@
 //! An independent check of a solution against the problem, its files and the metadata: it shares
 //! nothing with the search, so that an unsound answer is found before it leaves the program.
 
-use crate::offer::{Adjustment, Effect, requirements};
+use crate::offer::{Adjustment, Effect, has_stated, hashes_of, requirements};
 use eutaxis_standards::artifact::Metadata;
 use eutaxis_standards::index::FileKind;
 use eutaxis_standards::name::Name;
@@ -118,6 +118,14 @@ fn is_for(chosen: &Chosen, metadata: &Metadata, problem: &Problem) -> Result<(),
         .or(metadata.requires_python.as_ref());
     if let Some(set) = python.filter(|set| !set.matches(&problem.target.interpreter.version)) {
         return Err(format!("{project} {version} needs Python {set}"));
+    }
+    let mut hashed = problem
+        .adjustments
+        .iter()
+        .filter(|a| a.speaks_of(project, version, &problem.target))
+        .filter_map(hashes_of);
+    if hashed.any(|stated| has_stated(&file.hashes, stated) == Some(false)) {
+        return Err(format!("{} has none of the stated hashes", file.filename));
     }
     let avoids = |a: &&Adjustment| {
         a.effect == Effect::Avoid && a.speaks_of(project, version, &problem.target)

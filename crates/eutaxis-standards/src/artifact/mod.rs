@@ -11,6 +11,7 @@
 //! # Ok::<(), eutaxis_standards::fault::Fault>(())
 //! ```
 
+mod address;
 mod entry_points;
 mod member;
 mod metadata;
@@ -20,6 +21,7 @@ mod source_needs;
 mod wheel_info;
 mod wheel_name;
 
+pub use address::name_in_address;
 pub use entry_points::{EntryPoint, EntryPoints};
 pub use member::{NameRules, unsafe_member};
 pub use metadata::{Metadata, Unread};

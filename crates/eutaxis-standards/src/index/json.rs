@@ -7,9 +7,9 @@ use std::marker::PhantomData;
 use serde::de::{Error as _, IgnoredAny, MapAccess, SeqAccess, Visitor};
 use serde::{Deserialize, Deserializer};
 
-use super::hashes::read_map;
 use super::{Hashes, MOST_FILES, Page, RawFile, SpecifierCache};
 use crate::fault::{Fault, FaultKind};
+use crate::hashes::read_map;
 use crate::name::Name;
 
 /// No project names more places elsewhere than this.

@@ -16,7 +16,6 @@
 //! ```
 
 mod compact;
-mod hashes;
 mod html;
 mod json;
 mod links;
@@ -26,10 +25,11 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
-pub use hashes::{Algorithm, Hashes};
 pub use html::{parse_html, parse_html_list};
 pub use json::{parse_json, parse_json_list};
 pub use links::{holds_files, parse_links};
+
+pub use crate::hashes::{Algorithm, Hashes};
 
 use crate::artifact::{SdistName, WheelName};
 use crate::fault::{Fault, FaultKind};

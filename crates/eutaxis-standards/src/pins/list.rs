@@ -50,8 +50,7 @@ mod tests {
         .unwrap();
         let shown = |exact: bool| {
             let list = RequirementList::parse(&pin_list(&lock, exact), "pins").unwrap();
-            list.asks
-                .iter()
+            list.asks()
                 .map(|a| a.requirement.to_string())
                 .collect::<Vec<_>>()
         };

@@ -1,51 +1,93 @@
-//! Requirement lists: one dependency specifier a line, `#` comments, blank lines, a backslash joins
-//! lines.
+//! Requirement lists as they are found in circulation: one dependency specifier a line, `#` comments,
+//! blank lines, a backslash joins lines; other lists that are followed; hashes behind a requirement;
+//! paths and addresses without a name.
 //!
-//! A line that begins with `-` is a directive to some installer, not a requirement. It is kept
-//! apart, with the job that it seems to ask for.
+//! Any other line that begins with `-` is a directive to some installer, not a requirement. It is
+//! kept apart, with the job that it seems to ask for. Lists of this form are only read.
 
-use super::{Ask, Requirement};
-use crate::fault::{Fault, Origin};
+use super::directive::{Directive, Spoken, spoken};
+use super::{Ask, Requirement, Unnamed};
+use crate::fault::{Fault, FaultKind, Origin};
+use crate::hashes::Algorithm;
 
-/// A list that has been read: what it asks for, and the lines that are no requirements.
+/// A hash that a line states for the file of its requirement.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub struct StatedHash {
+    /// How it is computed.
+    pub algorithm: Algorithm,
+    /// Its value in lower-case hexadecimal.
+    pub value: Box<str>,
+}
+
+impl StatedHash {
+    /// Reads `sha256:VALUE`.
+    ///
+    /// # Errors
+    /// An algorithm that is not known, or a value that is none of it.
+    pub fn parse(text: &str) -> Result<Self, Fault> {
+        let Some((name, value)) = text.split_once(':') else {
+            let fault = Fault::new(format!("`{text}` is no hash"), 0);
+            return Err(fault.hint("write it as `sha256:` and 64 hexadecimal digits"));
+        };
+        let Some(algorithm) = Algorithm::named(name) else {
+            let fault = Fault::of(
+                FaultKind::Unknown,
+                format!("`{name}` is no kind of hash that is known"),
+                0,
+            );
+            return Err(fault.hint("sha256, sha384 and sha512 are usual"));
+        };
+        let value = value.to_ascii_lowercase();
+        let is_hex = value.bytes().all(|b| b.is_ascii_hexdigit());
+        let digits = algorithm.digits();
+        if !is_hex || value.is_empty() || digits.is_some_and(|n| n != value.len()) {
+            let of = digits.map_or(String::new(), |n| format!("{n} "));
+            return Err(Fault::new(
+                format!(
+                    "a {name} hash has {of}hexadecimal digits; this one has {}",
+                    value.len()
+                ),
+                name.len() + 1,
+            ));
+        }
+        Ok(StatedHash {
+            algorithm,
+            value: value.into(),
+        })
+    }
+}
+
+impl std::fmt::Display for StatedHash {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{}:{}", self.algorithm.as_str(), self.value)
+    }
+}
+
+/// What a line of a list is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Entry {
+    /// A requirement, and the hashes of which its file must have one; none: any file does.
+    Ask(Ask, Vec<StatedHash>),
+    /// A path or an address without a name.
+    Unnamed(Unnamed, Vec<StatedHash>),
+    /// Another list that is read in its place.
+    Follow {
+        /// Its path, relative to the list, or its address.
+        path: String,
+        /// It bounds, and asks for nothing.
+        bounds: bool,
+        /// Where that is said.
+        origin: Origin,
+    },
+    /// A line, or the tail of one, that speaks to an installer.
+    Directive(Directive),
+}
+
+/// A list that has been read.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct RequirementList {
-    /// The requirements in the order written.
-    pub asks: Vec<Ask>,
-    /// Directive lines, and directives that follow a requirement on its line.
-    pub directives: Vec<Directive>,
-}
-
-/// A line, or the tail of one, that speaks to an installer.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Directive {
-    /// Where it stands.
-    pub origin: Origin,
-    /// Its text.
-    pub text: String,
-    /// What it seems to be for.
-    pub kind: DirectiveKind,
-}
-
-/// What a directive seems to be for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum DirectiveKind {
-    /// To name a place that offers files.
-    Place,
-    /// To read bounds from a file.
-    Bounds,
-    /// To read requirements from a file.
-    Asks,
-    /// To take pre-releases.
-    Prereleases,
-    /// To say whether wheels or sources are taken.
-    Wheels,
-    /// To state the hash of a file.
-    Hash,
-    /// To place a source tree.
-    Tree,
-    /// Nothing that means something here.
-    Nothing,
+    /// Its lines in the order written.
+    pub entries: Vec<Entry>,
 }
 
 impl RequirementList {
@@ -74,24 +116,102 @@ impl RequirementList {
                 continue;
             }
             let at = start + (line.len() - trimmed.len());
-            let origin = Origin::line(file, number);
-            if trimmed.starts_with('-') {
-                list.directives.push(directive(origin, trimmed));
-                continue;
-            }
-            let (requirement, tail) = split_tail(trimmed);
-            if let Some(tail) = tail {
-                list.directives.push(directive(origin.clone(), tail));
-            }
-            match Requirement::parse(requirement) {
-                Ok(requirement) => list.asks.push(Ask {
-                    requirement,
-                    origin,
-                }),
-                Err(fault) => faults.push(better_hint(fault, requirement).shifted(at)),
-            }
+            let read = list.line(trimmed, Origin::line(file, number));
+            faults.extend(read.err().map(|fault| fault.shifted(at)));
         }
         (list, faults)
+    }
+
+    fn line(&mut self, line: &str, origin: Origin) -> Result<(), Fault> {
+        if !line.starts_with('-') {
+            return self.requirement(line, false, &origin);
+        }
+        match spoken(line) {
+            Spoken::Follow(path, bounds) => {
+                if path.is_empty() {
+                    let fault = Fault::new("the name of a file is missing", line.len());
+                    return Err(fault.hint("write `-r FILE` or `-c FILE`"));
+                }
+                self.entries.push(Entry::Follow {
+                    path: path.to_owned(),
+                    bounds,
+                    origin,
+                });
+                Ok(())
+            }
+            Spoken::Editable(rest) => {
+                let lead = line.len() - rest.len();
+                let read = self.requirement(rest, true, &origin);
+                read.map_err(|fault| fault.shifted(lead))
+            }
+            Spoken::Other(kind) => {
+                self.entries
+                    .push(Entry::Directive(Directive::new(origin, line, kind)));
+                Ok(())
+            }
+        }
+    }
+
+    /// A requirement, or a path or address, with what stands behind it.
+    fn requirement(&mut self, line: &str, editable: bool, origin: &Origin) -> Result<(), Fault> {
+        let (body, tails) = split_tails(line);
+        let mut hashes = Vec::new();
+        for (at, tail) in tails {
+            match tail.strip_prefix("--hash") {
+                Some(value) => {
+                    let value = value.trim_start_matches(['=', ' ', '\t']);
+                    let lead = at + tail.len() - value.len();
+                    hashes.push(StatedHash::parse(value).map_err(|f| f.shifted(lead))?);
+                }
+                None => {
+                    let kind = super::directive::kind(tail);
+                    let directive = Directive::new(origin.clone(), tail, kind);
+                    self.entries.push(Entry::Directive(directive));
+                }
+            }
+        }
+        let read = match super::unnamed::is_file_name(body) {
+            // Such a name is none of a project, though the grammar of names would take it.
+            true => Err(Fault::new("it is the name of a file", 0)),
+            false => Requirement::parse(body),
+        };
+        match read {
+            Ok(requirement) if !editable || requirement.versions().is_none() => {
+                let ask = Ask {
+                    requirement,
+                    origin: origin.clone(),
+                };
+                self.entries.push(Entry::Ask(ask, hashes));
+                Ok(())
+            }
+            read => match Unnamed::read(body, editable, origin) {
+                Some(unnamed) => {
+                    self.entries.push(Entry::Unnamed(unnamed, hashes));
+                    Ok(())
+                }
+                None => Err(better_hint(
+                    read.err()
+                        .unwrap_or_else(|| Fault::new("a path or an address is missing", 0)),
+                    body,
+                )),
+            },
+        }
+    }
+
+    /// The requirements in the order written.
+    pub fn asks(&self) -> impl Iterator<Item = &Ask> {
+        self.entries.iter().filter_map(|entry| match entry {
+            Entry::Ask(ask, _) => Some(ask),
+            Entry::Unnamed(..) | Entry::Follow { .. } | Entry::Directive(_) => None,
+        })
+    }
+
+    /// The lines that speak to an installer.
+    pub fn directives(&self) -> impl Iterator<Item = &Directive> {
+        self.entries.iter().filter_map(|entry| match entry {
+            Entry::Directive(directive) => Some(directive),
+            Entry::Ask(..) | Entry::Unnamed(..) | Entry::Follow { .. } => None,
+        })
     }
 }
 
@@ -142,73 +262,65 @@ fn without_comment(line: &str) -> &str {
     line
 }
 
-/// `name==1.0 --hash=...`: the requirement, and the directive behind it.
-fn split_tail(line: &str) -> (&str, Option<&str>) {
-    match line.find(" --") {
-        Some(at) => (
-            line.get(..at).unwrap_or(line).trim_end(),
-            line.get(at..).map(str::trim),
-        ),
-        None => (line, None),
-    }
+/// `name==1.0 --hash=... --hash=...`: the requirement, and what stands behind it, each with its
+/// offset.
+fn split_tails(line: &str) -> (&str, Vec<(usize, &str)>) {
+    let starts: Vec<usize> = [" --", "\t--"]
+        .iter()
+        .flat_map(|mark| line.match_indices(mark).map(|(at, _)| at))
+        .collect();
+    let mut starts = starts;
+    starts.sort_unstable();
+    let body = line.get(..starts.first().copied().unwrap_or(line.len()));
+    let ends = starts.iter().skip(1).copied().chain([line.len()]);
+    let tails = starts.iter().zip(ends).filter_map(|(from, to)| {
+        let text = line.get(*from..to)?;
+        let lead = text.len() - text.trim_start().len();
+        Some((from + lead, text.trim()))
+    });
+    (body.unwrap_or(line).trim_end(), tails.collect())
 }
 
-fn directive(origin: Origin, text: &str) -> Directive {
-    let word = text.trim_start_matches('-').to_ascii_lowercase();
-    let short = !text.starts_with("--");
-    let has = |part: &str| !short && word.contains(part);
-    let kind = if has("index") || has("link") || (short && word.starts_with(['i', 'f'])) {
-        DirectiveKind::Place
-    } else if has("constraint") || (short && word.starts_with('c')) {
-        DirectiveKind::Bounds
-    } else if has("requirement") || (short && word.starts_with('r')) {
-        DirectiveKind::Asks
-    } else if has("pre") {
-        DirectiveKind::Prereleases
-    } else if has("binary") {
-        DirectiveKind::Wheels
-    } else if has("hash") {
-        DirectiveKind::Hash
-    } else if has("edit") || (short && word.starts_with('e')) {
-        DirectiveKind::Tree
-    } else {
-        DirectiveKind::Nothing
-    };
-    Directive {
-        origin,
-        text: text.to_owned(),
-        kind,
-    }
-}
-
-/// A path or URL alone on a line, and quotes that belong to a shell, are common habits: say how the
-/// standard writes it.
+/// Quotes that belong to a shell are a common habit: say how the standard writes it.
 fn better_hint(fault: Fault, text: &str) -> Fault {
     let bare = text.trim().trim_matches(['"', '\'']);
     if bare != text.trim() && Requirement::parse(bare).is_ok() {
         return fault.hint(format!("write `{bare}`: quotes belong to the shell"));
     }
-    let path_like = text.contains("://")
-        || text.starts_with("./")
-        || text.starts_with('/')
-        || text.ends_with(".whl");
-    if path_like && !text.contains('@') {
-        fault.hint(format!("write `name @ {text}`"))
-    } else {
-        fault
-    }
+    fault
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::fault::line_and_column;
+    use rstest::rstest;
 
     fn shown(list: &RequirementList) -> Vec<String> {
-        list.asks
-            .iter()
-            .map(|a| format!("{} {}", a.origin, a.requirement))
-            .collect()
+        let one = |entry: &Entry| match entry {
+            Entry::Ask(a, hashes) => {
+                let hashes: String = hashes.iter().map(|h| format!(" {h}")).collect();
+                format!("{} {}{hashes}", a.origin, a.requirement)
+            }
+            Entry::Unnamed(u, _) => {
+                format!(
+                    "{} at {}{}",
+                    u.origin,
+                    u.place,
+                    if u.editable { " editable" } else { "" }
+                )
+            }
+            Entry::Follow {
+                path,
+                bounds,
+                origin,
+            } => format!(
+                "{origin} {} {path}",
+                if *bounds { "bounds" } else { "asks" }
+            ),
+            Entry::Directive(d) => format!("{} {:?} {}", d.origin, d.kind, d.value),
+        };
+        list.entries.iter().map(one).collect()
     }
 
     #[test]
@@ -226,35 +338,96 @@ mod tests {
         );
     }
 
+    #[rstest]
+    #[case::asks("-r base.txt", "asks base.txt")]
+    #[case::glued("-rbase.txt", "asks base.txt")]
+    #[case::long("--requirement=base.txt", "asks base.txt")]
+    #[case::long_apart("--requirement  sub/base.txt # why", "asks sub/base.txt")]
+    #[case::bounds(
+        "-c https://camp.example/limits.txt",
+        "bounds https://camp.example/limits.txt"
+    )]
+    #[case::here("-e .", "at . editable")]
+    #[case::named(
+        "-e git+https://camp.example/r.git@v1#egg=radargram",
+        "at git+https://camp.example/r.git@v1#egg=radargram editable"
+    )]
+    #[case::a_path(
+        "./wheels/firnio-1.0-py3-none-any.whl",
+        "at ./wheels/firnio-1.0-py3-none-any.whl"
+    )]
+    #[case::an_archive("firnio-1.0.tar.gz", "at firnio-1.0.tar.gz")]
+    #[case::an_address(
+        "https://camp.example/firnio-1.0.zip#sha256=ab",
+        "at https://camp.example/firnio-1.0.zip#sha256=ab"
+    )]
+    #[case::pre("--pre", "Prereleases ")]
+    #[case::place(
+        "--extra-index-url https://camp.example/s",
+        "Place https://camp.example/s"
+    )]
+    #[case::short_place("-i https://camp.example/s", "Place https://camp.example/s")]
+    #[case::links("-f wheels", "Place wheels")]
+    #[case::wheels("--only-binary=:all:", "Wheels :all:")]
+    #[case::source("--no-binary firnio", "Source firnio")]
+    #[case::nothing("--prefer-binary", "Nothing ")]
+    #[case::unknown("--season winter", "Unknown winter")]
+    #[case::hashes(
+        "firnio==1.0 \\\n  --hash=sha256:0000000000000000000000000000000000000000000000000000000000000001 \\\n  --hash sha1:00000000000000000000000000000000000000AA",
+        "firnio==1.0 sha256:0000000000000000000000000000000000000000000000000000000000000001 sha1:00000000000000000000000000000000000000aa"
+    )]
+    fn lines_are_read_for_what_they_are(#[case] line: &str, #[case] expected: &str) {
+        let list = RequirementList::parse(line, "a").unwrap();
+        assert_eq!(shown(&list), [format!("a:1 {expected}")]);
+    }
+
     #[test]
-    fn directives_are_kept_apart_with_what_they_are_for() {
-        let text = "-r base.txt\n--extra-index-url https://x.example\nfirnio==1.0 \
-            --hash=sha256:00\n-e .\n--pre\n";
+    fn what_stands_behind_a_requirement_is_kept_apart() {
+        let text = "firnio==1.0 --config-settings=x=y --global-option=z\n";
         let list = RequirementList::parse(text, "a").unwrap();
-        let kinds: Vec<DirectiveKind> = list.directives.iter().map(|d| d.kind).collect();
-        assert_eq!(shown(&list), ["a:3 firnio==1.0"]);
         assert_eq!(
-            kinds,
+            shown(&list),
             [
-                DirectiveKind::Asks,
-                DirectiveKind::Place,
-                DirectiveKind::Hash,
-                DirectiveKind::Tree,
-                DirectiveKind::Prereleases
+                "a:1 BuildSettings x=y",
+                "a:1 BuildSettings z",
+                "a:1 firnio==1.0"
             ]
         );
     }
 
+    #[rstest]
+    #[case("firnio --hash=xx:00", 1, 15, "no kind of hash")]
+    #[case("firnio --hash=sha256:00", 1, 22, "64 hexadecimal digits")]
+    #[case("firnio --hash=00", 1, 15, "is no hash")]
+    #[case("-r", 1, 3, "missing")]
+    #[case("-e firnio>=2", 1, 4, "a path or an address")]
+    fn bad_lines_are_told_with_their_place(
+        #[case] text: &str,
+        #[case] line: u32,
+        #[case] column: u32,
+        #[case] what: &str,
+    ) {
+        let faults = RequirementList::parse(text, "a").unwrap_err();
+        let [fault] = faults.as_slice() else {
+            panic!("{faults:?}")
+        };
+        assert_eq!(
+            line_and_column(text, fault.offset()),
+            (line, column),
+            "{fault}"
+        );
+        assert!(fault.to_string().contains(what), "{fault}");
+    }
+
     #[test]
     fn every_bad_line_is_told_with_its_offset() {
-        let text = "firnio\nfrost grid\n./w.whl\n'firnio>=2'\n";
+        let text = "firnio\nfrost grid\n'firnio>=2'\n";
         let faults = RequirementList::parse(text, "a").unwrap_err();
         let places: Vec<(u32, u32)> = faults
             .iter()
             .map(|f| line_and_column(text, f.offset()))
             .collect();
-        assert_eq!(places, [(2, 7), (3, 1), (4, 1)]);
-        assert!(faults[1].advice().unwrap().contains("name @ ./w.whl"));
-        assert!(faults[2].advice().unwrap().contains("`firnio>=2`"));
+        assert_eq!(places, [(2, 7), (3, 1)]);
+        assert!(faults[1].advice().unwrap().contains("`firnio>=2`"));
     }
 }

@@ -10,19 +10,23 @@
 //! # Ok::<(), eutaxis_standards::fault::Fault>(())
 //! ```
 
+mod directive;
 mod edit;
 mod groups;
 mod list;
 mod parse;
 mod pyproject;
 mod script;
+mod unnamed;
 
 use std::fmt;
 
+pub use directive::{Directive, DirectiveKind};
 pub use edit::{Edit, FileForm, changed_lines, edited};
-pub use list::{Directive, DirectiveKind, RequirementList};
+pub use list::{Entry, RequirementList, StatedHash};
 pub use pyproject::{ProjectAsks, Wanted};
 pub use script::{ScriptBlock, script_block};
+pub use unnamed::Unnamed;
 
 use crate::fault::{Fault, Origin};
 use crate::marker::Marker;

@@ -3,9 +3,15 @@
 use blake2::digest::consts::{U16, U20, U28, U32, U48, U64};
 use blake2::digest::{Digest, FixedOutput, Update};
 use eutaxis_core::artifact::hex;
+use std::fs::File;
+use std::io::Read;
+use std::path::Path;
+
 use eutaxis_core::index::{Algorithm, Hashes};
+use eutaxis_core::requirement::StatedHash;
 
 use crate::hash::Sha256;
+use crate::{Doing, Result};
 
 /// A hash under way that is not SHA-256.
 trait Other: Send {
@@ -68,6 +74,31 @@ impl Checks {
             others,
         }
     }
+}
+
+/// The hashes of a file on this disk by the algorithms of those that are stated.
+///
+/// # Errors
+/// When it cannot be read.
+pub fn as_stated(path: &Path, stated: &[StatedHash]) -> Result<Hashes> {
+    let values = stated.iter().map(|s| (s.algorithm.as_str(), &*s.value));
+    let mut checks = Checks::of(&values.collect());
+    let mut file = File::open(path).doing("cannot read", path)?;
+    let mut buffer = vec![0; 1 << 16];
+    loop {
+        let read = file.read(&mut buffer).doing("cannot read", path)?;
+        if read == 0 {
+            break;
+        }
+        checks.update(buffer.get(..read).unwrap_or_default());
+    }
+    let found = checks.finish();
+    let others = found
+        .others
+        .iter()
+        .map(|(a, _, v)| (a.as_str(), v.as_str()));
+    let all = others.chain([("sha256", found.sha256.as_str())]);
+    Ok(all.collect())
 }
 
 impl Found {

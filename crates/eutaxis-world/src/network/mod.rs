@@ -25,6 +25,7 @@ use url::Url;
 
 use allowance::Allowance;
 pub use allowance::FetchLimits;
+pub use checks::as_stated;
 pub(crate) use checks::{Checks, differs};
 pub use client::Traffic;
 pub(crate) use client::{Answer, Client, Head, Request, Sink, Trust, over_https};
@@ -439,6 +440,25 @@ impl Network {
             }
             _ => Err(client.refusal(&answer.head, what)),
         }
+    }
+
+    /// A plain text, a list for instance, as it stands at an address now; none when the server does
+    /// not have it. Without the network what was fetched last.
+    ///
+    /// # Errors
+    /// When the network fails, or it is longer than any page.
+    pub fn text(&self, url: &Url) -> Result<Option<Vec<u8>>> {
+        let form = Form {
+            read: &|answer: &Answer<'_>| Ok(answer.body.to_vec()),
+            pack: &Clone::clone,
+            unpack: &|bytes| Some(bytes.to_vec()),
+            is_list: false,
+        };
+        let manner = Manner {
+            origin: url.to_string(),
+            insecure: false,
+        };
+        self.document(url, url.as_str(), "text/plain, */*;q=0.5", &manner, &form)
     }
 
     /// What was learned about a host; when nothing was, `learn` finds out, for one caller at a

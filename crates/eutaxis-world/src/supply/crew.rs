@@ -15,6 +15,7 @@ use eutaxis_core::solve::{Effort, Want};
 
 use super::ahead::Ahead;
 use super::built::{ByBuild, Question};
+use super::hashed;
 use super::judge::Judge;
 use crate::depot::{Depot, Depots};
 use crate::guarded::guarded;
@@ -325,7 +326,13 @@ impl Shared {
     }
 
     fn answer(&self, want: &Want) -> Result<Fact> {
+        let (Want::Page(asked)
+        | Want::Direct(asked, _)
+        | Want::Metadata(asked, _)
+        | Want::Archive(asked, _)) = want;
         let shared = |(depot, page): (Arc<dyn Depot>, Page)| {
+            let adjustments = self.judge.as_ref().map(|j| j.rules().adjustments);
+            let page = hashed::completed(page, &*depot, asked, adjustments.unwrap_or_default());
             let page = Arc::new(page);
             if let Some(judge) = &self.judge {
                 judge.page(&page);

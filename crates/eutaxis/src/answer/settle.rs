@@ -2,8 +2,9 @@
 
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::FileKind;
-use eutaxis_core::offer::Adjustment;
+use eutaxis_core::offer::{Adjustment, hashes_of};
 use eutaxis_core::record;
+use eutaxis_core::requirement::Directive;
 use eutaxis_core::solve::{AskId, Asker, Chosen, Problem, Solution};
 use eutaxis_world::depot::Place;
 
@@ -59,6 +60,8 @@ pub(crate) struct Settled<'a> {
     pub(crate) solution: &'a Solution,
     /// Everything is told by its name.
     pub(crate) verbose: bool,
+    /// Lines of lists that mean something and were left out, because the user wants it so.
+    pub(crate) left_out: Vec<Directive>,
     pub(crate) moves: Vec<Move>,
     pub(crate) cautions: Vec<String>,
     /// What it takes in place, when all are wheels.
@@ -100,6 +103,8 @@ impl Settled<'_> {
         (0..self.problem.adjustments.len())
             .filter(spoke)
             .filter_map(|i| self.problem.adjustments.get(i))
+            // A stated hash is no fact about the release: the pins say it themselves.
+            .filter(|a| hashes_of(a).is_none())
             .collect()
     }
 }

@@ -7,8 +7,9 @@ use eutaxis_core::span::{Best, Cell, Matrix, Series, Split};
 use eutaxis_world::interpreter::Found;
 
 use super::build::Foreseen;
+use crate::asks::Asks;
 use crate::cli::Span;
-use crate::plan::{Asks, Chosen};
+use crate::plan::Chosen;
 
 /// What was found.
 pub(crate) struct Report<'a> {

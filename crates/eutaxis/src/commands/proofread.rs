@@ -13,13 +13,16 @@ use eutaxis_core::proofread::{
     Pinned, Remark, Severity, Trouble, alone, hashless, interpreter_of, paged, pinned,
 };
 use eutaxis_core::record;
-use eutaxis_core::requirement::{Directive, ProjectAsks, RequirementList, Wanted, script_block};
+use eutaxis_core::requirement::{
+    Directive, Entry, ProjectAsks, RequirementList, Wanted, script_block,
+};
 use eutaxis_core::{Ask, Name, Requirement, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::files::read_text;
 use eutaxis_world::supply::{Depth, Run};
 
+use crate::asks;
 use crate::cli::{Common, Proofread};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
@@ -144,6 +147,7 @@ impl Reader<'_> {
         }
         let (list, faults) = RequirementList::read(&text, &shown);
         let mut remarks: Vec<Remark> = Vec::new();
+        let mut asks: Vec<Ask> = Vec::new();
         for fault in &faults {
             let line = line_and_column(&text, fault.offset()).0;
             match quoted(&text, line) {
@@ -155,10 +159,30 @@ impl Reader<'_> {
             }
         }
         let directive = |d: &Directive| Remark::new(&d.origin, Trouble::directive(d));
-        remarks.extend(list.directives.iter().map(directive));
-        remarks.extend(redirected(path, &list.asks));
-        remarks.extend(self.asks(&list.asks)?);
-        Ok((remarks, list.asks.len()))
+        remarks.extend(list.directives().map(directive));
+        for entry in &list.entries {
+            match entry {
+                Entry::Ask(ask, _) => asks.push(ask.clone()),
+                Entry::Follow {
+                    path: other,
+                    origin,
+                    bounds: false,
+                } => match asks::followed(path, other) {
+                    Ok(more) => asks.extend(more),
+                    Err(errors) => remarks.extend(errors.all().iter().map(|error| {
+                        let trouble = Trouble::Malformed {
+                            what: error.message.clone(),
+                            advice: error.help.clone(),
+                        };
+                        Remark::new(origin, trouble)
+                    })),
+                },
+                Entry::Follow { .. } | Entry::Unnamed(..) | Entry::Directive(_) => {}
+            }
+        }
+        remarks.extend(redirected(path, &asks));
+        remarks.extend(self.asks(&asks)?);
+        Ok((remarks, asks.len()))
     }
 
     fn project(&self, project: &ProjectAsks) -> Result<(Vec<Remark>, usize), Error> {

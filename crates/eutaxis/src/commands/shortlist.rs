@@ -14,6 +14,7 @@ use eutaxis_world::supply::{Depth, Looked, Run};
 
 use crate::answer::build::Foreseen;
 use crate::answer::shortlist::Listing;
+use crate::asks;
 use crate::building::foresee::Place;
 use crate::cli::{Common, Shortlist};
 use crate::output::{Answer, Outcome, Output};
@@ -33,7 +34,7 @@ pub(crate) fn run(
     let chosen = plan::target(&arguments.target, &surroundings)?;
     let policy = plan::policy(&arguments.policy, &surroundings.config)?;
     let depots = plan::depots(&arguments.depots, &surroundings, false)?;
-    plan::keep_secrets(std::iter::once(&mut requirement), depots.network());
+    asks::keep_secrets(std::iter::once(&mut requirement), depots.network());
     let bar = output.progress();
     bar.set_message("looking");
     let rules = Rules {
@@ -138,7 +139,7 @@ impl Builds<'_> {
             .map(|o| o.version.clone());
         let options = &self.arguments.target;
         let python = plan::interpreter_here(options, self.surroundings, self.chosen).ok();
-        let bounds = plan::build_bounds(&self.arguments.policy.permit)?;
+        let bounds = asks::build_bounds(&self.arguments.policy.permit)?;
         let place = Place {
             surroundings: self.surroundings,
             depots: self.depots,

@@ -9,6 +9,7 @@ use std::path::Path;
 
 use eutaxis_core::examine::{Project, Snapshot};
 use eutaxis_core::fault::Origin;
+use eutaxis_core::offer::hashes_of;
 use eutaxis_core::pins::Lock;
 use eutaxis_core::remedy::{Invocation, Step, Verb};
 use eutaxis_core::solve::{Chosen, Problem, Solution};
@@ -63,7 +64,9 @@ impl Held<'_> {
         if config.names_chronology {
             problem.policy.chronology = config.policy.chronology;
         }
-        problem.adjustments.retain(|a| a.learnt.is_some());
+        problem
+            .adjustments
+            .retain(|a| a.learnt.is_some() || hashes_of(a).is_some());
         let settings = config.adjustments.iter().cloned();
         problem.adjustments.splice(0..0, settings);
         Ok(problem)

@@ -353,7 +353,8 @@ impl School<'_> {
                 | Effect::Avoid
                 | Effect::FailsToBuild
                 | Effect::Take
-                | Effect::MadeFor(_) => None,
+                | Effect::MadeFor(_)
+                | Effect::Hashed(_) => None,
             }
         });
         let mut requirement = known.or(said).unwrap_or_else(|| Requirement::any(project));

@@ -129,7 +129,7 @@ pub(crate) fn lesson(adjustment: &Adjustment) -> String {
         Effect::Needs(needs) => format!("{who} needs {needs}"),
         Effect::Avoid => format!("{who} does not run here"),
         Effect::FailsToBuild => format!("{who} does not build"),
-        Effect::NeedsOnly(_) | Effect::Take | Effect::MadeFor(_) => who,
+        Effect::NeedsOnly(_) | Effect::Take | Effect::MadeFor(_) | Effect::Hashed(_) => who,
     }
 }
 

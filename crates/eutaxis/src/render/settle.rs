@@ -136,7 +136,14 @@ fn headline(settled: &Settled<'_>, width: usize) -> String {
         format!(", {about}{} in place", joined(n.bytes))
     });
     let head = format!("Settled: {}", count(settled.pins.len(), "project"));
-    let line = format!("{head} for {}, {kinds} ({fetch}{place})", settled.target);
+    let without = match settled.left_out.len() {
+        0 => String::new(),
+        n => format!(" without {} of lists", count(n, "line")),
+    };
+    let line = format!(
+        "{head} for {}{without}, {kinds} ({fetch}{place})",
+        settled.target
+    );
     format!(
         "{}\n\n",
         wrap(&line, width)

@@ -56,6 +56,9 @@ pub(crate) struct Pinned {
     /// What furnishes the pins and permits those builds, as typed.
     #[serde(skip_serializing_if = "Option::is_none")]
     permit: Option<String>,
+    /// Lines of lists that mean something and were left out.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    left_out: Vec<LeftOut>,
     pub(crate) written: Vec<String>,
     /// With several targets: what the target is called.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -66,6 +69,13 @@ pub(crate) struct Pinned {
     /// Options that the way stands for that `--take` took.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub(crate) options: Option<Vec<String>>,
+}
+
+/// A line that speaks to an installer.
+#[derive(Debug, Serialize, JsonSchema)]
+struct LeftOut {
+    place: String,
+    text: String,
 }
 
 /// A chosen file.
@@ -240,6 +250,14 @@ impl From<&Settled<'_>> for Pinned {
             proof: settled.proof.as_ref().map(Into::into),
             builds: Foreseen::all(&settled.builds),
             permit: settled.permit.clone(),
+            left_out: settled
+                .left_out
+                .iter()
+                .map(|d| LeftOut {
+                    place: d.origin.to_string(),
+                    text: crate::words::troubles::directive(d),
+                })
+                .collect(),
             written: settled.files.clone(),
             ..Pinned::default()
         }

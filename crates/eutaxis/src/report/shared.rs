@@ -73,7 +73,11 @@ impl From<&Adjustment> for Adjusted {
         let needs = match &adjustment.effect {
             Effect::Needs(requirement) => Some(requirement.to_string()),
             Effect::NeedsOnly(needs) => Some(texts(needs).join(", ")),
-            Effect::Avoid | Effect::FailsToBuild | Effect::Take | Effect::MadeFor(_) => None,
+            Effect::Avoid
+            | Effect::FailsToBuild
+            | Effect::Take
+            | Effect::MadeFor(_)
+            | Effect::Hashed(_) => None,
         };
         let accelerator = if let Effect::MadeFor(made_for) = &adjustment.effect {
             Some(made_for.stated())

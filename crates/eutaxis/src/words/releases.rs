@@ -236,6 +236,9 @@ pub(crate) fn adjustment(adjustment: &Adjustment) -> String {
                     .join(", ")
             )
         }
+        Effect::Hashed(stated) => {
+            format!("has one of {} stated", super::count(stated.len(), "hash"))
+        }
         Effect::Take => "is taken though it is quarantined".to_owned(),
         Effect::FailsToBuild => "its source does not build".to_owned(),
         Effect::Avoid => "is avoided".to_owned(),

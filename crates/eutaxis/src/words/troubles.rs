@@ -3,9 +3,19 @@
 use eutaxis_core::fault::escaped;
 use eutaxis_core::offer::Bar;
 use eutaxis_core::proofread::{Pinned, Remark, Trouble};
-use eutaxis_core::requirement::DirectiveKind;
+use eutaxis_core::requirement::{Directive, DirectiveKind};
+use eutaxis_world::network::without_secret;
 
 use super::NO_LIST;
+
+/// A line without what is secret in it.
+pub(crate) fn directive(directive: &Directive) -> String {
+    let value = &directive.value;
+    match value.is_empty() {
+        true => escaped(&directive.text),
+        false => escaped(&directive.text.replace(value, &without_secret(value))),
+    }
+}
 
 /// What to do instead of a line that speaks to an installer.
 pub(crate) fn instead(kind: DirectiveKind) -> &'static str {
@@ -13,15 +23,15 @@ pub(crate) fn instead(kind: DirectiveKind) -> &'static str {
         DirectiveKind::Place => {
             "name the place that offers files with --depot, or as [[depot]] in eutaxis.toml"
         }
-        DirectiveKind::Bounds => "give that file with --bounds",
-        DirectiveKind::Asks => "give that file with another --asks",
         DirectiveKind::Prereleases => "use --prereleases PROJECT or --prereleases all",
-        DirectiveKind::Wheels => "use --wheels only, first or any",
-        DirectiveKind::Hash => "pins carry the hash of every file; settle writes them",
-        DirectiveKind::Tree => {
-            "source trees cannot be settled; ask for what its pyproject.toml asks for, with --asks"
+        DirectiveKind::Wheels => "use --wheels only; source is built only where --build permits it",
+        DirectiveKind::Source => "use --rebuild PROJECT for each that is to be built",
+        DirectiveKind::NoPlace => "only depots that are named serve files: name just those",
+        DirectiveKind::BuildSettings => {
+            "write it as settings under [build.PROJECT] in eutaxis.toml"
         }
-        DirectiveKind::Nothing => "it has no counterpart here and can be deleted",
+        DirectiveKind::Nothing => "changes nothing here",
+        DirectiveKind::Unknown => "it is not known here",
     }
 }
 

@@ -102,6 +102,9 @@ fn change(change: &Change) -> String {
                     adjustment.project, adjustment.versions
                 )
             }
+            eutaxis_core::offer::Effect::Hashed(_) => {
+                format!("take {} by its hashes alone", adjustment.project)
+            }
             eutaxis_core::offer::Effect::Avoid => {
                 format!("avoid {} {}", adjustment.project, adjustment.versions)
             }

@@ -63,7 +63,6 @@ fn an_unreadable_list() {
     "did you mean `python_version`?"
 )]
 #[case("snow pit\n", "list.txt:1:6", "comparison is missing")]
-#[case("./x.whl\n", "list.txt:1:1", "name @ ./x.whl")]
 fn a_malformed_line_is_shown(#[case] text: &str, #[case] place: &str, #[case] hint: &str) {
     let field = Field::new();
     field.write("list.txt", text);

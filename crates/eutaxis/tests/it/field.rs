@@ -227,6 +227,20 @@ impl Field {
         object
     }
 
+    /// Types a printed command into a shell, in this folder, and demands an exit code.
+    pub(crate) fn typed(&self, code: i32, command: &str) -> Ran {
+        let ran = shell(self, self.folder.path(), command);
+        assert_eq!(ran.code, code, "{command}\n{ran:#?}");
+        ran
+    }
+
+    /// Brings a file here.
+    pub(crate) fn copy(&self, from: &Path, name: &str) {
+        let to = self.path(name);
+        std::fs::create_dir_all(to.parent().unwrap()).unwrap();
+        std::fs::copy(from, to).unwrap();
+    }
+
     /// Runs the interpreter of the environment `.venv`.
     pub(crate) fn python(&self, code: &str) -> Ran {
         ran(Command::new(self.path(".venv/bin/python"))
@@ -234,6 +248,23 @@ impl Field {
             .output()
             .unwrap())
     }
+}
+
+/// A command as it is typed into a shell, with the program on PATH.
+pub(crate) fn shell(camp: &Field, folder: &Path, command: &str) -> Ran {
+    let program = Path::new(env!("CARGO_BIN_EXE_eutaxis")).parent().unwrap();
+    let path = std::env::var("PATH").unwrap_or_default();
+    let output = Command::new("sh")
+        .args(["-c", command])
+        .current_dir(folder)
+        .env("PATH", format!("{}:{path}", program.display()))
+        .env("EUTAXIS_CACHE", camp.path("cache"))
+        .env("HOME", camp.path(""))
+        .env_remove("VIRTUAL_ENV")
+        .env_remove("EUTAXIS_DEPOT")
+        .stdin(Stdio::null())
+        .output();
+    ran(output.unwrap())
 }
 
 pub(crate) fn ran(output: Output) -> Ran {

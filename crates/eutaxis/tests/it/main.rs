@@ -34,6 +34,7 @@ mod interpreters;
 mod joint;
 mod judged;
 mod killed;
+mod lists;
 mod locate;
 mod metadata;
 mod network;

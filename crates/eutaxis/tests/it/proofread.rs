@@ -37,7 +37,7 @@ sastrugi==0.8.2
 frostgird
 snowpit==2.3
 wirepack>=1.4
--r base.txt
+--prefer-binary
 rimefall
 tarnlog; sys_platform == 'win32'
 ";
@@ -160,5 +160,32 @@ fn pins_are_held_against_the_depots() {
             .expect(2, &["proofread", "none.txt"])
             .err
             .contains("none.txt")
+    );
+}
+
+/// A list is read with those that it leads to; what `settle` would refuse breaks.
+#[test]
+fn a_list_is_read_with_those_that_it_leads_to() {
+    let field = Field::new();
+    field.write(
+        "kit.txt",
+        "-r sub/more.txt\n-r nowhere.txt\nfirnio\n--pre\n",
+    );
+    field.write("sub/more.txt", "firnio==1.3\n-r ../kit.txt\n");
+    let answer = field.json(1, &[&["proofread", "kit.txt"], &THERE[..]].concat());
+    let told = remarks(&answer);
+    for expected in [
+        "breaks malformed kit.txt:1 -",
+        "breaks malformed kit.txt:2 -",
+        "breaks directive kit.txt:4 -",
+    ] {
+        assert!(told.iter().any(|r| r == expected), "{told:#?}");
+    }
+    field.write("sub/more.txt", "firnio==1.3\n");
+    let answer = field.json(1, &[&["proofread", "kit.txt"], &THERE[..]].concat());
+    let told = remarks(&answer);
+    assert!(
+        told.iter().any(|r| r == "risk doubled kit.txt:3 firnio"),
+        "{told:#?}"
     );
 }

@@ -419,23 +419,6 @@ fn a_pin_list_can_be_asked_for_and_asked_with() {
 }
 
 #[test]
-fn directives_are_cautions_or_errors() {
-    let field = Field::new();
-    field.write("list.txt", "-r more.txt\nsnowpit\n");
-    let answer = field.json(0, &["settle", "--asks", "list.txt", "--target", PLANNED]);
-    assert!(
-        answer["cautions"][0].as_str().unwrap().contains("--asks"),
-        "{answer}"
-    );
-    field.expect(
-        2,
-        &[
-            "settle", "--asks", "list.txt", "--target", PLANNED, "--strict",
-        ],
-    );
-}
-
-#[test]
 fn output_fits_narrow_terminals() {
     let field = Field::new();
     for columns in ["60", "100"] {

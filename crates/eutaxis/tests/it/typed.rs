@@ -1,12 +1,12 @@
 //! What the program prints to be typed is typed, into a shell, in the state for which it was printed.
 
 use std::path::Path;
-use std::process::{Command, Stdio};
+use std::process::Command;
 
 use rstest::rstest;
 use serde_json::Value;
 
-use crate::field::{Field, Ran, ran};
+use crate::field::{Field, ran, shell};
 
 /// The commands of a text: not those that were typed already, which stand behind a `$`. Lines that a
 /// shell joins are one.
@@ -57,22 +57,6 @@ impl Kept<'_> {
     fn go_back(&self) {
         Kept::copied(self.copy, self.folder);
     }
-}
-
-fn shell(camp: &Field, folder: &Path, command: &str) -> Ran {
-    let program = Path::new(env!("CARGO_BIN_EXE_eutaxis")).parent().unwrap();
-    let path = std::env::var("PATH").unwrap_or_default();
-    let output = Command::new("sh")
-        .args(["-c", command])
-        .current_dir(folder)
-        .env("PATH", format!("{}:{path}", program.display()))
-        .env("EUTAXIS_CACHE", camp.path("cache"))
-        .env("HOME", camp.path(""))
-        .env_remove("VIRTUAL_ENV")
-        .env_remove("EUTAXIS_DEPOT")
-        .stdin(Stdio::null())
-        .output();
-    ran(output.unwrap())
 }
 
 /// Every command of the demo's output is taken, also from a terminal so narrow that lines are cut.

@@ -254,7 +254,8 @@ impl Search {
             | BarKind::Adjust
             | BarKind::Absent
             | BarKind::Unknown
-            | BarKind::Quarantined => {
+            | BarKind::Quarantined
+            | BarKind::Hash => {
                 return offer
                     .and_then(|o| o.bars.iter().find(|b| b.kind() == kind))
                     .map(Bar::of_several)

@@ -325,6 +325,7 @@ fn over_bar(problem: &Problem, fact: &Fact, kind: BarKind) -> Vec<Candidate> {
         | BarKind::Wheels
         | BarKind::Absent
         | BarKind::Unknown
-        | BarKind::Quarantined => Vec::new(),
+        | BarKind::Quarantined
+        | BarKind::Hash => Vec::new(),
     }
 }

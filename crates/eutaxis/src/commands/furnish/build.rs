@@ -22,6 +22,7 @@ use rayon::prelude::*;
 
 use super::Prepared;
 use crate::answer::build::{Failed, Foreseen, Way};
+use crate::asks;
 use crate::building::foresee::{Place, with_wheel};
 use crate::building::make::{Archive, Maker, Recipe, placed};
 use crate::cli::Furnish;
@@ -152,7 +153,7 @@ impl Prepared {
             depots,
             output,
             policy,
-            bounds: plan::build_bounds(&arguments.permit)?,
+            bounds: asks::build_bounds(&arguments.permit)?,
             archives: archives.collect::<Result<_, _>>()?,
         };
         let foreseen = site.foreseen()?;

@@ -29,6 +29,7 @@ use eutaxis_world::{Error, Errors};
 use crate::answer::build::Foreseen;
 use crate::answer::clash::Refusal;
 use crate::answer::rehearse::{Alternative, Play, Step, Told};
+use crate::asks;
 use crate::cli::{Common, Rehearse};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
@@ -74,7 +75,7 @@ pub(crate) fn run(
     }
     let depots = plan::depots(&arguments.depots, &surroundings, false)?;
     steps.iter_mut().for_each(|s| {
-        plan::keep_secrets(s.iter_mut().map(|a| &mut a.requirement), depots.network())
+        asks::keep_secrets(s.iter_mut().map(|a| &mut a.requirement), depots.network())
     });
     let run = Run::new(Arc::clone(&depots));
     let base = base(arguments, &surroundings, &run)?;

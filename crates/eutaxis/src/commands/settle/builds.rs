@@ -18,6 +18,7 @@ use eutaxis_world::supply::Run;
 use super::Job;
 use crate::answer::build::{Foreseen, permits};
 use crate::answer::settle::{Pinned, Settled};
+use crate::asks;
 use crate::building::foresee::{Place, archive_of, is_permitted};
 use crate::building::make::{Maker, Recipe, placed};
 use crate::building::needs::Asker;
@@ -51,7 +52,7 @@ pub(super) fn run(
         python,
         target: chosen.target.clone(),
         policy: policy.clone(),
-        bounds: plan::build_bounds(&arguments.policy.permit)?,
+        bounds: asks::build_bounds(&arguments.policy.permit)?,
         steps: output.steps(),
         stop: broken_off()?,
     };
@@ -70,7 +71,7 @@ impl Job<'_> {
         }
         let python = plan::interpreter_here(&self.arguments.target, self.surroundings, chosen).ok();
         let policy = &settled.problem.policy;
-        let bounds = plan::build_bounds(&self.arguments.policy.permit)?;
+        let bounds = asks::build_bounds(&self.arguments.policy.permit)?;
         let place = Place {
             surroundings: self.surroundings,
             depots: &self.depots,
@@ -92,7 +93,7 @@ impl Job<'_> {
     ) -> Result<Vec<Vec<Foreseen>>, Error> {
         let options = &self.arguments.target;
         let python = plan::interpreter_here(options, self.surroundings, chosen).ok();
-        let bounds = plan::build_bounds(&self.arguments.policy.permit)?;
+        let bounds = asks::build_bounds(&self.arguments.policy.permit)?;
         let one = |way: &Way| {
             let permits = way.changes.iter().any(|c| matches!(c, Change::Build(_)));
             let [environment] = way.environments.as_slice() else {
@@ -147,7 +148,7 @@ impl Job<'_> {
         python: &Found,
     ) -> Result<Result<Vec<Item>, String>, Error> {
         let policy = &settled.problem.policy;
-        let bounds = plan::build_bounds(&self.arguments.policy.permit)?;
+        let bounds = asks::build_bounds(&self.arguments.policy.permit)?;
         let (steps, stop) = (self.output.steps(), broken_off()?);
         let maker = Maker {
             recipe: Recipe {

@@ -14,8 +14,9 @@ use eutaxis_world::supply::{Outcome as End, Read};
 use super::Job;
 use crate::answer::proof::Proof;
 use crate::answer::settle::Taken;
+use crate::asks::Asks;
 use crate::cli::Settle;
-use crate::plan::{Asks, Chosen, Surroundings};
+use crate::plan::{Chosen, Surroundings};
 use crate::words;
 
 impl Taken {

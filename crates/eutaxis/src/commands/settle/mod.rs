@@ -33,9 +33,10 @@ use interpreter::Another;
 use crate::answer::edits::FileEdit;
 use crate::answer::proof::Proof;
 use crate::answer::settle::Taken;
+use crate::asks::{self, Asks};
 use crate::cli::{Common, Settle};
 use crate::output::{Answer, Outcome, Output};
-use crate::plan::{self, Asks, Surroundings};
+use crate::plan::{self, Surroundings};
 use crate::{render, report};
 
 /// One `settle` under way.
@@ -76,7 +77,7 @@ impl<'a> Writing<'a> {
 
 pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Result<Answer, Errors> {
     let surroundings = Surroundings::new(common)?;
-    let mut asks = plan::asks(&arguments.asks)?;
+    let mut asks = asks::read(&arguments.asks, &surroundings)?;
     let mut targets = plan::targets(&arguments.target, &surroundings)?;
     let mut taken = None;
     if let [chosen] = targets.as_mut_slice()
@@ -92,7 +93,7 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
         &surroundings,
         !arguments.renew.is_empty(),
     )?;
-    plan::keep_secrets(
+    asks::keep_secrets(
         asks.asks.iter_mut().map(|a| &mut a.requirement),
         depots.network(),
     );
@@ -113,6 +114,7 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
         problem.bounds = asks.bounds.clone();
         problem.prior = prior(old.as_ref(), &arguments.renew)?;
         problem.adjustments = surroundings.config.adjustments.clone();
+        problem.adjustments.extend(asks.hashed.iter().cloned());
         problem
             .adjustments
             .extend(learnt(old.as_ref(), &arguments.renew, &surroundings.config));

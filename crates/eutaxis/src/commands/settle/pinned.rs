@@ -1,16 +1,19 @@
 //! A settled set with all that is said of it.
 
 use std::collections::BTreeMap;
+use std::path::Path;
 
-use eutaxis_core::fault::escaped;
+use eutaxis_core::fault::{Origin, escaped};
+use eutaxis_core::offer::{Adjustment, has_stated, hashes_of};
 use eutaxis_core::pins::Lock;
 use eutaxis_core::record::{Moved, moved};
-use eutaxis_core::requirement::{Accepts, Directive};
+use eutaxis_core::requirement::{Accepts, Directive, StatedHash};
 use eutaxis_core::solve::{Chosen, Problem, Solution};
 use eutaxis_world::Error;
 use eutaxis_world::catalogue::ListedFile;
 use eutaxis_world::depot::Place;
 use eutaxis_world::files::sha256_of;
+use eutaxis_world::network::as_stated;
 use eutaxis_world::supply::Run;
 use rayon::prelude::*;
 
@@ -21,13 +24,22 @@ use crate::words;
 /// The pin of a chosen release, and the files that it will place.
 fn listed<'a>(chosen: &'a Chosen, problem: &Problem, run: &Run) -> Result<Listed<'a>, Error> {
     let place = run.place_of(&chosen.project, &chosen.file)?;
+    let unsure = unsure_hashes(chosen, problem);
     let on_disk = match (&place, chosen.file.hashes.sha256()) {
         (Place::Disk(path), _) => Some(path.clone()),
+        (Place::Url(_), Some(_)) if !unsure.is_empty() => {
+            Some(run.obtain(&chosen.project, &chosen.file)?)
+        }
         // Nothing says which bytes it must be: those that are there now are fetched, and
         // pinned.
         (Place::Url(_), None) => Some(run.obtain(&chosen.project, &chosen.file)?),
         (Place::Url(_), Some(_)) => None,
     };
+    if let Some(path) = &on_disk {
+        for (adjustment, stated) in unsure {
+            ensure_stated(chosen, path, stated, &adjustment.origin)?;
+        }
+    }
     let length = || {
         on_disk
             .as_ref()
@@ -78,6 +90,38 @@ fn listed<'a>(chosen: &'a Chosen, problem: &Problem, run: &Run) -> Result<Listed
         },
         listed,
     ))
+}
+
+/// The hashes that lines state for a chosen file, of algorithms by which nothing is known of it yet.
+fn unsure_hashes<'a>(
+    chosen: &Chosen,
+    problem: &'a Problem,
+) -> Vec<(&'a Adjustment, &'a [StatedHash])> {
+    let speaking = problem.adjustments.iter();
+    let speaking =
+        speaking.filter(|a| a.speaks_of(&chosen.project, &chosen.version, &problem.target));
+    let stated = speaking.filter_map(|a| Some((a, hashes_of(a)?)));
+    stated
+        .filter(|(_, stated)| has_stated(&chosen.file.hashes, stated).is_none())
+        .collect()
+}
+
+/// The bytes themselves have one of the hashes that a line states.
+fn ensure_stated(
+    chosen: &Chosen,
+    path: &Path,
+    stated: &[StatedHash],
+    origin: &Origin,
+) -> Result<(), Error> {
+    let found = as_stated(path, stated)?;
+    if has_stated(&found, stated) == Some(true) {
+        return Ok(());
+    }
+    let error = Error::contents(format!(
+        "{} has none of the hashes stated at {origin}",
+        chosen.file.filename
+    ));
+    Err(error.help("the depot has another file than the list was made for: look at both"))
 }
 
 /// Sources of an older kind, whose needs a build may come to otherwise: one line.
@@ -133,6 +177,11 @@ pub(super) fn settle<'a>(
     let shared = shared_paths(&pins);
     let mut pins: Vec<Pinned<'a>> = pins.into_iter().map(|(pin, _)| pin).collect();
     pins.sort_by(|a, b| a.chosen.project.cmp(&b.chosen.project));
+    let left_out: Vec<Directive> = directives
+        .iter()
+        .filter(|d| !d.kind.means_nothing())
+        .cloned()
+        .collect();
     let mut cautions = directive_cautions(directives);
     cautions.extend(words::releases::cautions(
         &solution.cautions,
@@ -150,6 +199,7 @@ pub(super) fn settle<'a>(
         problem,
         solution,
         verbose: output.verbose(),
+        left_out,
         moves: Vec::new(),
         cautions,
         in_place,
@@ -268,7 +318,7 @@ fn idle_adjustments(problem: &Problem, run: &Run) -> Vec<String> {
     for adjustment in problem
         .adjustments
         .iter()
-        .filter(|a| a.learnt.is_none() && a.counts_on(&problem.target))
+        .filter(|a| a.learnt.is_none() && hashes_of(a).is_none() && a.counts_on(&problem.target))
     {
         let project = &adjustment.project;
         let why = match run.page_of(project) {
@@ -293,12 +343,16 @@ fn idle_adjustments(problem: &Problem, run: &Run) -> Vec<String> {
 
 fn directive_cautions(directives: &[Directive]) -> Vec<String> {
     let one = |d: &Directive| {
-        format!(
-            "{}: `{}` is a directive, not a requirement, and was left out: {}.",
-            d.origin,
-            escaped(&d.text),
-            words::troubles::instead(d.kind)
-        )
+        let left = if d.kind.means_nothing() {
+            ""
+        } else {
+            "is left out: "
+        };
+        let (text, instead) = (
+            words::troubles::directive(d),
+            words::troubles::instead(d.kind),
+        );
+        format!("{}: `{text}` {left}{instead}.", d.origin)
     };
     directives.iter().map(one).collect()
 }

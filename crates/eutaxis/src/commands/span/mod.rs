@@ -19,10 +19,11 @@ use eutaxis_world::{Error, Errors};
 
 use crate::answer::build::Foreseen;
 use crate::answer::span::{Head, Report};
+use crate::asks::{self, Asks};
 use crate::building::foresee::Place;
 use crate::cli::{Common, Span};
 use crate::output::{Answer, Outcome, Output};
-use crate::plan::{self, Asks, Chosen, Surroundings};
+use crate::plan::{self, Chosen, Surroundings};
 use crate::{render, report};
 
 /// The question, for any interpreter.
@@ -50,11 +51,11 @@ pub(crate) fn run(arguments: &Span, common: &Common, output: &Output) -> Result<
         .as_deref()
         .map(rows::parse)
         .transpose()?;
-    let mut asks = plan::asks(&arguments.asks)?;
+    let mut asks = asks::read(&arguments.asks, &surroundings)?;
     let columns = plan::targets(&arguments.target, &surroundings)?;
     let policy = plan::policy(&arguments.policy, &surroundings.config)?;
     let depots = plan::depots(&arguments.depots, &surroundings, false)?;
-    plan::keep_secrets(
+    asks::keep_secrets(
         asks.asks.iter_mut().map(|a| &mut a.requirement),
         depots.network(),
     );

@@ -9,7 +9,7 @@ use eutaxis_core::remedy::{Invocation, Step, Verb};
 
 use super::Checker;
 use crate::cli::{AskOptions, Cli, Command};
-use crate::{plan, typed};
+use crate::{asks, typed};
 
 impl Checker<'_> {
     /// A step as it can be taken here; none where what it speaks of is not there.
@@ -31,7 +31,7 @@ impl Checker<'_> {
                 if let Some(Step::Run(again)) = self.mine(|s| s.settle_again(one.words.clone())) {
                     return Some(again);
                 }
-                plan::default_file().ok()?;
+                asks::default_file().ok()?;
                 self.completed(one)
             }
             Command::Span(span) if asks_nothing(&span.asks) => match self.pins() {
@@ -39,7 +39,7 @@ impl Checker<'_> {
                     Invocation::new(Verb::Span, pins.question.iter().cloned())
                 }
                 _ => {
-                    plan::default_file().ok()?;
+                    asks::default_file().ok()?;
                     self.completed(one)
                 }
             },

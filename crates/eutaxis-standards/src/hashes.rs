@@ -73,6 +73,19 @@ impl Algorithm {
             .map_or("", |(name, _)| name)
     }
 
+    /// How many hexadecimal digits it has; none where that varies.
+    pub fn digits(self) -> Option<usize> {
+        match self {
+            Algorithm::Md5 => Some(32),
+            Algorithm::Sha1 => Some(40),
+            Algorithm::Sha224 | Algorithm::Sha3_224 => Some(56),
+            Algorithm::Sha256 | Algorithm::Sha3_256 => Some(64),
+            Algorithm::Sha384 | Algorithm::Sha3_384 => Some(96),
+            Algorithm::Sha512 | Algorithm::Sha3_512 => Some(128),
+            Algorithm::Blake2b | Algorithm::Blake2s => None,
+        }
+    }
+
     /// Whether nobody can make another file with the same hash.
     pub fn is_strong(self) -> bool {
         !matches!(self, Algorithm::Md5 | Algorithm::Sha1)
@@ -166,7 +179,7 @@ impl<'de> Deserialize<'de> for Hashes {
 }
 
 /// The hashes of a map; what is of no known algorithm is not kept, however much of it there is.
-pub(super) fn read_map<'de, A: MapAccess<'de>>(mut map: A) -> Result<Hashes, A::Error> {
+pub(crate) fn read_map<'de, A: MapAccess<'de>>(mut map: A) -> Result<Hashes, A::Error> {
     let mut hashes = Hashes::default();
     while let Some(name) = map.next_key::<std::borrow::Cow<'de, str>>()? {
         if Algorithm::named(&name).is_some() {

@@ -1,0 +1,283 @@
+//! Requirement lists with all that they lead to: other lists and bounds, hashes, paths and addresses
+//! without a name.
+
+use std::path::{Path, PathBuf};
+
+use eutaxis_core::artifact::name_in_address;
+use eutaxis_core::fault::Origin;
+use eutaxis_core::offer::{Adjustment, Effect};
+use eutaxis_core::requirement::{Entry, ProjectAsks, RequirementList, StatedHash, Unnamed, Wanted};
+use eutaxis_core::{Ask, Name, VersionSpecifier};
+use eutaxis_world::files::{file_url, read_text};
+use eutaxis_world::{Error, Errors};
+
+use super::Asks;
+use super::text::{Texts, is_address};
+
+/// What a list is read for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Role {
+    /// It asks.
+    Asks,
+    /// It bounds.
+    Bounds,
+}
+
+/// Reads a list and those that it leads to.
+pub(super) fn read(
+    file: &Path,
+    role: Role,
+    texts: &Texts<'_>,
+    found: &mut Asks,
+) -> Result<(), Errors> {
+    let mut reader = Reader {
+        texts,
+        found,
+        open: Vec::new(),
+        done: Vec::new(),
+    };
+    let mut errors = Vec::new();
+    reader.list(file, role, None, &mut errors);
+    Errors::of(errors)
+}
+
+/// The bounds of a list on this disk.
+pub(super) fn read_bounds(file: &Path) -> Result<Vec<Ask>, Errors> {
+    let mut found = Asks::default();
+    read(file, Role::Bounds, &Texts::new(None), &mut found)?;
+    Errors::of(
+        super::correct::refused(&found.directives)
+            .into_iter()
+            .collect(),
+    )?;
+    Ok(found.bounds)
+}
+
+/// What another list on this disk asks for, to which one leads, with all that it leads to.
+pub(crate) fn followed(from: &Path, to: &str) -> Result<Vec<Ask>, Errors> {
+    let texts = Texts::new(None);
+    let mut found = Asks::default();
+    let mut reader = Reader {
+        texts: &texts,
+        found: &mut found,
+        open: vec![from.to_owned()],
+        done: Vec::new(),
+    };
+    let mut errors = Vec::new();
+    reader.list(&beside(from, to)?, Role::Asks, None, &mut errors);
+    Errors::of(errors)?;
+    Ok(found.asks)
+}
+
+struct Reader<'a> {
+    texts: &'a Texts<'a>,
+    found: &'a mut Asks,
+    /// The lists that are being read, the first one first.
+    open: Vec<PathBuf>,
+    /// Those that were read, and for what.
+    done: Vec<(PathBuf, Role)>,
+}
+
+impl Reader<'_> {
+    fn list(&mut self, file: &Path, role: Role, from: Option<&Origin>, errors: &mut Vec<Error>) {
+        let same = identity(file);
+        if let Some(at) = self.open.iter().position(|f| identity(f) == same) {
+            errors.push(circle(&self.open, at, file, from));
+            return;
+        }
+        if self.done.iter().any(|(f, r)| *f == same && *r == role) {
+            return;
+        }
+        let (text, shown) = match self.texts.read(file) {
+            Ok(read) => read,
+            Err(error) => {
+                errors.push(match from {
+                    Some(origin) => error.also(&format!("{origin} leads there")),
+                    None => error,
+                });
+                return;
+            }
+        };
+        self.open.push(file.to_owned());
+        let (list, faults) = RequirementList::read(&text, &shown);
+        let told = faults.iter().map(|f| Error::in_file(&shown, &text, f));
+        errors.extend(told);
+        for entry in list.entries {
+            if let Err(error) = self.entry(entry, file, role, errors) {
+                errors.push(error);
+            }
+        }
+        self.open.pop();
+        self.done.push((same, role));
+        self.found.files.push(shown);
+    }
+
+    fn entry(
+        &mut self,
+        entry: Entry,
+        file: &Path,
+        role: Role,
+        errors: &mut Vec<Error>,
+    ) -> Result<(), Error> {
+        match entry {
+            Entry::Follow {
+                path,
+                bounds,
+                origin,
+            } => {
+                let role = if bounds { Role::Bounds } else { role };
+                self.list(&beside(file, &path)?, role, Some(&origin), errors);
+            }
+            Entry::Ask(ask, hashes) => self.take(ask, hashes, role),
+            Entry::Unnamed(unnamed, hashes) => {
+                if role == Role::Bounds {
+                    let error = Error::request(format!(
+                        "{}: `{}` bounds nothing: it has no name",
+                        unnamed.origin, unnamed.place
+                    ));
+                    return Err(error.help("a bound is a name with versions: firnio<2"));
+                }
+                let ask = named(&unnamed, &folder_of(file))?;
+                self.take(ask, hashes, role);
+            }
+            Entry::Directive(directive) => self.found.directives.push(directive),
+        }
+        Ok(())
+    }
+
+    fn take(&mut self, ask: Ask, hashes: Vec<StatedHash>, role: Role) {
+        if !hashes.is_empty() {
+            self.found.hashed.push(hashed(&ask, hashes));
+        }
+        match role {
+            Role::Asks => self.found.asks.push(ask),
+            Role::Bounds => self.found.bounds.push(ask),
+        }
+    }
+}
+
+/// What the hashes of a line say: of its project only files that have one of them.
+fn hashed(ask: &Ask, hashes: Vec<StatedHash>) -> Adjustment {
+    Adjustment {
+        project: ask.requirement.name.clone(),
+        versions: VersionSpecifier::default(),
+        when: ask.requirement.marker.clone(),
+        effect: Effect::Hashed(hashes),
+        because: "its line states hashes".to_owned(),
+        origin: ask.origin.clone(),
+        learnt: None,
+    }
+}
+
+/// By what a place is known, however it is written.
+fn identity(file: &Path) -> PathBuf {
+    match is_address(file) {
+        true => file.to_owned(),
+        false => std::fs::canonicalize(file).unwrap_or_else(|_| file.to_owned()),
+    }
+}
+
+fn circle(open: &[PathBuf], at: usize, file: &Path, from: Option<&Origin>) -> Error {
+    let way = open
+        .iter()
+        .skip(at)
+        .chain(
+            [open.get(at).map_or(file, |f| f)]
+                .map(Path::to_owned)
+                .iter(),
+        )
+        .map(|f| f.display().to_string())
+        .collect::<Vec<_>>();
+    let place = from.map_or(String::new(), |origin| format!("{origin} "));
+    let error = Error::request(format!(
+        "{place}leads back to where it came from: {}",
+        way.join(" -> ")
+    ));
+    error.help("take that line out: what it names is read already")
+}
+
+/// The folder of a list; the current one for a list at an address, whose paths mean nothing here.
+fn folder_of(file: &Path) -> PathBuf {
+    file.parent().map(Path::to_owned).unwrap_or_default()
+}
+
+/// A path or address as a list names it: relative to the list.
+fn beside(file: &Path, place: &str) -> Result<PathBuf, Error> {
+    let stated = Path::new(place);
+    if is_address(stated) || stated.is_absolute() {
+        return Ok(stated.to_owned());
+    }
+    if let Some(path) = place.strip_prefix("file://") {
+        return Ok(PathBuf::from(path));
+    }
+    if is_address(file) {
+        let base = url::Url::parse(&file.to_string_lossy());
+        let joined = base.and_then(|base| base.join(place));
+        return joined.map(|url| PathBuf::from(url.as_str())).map_err(|e| {
+            Error::request(format!(
+                "{} names `{place}`, which is no address: {e}",
+                file.display()
+            ))
+        });
+    }
+    let bare = place.strip_prefix("./").unwrap_or(place);
+    Ok(folder_of(file).join(bare))
+}
+
+/// The requirement that the standard would write for a path or an address without a name.
+pub(super) fn named(unnamed: &Unnamed, folder: &Path) -> Result<Ask, Error> {
+    let place = unnamed.place.as_str();
+    let ask = |name: Name, url: String| Ask {
+        requirement: unnamed.named(name, url),
+        origin: unnamed.origin.clone(),
+    };
+    let nameless = || {
+        let error = Error::request(format!(
+            "{}: what `{place}` is called is not known",
+            crate::words::place(&unnamed.origin)
+        ));
+        error.help(format!("write it with its name:  NAME @ {place}"))
+    };
+    if place.contains("://") && !place.starts_with("file:") {
+        let name = name_in_address(place).ok_or_else(nameless)?;
+        return Ok(ask(name, place.to_owned()));
+    }
+    let bare = place
+        .strip_prefix("file://")
+        .or(place.strip_prefix("file:"));
+    let (path, fragment) = match bare.unwrap_or(place).split_once('#') {
+        Some((path, fragment)) => (path, format!("#{fragment}")),
+        None => (bare.unwrap_or(place), String::new()),
+    };
+    let path = match (path.strip_prefix("~/"), std::env::home_dir()) {
+        (Some(rest), Some(home)) => home.join(rest),
+        _ => folder.join(path),
+    };
+    let path = std::path::absolute(&path).unwrap_or(path);
+    if !path.exists() {
+        let error = Error::request(format!(
+            "{}: there is nothing at {}",
+            crate::words::place(&unnamed.origin),
+            path.display()
+        ));
+        return Err(error.help("a path in a list is relative to the list"));
+    }
+    let name = match path.is_dir() {
+        true => name_of_tree(&path)?,
+        false => name_in_address(place),
+    };
+    let name = name.ok_or_else(nameless)?;
+    Ok(ask(name, format!("{}{fragment}", file_url(&path))))
+}
+
+/// The name of the project in a folder, where a file there states it.
+fn name_of_tree(folder: &Path) -> Result<Option<Name>, Error> {
+    let file = folder.join("pyproject.toml");
+    if !file.is_file() {
+        return Ok(None);
+    }
+    let text = read_text(&file).map_err(Error::of_request)?;
+    let shown = file.display().to_string();
+    let read = ProjectAsks::parse(&text, &shown, &Wanted::default());
+    Ok(read.map_err(|f| Error::in_file(&shown, &text, &f))?.name)
+}
