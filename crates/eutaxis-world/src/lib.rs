@@ -27,6 +27,8 @@ pub mod stock;
 pub mod store;
 pub mod supply;
 mod threads;
+pub mod trees;
 pub mod wheel;
+pub mod within;
 
 pub use error::{Doing, Error, ErrorKind, Errors, Place, Result};

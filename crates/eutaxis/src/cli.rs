@@ -1,6 +1,7 @@
 //! The command line, as it is typed. Nothing is looked up here; that is `plan`.
 
-use std::path::PathBuf;
+use std::ffi::OsString;
+use std::path::{Path, PathBuf};
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 
@@ -89,7 +90,8 @@ pub(crate) enum Command {
     Furnish(Furnish),
     /// What is wrong in this environment? Does it match the pins? Do the imports work?
     Examine(Box<Examine>),
-    /// What would move if this were added to that environment or those pins?
+    /// What would move if this were added to that environment or those pins? And what newer
+    /// releases would move
     Rehearse(Box<Rehearse>),
     /// What broke this installation, build or import, and what mends it?
     Diagnose(Box<Diagnose>),
@@ -100,6 +102,8 @@ pub(crate) enum Command {
     /// What is wrong in this requirement list, project file or pins, before anything is fetched or
     /// placed?
     Proofread(Box<Proofread>),
+    /// Run a command in an environment without entering it
+    Within(Within),
     /// What cache and store hold, and making room in them
     Stock(Stock),
     /// The whole way on made-up data, each step explained
@@ -123,6 +127,7 @@ impl Command {
             Command::Assay(_) => "assay",
             Command::Locate(_) => "locate",
             Command::Proofread(_) => "proofread",
+            Command::Within(_) => "within",
             Command::Stock(_) => "stock",
             Command::Demo(_) => "demo",
         }
@@ -176,7 +181,7 @@ pub(crate) struct Shortlist {
 }
 
 /// `span`
-#[derive(Debug, Args)]
+#[derive(Debug, Args, Clone)]
 pub(crate) struct Span {
     #[command(flatten)]
     pub(crate) asks: AskOptions,
@@ -197,7 +202,7 @@ pub(crate) struct Span {
 }
 
 /// `settle`
-#[derive(Debug, Args)]
+#[derive(Debug, Args, Clone)]
 pub(crate) struct Settle {
     #[command(flatten)]
     pub(crate) asks: AskOptions,
@@ -208,14 +213,29 @@ pub(crate) struct Settle {
     #[command(flatten)]
     pub(crate) policy: PolicyOptions,
     /// Where the pins go: pylock.toml or pylock.NAME.toml; with several targets one file each, NAME
-    /// after the target
+    /// after the target [default: pylock.toml]
+    #[arg(long, value_name = "FILE", help_heading = "Pins")]
+    pub(crate) out: Option<PathBuf>,
+    /// Add a requirement to the list, or to the project file (to a group of it with --group), and
+    /// settle; repeatable
     #[arg(
         long,
-        value_name = "FILE",
-        default_value = "pylock.toml",
-        help_heading = "Pins"
+        value_name = "REQUIREMENT",
+        help_heading = "Changing the question",
+        conflicts_with = "check"
     )]
-    pub(crate) out: PathBuf,
+    pub(crate) and: Vec<String>,
+    /// Take a project out of the list or project file, and settle; repeatable
+    #[arg(
+        long,
+        value_name = "NAME",
+        help_heading = "Changing the question",
+        conflicts_with = "check"
+    )]
+    pub(crate) drop: Vec<String>,
+    /// Leave a project that is asked for out of this set, without touching the file; repeatable
+    #[arg(long, value_name = "NAME", help_heading = "Changing the question")]
+    pub(crate) but_not: Vec<String>,
     /// Also write a plain pin list (name==version lines)
     #[arg(long, value_name = "FILE", help_heading = "Pins")]
     pub(crate) list: Option<PathBuf>,
@@ -349,6 +369,13 @@ pub(crate) struct BuildOptions {
     pub(crate) build_bounds: Vec<PathBuf>,
 }
 
+impl Settle {
+    /// Where the pins go.
+    pub(crate) fn out(&self) -> &Path {
+        self.out.as_deref().unwrap_or(Path::new("pylock.toml"))
+    }
+}
+
 impl PolicyOptions {
     /// Whether they say what is done about releases of different times.
     pub(crate) fn says_chronology(&self) -> bool {
@@ -395,8 +422,15 @@ pub(crate) enum PreferArg {
 #[derive(Debug, Args)]
 pub(crate) struct Reason {
     /// A project of the pins
-    #[arg(value_name = "PROJECT", required_unless_present = "learnt")]
+    #[arg(value_name = "PROJECT", required_unless_present_any = ["learnt", "tree"])]
     pub(crate) project: Option<String>,
+    /// Show who needs what as a tree: of everything, or of the project in both directions
+    #[arg(long, conflicts_with_all = ["learnt", "not"])]
+    pub(crate) tree: bool,
+    /// How deep the tree goes
+    #[arg(long, value_name = "N", requires = "tree", default_value_t = 20,
+        value_parser = clap::builder::RangedU64ValueParser::<usize>::new().range(1..))]
+    pub(crate) depth: usize,
     /// Say what proofs of the pins learnt, as entries for the settings, and how far they are proven
     #[arg(long, conflicts_with_all = ["project", "not"])]
     pub(crate) learnt: bool,
@@ -420,6 +454,13 @@ pub(crate) struct Examine {
     /// Compare with these pins (their default groups)
     #[arg(long, value_name = "FILE")]
     pub(crate) pins: Option<PathBuf>,
+    /// List what it holds, instead of looking for what is wrong
+    #[arg(long, conflicts_with_all = ["against", "pins"])]
+    pub(crate) list: bool,
+    /// Tell how it differs from another environment, or from pins, instead of looking for what is
+    /// wrong
+    #[arg(long, value_name = "ENV|PINS", conflicts_with = "pins")]
+    pub(crate) against: Option<PathBuf>,
     /// The folder that code is started from: its modules are found before all others
     #[arg(long, value_name = "DIR")]
     pub(crate) from_folder: Option<PathBuf>,
@@ -518,8 +559,8 @@ pub(crate) struct Locate {
 #[derive(Debug, Args)]
 pub(crate) struct Rehearse {
     /// Dependency specifiers such as "radargram>=2" (quote them: < and > mean something to the
-    /// shell)
-    #[arg(value_name = "REQUIREMENT", required = true)]
+    /// shell) [default: what newer releases would move, and what holds the others]
+    #[arg(value_name = "REQUIREMENT")]
     pub(crate) requirements: Vec<String>,
     /// What is placed in a step of its own after that; repeatable, in order
     #[arg(long = "then", value_name = "REQUIREMENT", num_args = 1)]
@@ -587,10 +628,11 @@ pub(crate) struct Furnish {
     #[arg(value_name = "PINS", default_value = "pylock.toml")]
     pub(crate) pins: Vec<PathBuf>,
     /// The environment; for several pins the folder in which each gets its own, named as they are
-    /// [default: .venv; for several .venv-NAME]
+    /// [default: .venv; for pylock.NAME.toml .venv-NAME]
     #[arg(long, value_name = "DIR")]
     pub(crate) at: Option<PathBuf>,
-    /// The interpreter: a path, or a version such as 3.12 [default: one that the pins fit]
+    /// The interpreter: a path, or a version such as 3.12 [default: the one that settle was given,
+    /// else one that the pins fit]
     #[arg(long, value_name = "VERSION|PATH")]
     pub(crate) interpreter: Option<String>,
     /// An extra that the pins offer; repeatable
@@ -599,9 +641,15 @@ pub(crate) struct Furnish {
     /// A dependency group that the pins offer; repeatable
     #[arg(long, value_name = "NAME")]
     pub(crate) group: Vec<String>,
+    /// Leave out one's own project: place just what it depends on
+    #[arg(long)]
+    pub(crate) deps_only: bool,
     /// Remove projects that are not pinned
     #[arg(long)]
     pub(crate) tidy: bool,
+    /// Only say whether the environment is as pinned, and the pins as asked; change nothing
+    #[arg(long, conflicts_with_all = ["prove", "anyway"])]
+    pub(crate) check: bool,
     /// Let the environment see the base interpreter's packages
     #[arg(long)]
     pub(crate) share_system: bool,
@@ -619,6 +667,27 @@ pub(crate) struct Furnish {
     pub(crate) permit: BuildOptions,
     #[command(flatten)]
     pub(crate) depots: DepotOptions,
+}
+
+/// `within`
+#[derive(Debug, Args)]
+pub(crate) struct Within {
+    /// The environment, or a script with inline metadata, which is settled beside it, furnished in
+    /// the cache and run [default: .venv]
+    #[arg(value_name = "ENV|FILE.py")]
+    pub(crate) place: Option<PathBuf>,
+    /// Bring the environment to its pins first, where it is not
+    #[arg(long)]
+    pub(crate) furnish: bool,
+    /// Keep the end of its error output, and explain it where the command ends badly with a fault of
+    /// imports, versions or libraries
+    #[arg(long)]
+    pub(crate) explain: bool,
+    #[command(flatten)]
+    pub(crate) depots: DepotOptions,
+    /// The command and what follows it, behind --; of a script what follows it
+    #[arg(last = true, value_name = "COMMAND")]
+    pub(crate) command: Vec<OsString>,
 }
 
 /// `--link`

@@ -14,6 +14,7 @@ mod placed;
 mod plan;
 mod proof;
 mod question;
+mod remembered;
 mod render;
 mod report;
 mod sarif;

@@ -34,6 +34,8 @@ pub(crate) enum Outcome {
     Ok,
     /// The answer is no.
     No,
+    /// A command was run, and ended so: nothing else is said.
+    Passed(u8),
 }
 
 /// What a command has to say, in both forms.
@@ -52,9 +54,22 @@ pub(crate) struct Output {
     verbose: bool,
     /// Standard output failed: the answer did not get out.
     lost: Cell<bool>,
+    /// What would go to standard output goes to standard error: that is another program's.
+    aside: bool,
 }
 
 impl Output {
+    /// The same beside another program, whose standard output is its own: text, on standard error.
+    pub(crate) fn aside(&self) -> Self {
+        Output {
+            json: false,
+            quiet: self.quiet,
+            verbose: self.verbose,
+            lost: Cell::new(false),
+            aside: true,
+        }
+    }
+
     pub(crate) fn new(common: &Common) -> Self {
         let choice = match common.color {
             ColorWhen::Auto => ColorChoice::Auto,
@@ -69,6 +84,7 @@ impl Output {
             quiet: common.quiet,
             verbose: common.verbose,
             lost: Cell::new(false),
+            aside: false,
         }
     }
 
@@ -98,7 +114,14 @@ impl Output {
         }
     }
 
-    /// A notice about the run itself.
+    /// What is said beside what another program prints, on standard error.
+    pub(crate) fn tell(&self, text: &str) {
+        if !self.quiet {
+            let _ = anstream::stderr().lock().write_all(text.as_bytes());
+        }
+    }
+
+    /// A notice about the run itself, on standard error.
     pub(crate) fn notice(&self, text: &str) {
         if !self.quiet {
             say(text);
@@ -107,7 +130,9 @@ impl Output {
 
     /// Text that goes out at once, in text form only.
     pub(crate) fn now(&self, text: &str) {
-        if !self.json {
+        if self.aside {
+            self.tell(text);
+        } else if !self.json {
             let mut out = anstream::stdout().lock();
             self.note_failure(out.write_all(text.as_bytes()).and_then(|()| out.flush()));
         }
@@ -254,7 +279,18 @@ impl Output {
 
     /// Prints the answer or the error, and gives the exit code.
     pub(crate) fn finish(&self, command: &str, result: Result<Answer, Errors>) -> ExitCode {
+        if let Ok(Answer {
+            outcome: Outcome::Passed(code),
+            ..
+        }) = &result
+        {
+            return ExitCode::from(*code);
+        }
         let (word, code) = match &result {
+            Ok(Answer {
+                outcome: Outcome::Passed(code),
+                ..
+            }) => ("ok", *code),
             Ok(Answer {
                 outcome: Outcome::Ok,
                 ..
@@ -413,7 +449,7 @@ fn exit_code(errors: &Errors) -> u8 {
     }
 }
 
-fn print_error(error: &Error) {
+pub(crate) fn print_error(error: &Error) {
     let mut out = anstream::stderr().lock();
     let _ = out.write_all(error_text(error).as_bytes());
 }

@@ -13,7 +13,7 @@ use eutaxis_world::config::Config;
 
 use crate::cli::{AskOptions, DepotOptions};
 use crate::words::near;
-use crate::{asks, typed};
+use crate::{asks, remembered, typed};
 
 /// Pins whose question is asked once more.
 pub(crate) struct Again<'a> {
@@ -52,6 +52,24 @@ impl Again<'_> {
         Some(words)
     }
 
+    /// The command that settles the same over the same pins, with more options: pins that remember
+    /// their question, whose files say the same as then, need no more said.
+    pub(crate) fn once_more(&self, python: &Path, options: &[&str]) -> Option<Invocation> {
+        let folder = self.pins.parent().unwrap_or(Path::new(""));
+        let remembers = remembered::of(self.lock, folder).is_some();
+        if !remembers || !remembered::since(self.lock, folder).is_none() {
+            return self.settle(python, options);
+        }
+        let mut words = Vec::new();
+        if let Some(target) = record::target_of(self.lock, &self.config.families) {
+            words.extend(accelerator_words(&target, self.place));
+        }
+        words.extend(self.depot_words());
+        let settle = Invocation::new(Verb::Settle, words);
+        let settle = settle.with(options.iter().copied());
+        Some(settle.with(["--interpreter", &near(python), "--out", &near(self.pins)]))
+    }
+
     /// The command that settles it over the same pins, with something more said.
     pub(crate) fn settle(&self, python: &Path, more: &[&str]) -> Option<Invocation> {
         let settle = Invocation::new(Verb::Settle, self.words()?);
@@ -67,13 +85,7 @@ impl Again<'_> {
             return named;
         }
         let folder = self.pins.parent().unwrap_or(Path::new(""));
-        let recorded = self.lock.packages.iter().filter_map(record::depot_of);
-        let each: BTreeSet<String> = recorded
-            .map(|depot| match depot.contains("://") {
-                true => depot.to_owned(),
-                false => near(&folder.join(depot)),
-            })
-            .collect();
+        let each = remembered::depots(self.lock, folder);
         let option = |depot: String| ["--depot".to_owned(), depot];
         each.into_iter().flat_map(option).collect()
     }

@@ -18,7 +18,7 @@ pub fn interpreter_of(lock: &Lock, target: &Target) -> Option<Pinned> {
 
 /// What an entry shows by itself.
 pub fn hashless(package: &Package) -> Option<Pinned> {
-    let mut files = package.wheels.iter().chain(&package.sdist);
+    let mut files = package.files();
     files
         .any(|f| !f.hashes.contains_key("sha256"))
         .then_some(Pinned::NoHash)
@@ -34,7 +34,7 @@ pub fn pinned(package: &Package, judged: Option<&JudgedPage>) -> Option<Pinned> 
     let Some(offer) = judged.offer(&version) else {
         return Some(Pinned::VersionGone(version));
     };
-    for file in package.wheels.iter().chain(&package.sdist) {
+    for file in package.files() {
         let Some(filename) = file.filename() else {
             continue;
         };

@@ -22,6 +22,7 @@
 
 mod moved;
 mod read;
+mod since;
 #[cfg(test)]
 mod tests;
 mod write;
@@ -31,10 +32,11 @@ use toml::{Table, Value};
 pub use moved::{Moved, moved};
 pub use read::{
     NewerRecord, Proof, Unrecorded, adjustments_of, asked_as, asks_of, bounds_of, depot_of,
-    is_asked, newer_of, policy_of, problem_of, proof_of, releases, said_of, target_is_recorded,
-    target_of,
+    is_asked, left_out_of, newer_of, policy_of, problem_of, proof_of, question_of, releases,
+    said_of, target_is_recorded, target_of, usual_parts,
 };
-pub use write::{Wording, adjustment, chosen, proof, question};
+pub use since::{AskMoves, Since};
+pub use write::{Wording, adjustment, chosen, left_out, proof, question};
 
 /// Our own table of a lock file, or of a package of it.
 fn own(tool: Option<&Table>) -> Option<&Table> {

@@ -14,7 +14,7 @@ use eutaxis_standards::fault::{Fault, Origin};
 use eutaxis_standards::knowledge::Families;
 use eutaxis_standards::marker::Marker;
 use eutaxis_standards::name::Name;
-use eutaxis_standards::pins::{Lock, Package};
+use eutaxis_standards::pins::{Lock, Package, Selection};
 use eutaxis_standards::requirement::{Ask, Requirement, StatedHash};
 use eutaxis_standards::targets::Target;
 use eutaxis_standards::version::{Version, VersionSpecifier};
@@ -196,6 +196,36 @@ pub enum Unrecorded {
     Question,
     /// The target that they record cannot be read.
     Target(Fault),
+}
+
+/// The question of the pins as it was typed: the words behind the command.
+pub fn question_of(lock: &Lock) -> Option<Vec<String>> {
+    let words = own(lock.tool.as_ref())?.get("question")?.as_array()?;
+    let word = |v: &Value| v.as_str().map(str::to_owned);
+    words.iter().map(word).collect()
+}
+
+/// What of the pins is placed where nothing else is chosen: every extra that was asked for, and the
+/// default groups.
+pub fn usual_parts(lock: &Lock) -> Selection {
+    let listed = own(lock.tool.as_ref()).and_then(|t| t.get("default-extras")?.as_array());
+    let extras = listed.into_iter().flatten();
+    Selection {
+        extras: extras
+            .filter_map(|v| Name::parse(v.as_str()?).ok())
+            .filter(|e| {
+                lock.extras
+                    .iter()
+                    .any(|known| Name::parse(known).ok().as_ref() == Some(e))
+            })
+            .collect(),
+        groups: None,
+    }
+}
+
+/// Asks that were left out of the pins though their files state them.
+pub fn left_out_of(lock: &Lock) -> Vec<Ask> {
+    listed(lock, "left-out")
 }
 
 /// The question of the pins, with the pins as what was there before.

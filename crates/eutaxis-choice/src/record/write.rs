@@ -50,6 +50,18 @@ pub fn question(problem: &Problem) -> Table {
     own
 }
 
+/// Asks that are left out of the set though their files state them, and why.
+pub fn left_out(asks: &[Ask], because: &str) -> Value {
+    let one = |ask: &Ask| {
+        let mut table = Table::new();
+        table.insert("requirement".into(), text(&ask.requirement));
+        table.insert("at".into(), text(&ask.origin));
+        table.insert("because".into(), text(because));
+        Value::Table(table)
+    };
+    Value::Array(asks.iter().map(one).collect())
+}
+
 /// How far the pins were proven.
 pub fn proof(proof: &Proof) -> Table {
     let mut table = Table::new();

@@ -9,9 +9,12 @@ use super::lock::Lock;
 pub fn pin_list(lock: &Lock, exact: bool) -> String {
     let mut text = String::new();
     for package in &lock.packages {
+        // What a part of the pins is needed for, a plain list cannot say.
+        let is_plain = |m: &&String| !m.contains("in extras") && !m.contains("dependency_groups");
         let marker = package
             .marker
             .as_ref()
+            .filter(is_plain)
             .map_or(String::new(), |m| format!(" ; {m}"));
         let file = package.wheels.first().or(package.sdist.as_ref());
         let direct = file

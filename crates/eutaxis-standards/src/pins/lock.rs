@@ -59,6 +59,20 @@ pub struct Package {
     pub tool: Option<toml::Table>,
 }
 
+impl Package {
+    /// All files that it pins: wheels, source distribution, archive.
+    pub fn files(&self) -> impl Iterator<Item = &LockFile> {
+        let archive = self.archive.as_ref().map(|a| &a.file);
+        self.wheels.iter().chain(&self.sdist).chain(archive)
+    }
+
+    /// The same, to be changed.
+    pub fn files_mut(&mut self) -> impl Iterator<Item = &mut LockFile> {
+        let archive = self.archive.as_mut().map(|a| &mut a.file);
+        self.wheels.iter_mut().chain(&mut self.sdist).chain(archive)
+    }
+}
+
 /// A repository at a commit.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Vcs {

@@ -144,7 +144,9 @@ fn best_wheel<'a>(
 ) -> Result<Option<(&'a LockFile, WheelName)>, Fault> {
     let mut best = None;
     let mut tags = Vec::new();
-    for file in &package.wheels {
+    let archive = package.archive.as_ref().map(|a| &a.file);
+    let is_wheel = |f: &&LockFile| f.filename().is_some_and(|n| n.ends_with(".whl"));
+    for file in package.wheels.iter().chain(archive.filter(is_wheel)) {
         let filename = file.filename().unwrap_or_default();
         let name = WheelName::parse(&filename)
             .map_err(|f| f.within(format_args!("a wheel of {}", package.name)))?;
@@ -169,7 +171,7 @@ fn best_wheel<'a>(
             None => tags.push(name.tags.to_string()),
         }
     }
-    if best.is_none() && package.sdist.is_none() && !package.wheels.is_empty() {
+    if best.is_none() && package.sdist.is_none() && !tags.is_empty() {
         let message = format!(
             "{} has no wheel for {target}: pinned are {}",
             package.name,

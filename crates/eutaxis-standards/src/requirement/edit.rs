@@ -20,6 +20,8 @@ pub enum Edit<'a> {
     Replace(&'a Requirement, &'a Requirement),
     /// The requirement is left out; in a list its line becomes a comment.
     Remove(&'a Requirement),
+    /// The requirement goes, and its line with it where nothing else stands there.
+    Delete(&'a Requirement),
     /// A requirement joins behind the one that stands there.
     AddBehind(&'a Requirement, &'a Requirement),
 }
@@ -27,7 +29,8 @@ pub enum Edit<'a> {
 /// The text with the requirement that begins on `line` (counted from 1) changed; none when it does
 /// not stand there.
 pub fn edited(text: &str, form: FileForm, line: u32, edit: Edit<'_>) -> Option<String> {
-    let (Edit::Replace(old, _) | Edit::Remove(old) | Edit::AddBehind(old, _)) = edit;
+    let (Edit::Replace(old, _) | Edit::Remove(old) | Edit::Delete(old) | Edit::AddBehind(old, _)) =
+        edit;
     let start = line_start(text, line)?;
     let place = match form {
         FileForm::List => in_list(text, start, old)?,
@@ -41,7 +44,12 @@ pub fn edited(text: &str, form: FileForm, line: u32, edit: Edit<'_>) -> Option<S
             let line = text.get(start..)?;
             format!("{}# {line}", text.get(..start)?)
         }
-        (Edit::Remove(_), FileForm::Quoted) => {
+        (Edit::Delete(_), FileForm::List) => {
+            // The whole logical line, with what stands behind the requirement.
+            let end = logical_end(text, start);
+            format!("{}{}", text.get(..start)?, text.get(end..)?)
+        }
+        (Edit::Remove(_) | Edit::Delete(_), FileForm::Quoted) => {
             // The quotes go with it, and the comma behind it.
             let before = before.get(..before.len() - 1)?;
             let after = after.get(1..)?;
@@ -122,17 +130,21 @@ fn line_start(text: &str, line: u32) -> Option<usize> {
 
 type Place = std::ops::Range<usize>;
 
-/// Where the requirement stands that begins a line; lines joined by a backslash count as one.
-fn in_list(text: &str, start: usize, wanted: &Requirement) -> Option<Place> {
-    let rest = text.get(start..)?;
-    let mut end = 0;
-    for line in rest.split_inclusive('\n') {
+/// Where the line ends that begins at `start`, with those that backslashes join to it.
+fn logical_end(text: &str, start: usize) -> usize {
+    let mut end = start;
+    for line in text.get(start..).unwrap_or("").split_inclusive('\n') {
         end += line.len();
         if !line.trim_end_matches(['\n', '\r']).ends_with('\\') {
             break;
         }
     }
-    let logical = rest.get(..end)?;
+    end
+}
+
+/// Where the requirement stands that begins a line; lines joined by a backslash count as one.
+fn in_list(text: &str, start: usize, wanted: &Requirement) -> Option<Place> {
+    let logical = text.get(start..logical_end(text, start))?;
     let lead = logical.len() - logical.trim_start().len();
     // A comment begins behind white space; what an installer is told, behind two dashes.
     let stops = [" #", "\t#", " --"];
@@ -271,6 +283,21 @@ mod tests {
     fn one_is_left_out(#[case] form: FileForm, #[case] text: &str, #[case] expected: &str) {
         assert_eq!(
             edited(text, form, 1, Edit::Remove(&read("m==1"))).as_deref(),
+            Some(expected)
+        );
+    }
+
+    #[rstest]
+    #[case::list(FileForm::List, "a\nm==1 \\\n  --hash=x:y # x\nn\n", 2, "a\nn\n")]
+    #[case::own_line(FileForm::Quoted, "  'm==1',\n  'n',\n", 1, "  'n',\n")]
+    fn one_goes(
+        #[case] form: FileForm,
+        #[case] text: &str,
+        #[case] line: u32,
+        #[case] expected: &str,
+    ) {
+        assert_eq!(
+            edited(text, form, line, Edit::Delete(&read("m==1"))).as_deref(),
             Some(expected)
         );
     }

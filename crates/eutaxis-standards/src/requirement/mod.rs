@@ -10,6 +10,7 @@
 //! # Ok::<(), eutaxis_standards::fault::Fault>(())
 //! ```
 
+mod add;
 mod directive;
 mod edit;
 mod groups;
@@ -21,6 +22,7 @@ mod unnamed;
 
 use std::fmt;
 
+pub use add::{added_to_list, added_to_project, joined};
 pub use directive::{Directive, DirectiveKind};
 pub use edit::{Edit, FileForm, changed_lines, edited};
 pub use list::{Entry, RequirementList, StatedHash};

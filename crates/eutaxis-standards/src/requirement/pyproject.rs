@@ -24,6 +24,10 @@ pub struct ProjectAsks {
     pub asks: Vec<Ask>,
     /// `requires-python`, with its place.
     pub requires_python: Option<(VersionSpecifier, Origin)>,
+    /// Where the project's name stands.
+    pub named_at: Option<Origin>,
+    /// A build system is stated (PEP 518).
+    pub builds: bool,
 }
 
 impl ProjectAsks {
@@ -48,6 +52,7 @@ impl ProjectAsks {
             }
             None => ProjectAsks::default(),
         };
+        found.builds = root.table("build-system")?.is_some();
         if wanted.groups.is_empty() {
             return Ok(found);
         }
@@ -73,6 +78,7 @@ fn project_asks(
     let Some(name) = project.string("name")? else {
         return Err(project.fault("`name` is missing"));
     };
+    let named_at = place(name.at);
     let name = Name::parse(name.value).map_err(|f| f.shifted(name.at))?;
     let dynamic = project.strings("dynamic")?.unwrap_or_default();
     for field in &dynamic {
@@ -120,10 +126,33 @@ fn project_asks(
             place,
         )?);
     }
+    // What refers to the project itself stands for the extras that it names.
+    let mut done = wanted.extras.clone();
+    while let Some(at) = asks.iter().position(|a| a.requirement.name == name) {
+        let own = asks.remove(at).requirement;
+        let more: Vec<Name> = own
+            .extras
+            .into_iter()
+            .filter(|e| !done.contains(e))
+            .collect();
+        if more.is_empty() {
+            continue;
+        }
+        done.extend(more.iter().cloned());
+        let more = Wanted {
+            extras: more,
+            groups: Vec::new(),
+        };
+        let dynamic = is_dynamic("optional-dependencies");
+        let asked = extras(project, &more, dynamic, place)?;
+        asks.splice(at..at, asked);
+    }
     Ok(ProjectAsks {
         name: Some(name),
         asks,
         requires_python,
+        named_at: Some(named_at),
+        builds: false,
     })
 }
 
@@ -243,6 +272,20 @@ Typing = ["icelens"]
         );
         assert_eq!(found.name.unwrap().as_str(), "field-kit");
         assert_eq!(found.requires_python.unwrap().0.to_string(), ">=3.9");
+    }
+
+    /// Extras may be made of others of the same project.
+    #[test]
+    fn extras_that_refer_to_the_project_itself_are_followed() {
+        let text = "[project]\nname = 'kit'\nversion = '1'\n[project.optional-dependencies]\n\
+            all = ['kit[plot]', 'Kit[all]', 'firnio']\nplot = ['neveplot', 'kit[all]']\n";
+        let found = ProjectAsks::parse(text, "p", &wanted(&["all"], &[])).unwrap();
+        let names: Vec<&str> = found
+            .asks
+            .iter()
+            .map(|a| a.requirement.name.as_str())
+            .collect();
+        assert_eq!(names, ["neveplot", "firnio"]);
     }
 
     #[rstest]

@@ -103,9 +103,9 @@ impl ScriptBlock {
             None => None,
         };
         Ok(ProjectAsks {
-            name: None,
             asks,
             requires_python,
+            ..ProjectAsks::default()
         })
     }
 

@@ -61,6 +61,23 @@ impl Workshop {
         Ok(workshop)
     }
 
+    /// A folder for a build of a tree that is used where it lies: hooks may write there, too.
+    ///
+    /// # Errors
+    /// When the disk fails.
+    pub fn over(shelf: &Shelf, tree: &Path) -> Result<Self> {
+        let (lock, root) = claim(&shelf.temporary())?;
+        for folder in ["home", "tmp", "out"] {
+            let path = root.join(folder);
+            fs::create_dir_all(&path).doing("cannot make the folder", &path)?;
+        }
+        Ok(Workshop {
+            source: tree.to_owned(),
+            root,
+            _lock: lock,
+        })
+    }
+
     /// Where the build environment goes.
     pub fn environment(&self) -> PathBuf {
         self.root.join("environment")

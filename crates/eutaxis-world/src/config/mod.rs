@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use eutaxis_core::document::{Document, Table};
-use eutaxis_core::fault::Fault;
+use eutaxis_core::fault::{Fault, FaultKind};
 use eutaxis_core::knowledge::{Causes, Families, Libraries, Number};
 use eutaxis_core::offer::{Adjustment, Chronology, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::targets::{Accelerator, Accelerators};
@@ -83,6 +83,8 @@ pub struct Config {
     pub adjustments: Vec<Adjustment>,
     /// Those of files that several projects share; they count behind the others.
     pub facts: Vec<Adjustment>,
+    /// The folders of projects that are settled together.
+    pub members: Vec<PathBuf>,
     /// How single projects are built from source.
     pub builds: BTreeMap<Name, BuildSettings>,
     /// What each hook of a build may use.
@@ -110,6 +112,7 @@ impl Default for Config {
             trials: BTreeMap::new(),
             adjustments: Vec::new(),
             facts: Vec::new(),
+            members: Vec::new(),
             builds: BTreeMap::new(),
             build_limits: Limits::default(),
             search: Vec::new(),
@@ -262,10 +265,27 @@ impl Config {
             "build",
             "knowledge",
             "trial",
+            "member",
         ])?;
         let base = path.parent().map(Path::to_owned).unwrap_or_default();
         for entry in table.tables("depot")? {
             self.depots.push(depot(&entry, &base, &self.families)?);
+        }
+        for entry in table.tables("member")? {
+            entry.ensure_known(&["path"])?;
+            let Some(path) = entry.string("path")? else {
+                return Err(entry.fault("`path` is missing: the folder of a project"));
+            };
+            let folder = base.join(expand_home(path.value));
+            if !folder.join("pyproject.toml").is_file() {
+                let fault = Fault::of(
+                    FaultKind::Absent,
+                    format!("there is no pyproject.toml in {}", folder.display()),
+                    path.at,
+                );
+                return Err(fault.hint("name the folder of a project, relative to this file"));
+            }
+            self.members.push(folder);
         }
         for entry in table.tables("adjust")? {
             self.adjustments

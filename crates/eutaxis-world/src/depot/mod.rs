@@ -7,6 +7,7 @@ mod http;
 mod inside;
 mod learn;
 mod links;
+mod packed;
 mod remote;
 mod several;
 #[cfg(test)]
@@ -14,7 +15,7 @@ pub(crate) mod stub;
 mod tree;
 
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 use eutaxis_core::Name;
 use eutaxis_core::artifact::Metadata;
@@ -24,6 +25,7 @@ use eutaxis_core::solve::Effort;
 
 pub(crate) use inside::wheel_metadata_bytes;
 pub use inside::{sdist_metadata, wheel_metadata};
+pub use packed::{KnownTree, TreeKind};
 pub use tree::local_path;
 use url::Url;
 
@@ -121,17 +123,36 @@ pub struct Listed {
 pub struct Depots {
     listed: Vec<Listed>,
     network: Arc<Network>,
+    /// Source trees that are asked for by their address.
+    trees: Arc<Mutex<Vec<Arc<KnownTree>>>>,
 }
 
 impl Depots {
     /// These depots in this order.
     pub fn new(listed: Vec<Listed>, network: Arc<Network>) -> Self {
-        Depots { listed, network }
+        Depots {
+            listed,
+            network,
+            trees: Arc::default(),
+        }
     }
 
     /// What those on the network share.
     pub fn network(&self) -> &Arc<Network> {
         &self.network
+    }
+
+    /// From now on the address of a tree leads to it.
+    pub fn know(&self, tree: KnownTree) {
+        let mut trees = self.trees.lock().unwrap_or_else(PoisonError::into_inner);
+        trees.retain(|t| t.url != tree.url);
+        trees.push(Arc::new(tree));
+    }
+
+    /// The tree at an address, when it is known.
+    pub fn tree(&self, url: &str) -> Option<Arc<KnownTree>> {
+        let trees = self.trees.lock().unwrap_or_else(PoisonError::into_inner);
+        trees.iter().find(|t| t.url == url).cloned()
     }
 
     /// Whether some answers come over the network.
@@ -220,6 +241,13 @@ impl Depots {
     /// # Errors
     /// When the URL leads to no file of that project.
     pub fn direct(&self, project: &Name, url: &str) -> Result<(Arc<dyn Depot>, Page)> {
+        if let Some(tree) = self.tree(url) {
+            if tree.project != *project {
+                let message = format!("{project} is asked for at {url}, where {} is", tree.project);
+                return Err(Error::request(message));
+            }
+            return Ok(packed::page(&tree));
+        }
         match Url::parse(url) {
             Ok(address) if matches!(address.scheme(), "http" | "https") => {
                 direct::page(project, address, &self.network)

@@ -12,7 +12,7 @@ use std::time::Instant;
 
 use eutaxis_core::MarkerValues;
 use eutaxis_core::Name;
-use eutaxis_core::artifact::{Metadata, NameRules, WheelName};
+use eutaxis_core::artifact::{Metadata, NameRules, Repository, WheelName};
 use eutaxis_core::examine::Built;
 use eutaxis_core::index::{Algorithm, Hashes};
 use rayon::prelude::*;
@@ -20,6 +20,7 @@ use url::Url;
 
 use super::activate;
 use super::clone::{clone_tree, make_link};
+use super::holders::{Holder, holders};
 use super::layout::Layout;
 use super::link::{Cost, LinkMode, Linker, writable};
 use super::plan::{Planned, PlannedWheel, Source, join, plan};
@@ -57,10 +58,31 @@ pub struct Item {
     pub said: Option<(Vec<String>, Vec<Name>)>,
     /// The user asked for it.
     pub requested: bool,
-    /// The URL it was asked for by, if it was.
-    pub direct_url: Option<String>,
+    /// The address it was asked for by, if it was.
+    pub direct_url: Option<DirectUrl>,
     /// What it was built from, when it was built here.
     pub built: Option<Built>,
+}
+
+/// Where a project came from that was asked for by its address (PEP 610).
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum DirectUrl {
+    /// An archive.
+    Archive(String),
+    /// A folder.
+    Folder {
+        /// Its `file:` URL.
+        url: String,
+        /// It is used where it lies.
+        editable: bool,
+    },
+    /// A repository.
+    Repository {
+        /// What was asked for.
+        repository: Repository,
+        /// What it was.
+        commit: String,
+    },
 }
 
 /// Where a wheel is.
@@ -136,6 +158,8 @@ pub struct Report {
     pub kept: Vec<Name>,
     /// Projects that are there and in no pins.
     pub unpinned: Vec<(Name, String)>,
+    /// Running processes that hold what was replaced or removed.
+    pub holders: Vec<Holder>,
     /// What it cost.
     pub bytes: Bytes,
     /// How long it took.
@@ -234,7 +258,52 @@ pub fn furnish(
     )?;
     halt::at("tree-whole");
     stage.swap_in(&root, place == Place::Free)?;
+    if !(report.replaced.is_empty() && report.removed.is_empty()) {
+        report.holders = holders(&root, &stage_prefix(&root));
+    }
     report.seconds = started.elapsed().as_secs_f64();
+    Ok(report)
+}
+
+/// What would be done, without doing it: only what is there is read. Of projects in `built` it counts
+/// that the release is there, for what was built has no hash before.
+///
+/// # Errors
+/// When the place cannot be read, or can be no environment for this.
+pub fn foresee(request: &Furnish<'_>, built: &[(Name, String)]) -> Result<Report> {
+    let root = settle_path(&request.at)?;
+    let layout = Layout::of(request.python)?;
+    let place = look(&root)?;
+    ensure_usable(&place, &root, request)?;
+    let present = match place {
+        Place::Free => Vec::new(),
+        Place::Environment { .. } | Place::Other => installed(&root.join(&layout.site))?,
+    };
+    let mut report = Report {
+        environment: root,
+        made: place == Place::Free,
+        ..Report::default()
+    };
+    sort_out(request, &present, &mut report);
+    for (name, version) in built {
+        report.unpinned.retain(|(n, _)| n != name);
+        report.removed.retain(|(n, _)| n != name);
+        match present.iter().find(|p| p.name == *name) {
+            // Which version a tree is, nobody knows before.
+            Some(there) if there.version == *version || version.is_empty() => {
+                report.kept.push(name.clone())
+            }
+            Some(there) => report.replaced.push(Moved {
+                name: name.clone(),
+                before: there.version.clone(),
+                after: version.clone(),
+                file: String::new(),
+            }),
+            None => report
+                .placed
+                .push((name.clone(), version.clone(), String::new())),
+        }
+    }
     Ok(report)
 }
 

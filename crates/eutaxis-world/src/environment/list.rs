@@ -182,6 +182,11 @@ pub(crate) fn stated(root: &Path) -> Stated {
     }
 }
 
+/// Why an environment is not whole, if it is not: what makes it useless before what does not.
+pub fn fault_of(root: &Path) -> Option<Fault> {
+    stated(root).faults.into_iter().next()
+}
+
 /// What an environment states of itself, and whether it holds.
 pub(crate) struct Stated {
     /// The version of its interpreter, as it was recorded.
@@ -260,7 +265,7 @@ fn project(root: &Path, infos: &[PathBuf]) -> Option<PathBuf> {
 }
 
 /// Bytes of all files below a folder, each file once.
-fn size(root: &Path) -> Size {
+pub(crate) fn size(root: &Path) -> Size {
     let mut seen: HashSet<(u64, u64)> = HashSet::new();
     let mut size = Size::default();
     let mut open = vec![root.to_owned()];

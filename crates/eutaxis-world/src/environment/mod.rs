@@ -3,6 +3,7 @@
 mod activate;
 mod clone;
 mod furnish;
+mod holders;
 mod layout;
 mod link;
 mod list;
@@ -13,12 +14,15 @@ mod scripts;
 pub mod snapshot;
 
 pub use furnish::{
-    Bytes, FETCHING, Furnish, Item, Judge, Moved, Progress, Report, WheelAt, furnish, stock_up,
-    to_fetch,
+    Bytes, DirectUrl, FETCHING, Furnish, Item, Judge, Moved, Progress, Report, WheelAt, foresee,
+    furnish, stock_up, to_fetch,
 };
+pub use holders::Holder;
 pub use layout::Layout;
 pub use link::LinkMode;
-pub use list::{Fault, Listed, Size, environments, roots_below};
-pub use memory::{pins_of, remember_pins};
+pub(crate) use list::size;
+pub use list::{Fault, Listed, Size, environments, fault_of, roots_below};
+pub(crate) use memory::SCRIPTS;
+pub use memory::{parts_of, pins_of, remember_pins, script_root};
 pub(crate) use plan::destination;
 pub use read::{Installed, Place, installed, look};

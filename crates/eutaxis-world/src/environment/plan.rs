@@ -7,8 +7,9 @@ use std::path::{Path, PathBuf};
 
 use eutaxis_core::Target;
 use eutaxis_core::artifact::{EntryPoints, Record, RecordLine, record_base64};
+use serde_json::json;
 
-use super::furnish::Item;
+use super::furnish::{DirectUrl, Item};
 use super::layout::{Layout, data_part};
 use super::read::{NOTE, Note};
 use super::scripts::{entry_script, with_first_line};
@@ -111,9 +112,8 @@ pub(super) fn plan(
         serde_json::to_vec(&note).unwrap_or_default(),
         false,
     ));
-    if let Some(url) = &item.direct_url {
-        let text =
-            serde_json::json!({"url": url, "archive_info": {"hashes": {"sha256": item.sha256}}});
+    if let Some(direct) = &item.direct_url {
+        let text = direct_url(direct, item);
         files.push(made(
             info.join("direct_url.json"),
             text.to_string().into_bytes(),
@@ -132,6 +132,38 @@ pub(super) fn plan(
         name: item.name.to_string(),
         files,
     })
+}
+
+/// `direct_url.json` (PEP 610).
+fn direct_url(direct: &DirectUrl, item: &Item) -> serde_json::Value {
+    match direct {
+        // Of what was built here the wheel's hash says nothing of the archive.
+        DirectUrl::Archive(url) => match &item.built {
+            Some(built) => {
+                json!({"url": url, "archive_info": {"hashes": {"sha256": built.archive}}})
+            }
+            None => json!({"url": url, "archive_info": {"hashes": {"sha256": item.sha256}}}),
+        },
+        DirectUrl::Folder { url, editable } => {
+            let info = if *editable {
+                json!({"editable": true})
+            } else {
+                json!({})
+            };
+            json!({"url": url, "dir_info": info})
+        }
+        DirectUrl::Repository { repository, commit } => {
+            let mut info = json!({"vcs": repository.kind, "commit_id": commit});
+            if let (Some(revision), Some(info)) = (&repository.revision, info.as_object_mut()) {
+                info.insert("requested_revision".to_owned(), json!(revision));
+            }
+            let mut all = json!({"url": repository.url, "vcs_info": info});
+            if let (Some(inside), Some(all)) = (&repository.subdirectory, all.as_object_mut()) {
+                all.insert("subdirectory".to_owned(), json!(inside));
+            }
+            all
+        }
+    }
 }
 
 fn made(to: PathBuf, bytes: Vec<u8>, executable: bool) -> Planned {

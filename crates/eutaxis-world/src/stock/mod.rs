@@ -8,6 +8,7 @@ use std::time::{Duration, SystemTime, UNIX_EPOCH};
 use crate::Result;
 use crate::build::BUILT;
 use crate::catalogue::{Catalogue, Held};
+use crate::environment::{SCRIPTS, size};
 use crate::error::Doing;
 use crate::network::FILES;
 use crate::store::{STORE, remove_tree};
@@ -117,6 +118,7 @@ pub fn look(cache: &Path) -> Vec<Part> {
         sum("whole files", &files(cache)),
         sum("unpacked wheels", &unpacked(cache)),
         sum("wheels built here", &built(cache)),
+        sum("environments of scripts", &of_scripts(cache)),
     ]
 }
 
@@ -130,7 +132,8 @@ pub fn trim(cache: &Path, trim: Trim) -> Result<u64> {
     }
     let (catalogue, _) = Catalogue::open(cache);
     let kept = files(cache).into_iter().chain(unpacked(cache));
-    let mut entries: Vec<Entry> = kept.chain(built(cache)).collect();
+    let others = built(cache).into_iter().chain(of_scripts(cache));
+    let mut entries: Vec<Entry> = kept.chain(others).collect();
     entries.sort_by_key(|e| e.used);
     let away = cache.join(STORE).join("tmp");
     fs::create_dir_all(&away).doing("cannot make the folder", &away)?;
@@ -215,6 +218,19 @@ fn built(cache: &Path) -> Vec<Entry> {
         .flatten();
     let wheels = folders(&root.join("wheels")).into_iter();
     wheels.chain(logs.map(|e| e.path())).map(entry).collect()
+}
+
+/// Environments of scripts: what they take beside what they share with the store.
+fn of_scripts(cache: &Path) -> Vec<Entry> {
+    let entry = |path: PathBuf| Entry {
+        bytes: size(&path).own,
+        used: last_change(&path),
+        path,
+    };
+    folders(&cache.join(SCRIPTS))
+        .into_iter()
+        .map(entry)
+        .collect()
 }
 
 fn folders(path: &Path) -> Vec<PathBuf> {

@@ -46,6 +46,11 @@ pub fn keep_built(network: &Network, sha256: &str, metadata: &Metadata) {
         .keep_metadata(&key(sha256), text.as_bytes());
 }
 
+/// What a build told of an archive before.
+pub fn built_metadata(network: &Network, sha256: &str) -> Option<Metadata> {
+    known(network.catalogue(), sha256)
+}
+
 /// What builds told before.
 fn known(catalogue: &Catalogue, sha256: &str) -> Option<Metadata> {
     Metadata::parse(&catalogue.metadata(&key(sha256))?).ok()

@@ -26,12 +26,12 @@ use eutaxis_core::solve::{
 };
 
 use crate::catalogue::ListedFile;
-use crate::depot::{Depot, Depots, Place};
+use crate::depot::{Depot, Depots, KnownTree, Place};
 use crate::threads::each;
 use crate::wheel::Sources;
 use crate::{Error, ErrorKind, Result};
 use ahead::Ahead;
-pub use built::{ByBuild, keep_built};
+pub use built::{ByBuild, built_metadata, keep_built};
 use crew::{Crew, Fact};
 use judge::{Judge, Judges};
 pub use look::{Depth, Looked};
@@ -390,6 +390,11 @@ impl Run {
     /// The files of a wheel, where they are known without fetching it.
     pub fn listed(&self, project: &Name, file: &PageFile) -> Option<Vec<ListedFile>> {
         self.depot_of(project)?.listed(project, file)
+    }
+
+    /// The source tree that an ask's address leads to.
+    pub fn tree(&self, url: &str) -> Option<Arc<KnownTree>> {
+        self.depots.tree(url)
     }
 
     /// The depot that a project came from.

@@ -51,3 +51,68 @@ pub(crate) fn kind_word(kind: Kind) -> &'static str {
         Kind::System { managed: false } => "interpreter",
     }
 }
+
+/// What an environment holds.
+#[derive(Debug)]
+pub(crate) struct Listed {
+    pub(crate) environment: String,
+    pub(crate) target: String,
+    pub(crate) all: Vec<Holding>,
+}
+
+/// A project that is held, or pinned.
+#[derive(Debug, Clone)]
+pub(crate) struct Holding {
+    pub(crate) project: String,
+    pub(crate) version: Option<String>,
+    pub(crate) file: Option<String>,
+    pub(crate) sha256: Option<String>,
+    /// It was asked for by itself.
+    pub(crate) is_asked: bool,
+    /// Where it came from, where that is another place than a depot.
+    pub(crate) from: String,
+}
+
+/// How two differ.
+#[derive(Debug)]
+pub(crate) struct Compared {
+    pub(crate) here: String,
+    pub(crate) there: String,
+    /// How many projects are the same.
+    pub(crate) same: usize,
+    pub(crate) all: Vec<Difference>,
+}
+
+/// A difference.
+#[derive(Debug)]
+pub(crate) struct Difference {
+    pub(crate) kind: DifferenceKind,
+    pub(crate) project: Option<String>,
+    pub(crate) here: Option<String>,
+    pub(crate) there: Option<String>,
+}
+
+/// What differs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum DifferenceKind {
+    /// Interpreter, system or C library.
+    Place,
+    OnlyHere,
+    OnlyThere,
+    Version,
+    /// Of one release another file.
+    File,
+}
+
+impl DifferenceKind {
+    /// The word for it in JSON.
+    pub(crate) fn as_str(self) -> &'static str {
+        match self {
+            DifferenceKind::Place => "place",
+            DifferenceKind::OnlyHere => "only-here",
+            DifferenceKind::OnlyThere => "only-there",
+            DifferenceKind::Version => "version",
+            DifferenceKind::File => "file",
+        }
+    }
+}

@@ -1,6 +1,7 @@
 //! What was found out of a set before it was placed.
 
 use eutaxis_core::evidence::Evidence;
+use eutaxis_core::record::Since;
 use eutaxis_world::environment::Report;
 
 use super::proof::{Apart, Tried};
@@ -12,6 +13,35 @@ pub(crate) struct Done {
     /// Its interpreter, in words.
     pub(crate) python: String,
     pub(crate) judged: Judged,
+    /// What its pins' files say otherwise by now.
+    pub(crate) since: Since,
+    /// The command that settles the question of its pins again.
+    pub(crate) settle: String,
+}
+
+/// What an environment would need to be as pinned; nothing was done.
+#[derive(Debug)]
+pub(crate) struct Checked {
+    pub(crate) report: Report,
+    pub(crate) since: Since,
+    /// The command that settles the question of the pins again.
+    pub(crate) settle: String,
+    /// The command that brings the environment to the pins.
+    pub(crate) furnish: String,
+}
+
+impl Checked {
+    /// Whether the environment is as pinned, and the pins are as asked.
+    pub(crate) fn holds(&self) -> bool {
+        self.is_as_pinned() && self.since.is_none()
+    }
+
+    /// Whether the environment is as pinned.
+    pub(crate) fn is_as_pinned(&self) -> bool {
+        let report = &self.report;
+        let moves = report.placed.len() + report.replaced.len() + report.removed.len();
+        !report.made && moves == 0
+    }
 }
 
 /// What was found out.

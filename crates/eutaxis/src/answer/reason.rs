@@ -18,6 +18,33 @@ pub(crate) struct Report {
     pub(crate) recorded: bool,
 }
 
+/// Who needs what.
+#[derive(Debug)]
+pub(crate) struct Tree {
+    /// The project that it is about; none for the whole set.
+    pub(crate) project: Option<String>,
+    /// Who asks for it.
+    pub(crate) askers: Vec<Branch>,
+    /// What is asked for, or what it needs.
+    pub(crate) branches: Vec<Branch>,
+}
+
+/// A project in a tree.
+#[derive(Debug)]
+pub(crate) struct Branch {
+    pub(crate) project: String,
+    pub(crate) version: Option<String>,
+    /// In which words it is asked for, or asks.
+    pub(crate) requirement: String,
+    /// Where the user asks.
+    pub(crate) by: Option<String>,
+    /// It was shown before, with what is below it.
+    pub(crate) is_seen: bool,
+    /// What is below it is not shown: the tree is deep enough.
+    pub(crate) is_cut: bool,
+    pub(crate) branches: Vec<Branch>,
+}
+
 /// A bound, and what it leaves.
 pub(crate) struct Bound {
     pub(crate) by: String,

@@ -71,3 +71,31 @@ impl Play {
         })
     }
 }
+
+/// What newer releases would move.
+#[derive(Debug)]
+pub(crate) struct Outdated {
+    pub(crate) base: String,
+    pub(crate) target: String,
+    /// How many projects there are.
+    pub(crate) count: usize,
+    /// Those of which there is a newer release, what is farthest behind first.
+    pub(crate) all: Vec<Older>,
+    /// The command that takes what would move.
+    pub(crate) take: Option<String>,
+}
+
+/// A project of which there is a newer release.
+#[derive(Debug)]
+pub(crate) struct Older {
+    pub(crate) project: String,
+    pub(crate) version: String,
+    pub(crate) published: Option<String>,
+    /// The release that it would have; none where it stays.
+    pub(crate) would_be: Option<String>,
+    pub(crate) newest: String,
+    /// How many days the newest came later.
+    pub(crate) days: Option<i64>,
+    /// What holds the newest.
+    pub(crate) held: Vec<String>,
+}

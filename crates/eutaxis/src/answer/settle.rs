@@ -1,12 +1,15 @@
 //! A settled set with all that is said of it, and pins against what would be pinned now.
 
+use std::sync::Arc;
+
+use eutaxis_core::Ask;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::FileKind;
 use eutaxis_core::offer::{Adjustment, hashes_of};
 use eutaxis_core::record;
-use eutaxis_core::requirement::Directive;
+use eutaxis_core::requirement::{Accepts, Directive};
 use eutaxis_core::solve::{AskId, Asker, Chosen, Problem, Solution};
-use eutaxis_world::depot::Place;
+use eutaxis_world::depot::{KnownTree, Place, TreeKind};
 
 use super::build::Foreseen;
 use super::proof::Proof;
@@ -24,6 +27,8 @@ pub(crate) struct Pinned<'a> {
     pub(crate) origin: Option<String>,
     pub(crate) index: Option<String>,
     pub(crate) direct_url: Option<String>,
+    /// The source tree that lies at the address.
+    pub(crate) tree: Option<Arc<KnownTree>>,
     /// An earlier pin that was kept.
     pub(crate) kept: bool,
 }
@@ -62,6 +67,8 @@ pub(crate) struct Settled<'a> {
     pub(crate) verbose: bool,
     /// Lines of lists that mean something and were left out, because the user wants it so.
     pub(crate) left_out: Vec<Directive>,
+    /// Asks that are left out of the set though their files state them.
+    pub(crate) but_not: Vec<Ask>,
     pub(crate) moves: Vec<Move>,
     pub(crate) cautions: Vec<String>,
     /// What it takes in place, when all are wheels.
@@ -87,6 +94,18 @@ impl Settled<'_> {
         self.solution
     }
 
+    /// Whether an ask is that of a project file for its own project.
+    pub(crate) fn is_own(&self, ask: &Ask) -> bool {
+        let Accepts::Url(url) = &ask.requirement.accepts else {
+            return false;
+        };
+        let is_it = |p: &&Pinned<'_>| p.chosen.project == ask.requirement.name;
+        let tree = self.pins.iter().find(is_it).and_then(|p| p.tree.as_ref());
+        let is_line = |file: &str| file.ends_with("pyproject.toml");
+        tree.is_some_and(|t| t.url == *url && matches!(t.kind, TreeKind::Folder { .. }))
+            && matches!(&ask.origin, Origin::Line { file, .. } if is_line(file))
+    }
+
     /// Where an ask was stated.
     pub(crate) fn origin(&self, ask: AskId) -> Option<&Origin> {
         self.problem.ask(ask).map(|a| &a.origin)
@@ -94,7 +113,18 @@ impl Settled<'_> {
 
     /// What dates had a part in: a label and a line for each.
     pub(crate) fn first_lines(&self) -> Vec<(&'static str, String)> {
-        words::chronology::first_lines(self.solution, self.verbose)
+        let mut lines: Vec<(&'static str, String)> = Vec::new();
+        for ask in &self.but_not {
+            let line = format!(
+                "{} ({}): --but-not {}",
+                ask.requirement.short(),
+                words::place(&ask.origin),
+                ask.requirement.name
+            );
+            lines.push(("left out", line));
+        }
+        lines.extend(words::chronology::first_lines(self.solution, self.verbose));
+        lines
     }
 
     /// The adjustments that spoke of what was chosen.

@@ -1,5 +1,6 @@
 //! Interpreters against targets, and toolkits against interpreters.
 
+use std::path::PathBuf;
 use std::sync::Arc;
 
 use eutaxis_core::knowledge::{Family, Number};
@@ -27,6 +28,8 @@ pub(crate) struct Report<'a> {
     pub(crate) builds: Vec<(String, Foreseen)>,
     /// For each target with an accelerator whose toolkits matter.
     pub(crate) toolkits: Vec<Toolkits>,
+    /// Where the pins would go, where those of another question lie at the usual place.
+    pub(crate) out: Option<PathBuf>,
 }
 
 impl Report<'_> {

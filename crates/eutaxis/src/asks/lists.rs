@@ -138,6 +138,9 @@ impl Reader<'_> {
                     return Err(error.help("a bound is a name with versions: firnio<2"));
                 }
                 let ask = named(&unnamed, &folder_of(file))?;
+                if unnamed.editable {
+                    self.found.editable.push(ask.requirement.name.clone());
+                }
                 self.take(ask, hashes, role);
             }
             Entry::Directive(directive) => self.found.directives.push(directive),

@@ -5,6 +5,7 @@ mod correct;
 mod lists;
 mod text;
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -12,11 +13,13 @@ use eutaxis_core::fault::Origin;
 use eutaxis_core::offer::Adjustment;
 use eutaxis_core::requirement::{Accepts, Directive, ProjectAsks, Unnamed, Wanted, script_block};
 use eutaxis_core::{Ask, Name, Requirement, VersionSpecifier};
+use eutaxis_world::files::file_url;
 use eutaxis_world::network::Network;
 use eutaxis_world::{Error, ErrorKind, Errors};
 use url::Url;
 
 pub(crate) use lists::followed;
+pub(crate) use text::is_address;
 
 use crate::cli::{AskOptions, BuildOptions};
 use crate::plan::Surroundings;
@@ -34,11 +37,40 @@ pub(crate) struct Asks {
     pub(crate) requires_python: Option<(VersionSpecifier, Origin)>,
     /// The files that were read, for messages.
     pub(crate) files: Vec<String>,
+    /// The projects of project files, which are used where they lie.
+    pub(crate) own: Vec<Own>,
+    /// Projects whose folders are asked for to be used where they lie.
+    pub(crate) editable: Vec<Name>,
+    /// The asks that only some parts of project files make: those parts, by place and words.
+    pub(crate) optional: BTreeMap<(Origin, String), Vec<Part>>,
+    /// Projects of project files that state no build system, and so cannot be placed.
+    pub(crate) unbuilt: Vec<(Name, Origin)>,
 }
 
-/// Reads everything that is asked for, also what lies on the network.
-pub(crate) fn read(options: &AskOptions, surroundings: &Surroundings) -> Result<Asks, Errors> {
-    read_with(options, &Texts::new(Some(surroundings)))
+/// A part of a project file that is asked for beside what it always depends on.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Part {
+    Extra(Name),
+    Group(Name),
+}
+
+/// The project of a project file.
+#[derive(Debug, Clone)]
+pub(crate) struct Own {
+    pub(crate) name: Name,
+    /// Its folder, whole.
+    pub(crate) folder: PathBuf,
+}
+
+/// Reads everything that is asked for, also what lies on the network; of files that are about to be
+/// changed, what they will say.
+pub(crate) fn read(
+    options: &AskOptions,
+    surroundings: &Surroundings,
+    changed: &BTreeMap<PathBuf, String>,
+) -> Result<Asks, Errors> {
+    let texts = Texts::new(Some(surroundings));
+    read_with(options, &texts.with(changed.clone()))
 }
 
 /// The same of what lies on this disk.
@@ -175,6 +207,8 @@ fn read_file(
         let (text, shown) = texts.read(file)?;
         let asks = ProjectAsks::parse(&text, &shown, wanted)
             .map_err(|f| Error::in_file(&shown, &text, &f))?;
+        found.take_parts(&text, &shown, wanted)?;
+        found.take_own(&asks, file);
         found.asks.extend(asks.asks);
         found.requires_python = asks.requires_python.or(found.requires_python.take());
         found.files.push(shown);
@@ -197,6 +231,57 @@ fn read_file(
         lists::read(file, lists::Role::Asks, texts, found)?;
     }
     Ok(())
+}
+
+impl Asks {
+    /// Which parts of a project file make which asks.
+    fn take_parts(&mut self, text: &str, shown: &str, wanted: &Wanted) -> Result<(), Error> {
+        let key = |a: &Ask| (a.origin.clone(), a.requirement.to_string());
+        let read = |wanted: &Wanted| {
+            ProjectAsks::parse(text, shown, wanted).map_err(|f| Error::in_file(shown, text, &f))
+        };
+        let base: Vec<_> = read(&Wanted::default())?.asks.iter().map(key).collect();
+        let extras = wanted.extras.iter().map(|e| Part::Extra(e.clone()));
+        let groups = wanted.groups.iter().map(|g| Part::Group(g.clone()));
+        for part in extras.chain(groups) {
+            let mut alone = Wanted::default();
+            match &part {
+                Part::Extra(name) => alone.extras.push(name.clone()),
+                Part::Group(name) => alone.groups.push(name.clone()),
+            }
+            for ask in read(&alone)?.asks.iter().map(key) {
+                if !base.contains(&ask) {
+                    self.optional.entry(ask).or_default().push(part.clone());
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// The project of a file that states how it is built is asked for where it lies.
+    fn take_own(&mut self, asks: &ProjectAsks, file: &Path) {
+        let (Some(name), Some(origin)) = (&asks.name, &asks.named_at) else {
+            return;
+        };
+        let whole = std::path::absolute(file).unwrap_or_else(|_| file.to_owned());
+        let Some(folder) = whole.parent().filter(|_| !is_address(file)) else {
+            return;
+        };
+        if !asks.builds {
+            self.unbuilt.push((name.clone(), origin.clone()));
+            return;
+        }
+        let mut requirement = Requirement::any(name);
+        requirement.accepts = Accepts::Url(file_url(folder));
+        self.asks.push(Ask {
+            requirement,
+            origin: origin.clone(),
+        });
+        self.own.push(Own {
+            name: name.clone(),
+            folder: folder.to_owned(),
+        });
+    }
 }
 
 /// What bounds the requirements of all builds.

@@ -1,7 +1,8 @@
 //! The text of a list, wherever it lies: on this disk, or at an address.
 
 use std::cell::OnceCell;
-use std::path::Path;
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use eutaxis_world::files::read_text;
@@ -22,6 +23,8 @@ pub(super) struct Texts<'a> {
     /// By what the network is reached, where it may be.
     surroundings: Option<&'a Surroundings>,
     network: OnceCell<Arc<Network>>,
+    /// What files are about to say.
+    changed: BTreeMap<PathBuf, String>,
 }
 
 impl<'a> Texts<'a> {
@@ -29,13 +32,22 @@ impl<'a> Texts<'a> {
         Texts {
             surroundings,
             network: OnceCell::new(),
+            changed: BTreeMap::new(),
         }
+    }
+
+    /// The same with files that are about to be changed.
+    pub(super) fn with(self, changed: BTreeMap<PathBuf, String>) -> Self {
+        Texts { changed, ..self }
     }
 
     /// A text, and how its place is shown. One that the user named and that cannot be read is a
     /// wrong request.
     pub(super) fn read(&self, place: &Path) -> Result<(String, String), Error> {
         let shown = place.display().to_string();
+        if let Some(text) = self.changed.get(place) {
+            return Ok((text.clone(), shown));
+        }
         if !is_address(place) {
             if place.is_dir() {
                 let error = Error::request(format!("{shown} is a folder, and a list is a file"));

@@ -136,7 +136,13 @@ impl Place<'_> {
         run: &Run,
     ) -> Result<Vec<Foreseen>, Error> {
         let chosen = solution.chosen.iter();
-        let sources: Vec<&Chosen> = chosen.filter(|c| c.verdict == Verdict::Build).collect();
+        // What is used where it lies is no archive.
+        let in_place = |c: &Chosen| {
+            let place = run.place_of(&c.project, &c.file);
+            matches!(place, Ok(FilePlace::Disk(path)) if path.is_dir())
+        };
+        let sources = chosen.filter(|c| c.verdict == Verdict::Build && !in_place(c));
+        let sources: Vec<&Chosen> = sources.collect();
         sources
             .par_iter()
             .map(|chosen| {
@@ -262,6 +268,8 @@ pub(crate) fn archive_of(project: &Name, file: &PageFile, run: &Run) -> Result<A
         path,
         sha256,
         published: file.published,
+        is_tree: false,
+        in_place: None,
     })
 }
 

@@ -1,7 +1,7 @@
 //! From an archive of sources to a wheel in the store: the standard's way (PEP 517), with each step
 //! told.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use std::time::Instant;
@@ -24,6 +24,7 @@ use eutaxis_world::interpreter::{Found, environment_python};
 use eutaxis_world::network::Network;
 use eutaxis_world::source::digest;
 use eutaxis_world::store::Store;
+use eutaxis_world::trees::{Packed, identity_of};
 use eutaxis_world::{Error, ErrorKind};
 use jiff::Timestamp;
 use serde_json::{Value, json};
@@ -43,9 +44,48 @@ pub(crate) struct Archive {
     pub(crate) path: PathBuf,
     pub(crate) sha256: String,
     pub(crate) published: Option<Timestamp>,
+    /// Which version it is, its build tells: it is a tree.
+    pub(crate) is_tree: bool,
+    /// The folder that is used where it lies.
+    pub(crate) in_place: Option<PathBuf>,
 }
 
 impl Archive {
+    /// A tree, of whatever version it is.
+    pub(crate) fn of_tree(project: &Name, packed: &Packed) -> Self {
+        Archive {
+            project: project.clone(),
+            version: Version::from_release(&[0]),
+            path: packed.archive.clone(),
+            sha256: packed.identity.clone(),
+            published: None,
+            is_tree: true,
+            in_place: None,
+        }
+    }
+
+    /// A tree that is used where it lies: its build makes what leads there (PEP 660).
+    pub(crate) fn in_place(project: &Name, packed: &Packed, folder: &Path) -> Self {
+        // Built again when what the build goes by is another.
+        let mut parts = vec![folder.display().to_string()];
+        for name in ["pyproject.toml", "setup.cfg", "setup.py"] {
+            parts.extend(std::fs::read_to_string(folder.join(name)));
+        }
+        Archive {
+            sha256: identity_of(&format!("in place {}", parts.join("\0"))),
+            in_place: Some(folder.to_owned()),
+            ..Archive::of_tree(project, packed)
+        }
+    }
+
+    /// The hook that makes the wheel, and the one that tells what it needs for that.
+    fn hooks(&self) -> (&'static str, &'static str) {
+        match self.in_place {
+            None => ("build_wheel", "get_requires_for_build_wheel"),
+            Some(_) => ("build_editable", "get_requires_for_build_editable"),
+        }
+    }
+
     /// What counts of it, from the catalogue where it was read before.
     pub(crate) fn digest(&self, network: &Network) -> Result<Digest, Error> {
         let catalogue = network.catalogue();
@@ -209,7 +249,7 @@ impl Maker<'_> {
             bench.settings_value(),
             Value::Null,
         ];
-        let (ran, answer) = match bench.ask(Step::Wheel, "build_wheel", arguments)? {
+        let (ran, answer) = match bench.ask(Step::Wheel, archive.hooks().0, arguments)? {
             Ok(asked) => asked,
             Err(failed) => return Ok(Err(failed)),
         };
@@ -227,7 +267,7 @@ impl Maker<'_> {
         let record = Record {
             key: key.clone(),
             project: archive.project.to_string(),
-            version: archive.version.to_string(),
+            version: version_of(name.as_deref(), archive),
             wheel: name.unwrap_or_default(),
             sha256: sha256.clone(),
             by: bench.chosen.recorded(),
@@ -280,7 +320,10 @@ impl<'a> Bench<'a> {
             maker,
             archive,
             shelf,
-            workshop: Workshop::open(shelf, &archive.path)?,
+            workshop: match &archive.in_place {
+                None => Workshop::open(shelf, &archive.path)?,
+                Some(folder) => Workshop::over(shelf, folder)?,
+            },
             system,
             settings,
             chosen: Chosen { items: Vec::new() },
@@ -301,7 +344,7 @@ impl<'a> Bench<'a> {
         if let Err(failed) = bench.furnish(&stated, latest)? {
             return Ok(Err(failed));
         }
-        let hook = "get_requires_for_build_wheel";
+        let hook = archive.hooks().1;
         let arguments = vec![bench.settings_value()];
         let more = match bench.ask(Step::MoreRequirements, hook, arguments)? {
             Ok((_, answer)) => answer,
@@ -416,7 +459,7 @@ impl<'a> Bench<'a> {
                 let answer = answer.clone();
                 return Ok(Ok((ran, Some(answer))));
             }
-            Ended::Absent if name != "build_wheel" => return Ok(Ok((ran, None))),
+            Ended::Absent if name != self.archive.hooks().0 => return Ok(Ok((ran, None))),
             Ended::Absent => format!("its backend {} has no hook {name}", hook.backend),
             Ended::Failed(0) => format!("{name} ended its process without an answer"),
             Ended::Failed(code) => format!("{name} failed (exit code {code})"),
@@ -478,7 +521,7 @@ impl<'a> Bench<'a> {
             version: own,
             ..
         } = self.archive;
-        if name == project && version == own {
+        if name == project && (version == own || self.archive.is_tree) {
             return Ok(());
         }
         Err(format!(
@@ -569,6 +612,12 @@ impl<'a> Bench<'a> {
     }
 }
 
+/// The version that a wheel has: of a tree it is known only now.
+fn version_of(wheel: Option<&str>, archive: &Archive) -> String {
+    let named = wheel.and_then(|w| WheelName::parse(w).ok());
+    named.map_or_else(|| archive.version.to_string(), |w| w.version.to_string())
+}
+
 /// A wheel that was built, as what is to be placed.
 pub(crate) fn placed(archive: &Archive, built: Built, requested: bool) -> Result<Item, Error> {
     let wheel_name = WheelName::parse(&built.record.wheel)
@@ -587,7 +636,7 @@ pub(crate) fn placed(archive: &Archive, built: Built, requested: bool) -> Result
     };
     Ok(Item {
         name: archive.project.clone(),
-        version: archive.version.to_string(),
+        version: wheel_name.version.to_string(),
         size: std::fs::metadata(&built.wheel).ok().map(|m| m.len()),
         wheel: WheelAt::Disk(built.wheel),
         filename: built.record.wheel,

@@ -6,3 +6,4 @@ pub(crate) mod foresee;
 pub(crate) mod make;
 pub(crate) mod needs;
 mod requirements;
+pub(crate) mod trees;

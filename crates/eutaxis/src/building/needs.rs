@@ -50,6 +50,8 @@ impl ByBuild for Asker {
             path: archive.to_owned(),
             sha256: sha256.to_owned(),
             published: file.published,
+            is_tree: false,
+            in_place: None,
         };
         let is_light = foresee(&archive.digest(self.depots.network())?).is_light;
         if !is_permitted(&self.policy, project, is_light) {

@@ -158,7 +158,7 @@ fn built_of(
 /// All files that an entry pins.
 fn pieces_of(package: &Package, folder: &Path, depots: &Depots) -> Result<Vec<Piece>, Error> {
     let version = package.version.clone().unwrap_or_default();
-    let files: Vec<&LockFile> = package.wheels.iter().chain(&package.sdist).collect();
+    let files: Vec<&LockFile> = package.files().collect();
     if files.is_empty() {
         let message = format!(
             "{} {version} is pinned as a source tree, archive or repository, which is no file of \
@@ -226,7 +226,7 @@ fn write_pins(pins: &Path, lock: &Lock, into: &Path) -> Result<Option<String>, E
     let mut lock = lock.clone();
     for package in &mut lock.packages {
         let project: Name = package.name.clone();
-        for file in package.wheels.iter_mut().chain(&mut package.sdist) {
+        for file in package.files_mut() {
             let filename = file.filename().unwrap_or_default();
             file.path = relative(into, &into.join(project.as_str()).join(&filename));
             file.name = Some(filename);

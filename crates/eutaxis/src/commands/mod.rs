@@ -15,6 +15,7 @@ pub(crate) mod shortlist;
 pub(crate) mod span;
 pub(crate) mod stock;
 pub(crate) mod survey;
+mod within;
 
 use eutaxis_world::Errors;
 
@@ -37,6 +38,7 @@ pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Errors> {
         Command::Reason(arguments) => Ok(reason::run(arguments, &cli.common, output)?),
         Command::Gather(arguments) => Ok(gather::run(arguments, &cli.common, output)?),
         Command::Furnish(arguments) => Ok(furnish::run(arguments, &cli.common, output)?),
+        Command::Within(arguments) => Ok(within::run(arguments, &cli.common, output)),
         Command::Stock(arguments) => Ok(stock::run(arguments, &cli.common)?),
         Command::Demo(arguments) => Ok(demo::run(arguments, &cli.common, output)?),
     }

@@ -16,11 +16,11 @@ use crate::answer::build::Foreseen;
 use crate::answer::shortlist::Listing;
 use crate::asks;
 use crate::building::foresee::Place;
-use crate::cli::{Common, Shortlist};
+use crate::cli::{AskOptions, Common, Shortlist};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::words;
-use crate::{render, report, typed};
+use crate::{remembered, render, report, typed};
 
 pub(crate) fn run(
     arguments: &Shortlist,
@@ -161,6 +161,13 @@ impl Builds<'_> {
             words.extend(typed::depots(&self.arguments.depots));
             if let Some(python) = &options.interpreter {
                 words.extend(["--interpreter".to_owned(), python.clone()]);
+            }
+            let asked = AskOptions {
+                requirements: words.get(..1).unwrap_or_default().to_vec(),
+                ..AskOptions::default()
+            };
+            if let Some(out) = remembered::out_for(&asked) {
+                words.extend(["--out".to_owned(), words::near(&out)]);
             }
             let settle = Step::Run(vec![Invocation::new(Verb::Settle, words)]);
             told.push((one, words::steps::typed(&settle)));

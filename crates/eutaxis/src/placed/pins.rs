@@ -4,8 +4,8 @@ use std::path::{Path, PathBuf};
 
 use eutaxis_core::examine::{Dates, Pinned, Pins, Snapshot};
 use eutaxis_core::pins::{Lock, Selected, Selection, select};
-use eutaxis_core::{Name, Version};
-use eutaxis_world::environment::pins_of;
+use eutaxis_core::{Name, Version, record};
+use eutaxis_world::environment::{parts_of, pins_of};
 use eutaxis_world::{Error, ErrorKind};
 
 use crate::cli::DepotOptions;
@@ -20,6 +20,23 @@ pub(crate) fn remembered(snapshot: &Snapshot, surroundings: &Surroundings) -> Op
     Some(PathBuf::from(near(&pins)))
 }
 
+/// The parts of pins that an environment was brought to: those that were chosen for it, else the
+/// usual ones.
+pub(crate) fn parts(cache: &Path, root: &Path, lock: &Lock) -> Selection {
+    let Some(chosen) = parts_of(cache, root) else {
+        return record::usual_parts(lock);
+    };
+    let names = |kind: &str| -> Vec<Name> {
+        let named = chosen.iter().filter_map(|line| line.strip_prefix(kind));
+        named.filter_map(|n| Name::parse(n.trim()).ok()).collect()
+    };
+    let groups = names("group ");
+    Selection {
+        extras: names("extra "),
+        groups: (!groups.is_empty()).then_some(groups),
+    }
+}
+
 /// Holds an environment to pins: those of them that count there, with their dates.
 pub(crate) fn hold_to(
     snapshot: &mut Snapshot,
@@ -29,7 +46,8 @@ pub(crate) fn hold_to(
 ) -> Result<Lock, Error> {
     let lock = read_lock(file)?;
     let shown = file.display().to_string();
-    let selected = select(&lock, &snapshot.target, &Selection::default())
+    let chosen = parts(&surroundings.cache, Path::new(&snapshot.root), &lock);
+    let selected = select(&lock, &snapshot.target, &chosen)
         .map_err(|f| Error::fault(ErrorKind::Request, &shown, &f))?;
     let entries = selected
         .iter()
@@ -56,17 +74,14 @@ fn entry(one: &Selected<'_>, dates: &mut Dates) -> Pinned {
     let package = one.package;
     let version = package.version.as_deref();
     let version = version.and_then(|v| Version::parse(v).ok());
-    let files = || package.wheels.iter().chain(&package.sdist);
+    let files = || package.files();
     let published = files().filter_map(|f| f.upload_time.as_ref());
     let published = published.filter_map(|t| t.to_string().parse().ok()).min();
     if let (Some(version), Some(moment)) = (&version, published) {
         let key: (Name, Version) = (package.name.clone(), version.clone());
         dates.published.insert(key, moment);
     }
-    let archive = package.archive.as_ref().map(|a| &a.file);
-    let known = files()
-        .chain(archive)
-        .filter_map(|f| Some((f.filename()?, f.hashes.get("sha256")?.clone())));
+    let known = files().filter_map(|f| Some((f.filename()?, f.hashes.get("sha256")?.clone())));
     Pinned {
         name: package.name.clone(),
         version,

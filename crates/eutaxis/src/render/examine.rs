@@ -7,7 +7,7 @@ use unicode_width::UnicodeWidthStr;
 
 use super::table::{Table, continued, wrap};
 use super::{style, width};
-use crate::answer::examine::{Report, Share, kind_word};
+use crate::answer::examine::{Compared, DifferenceKind, Listed, Report, Share, kind_word};
 use crate::words::{self, count, size};
 
 /// Fewer columns than this are too few for a sentence beside the ids.
@@ -320,4 +320,70 @@ fn shares(sizes: &[Share], width: usize) -> String {
         ]);
     }
     format!("\n{} in all\n\n{}", size(total), table.text(width))
+}
+
+/// What an environment holds.
+pub(crate) fn listed(listed: &Listed) -> String {
+    let head = format!(
+        "{} holds {} ({})",
+        listed.environment,
+        count(listed.all.len(), "project"),
+        listed.target
+    );
+    let mut table = Table::new(&["project", "release", "asked", "from"]);
+    for one in &listed.all {
+        let file = one
+            .file
+            .clone()
+            .filter(|_| one.from.is_empty() || one.from == "placed by eutaxis");
+        table.row([
+            one.project.clone(),
+            one.version.clone().unwrap_or_else(|| "-".to_owned()),
+            String::from(if one.is_asked { "yes" } else { "" }),
+            escaped(&file.unwrap_or_else(|| one.from.clone())),
+        ]);
+    }
+    let width = width();
+    format!("{}\n\n{}", wrap(&head, width).join("\n"), table.text(width))
+}
+
+/// How two differ.
+pub(crate) fn compared(compared: &Compared) -> String {
+    let Compared {
+        here,
+        there,
+        same,
+        all,
+    } = compared;
+    let width = width();
+    if all.is_empty() {
+        let line = format!(
+            "{here} and {there} hold the same: {}",
+            count(*same, "project")
+        );
+        return format!("{}\n", wrap(&line, width).join("\n"));
+    }
+    let line = format!(
+        "{here} and {there} differ in {}; {} the same",
+        count(all.len(), "thing"),
+        words_of_same(*same)
+    );
+    let mut table = Table::new(&["", "", here, there]);
+    for one in all {
+        let what = match one.kind {
+            DifferenceKind::Place => "place",
+            DifferenceKind::OnlyHere | DifferenceKind::OnlyThere => "only in one",
+            DifferenceKind::Version => "release",
+            DifferenceKind::File => "file",
+        };
+        let side = |text: &Option<String>| escaped(text.as_deref().unwrap_or("-"));
+        let project = one.project.clone().unwrap_or_default();
+        table.row([what.to_owned(), project, side(&one.here), side(&one.there)]);
+    }
+    format!("{}\n\n{}", wrap(&line, width).join("\n"), table.text(width))
+}
+
+fn words_of_same(same: usize) -> String {
+    let verb = if same == 1 { "is" } else { "are" };
+    format!("{} {verb}", count(same, "project"))
 }

@@ -3,11 +3,12 @@
 use std::path::Path;
 
 use eutaxis_core::fault::escaped;
-use eutaxis_world::environment::Report;
+use eutaxis_core::record::Since;
+use eutaxis_world::environment::{Holder, Report};
 
 use super::table::{Table, continued, labelled, wrap};
 use super::{style, width};
-use crate::answer::furnish::{Done, Judged, Refused};
+use crate::answer::furnish::{Checked, Done, Judged, Refused};
 use crate::typed::quoted;
 use crate::words::{count, near, size};
 
@@ -122,10 +123,12 @@ pub(crate) fn text(done: &Done, verbose: bool) -> String {
         report,
         python,
         judged,
+        ..
     } = done;
     let width = width();
     let place = near(&report.environment);
-    let mut text = cautions(judged, width);
+    let mut text = stale(&done.since, &done.settle, width);
+    text.push_str(&cautions(judged, width));
     text.push_str(&format!("{}\n", headline(report, &place, python)));
     if let Some(line) = proof(judged) {
         text.push_str(&labelled("proof", &style::good("proof"), &line, width));
@@ -185,6 +188,15 @@ pub(crate) fn text(done: &Done, verbose: bool) -> String {
         text.push('\n');
         text.push_str(&labelled("caution", &style::care("caution"), &words, width));
     }
+    for holder in &report.holders {
+        text.push('\n');
+        text.push_str(&labelled(
+            "caution",
+            &style::care("caution"),
+            &held(holder),
+            width,
+        ));
+    }
     let bytes = report.bytes;
     text.push_str(&style::dim(&format!(
         "\n{} read from depots, {} added to the disk, {} shared with the store; {:.2} s\n",
@@ -197,6 +209,86 @@ pub(crate) fn text(done: &Done, verbose: bool) -> String {
         "enter it:  . {}\n",
         quoted(&Path::new(&place).join("bin/activate").display().to_string())
     ));
+    text
+}
+
+/// That a process still runs with what was there before.
+fn held(holder: &Holder) -> String {
+    const MOST: usize = 60;
+    let command: String = escaped(&holder.command).chars().take(MOST).collect();
+    let what = match holder.holds.as_slice() {
+        [] => "runs from before the change".to_owned(),
+        holds => format!("still holds the old {}", escaped(&holds.join(", "))),
+    };
+    format!("process {} ({command}) {what}: start it anew.", holder.pid)
+}
+
+/// That the files of the question say something else by now.
+fn stale(since: &Since, settle: &str, width: usize) -> String {
+    let Some(told) = crate::words::since(since) else {
+        return String::new();
+    };
+    let line = format!("the pins are older than what is asked: {}.", escaped(&told));
+    let mut text = labelled("caution", &style::care("caution"), &line, width);
+    text.push_str(&labelled(
+        "try",
+        &style::care("try"),
+        &format!("settle again:  {settle}"),
+        width,
+    ));
+    text
+}
+
+/// Whether environments are as pinned, and pins as asked.
+pub(crate) fn checked(all: &[Checked]) -> String {
+    let width = width();
+    let mut text = String::new();
+    for one in all {
+        let place = near(&one.report.environment);
+        let report = &one.report;
+        let line = match (one.is_as_pinned(), report.made) {
+            (true, _) => format!(
+                "{} {place} holds {} as pinned",
+                style::good("In order:"),
+                count(report.kept.len(), "project")
+            ),
+            (false, true) => format!("{} {place} is not made yet", style::barred("No:")),
+            (false, false) => format!(
+                "{} {place} is not as pinned: {} to place, {} to replace, {} to remove",
+                style::barred("No:"),
+                report.placed.len(),
+                report.replaced.len(),
+                report.removed.len()
+            ),
+        };
+        text.push_str(&format!("{line}\n"));
+        let mut table = Table::new(&["", "", ""]);
+        let placed = report.placed.iter().filter(|_| !report.made);
+        for (name, version, _) in placed {
+            table.row([
+                "  absent".into(),
+                format!("{name} {version}"),
+                String::new(),
+            ]);
+        }
+        for moved in &report.replaced {
+            let what = format!("{} {}", moved.name, moved.before);
+            table.row(["  other".into(), what, format!("pinned is {}", moved.after)]);
+        }
+        for (name, version) in &report.removed {
+            table.row([
+                "  not pinned".into(),
+                format!("{name} {version}"),
+                String::new(),
+            ]);
+        }
+        text.push_str(&table.text(width));
+        if !one.is_as_pinned() {
+            let words = format!("bring it to the pins:  {}", one.furnish);
+            text.push_str(&labelled("try", &style::care("try"), &words, width));
+        }
+        text.push_str(&stale(&one.since, &one.settle, width));
+    }
     text
 }
 

@@ -9,7 +9,7 @@ use eutaxis_core::{Name, Version};
 use super::table::{Table, labelled, wrap};
 use super::{clash, style, ways, width};
 use crate::answer::clash::Refusal;
-use crate::answer::reason::{Learnt, Moved, Report};
+use crate::answer::reason::{Branch, Learnt, Moved, Report, Tree};
 use crate::words::{count, day};
 
 /// So many newer releases are told.
@@ -263,4 +263,54 @@ pub(crate) fn learnt(learnt: &Learnt) -> String {
         text.push_str(&labelled("note", &style::dim("note"), advice, width));
     }
     text
+}
+
+/// Who needs what, indented: one project a line.
+pub(crate) fn tree(tree: &Tree, pins: &str) -> String {
+    let width = width();
+    let mut text = String::new();
+    let told = |head: String, branches: &[Branch]| {
+        let mut table = Table::new(&["project", "release", "as", "where"]);
+        for one in branches {
+            rows(one, 0, &mut table);
+        }
+        format!("{}\n{}", style::strong(&head), table.text(width))
+    };
+    match &tree.project {
+        None => text.push_str(&told(
+            format!("What {pins} holds, from what is asked"),
+            &tree.branches,
+        )),
+        Some(project) => {
+            text.push_str(&told(format!("Who asks for {project}"), &tree.askers));
+            if tree.branches.is_empty() {
+                text.push_str(&format!("\n{project} needs nothing else\n"));
+            } else {
+                text.push_str(&format!(
+                    "\n{}",
+                    told(format!("What {project} needs"), &tree.branches)
+                ));
+            }
+        }
+    }
+    text
+}
+
+fn rows(branch: &Branch, depth: usize, table: &mut Table) {
+    let lead = "\u{a0}\u{a0}".repeat(depth);
+    let mark = match (branch.is_seen, branch.is_cut) {
+        (true, _) => "see above",
+        (false, true) => "deeper: --depth",
+        (false, false) => "",
+    };
+    let place = branch.by.as_deref().unwrap_or(mark);
+    table.row([
+        format!("{lead}{}", branch.project),
+        branch.version.clone().unwrap_or_default(),
+        branch.requirement.clone(),
+        place.to_owned(),
+    ]);
+    for below in &branch.branches {
+        rows(below, depth + 1, table);
+    }
 }

@@ -7,7 +7,7 @@ use eutaxis_core::{Name, Version};
 use super::table::{Table, labelled, wrap};
 use super::{clash, style, ways, width};
 use crate::answer::clash::Refusal;
-use crate::answer::rehearse::{Alternative, Play, Step, Told};
+use crate::answer::rehearse::{Alternative, Outdated, Play, Step, Told};
 use crate::words::{count, releases};
 
 pub(crate) fn text(play: &Play) -> String {
@@ -263,4 +263,63 @@ pub(crate) fn refused(refusal: &Refusal<'_>, steps: &[Step]) -> String {
         ));
     }
     text
+}
+
+/// What newer releases would move.
+pub(crate) fn outdated(outdated: &Outdated) -> String {
+    let width = width();
+    let moving = outdated.all.iter().filter(|o| o.would_be.is_some()).count();
+    let held = outdated.all.iter().filter(|o| !o.held.is_empty()).count();
+    let of = count(outdated.count, "project");
+    let line = match (moving, held) {
+        (0, 0) => format!("Nothing of {} is out of date: {of}", outdated.base),
+        (0, held) => format!(
+            "Nothing of {} would move; {held} of {of} are held",
+            outdated.base
+        ),
+        (moving, 0) => format!("Of {of} of {} {moving} would move", outdated.base),
+        (moving, held) => format!(
+            "Of {of} of {} {moving} would move, and {held} are held",
+            outdated.base
+        ),
+    };
+    let mut text = format!("{}\n", wrap(&line, width).join("\n"));
+    if outdated.all.is_empty() {
+        return text;
+    }
+    let mut table = Table::new(&[
+        "project",
+        "has",
+        "published",
+        "would be",
+        "newest",
+        "behind",
+        "what holds the newest",
+    ]);
+    for one in &outdated.all {
+        table.row([
+            one.project.clone(),
+            one.version.clone(),
+            one.published.clone().unwrap_or_else(|| "-".to_owned()),
+            one.would_be.clone().unwrap_or_else(|| "-".to_owned()),
+            one.newest.clone(),
+            one.days.map_or_else(|| "-".to_owned(), behind),
+            one.held.join("; "),
+        ]);
+    }
+    text.push_str(&format!("\n{}", table.text(width)));
+    if let Some(take) = &outdated.take {
+        text.push_str(&format!("\ntake what would move:  {take}\n"));
+    }
+    text
+}
+
+/// A span of days in the largest unit that says something.
+fn behind(days: i64) -> String {
+    match days {
+        ..1 => "hours".to_owned(),
+        1..=59 => count(usize::try_from(days).unwrap_or(0), "day"),
+        60..=729 => count(usize::try_from(days / 30).unwrap_or(0), "month"),
+        _ => count(usize::try_from(days / 365).unwrap_or(0), "year"),
+    }
 }

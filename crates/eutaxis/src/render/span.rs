@@ -615,8 +615,11 @@ fn command(report: &Report<'_>) -> String {
     let row = report.best.as_ref().and_then(|b| report.rows.get(b.row));
     let series = row.map(|h| h.series.to_string()).unwrap_or_default();
     let asks = typed::line(&typed::asks(&report.arguments.asks));
+    let out = report.out.as_ref().map_or(String::new(), |out| {
+        format!(" --out {}", typed::quoted(&near(out)))
+    });
     format!(
-        "eutaxis settle{asks}{} {}",
+        "eutaxis settle{asks}{} {}{out}",
         options(report),
         interpreter_option(&series, report)
     )

@@ -28,6 +28,13 @@ pub(crate) struct Diagnose {
     notes: Vec<String>,
 }
 
+impl Diagnose {
+    /// The ids of the causes, the root first.
+    pub(crate) fn ids(&self) -> impl Iterator<Item = &str> {
+        self.causes.iter().map(|c| c.id.as_str())
+    }
+}
+
 /// A cause.
 #[derive(Debug, Serialize, JsonSchema)]
 struct Cause {

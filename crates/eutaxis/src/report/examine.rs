@@ -5,12 +5,99 @@ use eutaxis_core::examine::Finding as Found;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use crate::answer::examine::{Report, Share, kind_word};
+use crate::answer::examine::{
+    Compared as AgainstIt, Difference, Holding, Listed, Report, Share, kind_word,
+};
 use crate::words;
 
 /// What `examine` answers.
 #[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct Examine {
+#[serde(untagged)]
+pub(crate) enum Examine {
+    Found(Box<Examined>),
+    Listed(Holdings),
+    Against(Differences),
+}
+
+/// What an environment holds.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Holdings {
+    environment: String,
+    target: String,
+    projects: Vec<Held>,
+}
+
+/// A project that it holds.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Held {
+    project: String,
+    version: Option<String>,
+    /// The wheel that it came from, where that was noted.
+    file: Option<String>,
+    sha256: Option<String>,
+    /// It was asked for by itself.
+    asked: bool,
+    from: String,
+}
+
+impl From<&Listed> for Holdings {
+    fn from(listed: &Listed) -> Self {
+        let one = |h: &Holding| Held {
+            project: h.project.clone(),
+            version: h.version.clone(),
+            file: h.file.clone(),
+            sha256: h.sha256.clone(),
+            asked: h.is_asked,
+            from: h.from.clone(),
+        };
+        Holdings {
+            environment: listed.environment.clone(),
+            target: listed.target.clone(),
+            projects: listed.all.iter().map(one).collect(),
+        }
+    }
+}
+
+/// How two differ.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Differences {
+    here: String,
+    there: String,
+    /// How many projects are the same.
+    same: usize,
+    differences: Vec<DifferenceOf>,
+}
+
+/// A difference.
+#[derive(Debug, Serialize, JsonSchema)]
+struct DifferenceOf {
+    #[schemars(extend("enum" = ["place", "only-here", "only-there", "version", "file"]))]
+    kind: String,
+    project: Option<String>,
+    here: Option<String>,
+    there: Option<String>,
+}
+
+impl From<&AgainstIt> for Differences {
+    fn from(compared: &AgainstIt) -> Self {
+        let one = |d: &Difference| DifferenceOf {
+            kind: d.kind.as_str().to_owned(),
+            project: d.project.clone(),
+            here: d.here.clone(),
+            there: d.there.clone(),
+        };
+        Differences {
+            here: compared.here.clone(),
+            there: compared.there.clone(),
+            same: compared.same,
+            differences: compared.all.iter().map(one).collect(),
+        }
+    }
+}
+
+/// What was found in an environment.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Examined {
     environment: Environment,
     /// What it is compared with.
     pins: Option<Compared>,
@@ -80,11 +167,11 @@ struct Room {
     files: usize,
 }
 
-impl From<&Report> for Examine {
+impl From<&Report> for Examined {
     fn from(report: &Report) -> Self {
         let snapshot = &report.snapshot;
         let sizes = report.sizes.as_ref();
-        Examine {
+        Examined {
             environment: Environment {
                 root: snapshot.root.to_string(),
                 interpreter: snapshot.python.to_string(),

@@ -2,7 +2,9 @@
 
 use std::path::Path;
 
-use eutaxis_core::Name;
+use eutaxis_core::record::{self, AskMoves};
+use eutaxis_core::{Ask, Name};
+use eutaxis_world::environment::Moved;
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -10,7 +12,7 @@ use super::build::{BuildFailed, Unbuilt};
 use super::proof::Apart;
 use super::shared::Release;
 use super::{shown, texts};
-use crate::answer::furnish::{Done, Judged, Refused};
+use crate::answer::furnish::{Checked, Done, Judged, Refused};
 
 /// What `furnish` answers.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -21,6 +23,104 @@ pub(crate) enum Furnish {
     Refused(NotPlaced),
     Unbuilt(Unbuilt),
     Failed(Box<BuildFailed>),
+    Checked(FurnishChecked),
+}
+
+/// Whether environments are as pinned, and pins as asked.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct FurnishChecked {
+    holds: bool,
+    checked: Vec<CheckedOne>,
+}
+
+#[derive(Debug, Serialize, JsonSchema)]
+struct CheckedOne {
+    environment: String,
+    is_there: bool,
+    absent: Vec<Release>,
+    other: Vec<Replaced>,
+    not_pinned: Vec<Release>,
+    kept: Vec<String>,
+    since: Option<Since>,
+}
+
+/// What the files of the question say otherwise than when the pins were settled.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Since {
+    added: Vec<String>,
+    dropped: Vec<String>,
+    other: Vec<Otherwise>,
+    /// Why the files cannot be read any more.
+    unread: Option<String>,
+}
+
+#[derive(Debug, Serialize, JsonSchema)]
+struct Otherwise {
+    before: String,
+    now: String,
+}
+
+impl Since {
+    fn of(since: &record::Since) -> Option<Self> {
+        let [asks, bounds] = [&since.asks, &since.bounds];
+        let texts = |of: &dyn Fn(&AskMoves) -> Vec<String>| [of(asks), of(bounds)].concat();
+        let list = |asks: &[Ask]| asks.iter().map(|a| a.requirement.to_string()).collect();
+        let both = asks.other.iter().chain(&bounds.other);
+        let other = both.map(|(before, now)| Otherwise {
+            before: before.requirement.to_string(),
+            now: now.requirement.to_string(),
+        });
+        (!since.is_none()).then(|| Since {
+            added: texts(&|m| list(&m.added)),
+            dropped: texts(&|m| list(&m.dropped)),
+            other: other.collect(),
+            unread: since.unread.clone(),
+        })
+    }
+}
+
+fn releases(list: &[(Name, String)]) -> Vec<Release> {
+    let one = |(name, version): &(Name, String)| Release {
+        name: name.to_string(),
+        version: version.clone(),
+    };
+    list.iter().map(one).collect()
+}
+
+fn replaced(list: &[Moved]) -> Vec<Replaced> {
+    let one = |m: &Moved| Replaced {
+        name: m.name.to_string(),
+        before: m.before.clone(),
+        after: m.after.clone(),
+        file: m.file.clone(),
+    };
+    list.iter().map(one).collect()
+}
+
+impl FurnishChecked {
+    pub(crate) fn of(all: &[Checked]) -> Self {
+        let one = |c: &Checked| {
+            let absent: Vec<(Name, String)> = c
+                .report
+                .placed
+                .iter()
+                .map(|(n, v, _)| (n.clone(), v.clone()))
+                .collect();
+            CheckedOne {
+                environment: shown(&c.report.environment),
+                is_there: !c.report.made,
+                absent: releases(&absent),
+                other: replaced(&c.report.replaced),
+                not_pinned: releases(&c.report.removed),
+                kept: texts(&c.report.kept),
+                since: Since::of(&c.since),
+            }
+        };
+        FurnishChecked {
+            holds: all.iter().all(Checked::holds),
+            checked: all.iter().map(one).collect(),
+        }
+    }
 }
 
 /// One environment.
@@ -50,6 +150,21 @@ pub(crate) struct Furnished {
     again: Option<String>,
     /// What the imports left behind in an empty home.
     leaves: Vec<String>,
+    /// What the files of the question say otherwise by now.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    since: Option<Since>,
+    /// Running processes that hold what was replaced or removed.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    holders: Vec<HeldBy>,
+}
+
+/// A running process that holds old files.
+#[derive(Debug, Serialize, JsonSchema)]
+struct HeldBy {
+    pid: u32,
+    command: String,
+    /// What of the environment it holds; empty where it only runs from there.
+    holds: Vec<String>,
 }
 
 /// A set that was not placed.
@@ -112,27 +227,14 @@ struct Bytes {
 impl From<&Done> for Furnished {
     fn from(done: &Done) -> Self {
         let Done { report, judged, .. } = done;
-        let releases = |list: &[(Name, String)]| {
-            let one = |(name, version): &(Name, String)| Release {
-                name: name.to_string(),
-                version: version.clone(),
-            };
-            list.iter().map(one).collect()
-        };
         let placed = report.placed.iter().map(|(name, version, file)| Placed {
             name: name.to_string(),
             version: version.clone(),
             file: file.clone(),
         });
-        let replaced = report.replaced.iter().map(|m| Replaced {
-            name: m.name.to_string(),
-            before: m.before.clone(),
-            after: m.after.clone(),
-            file: m.file.clone(),
-        });
         Furnished {
             placed: placed.collect(),
-            replaced: replaced.collect(),
+            replaced: replaced(&report.replaced),
             removed: releases(&report.removed),
             kept: texts(&report.kept),
             unpinned: releases(&report.unpinned),
@@ -149,6 +251,16 @@ impl From<&Done> for Furnished {
             apart: Apart::of(&judged.apart),
             again: judged.again.clone(),
             leaves: judged.leaves.clone(),
+            since: Since::of(&done.since),
+            holders: report
+                .holders
+                .iter()
+                .map(|h| HeldBy {
+                    pid: h.pid,
+                    command: h.command.clone(),
+                    holds: h.holds.clone(),
+                })
+                .collect(),
         }
     }
 }

@@ -32,15 +32,15 @@ pub(crate) use build::{BuildFailed, Unbuilt};
 pub(crate) use clash::Clash;
 pub(crate) use demo::{Demo, DemoStep, StepAnswer};
 pub(crate) use diagnose::Diagnose;
-pub(crate) use examine::Examine;
+pub(crate) use examine::{Differences, Examine, Holdings};
 pub(crate) use failure::{Failed, Failure};
-pub(crate) use furnish::{Furnish, NotPlaced};
+pub(crate) use furnish::{Furnish, FurnishChecked, NotPlaced};
 pub(crate) use gather::Gather;
 pub(crate) use locate::Locate;
 pub(crate) use proof::Unproven;
 pub(crate) use proofread::Proofread;
-pub(crate) use reason::{Absent as NotHere, Instead, Lessons, Reason};
-pub(crate) use rehearse::{PlayedOut, Refused, Rehearse};
+pub(crate) use reason::{Absent as NotHere, Instead, Lessons, NeedsTree, Reason};
+pub(crate) use rehearse::{OutOfDate, PlayedOut, Refused, Rehearse};
 pub(crate) use settle::{DepotMove, DepotMoves, Difference, Environments, Pinned, Settle, Targets};
 pub(crate) use shortlist::{Absent as NoProject, Shortlist};
 pub(crate) use span::Span;
@@ -68,8 +68,13 @@ pub(crate) enum Report {
     Locate(Locate),
     Proofread(Proofread),
     Stock(Stock),
+    Within(Within),
     Demo(Demo),
 }
+
+/// What `within` answers: nothing, for what it runs does.
+#[derive(Debug, Default, Serialize)]
+pub(crate) struct Within {}
 
 /// A report from the answer of a command.
 macro_rules! reports {
@@ -84,7 +89,7 @@ macro_rules! reports {
 
 reports! {
     Survey, Shortlist, Span, Settle(Box), Reason(Box), Gather, Furnish, Examine, Rehearse(Box),
-    Diagnose, Assay, Locate, Proofread, Stock, Demo,
+    Diagnose, Assay, Locate, Proofread, Stock, Within, Demo,
 }
 
 /// An answer as an object.

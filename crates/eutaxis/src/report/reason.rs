@@ -5,7 +5,7 @@ use serde::Serialize;
 
 use super::clash::Clash;
 use super::proof::{Evidence, Lesson};
-use crate::answer::reason::{Learnt, Moved as Told, Report};
+use crate::answer::reason::{Branch, Learnt, Moved as Told, Report, Tree};
 
 /// What `reason` answers. `version` is that of the project; the program's is `program_version`.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -15,6 +15,59 @@ pub(crate) enum Reason {
     Absent(Absent),
     Instead(Box<Instead>),
     Learnt(Lessons),
+    Tree(NeedsTree),
+}
+
+/// Who needs what.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct NeedsTree {
+    /// The project that it is about; null for the whole set.
+    project: Option<String>,
+    program_version: String,
+    /// Who asks for it.
+    askers: Vec<TreeBranch>,
+    /// What is asked for, or what it needs.
+    branches: Vec<TreeBranch>,
+}
+
+/// A project in a tree.
+#[derive(Debug, Serialize, JsonSchema)]
+struct TreeBranch {
+    project: String,
+    version: Option<String>,
+    requirement: String,
+    /// Where the user asks.
+    by: Option<String>,
+    /// It stands further up, with what is below it.
+    seen: bool,
+    /// What is below it is not told.
+    cut: bool,
+    branches: Vec<TreeBranch>,
+}
+
+impl From<&Branch> for TreeBranch {
+    fn from(branch: &Branch) -> Self {
+        TreeBranch {
+            project: branch.project.clone(),
+            version: branch.version.clone(),
+            requirement: branch.requirement.clone(),
+            by: branch.by.clone(),
+            seen: branch.is_seen,
+            cut: branch.is_cut,
+            branches: branch.branches.iter().map(TreeBranch::from).collect(),
+        }
+    }
+}
+
+impl From<&Tree> for NeedsTree {
+    fn from(tree: &Tree) -> Self {
+        NeedsTree {
+            project: tree.project.clone(),
+            program_version: env!("CARGO_PKG_VERSION").to_owned(),
+            askers: tree.askers.iter().map(TreeBranch::from).collect(),
+            branches: tree.branches.iter().map(TreeBranch::from).collect(),
+        }
+    }
 }
 
 /// Of a pinned release.

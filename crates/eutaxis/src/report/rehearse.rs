@@ -10,7 +10,7 @@ use super::build::Foreseen;
 use super::clash::Clash;
 use super::texts;
 use crate::answer::clash::Refusal;
-use crate::answer::rehearse::{Alternative as Other, Play, Step as Played, Told};
+use crate::answer::rehearse::{Alternative as Other, Outdated, Play, Step as Played, Told};
 use crate::words;
 
 /// What `rehearse` answers.
@@ -19,6 +19,73 @@ use crate::words;
 pub(crate) enum Rehearse {
     Played(Box<PlayedOut>),
     Refused(Box<Refused>),
+    Outdated(OutOfDate),
+}
+
+/// What newer releases would move.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct OutOfDate {
+    base: String,
+    target: String,
+    projects: usize,
+    /// What would move.
+    safe: Vec<OlderRelease>,
+    /// Whose newest release is held.
+    held: Vec<HeldRelease>,
+    /// The command that takes what would move.
+    take: Option<String>,
+}
+
+/// A project that would move.
+#[derive(Debug, Serialize, JsonSchema)]
+struct OlderRelease {
+    project: String,
+    before: String,
+    after: String,
+    newest: String,
+    /// How many days the newest came later.
+    days_behind: Option<i64>,
+}
+
+/// A project whose newest release is held.
+#[derive(Debug, Serialize, JsonSchema)]
+struct HeldRelease {
+    project: String,
+    version: String,
+    newest: String,
+    days_behind: Option<i64>,
+    by: Vec<String>,
+}
+
+impl From<&Outdated> for OutOfDate {
+    fn from(outdated: &Outdated) -> Self {
+        let safe = outdated.all.iter().filter_map(|o| {
+            Some(OlderRelease {
+                project: o.project.clone(),
+                before: o.version.clone(),
+                after: o.would_be.clone()?,
+                newest: o.newest.clone(),
+                days_behind: o.days,
+            })
+        });
+        let held = outdated.all.iter().filter(|o| !o.held.is_empty());
+        OutOfDate {
+            base: outdated.base.clone(),
+            target: outdated.target.clone(),
+            projects: outdated.count,
+            safe: safe.collect(),
+            held: held
+                .map(|o| HeldRelease {
+                    project: o.project.clone(),
+                    version: o.would_be.clone().unwrap_or_else(|| o.version.clone()),
+                    newest: o.newest.clone(),
+                    days_behind: o.days,
+                    by: o.held.clone(),
+                })
+                .collect(),
+            take: outdated.take.clone(),
+        }
+    }
 }
 
 /// What would move.

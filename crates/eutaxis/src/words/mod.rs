@@ -10,6 +10,9 @@ pub(crate) mod ways;
 
 pub(crate) use eutaxis_core::day;
 
+use eutaxis_core::Ask;
+use eutaxis_core::record::Since;
+
 /// What to do when not even the names of a depot's projects can be had.
 pub(crate) const NO_LIST: &str = "look at the name, and at the depot's address: it lists no \
     projects (an index often ends in /simple/)";
@@ -58,6 +61,23 @@ pub(crate) fn count(n: usize, word: &str) -> String {
     } else {
         format!("{n} {word}s")
     }
+}
+
+/// What files say otherwise than when pins were settled; none when they say the same.
+pub(crate) fn since(since: &Since) -> Option<String> {
+    let mut told: Vec<String> = since.unread.iter().cloned().collect();
+    for (what, moves) in [("", &since.asks), ("the bound ", &since.bounds)] {
+        let short = |ask: &Ask| format!("{what}{}", ask.requirement.short());
+        let placed = |ask: &Ask| format!("{} ({})", short(ask), place(&ask.origin));
+        let list = |lead: &str, texts: Vec<String>| {
+            (!texts.is_empty()).then(|| format!("{lead} {}", texts.join(", ")))
+        };
+        told.extend(list("new", moves.added.iter().map(placed).collect()));
+        told.extend(list("gone", moves.dropped.iter().map(short).collect()));
+        let other = moves.other.iter();
+        told.extend(other.map(|(old, new)| format!("{} is now {}", short(old), placed(new))));
+    }
+    (!told.is_empty()).then(|| told.join("; "))
 }
 
 /// Where something was stated, for people: the command line has no lines.

@@ -67,7 +67,14 @@ fn a_release_is_avoided_and_a_clash_quotes_why() {
         pins(&field.json(0, &[&["settle", "moulin"], &THERE[..]].concat())),
         ["moulin 4.2"]
     );
-    let answer = field.json(1, &[&["settle", "moulin>=5"], &THERE[..]].concat());
+    let answer = field.json(
+        1,
+        &[
+            &["settle", "moulin>=5", "--out", "pylock.new.toml"],
+            &THERE[..],
+        ]
+        .concat(),
+    );
     let list = field.json(0, &[&["shortlist", "moulin"], &THERE[..]].concat());
     assert_eq!(
         (&list["best"], &list["offers"][0]["verdict"]),
@@ -89,6 +96,8 @@ fn a_release_is_avoided_and_a_clash_quotes_why() {
         &[
             "settle",
             "moulin>=5",
+            "--out",
+            "pylock.new.toml",
             "--take",
             without["letter"].as_str().unwrap(),
         ],

@@ -153,7 +153,7 @@ fn a_light_source_is_foreseen_permitted_built_and_kept_on_each_interpreter() {
 #[test]
 fn what_settle_prints_as_a_permit_furnishes() {
     let field = Field::new();
-    let told = field.expect(0, &["settle", "growler", "--out", "pylock.berg.toml"]);
+    let told = field.expect(0, &["settle", "growler"]);
     let line = told.out.split("eutaxis furnish").nth(1).unwrap();
     let line = line.split("\n\n").next().unwrap().replace("\\\n", " ");
     let words: Vec<&str> = std::iter::once("furnish")
@@ -555,7 +555,17 @@ fn the_newer_fails_and_the_older_builds() {
         &["Not built: rafting 2.0", "packed without its sources"],
     );
     field.expect(0, &["settle", "rafting==1.0", "--out", "pylock.old.toml"]);
-    field.expect(0, &["furnish", "pylock.old.toml", "--build", "rafting"]);
+    field.expect(
+        0,
+        &[
+            "furnish",
+            "pylock.old.toml",
+            "--at",
+            ".venv",
+            "--build",
+            "rafting",
+        ],
+    );
     assert_eq!(
         says(&field, "import rafting; print(rafting.__version__)"),
         "1.0"

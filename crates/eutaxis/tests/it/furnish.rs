@@ -232,11 +232,31 @@ fn markers_extras_and_groups_of_any_lock_count() {
         "pylock.field.toml",
         &marked.replacen("created-by", "extras = [\"wind\"]\ncreated-by", 1),
     );
-    let plain = field.json(0, &["furnish", "pylock.field.toml"]);
+    let plain = field.json(0, &["furnish", "pylock.field.toml", "--at", ".venv"]);
     assert_eq!(plain["placed"].as_array().unwrap().len(), 1);
-    let with = field.json(0, &["furnish", "pylock.field.toml", "--extra", "wind"]);
+    let with = field.json(
+        0,
+        &[
+            "furnish",
+            "pylock.field.toml",
+            "--at",
+            ".venv",
+            "--extra",
+            "wind",
+        ],
+    );
     assert_eq!(with["placed"][0]["name"], "katabat");
-    field.expect(2, &["furnish", "pylock.field.toml", "--extra", "snow"]);
+    field.expect(
+        2,
+        &[
+            "furnish",
+            "pylock.field.toml",
+            "--at",
+            ".venv",
+            "--extra",
+            "snow",
+        ],
+    );
 }
 
 /// A folder `wheels` with made-up wheels: name, version, files.
@@ -324,7 +344,10 @@ fn folders_of_data_go_where_the_standard_says() {
         "pylock.none.toml",
         "lock-version = '1.0'\ncreated-by = 'x'\npackages = []\n",
     );
-    field.expect(0, &["furnish", "pylock.none.toml", "--tidy"]);
+    field.expect(
+        0,
+        &["furnish", "pylock.none.toml", "--at", ".venv", "--tidy"],
+    );
     assert!(!field.path(".venv/share").exists() && !field.path(".venv/bin/drill").exists());
     assert_eq!(field.python("print('still here')").out, "still here\n");
 }
@@ -358,7 +381,7 @@ fn wheels_that_bring_one_path_or_what_is_not_theirs() {
             ]
             .concat(),
         );
-        field.expect(code, &["furnish", "pylock.x.toml"])
+        field.expect(code, &["furnish", "pylock.x.toml", "--at", ".venv"])
     };
     assert!(
         furnish(&["one", "three"], 3)
@@ -391,7 +414,7 @@ fn wheels_that_bring_one_path_or_what_is_not_theirs() {
             "two",
         ],
     );
-    field.expect(0, &["furnish", "pylock.x.toml", "--tidy"]);
+    field.expect(0, &["furnish", "pylock.x.toml", "--at", ".venv", "--tidy"]);
     let left = glob::glob(
         &field
             .path(".venv/lib/python3*/site-packages/shared/a.txt")

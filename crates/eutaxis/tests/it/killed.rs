@@ -91,9 +91,9 @@ fn an_update_leaves_the_old_or_the_new(
     let old = ["pylock.old.toml", "--as-of", "2025-12-31"];
     field.expect(0, &[&settle[..], &old[..]].concat());
     field.expect(0, &[&settle[..], &["pylock.new.toml"]].concat());
-    field.expect(0, &["furnish", "pylock.old.toml"]);
+    field.expect(0, &["furnish", "pylock.old.toml", "--at", ".venv"]);
     let before = field.python(WHOLE).out;
-    let update = ["furnish", "pylock.new.toml", "--tidy"];
+    let update = ["furnish", "pylock.new.toml", "--at", ".venv", "--tidy"];
     kill_at(&field, &update, point);
     let seen = field.python(WHOLE);
     assert_eq!(seen.code, 0, "{seen:?}");

@@ -323,6 +323,7 @@ fn lists_are_read_from_an_address() {
     assert_eq!(pins(&answer), ["firnio 1.3", "wirepack 2.2.1"], "{answer}");
     assert!(field.read("pylock.toml").contains("more.txt:1"));
     field.json(0, &[&asked[..], &["--offline"]].concat());
+    std::fs::remove_file(field.path("pylock.toml")).unwrap();
     let page = field.expect(
         2,
         &[

@@ -126,7 +126,10 @@ fn without_a_network_what_was_fetched_is_enough() {
         ran.err
     );
     assert_eq!(
-        field.json(3, &["settle", "glaciopy", "--offline"])["error"]["kind"],
+        field.json(
+            3,
+            &["settle", "glaciopy", "--offline", "--out", "pylock.y.toml"]
+        )["error"]["kind"],
         "network"
     );
 }

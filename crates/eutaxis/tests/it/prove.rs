@@ -647,7 +647,7 @@ fn what_imports_is_not_replaced_by_what_does_not() {
 fn an_environment_remembers_its_pins() {
     let camp = Camp::of(&name_gone());
     camp.settle(0, &["windvane", "--prove", "--out", "pylock.mast.toml"]);
-    camp.furnish(0, &["pylock.mast.toml"]);
+    camp.furnish(0, &["pylock.mast.toml", "--at", ".venv"]);
     let clean = camp.field.expect(0, &["examine", ".venv"]);
     assert!(clean.out.contains("compared with"), "{clean:?}");
     let told = camp.field.json(0, &["examine", ".venv"]);
@@ -742,7 +742,7 @@ fn killed_at_any_moment_nothing_is_half() {
         "--depot",
         &at,
     ];
-    let furnish = ["furnish", "pylock.whole.toml", "--prove"];
+    let furnish = ["furnish", "pylock.whole.toml", "--at", ".venv", "--prove"];
     for n in 0..15u64 {
         for command in [&settle[..], &furnish[..]] {
             let mut run = camp.field.command(command);
@@ -820,7 +820,7 @@ fn the_remedy_of_what_was_read_mends() {
     let camp = Camp::of(&name_gone());
     camp.field.write("mast.txt", "windvane\n");
     camp.settle(0, &["--asks", "mast.txt", "--out", "pylock.mast.toml"]);
-    camp.furnish(0, &["pylock.mast.toml"]);
+    camp.furnish(0, &["pylock.mast.toml", "--at", ".venv"]);
     let at = camp.depot.path().display().to_string();
     let examine = |code: i32| {
         let ran = camp
@@ -842,7 +842,7 @@ fn the_remedy_of_a_log_mends_and_lasts() {
     let camp = Camp::of(&name_gone());
     camp.field.write("mast.txt", "windvane\n");
     camp.settle(0, &["--asks", "mast.txt", "--out", "pylock.mast.toml"]);
-    camp.furnish(0, &["pylock.mast.toml"]);
+    camp.furnish(0, &["pylock.mast.toml", "--at", ".venv"]);
     let import = || {
         let python = camp.field.path(".venv/bin/python");
         let mut run = std::process::Command::new(python);
@@ -857,7 +857,7 @@ fn the_remedy_of_a_log_mends_and_lasts() {
     assert_eq!(remedies[0]["evidence"], Value::Null, "{diagnosis:#}");
     camp.type_in(remedies[0]["change"].as_str().unwrap());
     assert_eq!(import().code, 0, "{diagnosis:#}");
-    camp.furnish(0, &["pylock.mast.toml"]);
+    camp.furnish(0, &["pylock.mast.toml", "--at", ".venv"]);
     assert_eq!(import().code, 0, "it lasts");
     // What is said of the environment speaks of that environment.
     let look = remedies.iter().filter_map(|r| r["change"].as_str());

@@ -70,6 +70,8 @@ fn a_run_over_its_own_pins_writes_identical_bytes() {
     let same = |text: String| {
         text.lines()
             .filter(|l| !l.contains("path = ") && !l.starts_with("depot = "))
+            // Files of the question are told from the folder of the pins.
+            .filter(|l| !l.starts_with("question = "))
             .map(str::to_owned)
             .collect::<Vec<_>>()
     };
@@ -208,6 +210,7 @@ fn project_files_scripts_and_lists_are_asks() {
         ["cirquemap 1.1", "katabat 0.5", "snowpit 2.2"]
     );
     assert_eq!(settle(&["--asks", "log.py"]), ["tarnlog 1.0"]);
+    std::fs::remove_file(field.path("pylock.toml")).unwrap();
     let refused = field.expect(2, &["settle", "--target", "cpython 3.8 / linux x86_64"]);
     assert!(
         refused

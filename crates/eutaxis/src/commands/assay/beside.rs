@@ -3,7 +3,8 @@
 use std::path::Path;
 
 use eutaxis_core::artifact::WheelName;
-use eutaxis_core::pins::{Selection, select};
+use eutaxis_core::pins::select;
+use eutaxis_core::record;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::{Item, WheelAt, stock_up};
 use eutaxis_world::files::sha256_of;
@@ -26,7 +27,7 @@ pub(super) fn gaps(
     let lock = read_lock(pins)?;
     let shown = pins.display().to_string();
     let refusal = |f| Error::fault(ErrorKind::Request, &shown, &f);
-    let selected = select(&lock, &chosen.target, &Selection::default()).map_err(refusal)?;
+    let selected = select(&lock, &chosen.target, &record::usual_parts(&lock)).map_err(refusal)?;
     let folder = pins.parent().map(Path::to_owned).unwrap_or_default();
     let mut all = items(&selected, &folder, depots)?;
     all.retain(|item| item.name != name.name);

@@ -1,5 +1,6 @@
 //! `examine`: what is wrong in this environment? does it match the pins? do the imports work?
 
+mod compare;
 mod dates;
 mod remedies;
 mod sarif;
@@ -69,6 +70,12 @@ pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Resu
     let read = snapshot(&look);
     bar.finish_and_clear();
     let mut snapshot = read?;
+    if arguments.list {
+        return Ok(compare::listed(&snapshot));
+    }
+    if let Some(other) = &arguments.against {
+        return compare::against(&snapshot, other, &look);
+    }
     let remembered = placed::pins::remembered(&snapshot, &surroundings);
     let pins = arguments.pins.as_ref().or(remembered.as_ref());
     let hold = |pins: &PathBuf| {
@@ -140,7 +147,7 @@ pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Resu
     Ok(Answer {
         outcome: if breaks { Outcome::No } else { Outcome::Ok },
         text,
-        report: report::Examine::from(&report).into(),
+        report: report::Examine::Found(Box::new((&report).into())).into(),
     })
 }
 

@@ -1,21 +1,24 @@
 //! What is pinned as source becomes wheels before anything is placed: from the store, or built where
 //! that is permitted.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use eutaxis_core::artifact::Repository;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Hashes;
 use eutaxis_core::offer::{Policy, Rules, Verdict};
-use eutaxis_core::pins::{LockFile, Selected};
+use eutaxis_core::pins::{LockFile, Package, Selected};
 use eutaxis_core::remedy::Step;
 use eutaxis_core::requirement::{Ask, Requirement};
 use eutaxis_core::{Name, Version, record};
 use eutaxis_world::build::broken_off;
 use eutaxis_world::depot::{Depots, wheel_metadata};
-use eutaxis_world::environment::{Item, WheelAt};
+use eutaxis_world::environment::{DirectUrl, Item, WheelAt};
+use eutaxis_world::files::file_url;
 use eutaxis_world::network::Wanted;
 use eutaxis_world::supply::{Depth, Outcome as End, Run, keep_built};
+use eutaxis_world::trees::{Packed, packed_folder, packed_repository};
 use eutaxis_world::{Error, ErrorKind};
 use jiff::Timestamp;
 use rayon::prelude::*;
@@ -45,27 +48,48 @@ pub(super) struct Sourced {
     published: Option<Timestamp>,
     said: Option<(Vec<String>, Vec<Name>)>,
     requested: bool,
-    direct_url: Option<String>,
+    direct_url: Option<DirectUrl>,
+    /// It is a source tree.
+    tree: Option<Tree>,
+}
+
+/// A source tree that is pinned.
+#[derive(Debug, Clone)]
+struct Tree {
+    packed: Packed,
+    /// The folder that is used where it lies.
+    in_place: Option<PathBuf>,
+    /// It is the user's own: no permission is needed.
+    is_own: bool,
+}
+
+impl Sourced {
+    /// Whether it is the user's own folder.
+    pub(super) fn is_own(&self) -> bool {
+        self.tree.as_ref().is_some_and(|t| t.is_own)
+    }
+
+    /// The release.
+    pub(super) fn release(&self) -> (Name, String) {
+        (self.name.clone(), self.version.clone())
+    }
 }
 
 /// What is pinned of a project as source.
 ///
 /// # Errors
-/// When it is pinned as a tree or a repository, or the file is nowhere.
+/// When the file is nowhere, or the tree cannot be had.
 pub(super) fn sourced(
     selected: &Selected<'_>,
     folder: &Path,
     depots: &Depots,
+    cache: &Path,
 ) -> Result<Sourced, Error> {
     let package = selected.package;
     let version = package.version.clone().unwrap_or_default();
-    let Some(file) = &package.sdist else {
-        let error = Error::request(format!(
-            "{} {version} is pinned as a source tree, archive or repository, which this version \
-                does not build",
-            package.name
-        ));
-        return Err(error.help("pin a release of it, or take it out of the asks"));
+    let archive = package.archive.as_ref().map(|a| &a.file);
+    let Some(file) = package.sdist.as_ref().or(archive) else {
+        return tree(package, folder, depots, cache);
     };
     let (requested, direct_url) = super::said_of_asks(package);
     Ok(Sourced {
@@ -80,6 +104,90 @@ pub(super) fn sourced(
         said: record::said_of(package),
         requested,
         direct_url,
+        tree: None,
+    })
+}
+
+/// A folder or a repository that is pinned.
+fn tree(package: &Package, folder: &Path, depots: &Depots, cache: &Path) -> Result<Sourced, Error> {
+    let (requested, _) = super::said_of_asks(package);
+    let (tree, direct) = match (&package.directory, &package.vcs) {
+        (Some(directory), _) => {
+            let at = folder.join(&directory.path);
+            let at = match &directory.subdirectory {
+                Some(inside) => at.join(inside),
+                None => at,
+            };
+            let whole = std::fs::canonicalize(&at).unwrap_or_else(|_| at.clone());
+            if !whole.is_dir() {
+                let error = Error::request(format!(
+                    "{} is pinned as the folder {}, which is not there",
+                    package.name,
+                    words::near(&at)
+                ));
+                return Err(error.help("bring the folder back, or settle again without it"));
+            }
+            let editable = directory.editable == Some(true);
+            let tree = Tree {
+                packed: packed_folder(cache, &whole)?,
+                in_place: editable.then(|| whole.clone()),
+                is_own: true,
+            };
+            let url = file_url(&whole);
+            (tree, DirectUrl::Folder { url, editable })
+        }
+        (None, Some(vcs)) => {
+            let url = match (&vcs.url, &vcs.path) {
+                (Some(url), _) => url.clone(),
+                (None, Some(path)) => file_url(&folder.join(path)),
+                (None, None) => String::new(),
+            };
+            if vcs.kind != "git" {
+                let error = Error::request(format!(
+                    "{} is pinned in a repository of {}, and only those of git can be taken",
+                    package.name, vcs.kind
+                ));
+                return Err(error.help("settle with an archive or a folder of it"));
+            }
+            let pinned = Repository {
+                kind: vcs.kind.clone(),
+                url,
+                revision: Some(vcs.commit_id.clone()),
+                subdirectory: vcs.subdirectory.clone(),
+            };
+            let at = packed_repository(cache, &pinned, depots.network().is_offline())?;
+            let asked = Repository {
+                revision: vcs.requested_revision.clone(),
+                ..pinned
+            };
+            let tree = Tree {
+                packed: at.packed,
+                in_place: None,
+                is_own: false,
+            };
+            let commit = at.commit;
+            let repository = asked;
+            (tree, DirectUrl::Repository { repository, commit })
+        }
+        (None, None) => {
+            let error = Error::request(format!("{} is pinned without a file", package.name));
+            return Err(error.help("settle again"));
+        }
+    };
+    Ok(Sourced {
+        name: package.name.clone(),
+        version: package.version.clone().unwrap_or_default(),
+        at: WheelAt::Disk(tree.packed.archive.clone()),
+        filename: String::new(),
+        sha256: tree.packed.identity.clone(),
+        hashes: Hashes::default(),
+        size: None,
+        published: None,
+        // What a folder needs by now is the user's matter; a commit stays what it is.
+        said: record::said_of(package).filter(|_| !tree.is_own),
+        requested,
+        direct_url: Some(direct),
+        tree: Some(tree),
     })
 }
 
@@ -90,6 +198,12 @@ fn published(file: &LockFile) -> Option<Timestamp> {
 impl Sourced {
     /// The archive on this disk, with the hash that is pinned.
     fn archive(&self, depots: &Depots) -> Result<Archive, Error> {
+        if let Some(tree) = &self.tree {
+            return Ok(match &tree.in_place {
+                Some(folder) => Archive::in_place(&self.name, &tree.packed, folder),
+                None => Archive::of_tree(&self.name, &tree.packed),
+            });
+        }
         let path = match &self.at {
             WheelAt::Disk(path) => path.clone(),
             WheelAt::Url(url) => {
@@ -123,6 +237,8 @@ impl Sourced {
             path,
             sha256: found,
             published: self.published,
+            is_tree: false,
+            in_place: None,
         })
     }
 }
@@ -137,6 +253,10 @@ impl Prepared {
         output: &Output,
     ) -> Result<Option<Answer>, Error> {
         let policy = self.policy(arguments, surroundings)?;
+        let mut policy = policy;
+        // What is the user's own is built unasked.
+        let own = self.sources.iter().filter(|s| s.is_own());
+        policy.build.extend(own.map(|s| s.name.clone()));
         let pinned = |name: &Name| self.sources.iter().any(|s| s.name == *name);
         if let Some(other) = policy.rebuild.iter().find(|n| !pinned(n)) {
             let error = Error::request(format!("{other} is not pinned as source"));
@@ -321,7 +441,7 @@ impl Site<'_> {
             only(&found, said),
             only(said, &found)
         );
-        let again = self.question().settle(&self.prepared.python.path, &[]);
+        let again = self.question().once_more(&self.prepared.python.path, &[]);
         let again = again.map_or_else(
             || "settle again".to_owned(),
             |one| {

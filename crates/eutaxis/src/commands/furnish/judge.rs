@@ -141,7 +141,7 @@ impl Judge<'_> {
         let mut more = vec!["--prove".to_owned()];
         more.extend(typed::permit(&self.arguments.permit));
         let more: Vec<&str> = more.iter().map(String::as_str).collect();
-        let again = again.settle(&self.python.path, &more);
+        let again = again.once_more(&self.python.path, &more);
         again.map(|one| words::steps::typed(&Step::Run(vec![one])))
     }
 

@@ -1,6 +1,7 @@
 //! `furnish`: makes or updates an environment to match the pins.
 
 mod build;
+mod check;
 mod judge;
 
 use std::cell::RefCell;
@@ -11,11 +12,11 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use eutaxis_core::evidence::Evidence;
 use eutaxis_core::fault::escaped;
 use eutaxis_core::pins::{Lock, Package, Selected, Selection, select};
-use eutaxis_core::record;
+use eutaxis_core::record::{self, Since};
 use eutaxis_core::{Name, Target};
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::{
-    FETCHING, Furnish as Request, Item, LinkMode, Place, furnish, look, remember_pins,
+    DirectUrl, FETCHING, Furnish as Request, Item, LinkMode, Place, furnish, look, remember_pins,
 };
 use eutaxis_world::interpreter::{Found, environment_python};
 use eutaxis_world::network::without_secret;
@@ -28,9 +29,10 @@ use crate::cli::{Common, Furnish, LinkArg};
 use crate::output::{Answer, Outcome, Output};
 use crate::pins::{hashes, place, read_lock, sha256};
 use crate::plan::{Surroundings, named_depots};
+use crate::remembered;
 use crate::voice::say;
 use crate::words;
-use crate::{render, report};
+use crate::{render, report, typed};
 use build::Sourced;
 use judge::Judge;
 
@@ -51,6 +53,9 @@ pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Resu
     let mut prepared: Vec<Prepared> = zipped
         .map(|(pins, at)| prepare(pins, at, arguments, &surroundings, &depots))
         .collect::<Result<_, Error>>()?;
+    if arguments.check {
+        return check::answer(&prepared, arguments, &surroundings, &depots);
+    }
     for one in &mut prepared {
         if let Some(refusal) = one.build(arguments, &surroundings, &depots, output)? {
             return Ok(refusal);
@@ -185,24 +190,21 @@ fn retired(pinned: &[(Name, String, String)], depots: &Arc<Depots>) -> Vec<Strin
 
 /// Where the environment of each of the pins goes.
 fn places(arguments: &Furnish) -> Result<Vec<PathBuf>, Error> {
-    if let [_] = arguments.pins.as_slice() {
-        return Ok(vec![
-            arguments
-                .at
-                .clone()
-                .unwrap_or_else(|| PathBuf::from(".venv")),
-        ]);
+    if let [pins] = arguments.pins.as_slice() {
+        let usual = || match name_of(pins) {
+            Some(name) => PathBuf::from(format!(".venv-{name}")),
+            None => PathBuf::from(".venv"),
+        };
+        return Ok(vec![arguments.at.clone().unwrap_or_else(usual)]);
     }
     let mut places: Vec<PathBuf> = Vec::new();
     for pins in &arguments.pins {
-        let file = pins
-            .file_name()
-            .map(|n| n.to_string_lossy().into_owned())
-            .unwrap_or_default();
-        let stem = file.strip_suffix(".toml").unwrap_or(&file);
-        let name = stem.strip_prefix("pylock.").unwrap_or(stem);
+        let file = pins.file_name().map(|n| n.to_string_lossy().into_owned());
+        let stem = file.unwrap_or_default();
+        let stem = stem.strip_suffix(".toml").unwrap_or(&stem).to_owned();
+        let name = name_of(pins).unwrap_or(stem);
         let place = match &arguments.at {
-            Some(folder) => folder.join(name),
+            Some(folder) => folder.join(&name),
             None => PathBuf::from(format!(".venv-{name}")),
         };
         if places.contains(&place) {
@@ -212,6 +214,13 @@ fn places(arguments: &Furnish) -> Result<Vec<PathBuf>, Error> {
         places.push(place);
     }
     Ok(places)
+}
+
+/// The NAME of `pylock.NAME.toml` (PEP 751).
+fn name_of(pins: &Path) -> Option<String> {
+    let file = pins.file_name()?.to_str()?;
+    let name = file.strip_prefix("pylock.")?.strip_suffix(".toml")?;
+    (!name.is_empty()).then(|| name.to_owned())
 }
 
 /// An environment that is about to be made or updated.
@@ -237,20 +246,28 @@ fn prepare(
     depots: &Depots,
 ) -> Result<Prepared, Error> {
     let lock = read_lock(pins)?;
-    let asked = selection(arguments)?;
+    let asked = selection(arguments, &lock)?;
     let shown = pins.display().to_string();
     let refusal = |f| Error::fault(ErrorKind::Request, &shown, &f);
     let fits = |target: &Target| select(&lock, target, &asked).map(|_| ()).map_err(refusal);
-    let python = interpreter(arguments, &at, surroundings, &fits)?;
+    let given = remembered::of(&lock, Path::new("")).and_then(|q| q.target.interpreter);
+    let python = interpreter(arguments, &at, given.as_deref(), surroundings, &fits)?;
     let target = surroundings.target_of(&python.facts)?;
     let selected = select(&lock, &target, &asked).map_err(refusal)?;
     let folder = pins.parent().map(Path::to_owned).unwrap_or_default();
+    let is_own = |s: &Selected<'_>| {
+        let directory = s.package.directory.as_ref();
+        directory.is_some_and(|d| d.editable == Some(true))
+    };
+    let selected = selected
+        .into_iter()
+        .filter(|s| !(arguments.deps_only && is_own(s)));
     let (wheels, sources): (Vec<Selected<'_>>, Vec<Selected<'_>>) =
-        selected.into_iter().partition(|s| s.wheel.is_some());
+        selected.partition(|s| s.wheel.is_some());
     let items = items(&wheels, &folder, depots)?;
     let sources = sources
         .iter()
-        .map(|s| build::sourced(s, &folder, depots))
+        .map(|s| build::sourced(s, &folder, depots, &surroundings.cache))
         .collect::<Result<_, _>>()?;
     let settled_for = record::target_of(&lock, &surroundings.config.families);
     Ok(Prepared {
@@ -266,6 +283,22 @@ fn prepare(
 }
 
 impl Prepared {
+    /// What the files of the question say otherwise by now.
+    fn since(&self) -> Since {
+        remembered::since(&self.lock, self.pins.parent().unwrap_or(Path::new("")))
+    }
+
+    /// The command that settles the question of the pins again.
+    fn settle_again(&self) -> String {
+        match self.pins == Path::new("pylock.toml") {
+            true => "eutaxis settle".to_owned(),
+            false => format!(
+                "eutaxis settle --out {}",
+                typed::quoted(&words::near(&self.pins))
+            ),
+        }
+    }
+
     /// Makes it so; what was done, or why not.
     fn furnish(
         self,
@@ -329,21 +362,41 @@ impl Prepared {
         }
         let report = report?;
         // Where it cannot be kept, examine is told which pins count.
-        let _ = remember_pins(&surroundings.cache, &report.environment, &self.pins);
+        let _ = remember_pins(
+            &surroundings.cache,
+            &report.environment,
+            &self.pins,
+            parts(arguments).as_deref(),
+        );
         let facts = &self.python.facts;
         let python = format!(
             "{} {}",
             facts.markers.platform_python_implementation, facts.version
         );
+        let (since, settle) = (self.since(), self.settle_again());
         Ok(Made::Placed(Box::new(Done {
             report,
             python,
             judged,
+            since,
+            settle,
         })))
     }
 }
 
-fn selection(arguments: &Furnish) -> Result<Selection, Error> {
+/// The parts that are named, a word for each; none where none is.
+fn parts(arguments: &Furnish) -> Option<Vec<String>> {
+    let extras = arguments.extra.iter().map(|e| format!("extra {e}"));
+    let groups = arguments.group.iter().map(|g| format!("group {g}"));
+    let all: Vec<String> = extras.chain(groups).collect();
+    (!all.is_empty()).then_some(all)
+}
+
+/// The parts of the pins that are chosen: those that are named; else every one that was settled.
+fn selection(arguments: &Furnish, lock: &Lock) -> Result<Selection, Error> {
+    if arguments.extra.is_empty() && arguments.group.is_empty() {
+        return Ok(record::usual_parts(lock));
+    }
     let names = |option: &str, texts: &[String]| -> Result<Vec<Name>, Error> {
         texts
             .iter()
@@ -357,11 +410,12 @@ fn selection(arguments: &Furnish) -> Result<Selection, Error> {
     })
 }
 
-/// The interpreter: the one that is named, the one the environment has, else the first here that
-/// the pins fit.
+/// The interpreter: the one that is named, the one the environment has, the one that the pins were
+/// settled with by name, else the first here that the pins fit.
 fn interpreter(
     arguments: &Furnish,
     at: &Path,
+    given: Option<&str>,
     surroundings: &Surroundings,
     check: &dyn Fn(&Target) -> Result<(), Error>,
 ) -> Result<Found, Error> {
@@ -374,6 +428,11 @@ fn interpreter(
         if let Ok(found) = finder.named(&python.display().to_string(), &probes) {
             return Ok(found);
         }
+    }
+    if let Some(Ok(found)) = given.map(|given| finder.named(given, &probes))
+        && check(&surroundings.target_of(&found.facts)?).is_ok()
+    {
+        return Ok(found);
     }
     let default = finder.default(&probes);
     if let Ok(found) = &default
@@ -434,13 +493,13 @@ fn item(selected: &Selected<'_>, folder: &Path, depots: &Depots) -> Result<Item,
 }
 
 /// Whether the user asks for a pinned project, and the address it was asked for by.
-fn said_of_asks(package: &Package) -> (bool, Option<String>) {
+fn said_of_asks(package: &Package) -> (bool, Option<DirectUrl>) {
     let own = package.tool.as_ref().and_then(|t| t.get("eutaxis"));
     let of = |key: &str| own.and_then(|t| t.get(key));
     let asked_by = of("asked-by").and_then(toml::Value::as_array);
     let direct_url = of("direct-url").and_then(toml::Value::as_str);
     (
         asked_by.is_some_and(|a| a.iter().any(|w| w.as_str() == Some("ask"))),
-        direct_url.map(without_secret),
+        direct_url.map(|url| DirectUrl::Archive(without_secret(url))),
     )
 }

@@ -4,6 +4,7 @@
 //! holds, and moves what it must: that is what is told first, with what it breaks among the rest.
 //! Then what moves least, with everything heeded.
 
+mod outdated;
 mod read;
 
 use std::collections::BTreeMap;
@@ -95,7 +96,17 @@ pub(crate) fn run(
     };
     let bar = output.progress();
     bar.set_message("rehearsing");
-    let answer = rehearsal.play(&steps);
+    let is_bare = arguments.requirements.is_empty() && arguments.then.is_empty();
+    let answer = if is_bare {
+        let pins = match (&arguments.environment, &arguments.pins) {
+            (None, Some(file)) => Some(words::near(file)),
+            (None, None) => Some("pylock.toml".to_owned()).filter(|p| Path::new(p).exists()),
+            (Some(_), _) => None,
+        };
+        rehearsal.outdated(pins.as_deref())
+    } else {
+        rehearsal.play(&steps)
+    };
     bar.finish_and_clear();
     output.report_network(depots.network());
     Ok(answer?)
@@ -174,9 +185,7 @@ fn of_pins(
             continue;
         };
         let file = package
-            .wheels
-            .iter()
-            .chain(&package.sdist)
+            .files()
             .find_map(eutaxis_core::pins::LockFile::filename);
         let needs = match (asks.is_empty(), &file) {
             (true, Some(file)) => run

@@ -67,7 +67,7 @@ pub(super) fn check(settled: &Settled<'_>, old: &Lock, file: &Path, run: &Run) -
         else {
             continue;
         };
-        let files: Vec<&LockFile> = package.wheels.iter().chain(&package.sdist).collect();
+        let files: Vec<&LockFile> = package.files().collect();
         let of = |f: &&LockFile| {
             f.filename()
                 .is_some_and(|n| *n == *pin.chosen.file.filename)

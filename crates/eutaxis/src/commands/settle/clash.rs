@@ -48,7 +48,7 @@ impl<'a> Refusal<'a> {
             .collect();
         let edits = ways
             .iter()
-            .map(|way| take::edits(way, problem, surroundings))
+            .map(|way| take::edits(way, problem, surroundings, &[]))
             .collect();
         Refusal {
             clash,
@@ -113,6 +113,9 @@ impl Job<'_> {
             self.surroundings,
             Some(&self.depots),
         );
+        let found = ways.found.iter();
+        let edits = found.map(|way| take::edits(way, problem, self.surroundings, &self.edits));
+        refusal.edits = edits.collect();
         refusal.builds = self.of_ways(&ways.found, chosen)?;
         let text = render::clash::rest(&refusal);
         let mut answer = report::Clash::from(&refusal);

@@ -72,7 +72,7 @@ fn is_same(recorded: &str, origin: &str, folder: &Path) -> bool {
 }
 
 fn has_same_bytes(package: &Package, pin: &Pinned<'_>) -> bool {
-    let files = package.wheels.iter().chain(&package.sdist);
+    let files = package.files();
     files
         .filter_map(|f| f.hashes.get("sha256"))
         .any(|hash| hash.eq_ignore_ascii_case(&pin.sha256))

@@ -7,7 +7,7 @@ use eutaxis_core::record;
 use eutaxis_core::solve::{Joint, Problem};
 use eutaxis_world::Error;
 
-use super::{Job, check, depot, file_name_caution, lock, out_of, pinned, prove};
+use super::{Job, check, depot, file_name_caution, lock, out_of, pinned, prove, unbuilt};
 use crate::output::{Answer, Outcome};
 use crate::plan;
 use crate::{render, report};
@@ -97,6 +97,7 @@ impl Job<'_> {
                 self.output,
             )?;
             one.proof = proof;
+            one.but_not.clone_from(&self.left_out);
             one.builds = self.foreseen(&one, chosen)?;
             one.permit = self.permit(&one.builds, chosen, out);
             let strays = depot::strays(&one, old.as_ref(), out, &self.arguments.renew)?;
@@ -111,10 +112,15 @@ impl Job<'_> {
             }
             // What concerns all of them is told with the first.
             one.cautions.extend(self.depots.network().cautions());
+            one.cautions.extend(
+                unbuilt(&self.asks)
+                    .into_iter()
+                    .filter(|_| settled.is_empty()),
+            );
             one.cautions
-                .extend(file_name_caution(&self.arguments.out).filter(|_| settled.is_empty()));
+                .extend(file_name_caution(self.arguments.out()).filter(|_| settled.is_empty()));
             one.moves = pinned::moves(old.as_ref(), &one);
-            let lock = lock::lock(&one, out, old.as_ref())?;
+            let lock = lock::lock(&one, out, old.as_ref(), (&self.question, &self.asks))?;
             one.evidence = record::proof_of(&lock);
             locks.push((lock, out));
             settled.push(one);
@@ -123,6 +129,12 @@ impl Job<'_> {
             return Ok(check::answer(&checked));
         }
         // Nothing is written before all is known.
+        for edit in &self.edits {
+            edit.ensure()?;
+        }
+        for edit in &self.edits {
+            edit.write()?;
+        }
         for ((one, (lock, out)), (chosen, _, _)) in settled.iter_mut().zip(&locks).zip(problems) {
             let list = self
                 .arguments
@@ -132,7 +144,11 @@ impl Job<'_> {
             lock::write(one, lock, out, list.as_deref(), self.arguments.exact)?;
         }
         let differences = render::joint::differences(&settled);
-        let text = render::joint::text(&settled, &differences);
+        let text = format!(
+            "{}{}",
+            render::ways::edits(&self.edits),
+            render::joint::text(&settled, &differences)
+        );
         let written = settled.iter().flat_map(|s| s.files.iter().cloned());
         let names = || settled.iter().map(|s| s.target.clone());
         let differences = differences.iter().map(|d| report::Difference {

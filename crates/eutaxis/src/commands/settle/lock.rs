@@ -5,17 +5,27 @@ use std::path::Path;
 
 use eutaxis_core::Name;
 use eutaxis_core::evidence::Evidence;
-use eutaxis_core::pins::{Lock, LockFile, Package, environment_of, pin_list};
+use eutaxis_core::pins::{
+    Archive, Directory, Lock, LockFile, Package, Vcs, environment_of, pin_list,
+};
 use eutaxis_core::record::{self, Proof, Wording};
-use eutaxis_world::depot::Place;
+use eutaxis_world::depot::{Place, TreeKind};
 use eutaxis_world::files::{relative, slashed, write_whole};
+use eutaxis_world::network::without_secret;
 use eutaxis_world::{Doing, Error};
 
 use crate::answer::settle::{Pinned, Settled, asker_words};
+use crate::asks::Asks;
+use crate::remembered::Remembered;
 use crate::words;
 
 /// The pins as a lock file of the standard; what is ours stands in `[tool.eutaxis]`.
-pub(super) fn lock(settled: &Settled<'_>, out: &Path, old: Option<&Lock>) -> Result<Lock, Error> {
+pub(super) fn lock(
+    settled: &Settled<'_>,
+    out: &Path,
+    old: Option<&Lock>,
+    (question, asks): (&Remembered, &Asks),
+) -> Result<Lock, Error> {
     let target = &settled.problem.target;
     let folder = std::path::absolute(out)
         .doing("cannot find", out)?
@@ -23,10 +33,28 @@ pub(super) fn lock(settled: &Settled<'_>, out: &Path, old: Option<&Lock>) -> Res
         .map(Path::to_owned)
         .unwrap_or_default();
     let pins = settled.pins.iter();
-    let packages: Vec<Package> = pins
+    let mut packages: Vec<Package> = pins
         .map(|pin| package(pin, settled, &folder, old))
         .collect();
-    let mut own = record::question(settled.problem);
+    // What is used where it lies is known by its files, wherever they are.
+    let mut asked = settled.problem.clone();
+    asked.asks.retain(|a| !settled.is_own(a));
+    let mut own = record::question(&asked);
+    let words = question.words_of(&asked.asks, &folder);
+    let words = words.into_iter().map(toml::Value::String);
+    own.insert("question".into(), toml::Value::Array(words.collect()));
+    let (extras, groups) = super::parts::marked(&mut packages, settled, asks);
+    if !extras.is_empty() {
+        let listed = extras.iter().cloned().map(toml::Value::String);
+        own.insert(
+            "default-extras".into(),
+            toml::Value::Array(listed.collect()),
+        );
+    }
+    if !settled.but_not.is_empty() {
+        let left_out = record::left_out(&settled.but_not, "--but-not");
+        own.insert("left-out".into(), left_out);
+    }
     own.insert(
         "evidence".into(),
         toml::Value::Table(evidence(settled, &packages, old)),
@@ -38,9 +66,11 @@ pub(super) fn lock(settled: &Settled<'_>, out: &Path, old: Option<&Lock>) -> Res
         environments: vec![environment_of(target)],
         requires_python: Some(format!("=={}.*", target.interpreter.series_text())),
         created_by: "eutaxis".to_owned(),
+        extras,
+        default_groups: groups.clone(),
+        dependency_groups: groups,
         packages,
         tool: Some(tool),
-        ..Lock::default()
     })
 }
 
@@ -48,8 +78,7 @@ pub(super) fn lock(settled: &Settled<'_>, out: &Path, old: Option<&Lock>) -> Res
 fn evidence(settled: &Settled<'_>, packages: &[Package], old: Option<&Lock>) -> toml::Table {
     let hashes = |packages: &[Package]| -> BTreeMap<Name, Vec<String>> {
         let of = |p: &Package| {
-            let files = p.wheels.iter().chain(&p.sdist);
-            files
+            p.files()
                 .filter_map(|f| f.hashes.get("sha256").cloned())
                 .collect()
         };
@@ -125,21 +154,38 @@ fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path, old: Option<&
     if let Some(url) = &pin.direct_url {
         own.insert("direct-url".into(), toml::Value::String(url.clone()));
     }
-    let mut tool = toml::Table::new();
-    tool.insert("eutaxis".into(), toml::Value::Table(own));
     let name_only = |name: &Name| {
         let mut table = toml::Table::new();
         table.insert("name".into(), toml::Value::String(name.to_string()));
         table
     };
-    let (sdist, wheels) = if pin.is_wheel() {
-        (None, vec![file])
-    } else {
-        (Some(file), Vec::new())
+    let mut source = Source::of(pin, file, folder);
+    // Of a tree that lies on a disk nobody knows which version it will be (PEP 751, version).
+    let version = match &source.directory {
+        Some(_) => None,
+        None => Some(chosen.version.to_string()),
     };
+    if let Some(directory) = &source.directory {
+        own.remove("direct-url");
+        // Where it lies on this machine is no matter of the pins.
+        let asked = own.get_mut("asked-as").and_then(toml::Value::as_array_mut);
+        for one in asked
+            .into_iter()
+            .flatten()
+            .filter_map(toml::Value::as_table_mut)
+        {
+            if let Some(toml::Value::String(text)) = one.get_mut("requirement")
+                && text.contains(" @ file:")
+            {
+                *text = format!("{} @ {}", chosen.project, directory.path);
+            }
+        }
+    }
+    let mut tool = toml::Table::new();
+    tool.insert("eutaxis".into(), toml::Value::Table(own));
     Package {
         name: chosen.project.clone(),
-        version: Some(chosen.version.to_string()),
+        version,
         marker: None,
         requires_python: chosen
             .file
@@ -147,14 +193,78 @@ fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path, old: Option<&
             .as_ref()
             .map(ToString::to_string),
         dependencies: chosen.needs.iter().map(name_only).collect(),
-        vcs: None,
-        directory: None,
-        archive: None,
+        vcs: source.vcs.take(),
+        directory: source.directory.take(),
+        archive: source.archive.take(),
         index: pin.index.clone(),
-        sdist,
-        wheels,
+        sdist: source.sdist.take(),
+        wheels: source.wheels,
         attestation_identities: Vec::new(),
         tool: Some(tool),
+    }
+}
+
+/// A folder as pins name it.
+fn path_from(folder: &Path, at: &Path) -> String {
+    match relative(folder, at) {
+        Some(path) if path.is_empty() => ".".to_owned(),
+        Some(path) => path,
+        None => slashed(at),
+    }
+}
+
+/// In which of the standard's ways a pin is one (PEP 751, packages).
+#[derive(Default)]
+struct Source {
+    vcs: Option<Vcs>,
+    directory: Option<Directory>,
+    archive: Option<Archive>,
+    sdist: Option<LockFile>,
+    wheels: Vec<LockFile>,
+}
+
+impl Source {
+    fn of(pin: &Pinned<'_>, file: LockFile, folder: &Path) -> Self {
+        match pin.tree.as_deref().map(|t| &t.kind) {
+            Some(TreeKind::Folder {
+                folder: at,
+                editable,
+            }) => Source {
+                directory: Some(Directory {
+                    path: path_from(folder, at),
+                    editable: editable.then_some(true),
+                    subdirectory: None,
+                }),
+                ..Source::default()
+            },
+            Some(TreeKind::Repository { repository, commit }) => Source {
+                vcs: Some(Vcs {
+                    kind: repository.kind.clone(),
+                    url: Some(without_secret(&repository.url)),
+                    path: None,
+                    requested_revision: repository.revision.clone(),
+                    commit_id: commit.clone(),
+                    subdirectory: repository.subdirectory.clone(),
+                }),
+                ..Source::default()
+            },
+            // What an address was asked for is no file of an index.
+            None if pin.direct_url.is_some() => Source {
+                archive: Some(Archive {
+                    file: LockFile { name: None, ..file },
+                    subdirectory: None,
+                }),
+                ..Source::default()
+            },
+            None if pin.is_wheel() => Source {
+                wheels: vec![file],
+                ..Source::default()
+            },
+            None => Source {
+                sdist: Some(file),
+                ..Source::default()
+            },
+        }
     }
 }
 
@@ -225,7 +335,7 @@ fn with_file_urls(lock: &Lock, settled: &Settled<'_>) -> Lock {
         else {
             continue;
         };
-        for file in package.wheels.iter_mut().chain(&mut package.sdist) {
+        for file in package.files_mut() {
             file.url = Some(match &pin.place {
                 Place::Disk(path) => eutaxis_world::files::file_url(path),
                 Place::Url(url) => url.to_string(),

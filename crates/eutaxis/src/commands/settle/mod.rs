@@ -1,12 +1,14 @@
 //! `settle`: which exact files, together? or what clashes, and the ways out.
 
 mod builds;
+mod change;
 mod check;
 mod clash;
 mod depot;
 mod interpreter;
 mod joint;
 mod lock;
+mod parts;
 mod pinned;
 mod prove;
 pub(crate) mod take;
@@ -15,12 +17,13 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use eutaxis_core::fault::escaped;
-use eutaxis_core::offer::{Adjustment, Chronology};
+use eutaxis_core::fault::{Origin, escaped};
+use eutaxis_core::offer::{Adjustment, Chronology, Policy};
 use eutaxis_core::pins::{Lock, is_lock_file_name, lock_file_name_for};
 use eutaxis_core::record;
+use eutaxis_core::requirement::Accepts;
 use eutaxis_core::solve::{Problem, Solution};
-use eutaxis_core::{Name, Target, Version};
+use eutaxis_core::{Ask, Name, Target, Version};
 use eutaxis_world::config::Config;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::files::read_text;
@@ -34,10 +37,12 @@ use crate::answer::edits::FileEdit;
 use crate::answer::proof::Proof;
 use crate::answer::settle::Taken;
 use crate::asks::{self, Asks};
-use crate::cli::{Common, Settle};
+use crate::building::trees::Look;
+use crate::cli::{Common, Settle, TargetOptions};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
-use crate::{render, report};
+use crate::remembered::{self, Kept, Remembered};
+use crate::{render, report, typed};
 
 /// One `settle` under way.
 struct Job<'a> {
@@ -50,6 +55,12 @@ struct Job<'a> {
     bar: ProgressBar,
     /// Another interpreter was taken than the one that comes first.
     taken: Option<Taken>,
+    /// The question as the pins will remember it.
+    question: Remembered,
+    /// Files that the question itself changes.
+    edits: Vec<FileEdit>,
+    /// Asks that are left out of this set.
+    left_out: Vec<Ask>,
 }
 
 /// What is written of a solution, and where.
@@ -61,6 +72,8 @@ struct Writing<'a> {
     edits: Vec<FileEdit>,
     /// How far it was proven in this run.
     proof: Option<Proof>,
+    /// Another question than that of the run.
+    question: Option<Remembered>,
 }
 
 impl<'a> Writing<'a> {
@@ -71,14 +84,49 @@ impl<'a> Writing<'a> {
             old,
             edits: Vec::new(),
             proof: None,
+            question: None,
         }
     }
 }
 
 pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Result<Answer, Errors> {
     let surroundings = Surroundings::new(common)?;
-    let mut asks = asks::read(&arguments.asks, &surroundings)?;
-    let mut targets = plan::targets(&arguments.target, &surroundings)?;
+    let kept = remembered::kept(arguments.out());
+    let mut arguments = arguments.clone();
+    let groups = arguments.asks.group.clone();
+    take_up(&mut arguments, kept.as_ref(), &surroundings.config)?;
+    let changes = change::made(&mut arguments, &groups, &surroundings)?;
+    let mut asks = asks::read(&arguments.asks, &surroundings, &changes.texts())?;
+    if let Some(kept) = kept.as_ref().filter(|_| arguments.check) {
+        // What the set was settled without is no change.
+        let without = record::left_out_of(&kept.lock);
+        let without = without.iter().map(|a| a.requirement.name.to_string());
+        arguments.but_not.extend(without);
+        let is_asked = |name: &String| {
+            asks.asks
+                .iter()
+                .any(|a| a.requirement.name.as_str() == name)
+        };
+        arguments.but_not.retain(is_asked);
+    }
+    let left_out = change::left_out(&arguments, &mut asks)?;
+    // What counts without being typed is remembered as if it were.
+    if let Some(before) = kept.as_ref().and_then(|k| k.question.as_ref()) {
+        let renews_all = arguments.renew.iter().any(String::is_empty);
+        let is_said = arguments.policy.says_chronology()
+            || surroundings.config.names_chronology
+            || renews_all;
+        if !is_said {
+            arguments.policy.chronology = before.policy.chronology;
+        }
+    }
+    let question = Remembered {
+        asks: arguments.asks.clone(),
+        target: arguments.target.clone(),
+        policy: arguments.policy.clone(),
+    };
+    let mut targets = targets(&mut arguments, kept.as_ref(), &surroundings)?;
+    let arguments = &arguments;
     let mut taken = None;
     if let [chosen] = targets.as_mut_slice()
         && interpreter::is_open(arguments, chosen, &surroundings)
@@ -97,6 +145,14 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
         asks.asks.iter_mut().map(|a| &mut a.requirement),
         depots.network(),
     );
+    let own = known_trees(
+        &asks,
+        (arguments, &surroundings),
+        &targets,
+        &depots,
+        &policy,
+        output,
+    )?;
     let mut problems = Vec::new();
     for chosen in &targets {
         ensure_python(&asks, &chosen.target)?;
@@ -110,6 +166,13 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
         {
             policy.chronology = chronology;
         }
+        // What lies in folders of the user is built without being asked.
+        let more = own
+            .iter()
+            .filter(|n| !policy.builds(n))
+            .cloned()
+            .collect::<Vec<_>>();
+        policy.build.extend(more);
         let mut problem = Problem::new(chosen.target.clone(), policy, asks.asks.clone());
         problem.bounds = asks.bounds.clone();
         problem.prior = prior(old.as_ref(), &arguments.renew)?;
@@ -137,6 +200,9 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
         run,
         bar,
         taken,
+        question,
+        edits: changes.edits(),
+        left_out,
     };
     let answer = match problems.as_slice() {
         [(chosen, problem, old)] => job.single(chosen, problem, old.as_ref()),
@@ -147,12 +213,42 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
     Ok(answer?)
 }
 
+/// Looks into the trees that are asked for; the projects that are the user's own.
+fn known_trees(
+    asks: &Asks,
+    (arguments, surroundings): (&Settle, &Surroundings),
+    targets: &[plan::Chosen],
+    depots: &Arc<Depots>,
+    policy: &Policy,
+    output: &Output,
+) -> Result<Vec<Name>, Error> {
+    let Some(chosen) = targets.first() else {
+        return Ok(Vec::new());
+    };
+    let is_url = |a: &Ask| matches!(a.requirement.accepts, Accepts::Url(_));
+    if !asks.asks.iter().any(is_url) {
+        return Ok(Vec::new());
+    }
+    let python = plan::interpreter_here(&arguments.target, surroundings, chosen);
+    let bounds = asks::build_bounds(&arguments.policy.permit)?;
+    let look = Look {
+        surroundings,
+        depots,
+        target: &chosen.target,
+        python: python.as_ref().map_err(|why| *why),
+        policy,
+        bounds: &bounds,
+        output,
+    };
+    look.know(asks)
+}
+
 /// Where the pins of a target go: with several targets each has a file of its own.
 fn out_of(arguments: &Settle, chosen: &plan::Chosen, targets: usize) -> PathBuf {
     if targets == 1 {
-        arguments.out.clone()
+        arguments.out().to_owned()
     } else {
-        named(&arguments.out, &chosen.name)
+        named(arguments.out(), &chosen.name)
     }
 }
 
@@ -180,7 +276,119 @@ fn file_name_caution(out: &Path) -> Option<String> {
     })
 }
 
+/// Takes up the question of the pins that are there, where none is asked; another question beside
+/// them is refused unless it is said where its pins go.
+fn take_up(arguments: &mut Settle, kept: Option<&Kept>, config: &Config) -> Result<(), Error> {
+    let (asks, target, policy) = (&arguments.asks, &arguments.target, &arguments.policy);
+    let taken = remembered::taken_up(asks, target, policy, kept, &config.members);
+    let (question, is_taken) = match taken {
+        // What is only added needs nothing before it.
+        Err(_) if !arguments.and.is_empty() => return Ok(()),
+        taken => taken?,
+    };
+    if let Some(kept) = kept.filter(|_| is_taken && nothing_names_depots(arguments, config)) {
+        let folder = kept.out.parent().unwrap_or(Path::new(""));
+        arguments.depots.depot = remembered::depots(&kept.lock, folder);
+    }
+    if let Some(kept) = kept
+        && !is_taken
+        && arguments.out.is_none()
+        && !arguments.check
+        // Who lets go of all pins lets go of their question.
+        && !arguments.renew.iter().any(String::is_empty)
+        && remembered::is_another(&question.asks, kept)
+    {
+        let rest = [
+            typed::target(target),
+            typed::policy(policy),
+            typed::depots(&arguments.depots),
+        ];
+        return Err(remembered::refused(&question.asks, &rest.concat(), kept));
+    }
+    let Remembered {
+        mut asks,
+        target,
+        policy,
+    } = question;
+    // A group that is named with what is added to it joins those that are asked for.
+    let before = kept.and_then(|k| k.question.as_ref());
+    if let Some(before) = before.filter(|_| is_taken && !arguments.and.is_empty()) {
+        let joins = asks.group.clone().into_iter();
+        let joins = joins.filter(|g| !before.asks.group.contains(g));
+        asks.group = before.asks.group.iter().cloned().chain(joins).collect();
+        asks.extra.clone_from(&before.asks.extra);
+    }
+    (arguments.asks, arguments.target, arguments.policy) = (asks, target, policy);
+    Ok(())
+}
+
+/// Projects of the asks that are not placed themselves.
+fn unbuilt(asks: &Asks) -> Vec<String> {
+    let one = |(name, origin): &(Name, Origin)| {
+        format!("{origin}: {name} itself is not placed: no [build-system] says how it is built.")
+    };
+    asks.unbuilt.iter().map(one).collect()
+}
+
+/// Whether neither an option nor the environment nor the settings name a depot.
+fn nothing_names_depots(arguments: &Settle, config: &Config) -> bool {
+    let is_set = std::env::var_os("EUTAXIS_DEPOT").is_some_and(|d| !d.is_empty());
+    arguments.depots.depot.is_empty() && !is_set && config.depots.is_empty()
+}
+
+/// The places: those that are named; else, to check pins, the one that they were settled for; else
+/// this machine, with an interpreter of the version that the pins are for while there is one.
+fn targets(
+    arguments: &mut Settle,
+    kept: Option<&Kept>,
+    surroundings: &Surroundings,
+) -> Result<Vec<plan::Chosen>, Error> {
+    let options = &arguments.target;
+    let is_open = options.target.is_empty()
+        && options.platform.is_none()
+        && options.interpreter.is_none()
+        && options.accelerator.is_none();
+    let families = &surroundings.config.families;
+    let recorded = kept.and_then(|k| record::target_of(&k.lock, families));
+    let Some(recorded) = recorded.filter(|_| is_open) else {
+        return plan::targets(options, surroundings);
+    };
+    if arguments.check {
+        return Ok(vec![plan::Chosen {
+            shown: recorded.to_string(),
+            target: recorded,
+            name: "here".to_owned(),
+            here: false,
+        }]);
+    }
+    let usual = plan::targets(options, surroundings)?;
+    let is_it = |chosen: &plan::Chosen| {
+        let (here, there) = (&chosen.target.interpreter, &recorded.interpreter);
+        here.series() == there.series() && here.implementation == there.implementation
+    };
+    if usual.iter().all(is_it) {
+        return Ok(usual);
+    }
+    let named = TargetOptions {
+        interpreter: Some(recorded.interpreter.series_text()),
+        ..options.clone()
+    };
+    match plan::targets(&named, surroundings) {
+        Ok(found) if found.iter().all(is_it) => Ok(found),
+        // It is not on this machine: what is here comes in its place.
+        _ => Ok(usual),
+    }
+}
+
 impl Job<'_> {
+    /// Pins, with the files that the question itself changes.
+    fn writing<'a>(&self, out: &'a Path, old: Option<&'a Lock>) -> Writing<'a> {
+        Writing {
+            edits: self.edits.clone(),
+            ..Writing::new(out, old)
+        }
+    }
+
     fn single(
         &mut self,
         chosen: &plan::Chosen,
@@ -229,9 +437,9 @@ impl Job<'_> {
         problem: &Problem,
         old: Option<&Lock>,
     ) -> Result<Answer, Error> {
-        let out = &self.arguments.out;
+        let out = self.arguments.out();
         if !self.arguments.prove {
-            return self.settled(solution, chosen, problem, Writing::new(out, old));
+            return self.settled(solution, chosen, problem, self.writing(out, old));
         }
         let mut proven = self.proven(solution, chosen, problem, out)?;
         let mut chosen = chosen.clone();
@@ -247,7 +455,7 @@ impl Job<'_> {
         let (solution, problem) = (&proven.solution, &proven.problem);
         let writing = Writing {
             proof: Some(proven.proof),
-            ..Writing::new(out, old)
+            ..self.writing(out, old)
         };
         self.settled(solution, &chosen, problem, writing)
     }
@@ -265,6 +473,7 @@ impl Job<'_> {
             old,
             edits,
             proof,
+            question,
         } = writing;
         for edit in &edits {
             edit.ensure()?;
@@ -278,6 +487,7 @@ impl Job<'_> {
             self.output,
         )?;
         settled.taken.clone_from(&self.taken);
+        settled.but_not.clone_from(&self.left_out);
         settled.proof = proof;
         settled.builds = self.foreseen(&settled, chosen)?;
         settled.permit = self.permit(&settled.builds, chosen, out);
@@ -292,10 +502,12 @@ impl Job<'_> {
             return Ok(depot::refused(&strays, &chosen.shown));
         }
         settled.cautions.extend(self.depots.network().cautions());
+        settled.cautions.extend(unbuilt(&self.asks));
         settled.cautions.extend(file_name_caution(out));
         pinned::report_left_out(&self.run, solution, self.output);
         settled.moves = pinned::moves(old, &settled);
-        let lock = lock::lock(&settled, out, old)?;
+        let question = question.as_ref().unwrap_or(&self.question);
+        let lock = lock::lock(&settled, out, old, (question, &self.asks))?;
         settled.evidence = record::proof_of(&lock);
         for edit in &edits {
             edit.write()?;

@@ -85,6 +85,7 @@ fn listed<'a>(chosen: &'a Chosen, problem: &Problem, run: &Run) -> Result<Listed
             depot,
             origin,
             index,
+            tree: direct_url.as_ref().and_then(|url| run.tree(url)),
             direct_url,
             kept,
         },
@@ -200,6 +201,7 @@ pub(super) fn settle<'a>(
         solution,
         verbose: output.verbose(),
         left_out,
+        but_not: Vec::new(),
         moves: Vec::new(),
         cautions,
         in_place,
@@ -395,5 +397,15 @@ pub(super) fn moves(old: Option<&Lock>, settled: &Settled<'_>) -> Vec<Move> {
         after: m.after.map(|v| v.to_string()),
         kind: m.kind.as_str(),
     };
-    moved.into_iter().map(one).collect()
+    // Folders are pinned without a version, so that none of them moves.
+    let is_folder = |m: &Moved| {
+        let pinned = lock.packages.iter().find(|p| p.name == m.project);
+        let tree = settled.pins.iter().find(|p| p.chosen.project == m.project);
+        pinned.is_some_and(|p| p.directory.is_some()) && tree.is_some_and(|p| p.tree.is_some())
+    };
+    moved
+        .into_iter()
+        .filter(|m| !is_folder(m))
+        .map(one)
+        .collect()
 }

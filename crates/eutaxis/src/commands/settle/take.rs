@@ -20,8 +20,14 @@ use crate::report::{self, Report, Settle};
 use crate::words;
 
 /// What a way changes in files. Asks of the command line stand in none.
-pub(crate) fn edits(way: &Way, problem: &Problem, surroundings: &Surroundings) -> Vec<FileEdit> {
-    let mut edits: Vec<FileEdit> = Vec::new();
+/// `before`: files that the question itself changes.
+pub(crate) fn edits(
+    way: &Way,
+    problem: &Problem,
+    surroundings: &Surroundings,
+    before: &[FileEdit],
+) -> Vec<FileEdit> {
+    let mut edits: Vec<FileEdit> = before.to_vec();
     for change in &way.changes {
         match change {
             Change::Ask(old, new) | Change::Bound(old, new) => {
@@ -184,7 +190,7 @@ impl Job<'_> {
             };
             return Err(Error::request(message).help("leave out --take to see them"));
         };
-        let edits = edits(way, problem, self.surroundings);
+        let edits = edits(way, problem, self.surroundings, &self.edits);
         let in_files = !edits.is_empty();
         if let [only] = way.environments.as_slice() {
             let target = match &only.interpreter {
@@ -202,7 +208,12 @@ impl Job<'_> {
                 &only.problem,
                 Writing {
                     edits,
-                    ..Writing::new(&self.arguments.out, old)
+                    question: Some(
+                        self.question
+                            .clone()
+                            .with(way.changes.iter().filter_map(words::ways::option).flatten()),
+                    ),
+                    ..Writing::new(self.arguments.out(), old)
                 },
             )?;
             let typed = typed(way, in_files);
@@ -239,7 +250,7 @@ impl Job<'_> {
             } else {
                 name
             };
-            let out = named(&self.arguments.out, &name);
+            let out = named(self.arguments.out(), &name);
             names.push(name);
             let shown = match &environment.interpreter {
                 None => chosen.shown.clone(),
@@ -255,7 +266,10 @@ impl Job<'_> {
                 &environment.solution,
                 &chosen,
                 &environment.problem,
-                Writing::new(&out, None),
+                Writing {
+                    question: Some(self.question.of_asks(&environment.problem.asks)),
+                    ..Writing::new(&out, None)
+                },
             )?;
             text.push_str(&answer.text);
             text.push('\n');

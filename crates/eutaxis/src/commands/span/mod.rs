@@ -4,6 +4,8 @@
 mod rows;
 mod toolkits;
 
+use std::collections::BTreeMap;
+use std::path::Path;
 use std::sync::Arc;
 
 use eutaxis_core::knowledge;
@@ -24,6 +26,7 @@ use crate::building::foresee::Place;
 use crate::cli::{Common, Span};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Chosen, Surroundings};
+use crate::remembered;
 use crate::{render, report};
 
 /// The question, for any interpreter.
@@ -51,7 +54,24 @@ pub(crate) fn run(arguments: &Span, common: &Common, output: &Output) -> Result<
         .as_deref()
         .map(rows::parse)
         .transpose()?;
-    let mut asks = asks::read(&arguments.asks, &surroundings)?;
+    let kept = remembered::kept(Path::new("pylock.toml"));
+    let (asked, target) = (&arguments.asks, &arguments.target);
+    let (mut taken, _) = remembered::taken_up(
+        asked,
+        target,
+        &arguments.policy,
+        kept.as_ref(),
+        &surroundings.config.members,
+    )?;
+    // Interpreters are what it compares.
+    taken.target.interpreter = None;
+    let arguments = &Span {
+        asks: taken.asks,
+        target: taken.target,
+        policy: taken.policy,
+        ..arguments.clone()
+    };
+    let mut asks = asks::read(&arguments.asks, &surroundings, &BTreeMap::new())?;
     let columns = plan::targets(&arguments.target, &surroundings)?;
     let policy = plan::policy(&arguments.policy, &surroundings.config)?;
     let depots = plan::depots(&arguments.depots, &surroundings, false)?;
@@ -147,6 +167,7 @@ fn span<'a>(
         split,
         builds,
         toolkits,
+        out: remembered::out_for(&arguments.asks),
     })
 }
 
@@ -267,6 +288,8 @@ impl Question<'_> {
         let mut problem = Problem::new(target, self.policy.clone(), self.asks.asks.clone());
         problem.bounds = self.asks.bounds.clone();
         problem.adjustments = self.surroundings.config.adjustments.clone();
+        let hashed = self.asks.hashed.iter().cloned();
+        problem.adjustments.extend(hashed);
         problem
     }
 

@@ -68,6 +68,7 @@ impl Checker<'_> {
             | Command::Assay(_)
             | Command::Locate(_)
             | Command::Stock(_)
+            | Command::Within(_)
             | Command::Demo(_) => one,
         };
         Some(vec![one])

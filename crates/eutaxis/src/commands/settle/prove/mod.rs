@@ -552,7 +552,10 @@ fn items(settled: &Settled<'_>) -> Vec<Item> {
             size: pin.size,
             said: None,
             requested: chosen.asked_by.iter().any(|a| matches!(a, Asker::Ask(_))),
-            direct_url: pin.direct_url.clone(),
+            direct_url: pin
+                .direct_url
+                .clone()
+                .map(eutaxis_world::environment::DirectUrl::Archive),
             built: None,
         })
     };

@@ -3,6 +3,8 @@
 //! The pins record the question that they answer. Where depots are named the question is asked
 //! again over them, with the pins kept; else what was recorded is told.
 
+mod tree;
+
 use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
@@ -38,6 +40,9 @@ struct Asked {
 pub(crate) fn run(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
     let lock = pins::read_lock(&arguments.pins)?;
+    if arguments.tree {
+        return shown_as_tree(&lock, arguments);
+    }
     let Some(project) = &arguments.project else {
         return Ok(learnt(&lock, arguments, &surroundings));
     };
@@ -85,6 +90,24 @@ pub(crate) fn run(arguments: &Reason, common: &Common, output: &Output) -> Resul
         outcome: Outcome::Ok,
         text: render::reason::text(&report),
         report: report::Reason::Here(Box::new((&report).into())).into(),
+    })
+}
+
+/// Who needs what.
+fn shown_as_tree(lock: &Lock, arguments: &Reason) -> Result<Answer, Error> {
+    let parse = |p: &String| Name::parse(p).map_err(|f| Error::in_file("project", p, &f));
+    let name = arguments.project.as_ref().map(parse).transpose()?;
+    if let Some(name) = name
+        .as_ref()
+        .filter(|n| !lock.packages.iter().any(|p| p.name == **n))
+    {
+        return Ok(not_here(name, lock));
+    }
+    let tree = tree::of(lock, name.as_ref(), arguments.depth);
+    Ok(Answer {
+        outcome: Outcome::Ok,
+        text: render::reason::tree(&tree, &words::near(&arguments.pins)),
+        report: report::Reason::Tree(report::NeedsTree::from(&tree)).into(),
     })
 }
 
@@ -216,9 +239,7 @@ impl Asked {
             project: name.to_string(),
             version: version.clone(),
             published: package
-                .wheels
-                .iter()
-                .chain(&package.sdist)
+                .files()
                 .find_map(|f| f.upload_time.map(|t| t.to_string())),
             chains: chains(&self.lock, name),
             bounds: self.bounds(package),

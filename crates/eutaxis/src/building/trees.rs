@@ -1,0 +1,212 @@
+//! Source trees that are asked for: what they are called, what they need, and what of that only
+//! their build systems tell.
+
+use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
+
+use eutaxis_core::artifact::{Metadata, SourceFiles};
+use eutaxis_core::offer::Policy;
+use eutaxis_core::requirement::{Accepts, Ask};
+use eutaxis_core::{Name, Target, Version};
+use eutaxis_world::build::broken_off;
+use eutaxis_world::depot::{Depots, KnownTree, TreeKind, sdist_metadata};
+use eutaxis_world::files::read_text;
+use eutaxis_world::interpreter::Found;
+use eutaxis_world::supply::{built_metadata, keep_built};
+use eutaxis_world::trees::{Packed, TreeAt, identity_of, packed_folder, packed_repository};
+use eutaxis_world::{Error, ErrorKind};
+
+use super::make::{Archive, Maker, Recipe};
+use crate::asks::Asks;
+use crate::output::Output;
+use crate::plan::Surroundings;
+use crate::words::{near, place};
+
+/// For what, and by what, trees are looked into.
+pub(crate) struct Look<'a> {
+    pub(crate) surroundings: &'a Surroundings,
+    pub(crate) depots: &'a Arc<Depots>,
+    pub(crate) target: &'a Target,
+    /// The interpreter of the target, or why there is none here.
+    pub(crate) python: Result<&'a Found, &'static str>,
+    pub(crate) policy: &'a Policy,
+    /// What bounds the requirements of builds.
+    pub(crate) bounds: &'a [Ask],
+    pub(crate) output: &'a Output,
+}
+
+impl Look<'_> {
+    /// Looks into every tree that is asked for, so that its address leads to it; gives the projects
+    /// in folders, whose builds are permitted: they are the user's own.
+    pub(crate) fn know(&self, asks: &Asks) -> Result<Vec<Name>, Error> {
+        let mut own = Vec::new();
+        for ask in &asks.asks {
+            let Accepts::Url(url) = &ask.requirement.accepts else {
+                continue;
+            };
+            let name = &ask.requirement.name;
+            let stated = asks.own.iter().find(|o| o.name == *name);
+            if let Some(tree) = stated {
+                self.depots.know(in_place(tree, url)?);
+                own.push(name.clone());
+                continue;
+            }
+            let Some(at) = TreeAt::of(url)? else {
+                continue;
+            };
+            if matches!(at, TreeAt::Folder(_)) {
+                own.push(name.clone());
+            }
+            if self.depots.tree(url).is_none() {
+                let editable = asks.editable.contains(name);
+                self.depots.know(self.known(ask, url, at, editable)?);
+            }
+        }
+        Ok(own)
+    }
+
+    fn known(&self, ask: &Ask, url: &str, at: TreeAt, editable: bool) -> Result<KnownTree, Error> {
+        let cache = &self.surroundings.cache;
+        let name = &ask.requirement.name;
+        let (packed, kind) = match at {
+            TreeAt::Folder(folder) => {
+                let packed = packed_folder(cache, &folder)?;
+                (packed, TreeKind::Folder { folder, editable })
+            }
+            TreeAt::Repository(repository) => {
+                let offline = self.depots.network().is_offline();
+                let at = packed_repository(cache, &repository, offline)
+                    .map_err(|e| e.also(&format!("{} asks for it", place(&ask.origin))))?;
+                let commit = at.commit;
+                (at.packed, TreeKind::Repository { repository, commit })
+            }
+        };
+        let metadata = self.told(name, &packed, &kind, ask)?;
+        if metadata.name != *name {
+            let error = Error::request(format!(
+                "{}: {name} is asked for, and {} lies there",
+                place(&ask.origin),
+                metadata.name
+            ));
+            return Err(error.help(format!("write  {} @ {url}", metadata.name)));
+        }
+        let path = match &kind {
+            TreeKind::Folder {
+                folder,
+                editable: true,
+            } => folder.clone(),
+            TreeKind::Folder { .. } | TreeKind::Repository { .. } => packed.archive,
+        };
+        Ok(KnownTree {
+            project: name.clone(),
+            version: metadata.version.clone(),
+            url: url.to_owned(),
+            path,
+            identity: packed.identity,
+            metadata,
+            kind,
+        })
+    }
+
+    /// What a tree says of itself: by its files, or by its build system where that may be asked.
+    fn told(
+        &self,
+        name: &Name,
+        packed: &Packed,
+        kind: &TreeKind,
+        ask: &Ask,
+    ) -> Result<Metadata, Error> {
+        let stated = sdist_metadata(&packed.archive)?;
+        if let Some(metadata) = stated.filter(|m| m.unsure.is_none()) {
+            return Ok(metadata);
+        }
+        if let Some(metadata) = built_metadata(self.depots.network(), &packed.identity) {
+            return Ok(metadata);
+        }
+        let where_ = place(&ask.origin);
+        let is_own = matches!(kind, TreeKind::Folder { .. });
+        let permits = &self.policy;
+        if !is_own && !permits.builds(name) && !permits.build_light {
+            let error = Error::request(format!(
+                "{where_}: what {name} needs, and which version it is, only its build system tells"
+            ));
+            return Err(error.help(format!(
+                "permit that it is asked:  the same command with --build {name}"
+            )));
+        }
+        let python = self.python.map_err(|why| {
+            let error = Error::request(format!(
+                "{where_}: which version {name} is, only its build system tells, and {why}"
+            ));
+            error.help("state its version and its dependencies in its pyproject.toml")
+        })?;
+        self.output.notice(&format!(
+            "{name}: its build system is asked for its version and needs"
+        ));
+        let stop: Arc<AtomicBool> = broken_off()?;
+        let steps = self.output.steps();
+        let maker = Maker {
+            recipe: Recipe {
+                surroundings: self.surroundings,
+                python,
+                target: self.target,
+                policy: self.policy,
+                bounds: self.bounds,
+                depots: self.depots,
+            },
+            steps: &steps,
+            stop: &stop,
+        };
+        let archive = Archive::of_tree(name, packed);
+        match maker.metadata(&archive)? {
+            Ok(metadata) => {
+                keep_built(self.depots.network(), &packed.identity, &metadata);
+                Ok(metadata)
+            }
+            Err(failed) => {
+                let root = failed.causes.first();
+                let why = root.map_or(failed.why.clone(), |c| c.title.clone());
+                let log = failed.log.as_deref().map(near);
+                let error = Error::new(
+                    ErrorKind::Request,
+                    format!("{name}: {} failed: {why}", failed.step.words()),
+                );
+                Err(match log {
+                    Some(log) => error.help(format!("its log tells more:  eutaxis diagnose {log}")),
+                    None => error,
+                })
+            }
+        }
+    }
+}
+
+/// A project file's own project, that is used where it lies: what it depends on is asked by the
+/// file, with its lines; of it only extras are left.
+fn in_place(own: &crate::asks::Own, url: &str) -> Result<KnownTree, Error> {
+    let file = own.folder.join("pyproject.toml");
+    let text = read_text(&file).map_err(Error::of_request)?;
+    let mut files = SourceFiles::default();
+    files.take("tree/pyproject.toml", text.clone().into_bytes());
+    let stated = files.metadata().ok().flatten();
+    let mut metadata = stated.unwrap_or_else(|| {
+        // Which version it is by now only its build system tells; nobody needs to know.
+        Metadata::unsaid(own.name.clone(), Version::from_release(&[0]))
+    });
+    let is_of_extra = |marker: &eutaxis_core::Marker| marker.to_string().contains("extra");
+    metadata
+        .requires
+        .retain(|r| r.marker.as_ref().is_some_and(is_of_extra));
+    let identity = identity_of(&format!("{}\0{text}", file.display()));
+    Ok(KnownTree {
+        project: own.name.clone(),
+        version: metadata.version.clone(),
+        url: url.to_owned(),
+        path: own.folder.clone(),
+        identity,
+        metadata,
+        kind: TreeKind::Folder {
+            folder: own.folder.clone(),
+            editable: true,
+        },
+    })
+}

@@ -1,0 +1,289 @@
+//! Extras and groups in one lock, checked by the standard's rules (PEP 751) with a reader of the
+//! tests' own; and the set seen as a whole.
+
+use std::collections::BTreeMap;
+use std::process::Stdio;
+
+use rstest::rstest;
+
+use crate::field::{Field, WORKSTATION};
+
+const PROJECT: &str = "[project]\nname = \"kit\"\nversion = \"1\"\ndependencies = [\"firnio\"]\n\
+    [project.optional-dependencies]\nplot = [\"neveplot\"]\nall = [\"kit[plot]\", \"katabat\"]\n\
+    [dependency-groups]\ntest = [\"snowpit\", \"katabat\"]\n";
+
+/// An entry of a lock as its standard has it, read by nothing of the program.
+#[derive(Debug)]
+struct Entry {
+    marker: Option<String>,
+    sources: usize,
+}
+
+/// Reads a lock, and holds it to the rules that any reader relies on.
+fn checked(text: &str) -> (toml::Table, BTreeMap<String, Vec<Entry>>) {
+    let lock: toml::Table = text.parse().unwrap();
+    assert_eq!(lock["lock-version"].as_str(), Some("1.0"));
+    assert!(lock["created-by"].is_str());
+    let list = |key: &str| -> Vec<String> {
+        let all = lock.get(key).and_then(toml::Value::as_array);
+        all.into_iter()
+            .flatten()
+            .map(|v| v.as_str().unwrap().to_owned())
+            .collect()
+    };
+    let (extras, groups, defaults) = (
+        list("extras"),
+        list("dependency-groups"),
+        list("default-groups"),
+    );
+    assert!(
+        defaults.iter().all(|g| groups.contains(g)),
+        "{defaults:?} {groups:?}"
+    );
+    let mut found: BTreeMap<String, Vec<Entry>> = BTreeMap::new();
+    for package in lock["packages"].as_array().unwrap() {
+        let table = package.as_table().unwrap();
+        let name = table["name"].as_str().unwrap();
+        let plain = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '-';
+        assert!(name.chars().all(plain), "{name} is not normalised");
+        let index = table.contains_key("wheels") || table.contains_key("sdist");
+        let alone = ["vcs", "directory", "archive"]
+            .iter()
+            .filter(|k| table.contains_key(**k));
+        let sources = alone.count() + usize::from(index);
+        let archive = table.get("archive").cloned();
+        let files = table
+            .get("wheels")
+            .and_then(|w| w.as_array())
+            .into_iter()
+            .flatten();
+        for file in files
+            .cloned()
+            .chain(table.get("sdist").cloned())
+            .chain(archive)
+        {
+            let hashes = file["hashes"].as_table().unwrap();
+            assert!(!hashes.is_empty(), "{name} has a file without hashes");
+            assert!(
+                file.get("url").is_some() || file.get("path").is_some(),
+                "{name}"
+            );
+        }
+        if table.contains_key("directory") {
+            assert!(
+                !table.contains_key("version"),
+                "{name} is a folder with a version"
+            );
+        }
+        let marker = table.get("marker").map(|m| m.as_str().unwrap().to_owned());
+        for part in marker.iter().flat_map(|m| m.split(" or ")) {
+            let (quoted, of) = part.split_once(" in ").unwrap();
+            let word = quoted.trim_matches('\'').to_owned();
+            let known = if of == "extras" { &extras } else { &groups };
+            assert!(
+                known.contains(&word),
+                "{part} speaks of what is not offered"
+            );
+        }
+        found
+            .entry(name.to_owned())
+            .or_default()
+            .push(Entry { marker, sources });
+    }
+    assert!(
+        found.values().flatten().all(|e| e.sources == 1),
+        "{found:#?}"
+    );
+    assert!(found.values().all(|all| all.len() == 1), "{found:#?}");
+    (lock, found)
+}
+
+fn kit() -> Field {
+    let field = Field::new();
+    field.write("pyproject.toml", PROJECT);
+    field.expect(0, &["settle", "--extra", "all", "--group", "test"]);
+    field
+}
+
+fn has(field: &Field, at: &str, module: &str) -> bool {
+    let python = field.path(at).join("bin/python");
+    let ran = std::process::Command::new(python)
+        .args(["-c", &format!("import {module}")])
+        .stderr(Stdio::null())
+        .status();
+    ran.unwrap().success()
+}
+
+#[test]
+fn one_lock_holds_extras_and_groups() {
+    let field = kit();
+    let (lock, entries) = checked(&field.read("pylock.toml"));
+    assert_eq!(lock["extras"].as_array().unwrap().len(), 1);
+    assert_eq!(lock["dependency-groups"], lock["default-groups"]);
+    let marker = |name: &str| entries[name][0].marker.as_deref();
+    assert_eq!(marker("firnio"), None);
+    assert_eq!(marker("wirepack"), None);
+    assert_eq!(marker("neveplot"), Some("'all' in extras"));
+    assert_eq!(marker("cirquemap"), Some("'all' in extras"));
+    assert_eq!(marker("snowpit"), Some("'test' in dependency_groups"));
+    assert_eq!(
+        marker("katabat"),
+        Some("'all' in extras or 'test' in dependency_groups")
+    );
+    let before = field.read("pylock.toml");
+    field.expect(0, &["settle"]);
+    assert_eq!(field.read("pylock.toml"), before);
+}
+
+/// What was settled is placed; what is chosen is placed alone, and is what the environment is held
+/// to.
+#[rstest]
+#[case::all_of_it(&[], &["firnio", "neveplot", "snowpit", "katabat"], &[])]
+#[case::an_extra(&["--extra", "all"], &["firnio", "neveplot", "katabat", "snowpit"], &[])]
+#[case::a_group(&["--group", "test"], &["firnio", "snowpit", "katabat"], &["neveplot"])]
+fn parts_are_chosen(#[case] options: &[&str], #[case] there: &[&str], #[case] absent: &[&str]) {
+    let field = kit();
+    field.expect(0, &[&["furnish"], options].concat());
+    for module in there {
+        assert!(has(&field, ".venv", module), "{module}");
+    }
+    for module in absent {
+        assert!(!has(&field, ".venv", module), "{module}");
+    }
+    field.expect(0, &["examine"]);
+    let within = field.expect(0, &["within", "--", "python", "-c", "pass"]);
+    assert_eq!(within.err, "");
+    field.expect(2, &["furnish", "--extra", "snow"]);
+}
+
+/// The pins of all kinds of sources keep the rules.
+#[test]
+fn every_pins_file_keeps_the_rules() {
+    let field = Field::new();
+    field.expect(
+        0,
+        &[
+            "settle",
+            "--asks",
+            "fieldkit.txt",
+            "--target",
+            "base-camp",
+            "--target",
+            "ridge-logger",
+        ],
+    );
+    checked(&field.read("pylock.base-camp.toml"));
+    checked(&field.read("pylock.ridge-logger.toml"));
+    let wheel = crate::field::world().join("depot/firnio/firnio-1.2-py3-none-any.whl");
+    field.expect(
+        0,
+        &["settle", wheel.to_str().unwrap(), "--out", "pylock.w.toml"],
+    );
+    checked(&field.read("pylock.w.toml"));
+}
+
+#[test]
+fn the_set_is_shown_as_a_tree() {
+    let field = Field::new();
+    field.expect(
+        0,
+        &["settle", "radargram", "firnio", "--target", WORKSTATION],
+    );
+    let whole = field.json(0, &["reason", "--tree"]);
+    let branches = whole["branches"].as_array().unwrap();
+    let roots: Vec<&str> = branches
+        .iter()
+        .map(|b| b["project"].as_str().unwrap())
+        .collect();
+    assert_eq!(roots, ["firnio", "radargram"]);
+    let radargram = &branches[1];
+    let firnio = radargram["branches"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|b| b["project"] == "firnio");
+    assert_eq!(firnio.unwrap()["seen"], true, "{whole:#}");
+    let one = field.expect(0, &["reason", "--tree", "wirepack"]).out;
+    assert!(one.starts_with("Who asks for wirepack"), "{one}");
+    assert!(
+        one.contains("firnio") && one.contains("wirepack needs nothing else"),
+        "{one}"
+    );
+    let cut = field.json(0, &["reason", "--tree", "--depth", "1"]);
+    let below = cut["branches"][1]["branches"].as_array().unwrap();
+    assert!(
+        below
+            .iter()
+            .all(|b| b["branches"].as_array().unwrap().is_empty()),
+        "{cut:#}"
+    );
+    field.expect(1, &["reason", "--tree", "katabat"]);
+    for columns in ["60", "100"] {
+        let mut command = field.command(&["reason", "--tree"]);
+        let ran = crate::field::ran(command.env("COLUMNS", columns).output().unwrap());
+        let longest = ran.out.lines().map(|l| l.chars().count()).max().unwrap();
+        assert!(longest <= columns.parse().unwrap(), "{}", ran.out);
+    }
+}
+
+/// What is out of date is told with what holds it, and the command that takes what would move.
+#[test]
+fn what_is_out_of_date_is_told() {
+    let field = Field::new();
+    field.write("requirements.txt", "firnio\nwirepack<3\n");
+    field.expect(
+        0,
+        &["settle", "--target", WORKSTATION, "--as-of", "2024-12-31"],
+    );
+    let text = field.read("pylock.toml");
+    // The day is the policy's: without it newer releases are there.
+    let open = text
+        .replace(", as-of = \"2024-12-31T23:59:59.999999999Z\"", "")
+        .replace(", \"--as-of\", \"2024-12-31\"", "");
+    assert_ne!(open, text);
+    field.write("pylock.toml", &open);
+    let told = field.json(0, &["rehearse"]);
+    let safe = told["safe"].as_array().unwrap();
+    assert_eq!(safe[0]["project"], "firnio", "{told:#}");
+    assert!(safe[0]["days_behind"].as_i64().unwrap() > 100, "{told:#}");
+    let held = told["held"].as_array().unwrap();
+    let wirepack = held.iter().find(|h| h["project"] == "wirepack").unwrap();
+    assert!(
+        wirepack["by"][0].as_str().unwrap().contains("<3"),
+        "{told:#}"
+    );
+    field.typed(0, told["take"].as_str().unwrap());
+    let after = field.json(0, &["rehearse"]);
+    assert!(after["safe"].as_array().unwrap().is_empty(), "{after:#}");
+    let plain = field.expect(0, &["rehearse"]).out;
+    assert!(
+        plain.starts_with("Nothing of pylock.toml would move; 1 of 2 projects are held"),
+        "{plain}"
+    );
+}
+
+/// A process that runs from before a change is named.
+#[test]
+fn processes_that_hold_old_files_are_named() {
+    let field = Field::new();
+    field.expect(0, &["settle", "firnio==1.2"]);
+    field.expect(0, &["furnish"]);
+    let mut child = std::process::Command::new(field.path(".venv/bin/python"))
+        .args([
+            "-c",
+            "import firnio, sys; print('ready', flush=True); sys.stdin.read()",
+        ])
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut line = String::new();
+    let mut out = std::io::BufReader::new(child.stdout.take().unwrap());
+    std::io::BufRead::read_line(&mut out, &mut line).unwrap();
+    field.expect(0, &["settle", "firnio==1.3", "--renew"]);
+    let told = field.json(0, &["furnish"]);
+    drop(child.stdin.take());
+    child.wait().unwrap();
+    let holders = told["holders"].as_array().unwrap();
+    assert!(holders.iter().any(|h| h["pid"] == child.id()), "{told:#}");
+}

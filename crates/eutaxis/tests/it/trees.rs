@@ -1,0 +1,401 @@
+//! One's own project, folders, archives and repositories that are asked for by their address:
+//! settled, pinned as the standard has it, placed and imported.
+
+use std::path::Path;
+use std::process::Command;
+
+use rstest::rstest;
+use serde_json::Value;
+
+use crate::field::{Field, Ran, WORKSTATION, pins, ran, server, world};
+
+const BACKEND: &str = include_str!("backend.py");
+
+/// A project that builds itself. `more` stands in `[project]`.
+fn project(field: &Field, folder: &str, name: &str, more: &str) {
+    let package = name.replace('-', "_");
+    field.write(
+        &format!("{folder}/pyproject.toml"),
+        &format!(
+            "[project]\nname = \"{name}\"\n{more}\n[build-system]\nrequires = []\n\
+                build-backend = \"backend\"\nbackend-path = [\".\"]\n"
+        ),
+    );
+    field.write(&format!("{folder}/backend.py"), BACKEND);
+    field.write(
+        &format!("{folder}/{package}/__init__.py"),
+        "season = 1\n\n\ndef main():\n    print(season)\n",
+    );
+}
+
+fn python(field: &Field, code: &str) -> String {
+    let ran = field.python(code);
+    assert_eq!(ran.code, 0, "{}", ran.err);
+    ran.out.trim().to_owned()
+}
+
+/// The entry of a project in the pins, as text.
+fn entry(field: &Field, name: &str) -> String {
+    let text = field.read("pylock.toml");
+    let all: Vec<&str> = text.split("[[packages]]").collect();
+    let is_it = |e: &&&str| e.contains(&format!("name = \"{name}\"\n"));
+    (*all
+        .iter()
+        .find(is_it)
+        .unwrap_or_else(|| panic!("{name} is not in\n{text}")))
+    .to_owned()
+}
+
+fn direct_url(field: &Field, stem: &str) -> Value {
+    let site = glob::glob(field.path(".venv/lib/*/site-packages").to_str().unwrap());
+    let site = site.unwrap().next().unwrap().unwrap();
+    let text = std::fs::read(site.join(format!("{stem}.dist-info/direct_url.json"))).unwrap();
+    serde_json::from_slice(&text).unwrap()
+}
+
+/// One's own project is placed where it lies; what it depends on is asked by its lines.
+#[test]
+fn ones_own_project_is_placed_where_it_lies() {
+    let field = Field::new();
+    project(
+        &field,
+        ".",
+        "season-kit",
+        "version = \"2.1\"\ndependencies = [\"firnio\"]",
+    );
+    let answer = field.json(0, &["settle"]);
+    assert_eq!(
+        pins(&answer),
+        ["firnio 1.3", "season-kit 2.1", "wirepack 3.0.4"]
+    );
+    let own = entry(&field, "season-kit");
+    assert!(
+        own.contains("directory = {path = \".\", editable = true}"),
+        "{own}"
+    );
+    assert!(!own.contains("version ="), "{own}");
+    assert!(
+        !field.read("pylock.toml").contains("file://"),
+        "no place of this machine is pinned"
+    );
+    assert_eq!(answer["pins"][0]["asked_by"][0], "ask");
+    let told = field.expect(0, &["settle"]);
+    assert!(
+        told.out.contains("pylock.toml is as it was"),
+        "{}",
+        told.out
+    );
+    let made = field.expect(0, &["furnish"]);
+    assert!(made.out.contains("season-kit"), "{}", made.out);
+    assert_eq!(
+        python(
+            &field,
+            "import season_kit, firnio; print(season_kit.season)"
+        ),
+        "1"
+    );
+    field.write(
+        "season_kit/__init__.py",
+        "season = 2\n\n\ndef main():\n    print(season)\n",
+    );
+    assert_eq!(
+        python(&field, "import season_kit; print(season_kit.season)"),
+        "2"
+    );
+    let direct = direct_url(&field, "season_kit-2.1");
+    assert_eq!(direct["dir_info"]["editable"], true);
+    assert!(
+        direct["url"].as_str().unwrap().starts_with("file:///"),
+        "{direct}"
+    );
+    assert_eq!(field.expect(0, &["within", "--", "season-kit"]).out, "2\n");
+    // A second time nothing is to be done.
+    let again = field.expect(0, &["furnish"]);
+    assert!(again.out.contains("nothing was changed"), "{}", again.out);
+    field.expect(0, &["furnish", "--check"]);
+    field.expect(0, &["settle", "--check"]);
+    field.expect(0, &["examine"]);
+    // What it depends on alone.
+    field.expect(0, &["furnish", "--deps-only", "--at", "deps"]);
+    assert!(field.path("deps/bin/python").exists());
+    assert!(!field.path("deps/bin/season-kit").exists());
+}
+
+/// A folder that states no build system is settled, and it is told that it is not placed.
+#[test]
+fn a_project_without_a_build_system_is_told() {
+    let field = Field::new();
+    field.write(
+        "pyproject.toml",
+        "[project]\nname = \"kit\"\nversion = \"1\"\ndependencies = [\"firnio\"]\n",
+    );
+    let answer = field.json(0, &["settle"]);
+    assert_eq!(pins(&answer), ["firnio 1.3", "wirepack 3.0.4"]);
+    let cautions = answer["cautions"].to_string();
+    assert!(cautions.contains("pyproject.toml:2"), "{cautions}");
+    assert!(cautions.contains("[build-system]"), "{cautions}");
+}
+
+/// Several projects are settled together, and need each other where they lie.
+#[test]
+fn a_workspace_is_one_set() {
+    let field = Field::new();
+    let settings = field.read("eutaxis.toml");
+    field.write(
+        "eutaxis.toml",
+        &format!("{settings}\n[[member]]\npath = \"radar\"\n[[member]]\npath = \"ice-base\"\n"),
+    );
+    project(
+        &field,
+        "radar",
+        "radar-app",
+        "version = \"1.0\"\ndependencies = [\"ice-base>=2\", \"katabat\"]",
+    );
+    project(
+        &field,
+        "ice-base",
+        "ice-base",
+        "version = \"2.0\"\ndependencies = [\"firnio\"]",
+    );
+    let answer = field.json(0, &["settle"]);
+    assert_eq!(
+        pins(&answer),
+        [
+            "firnio 1.3",
+            "ice-base 2.0",
+            "katabat 0.5",
+            "radar-app 1.0",
+            "wirepack 3.0.4"
+        ]
+    );
+    field.expect(0, &["furnish"]);
+    assert_eq!(
+        python(&field, "import radar_app, ice_base, firnio; print(1)"),
+        "1"
+    );
+    // One that another one does not take is a clash.
+    field.write(
+        "ice-base/pyproject.toml",
+        &field.read("ice-base/pyproject.toml").replace("2.0", "1.0"),
+    );
+    let clash = field.json(1, &["settle"]);
+    assert!(clash["clash"].to_string().contains("ice-base"), "{clash}");
+}
+
+#[rstest]
+#[case::static_version("version = \"3.0\"\ndependencies = [\"firnio<1.3\"]", "3.0")]
+#[case::dynamic_version("dynamic = [\"version\"]\ndependencies = [\"firnio<1.3\"]", "4.5")]
+fn a_folder_is_asked_for(#[case] more: &str, #[case] version: &str) {
+    let field = Field::new();
+    project(&field, "tools/drill", "drill", more);
+    field.write("tools/drill/VERSION", "4.5\n");
+    field.write("list.txt", "./tools/drill\nkatabat\n");
+    let answer = field.json(0, &["settle", "--asks", "list.txt"]);
+    assert_eq!(
+        pins(&answer),
+        [
+            format!("drill {version}"),
+            "firnio 1.2".into(),
+            "katabat 0.5".into(),
+            "wirepack 2.2.1".into()
+        ]
+    );
+    let own = entry(&field, "drill");
+    assert!(
+        own.contains("directory = {path = \"tools/drill\"}"),
+        "{own}"
+    );
+    field.expect(0, &["furnish"]);
+    assert_eq!(python(&field, "import drill; print(drill.season)"), "1");
+    assert_eq!(
+        direct_url(&field, &format!("drill-{version}"))["dir_info"],
+        serde_json::json!({})
+    );
+    // A copy: what changes afterwards is placed by the next run.
+    field.write("tools/drill/drill/__init__.py", "season = 7\n");
+    assert_eq!(python(&field, "import drill; print(drill.season)"), "1");
+    field.expect(0, &["furnish"]);
+    assert_eq!(python(&field, "import drill; print(drill.season)"), "7");
+}
+
+#[test]
+fn a_folder_is_used_where_it_lies_when_asked_so() {
+    let field = Field::new();
+    project(&field, "tools/drill", "drill", "version = \"3.0\"");
+    field.write("list.txt", "-e ./tools/drill\n");
+    field.expect(0, &["settle", "--asks", "list.txt"]);
+    assert!(entry(&field, "drill").contains("editable = true"));
+    field.expect(0, &["furnish"]);
+    field.write("tools/drill/drill/__init__.py", "season = 7\n");
+    assert_eq!(python(&field, "import drill; print(drill.season)"), "7");
+}
+
+/// Archives by their address are pinned as such, with their hash.
+#[test]
+fn archives_by_address_are_pinned_as_such() {
+    let server = server(eutaxis_demo::server::Trouble::default());
+    let field = Field::at(&server);
+    let url = format!("{}firnio/firnio-1.2-py3-none-any.whl", server.url());
+    field.expect(
+        0,
+        &[
+            "settle",
+            &format!("firnio @ {url}"),
+            "--target",
+            WORKSTATION,
+        ],
+    );
+    let own = entry(&field, "firnio");
+    assert!(own.contains("archive = {url = "), "{own}");
+    assert!(own.contains("sha256 = "), "{own}");
+    let field = Field::new();
+    let path = world().join("depot/firnio/firnio-1.2-py3-none-any.whl");
+    field.expect(0, &["settle", path.to_str().unwrap()]);
+    assert!(entry(&field, "firnio").contains("archive = {path = "));
+    field.expect(0, &["furnish"]);
+    assert_eq!(
+        python(&field, "import firnio; print(firnio.__version__)"),
+        "1.2"
+    );
+    let direct = direct_url(&field, "firnio-1.2");
+    assert_eq!(
+        direct["archive_info"]["hashes"]["sha256"]
+            .as_str()
+            .unwrap()
+            .len(),
+        64
+    );
+}
+
+fn git(folder: &Path, words: &[&str]) -> Ran {
+    let own = [
+        "-c",
+        "user.name=Ranger",
+        "-c",
+        "user.email=ranger@camp.example",
+    ];
+    let output = Command::new("git")
+        .args(own)
+        .args(words)
+        .current_dir(folder)
+        .output();
+    let ran = ran(output.unwrap());
+    assert_eq!(ran.code, 0, "git {words:?}\n{}", ran.err);
+    ran
+}
+
+/// A repository with two commits, the first one tagged.
+fn repository(field: &Field, more: &str) -> (String, String) {
+    project(field, "far/radar", "radar", more);
+    let folder = field.path("far");
+    git(&folder, &["init", "-q", "-b", "main"]);
+    git(&folder, &["add", "."]);
+    git(&folder, &["commit", "-q", "-m", "one"]);
+    git(&folder, &["tag", "v1"]);
+    let first = git(&folder, &["rev-parse", "HEAD"]).out.trim().to_owned();
+    field.write("far/radar/radar/__init__.py", "season = 2\n");
+    git(&folder, &["commit", "-q", "-a", "-m", "two"]);
+    let second = git(&folder, &["rev-parse", "HEAD"]).out.trim().to_owned();
+    (first, second)
+}
+
+/// A repository is pinned by its commit, whatever moves in it afterwards.
+#[test]
+fn a_repository_is_pinned_by_its_commit() {
+    let field = Field::new();
+    let (first, second) = repository(&field, "version = \"1.5\"\ndependencies = [\"firnio\"]");
+    let url = format!("git+file://{}", field.path("far").display());
+    field.write(
+        "list.txt",
+        &format!("radar @ {url}@v1#subdirectory=radar\n"),
+    );
+    let answer = field.json(0, &["settle", "--asks", "list.txt"]);
+    assert_eq!(pins(&answer), ["firnio 1.3", "radar 1.5", "wirepack 3.0.4"]);
+    let own = entry(&field, "radar");
+    for part in [
+        "type = \"git\"".to_owned(),
+        "requested-revision = \"v1\"".to_owned(),
+        format!("commit-id = \"{first}\""),
+        "subdirectory = \"radar\"".to_owned(),
+    ] {
+        assert!(own.contains(&part), "{own}");
+    }
+    // It is somebody's code: built when that is permitted.
+    let refused = field.expect(1, &["furnish"]);
+    assert!(refused.out.contains("--build radar"), "{}", refused.out);
+    field.expect(0, &["furnish", "--build", "radar"]);
+    assert_eq!(python(&field, "import radar; print(radar.season)"), "1");
+    let direct = direct_url(&field, "radar-1.5");
+    assert_eq!(direct["vcs_info"]["commit_id"], first.as_str());
+    assert_eq!(direct["vcs_info"]["requested_revision"], "v1");
+    assert_eq!(direct["subdirectory"], "radar");
+    // By the branch it is the newest.
+    let newest = format!("radar @ {url}@main#subdirectory=radar");
+    field.expect(0, &["settle", &newest, "--out", "pylock.new.toml"]);
+    assert!(field.read("pylock.new.toml").contains(&second));
+    // What was packed is enough, also when the repository is gone.
+    std::fs::remove_dir_all(field.path("far")).unwrap();
+    field.expect(0, &["furnish", "--build", "radar", "--at", "other"]);
+}
+
+/// What only the build system tells is asked of it where that is permitted.
+#[test]
+fn a_repository_without_a_stated_version_needs_a_permit() {
+    let field = Field::new();
+    repository(&field, "dynamic = [\"version\"]");
+    field.write("far/radar/VERSION", "6.1\n");
+    let folder = field.path("far");
+    git(&folder, &["add", "."]);
+    git(&folder, &["commit", "-q", "-m", "three"]);
+    let ask = format!("radar @ git+file://{}#subdirectory=radar", folder.display());
+    let refused = field.expect(2, &["settle", &ask]);
+    assert!(refused.err.contains("--build radar"), "{}", refused.err);
+    let answer = field.json(0, &["settle", &ask, "--build", "radar"]);
+    assert_eq!(pins(&answer), ["radar 6.1"]);
+    field.expect(0, &["furnish", "--build", "radar"]);
+    assert_eq!(python(&field, "import radar; print(radar.season)"), "2");
+}
+
+#[rstest]
+#[case::no_repository("radar @ git+file:///nowhere/at/all", "cannot be had", "")]
+#[case::no_revision(
+    "radar @ git+file://@F@avalanche#subdirectory=radar",
+    "has no revision avalanche",
+    "branch, a tag or a commit"
+)]
+#[case::no_folder(
+    "radar @ git+file://@F#subdirectory=sledge",
+    "has no folder sledge",
+    ""
+)]
+#[case::other_system("radar @ hg+https://camp.example/r", "only those of git", "archive")]
+#[case::other_name(
+    "sledge @ git+file://@F#subdirectory=radar",
+    "and radar lies there",
+    "write  radar @"
+)]
+#[case::leads_out("radar @ git+file://@F#subdirectory=../x", "leads out", "")]
+fn bad_addresses_are_told(#[case] ask: &str, #[case] what: &str, #[case] remedy: &str) {
+    let field = Field::new();
+    repository(&field, "version = \"1.5\"");
+    let ask = ask.replace("@F", &field.path("far").display().to_string());
+    let ran = field.run(&["settle", &ask]);
+    assert!(ran.code > 1, "{ran:?}");
+    assert!(
+        ran.err.contains(what) && ran.err.contains(remedy),
+        "{}",
+        ran.err
+    );
+    assert!(!field.path("pylock.toml").exists());
+}
+
+/// A build system that fails is told with its log, and nothing is written.
+#[test]
+fn a_folder_whose_build_system_fails_is_told() {
+    let field = Field::new();
+    project(&field, "tools/drill", "drill", "dynamic = [\"version\"]");
+    let ran = field.expect(2, &["settle", "./tools/drill"]);
+    assert!(ran.err.contains("drill: "), "{}", ran.err);
+    assert!(ran.err.contains("eutaxis diagnose"), "{}", ran.err);
+    assert!(!field.path("pylock.toml").exists());
+}
