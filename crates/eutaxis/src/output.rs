@@ -483,7 +483,8 @@ fn error_text(error: &Error) -> String {
             style::barred("^")
         ));
     }
-    if let Some(help) = &error.help {
+    // Each way is a line of its own.
+    for help in error.help.iter().flat_map(|help| help.lines()) {
         text.push_str(&paragraph(
             "  try",
             format!("  {}", style::care("try")),

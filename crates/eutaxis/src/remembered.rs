@@ -411,7 +411,7 @@ pub(crate) fn refused(asks: &AskOptions, rest: &[String], kept: &Kept) -> Error 
     error.help(match and.is_empty() {
         true => format!("to settle it apart:  {apart}"),
         false => format!(
-            "to add to that question:  eutaxis settle{}    to settle it apart:  {apart}",
+            "to add to that question:  eutaxis settle{}\nto settle it apart:  {apart}",
             typed::line(&and)
         ),
     })

@@ -17,7 +17,7 @@ use eutaxis_core::{Name, Target, Version};
 use eutaxis_world::assay::look_into;
 use eutaxis_world::build::{By, Ended, Hook, Key, Ran, Record, Shelf, Workshop, compiler};
 use eutaxis_world::config::BuildSettings;
-use eutaxis_world::depot::Depots;
+use eutaxis_world::depot::{Depots, sdist_metadata};
 use eutaxis_world::environment::{Item, WheelAt};
 use eutaxis_world::files::sha256_of;
 use eutaxis_world::interpreter::{Found, environment_python};
@@ -51,11 +51,13 @@ pub(crate) struct Archive {
 }
 
 impl Archive {
-    /// A tree, of whatever version it is.
+    /// A tree, of whatever version it is; what it states is shown meanwhile.
     pub(crate) fn of_tree(project: &Name, packed: &Packed) -> Self {
+        let stated = sdist_metadata(&packed.archive).ok().flatten();
+        let stated = stated.map(|m| m.version);
         Archive {
             project: project.clone(),
-            version: Version::from_release(&[0]),
+            version: stated.unwrap_or_else(|| Version::from_release(&[0])),
             path: packed.archive.clone(),
             sha256: packed.identity.clone(),
             published: None,

@@ -3,6 +3,8 @@
 use eutaxis_core::knowledge::MadeFor;
 use eutaxis_core::solve::{Asker, Chosen};
 
+use eutaxis_world::depot::TreeKind;
+
 use super::table::{Table, labelled, wrap};
 use super::{style, width};
 use crate::answer::settle::{Move, Pinned, Settled};
@@ -121,10 +123,17 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
 }
 
 fn headline(settled: &Settled<'_>, width: usize) -> String {
-    let built = settled.pins.iter().filter(|p| !p.is_wheel()).count();
-    let kinds = match built {
-        0 => "all from wheels".to_owned(),
-        n => format!("{n} only as source"),
+    let is_own = |p: &&Pinned<'_>| {
+        let kind = p.tree.as_deref().map(|t| &t.kind);
+        matches!(kind, Some(TreeKind::Folder { .. }))
+    };
+    let own = settled.pins.iter().filter(is_own).count();
+    let built = settled.pins.iter().filter(|p| !p.is_wheel()).count() - own;
+    let kinds = match (built, own) {
+        (0, 0) => "all from wheels".to_owned(),
+        (0, own) => format!("all from wheels but {own} of your own"),
+        (n, 0) => format!("{n} only as source"),
+        (n, own) => format!("{n} only as source, {own} of your own"),
     };
     let joined = |bytes: u64| size(bytes).replace(' ', "\u{a0}");
     let fetch = match settled.pins.iter().map(|p| p.size).sum::<Option<u64>>() {
@@ -242,8 +251,17 @@ fn asked_by(chosen: &Chosen, settled: &Settled<'_>, most: usize) -> String {
 fn note(pin: &Pinned<'_>, settled: &Settled<'_>) -> String {
     let chosen = pin.chosen;
     let mut notes = Vec::new();
-    if !pin.is_wheel() {
-        notes.push("only source: it must be built".to_owned());
+    match pin.tree.as_deref().map(|t| &t.kind) {
+        Some(TreeKind::Folder { editable: true, .. }) => {
+            notes.push("your own: used where it lies".to_owned());
+        }
+        Some(TreeKind::Folder { .. }) => notes.push("your own folder: a copy is built".to_owned()),
+        Some(TreeKind::Repository { commit, .. }) => {
+            let short = commit.get(..12).unwrap_or(commit);
+            notes.push(format!("commit {short}: it must be built"));
+        }
+        None if !pin.is_wheel() => notes.push("only source: it must be built".to_owned()),
+        None => {}
     }
     if let (Some(better), Some(newest)) = (chosen.better(), chosen.newest()) {
         notes.push(releases::better_out(

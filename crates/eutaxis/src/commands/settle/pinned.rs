@@ -243,7 +243,10 @@ const UNPACKS_TO: u64 = 3;
 /// What all wheels take in place: by the lists of their files where they are known, else by what
 /// those whose lists are known unpack to.
 fn in_place(pins: &[Listed<'_>]) -> Option<InPlace> {
-    if !pins.iter().all(|(pin, _)| pin.is_wheel()) {
+    if !pins
+        .iter()
+        .all(|(pin, _)| pin.is_wheel() || pin.tree.is_some())
+    {
         return None;
     }
     let unpacked = |list: &[ListedFile]| list.iter().map(|f| f.size).fold(0, u64::saturating_add);
