@@ -28,6 +28,8 @@ pub struct ProjectAsks {
     pub named_at: Option<Origin>,
     /// A build system is stated (PEP 518).
     pub builds: bool,
+    /// What the project depends on is known only by building it.
+    pub is_dynamic: bool,
 }
 
 impl ProjectAsks {
@@ -38,6 +40,26 @@ impl ProjectAsks {
     /// requirement, an extra or group that is not there, dependencies that are dynamic (they are
     /// known only by building).
     pub fn parse(text: &str, file: &str, wanted: &Wanted) -> Result<Self, Fault> {
+        let found = ProjectAsks::parse_open(text, file, wanted)?;
+        if !found.is_dynamic {
+            return Ok(found);
+        }
+        let at = text
+            .find("\"dependencies\"")
+            .or_else(|| text.find("'dependencies'"));
+        let fault = Fault::of(
+            FaultKind::Dynamic,
+            "`dependencies` is dynamic: it is known only by building the project",
+            at.map_or(0, |at| at + 1),
+        );
+        Err(fault.hint("state them, or ask with a requirement list"))
+    }
+
+    /// The same where dependencies may be known only by building: then none is told.
+    ///
+    /// # Errors
+    /// As [`ProjectAsks::parse`], but for that.
+    pub fn parse_open(text: &str, file: &str, wanted: &Wanted) -> Result<Self, Fault> {
         let document = Document::parse(text)?;
         let root = document.root();
         let place = |at: usize| Origin::line(file, line_and_column(text, at).0);
@@ -101,14 +123,6 @@ fn project_asks(
     if project.get("version").is_none() && is_dynamic("version").is_none() {
         return Err(project.fault("`version` is missing, and not listed in `dynamic`"));
     }
-    if let Some(field) = is_dynamic("dependencies") {
-        let fault = Fault::of(
-            FaultKind::Dynamic,
-            "`dependencies` is dynamic: it is known only by building the project",
-            field.at,
-        );
-        return Err(fault.hint("state them, or ask with a requirement list"));
-    }
     let requires_python = match project.string("requires-python")? {
         Some(text) => {
             let set = VersionSpecifier::parse(text.value)
@@ -153,6 +167,7 @@ fn project_asks(
         requires_python,
         named_at: Some(named_at),
         builds: false,
+        is_dynamic: is_dynamic("dependencies").is_some(),
     })
 }
 

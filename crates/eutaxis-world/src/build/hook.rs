@@ -219,7 +219,8 @@ impl Bench<'_> {
     /// Starts it and waits; none: it ended well. With whether writing outside is forbidden.
     fn watch(&self, mut command: Command) -> Result<(Option<Ended>, bool)> {
         let _busy = Busy::begin();
-        let folders: Vec<PathBuf> = vec![self.root.to_owned()];
+        // A tree that is used where it lies gets what its build leaves there.
+        let folders: Vec<PathBuf> = vec![self.root.to_owned(), self.source.to_owned()];
         let writing = confine(&folders, self.network);
         let mut child = command.spawn().map_err(|e| {
             let what = self.python.display();

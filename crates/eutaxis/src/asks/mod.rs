@@ -60,6 +60,8 @@ pub(crate) struct Own {
     pub(crate) name: Name,
     /// Its folder, whole.
     pub(crate) folder: PathBuf,
+    /// What it depends on only its build system tells.
+    pub(crate) is_dynamic: bool,
 }
 
 /// Reads everything that is asked for, also what lies on the network; of files that are about to be
@@ -205,8 +207,12 @@ fn read_file(
 ) -> Result<(), Errors> {
     if is_project_file(file) {
         let (text, shown) = texts.read(file)?;
-        let asks = ProjectAsks::parse(&text, &shown, wanted)
+        let mut asks = ProjectAsks::parse_open(&text, &shown, wanted)
             .map_err(|f| Error::in_file(&shown, &text, &f))?;
+        if asks.is_dynamic && !asks.builds {
+            asks = ProjectAsks::parse(&text, &shown, wanted)
+                .map_err(|f| Error::in_file(&shown, &text, &f))?;
+        }
         found.take_parts(&text, &shown, wanted)?;
         found.take_own(&asks, file);
         found.asks.extend(asks.asks);
@@ -238,7 +244,8 @@ impl Asks {
     fn take_parts(&mut self, text: &str, shown: &str, wanted: &Wanted) -> Result<(), Error> {
         let key = |a: &Ask| (a.origin.clone(), a.requirement.to_string());
         let read = |wanted: &Wanted| {
-            ProjectAsks::parse(text, shown, wanted).map_err(|f| Error::in_file(shown, text, &f))
+            ProjectAsks::parse_open(text, shown, wanted)
+                .map_err(|f| Error::in_file(shown, text, &f))
         };
         let base: Vec<_> = read(&Wanted::default())?.asks.iter().map(key).collect();
         let extras = wanted.extras.iter().map(|e| Part::Extra(e.clone()));
@@ -280,6 +287,7 @@ impl Asks {
         self.own.push(Own {
             name: name.clone(),
             folder: folder.to_owned(),
+            is_dynamic: asks.is_dynamic,
         });
     }
 }

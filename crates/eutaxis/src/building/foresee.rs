@@ -1,5 +1,7 @@
 //! What building an archive will take here, told before anything of it is run.
 
+use std::path::Path;
+
 use std::sync::Arc;
 
 use eutaxis_core::Version;
@@ -16,6 +18,7 @@ use eutaxis_world::files::sha256_of;
 use eutaxis_world::interpreter::Found;
 use eutaxis_world::root::root;
 use eutaxis_world::supply::{Depth, Run};
+use eutaxis_world::trees::packed_folder;
 use eutaxis_world::{Error, ErrorKind};
 use rayon::prelude::*;
 
@@ -169,7 +172,7 @@ impl Place<'_> {
         if let (Some(bytes), FilePlace::Url(_)) = (too_large, &at) {
             return Ok(self.unlooked(project, file.kind.version(), bytes));
         }
-        self.foresee(&archive_of(project, file, run)?)
+        self.foresee(&archive_of(project, file, run, &self.surroundings.cache)?)
     }
 
     /// Tools, headers and libraries, and whether they are here.
@@ -256,8 +259,17 @@ impl Place<'_> {
 ///
 /// # Errors
 /// When the depots or the disk fail.
-pub(crate) fn archive_of(project: &Name, file: &PageFile, run: &Run) -> Result<Archive, Error> {
+pub(crate) fn archive_of(
+    project: &Name,
+    file: &PageFile,
+    run: &Run,
+    cache: &Path,
+) -> Result<Archive, Error> {
     let path = run.obtain(project, file)?;
+    if path.is_dir() {
+        let packed = packed_folder(cache, &path)?;
+        return Ok(Archive::in_place(project, &packed, &path));
+    }
     let sha256 = match file.hashes.sha256() {
         Some(known) => known.to_ascii_lowercase(),
         None => sha256_of(&path)?.0,

@@ -46,6 +46,12 @@ impl Look<'_> {
             };
             let name = &ask.requirement.name;
             let stated = asks.own.iter().find(|o| o.name == *name);
+            if let Some(tree) = stated.filter(|o| o.is_dynamic) {
+                let at = TreeAt::Folder(tree.folder.clone());
+                self.depots.know(self.known(ask, url, at, true)?);
+                own.push(name.clone());
+                continue;
+            }
             if let Some(tree) = stated {
                 self.depots.know(in_place(tree, url)?);
                 own.push(name.clone());

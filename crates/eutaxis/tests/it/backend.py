@@ -81,4 +81,8 @@ def build_wheel(folder, settings=None, metadata=None):
 
 
 def build_editable(folder, settings=None, metadata=None):
+    # Build systems leave notes of their own in the tree.
+    os.makedirs("%s.notes" % package(), exist_ok=True)
+    with open("%s.notes/built" % package(), "w") as out:
+        out.write(version())
     return written(folder, [("_%s.pth" % package(), os.getcwd() + "\n")])

@@ -115,10 +115,35 @@ fn ones_own_project_is_placed_where_it_lies() {
     field.expect(0, &["furnish", "--check"]);
     field.expect(0, &["settle", "--check"]);
     field.expect(0, &["examine"]);
+    assert_eq!(field.read("season_kit.notes/built"), "2.1");
+    // It is proven where it lies.
+    let proven = field.expect(0, &["settle", "--prove"]);
+    assert!(proven.out.contains("proof  ran"), "{}", proven.out);
     // What it depends on alone.
     field.expect(0, &["furnish", "--deps-only", "--at", "deps"]);
     assert!(field.path("deps/bin/python").exists());
     assert!(!field.path("deps/bin/season-kit").exists());
+}
+
+/// What it depends on may be known by its build system alone, which is asked: it is the user's own.
+#[test]
+fn dependencies_that_only_the_build_system_knows_are_asked_of_it() {
+    let field = Field::new();
+    let more = "version = \"2.1\"\ndynamic = [\"dependencies\"]\n[tool.own]\ndependencies = [\"firnio<1.3\"]";
+    project(&field, ".", "season-kit", more);
+    let told = field.expect(0, &["settle"]);
+    assert!(
+        told.err.contains("its build system is asked"),
+        "{}",
+        told.err
+    );
+    assert!(
+        field
+            .read("pylock.toml")
+            .contains("name = \"firnio\"\nversion = \"1.2\"")
+    );
+    field.expect(0, &["furnish"]);
+    assert_eq!(python(&field, "import season_kit, firnio; print(1)"), "1");
 }
 
 /// A folder that states no build system is settled, and it is told that it is not placed.

@@ -164,7 +164,12 @@ impl Job<'_> {
         };
         let mut items = Vec::new();
         for pin in settled.pins.iter().filter(|p| !p.is_wheel()) {
-            let archive = archive_of(&pin.chosen.project, &pin.chosen.file, &self.run)?;
+            let archive = archive_of(
+                &pin.chosen.project,
+                &pin.chosen.file,
+                &self.run,
+                &self.surroundings.cache,
+            )?;
             let is_light = foresee(&archive.digest(self.depots.network())?).is_light;
             let (name, version) = (&archive.project, &archive.version);
             if !is_permitted(policy, name, is_light) && !maker.recipe.is_built(&archive)? {

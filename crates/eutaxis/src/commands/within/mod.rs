@@ -132,6 +132,9 @@ impl Session<'_> {
                     "eutaxis{}    or the same command with --furnish",
                     typed::line(words)
                 )),
+                None if look(place).is_ok_and(|p| p == Place::Free) => {
+                    error.help("make it:  eutaxis settle && eutaxis furnish")
+                }
                 None => error,
             });
         }
