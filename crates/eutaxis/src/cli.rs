@@ -233,6 +233,13 @@ pub(crate) struct Settle {
         conflicts_with = "check"
     )]
     pub(crate) drop: Vec<String>,
+    /// Ask for what an environment holds, whatever made it, and pin what is there
+    #[arg(long, value_name = "ENV", help_heading = "What is asked for",
+        conflicts_with_all = ["check", "and", "drop", "but_not"])]
+    pub(crate) from: Option<PathBuf>,
+    /// Take what projects of a depot need by an address of their own (`name @ https://...`)
+    #[arg(long, help_heading = "Places that offer files")]
+    pub(crate) permit_urls: bool,
     /// Leave a project that is asked for out of this set, without touching the file; repeatable
     #[arg(long, value_name = "NAME", help_heading = "Changing the question")]
     pub(crate) but_not: Vec<String>,

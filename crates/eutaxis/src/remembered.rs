@@ -25,6 +25,8 @@ pub(crate) struct Remembered {
     pub(crate) asks: AskOptions,
     pub(crate) target: TargetOptions,
     pub(crate) policy: PolicyOptions,
+    /// Addresses in the metadata of others are taken.
+    pub(crate) permit_urls: bool,
 }
 
 /// The words by which pins in a folder remember a question: paths are told from that folder.
@@ -81,6 +83,7 @@ pub(crate) fn of(lock: &Lock, folder: &Path) -> Option<Remembered> {
         mut asks,
         target,
         mut policy,
+        permit_urls,
         ..
     } = *settle;
     let in_folder = |path: &mut PathBuf| {
@@ -96,6 +99,7 @@ pub(crate) fn of(lock: &Lock, folder: &Path) -> Option<Remembered> {
         asks,
         target,
         policy,
+        permit_urls,
     })
 }
 
@@ -119,7 +123,15 @@ impl Remembered {
             requirements: typed.map(|a| a.requirement.to_string()).collect(),
             ..self.asks.clone()
         };
-        words(&own, &self.target, &self.policy, folder)
+        let mut words = words(&own, &self.target, &self.policy, folder);
+        words.extend(self.permit_urls.then(|| "--permit-urls".to_owned()));
+        words
+    }
+
+    /// The same for this machine, whichever interpreter it was typed with.
+    pub(crate) fn here(mut self) -> Self {
+        self.target.interpreter = None;
+        self
     }
 
     /// The same with options that a way out stands for.
@@ -275,6 +287,7 @@ pub(crate) fn taken_up(
         asks: asks.clone(),
         target: target.clone(),
         policy: policy.clone(),
+        permit_urls: false,
     };
     if !asks.requirements.is_empty() || !asks.asks.is_empty() {
         return Ok((own, false));
@@ -506,6 +519,7 @@ mod tests {
             asks: settle.asks,
             target: settle.target,
             policy: settle.policy,
+            permit_urls: settle.permit_urls,
         }
     }
 

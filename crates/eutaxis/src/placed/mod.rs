@@ -107,7 +107,11 @@ impl Held<'_> {
 
 /// What is placed as a question: the projects that nobody brought, with the releases that are there
 /// where they hold. Of those that the depots do not have only the needs count.
-fn question(snapshot: &Snapshot, surroundings: &Surroundings, run: &Run) -> Result<Problem, Error> {
+pub(crate) fn question(
+    snapshot: &Snapshot,
+    surroundings: &Surroundings,
+    run: &Run,
+) -> Result<Problem, Error> {
     let names: Vec<Name> = snapshot.here().map(|(_, p)| p.name.clone()).collect();
     let pages = run.pages(&names)?;
     let known: BTreeSet<&Name> = names

@@ -25,6 +25,15 @@ pub(crate) fn begin(clash: &Clash, shown: &str) -> String {
 }
 
 /// What follows when the ways out are known.
+/// That a need by an address may be permitted.
+pub(crate) fn by_address(name: &Name) -> String {
+    let line = format!(
+        "{name} is needed by an address of its own, which is taken where you permit it: the same \
+            command with --permit-urls"
+    );
+    format!("\n{}", labelled("try", &style::care("try"), &line, width()))
+}
+
 pub(crate) fn rest(refusal: &Refusal<'_>) -> String {
     let width = width();
     let mut text = String::new();

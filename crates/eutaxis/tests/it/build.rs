@@ -11,7 +11,7 @@ use crate::field::{Field, Ran, depot_of};
 use crate::killed::kill_at;
 
 /// Interpreters from 3.8 up that are installed beside the first one here.
-fn interpreters() -> Vec<String> {
+pub(crate) fn interpreters() -> Vec<String> {
     let asked = std::process::Command::new("python3")
         .args(["-c", "import sys; print(sys.base_prefix)"])
         .output()

@@ -287,3 +287,88 @@ fn processes_that_hold_old_files_are_named() {
     let holders = told["holders"].as_array().unwrap();
     assert!(holders.iter().any(|h| h["pid"] == child.id()), "{told:#}");
 }
+
+/// How two environments differ, and an environment and pins.
+#[test]
+fn environments_are_listed_and_compared() {
+    let field = Field::new();
+    field.expect(0, &["settle", "firnio==1.2", "katabat"]);
+    field.expect(0, &["furnish"]);
+    let list = field.json(0, &["examine", ".venv", "--list"]);
+    let projects = list["projects"].as_array().unwrap();
+    let firnio = projects.iter().find(|p| p["project"] == "firnio").unwrap();
+    assert_eq!(firnio["file"], "firnio-1.2-py3-none-any.whl");
+    assert_eq!((&firnio["asked"], projects.len()), (&true.into(), 3));
+    field.expect(0, &["examine", ".venv", "--against", "pylock.toml"]);
+    field.expect(
+        0,
+        &["settle", "firnio==1.3", "snowpit", "--out", "pylock.b.toml"],
+    );
+    field.expect(0, &["furnish", "pylock.b.toml"]);
+    let told = field.json(1, &["examine", ".venv", "--against", ".venv-b"]);
+    let kinds: Vec<String> = told["differences"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|d| {
+            format!(
+                "{} {}",
+                d["kind"].as_str().unwrap(),
+                d["project"].as_str().unwrap()
+            )
+        })
+        .collect();
+    let expected = ["version firnio", "only-here katabat", "only-there snowpit"];
+    for one in expected {
+        assert!(kinds.iter().any(|k| k == one), "{kinds:?}");
+    }
+    let pins = field.expect(1, &["examine", ".venv", "--against", "pylock.b.toml"]);
+    assert!(
+        pins.out.contains("firnio") && pins.out.contains("1.3"),
+        "{}",
+        pins.out
+    );
+}
+
+/// What an environment holds becomes asks and pins; what no depot has is named.
+#[test]
+fn an_environment_becomes_asks_and_pins() {
+    let field = Field::new();
+    field.expect(
+        0,
+        &[
+            "settle",
+            "firnio==1.2",
+            "katabat==0.4",
+            "--out",
+            "pylock.old.toml",
+        ],
+    );
+    field.expect(0, &["furnish", "pylock.old.toml", "--at", "found"]);
+    // Something that is in no depot lies there as well.
+    let site = glob::glob(field.path("found/lib/*/site-packages").to_str().unwrap());
+    let info = site
+        .unwrap()
+        .next()
+        .unwrap()
+        .unwrap()
+        .join("sledge-1.0.dist-info");
+    std::fs::create_dir(&info).unwrap();
+    std::fs::write(
+        info.join("METADATA"),
+        "Metadata-Version: 2.1\nName: sledge\nVersion: 1.0\n",
+    )
+    .unwrap();
+    let answer = field.json(0, &["settle", "--from", "found"]);
+    let names: Vec<String> = crate::field::pins(&answer);
+    assert_eq!(names[..2], ["firnio 1.2", "katabat 0.4"], "{answer}");
+    assert!(
+        answer["cautions"]
+            .to_string()
+            .contains("no depot has sledge 1.0"),
+        "{answer}"
+    );
+    std::fs::remove_dir_all(field.path("found")).unwrap();
+    assert_eq!(crate::field::pins(&field.json(0, &["settle"])), names);
+    field.expect(2, &["settle", "--from", "found", "--out", "pylock.x.toml"]);
+}

@@ -414,6 +414,90 @@ fn bad_addresses_are_told(#[case] ask: &str, #[case] what: &str, #[case] remedy:
     assert!(!field.path("pylock.toml").exists());
 }
 
+/// A wheel in a folder.
+fn wheel(field: &Field, name: &str, needs: &str) {
+    let file = std::fs::File::create(field.path(&format!("wheels/{name}-1.0-py3-none-any.whl")));
+    let mut zip = zip::ZipWriter::new(file.unwrap());
+    let info = format!("{name}-1.0.dist-info");
+    let members = [
+        (format!("{name}/__init__.py"), "x = 1\n".to_owned()),
+        (
+            format!("{info}/METADATA"),
+            format!("Metadata-Version: 2.1\nName: {name}\nVersion: 1.0\nRequires-Dist: {needs}\n"),
+        ),
+        (
+            format!("{info}/WHEEL"),
+            "Wheel-Version: 1.0\nGenerator: test\nRoot-Is-Purelib: true\nTag: py3-none-any\n"
+                .to_owned(),
+        ),
+    ];
+    let mut record = String::new();
+    for (path, text) in &members {
+        zip.start_file(path, zip::write::SimpleFileOptions::default())
+            .unwrap();
+        std::io::Write::write_all(&mut zip, text.as_bytes()).unwrap();
+        record.push_str(&format!("{path},,\n"));
+    }
+    zip.start_file(
+        format!("{info}/RECORD"),
+        zip::write::SimpleFileOptions::default(),
+    )
+    .unwrap();
+    std::io::Write::write_all(&mut zip, format!("{record}{info}/RECORD,,\n").as_bytes()).unwrap();
+    zip.finish().unwrap();
+}
+
+/// What a project of a depot needs by an address is taken where that is permitted, and remembered.
+#[test]
+fn addresses_in_metadata_need_a_permit() {
+    let field = Field::new();
+    std::fs::create_dir(field.path("wheels")).unwrap();
+    let file = world().join("depot/firnio/firnio-1.2-py3-none-any.whl");
+    wheel(
+        &field,
+        "sledge",
+        &format!("firnio @ file://{}", file.display()),
+    );
+    let asked = ["settle", "sledge", "--depot", "wheels"];
+    let refused = field.expect(1, &asked);
+    assert!(refused.out.contains("--permit-urls"), "{}", refused.out);
+    let answer = field.json(0, &[&asked[..], &["--permit-urls"]].concat());
+    assert_eq!(pins(&answer)[0], "firnio 1.2", "{answer}");
+    assert!(entry(&field, "firnio").contains("archive = "));
+    let before = field.read("pylock.toml");
+    field.expect(0, &["settle", "--depot", "wheels"]);
+    assert_eq!(field.read("pylock.toml"), before);
+    field.expect(0, &["settle", "--check", "--depot", "wheels"]);
+}
+
+/// One's own project is placed and imported by each interpreter that is here.
+#[test]
+fn each_interpreter_places_ones_own_project() {
+    let pythons = crate::build::interpreters();
+    for python in pythons {
+        let field = Field::new();
+        project(
+            &field,
+            ".",
+            "season-kit",
+            "version = \"2.1\"\ndependencies = [\"firnio\"]",
+        );
+        repository(&field, "version = \"1.5\"");
+        project(&field, "tools/drill", "drill", "dynamic = [\"version\"]");
+        field.write("tools/drill/VERSION", "4.5\n");
+        let radar = format!(
+            "radar @ git+file://{}@v1#subdirectory=radar",
+            field.path("far").display()
+        );
+        field.write("list.txt", &format!("{radar}\n./tools/drill\n"));
+        let asks = ["settle", "--asks", "pyproject.toml", "--asks", "list.txt"];
+        field.expect(0, &[&asks[..], &["--interpreter", &python]].concat());
+        field.expect(0, &["furnish", "--build", "radar"]);
+        let code = "import season_kit, radar, drill, firnio; print(radar.season)";
+        assert_eq!(crate::trees::python(&field, code), "1", "{python}");
+    }
+}
+
 /// A build system that fails is told with its log, and nothing is written.
 #[test]
 fn a_folder_whose_build_system_fails_is_told() {

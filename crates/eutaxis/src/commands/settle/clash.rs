@@ -117,7 +117,11 @@ impl Job<'_> {
         let edits = found.map(|way| take::edits(way, problem, self.surroundings, &self.edits));
         refusal.edits = edits.collect();
         refusal.builds = self.of_ways(&ways.found, chosen)?;
-        let text = render::clash::rest(&refusal);
+        let mut text = render::clash::rest(&refusal);
+        let addresses = super::addresses::needed(clash, problem);
+        if let Some(first) = addresses.first().filter(|_| !self.arguments.permit_urls) {
+            text.push_str(&render::clash::by_address(&first.name));
+        }
         let mut answer = report::Clash::from(&refusal);
         if let Some(file) = &self.arguments.picture {
             write_whole(file, render::picture::clash(&refusal).as_bytes())?;

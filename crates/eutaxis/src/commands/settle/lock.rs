@@ -3,12 +3,13 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use eutaxis_core::Name;
 use eutaxis_core::evidence::Evidence;
+use eutaxis_core::fault::Origin;
 use eutaxis_core::pins::{
     Archive, Directory, Lock, LockFile, Package, Vcs, environment_of, pin_list,
 };
 use eutaxis_core::record::{self, Proof, Wording};
+use eutaxis_core::{Ask, Name};
 use eutaxis_world::depot::{Place, TreeKind};
 use eutaxis_world::files::{relative, slashed, write_whole};
 use eutaxis_world::network::without_secret;
@@ -38,7 +39,9 @@ pub(super) fn lock(
         .collect();
     // What is used where it lies is known by its files, wherever they are.
     let mut asked = settled.problem.clone();
-    asked.asks.retain(|a| !settled.is_own(a));
+    asked
+        .asks
+        .retain(|a| !settled.is_own(a) && !is_permitted(a));
     let mut own = record::question(&asked);
     let words = question.words_of(&asked.asks, &folder);
     let words = words.into_iter().map(toml::Value::String);
@@ -202,6 +205,11 @@ fn package(pin: &Pinned<'_>, settled: &Settled<'_>, folder: &Path, old: Option<&
         attestation_identities: Vec::new(),
         tool: Some(tool),
     }
+}
+
+/// Whether an ask is what a project of a depot needs by an address.
+fn is_permitted(ask: &Ask) -> bool {
+    matches!(&ask.origin, Origin::Line { file, .. } if **file == *super::addresses::PERMITTED)
 }
 
 /// A folder as pins name it.

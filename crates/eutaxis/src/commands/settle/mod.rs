@@ -1,10 +1,12 @@
 //! `settle`: which exact files, together? or what clashes, and the ways out.
 
+mod addresses;
 mod builds;
 mod change;
 mod check;
 mod clash;
 mod depot;
+mod from;
 mod interpreter;
 mod joint;
 mod lock;
@@ -61,6 +63,8 @@ struct Job<'a> {
     edits: Vec<FileEdit>,
     /// Asks that are left out of this set.
     left_out: Vec<Ask>,
+    /// What the environment that is settled anew holds and no depot has.
+    absent: Vec<String>,
 }
 
 /// What is written of a solution, and where.
@@ -94,6 +98,11 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
     let kept = remembered::kept(arguments.out());
     let mut arguments = arguments.clone();
     let groups = arguments.asks.group.clone();
+    let mut found = None;
+    if let Some(place) = arguments.from.clone() {
+        let depots = plan::depots(&arguments.depots, &surroundings, false)?;
+        found = Some(from::read(&place, &mut arguments, &surroundings, &depots)?);
+    }
     take_up(&mut arguments, kept.as_ref(), &surroundings.config)?;
     let changes = change::made(&mut arguments, &groups, &surroundings)?;
     let mut asks = asks::read(&arguments.asks, &surroundings, &changes.texts())?;
@@ -124,6 +133,12 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
         asks: arguments.asks.clone(),
         target: arguments.target.clone(),
         policy: arguments.policy.clone(),
+        permit_urls: arguments.permit_urls,
+    };
+    // The interpreter of an environment goes with it: what is remembered is the place that it is.
+    let question = match found {
+        None => question,
+        Some(_) => question.here(),
     };
     let mut targets = targets(&mut arguments, kept.as_ref(), &surroundings)?;
     let arguments = &arguments;
@@ -175,7 +190,10 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
         policy.build.extend(more);
         let mut problem = Problem::new(chosen.target.clone(), policy, asks.asks.clone());
         problem.bounds = asks.bounds.clone();
-        problem.prior = prior(old.as_ref(), &arguments.renew)?;
+        problem.prior = match &found {
+            Some(found) => found.releases.clone(),
+            None => prior(old.as_ref(), &arguments.renew)?,
+        };
         problem.adjustments = surroundings.config.adjustments.clone();
         problem.adjustments.extend(asks.hashed.iter().cloned());
         problem
@@ -203,6 +221,7 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
         question,
         edits: changes.edits(),
         left_out,
+        absent: found.map(|f| f.absent).unwrap_or_default(),
     };
     let answer = match problems.as_slice() {
         [(chosen, problem, old)] => job.single(chosen, problem, old.as_ref()),
@@ -309,7 +328,9 @@ fn take_up(arguments: &mut Settle, kept: Option<&Kept>, config: &Config) -> Resu
         mut asks,
         target,
         policy,
+        permit_urls,
     } = question;
+    arguments.permit_urls |= permit_urls;
     // A group that is named with what is added to it joins those that are asked for.
     let before = kept.and_then(|k| k.question.as_ref());
     if let Some(before) = before.filter(|_| is_taken && !arguments.and.is_empty()) {
@@ -396,13 +417,25 @@ impl Job<'_> {
         old: Option<&Lock>,
     ) -> Result<Answer, Error> {
         let search = || self.run.solve(problem, &|_| ());
-        let end = self.output.watch(
+        let mut end = self.output.watch(
             "settling",
             &self.bar,
             &self.run,
             self.depots.network(),
             search,
         )?;
+        let mut permitted = problem.clone();
+        while let End::Clash(clash) = &end
+            && self.arguments.permit_urls
+        {
+            let new = self.addresses(clash, &permitted, chosen)?;
+            if new.is_empty() {
+                break;
+            }
+            permitted.asks.extend(new);
+            end = self.run.solve(&permitted, &|_| ())?;
+        }
+        let problem = &permitted;
         let another = match &end {
             End::Clash(clash) => self.under_another(clash, chosen, problem)?,
             End::Settled(_) if self.arguments.take.is_some() => {
@@ -503,6 +536,12 @@ impl Job<'_> {
         }
         settled.cautions.extend(self.depots.network().cautions());
         settled.cautions.extend(unbuilt(&self.asks));
+        if !self.absent.is_empty() {
+            let absent = self.absent.join(", ");
+            settled.cautions.push(format!(
+                "no depot has {absent}: not asked for, and not pinned."
+            ));
+        }
         settled.cautions.extend(file_name_caution(out));
         pinned::report_left_out(&self.run, solution, self.output);
         settled.moves = pinned::moves(old, &settled);
