@@ -31,6 +31,10 @@ pub(crate) fn run(arguments: &Gather, common: &Common, output: &Output) -> Resul
         .iter()
         .map(|p| read_lock(p))
         .collect::<Result<Vec<Lock>, _>>()?;
+    let locks: Vec<Lock> = locks
+        .into_iter()
+        .map(|lock| without_own(lock, output))
+        .collect();
     let mut pieces: Vec<Piece> = Vec::new();
     for (path, lock) in arguments.pins.iter().zip(&locks) {
         let folder = path.parent().map(Path::to_owned).unwrap_or_default();
@@ -94,6 +98,22 @@ pub(crate) fn run(arguments: &Gather, common: &Common, output: &Output) -> Resul
         text: render::gather::text(&pieces, &report, &written),
         report: report::Gather::new(&pieces, &report, written).into(),
     })
+}
+
+/// The pins without folders that are used where they lie: they are no files, and stay the user's.
+fn without_own(mut lock: Lock, output: &Output) -> Lock {
+    let is_own = |p: &Package| {
+        let directory = p.directory.as_ref();
+        directory.is_some_and(|d| d.editable == Some(true))
+    };
+    for own in lock.packages.iter().filter(|p| is_own(p)) {
+        output.notice(&format!(
+            "caution: {} is your own folder, and is not gathered: bring it over by yourself",
+            own.name
+        ));
+    }
+    lock.packages.retain(|p| !is_own(p));
+    lock
 }
 
 /// The wheels that were built here of what is pinned as source, for the place of the pins, each as

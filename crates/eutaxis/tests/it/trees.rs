@@ -508,3 +508,27 @@ fn a_folder_whose_build_system_fails_is_told() {
     assert!(ran.err.contains("eutaxis diagnose"), "{}", ran.err);
     assert!(!field.path("pylock.toml").exists());
 }
+
+/// One's own folder is no file that could be carried over: it is left out, and told.
+#[test]
+fn ones_own_project_is_not_gathered() {
+    let field = Field::new();
+    project(
+        &field,
+        ".",
+        "season-kit",
+        "version = \"2.1\"\ndependencies = [\"firnio\"]",
+    );
+    field.expect(0, &["settle"]);
+    let told = field.expect(0, &["gather", "--into", "stick"]);
+    assert!(
+        told.err.contains("season-kit is your own folder"),
+        "{}",
+        told.err
+    );
+    assert!(!field.read("stick/pylock.toml").contains("season-kit\""));
+    field.expect(
+        0,
+        &["furnish", "stick/pylock.toml", "--at", "board", "--offline"],
+    );
+}

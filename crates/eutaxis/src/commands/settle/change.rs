@@ -6,7 +6,9 @@ use std::path::{Path, PathBuf};
 
 use eutaxis_core::fault::Origin;
 use eutaxis_core::name::nearest;
-use eutaxis_core::requirement::{Edit, FileForm, added_to_list, added_to_project, edited, joined};
+use eutaxis_core::requirement::{
+    Edit, FileForm, Unnamed, added_to_list, added_to_project, edited, joined,
+};
 use eutaxis_core::{Ask, Name, Requirement};
 use eutaxis_world::files::read_text;
 use eutaxis_world::{Error, Errors};
@@ -83,8 +85,13 @@ pub(super) fn made(
         dropped(&name, &read, arguments, &mut changes)?;
     }
     for text in arguments.and.clone() {
-        let requirement =
-            Requirement::parse(&text).map_err(|f| Error::in_file("--and", &text, &f))?;
+        let requirement = Requirement::parse(&text).map_err(|fault| {
+            let error = Error::in_file("--and", &text, &fault);
+            match Unnamed::read(&text, false, &Origin::Argument) {
+                Some(_) => error.help(format!("write it with its name:  \"NAME @ {text}\"")),
+                None => error,
+            }
+        })?;
         let adding = Adding {
             requirement: &requirement,
             typed: text.trim(),

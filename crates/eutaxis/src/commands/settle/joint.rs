@@ -37,6 +37,10 @@ impl Job<'_> {
                 error.help("settle with --take for the target that clashes alone, then for all")
             );
         }
+        if self.arguments.permit_urls {
+            let error = Error::request("--permit-urls is for one target at a time");
+            return Err(error.help("settle each target by itself, with --out pylock.NAME.toml"));
+        }
         let all: Vec<Problem> = problems
             .iter()
             .map(|(_, problem, _)| problem.clone())

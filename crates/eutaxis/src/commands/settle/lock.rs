@@ -42,6 +42,13 @@ pub(super) fn lock(
     asked
         .asks
         .retain(|a| !settled.is_own(a) && !is_permitted(a));
+    // That the user's own folders are built was never asked.
+    let is_folder = |name: &Name| {
+        let pin = settled.pins.iter().find(|p| p.chosen.project == *name);
+        let kind = pin.and_then(|p| p.tree.as_deref()).map(|t| &t.kind);
+        matches!(kind, Some(TreeKind::Folder { .. }))
+    };
+    asked.policy.build.retain(|name| !is_folder(name));
     let mut own = record::question(&asked);
     let words = question.words_of(&asked.asks, &folder);
     let words = words.into_iter().map(toml::Value::String);
