@@ -200,7 +200,7 @@ pub(crate) fn targets(
 }
 
 /// A description as part of a file's name.
-fn as_file_name(text: &str) -> String {
+pub(crate) fn as_file_name(text: &str) -> String {
     let plain = |c: char| {
         if c.is_ascii_alphanumeric() || c == '.' || c == '_' {
             c

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use clap::Parser;
 use eutaxis_core::fault::Origin;
-use eutaxis_core::pins::{Lock, is_lock_file_name};
+use eutaxis_core::pins::{Lock, is_lock_file_name, lock_file_name_for};
 use eutaxis_core::record::{AskMoves, Since};
 use eutaxis_core::requirement::Accepts;
 use eutaxis_core::{Ask, Requirement, record};
@@ -16,6 +16,7 @@ use eutaxis_world::{Error, ErrorKind};
 
 use crate::asks::is_address;
 use crate::cli::{AskOptions, Cli, Command, PolicyOptions, Settle, TargetOptions};
+use crate::plan::as_file_name;
 use crate::words::near;
 use crate::{asks, typed};
 
@@ -259,7 +260,11 @@ pub(crate) fn kept(out: &Path) -> Option<Kept> {
     let mut all = names.iter().filter_map(|name| {
         let lock = read(&folder.join(name))?;
         let question = of(&lock, &folder)?;
-        (question.target.target.len() > 1).then_some((lock, question))
+        // Those that are named after other pins are not the ones.
+        let targets = &question.target.target;
+        let own = file_name(out);
+        let is_one = |t: &String| *name == lock_file_name_for(&own, &as_file_name(t));
+        (targets.len() > 1 && targets.iter().any(is_one)).then_some((lock, question))
     });
     let (lock, question) = all.next()?;
     let words = record::question_of(&lock);
@@ -272,6 +277,11 @@ pub(crate) fn kept(out: &Path) -> Option<Kept> {
         lock,
         question: Some(question),
     })
+}
+
+fn file_name(out: &Path) -> String {
+    let name = out.file_name();
+    name.map_or_else(String::new, |n| n.to_string_lossy().into_owned())
 }
 
 /// A run's options with the question of the pins at `out` taken up, where it asks nothing itself;
@@ -477,7 +487,7 @@ pub(crate) fn since(lock: &Lock, folder: &Path) -> Since {
 /// Where the pins of a question go that a command would write to the usual place; none where nothing
 /// of another question lies there.
 pub(crate) fn out_for(asks: &AskOptions) -> Option<PathBuf> {
-    let kept = kept(Path::new("pylock.toml"))?;
+    let kept = kept(Path::new("pylock.toml")).filter(|k| k.out.exists())?;
     is_another(asks, &kept).then(|| apart(asks, &kept))
 }
 

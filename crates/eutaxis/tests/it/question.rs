@@ -266,6 +266,26 @@ fn several_targets_are_taken_up() {
     assert_eq!(field.read("pylock.base-camp.toml"), before);
     assert!(!field.path("pylock.toml").exists());
     field.expect(0, &["settle", "--check"]);
+    // They keep no other question from having its own.
+    field.expect(0, &["settle", "katabat", "--target", PLANNED]);
+    let refused = field.expect(2, &["settle", "snowpit"]);
+    assert!(
+        refused
+            .err
+            .contains("pylock.toml answers another question: katabat")
+    );
+    let board = Field::new();
+    let three = [
+        "settle",
+        "firnio",
+        "--target",
+        "ridge-logger",
+        "--target",
+        "base-camp",
+    ];
+    board.expect(0, &[&three[..], &["--out", "pylock.three.toml"]].concat());
+    board.write("requirements.txt", "katabat\n");
+    assert_eq!(pins(&board.json(0, &["settle"])), ["katabat 0.5"]);
 }
 
 /// `furnish` says when the files say something else by now, and with `--check` it is no yes.

@@ -312,6 +312,8 @@ fn take_up(arguments: &mut Settle, kept: Option<&Kept>, config: &Config) -> Resu
     if let Some(kept) = kept
         && !is_taken
         && arguments.out.is_none()
+        // Pins for several targets are written over by those for several.
+        && (kept.out.exists() || arguments.target.target.len() > 1)
         && !arguments.check
         // Who lets go of all pins lets go of their question.
         && !arguments.renew.iter().any(String::is_empty)
