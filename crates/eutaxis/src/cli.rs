@@ -255,10 +255,12 @@ pub(crate) struct Settle {
     /// When it cannot be: draw the clash
     #[arg(long, value_name = "FILE.svg", help_heading = "When it cannot be")]
     pub(crate) picture: Option<PathBuf>,
-    /// Only say whether the pins that are there still hold for these asks, targets and depots;
-    /// write nothing
-    #[arg(long, help_heading = "Pins", conflicts_with_all = ["take", "renew", "list"])]
-    pub(crate) check: bool,
+    /// Only say whether the pins that are there still hold for these asks, targets and depots; or,
+    /// with the https address of a list or of pins, where the environment differs from it; write
+    /// nothing
+    #[arg(long, value_name = "ADDRESS", num_args = 0..=1, default_missing_value = "",
+        help_heading = "Pins", conflicts_with_all = ["take", "renew", "list"])]
+    pub(crate) check: Option<String>,
     /// Fetch the wheels, follow the imports of what is asked for through their sources, and, where
     /// the interpreter is on this machine, import it in an environment that is thrown away; learn
     /// from what fails, and settle again, until it imports
@@ -377,6 +379,11 @@ pub(crate) struct BuildOptions {
 }
 
 impl Settle {
+    /// Whether pins are only looked at.
+    pub(crate) fn is_check(&self) -> bool {
+        self.check.is_some()
+    }
+
     /// Where the pins go.
     pub(crate) fn out(&self) -> &Path {
         self.out.as_deref().unwrap_or(Path::new("pylock.toml"))

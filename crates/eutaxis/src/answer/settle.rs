@@ -187,3 +187,26 @@ pub(crate) struct Checked {
     /// Projects that would come from another depot, so that they must be named to be moved.
     pub(crate) to_renew: Vec<String>,
 }
+
+/// Where an environment differs from what somebody asks at an address.
+#[derive(Debug)]
+pub(crate) struct Differs {
+    pub(crate) address: String,
+    pub(crate) environment: String,
+    pub(crate) target: String,
+    /// How many asks are met.
+    pub(crate) met: usize,
+    pub(crate) apart: Vec<Apart>,
+    /// The command that makes an environment as it is asked there; empty for pins.
+    pub(crate) settle: String,
+}
+
+/// An ask that is not met.
+#[derive(Debug)]
+pub(crate) struct Apart {
+    pub(crate) project: String,
+    pub(crate) asked: String,
+    /// The release that is there.
+    pub(crate) here: Option<String>,
+    pub(crate) place: String,
+}

@@ -75,6 +75,12 @@ pub(crate) fn read(
     read_with(options, &texts.with(changed.clone()))
 }
 
+/// A text at an address.
+pub(crate) fn text_at(place: &Path, surroundings: &Surroundings) -> Result<String, Error> {
+    let texts = Texts::new(Some(surroundings));
+    texts.read(place).map(|(text, _)| text)
+}
+
 /// The same of what lies on this disk.
 pub(crate) fn read_here(options: &AskOptions) -> Result<Asks, Errors> {
     read_with(options, &Texts::new(None))

@@ -2,7 +2,7 @@
 
 use super::table::{Table, labelled, wrap};
 use super::{style, width};
-use crate::answer::settle::Checked;
+use crate::answer::settle::{Checked, Differs};
 use crate::words::{self, count};
 
 pub(crate) fn text(all: &[Checked]) -> String {
@@ -61,6 +61,43 @@ pub(crate) fn text(all: &[Checked]) -> String {
             "the same command without --check{with} writes the pins anew; nothing was written"
         );
         text.push_str(&labelled("try", &style::care("try"), &advice, width));
+    }
+    text
+}
+
+/// Where an environment differs from what is asked at an address.
+pub(crate) fn differs(differs: &Differs) -> String {
+    let width = width();
+    let all = differs.met + differs.apart.len();
+    let line = format!(
+        "{} ({}) meets {} of {} of {}",
+        differs.environment,
+        differs.target,
+        differs.met,
+        count(all, "ask"),
+        differs.address
+    );
+    let mut text = format!("{}\n", wrap(&line, width).join("\n"));
+    if differs.apart.is_empty() {
+        return text;
+    }
+    let mut table = Table::new(&["project", "asked", "here", "where"]);
+    for one in &differs.apart {
+        table.row([
+            one.project.clone(),
+            one.asked.clone(),
+            one.here.clone().unwrap_or_else(|| "not there".to_owned()),
+            one.place.clone(),
+        ]);
+    }
+    text.push_str(&format!("\n{}", table.text(width)));
+    if !differs.settle.is_empty() {
+        let words = "an environment as it is asked there:";
+        text.push_str(&format!(
+            "\n{}",
+            labelled("try", &style::care("try"), words, width)
+        ));
+        text.push_str(&format!("     {}\n", differs.settle));
     }
     text
 }

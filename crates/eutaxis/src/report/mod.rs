@@ -41,7 +41,9 @@ pub(crate) use proof::Unproven;
 pub(crate) use proofread::Proofread;
 pub(crate) use reason::{Absent as NotHere, Instead, Lessons, NeedsTree, Reason};
 pub(crate) use rehearse::{OutOfDate, PlayedOut, Refused, Rehearse};
-pub(crate) use settle::{DepotMove, DepotMoves, Difference, Environments, Pinned, Settle, Targets};
+pub(crate) use settle::{
+    DepotMove, DepotMoves, Difference, EnvironmentDiffers, Environments, Pinned, Settle, Targets,
+};
 pub(crate) use shortlist::{Absent as NoProject, Shortlist};
 pub(crate) use span::Span;
 pub(crate) use stock::Stock;

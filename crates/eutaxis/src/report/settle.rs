@@ -29,6 +29,47 @@ pub(crate) enum Settle {
     DepotMoves(DepotMoves),
     Clash(Clash),
     Unproven(Unproven),
+    Differs(EnvironmentDiffers),
+}
+
+/// With `--check ADDRESS`: where the environment differs from what is asked there.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct EnvironmentDiffers {
+    holds: bool,
+    address: String,
+    environment: String,
+    target: String,
+    /// How many asks are met.
+    met: usize,
+    differs: Vec<DiffersFrom>,
+}
+
+/// An ask that is not met.
+#[derive(Debug, Serialize, JsonSchema)]
+struct DiffersFrom {
+    project: String,
+    asked: String,
+    here: Option<String>,
+    place: String,
+}
+
+impl From<&settled::Differs> for EnvironmentDiffers {
+    fn from(differs: &settled::Differs) -> Self {
+        let one = |a: &settled::Apart| DiffersFrom {
+            project: a.project.clone(),
+            asked: a.asked.clone(),
+            here: a.here.clone(),
+            place: a.place.clone(),
+        };
+        EnvironmentDiffers {
+            holds: differs.apart.is_empty(),
+            address: differs.address.clone(),
+            environment: differs.environment.clone(),
+            target: differs.target.clone(),
+            met: differs.met,
+            differs: differs.apart.iter().map(one).collect(),
+        }
+    }
 }
 
 /// Pins of one target.

@@ -351,3 +351,43 @@ fn lists_are_read_from_an_address() {
     );
     assert!(absent.err.contains("there is no list at"), "{}", absent.err);
 }
+
+/// A learner sees where the environment differs from what a course asks for.
+#[test]
+fn an_environment_is_held_to_a_list_at_an_address() {
+    let folder = tempfile::tempdir().unwrap();
+    let course = "firnio==1.3\nkatabat>=0.4\nsnowpit\nhoarfrost; sys_platform == 'win32'\n";
+    std::fs::write(folder.path().join("course.txt"), course).unwrap();
+    let server = eutaxis_demo::server::Server::start(
+        folder.path(),
+        eutaxis_demo::server::Trouble::default(),
+    )
+    .unwrap();
+    let field = Field::new();
+    field.expect(0, &["settle", "firnio==1.2", "katabat"]);
+    field.expect(0, &["furnish"]);
+    let address = format!("{}course.txt", server.url());
+    let told = field.json(1, &["settle", "--check", &address]);
+    assert_eq!(told["met"], 1, "{told}");
+    let here: Vec<String> = told["differs"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|d| format!("{} {}", d["project"].as_str().unwrap(), d["here"]))
+        .collect();
+    assert_eq!(here, ["firnio \"1.2\"", "snowpit null"]);
+    let text = field.expect(1, &["settle", "--check", &address]).out;
+    let command = text.lines().find(|l| l.contains("eutaxis settle")).unwrap();
+    field.typed(0, command.trim());
+    let there = field.expect(
+        0,
+        &[
+            "settle",
+            "--check",
+            &address,
+            "--interpreter",
+            ".venv-theirs",
+        ],
+    );
+    assert!(there.out.contains("meets 3 of 3 asks"), "{}", there.out);
+}

@@ -105,7 +105,7 @@ impl Job<'_> {
             one.builds = self.foreseen(&one, chosen)?;
             one.permit = self.permit(&one.builds, chosen, out);
             let strays = depot::strays(&one, old.as_ref(), out, &self.arguments.renew)?;
-            if let Some(old) = old.as_ref().filter(|_| self.arguments.check) {
+            if let Some(old) = old.as_ref().filter(|_| self.arguments.is_check()) {
                 let mut found = check::check(&one, old, out, &self.run);
                 found.add_strays(&strays);
                 checked.push(found);
@@ -129,7 +129,7 @@ impl Job<'_> {
             locks.push((lock, out));
             settled.push(one);
         }
-        if self.arguments.check {
+        if self.arguments.is_check() {
             return Ok(check::answer(&checked));
         }
         // Nothing is written before all is known.

@@ -9,6 +9,7 @@ mod depot;
 mod from;
 mod interpreter;
 mod joint;
+mod learner;
 mod lock;
 mod parts;
 mod pinned;
@@ -97,6 +98,20 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
     let surroundings = Surroundings::new(common)?;
     let kept = remembered::kept(arguments.out());
     let mut arguments = arguments.clone();
+    match arguments.check.take() {
+        Some(address) if asks::is_address(Path::new(&address)) => {
+            return learner::answer(&address, &arguments, &surroundings);
+        }
+        // What is no address is a requirement.
+        Some(other) => {
+            arguments
+                .asks
+                .requirements
+                .extend((!other.is_empty()).then_some(other));
+            arguments.check = Some(String::new());
+        }
+        None => {}
+    }
     let groups = arguments.asks.group.clone();
     let mut found = None;
     if let Some(place) = arguments.from.clone() {
@@ -106,7 +121,7 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
     take_up(&mut arguments, kept.as_ref(), &surroundings.config)?;
     let changes = change::made(&mut arguments, &groups, &surroundings)?;
     let mut asks = asks::read(&arguments.asks, &surroundings, &changes.texts())?;
-    if let Some(kept) = kept.as_ref().filter(|_| arguments.check) {
+    if let Some(kept) = kept.as_ref().filter(|_| arguments.is_check()) {
         // What the set was settled without is no change.
         let without = record::left_out_of(&kept.lock);
         let without = without.iter().map(|a| a.requirement.name.to_string());
@@ -173,7 +188,7 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
         ensure_python(&asks, &chosen.target)?;
         let out = out_of(arguments, chosen, targets.len());
         let old = earlier_pins(&out)?;
-        if arguments.check && old.is_none() {
+        if arguments.is_check() && old.is_none() {
             return Err(check::no_pins(&out).into());
         }
         let mut policy = policy.clone();
@@ -314,7 +329,7 @@ fn take_up(arguments: &mut Settle, kept: Option<&Kept>, config: &Config) -> Resu
         && arguments.out.is_none()
         // Pins for several targets are written over by those for several.
         && (kept.out.exists() || arguments.target.target.len() > 1)
-        && !arguments.check
+        && !arguments.is_check()
         // Who lets go of all pins lets go of their question.
         && !arguments.renew.iter().any(String::is_empty)
         && remembered::is_another(&question.asks, kept)
@@ -376,7 +391,7 @@ fn targets(
     let Some(recorded) = recorded.filter(|_| is_open) else {
         return plan::targets(options, surroundings);
     };
-    if arguments.check {
+    if arguments.is_check() {
         return Ok(vec![plan::Chosen {
             shown: recorded.to_string(),
             target: recorded,
@@ -527,7 +542,7 @@ impl Job<'_> {
         settled.builds = self.foreseen(&settled, chosen)?;
         settled.permit = self.permit(&settled.builds, chosen, out);
         let strays = depot::strays(&settled, old, out, &self.arguments.renew)?;
-        if self.arguments.check {
+        if self.arguments.is_check() {
             let old = old.ok_or_else(|| check::no_pins(out))?;
             let mut checked = check::check(&settled, old, out, &self.run);
             checked.add_strays(&strays);
