@@ -638,7 +638,7 @@ pub(crate) struct Stock {
 /// `furnish`
 #[derive(Debug, Args)]
 pub(crate) struct Furnish {
-    /// The pins, a pylock.toml of any tool; several make an environment each
+    /// The pins, a pylock.toml of any tool (or its https address); several make an environment each
     #[arg(value_name = "PINS", default_value = "pylock.toml")]
     pub(crate) pins: Vec<PathBuf>,
     /// The environment; for several pins the folder in which each gets its own, named as they are

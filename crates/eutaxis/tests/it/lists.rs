@@ -391,3 +391,24 @@ fn an_environment_is_held_to_a_list_at_an_address() {
     );
     assert!(there.out.contains("meets 3 of 3 asks"), "{}", there.out);
 }
+
+/// Pins that somebody keeps at an address are placed as they are there.
+#[test]
+fn pins_at_an_address_are_placed() {
+    let server = server(eutaxis_demo::server::Trouble::default());
+    let field = Field::at(&server);
+    field.expect(
+        0,
+        &["settle", "firnio==1.3", "--out", "shelf/pylock.camp.toml"],
+    );
+    let folder = field.path("shelf");
+    let shelf =
+        eutaxis_demo::server::Server::start(&folder, eutaxis_demo::server::Trouble::default())
+            .unwrap();
+    let address = format!("{}pylock.camp.toml", shelf.url());
+    field.expect(0, &["furnish", &address]);
+    assert!(field.path(".venv-camp/bin/python").exists());
+    field.expect(0, &["furnish", &address, "--check"]);
+    let absent = field.expect(2, &["furnish", &format!("{}pylock.no.toml", shelf.url())]);
+    assert!(absent.err.contains("there is no list at"), "{}", absent.err);
+}

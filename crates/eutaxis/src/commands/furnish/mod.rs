@@ -22,9 +22,10 @@ use eutaxis_world::interpreter::{Found, environment_python};
 use eutaxis_world::network::without_secret;
 use eutaxis_world::root::stand_in;
 use eutaxis_world::supply::Run;
-use eutaxis_world::{Error, ErrorKind};
+use eutaxis_world::{Doing, Error, ErrorKind};
 
 use crate::answer::furnish::{Done, Judged};
+use crate::asks;
 use crate::cli::{Common, Furnish, LinkArg};
 use crate::output::{Answer, Outcome, Output};
 use crate::pins::{hashes, place, read_lock, sha256};
@@ -49,7 +50,9 @@ pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Resu
     let depots = named_depots(&arguments.depots, &surroundings, false)?;
     // Everything is looked into before the first environment is touched.
     let places = places(arguments)?;
-    let zipped = arguments.pins.iter().zip(places);
+    let pins = arguments.pins.iter().map(|p| on_disk(p, &surroundings));
+    let pins = pins.collect::<Result<Vec<PathBuf>, Error>>()?;
+    let zipped = pins.iter().zip(places);
     let mut prepared: Vec<Prepared> = zipped
         .map(|(pins, at)| prepare(pins, at, arguments, &surroundings, &depots))
         .collect::<Result<_, Error>>()?;
@@ -186,6 +189,23 @@ fn retired(pinned: &[(Name, String, String)], depots: &Arc<Depots>) -> Vec<Strin
         }
     }
     told
+}
+
+/// Pins on this disk: those at an address as they are there now, kept by their hash.
+fn on_disk(pins: &Path, surroundings: &Surroundings) -> Result<PathBuf, Error> {
+    if !asks::is_address(pins) {
+        return Ok(pins.to_owned());
+    }
+    let text = asks::text_at(pins, surroundings)?;
+    let folder = surroundings
+        .cache
+        .join("pins-1")
+        .join(eutaxis_world::trees::identity_of(&text));
+    std::fs::create_dir_all(&folder).doing("cannot make the folder", &folder)?;
+    let name = pins.file_name().unwrap_or("pylock.toml".as_ref());
+    let path = folder.join(name);
+    eutaxis_world::files::write_whole(&path, text.as_bytes())?;
+    Ok(path)
 }
 
 /// Where the environment of each of the pins goes.
