@@ -176,7 +176,13 @@ impl RequirementList {
             false => Requirement::parse(body),
         };
         match read {
-            Ok(requirement) if !editable || requirement.versions().is_none() => {
+            // With its name before it, a tree is one all the same.
+            Ok(requirement) if editable && requirement.versions().is_none() => {
+                let unnamed = Unnamed::of(&requirement, origin);
+                self.entries.push(Entry::Unnamed(unnamed, hashes));
+                Ok(())
+            }
+            Ok(requirement) if !editable => {
                 let ask = Ask {
                     requirement,
                     origin: origin.clone(),
@@ -351,6 +357,10 @@ mod tests {
     #[case::named(
         "-e git+https://camp.example/r.git@v1#egg=radargram",
         "at git+https://camp.example/r.git@v1#egg=radargram editable"
+    )]
+    #[case::named_tree(
+        "-e radargram @ file:///srv/r",
+        "at file:///srv/r#egg=radargram editable"
     )]
     #[case::a_path(
         "./wheels/firnio-1.0-py3-none-any.whl",

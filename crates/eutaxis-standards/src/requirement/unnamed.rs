@@ -22,6 +22,23 @@ pub struct Unnamed {
 }
 
 impl Unnamed {
+    /// A tree that is to be used where it lies, of a requirement that names its address; the address
+    /// tells the name.
+    pub(super) fn of(requirement: &Requirement, origin: &Origin) -> Self {
+        let url = match &requirement.accepts {
+            super::Accepts::Url(url) => url.as_str(),
+            super::Accepts::Versions(_) => "",
+        };
+        let sign = if url.contains('#') { '&' } else { '#' };
+        Unnamed {
+            place: format!("{url}{sign}egg={}", requirement.name),
+            extras: requirement.extras.clone(),
+            marker: requirement.marker.clone(),
+            editable: true,
+            origin: origin.clone(),
+        }
+    }
+
     /// Reads `./path[extra] ; marker` and the like; none where it looks like no path and no
     /// address.
     pub fn read(text: &str, editable: bool, origin: &Origin) -> Option<Self> {

@@ -265,22 +265,68 @@ pub(super) fn named(unnamed: &Unnamed, folder: &Path) -> Result<Ask, Error> {
         ));
         return Err(error.help("a path in a list is relative to the list"));
     }
-    let name = match path.is_dir() {
-        true => name_of_tree(&path)?,
-        false => name_in_address(place),
-    };
-    let name = name.ok_or_else(nameless)?;
+    if path.is_dir() {
+        let name = match name_in_address(place) {
+            Some(name) if place.contains("egg=") => Some(name),
+            _ => name_of_tree(&path)?,
+        };
+        return Ok(ask(name.ok_or_else(nameless)?, file_url(&path)));
+    }
+    let name = name_in_address(place).ok_or_else(nameless)?;
     Ok(ask(name, format!("{}{fragment}", file_url(&path))))
 }
 
 /// The name of the project in a folder, where a file there states it.
 fn name_of_tree(folder: &Path) -> Result<Option<Name>, Error> {
     let file = folder.join("pyproject.toml");
-    if !file.is_file() {
-        return Ok(None);
+    if file.is_file() {
+        let text = read_text(&file).map_err(Error::of_request)?;
+        let shown = file.display().to_string();
+        let read = ProjectAsks::parse_open(&text, &shown, &Wanted::default());
+        let name = read.map_err(|f| Error::in_file(&shown, &text, &f))?.name;
+        if name.is_some() {
+            return Ok(name);
+        }
     }
-    let text = read_text(&file).map_err(Error::of_request)?;
-    let shown = file.display().to_string();
-    let read = ProjectAsks::parse(&text, &shown, &Wanted::default());
-    Ok(read.map_err(|f| Error::in_file(&shown, &text, &f))?.name)
+    // Files of an older kind: what stands there plainly.
+    let older = ["setup.cfg", "setup.py"].iter().find_map(|file| {
+        let text = std::fs::read_to_string(folder.join(file)).ok()?;
+        plain_name(&text)
+    });
+    Ok(older)
+}
+
+/// The name that a file of an older kind states as a plain text: `name = kit`, `name="kit",`.
+fn plain_name(text: &str) -> Option<Name> {
+    text.lines().find_map(|line| {
+        let at = line.find("name")?;
+        let before = line.get(..at)?.chars().next_back();
+        let rest = line.get(at + 4..)?.trim_start().strip_prefix('=')?.trim();
+        let word = match rest.chars().next()? {
+            quote @ ('"' | '\'') => rest.get(1..)?.split(quote).next()?,
+            _ if line.get(..at)?.trim().is_empty() => rest.trim_end_matches(','),
+            _ => return None,
+        };
+        let is_own = before.is_none_or(|c| c.is_whitespace() || c == '(' || c == ',');
+        Name::parse(word).ok().filter(|_| is_own)
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+
+    #[rstest]
+    #[case("[metadata]\nname = season-kit\nversion = 1\n", Some("season-kit"))]
+    #[case(
+        "from setuptools import setup\nsetup(name=\"season_kit\", version='1')\n",
+        Some("season-kit")
+    )]
+    #[case("setup(\n    name = 'Kit',\n)\n", Some("kit"))]
+    #[case("setup(name=NAME)\nfilename = 'x'\n", None)]
+    fn older_files_tell_their_name(#[case] text: &str, #[case] expected: Option<&str>) {
+        assert_eq!(plain_name(text).as_ref().map(Name::as_str), expected);
+    }
 }

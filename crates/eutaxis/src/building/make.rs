@@ -412,7 +412,10 @@ impl<'a> Bench<'a> {
             project, version, ..
         } = self.archive;
         let line: String = line.chars().filter(|c| !c.is_control()).collect();
-        let doing = format!("{project} {version}: {}", step.words());
+        let doing = match self.archive.is_tree {
+            true => format!("{project}: {}", step.words()),
+            false => format!("{project} {version}: {}", step.words()),
+        };
         self.maker.steps.tell(&doing, &escaped(&line));
     }
 

@@ -17,7 +17,7 @@ use eutaxis_world::depot::{Depots, wheel_metadata};
 use eutaxis_world::environment::{DirectUrl, Item, WheelAt};
 use eutaxis_world::files::file_url;
 use eutaxis_world::network::Wanted;
-use eutaxis_world::supply::{Depth, Outcome as End, Run, keep_built};
+use eutaxis_world::supply::{Depth, Outcome as End, Run, built_metadata, keep_built};
 use eutaxis_world::trees::{Packed, packed_folder, packed_repository};
 use eutaxis_world::{Error, ErrorKind};
 use jiff::Timestamp;
@@ -199,10 +199,14 @@ impl Sourced {
     /// The archive on this disk, with the hash that is pinned.
     fn archive(&self, depots: &Depots) -> Result<Archive, Error> {
         if let Some(tree) = &self.tree {
-            return Ok(match &tree.in_place {
+            let archive = match &tree.in_place {
                 Some(folder) => Archive::in_place(&self.name, &tree.packed, folder),
                 None => Archive::of_tree(&self.name, &tree.packed),
-            });
+            };
+            // What its build system told when it was settled.
+            let told = built_metadata(depots.network(), &tree.packed.identity);
+            let version = told.map_or_else(|| archive.version.clone(), |m| m.version);
+            return Ok(Archive { version, ..archive });
         }
         let path = match &self.at {
             WheelAt::Disk(path) => path.clone(),
