@@ -276,7 +276,8 @@ pub(crate) struct Settle {
 #[command(next_help_heading = "What is asked for")]
 pub(crate) struct AskOptions {
     /// Dependency specifiers such as "radargram>=2" (quote them: < and > mean something to the
-    /// shell)
+    /// shell), paths or addresses [default: the question that the pins of this folder remember, else
+    /// its pyproject.toml or requirements.txt]
     #[arg(value_name = "REQUIREMENT")]
     pub(crate) requirements: Vec<String>,
     /// A requirement list (or its https address), a pyproject.toml, or a script with inline
