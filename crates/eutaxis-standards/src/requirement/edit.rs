@@ -71,7 +71,13 @@ pub fn edited(text: &str, form: FileForm, line: u32, edit: Edit<'_>) -> Option<S
                     after.get(line.len()..)?.strip_prefix('\n')?
                 )
             } else {
-                format!("{before}{}", after.trim_start_matches(' '))
+                let after = after.trim_start_matches(' ');
+                // Nothing is left behind at the end of a line.
+                let before = match after.starts_with(['\n', '\r']) {
+                    true => before.trim_end_matches([' ', '\t']),
+                    false => before,
+                };
+                format!("{before}{after}")
             }
         }
         (Edit::AddBehind(_, new), FileForm::List) => {
@@ -290,6 +296,7 @@ mod tests {
     #[rstest]
     #[case::list(FileForm::List, "a\nm==1 \\\n  --hash=x:y # x\nn\n", 2, "a\nn\n")]
     #[case::own_line(FileForm::Quoted, "  'm==1',\n  'n',\n", 1, "  'n',\n")]
+    #[case::the_last_of_a_line(FileForm::Quoted, "  'n', 'm==1',\n", 1, "  'n',\n")]
     fn one_goes(
         #[case] form: FileForm,
         #[case] text: &str,

@@ -12,6 +12,7 @@ use crate::environment::{SCRIPTS, size};
 use crate::error::Doing;
 use crate::network::FILES;
 use crate::store::{STORE, remove_tree};
+use crate::trees::TREES;
 
 /// One kind of thing.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -119,6 +120,7 @@ pub fn look(cache: &Path) -> Vec<Part> {
         sum("unpacked wheels", &unpacked(cache)),
         sum("wheels built here", &built(cache)),
         sum("environments of scripts", &of_scripts(cache)),
+        sum("packed source trees", &trees(cache)),
     ]
 }
 
@@ -133,6 +135,7 @@ pub fn trim(cache: &Path, trim: Trim) -> Result<u64> {
     let (catalogue, _) = Catalogue::open(cache);
     let kept = files(cache).into_iter().chain(unpacked(cache));
     let others = built(cache).into_iter().chain(of_scripts(cache));
+    let others = others.chain(trees(cache));
     let mut entries: Vec<Entry> = kept.chain(others).collect();
     entries.sort_by_key(|e| e.used);
     let away = cache.join(STORE).join("tmp");
@@ -231,6 +234,20 @@ fn of_scripts(cache: &Path) -> Vec<Entry> {
         .into_iter()
         .map(entry)
         .collect()
+}
+
+/// Source trees that were packed.
+fn trees(cache: &Path) -> Vec<Entry> {
+    let entry = |path: PathBuf| {
+        let files = fs::read_dir(&path).into_iter().flatten().flatten();
+        let sizes = files.filter_map(|f| f.metadata().ok().map(|m| m.len()));
+        Entry {
+            bytes: sizes.sum(),
+            used: last_change(&path),
+            path,
+        }
+    };
+    by_hash(&cache.join(TREES)).into_iter().map(entry).collect()
 }
 
 fn folders(path: &Path) -> Vec<PathBuf> {
