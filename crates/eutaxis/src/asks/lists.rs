@@ -321,7 +321,7 @@ mod tests {
     #[rstest]
     #[case("[metadata]\nname = season-kit\nversion = 1\n", Some("season-kit"))]
     #[case(
-        "from setuptools import setup\nsetup(name=\"season_kit\", version='1')\n",
+        "import season\nsetup(name=\"season_kit\", version='1')\n",
         Some("season-kit")
     )]
     #[case("setup(\n    name = 'Kit',\n)\n", Some("kit"))]
