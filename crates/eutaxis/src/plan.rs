@@ -4,6 +4,7 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use eutaxis_core::examine::Snapshot;
 use eutaxis_core::knowledge;
 use eutaxis_core::offer::{BarKind, Chronology, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::solve::{Alternative, Clash, FactKind};
@@ -12,6 +13,7 @@ use eutaxis_core::{Name, Target, Version};
 use eutaxis_world::accelerator;
 use eutaxis_world::config::{Config, as_of};
 use eutaxis_world::depot::{Depots, Listed, Named, open};
+use eutaxis_world::environment::snapshot::{Look, snapshot};
 use eutaxis_world::interpreter::{Facts, Finder, Found, ProbeCache};
 use eutaxis_world::network::{FetchLimits, Network};
 use eutaxis_world::root::{root, stand_in};
@@ -131,6 +133,20 @@ impl Surroundings {
             Ok(here) if self.reading => probes.guarded(here, &self.config.own_search),
             _ => probes,
         }
+    }
+
+    /// What is in an environment now: without the hashes of its files if `quick`.
+    pub(crate) fn snapshot(&self, place: &Path, quick: bool) -> Result<Snapshot, Error> {
+        let (finder, probes) = (self.finder(), self.probes());
+        snapshot(&Look {
+            place,
+            finder: &finder,
+            probes: &probes,
+            families: &self.config.families,
+            libraries: &self.config.libraries,
+            from_folder: None,
+            quick,
+        })
     }
 }
 

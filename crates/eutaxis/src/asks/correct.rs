@@ -35,9 +35,7 @@ fn command(refused: &[&Directive]) -> String {
     let mut words: Vec<String> = std::env::args().skip(1).collect();
     words.push("--lenient".to_owned());
     for directive in refused {
-        for word in options(directive) {
-            words.push(word);
-        }
+        words.extend(options(directive));
     }
     format!("eutaxis{}", typed::line(&words))
 }

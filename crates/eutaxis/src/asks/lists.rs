@@ -184,11 +184,8 @@ fn circle(open: &[PathBuf], at: usize, file: &Path, from: Option<&Origin>) -> Er
     let way = open
         .iter()
         .skip(at)
-        .chain(
-            [open.get(at).map_or(file, |f| f)]
-                .map(Path::to_owned)
-                .iter(),
-        )
+        .map(PathBuf::as_path)
+        .chain([open.get(at).map_or(file, PathBuf::as_path)])
         .map(|f| f.display().to_string())
         .collect::<Vec<_>>();
     let place = from.map_or(String::new(), |origin| format!("{origin} "));

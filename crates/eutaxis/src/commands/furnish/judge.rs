@@ -11,7 +11,6 @@ use eutaxis_core::pins::Lock;
 use eutaxis_core::record::proof_of;
 use eutaxis_core::remedy::Step;
 use eutaxis_world::depot::Depots;
-use eutaxis_world::environment::snapshot::{Look, snapshot};
 use eutaxis_world::environment::{Item, Place, WheelAt, look, stock_up};
 use eutaxis_world::interpreter::Found;
 use eutaxis_world::store::Store;
@@ -159,16 +158,7 @@ impl Judge<'_> {
 
     /// What is in a place, the environment or its base, now.
     fn there(&self, place: &Path, quick: bool) -> Result<Snapshot, Error> {
-        let (finder, probes) = (self.surroundings.finder(), self.surroundings.probes());
-        snapshot(&Look {
-            place,
-            finder: &finder,
-            probes: &probes,
-            families: &self.surroundings.config.families,
-            libraries: &self.surroundings.config.libraries,
-            from_folder: None,
-            quick,
-        })
+        self.surroundings.snapshot(place, quick)
     }
 
     /// Whether importing what is there now runs into nothing.

@@ -7,7 +7,6 @@ use std::sync::Arc;
 use eutaxis_core::{Name, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
-use eutaxis_world::environment::snapshot::{Look, snapshot};
 use eutaxis_world::supply::Run;
 
 use crate::cli::Settle;
@@ -35,16 +34,7 @@ pub(super) fn read(
         );
         return Err(error.help("leave that out, and add it afterwards with --and"));
     }
-    let (finder, probes) = (surroundings.finder(), surroundings.probes());
-    let snapshot = snapshot(&Look {
-        place,
-        finder: &finder,
-        probes: &probes,
-        families: &surroundings.config.families,
-        libraries: &surroundings.config.libraries,
-        from_folder: None,
-        quick: true,
-    })?;
+    let snapshot = surroundings.snapshot(place, true)?;
     let run = Run::new(Arc::clone(depots));
     let problem = placed::question(&snapshot, surroundings, &run)?;
     if problem.asks.is_empty() {

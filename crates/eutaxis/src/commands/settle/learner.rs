@@ -7,7 +7,6 @@ use std::path::{Path, PathBuf};
 use eutaxis_core::offer::takes;
 use eutaxis_core::pins::Lock;
 use eutaxis_core::{Ask, Requirement, Version};
-use eutaxis_world::environment::snapshot::{Look, snapshot};
 use eutaxis_world::{Error, Errors};
 
 use crate::answer::settle::{Apart, Differs};
@@ -24,17 +23,8 @@ pub(super) fn answer(
     surroundings: &Surroundings,
 ) -> Result<Answer, Errors> {
     let asked = asked(address, surroundings)?;
-    let (finder, probes) = (surroundings.finder(), surroundings.probes());
     let place = plan::interpreter(arguments.target.interpreter.as_deref(), surroundings)?.path;
-    let snapshot = snapshot(&Look {
-        place: &place,
-        finder: &finder,
-        probes: &probes,
-        families: &surroundings.config.families,
-        libraries: &surroundings.config.libraries,
-        from_folder: None,
-        quick: true,
-    })?;
+    let snapshot = surroundings.snapshot(&place, true)?;
     let counts = |a: &&Ask| {
         let marker = a.requirement.marker.as_ref();
         marker.is_none_or(|m| m.holds(&snapshot.target.markers, None))
@@ -68,18 +58,14 @@ pub(super) fn answer(
         target: snapshot.target.to_string(),
         met,
         apart,
-        settle: format!(
-            "eutaxis settle{} --out pylock.theirs.toml && eutaxis furnish pylock.theirs.toml",
-            typed::line(&["--asks".to_owned(), address.to_owned()])
-        ),
-    };
-    let is_pins = address.ends_with(".toml");
-    let differs = Differs {
-        settle: match is_pins {
+        // Pins at an address are no list that could be asked for.
+        settle: match address.ends_with(".toml") {
             true => String::new(),
-            false => differs.settle,
+            false => format!(
+                "eutaxis settle{} --out pylock.theirs.toml && eutaxis furnish pylock.theirs.toml",
+                typed::line(&["--asks".to_owned(), address.to_owned()])
+            ),
         },
-        ..differs
     };
     Ok(Answer {
         outcome: match differs.apart.is_empty() {

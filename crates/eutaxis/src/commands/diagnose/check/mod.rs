@@ -29,7 +29,6 @@ use eutaxis_core::targets::Interpreter;
 use eutaxis_core::{Ask, Name, Requirement, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
-use eutaxis_world::environment::snapshot::{Look, snapshot};
 use eutaxis_world::interpreter::Found;
 use eutaxis_world::root::stand_in;
 use eutaxis_world::supply::{Outcome as End, Run};
@@ -228,7 +227,7 @@ impl<'a> Checker<'a> {
         let depots = plan::named_depots(&arguments.depots, surroundings, false)?;
         let environment = arguments.environment.as_deref();
         let mut snapshot = environment
-            .map(|place| read(place, surroundings))
+            .map(|place| surroundings.snapshot(place, true))
             .transpose()?;
         // Pins that cannot be read do not keep a log from being read.
         let lock = snapshot.as_mut().and_then(|snapshot| {
@@ -647,18 +646,4 @@ fn spec(target: &Target) -> String {
         interpreter.series_text(),
         target.place()
     )
-}
-
-/// The environment that was named, without the hashes of its files.
-fn read(place: &std::path::Path, surroundings: &Surroundings) -> Result<Snapshot, Error> {
-    let (finder, probes) = (surroundings.finder(), surroundings.probes());
-    snapshot(&Look {
-        place,
-        finder: &finder,
-        probes: &probes,
-        families: &surroundings.config.families,
-        libraries: &surroundings.config.libraries,
-        from_folder: None,
-        quick: true,
-    })
 }
