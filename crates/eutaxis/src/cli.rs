@@ -216,6 +216,9 @@ pub(crate) struct Settle {
     /// after the target [default: pylock.toml]
     #[arg(long, value_name = "FILE", help_heading = "Pins")]
     pub(crate) out: Option<PathBuf>,
+    /// Write one lock for all targets instead of one for each, where that can be
+    #[arg(long, help_heading = "Pins")]
+    pub(crate) together: bool,
     /// Add a requirement to the list, or to the project file (to a group of it with --group), and
     /// settle; repeatable
     #[arg(
@@ -455,6 +458,10 @@ pub(crate) struct Reason {
     /// The pins
     #[arg(long, value_name = "FILE", default_value = "pylock.toml")]
     pub(crate) pins: PathBuf,
+    /// Of pins for several targets: the one that is meant [default: this machine where it is one of
+    /// them, else the first]
+    #[arg(long, value_name = "NAME")]
+    pub(crate) target: Option<String>,
     #[command(flatten)]
     pub(crate) depots: DepotOptions,
 }
@@ -587,6 +594,10 @@ pub(crate) struct Rehearse {
     /// Pins
     #[arg(long, value_name = "FILE")]
     pub(crate) pins: Option<PathBuf>,
+    /// Of pins for several targets: the one that is meant [default: this machine where it is one of
+    /// them, else the first]
+    #[arg(long, value_name = "NAME", conflicts_with = "environment")]
+    pub(crate) target: Option<String>,
     /// Fetch the wheels before and after, and tell what importing would run into then
     #[arg(long)]
     pub(crate) prove: bool,

@@ -3,17 +3,23 @@
 use std::path::Path;
 use std::sync::Arc;
 
-use eutaxis_core::Name;
+use eutaxis_core::fault::escaped;
 use eutaxis_core::index::Hashes;
 use eutaxis_core::knowledge::Families;
 use eutaxis_core::pins::{Lock, LockFile, Package};
-use eutaxis_core::record::{self, Unrecorded};
+use eutaxis_core::record::{self, Share, Unrecorded};
 use eutaxis_core::solve::Problem;
+use eutaxis_core::{Name, Target};
 use eutaxis_world::depot::{Depots, Place, local_path};
 use eutaxis_world::environment::WheelAt;
 use eutaxis_world::files::read_text;
 use eutaxis_world::{Error, ErrorKind};
 use url::Url;
+
+use crate::cli::TargetOptions;
+use crate::output::Output;
+use crate::plan::{self, Surroundings};
+use crate::words::{count, near};
 
 /// Reads a pins file.
 pub(crate) fn read_lock(path: &Path) -> Result<Lock, Error> {
@@ -23,6 +29,61 @@ pub(crate) fn read_lock(path: &Path) -> Result<Lock, Error> {
     }
     let text = read_text(path).map_err(Error::of_request)?;
     Lock::parse(&text).map_err(|f| Error::in_file(&path.display().to_string(), &text, &f))
+}
+
+/// Reads a pins file; of pins for several targets those that count in a place.
+pub(crate) fn read_lock_at(
+    path: &Path,
+    place: &Target,
+    families: &Arc<Families>,
+) -> Result<Lock, Error> {
+    let lock = read_lock(path)?;
+    Ok(record::share_at(&lock, place, families))
+}
+
+/// Reads a pins file; of pins for several targets those of the one that is named, else of this
+/// machine where it is one of them, else of the first.
+pub(crate) fn read_share(
+    path: &Path,
+    named: Option<&str>,
+    surroundings: &Surroundings,
+    output: &Output,
+) -> Result<Lock, Error> {
+    let lock = read_lock(path)?;
+    let families = &surroundings.config.families;
+    let shares = record::shares(&lock, families);
+    let names: Vec<&str> = shares.iter().map(|s| s.name.as_str()).collect();
+    if let Some(named) = named {
+        let name = plan::as_file_name(named);
+        let found = shares.iter().find(|s| s.name == named || s.name == name);
+        return found.map(|s| s.lock.clone()).ok_or_else(|| {
+            let error = Error::request(format!(
+                "{} has no pins for a target `{}`",
+                near(path),
+                escaped(named)
+            ));
+            error.help(match names.is_empty() {
+                true => "its pins are for one target: leave out --target".to_owned(),
+                false => format!("their targets:  {}", names.join(", ")),
+            })
+        });
+    }
+    let Some(first) = shares.first() else {
+        return Ok(lock);
+    };
+    let here = plan::target(&TargetOptions::default(), surroundings).ok();
+    let own = here.map(|h| record::share_at(&lock, &h.target, families));
+    let is_own = |s: &&Share| own.as_ref() == Some(&s.lock);
+    let told = shares.iter().find(is_own).unwrap_or(first);
+    let others = names.iter().filter(|n| **n != told.name);
+    output.notice(&format!(
+        "{} is for {}: told for {} (--target NAME tells for {})",
+        near(path),
+        count(shares.len(), "target"),
+        told.name,
+        others.copied().collect::<Vec<_>>().join(", ")
+    ));
+    Ok(told.lock.clone())
 }
 
 /// The question that pins answer, with the pins as what was there before.

@@ -45,7 +45,9 @@ impl Again<'_> {
         }
         let policy = record::policy_of(self.lock);
         words.extend(policy_words(&policy, &self.config.policy));
-        if let Some(target) = record::target_of(self.lock, &self.config.families) {
+        if self.shared().is_none()
+            && let Some(target) = record::target_of(self.lock, &self.config.families)
+        {
             words.extend(accelerator_words(&target, self.place));
         }
         words.extend(self.depot_words());
@@ -61,20 +63,38 @@ impl Again<'_> {
             return self.settle(python, options);
         }
         let mut words = Vec::new();
-        if let Some(target) = record::target_of(self.lock, &self.config.families) {
+        if self.shared().is_none()
+            && let Some(target) = record::target_of(self.lock, &self.config.families)
+        {
             words.extend(accelerator_words(&target, self.place));
         }
         words.extend(self.depot_words());
         let settle = Invocation::new(Verb::Settle, words);
         let settle = settle.with(options.iter().copied());
-        Some(settle.with(["--interpreter", &near(python), "--out", &near(self.pins)]))
+        // Pins for several targets remember which.
+        let place = match self.shared() {
+            Some(_) => Vec::new(),
+            None => vec!["--interpreter".to_owned(), near(python)],
+        };
+        Some(settle.with(place).with(["--out", &near(self.pins)]))
     }
 
     /// The command that settles it over the same pins, with something more said.
     pub(crate) fn settle(&self, python: &Path, more: &[&str]) -> Option<Invocation> {
         let settle = Invocation::new(Verb::Settle, self.words()?);
         let settle = settle.with(more.iter().copied());
-        Some(settle.with(["--interpreter", &near(python), "--out", &near(self.pins)]))
+        let place = self.shared();
+        let place = place.unwrap_or_else(|| vec!["--interpreter".to_owned(), near(python)]);
+        Some(settle.with(place).with(["--out", &near(self.pins)]))
+    }
+
+    /// The words for the targets of pins that are for several.
+    pub(crate) fn shared(&self) -> Option<Vec<String>> {
+        let folder = self.pins.parent().unwrap_or(Path::new(""));
+        let question = remembered::of(self.lock, folder).filter(|q| q.together)?;
+        let mut words = typed::target(&question.target);
+        words.push(remembered::TOGETHER.to_owned());
+        Some(words)
     }
 
     /// The depots that were named; where nothing names one, those of the pins.

@@ -20,6 +20,9 @@ use crate::plan::as_file_name;
 use crate::words::near;
 use crate::{asks, typed};
 
+/// The option for one lock.
+pub(crate) const TOGETHER: &str = "--together";
+
 /// A question as it was typed.
 #[derive(Debug, Clone)]
 pub(crate) struct Remembered {
@@ -28,6 +31,8 @@ pub(crate) struct Remembered {
     pub(crate) policy: PolicyOptions,
     /// Addresses in the metadata of others are taken.
     pub(crate) permit_urls: bool,
+    /// All targets are to be one lock.
+    pub(crate) together: bool,
 }
 
 /// The words by which pins in a folder remember a question: paths are told from that folder.
@@ -85,6 +90,7 @@ pub(crate) fn of(lock: &Lock, folder: &Path) -> Option<Remembered> {
         target,
         mut policy,
         permit_urls,
+        together,
         ..
     } = *settle;
     let in_folder = |path: &mut PathBuf| {
@@ -101,6 +107,7 @@ pub(crate) fn of(lock: &Lock, folder: &Path) -> Option<Remembered> {
         target,
         policy,
         permit_urls,
+        together,
     })
 }
 
@@ -126,6 +133,7 @@ impl Remembered {
         };
         let mut words = words(&own, &self.target, &self.policy, folder);
         words.extend(self.permit_urls.then(|| "--permit-urls".to_owned()));
+        words.extend(self.together.then(|| TOGETHER.to_owned()));
         words
     }
 
@@ -298,6 +306,7 @@ pub(crate) fn taken_up(
         target: target.clone(),
         policy: policy.clone(),
         permit_urls: false,
+        together: false,
     };
     if !asks.requirements.is_empty() || !asks.asks.is_empty() {
         return Ok((own, false));
@@ -530,6 +539,7 @@ mod tests {
             target: settle.target,
             policy: settle.policy,
             permit_urls: settle.permit_urls,
+            together: settle.together,
         }
     }
 

@@ -292,6 +292,8 @@ pub struct Pins {
     /// What asks for the same once more, as words behind the command that settles; none where the
     /// pins do not record it.
     pub question: Vec<String>,
+    /// Words for the places of pins that are for several; none where they are for this one.
+    pub places: Vec<String>,
 }
 
 /// A pin.
@@ -389,7 +391,11 @@ impl Snapshot {
         let stays = pins.question.iter().filter(|w| !without.contains(w));
         let settle = Invocation::new(Verb::Settle, stays.cloned())
             .with(more)
-            .with(["--interpreter", &self.interpreter(), "--out", &pins.shown]);
+            .with(match pins.places.is_empty() {
+                true => vec!["--interpreter".to_owned(), self.interpreter()],
+                false => pins.places.clone(),
+            })
+            .with(["--out", &pins.shown]);
         let furnish = Invocation::new(Verb::Furnish, [&pins.shown, "--at", &self.name]);
         Some(Step::Run(vec![settle, furnish]))
     }

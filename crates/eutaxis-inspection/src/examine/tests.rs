@@ -420,6 +420,7 @@ fn a_moved_environment_is_made_anew_from_its_pins(
     snapshot.faults = vec![PlaceFault::Moved("/hut/.venv".into(), Vec::new())];
     snapshot.pins = named.map(|shown| Pins {
         question: Vec::new(),
+        places: Vec::new(),
         shown: shown.into(),
         entries: Vec::new(),
     });

@@ -27,8 +27,8 @@ mod read;
 mod select;
 mod write;
 
-pub use environment::environment_of;
+pub use environment::{Facet, environment_of, environment_with_series, facets_of};
 pub use file_name::{is_lock_file_name, lock_file_name_for};
 pub use list::pin_list;
 pub use lock::{Archive, Directory, Lock, LockFile, Package, Vcs};
-pub use select::{Selected, Selection, select};
+pub use select::{Selected, Selection, select, wheel_for};

@@ -81,7 +81,7 @@ pub fn select<'a>(
         }
         found.push(Selected {
             package,
-            wheel: best_wheel(package, target)?,
+            wheel: wheel_for(package, target)?,
         });
     }
     Ok(found)
@@ -127,18 +127,20 @@ fn ensure_environment(
             return Ok(());
         }
     }
-    let fault = Fault::of(
-        FaultKind::Other,
-        format!(
-            "these pins are for {}, not for {target}",
-            lock.environments.join(" or ")
-        ),
-        0,
-    );
+    let places = match lock.environments.as_slice() {
+        [one] => format!("{one}, not for {target}"),
+        several => format!("{} places, and {target} is none of them", several.len()),
+    };
+    let fault = Fault::of(FaultKind::Other, format!("these pins are for {places}"), 0);
     Err(fault.hint("settle again for this target"))
 }
 
-fn best_wheel<'a>(
+/// The wheel of an entry that counts on a target: the one with the best tags; none where only source
+/// is pinned for it.
+///
+/// # Errors
+/// When there are wheels and none is for the target, or one is named as another release.
+pub fn wheel_for<'a>(
     package: &'a Package,
     target: &Target,
 ) -> Result<Option<(&'a LockFile, WheelName)>, Fault> {

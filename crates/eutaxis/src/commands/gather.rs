@@ -3,11 +3,11 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use eutaxis_core::Name;
 use eutaxis_core::artifact::WheelName;
 use eutaxis_core::index::Hashes;
 use eutaxis_core::pins::{Lock, LockFile, Package};
 use eutaxis_core::record;
+use eutaxis_core::{Name, Target};
 use eutaxis_world::build::{Record, Shelf};
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::WheelAt;
@@ -87,7 +87,9 @@ pub(crate) fn run(arguments: &Gather, common: &Common, output: &Output) -> Resul
         let mut lock = lock.clone();
         for (piece, file) in built.get(at).into_iter().flatten() {
             let mut packages = lock.packages.iter_mut();
-            if let Some(package) = packages.find(|p| p.name == piece.project) {
+            // Of several entries of a project the one that is its source.
+            let is_of = |p: &&mut Package| p.name == piece.project && p.sdist.is_some();
+            if let Some(package) = packages.find(is_of) {
                 package.wheels.push(file.clone());
             }
         }
@@ -116,63 +118,87 @@ fn without_own(mut lock: Lock, output: &Output) -> Lock {
     lock
 }
 
-/// The wheels that were built here of what is pinned as source, for the place of the pins, each as
+/// The wheels that were built here of what is pinned as source, for the places of the pins, each as
 /// what is gathered and as what pins it.
 fn built_of(
     lock: &Lock,
     pins: &Path,
     surroundings: &Surroundings,
 ) -> Result<Vec<(Piece, LockFile)>, Error> {
-    let target = record::target_of(lock, &surroundings.config.families);
+    let families = &surroundings.config.families;
     let all = Shelf::open(&surroundings.cache)?.all();
-    let mut found = Vec::new();
-    for package in lock.packages.iter().filter(|p| p.wheels.is_empty()) {
-        let Some(sdist) = &package.sdist else {
-            continue;
-        };
-        let sha256 = sha256(sdist, package)?;
-        let fits = |record: &Record| {
-            let name = WheelName::parse(&record.wheel).ok();
-            name.is_some_and(|n| target.as_ref().is_none_or(|t| t.rank(&n.tags).is_some()))
-        };
-        let mut mine = all
-            .iter()
-            .filter(|(r, _)| r.key.archive == sha256 && fits(r));
-        let Some((record, wheel)) = mine.next_back() else {
-            let version = package.version.as_deref().unwrap_or_default();
-            let message = format!("{} {version} was not built here yet", package.name);
-            let help = format!(
-                "build it first:  eutaxis furnish {} --build {}",
-                typed::quoted(&pins.display().to_string()),
-                package.name
-            );
-            return Err(Error::request(message).help(help));
-        };
-        let size = std::fs::metadata(wheel).ok().map(|m| m.len());
-        let mut hashes = Hashes::default();
-        hashes.add("sha256", &record.sha256);
-        let piece = Piece {
-            project: package.name.clone(),
-            version: record.version.clone(),
-            filename: record.wheel.clone(),
-            sha256: record.sha256.clone(),
-            hashes,
-            size,
-            from: WheelAt::Disk(wheel.clone()),
-            requires_python: package.requires_python.clone(),
-            published: None,
-        };
-        let file = LockFile {
-            name: Some(record.wheel.clone()),
-            upload_time: None,
-            url: None,
-            path: Some(record.wheel.clone()),
-            size,
-            hashes: BTreeMap::from([("sha256".to_owned(), record.sha256.clone())]),
-        };
-        found.push((piece, file));
+    let shares = record::shares(lock, families);
+    let of_shares = shares.iter().map(|s| (&s.lock, Some(s.target.clone())));
+    let mut places: Vec<(&Lock, Option<Target>)> = of_shares.collect();
+    if places.is_empty() {
+        places.push((lock, record::target_of(lock, families)));
+    }
+    let mut found: Vec<(Piece, LockFile)> = Vec::new();
+    let mut absent = Vec::new();
+    for (lock, target) in &places {
+        for package in lock.packages.iter().filter(|p| p.wheels.is_empty()) {
+            let Some(sdist) = &package.sdist else {
+                continue;
+            };
+            let sha256 = sha256(sdist, package)?;
+            let fits = |record: &Record| {
+                let name = WheelName::parse(&record.wheel).ok();
+                name.is_some_and(|n| target.as_ref().is_none_or(|t| t.rank(&n.tags).is_some()))
+            };
+            let mut mine = all
+                .iter()
+                .filter(|(r, _)| r.key.archive == sha256 && fits(r));
+            match mine.next_back() {
+                Some((record, wheel)) => {
+                    let built = built(package, record, wheel);
+                    if !found.iter().any(|(p, _)| p.filename == built.0.filename) {
+                        found.push(built);
+                    }
+                }
+                None => absent.push(package),
+            }
+        }
+    }
+    // Of several places one may be another machine, where it will be built.
+    let is_here = |p: &&&Package| found.iter().any(|(piece, _)| piece.project == p.name);
+    if let Some(package) = absent.iter().find(|p| !is_here(p)) {
+        let version = package.version.as_deref().unwrap_or_default();
+        let message = format!("{} {version} was not built here yet", package.name);
+        let help = format!(
+            "build it first:  eutaxis furnish {} --build {}",
+            typed::quoted(&pins.display().to_string()),
+            package.name
+        );
+        return Err(Error::request(message).help(help));
     }
     Ok(found)
+}
+
+/// A built wheel as what is gathered and as what pins it.
+fn built(package: &Package, record: &Record, wheel: &Path) -> (Piece, LockFile) {
+    let size = std::fs::metadata(wheel).ok().map(|m| m.len());
+    let mut hashes = Hashes::default();
+    hashes.add("sha256", &record.sha256);
+    let piece = Piece {
+        project: package.name.clone(),
+        version: record.version.clone(),
+        filename: record.wheel.clone(),
+        sha256: record.sha256.clone(),
+        hashes,
+        size,
+        from: WheelAt::Disk(wheel.to_owned()),
+        requires_python: package.requires_python.clone(),
+        published: None,
+    };
+    let file = LockFile {
+        name: Some(record.wheel.clone()),
+        upload_time: None,
+        url: None,
+        path: Some(record.wheel.clone()),
+        size,
+        hashes: BTreeMap::from([("sha256".to_owned(), record.sha256.clone())]),
+    };
+    (piece, file)
 }
 
 /// All files that an entry pins.

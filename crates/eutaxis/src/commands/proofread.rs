@@ -118,15 +118,7 @@ impl Reader<'_> {
                 .any(|l| l.trim_start().starts_with("lock-version"))
             {
                 return match Lock::parse(&text) {
-                    Ok(lock) => {
-                        let own = record::target_of(&lock, &self.target.accelerators.families)
-                            .filter(|_| !self.stated);
-                        let reader = Reader {
-                            target: own.as_ref().unwrap_or(self.target),
-                            ..*self
-                        };
-                        Ok((reader.pins(&lock, &text, &shown)?, lock.packages.len()))
-                    }
+                    Ok(lock) => Ok((self.all_pins(&lock, &text, &shown)?, lock.packages.len())),
                     Err(fault) => Ok((malformed(&fault), 0)),
                 };
             }
@@ -224,6 +216,33 @@ impl Reader<'_> {
                 Some(looked) => remarks.extend(paged(ask, &looked.judged)),
                 None => remarks.push(unknown(ask, &known)),
             }
+        }
+        Ok(remarks)
+    }
+
+    /// Pins against the target that is stated; else against each that they are for.
+    fn all_pins(&self, lock: &Lock, text: &str, shown: &str) -> Result<Vec<Remark>, Error> {
+        let families = &self.target.accelerators.families;
+        if self.stated {
+            let share = record::share_at(lock, self.target, families);
+            return self.pins(&share, text, shown);
+        }
+        let shares = record::shares(lock, families);
+        let mut remarks: Vec<Remark> = Vec::new();
+        for share in &shares {
+            let (target, lock) = (&share.target, &share.lock);
+            let found = Reader { target, ..*self }.pins(lock, text, shown)?;
+            remarks.extend(
+                found
+                    .into_iter()
+                    .filter(|r| !remarks.contains(r))
+                    .collect::<Vec<_>>(),
+            );
+        }
+        if shares.is_empty() {
+            let own = record::target_of(lock, families);
+            let target = own.as_ref().unwrap_or(self.target);
+            remarks = Reader { target, ..*self }.pins(lock, text, shown)?;
         }
         Ok(remarks)
     }

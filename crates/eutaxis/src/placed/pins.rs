@@ -9,7 +9,7 @@ use eutaxis_world::environment::{parts_of, pins_of};
 use eutaxis_world::{Error, ErrorKind};
 
 use crate::cli::DepotOptions;
-use crate::pins::read_lock;
+use crate::pins::read_lock_at;
 use crate::plan::Surroundings;
 use crate::question::Again;
 use crate::words::near;
@@ -44,7 +44,8 @@ pub(crate) fn hold_to(
     surroundings: &Surroundings,
     depots: &DepotOptions,
 ) -> Result<Lock, Error> {
-    let lock = read_lock(file)?;
+    let families = &surroundings.config.families;
+    let lock = read_lock_at(file, &snapshot.target, families)?;
     let shown = file.display().to_string();
     let chosen = parts(&surroundings.cache, Path::new(&snapshot.root), &lock);
     let selected = select(&lock, &snapshot.target, &chosen)
@@ -65,6 +66,7 @@ pub(crate) fn hold_to(
         shown,
         entries,
         question,
+        places: again.shared().unwrap_or_default(),
     });
     Ok(lock)
 }

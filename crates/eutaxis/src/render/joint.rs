@@ -88,7 +88,12 @@ fn because(chosen: &[Option<&Chosen>], settled: &[Settled<'_>]) -> String {
     format!("{} is out on {}: {why}", newest.version, place.target)
 }
 
-pub(crate) fn text(settled: &[Settled<'_>], differences: &[Difference]) -> String {
+/// `apart`: why they are not one lock, where that was asked for.
+pub(crate) fn text(
+    settled: &[Settled<'_>],
+    differences: &[Difference],
+    apart: Option<&str>,
+) -> String {
     let width = width();
     let mut names: Vec<&Name> = settled
         .iter()
@@ -111,7 +116,8 @@ pub(crate) fn text(settled: &[Settled<'_>], differences: &[Difference]) -> Strin
             .join("\n")
             .replacen(&head, &style::good(&head), 1)
     );
-    let mut first: Vec<(&'static str, String)> = Vec::new();
+    let apart = apart.map(|why| ("caution", why.to_owned()));
+    let mut first: Vec<(&'static str, String)> = apart.into_iter().collect();
     settled
         .iter()
         .flat_map(Settled::first_lines)

@@ -43,6 +43,7 @@ pub(crate) use reason::{Absent as NotHere, Instead, Lessons, NeedsTree, Reason};
 pub(crate) use rehearse::{OutOfDate, PlayedOut, Refused, Rehearse};
 pub(crate) use settle::{
     DepotMove, DepotMoves, Difference, EnvironmentDiffers, Environments, Pinned, Settle, Targets,
+    Together,
 };
 pub(crate) use shortlist::{Absent as NoProject, Shortlist};
 pub(crate) use span::Span;

@@ -199,6 +199,18 @@ pub(crate) struct Targets {
     pub(crate) targets: Vec<Pinned>,
     pub(crate) differences: Vec<Difference>,
     pub(crate) written: Vec<String>,
+    /// With `--together`.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) together: Option<Together>,
+}
+
+/// Whether the pins of several targets are one lock.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Together {
+    /// The lock; null where each target has its own.
+    pub(crate) lock: Option<String>,
+    /// Why they are not one.
+    pub(crate) because: Option<String>,
 }
 
 /// A project that has not the same release everywhere.

@@ -51,6 +51,7 @@ mod settle;
 mod shortlist;
 mod sources;
 mod span;
+mod standard;
 mod stock;
 mod survey;
 mod targets;

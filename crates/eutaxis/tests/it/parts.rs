@@ -1,102 +1,15 @@
-//! Extras and groups in one lock, checked by the standard's rules (PEP 751) with a reader of the
-//! tests' own; and the set seen as a whole.
+//! Extras and groups in one lock; and the set seen as a whole.
 
-use std::collections::BTreeMap;
 use std::process::Stdio;
 
 use rstest::rstest;
 
 use crate::field::{Field, WORKSTATION};
+use crate::standard::checked;
 
 const PROJECT: &str = "[project]\nname = \"kit\"\nversion = \"1\"\ndependencies = [\"firnio\"]\n\
     [project.optional-dependencies]\nplot = [\"neveplot\"]\nall = [\"kit[plot]\", \"katabat\"]\n\
     [dependency-groups]\ntest = [\"snowpit\", \"katabat\"]\n";
-
-/// An entry of a lock as its standard has it, read by nothing of the program.
-#[derive(Debug)]
-struct Entry {
-    marker: Option<String>,
-    sources: usize,
-}
-
-/// Reads a lock, and holds it to the rules that any reader relies on.
-fn checked(text: &str) -> (toml::Table, BTreeMap<String, Vec<Entry>>) {
-    let lock: toml::Table = text.parse().unwrap();
-    assert_eq!(lock["lock-version"].as_str(), Some("1.0"));
-    assert!(lock["created-by"].is_str());
-    let list = |key: &str| -> Vec<String> {
-        let all = lock.get(key).and_then(toml::Value::as_array);
-        all.into_iter()
-            .flatten()
-            .map(|v| v.as_str().unwrap().to_owned())
-            .collect()
-    };
-    let (extras, groups, defaults) = (
-        list("extras"),
-        list("dependency-groups"),
-        list("default-groups"),
-    );
-    assert!(
-        defaults.iter().all(|g| groups.contains(g)),
-        "{defaults:?} {groups:?}"
-    );
-    let mut found: BTreeMap<String, Vec<Entry>> = BTreeMap::new();
-    for package in lock["packages"].as_array().unwrap() {
-        let table = package.as_table().unwrap();
-        let name = table["name"].as_str().unwrap();
-        let plain = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '-';
-        assert!(name.chars().all(plain), "{name} is not normalised");
-        let index = table.contains_key("wheels") || table.contains_key("sdist");
-        let alone = ["vcs", "directory", "archive"]
-            .iter()
-            .filter(|k| table.contains_key(**k));
-        let sources = alone.count() + usize::from(index);
-        let archive = table.get("archive").cloned();
-        let files = table
-            .get("wheels")
-            .and_then(|w| w.as_array())
-            .into_iter()
-            .flatten();
-        for file in files
-            .cloned()
-            .chain(table.get("sdist").cloned())
-            .chain(archive)
-        {
-            let hashes = file["hashes"].as_table().unwrap();
-            assert!(!hashes.is_empty(), "{name} has a file without hashes");
-            assert!(
-                file.get("url").is_some() || file.get("path").is_some(),
-                "{name}"
-            );
-        }
-        if table.contains_key("directory") {
-            assert!(
-                !table.contains_key("version"),
-                "{name} is a folder with a version"
-            );
-        }
-        let marker = table.get("marker").map(|m| m.as_str().unwrap().to_owned());
-        for part in marker.iter().flat_map(|m| m.split(" or ")) {
-            let (quoted, of) = part.split_once(" in ").unwrap();
-            let word = quoted.trim_matches('\'').to_owned();
-            let known = if of == "extras" { &extras } else { &groups };
-            assert!(
-                known.contains(&word),
-                "{part} speaks of what is not offered"
-            );
-        }
-        found
-            .entry(name.to_owned())
-            .or_default()
-            .push(Entry { marker, sources });
-    }
-    assert!(
-        found.values().flatten().all(|e| e.sources == 1),
-        "{found:#?}"
-    );
-    assert!(found.values().all(|all| all.len() == 1), "{found:#?}");
-    (lock, found)
-}
 
 fn kit() -> Field {
     let field = Field::new();

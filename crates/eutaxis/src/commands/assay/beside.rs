@@ -11,7 +11,7 @@ use eutaxis_world::files::sha256_of;
 use eutaxis_world::{Error, ErrorKind};
 
 use crate::commands::furnish::items;
-use crate::pins::read_lock;
+use crate::pins::read_lock_at;
 use crate::plan::{Chosen, Surroundings};
 use crate::proof::contents::Contents;
 
@@ -24,7 +24,8 @@ pub(super) fn gaps(
     surroundings: &Surroundings,
     depots: &Depots,
 ) -> Result<Vec<String>, Error> {
-    let lock = read_lock(pins)?;
+    let families = &surroundings.config.families;
+    let lock = read_lock_at(pins, &chosen.target, families)?;
     let shown = pins.display().to_string();
     let refusal = |f| Error::fault(ErrorKind::Request, &shown, &f);
     let selected = select(&lock, &chosen.target, &record::usual_parts(&lock)).map_err(refusal)?;

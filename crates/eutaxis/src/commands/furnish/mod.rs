@@ -12,7 +12,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use eutaxis_core::evidence::Evidence;
 use eutaxis_core::fault::escaped;
 use eutaxis_core::pins::{Lock, Package, Selected, Selection, select};
-use eutaxis_core::record::{self, Since};
+use eutaxis_core::record::{self, Share, Since};
 use eutaxis_core::{Name, Target};
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::{
@@ -269,10 +269,17 @@ fn prepare(
     let asked = selection(arguments, &lock)?;
     let shown = pins.display().to_string();
     let refusal = |f| Error::fault(ErrorKind::Request, &shown, &f);
+    let shares = record::shares(&lock, &surroundings.config.families);
     let fits = |target: &Target| select(&lock, target, &asked).map(|_| ()).map_err(refusal);
     let given = remembered::of(&lock, Path::new("")).and_then(|q| q.target.interpreter);
     let python = interpreter(arguments, &at, given.as_deref(), surroundings, &fits)?;
     let target = surroundings.target_of(&python.facts)?;
+    if !shares.is_empty()
+        && let Err(fault) = select(&lock, &target, &asked)
+    {
+        return Err(refusal(fault).help(with_this_place(&lock, pins, &shares, &target)));
+    }
+    let lock = record::share_at(&lock, &target, &surroundings.config.families);
     let selected = select(&lock, &target, &asked).map_err(refusal)?;
     let folder = pins.parent().map(Path::to_owned).unwrap_or_default();
     let is_own = |s: &Selected<'_>| {
@@ -300,6 +307,25 @@ fn prepare(
         lock,
         settled_for,
     })
+}
+
+/// For whom pins for several targets are, and the command that takes one more among them.
+fn with_this_place(lock: &Lock, pins: &Path, shares: &[Share], place: &Target) -> String {
+    let each = shares.iter().map(|s| format!("{} ({})", s.name, s.target));
+    let told = format!("they are for {}", each.collect::<Vec<_>>().join(", "));
+    let folder = pins.parent().unwrap_or(Path::new(""));
+    let Some(question) = remembered::of(lock, folder).filter(|q| q.together) else {
+        return format!("{told}: settle again for this target");
+    };
+    let mut words = typed::target(&question.target);
+    words.extend(["--target".to_owned(), place.to_string()]);
+    if pins != Path::new("pylock.toml") {
+        words.extend(["--out".to_owned(), words::near(pins)]);
+    }
+    format!(
+        "{told}\nto have this place among them:  eutaxis settle{}",
+        typed::line(&words)
+    )
 }
 
 impl Prepared {

@@ -39,7 +39,8 @@ struct Asked {
 
 pub(crate) fn run(arguments: &Reason, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
-    let lock = pins::read_lock(&arguments.pins)?;
+    let named = arguments.target.as_deref();
+    let lock = pins::read_share(&arguments.pins, named, &surroundings, output)?;
     if arguments.tree {
         return shown_as_tree(&lock, arguments);
     }

@@ -13,6 +13,7 @@ use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
 use eutaxis_core::offer::{Adjustment, Chronology, Policy, Rules, Verdict};
+use eutaxis_core::pins::Lock;
 use eutaxis_core::record;
 use eutaxis_core::rehearse::{
     Move, MoveKind, Placed, Set, after, base_needs, breaks, moves, moves_to,
@@ -79,7 +80,7 @@ pub(crate) fn run(
         asks::keep_secrets(s.iter_mut().map(|a| &mut a.requirement), depots.network())
     });
     let run = Run::new(Arc::clone(&depots));
-    let base = base(arguments, &surroundings, &run)?;
+    let base = base(arguments, &surroundings, &run, output)?;
     let said = arguments.policy.says_chronology();
     let naive = if said {
         base.policy.chronology
@@ -124,15 +125,22 @@ fn requirements(texts: &[String]) -> Result<Vec<Ask>, Errors> {
 }
 
 /// What is there: the environment or the pins that are named, else those of this folder.
-fn base(arguments: &Rehearse, surroundings: &Surroundings, run: &Run) -> Result<Base, Error> {
+fn base(
+    arguments: &Rehearse,
+    surroundings: &Surroundings,
+    run: &Run,
+    output: &Output,
+) -> Result<Base, Error> {
     let policy = |stated: &Config| plan::policy(&arguments.policy, stated);
     if let Some(root) = &arguments.environment {
         return of_environment(root, policy(&surroundings.config)?, surroundings);
     }
     let default = Path::new("pylock.toml");
+    let named = arguments.target.as_deref();
+    let lock = |file: &Path| pins::read_share(file, named, surroundings, output);
     match &arguments.pins {
-        Some(file) => of_pins(file, &policy, surroundings, run),
-        None if default.exists() => of_pins(default, &policy, surroundings, run),
+        Some(file) => of_pins(file, &lock(file)?, &policy, surroundings, run),
+        None if default.exists() => of_pins(default, &lock(default)?, &policy, surroundings, run),
         None if Path::new(".venv").is_dir() => of_environment(
             Path::new(".venv"),
             policy(&surroundings.config)?,
@@ -149,24 +157,24 @@ fn base(arguments: &Rehearse, surroundings: &Surroundings, run: &Run) -> Result<
 
 fn of_pins(
     file: &Path,
+    lock: &Lock,
     policy: &dyn Fn(&Config) -> Result<Policy, Error>,
     surroundings: &Surroundings,
     run: &Run,
 ) -> Result<Base, Error> {
-    let lock = pins::read_lock(file)?;
     let families = &surroundings.config.families;
     // What the pins were settled under counts, with the options over it.
     let mut stated = surroundings.config.clone();
-    if record::target_of(&lock, families).is_some() {
-        stated.policy = record::policy_of(&lock);
+    if record::target_of(lock, families).is_some() {
+        stated.policy = record::policy_of(lock);
     }
     let policy = policy(&stated)?;
-    let target = match record::target_of(&lock, families) {
+    let target = match record::target_of(lock, families) {
         Some(target) => target,
         None => plan::target(&crate::cli::TargetOptions::default(), surroundings)?.target,
     };
     let mut set = Set::new();
-    let asks = record::asks_of(&lock);
+    let asks = record::asks_of(lock);
     // Who asks for what was recorded with our pins; of others the metadata of the pinned file says
     // it.
     let mut recorded: BTreeMap<String, Vec<Requirement>> = BTreeMap::new();
@@ -204,13 +212,13 @@ fn of_pins(
             },
         );
     }
-    let mut adjustments = record::adjustments_of(&lock, families);
+    let mut adjustments = record::adjustments_of(lock, families);
     if adjustments.is_empty() {
         adjustments.clone_from(&surroundings.config.adjustments);
     }
     Ok(Base {
         shown: words::near(file),
-        bounds: record::bounds_of(&lock),
+        bounds: record::bounds_of(lock),
         set,
         target,
         asks,

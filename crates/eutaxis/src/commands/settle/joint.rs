@@ -1,15 +1,23 @@
-//! Several targets at once: pins for each, with the same releases where that can be.
+//! Several targets at once: pins for each, with the same releases where that can be; apart, or
+//! together in one lock.
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
+use eutaxis_core::knowledge::Families;
 use eutaxis_core::pins::Lock;
-use eutaxis_core::record;
+use eutaxis_core::record::{self, Apart, Share};
 use eutaxis_core::solve::{Joint, Problem};
 use eutaxis_world::Error;
 
-use super::{Job, check, depot, file_name_caution, lock, out_of, pinned, prove, unbuilt};
+use super::{
+    Job, check, depot, earlier_pins, file_name_caution, lock, out_of, pinned, prove, unbuilt,
+};
+use crate::answer::settle::Settled;
+use crate::cli::Settle;
 use crate::output::{Answer, Outcome};
 use crate::plan;
+use crate::words::count;
 use crate::{render, report};
 
 /// The plain list of a target: `NAME` before the ending.
@@ -23,6 +31,54 @@ fn list_of(list: &Path, name: &str) -> PathBuf {
         .map(|e| format!(".{}", e.to_string_lossy()))
         .unwrap_or_default();
     list.with_file_name(format!("{stem}.{name}{ending}"))
+}
+
+/// The earlier pins of a target in a lock that is for several; none where the pins are not such.
+pub(super) fn earlier(
+    arguments: &Settle,
+    chosen: &plan::Chosen,
+    families: &Arc<Families>,
+) -> Result<Option<Lock>, Error> {
+    let lock = match earlier_pins(arguments.out()) {
+        Ok(lock) => lock,
+        // Nothing is written there.
+        Err(_) if arguments.target.target.len() > 1 && !arguments.together => None,
+        Err(error) => return Err(error),
+    };
+    let Some(lock) = lock else { return Ok(None) };
+    if !record::is_shared(&lock) {
+        // Pins of one target are where those of several begin.
+        return Ok(Some(lock).filter(|_| arguments.together));
+    }
+    let shares = record::shares(&lock, families);
+    let same = |s: &&Share| s.name == chosen.name;
+    let like = |s: &&Share| s.target == chosen.target;
+    let found = shares.iter().find(same);
+    let found = found.or_else(|| shares.iter().find(like));
+    Ok(found.or(shares.first()).map(|s| s.lock.clone()))
+}
+
+/// The pins of one of the targets.
+struct Piece<'p> {
+    settled: Settled<'p>,
+    lock: Lock,
+    /// Where they go if they go alone.
+    out: PathBuf,
+}
+
+/// Why pins are not one lock, in words.
+fn apart_words(apart: &Apart) -> String {
+    let one = |(target, held): &(String, Option<String>)| match held {
+        Some(held) => format!("{held} on {target}"),
+        None => format!("not needed on {target}"),
+    };
+    format!(
+        "not one lock: {} is {} and {}, and no marker of the standard tells these two apart. Each \
+            target has a lock of its own.",
+        apart.project,
+        one(&apart.one),
+        one(&apart.other)
+    )
 }
 
 impl Job<'_> {
@@ -85,12 +141,11 @@ impl Job<'_> {
         } else {
             (all, solutions)
         };
-        let mut settled = Vec::new();
-        let mut locks = Vec::new();
+        let mut pieces: Vec<Piece<'_>> = Vec::new();
         let mut checked = Vec::new();
         let each = problems.iter().zip(all.iter().zip(&solutions));
         for (((chosen, _, old), (problem, solution)), (proof, out)) in
-            each.zip(proofs.into_iter().zip(&outs))
+            each.zip(proofs.into_iter().zip(outs))
         {
             let mut one = pinned::settle(
                 solution,
@@ -103,10 +158,14 @@ impl Job<'_> {
             one.proof = proof;
             one.but_not.clone_from(&self.left_out);
             one.builds = self.foreseen(&one, chosen)?;
-            one.permit = self.permit(&one.builds, chosen, out);
-            let strays = depot::strays(&one, old.as_ref(), out, &self.arguments.renew)?;
+            one.permit = self.permit(&one.builds, chosen, &out);
+            let strays = depot::strays(&one, old.as_ref(), &out, &self.arguments.renew)?;
             if let Some(old) = old.as_ref().filter(|_| self.arguments.is_check()) {
-                let mut found = check::check(&one, old, out, &self.run);
+                let file = match self.arguments.together && self.arguments.out().exists() {
+                    true => self.arguments.out(),
+                    false => &out,
+                };
+                let mut found = check::check(&one, old, file, &self.run);
                 found.add_strays(&strays);
                 checked.push(found);
                 continue;
@@ -115,23 +174,28 @@ impl Job<'_> {
                 return Ok(depot::refused(&strays, &chosen.name));
             }
             // What concerns all of them is told with the first.
+            if pieces.is_empty() {
+                one.cautions.extend(unbuilt(&self.asks));
+                one.cautions.extend(file_name_caution(self.arguments.out()));
+            }
             one.cautions.extend(self.depots.network().cautions());
-            one.cautions.extend(
-                unbuilt(&self.asks)
-                    .into_iter()
-                    .filter(|_| settled.is_empty()),
-            );
-            one.cautions
-                .extend(file_name_caution(self.arguments.out()).filter(|_| settled.is_empty()));
             one.moves = pinned::moves(old.as_ref(), &one);
-            let lock = lock::lock(&one, out, old.as_ref(), (&self.question, &self.asks))?;
+            let lock = lock::lock(&one, &out, old.as_ref(), (&self.question, &self.asks))?;
             one.evidence = record::proof_of(&lock);
-            locks.push((lock, out));
-            settled.push(one);
+            pieces.push(Piece {
+                settled: one,
+                lock,
+                out,
+            });
         }
         if self.arguments.is_check() {
             return Ok(check::answer(&checked));
         }
+        let (joined, apart) = match self.joined(&pieces, problems) {
+            Some(Ok(lock)) => (Some(lock), None),
+            Some(Err(apart)) => (None, Some(self.apart_words(&apart))),
+            None => (None, None),
+        };
         // Nothing is written before all is known.
         for edit in &self.edits {
             edit.ensure()?;
@@ -139,19 +203,13 @@ impl Job<'_> {
         for edit in &self.edits {
             edit.write()?;
         }
-        for ((one, (lock, out)), (chosen, _, _)) in settled.iter_mut().zip(&locks).zip(problems) {
-            let list = self
-                .arguments
-                .list
-                .as_ref()
-                .map(|list| list_of(list, &chosen.name));
-            lock::write(one, lock, out, list.as_deref(), self.arguments.exact)?;
-        }
+        self.write(&mut pieces, joined.as_ref())?;
+        let settled: Vec<Settled<'_>> = pieces.into_iter().map(|p| p.settled).collect();
         let differences = render::joint::differences(&settled);
         let text = format!(
             "{}{}",
             render::ways::edits(&self.edits),
-            render::joint::text(&settled, &differences)
+            render::joint::text(&settled, &differences, apart.as_deref())
         );
         let written = settled.iter().flat_map(|s| s.files.iter().cloned());
         let names = || settled.iter().map(|s| s.target.clone());
@@ -167,11 +225,65 @@ impl Job<'_> {
             targets: targets.collect(),
             differences: differences.collect(),
             written: written.collect(),
+            together: self.arguments.together.then(|| report::Together {
+                lock: joined.map(|_| self.arguments.out().display().to_string()),
+                because: apart,
+            }),
         });
         Ok(Answer {
             outcome: Outcome::Ok,
             text,
             report: report.into(),
         })
+    }
+
+    /// Why the pins are not one lock, and what to do with one that is there.
+    fn apart_words(&self, apart: &Apart) -> String {
+        let out = self.arguments.out();
+        let words = apart_words(apart);
+        match out.exists() {
+            true => format!("{words} {} holds earlier pins: remove it.", out.display()),
+            false => words,
+        }
+    }
+
+    /// The pins of all as one lock, where that is asked for.
+    fn joined(
+        &self,
+        pieces: &[Piece<'_>],
+        problems: &[(&plan::Chosen, Problem, Option<Lock>)],
+    ) -> Option<Result<Lock, Apart>> {
+        let each = pieces.iter().zip(problems);
+        let shares = each.map(|(piece, (chosen, problem, _))| Share {
+            name: chosen.name.clone(),
+            target: problem.target.clone(),
+            lock: piece.lock.clone(),
+        });
+        let shares: Vec<Share> = shares.collect();
+        self.arguments.together.then(|| record::join(&shares))
+    }
+
+    /// Writes one lock for all, or one for each, with the plain lists.
+    fn write(&self, pieces: &mut [Piece<'_>], joined: Option<&Lock>) -> Result<(), Error> {
+        let targets = pieces.len();
+        if let Some(lock) = joined
+            && let Some(first) = pieces.first_mut()
+        {
+            lock::write(&mut first.settled, lock, self.arguments.out())?;
+            if let Some(line) = first.settled.written.last_mut() {
+                line.push_str(&format!(", one lock for {}", count(targets, "target")));
+            }
+        }
+        for piece in pieces {
+            if joined.is_none() {
+                lock::write(&mut piece.settled, &piece.lock, &piece.out)?;
+            }
+            if let Some(list) = &self.arguments.list {
+                let list = list_of(list, &piece.settled.target);
+                let (lock, exact) = (&piece.lock, self.arguments.exact);
+                lock::write_list(&mut piece.settled, lock, &list, exact)?;
+            }
+        }
+        Ok(())
     }
 }

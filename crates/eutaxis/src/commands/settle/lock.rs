@@ -307,14 +307,8 @@ fn pinned_hashes(pin: &Pinned<'_>) -> BTreeMap<String, String> {
     all
 }
 
-/// Writes the pins, and the plain list when it is asked for.
-pub(super) fn write(
-    settled: &mut Settled<'_>,
-    lock: &Lock,
-    out: &Path,
-    list: Option<&Path>,
-    exact: bool,
-) -> Result<(), Error> {
+/// Writes pins.
+pub(super) fn write(settled: &mut Settled<'_>, lock: &Lock, out: &Path) -> Result<(), Error> {
     let text = lock.write();
     let same = std::fs::read_to_string(out).is_ok_and(|old| old == text);
     if same {
@@ -326,16 +320,24 @@ pub(super) fn write(
         settled.written.push(format!("wrote {}", out.display()));
         settled.files.push(out.display().to_string());
     }
-    if let Some(list) = list {
-        let lock = if exact {
-            with_file_urls(lock, settled)
-        } else {
-            lock.clone()
-        };
-        write_whole(list, pin_list(&lock, exact).as_bytes())?;
-        settled.written.push(format!("wrote {}", list.display()));
-        settled.files.push(list.display().to_string());
-    }
+    Ok(())
+}
+
+/// Writes pins of one target as a plain list.
+pub(super) fn write_list(
+    settled: &mut Settled<'_>,
+    lock: &Lock,
+    list: &Path,
+    exact: bool,
+) -> Result<(), Error> {
+    let lock = if exact {
+        with_file_urls(lock, settled)
+    } else {
+        lock.clone()
+    };
+    write_whole(list, pin_list(&lock, exact).as_bytes())?;
+    settled.written.push(format!("wrote {}", list.display()));
+    settled.files.push(list.display().to_string());
     Ok(())
 }
 

@@ -149,6 +149,7 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
         target: arguments.target.clone(),
         policy: arguments.policy.clone(),
         permit_urls: arguments.permit_urls,
+        together: arguments.together,
     };
     // The interpreter of an environment goes with it: what is remembered is the place that it is.
     let question = match found {
@@ -187,7 +188,10 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
     for chosen in &targets {
         ensure_python(&asks, &chosen.target)?;
         let out = out_of(arguments, chosen, targets.len());
-        let old = earlier_pins(&out)?;
+        let old = match joint::earlier(arguments, chosen, &surroundings.config.families)? {
+            Some(share) => Some(share),
+            None => earlier_pins(&out)?,
+        };
         if arguments.is_check() && old.is_none() {
             return Err(check::no_pins(&out).into());
         }
@@ -346,8 +350,14 @@ fn take_up(arguments: &mut Settle, kept: Option<&Kept>, config: &Config) -> Resu
         target,
         policy,
         permit_urls,
+        together,
     } = question;
     arguments.permit_urls |= permit_urls;
+    if arguments.together && target.target.len() < 2 {
+        let error = Error::request("--together makes one lock for several targets");
+        return Err(error.help("name each with --target, or leave out --together"));
+    }
+    arguments.together |= together && target.target.len() > 1;
     // A group that is named with what is added to it joins those that are asked for.
     let before = kept.and_then(|k| k.question.as_ref());
     if let Some(before) = before.filter(|_| is_taken && !arguments.and.is_empty()) {
@@ -568,13 +578,10 @@ impl Job<'_> {
         for edit in &edits {
             edit.write()?;
         }
-        lock::write(
-            &mut settled,
-            &lock,
-            out,
-            self.arguments.list.as_deref(),
-            self.arguments.exact,
-        )?;
+        lock::write(&mut settled, &lock, out)?;
+        if let Some(list) = &self.arguments.list {
+            lock::write_list(&mut settled, &lock, list, self.arguments.exact)?;
+        }
         let text = format!(
             "{}{}",
             render::ways::edits(&edits),
