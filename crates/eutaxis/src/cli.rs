@@ -449,6 +449,9 @@ pub(crate) struct Reason {
     #[arg(long, value_name = "N", requires = "tree", default_value_t = 20,
         value_parser = clap::builder::RangedU64ValueParser::<usize>::new().range(1..))]
     pub(crate) depth: usize,
+    /// Draw the whole set as a graph, or what the project has to do with
+    #[arg(long, value_name = "FILE.svg", requires = "tree")]
+    pub(crate) picture: Option<PathBuf>,
     /// Say what proofs of the pins learnt, as entries for the settings, and how far they are proven
     #[arg(long, conflicts_with_all = ["project", "not"])]
     pub(crate) learnt: bool,

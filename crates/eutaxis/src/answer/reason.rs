@@ -45,6 +45,37 @@ pub(crate) struct Branch {
     pub(crate) branches: Vec<Branch>,
 }
 
+/// The set, or what one project has to do with, as a graph.
+#[derive(Debug)]
+pub(crate) struct Graph {
+    /// The project that it is about; none for the whole set.
+    pub(crate) project: Option<String>,
+    pub(crate) nodes: Vec<Node>,
+    /// Between places in `nodes`.
+    pub(crate) edges: Vec<Edge>,
+}
+
+/// A project of the set.
+#[derive(Debug)]
+pub(crate) struct Node {
+    pub(crate) project: String,
+    pub(crate) version: Option<String>,
+    /// What the user asks of it, with where.
+    pub(crate) asked: Vec<String>,
+    /// The newest release, where it is not the one that is pinned.
+    pub(crate) newest: Option<String>,
+    /// It is the one that the graph is about.
+    pub(crate) is_subject: bool,
+}
+
+/// That one project needs another.
+#[derive(Debug)]
+pub(crate) struct Edge {
+    pub(crate) from: usize,
+    pub(crate) to: usize,
+    pub(crate) requirement: String,
+}
+
 /// A bound, and what it leaves.
 pub(crate) struct Bound {
     pub(crate) by: String,

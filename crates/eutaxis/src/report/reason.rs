@@ -28,6 +28,9 @@ pub(crate) struct NeedsTree {
     askers: Vec<TreeBranch>,
     /// What is asked for, or what it needs.
     branches: Vec<TreeBranch>,
+    /// The file of the picture.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) picture: Option<String>,
 }
 
 /// A project in a tree.
@@ -66,6 +69,7 @@ impl From<&Tree> for NeedsTree {
             program_version: env!("CARGO_PKG_VERSION").to_owned(),
             askers: tree.askers.iter().map(TreeBranch::from).collect(),
             branches: tree.branches.iter().map(TreeBranch::from).collect(),
+            picture: None,
         }
     }
 }

@@ -114,3 +114,100 @@ fn a_project_that_is_not_here_is_told() {
             .contains("there are no pins")
     );
 }
+
+/// The titles of an SVG's lines.
+fn lines_of(svg: &str) -> Vec<String> {
+    let lines = svg.lines().filter(|l| l.starts_with("<path"));
+    let title = |l: &str| {
+        let (_, rest) = l.split_once("<title>").unwrap();
+        let title = rest.split_once("</title>").unwrap().0.to_owned();
+        title.replace("&gt;", ">").replace("&lt;", "<")
+    };
+    lines.map(title).collect()
+}
+
+/// Each need that the tree has is a line of the picture, and each project a box.
+#[test]
+fn the_picture_has_what_the_tree_has() {
+    fn needs(branches: &serde_json::Value, found: &mut Vec<String>) {
+        for branch in branches.as_array().unwrap() {
+            for below in branch["branches"].as_array().unwrap() {
+                let text = |v: &serde_json::Value| v.as_str().unwrap().to_owned();
+                found.push(format!(
+                    "{} needs {}",
+                    text(&branch["project"]),
+                    text(&below["requirement"])
+                ));
+            }
+            needs(&branch["branches"], found);
+        }
+    }
+    let field = Field::settled(&["--asks", "fieldkit.txt"]);
+    let answer = field.json(0, &["reason", "--tree", "--picture", "set.svg"]);
+    assert_eq!(answer["picture"], "set.svg");
+    let mut told = Vec::new();
+    needs(&answer["branches"], &mut told);
+    told.sort();
+    let svg = field.read("set.svg");
+    let mut drawn = lines_of(&svg);
+    drawn.sort();
+    assert_eq!(drawn, told);
+    let boxes = |svg: &str| svg.matches("rx=\"4\"").count();
+    let lock = field.read("pylock.toml");
+    assert_eq!(boxes(&svg), lock.matches("[[packages]]").count());
+    assert!(
+        svg.contains(">&gt;=1.4,&lt;2</text>"),
+        "the bound is written out"
+    );
+    field.expect(0, &["reason", "wirepack", "--tree", "--picture", "one.svg"]);
+    let one = field.read("one.svg");
+    let mut about = lines_of(&one);
+    about.sort();
+    let expected = [
+        "fieldlog needs firnio >=1.1",
+        "fieldlog needs wirepack >=1.4,<2",
+        "firnio needs wirepack >=1.6",
+        "radargram needs firnio >=1.1",
+    ];
+    assert_eq!(about, expected);
+    assert_eq!(boxes(&one), 4);
+    let alone = field.expect(2, &["reason", "wirepack", "--picture", "x.svg"]);
+    assert!(alone.err.contains("--tree"), "{}", alone.err);
+}
+
+/// Pins of another program say who needs whom, and in a circle somebody needs who needs him.
+#[test]
+fn pins_of_others_are_drawn_too() {
+    let field = Field::empty();
+    let entry = |name: &str, needs: &str| {
+        format!(
+            "[[packages]]\nname = \"{name}\"\nversion = \"1\"\ndependencies = [{{name = \"{needs}\"}}]\n\
+                wheels = [{{url = \"https://a.example/{name}-1-py3-none-any.whl\", hashes = {{sha256 = \"a\"}}}}]\n"
+        )
+    };
+    let entries = [
+        entry("floe", "skerry"),
+        entry("skerry", "nilas"),
+        entry("nilas", "skerry"),
+    ];
+    let text = format!(
+        "lock-version = \"1.0\"\ncreated-by = \"x\"\n{}",
+        entries.concat()
+    );
+    field.write("pylock.toml", &text);
+    field.expect(0, &["reason", "--tree", "--picture", "set.svg"]);
+    let mut drawn = lines_of(&field.read("set.svg"));
+    drawn.sort();
+    assert_eq!(
+        drawn,
+        [
+            "floe needs skerry",
+            "nilas needs skerry",
+            "skerry needs nilas"
+        ]
+    );
+    let tree = field.expect(0, &["reason", "--tree"]).out;
+    for part in ["floe", "  skerry", "    nilas"] {
+        assert!(tree.contains(part), "{tree}");
+    }
+}

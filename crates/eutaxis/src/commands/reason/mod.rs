@@ -3,6 +3,8 @@
 //! The pins record the question that they answer. Where depots are named the question is asked
 //! again over them, with the pins kept; else what was recorded is told.
 
+mod graph;
+mod needs;
 mod tree;
 
 use std::sync::Arc;
@@ -15,6 +17,7 @@ use eutaxis_core::record;
 use eutaxis_core::solve::{Caution, Chosen, Clash, Fact, Problem, Solution};
 use eutaxis_core::{Ask, Name, Requirement, Version};
 use eutaxis_world::Error;
+use eutaxis_world::files::write_whole;
 use eutaxis_world::supply::{Outcome as End, Run};
 
 use crate::answer::clash::Refusal;
@@ -42,7 +45,7 @@ pub(crate) fn run(arguments: &Reason, common: &Common, output: &Output) -> Resul
     let named = arguments.target.as_deref();
     let lock = pins::read_share(&arguments.pins, named, &surroundings, output)?;
     if arguments.tree {
-        return shown_as_tree(&lock, arguments);
+        return shown_as_tree(&lock, arguments, output);
     }
     let Some(project) = &arguments.project else {
         return Ok(learnt(&lock, arguments, &surroundings));
@@ -95,7 +98,7 @@ pub(crate) fn run(arguments: &Reason, common: &Common, output: &Output) -> Resul
 }
 
 /// Who needs what.
-fn shown_as_tree(lock: &Lock, arguments: &Reason) -> Result<Answer, Error> {
+fn shown_as_tree(lock: &Lock, arguments: &Reason, output: &Output) -> Result<Answer, Error> {
     let parse = |p: &String| Name::parse(p).map_err(|f| Error::in_file("project", p, &f));
     let name = arguments.project.as_ref().map(parse).transpose()?;
     if let Some(name) = name
@@ -105,10 +108,18 @@ fn shown_as_tree(lock: &Lock, arguments: &Reason) -> Result<Answer, Error> {
         return Ok(not_here(name, lock));
     }
     let tree = tree::of(lock, name.as_ref(), arguments.depth);
+    let pins = words::near(&arguments.pins);
+    let mut told = report::NeedsTree::from(&tree);
+    if let Some(file) = &arguments.picture {
+        let graph = graph::of(lock, name.as_ref());
+        write_whole(file, render::picture::graph(&graph, &pins).as_bytes())?;
+        told.picture = Some(file.display().to_string());
+        output.notice(&format!("wrote {}", file.display()));
+    }
     Ok(Answer {
         outcome: Outcome::Ok,
-        text: render::reason::tree(&tree, &words::near(&arguments.pins)),
-        report: report::Reason::Tree(report::NeedsTree::from(&tree)).into(),
+        text: render::reason::tree(&tree, &pins),
+        report: report::Reason::Tree(told).into(),
     })
 }
 

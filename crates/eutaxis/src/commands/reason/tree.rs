@@ -4,13 +4,18 @@ use std::collections::BTreeSet;
 
 use eutaxis_core::Name;
 use eutaxis_core::pins::{Lock, Package};
-use eutaxis_core::record;
 
+use super::needs::Needs;
 use crate::answer::reason::{Branch, Tree};
 
 /// The trees of a lock; of one project who asks for it, and what it needs.
 pub(super) fn of(lock: &Lock, project: Option<&Name>, depth: usize) -> Tree {
-    let grower = Grower { lock, depth };
+    let needs = Needs::of(lock);
+    let grower = Grower {
+        lock,
+        needs: &needs,
+        depth,
+    };
     match project {
         None => Tree {
             project: None,
@@ -34,17 +39,13 @@ enum Below {
 
 struct Grower<'a> {
     lock: &'a Lock,
+    needs: &'a Needs,
     depth: usize,
 }
 
 impl Grower<'_> {
     fn package(&self, name: &Name) -> Option<&Package> {
         self.lock.packages.iter().find(|p| p.name == *name)
-    }
-
-    fn is_pinned(&self, by: &str) -> Option<Name> {
-        let name = Name::parse(by).ok()?;
-        self.package(&name).map(|p| p.name.clone())
     }
 
     fn branch(&self, package: &Package, requirement: &str, by: Option<&str>) -> Branch {
@@ -64,8 +65,10 @@ impl Grower<'_> {
         let mut seen = BTreeSet::new();
         let mut roots = Vec::new();
         for package in &self.lock.packages {
-            let asked = record::asked_as(package);
-            let own = asked.iter().filter(|(by, _)| self.is_pinned(by).is_none());
+            let asked = self.needs.askers(&package.name);
+            let own = asked
+                .iter()
+                .filter(|(by, _)| self.needs.asker(by).is_none());
             for (by, requirement) in own {
                 let mut root = self.branch(package, requirement, Some(by));
                 root.is_seen = !seen.insert(package.name.clone());
@@ -83,8 +86,8 @@ impl Grower<'_> {
     fn needs(&self, name: &Name, way: &mut Vec<Name>, seen: &mut BTreeSet<Name>) -> Vec<Branch> {
         let mut found = Vec::new();
         for package in &self.lock.packages {
-            let asked = record::asked_as(package);
-            let of_it = |(by, _): &&(String, String)| self.is_pinned(by).as_ref() == Some(name);
+            let asked = self.needs.askers(&package.name);
+            let of_it = |(by, _): &&(String, String)| self.needs.asker(by).as_ref() == Some(name);
             let Some((_, requirement)) = asked.iter().find(of_it) else {
                 continue;
             };
@@ -99,8 +102,8 @@ impl Grower<'_> {
             return Vec::new();
         };
         let mut found = Vec::new();
-        for (by, requirement) in record::asked_as(package) {
-            match self.is_pinned(&by).and_then(|n| self.package(&n)) {
+        for (by, requirement) in self.needs.askers(&package.name).iter().cloned() {
+            match self.needs.asker(&by).and_then(|n| self.package(&n)) {
                 Some(asker) => {
                     found.push(self.grown(asker, &requirement, way, seen, Below::Askers));
                 }

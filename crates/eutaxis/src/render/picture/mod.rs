@@ -1,11 +1,14 @@
-//! Answers as SVG: a page of text and boxes, white, a thousand units wide.
+//! Answers as SVG: a page of text and boxes, white, a thousand units wide; a graph may be wider.
 
 mod clash;
+mod graph;
+mod layers;
 mod span;
 
 use std::fmt::Write;
 
 pub(crate) use clash::clash;
+pub(crate) use graph::graph;
 pub(crate) use span::span;
 
 /// Wide enough for any page; text is 14 units high.
@@ -85,10 +88,15 @@ impl Page {
     }
 
     pub(super) fn finish(self) -> String {
+        self.finish_wide(WIDTH)
+    }
+
+    /// A page that may be wider than others.
+    pub(super) fn finish_wide(self, width: usize) -> String {
         let height = self.y + MARGIN - 8;
         format!(
-            "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{WIDTH}\" height=\"{height}\" \
-                viewBox=\"0 0 {WIDTH} {height}\" font-family=\"ui-monospace, monospace\">\n<rect \
+            "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{width}\" height=\"{height}\" \
+                viewBox=\"0 0 {width} {height}\" font-family=\"ui-monospace, monospace\">\n<rect \
                 width=\"100%\" height=\"100%\" fill=\"#ffffff\"/>\n{}</svg>\n",
             self.body
         )
