@@ -23,6 +23,8 @@ pub(crate) struct Refusal<'a> {
     pub(crate) absent: Vec<(Name, Vec<Name>)>,
     /// Whether the depots list their projects at all.
     pub(crate) listed: bool,
+    /// It is one of several targets that are settled together.
+    pub(crate) is_of_several: bool,
 }
 
 /// A change that was not tried to the end, in words, and why.

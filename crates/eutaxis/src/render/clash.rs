@@ -92,8 +92,11 @@ pub(crate) fn rest(refusal: &Refusal<'_>) -> String {
     } else {
         "any one mends it; take one"
     };
-    let line =
-        format!("{behind}{example}: the same command with  --take a  (nothing was written so far)");
+    let which = match refusal.is_of_several {
+        true => "the same command with this target alone and  --take a, then for all of them",
+        false => "the same command with  --take a",
+    };
+    let line = format!("{behind}{example}: {which}  (nothing was written so far)");
     for line in wrap(&line, width) {
         text.push_str(&format!("{line}\n"));
     }

@@ -58,6 +58,29 @@ pub(crate) fn differences(settled: &[Settled<'_>]) -> Vec<Difference> {
     found.filter(differs).collect()
 }
 
+/// Where a project has which release, where names of targets are too long for columns.
+fn in_words(difference: &Difference, settled: &[Settled<'_>]) -> String {
+    let mut places: Vec<(Option<&String>, Vec<&str>)> = Vec::new();
+    for (release, place) in difference.releases.iter().zip(settled) {
+        match places.iter_mut().find(|(r, _)| *r == release.as_ref()) {
+            Some((_, names)) => names.push(&place.target),
+            None => places.push((release.as_ref(), vec![&place.target])),
+        }
+    }
+    // That nothing needs it elsewhere is what the reason says.
+    let taken = places.iter().filter_map(|(release, names)| {
+        let release = (*release)?;
+        Some(format!("{release} on {}", names.join(", ")))
+    });
+    let taken: Vec<String> = taken.collect();
+    format!(
+        "{} {}: {}",
+        difference.project,
+        taken.join("; "),
+        difference.because
+    )
+}
+
 /// Why the target with the oldest release does not take the newest of the others.
 fn because(chosen: &[Option<&Chosen>], settled: &[Settled<'_>]) -> String {
     let taken = || {
@@ -138,7 +161,17 @@ pub(crate) fn text(
     if !proofs.is_empty() {
         text.push_str(&format!("\n{}", super::proof::lines_of(&proofs, width)));
     }
-    if !differences.is_empty() {
+    let fits = |settled: &[Settled<'_>]| {
+        let heads = settled.iter().map(|s| s.target.chars().count() + 2);
+        heads.sum::<usize>() < width / 2
+    };
+    if !differences.is_empty() && !fits(settled) {
+        text.push('\n');
+        for difference in differences {
+            let line = in_words(difference, settled);
+            text.push_str(&labelled("differs", &style::dim("differs"), &line, width));
+        }
+    } else if !differences.is_empty() {
         let mut heads = vec!["differs"];
         heads.extend(settled.iter().map(|s| s.target.as_str()));
         heads.push("because");

@@ -60,6 +60,7 @@ impl<'a> Refusal<'a> {
             edits,
             absent,
             listed: !known.is_empty(),
+            is_of_several: false,
         }
     }
 }
@@ -117,6 +118,7 @@ impl Job<'_> {
         let edits = found.map(|way| take::edits(way, problem, self.surroundings, &self.edits));
         refusal.edits = edits.collect();
         refusal.builds = self.of_ways(&ways.found, chosen)?;
+        refusal.is_of_several = self.arguments.target.target.len() > 1;
         let mut text = render::clash::rest(&refusal);
         let addresses = super::addresses::needed(clash, problem);
         if let Some(first) = addresses.first().filter(|_| !self.arguments.permit_urls) {

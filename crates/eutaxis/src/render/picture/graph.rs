@@ -41,7 +41,10 @@ pub(crate) fn graph(graph: &Graph, pins: &str) -> String {
         top,
         body: String::new(),
     };
-    for (at, edge) in graph.edges.iter().enumerate() {
+    let mut edges: Vec<(usize, &Edge)> = graph.edges.iter().enumerate().collect();
+    // Lines may share a way: those that tell more lie above.
+    edges.sort_by_key(|(_, edge)| upper_bound(graph, edge).is_some());
+    for (at, edge) in edges {
         let Some(from) = graph.nodes.get(edge.from) else {
             continue;
         };

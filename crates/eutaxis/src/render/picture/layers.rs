@@ -140,6 +140,8 @@ fn layers(count: usize, lines: &[(usize, usize)], forward: &[bool]) -> Vec<usize
 /// All that stands in layers. A node is the slot of its own place.
 struct Slots {
     kinds: Vec<Slot>,
+    /// Where lines to a node pass a layer.
+    passing: BTreeMap<(usize, usize), usize>,
     layers: Vec<Vec<usize>>,
     /// Of each slot those that it is joined to on the left, and on the right.
     left: Vec<Vec<usize>>,
@@ -151,6 +153,7 @@ impl Slots {
     fn new(count: usize, depth: usize, layers: &[usize]) -> Self {
         let mut slots = Slots {
             kinds: (0..count).map(Slot::Node).collect(),
+            passing: BTreeMap::new(),
             layers: vec![Vec::new(); depth],
             left: vec![Vec::new(); count],
             right: vec![Vec::new(); count],
@@ -165,18 +168,26 @@ impl Slots {
     }
 
     fn join(&mut self, one: usize, other: usize) {
-        if let (Some(right), Some(left)) = (self.right.get_mut(one), self.left.get_mut(other)) {
+        if let (Some(right), Some(left)) = (self.right.get_mut(one), self.left.get_mut(other))
+            && !right.contains(&other)
+        {
             right.push(other);
             left.push(one);
         }
     }
 
-    /// The slots of a line, its ends among them.
+    /// The slots of a line, its ends among them. Lines to one node go the same way as soon as they
+    /// meet.
     fn chain(&mut self, from: usize, to: usize, layers: &[usize]) -> Vec<usize> {
         let layer = |node: usize| layers.get(node).copied().unwrap_or_default();
         let mut chain = vec![from];
         for passed in layer(from) + 1..layer(to) {
+            if let Some(slot) = self.passing.get(&(to, passed)) {
+                chain.push(*slot);
+                continue;
+            }
             let slot = self.kinds.len();
+            self.passing.insert((to, passed), slot);
             self.kinds.push(Slot::Passing);
             self.left.push(Vec::new());
             self.right.push(Vec::new());
