@@ -102,6 +102,8 @@ pub(crate) enum DifferenceKind {
     Version,
     /// Of one release another file.
     File,
+    /// A shared library comes from elsewhere.
+    Library,
 }
 
 impl DifferenceKind {
@@ -113,6 +115,7 @@ impl DifferenceKind {
             DifferenceKind::OnlyThere => "only-there",
             DifferenceKind::Version => "version",
             DifferenceKind::File => "file",
+            DifferenceKind::Library => "library",
         }
     }
 }

@@ -7,7 +7,9 @@ use unicode_width::UnicodeWidthStr;
 
 use super::table::{Table, continued, wrap};
 use super::{style, width};
-use crate::answer::examine::{Compared, DifferenceKind, Listed, Report, Share, kind_word};
+use crate::answer::examine::{
+    Compared, Difference, DifferenceKind, Listed, Report, Share, kind_word,
+};
 use crate::words::{self, count, size};
 
 /// Fewer columns than this are too few for a sentence beside the ids.
@@ -368,19 +370,40 @@ pub(crate) fn compared(compared: &Compared) -> String {
         count(all.len(), "thing"),
         words_of_same(*same)
     );
-    let mut table = Table::new(&["", "", here, there]);
-    for one in all {
-        let what = match one.kind {
-            DifferenceKind::Place => "place",
-            DifferenceKind::OnlyHere | DifferenceKind::OnlyThere => "only in one",
-            DifferenceKind::Version => "release",
-            DifferenceKind::File => "file",
-        };
-        let side = |text: &Option<String>| escaped(text.as_deref().unwrap_or("-"));
-        let project = one.project.clone().unwrap_or_default();
-        table.row([what.to_owned(), project, side(&one.here), side(&one.there)]);
+    let mut text = format!("{}\n", wrap(&line, width).join("\n"));
+    let is_library = |one: &&Difference| one.kind == DifferenceKind::Library;
+    let (libraries, rest): (Vec<&Difference>, Vec<&Difference>) = all.iter().partition(is_library);
+    if !rest.is_empty() {
+        let mut table = Table::new(&["", "", here, there]);
+        for one in rest {
+            let what = match one.kind {
+                DifferenceKind::Place => "place",
+                DifferenceKind::OnlyHere | DifferenceKind::OnlyThere => "only in one",
+                DifferenceKind::Version => "release",
+                DifferenceKind::File => "file",
+                DifferenceKind::Library => "library",
+            };
+            let side = |text: &Option<String>| escaped(text.as_deref().unwrap_or("-"));
+            let project = one.project.clone().unwrap_or_default();
+            table.row([what.to_owned(), project, side(&one.here), side(&one.there)]);
+        }
+        text.push_str(&format!("\n{}", table.text(width)));
     }
-    format!("{}\n\n{}", wrap(&line, width).join("\n"), table.text(width))
+    // Their texts are too long to stand beside each other.
+    if !libraries.is_empty() {
+        let mut table = Table::new(&["library", "", ""]);
+        for one in libraries {
+            let name = escaped(one.project.as_deref().unwrap_or_default());
+            let side = |text: &Option<String>| {
+                let none = "no file needs it".to_owned();
+                text.as_deref().map_or(none, escaped)
+            };
+            table.row([name, here.clone(), side(&one.here)]);
+            table.row([String::new(), there.clone(), side(&one.there)]);
+        }
+        text.push_str(&format!("\n{}", table.text(width)));
+    }
+    text
 }
 
 fn words_of_same(same: usize) -> String {

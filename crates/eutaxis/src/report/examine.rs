@@ -71,7 +71,7 @@ pub(crate) struct Differences {
 /// A difference.
 #[derive(Debug, Serialize, JsonSchema)]
 struct DifferenceOf {
-    #[schemars(extend("enum" = ["place", "only-here", "only-there", "version", "file"]))]
+    #[schemars(extend("enum" = ["place", "only-here", "only-there", "version", "file", "library"]))]
     kind: String,
     project: Option<String>,
     here: Option<String>,

@@ -2,6 +2,7 @@
 
 use std::process::Stdio;
 
+use eutaxis_demo::{Library, Wheel, write_wheel};
 use rstest::rstest;
 
 use crate::field::{Field, WORKSTATION};
@@ -240,6 +241,67 @@ fn environments_are_listed_and_compared() {
         pins.out.contains("firnio") && pins.out.contains("1.3"),
         "{}",
         pins.out
+    );
+}
+
+/// The same project may bring a library in one environment and look for it on the system in another.
+#[test]
+fn libraries_are_compared() {
+    let field = Field::new();
+    let folder = field.path("wheels");
+    std::fs::create_dir_all(&folder).unwrap();
+    let core = Library {
+        arch: std::env::consts::ARCH.to_owned(),
+        needs: vec![
+            "libsastruga-1a2b3c4d.so.3".to_owned(),
+            "libc.so.6".to_owned(),
+        ],
+        ..Library::module("_core")
+    };
+    let brought = (
+        "drift.libs/libsastruga-1a2b3c4d.so.3".to_owned(),
+        core.bytes(),
+    );
+    for (version, more) in [("1.0", Some(brought)), ("1.1", None)] {
+        let metadata = format!("Metadata-Version: 2.1\nName: drift\nVersion: {version}\n");
+        let own = [
+            ("drift/__init__.py".to_owned(), b"x = 1\n".to_vec()),
+            ("drift/_core.so".to_owned(), core.bytes()),
+            (
+                format!("drift-{version}.dist-info/METADATA"),
+                metadata.into(),
+            ),
+        ];
+        let wheel = Wheel {
+            name: "drift".into(),
+            version: version.into(),
+            tags: format!("py3-none-manylinux_2_17_{}", std::env::consts::ARCH),
+            files: own.into_iter().chain(more).collect(),
+        };
+        std::fs::write(folder.join(wheel.filename()), write_wheel(&wheel).unwrap()).unwrap();
+    }
+    for (name, version) in [("a", "1.0"), ("b", "1.1")] {
+        let (ask, out) = (format!("drift=={version}"), format!("pylock.{name}.toml"));
+        let depot = ["--depot", "wheels"];
+        field.expect(0, &[&["settle", &ask, "--out", &out], &depot[..]].concat());
+        field.expect(0, &[&["furnish", &out], &depot[..]].concat());
+    }
+    let told = field.json(1, &["examine", ".venv-a", "--against", ".venv-b"]);
+    let of = told["differences"].as_array().unwrap().iter();
+    let of: Vec<_> = of.filter(|d| d["kind"] == "library").collect();
+    let expected = serde_json::json!({
+        "kind": "library",
+        "project": "libsastruga",
+        "here": "libsastruga.so.3 with drift",
+        "there": "libsastruga.so.3 not found",
+    });
+    assert_eq!(of, [&expected]);
+    let text = field
+        .expect(1, &["examine", ".venv-a", "--against", ".venv-b"])
+        .out;
+    assert!(
+        text.contains("libsastruga  .venv-a  libsastruga.so.3 with drift\n"),
+        "{text}"
     );
 }
 

@@ -11,6 +11,7 @@ use eutaxis_core::record;
 use eutaxis_world::environment::snapshot::{Look, snapshot};
 use eutaxis_world::{Error, ErrorKind};
 
+use super::libraries;
 use crate::answer::examine::{Compared, Difference, DifferenceKind, Holding, Listed};
 use crate::output::{Answer, Outcome};
 use crate::{pins, render, report, words};
@@ -102,13 +103,18 @@ pub(super) fn against(
     look: &Look<'_>,
 ) -> Result<Answer, Error> {
     let is_pins = other.extension().is_some_and(|e| e == "toml");
+    let mut libraries = Vec::new();
     let right = match is_pins {
         true => of_lock(other, &pins::read_lock(other)?, snapshot_)?,
-        false => of_snapshot(&snapshot(&Look {
-            place: other,
-            from_folder: None,
-            ..*look
-        })?),
+        false => {
+            let beside = snapshot(&Look {
+                place: other,
+                from_folder: None,
+                ..*look
+            })?;
+            libraries = libraries::differences(snapshot_, &beside);
+            of_snapshot(&beside)
+        }
     };
     let left = of_snapshot(snapshot_);
     let mut all = Vec::new();
@@ -134,6 +140,7 @@ pub(super) fn against(
             is_same
         })
         .count();
+    all.extend(libraries);
     let compared = Compared {
         here: left.shown,
         there: right.shown,

@@ -2,6 +2,7 @@
 
 mod compare;
 mod dates;
+mod libraries;
 mod remedies;
 mod sarif;
 mod sizes;
