@@ -5,6 +5,7 @@ use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 
 use eutaxis_core::artifact::{Metadata, SourceFiles};
+use eutaxis_core::fault::escaped;
 use eutaxis_core::offer::Policy;
 use eutaxis_core::requirement::{Accepts, Ask};
 use eutaxis_core::{Name, Target, Version};
@@ -20,6 +21,7 @@ use super::make::{Archive, Maker, Recipe};
 use crate::asks::Asks;
 use crate::output::Output;
 use crate::plan::Surroundings;
+use crate::typed;
 use crate::words::{near, place};
 
 /// For what, and by what, trees are looked into.
@@ -171,14 +173,21 @@ impl Look<'_> {
             }
             Err(failed) => {
                 let root = failed.causes.first();
-                let why = root.map_or(failed.why.clone(), |c| c.title.clone());
+                let said = failed.last.last().map(|line| escaped(line.trim()));
+                let why = root.map(|c| c.title.clone()).or(said);
+                let why = why.unwrap_or_else(|| failed.why.clone());
                 let log = failed.log.as_deref().map(near);
                 let error = Error::new(
                     ErrorKind::Request,
                     format!("{name}: {} failed: {why}", failed.step.words()),
                 );
                 Err(match log {
-                    Some(log) => error.help(format!("its log tells more:  eutaxis diagnose {log}")),
+                    Some(log) if root.is_some() => error.help(format!(
+                        "its log tells more:  eutaxis diagnose {}",
+                        typed::quoted(&log)
+                    )),
+                    // No cause is known: the error has its last line.
+                    Some(log) => error.help(format!("its whole log is {log}")),
                     None => error,
                 })
             }

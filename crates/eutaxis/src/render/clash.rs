@@ -24,7 +24,6 @@ pub(crate) fn begin(clash: &Clash, shown: &str) -> String {
     text
 }
 
-/// What follows when the ways out are known.
 /// That a need by an address may be permitted.
 pub(crate) fn by_address(name: &Name) -> String {
     let line = format!(
@@ -34,6 +33,7 @@ pub(crate) fn by_address(name: &Name) -> String {
     format!("\n{}", labelled("try", &style::care("try"), &line, width()))
 }
 
+/// What follows when the ways out are known.
 pub(crate) fn rest(refusal: &Refusal<'_>) -> String {
     let width = width();
     let mut text = String::new();

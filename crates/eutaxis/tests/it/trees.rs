@@ -375,6 +375,26 @@ fn a_repository_without_a_stated_version_needs_a_permit() {
     let ask = format!("radar @ git+file://{}#subdirectory=radar", folder.display());
     let refused = field.expect(2, &["settle", &ask]);
     assert!(refused.err.contains("--build radar"), "{}", refused.err);
+    // A build system that fails is told with its log.
+    let backend = field.read("far/radar/backend.py");
+    for (text, told) in [
+        ("import sledge_tools\n", "its log tells more:  "),
+        (
+            "raise RuntimeError('the drill is stuck')\n",
+            "RuntimeError: the drill is stuck",
+        ),
+    ] {
+        field.write("far/radar/backend.py", text);
+        git(&folder, &["commit", "-q", "-a", "-m", "bad"]);
+        let failed = field.expect(2, &["settle", &ask, "--build", "radar"]).err;
+        let (_, rest) = failed.split_once(told).unwrap();
+        if let Some(command) = rest.lines().next().filter(|l| l.starts_with("eutaxis")) {
+            let told = field.typed(1, command);
+            assert!(told.out.contains("sledge_tools"), "{told:?}");
+        }
+    }
+    field.write("far/radar/backend.py", &backend);
+    git(&folder, &["commit", "-q", "-a", "-m", "mended"]);
     let answer = field.json(0, &["settle", &ask, "--build", "radar"]);
     assert_eq!(pins(&answer), ["radar 6.1"]);
     field.expect(0, &["furnish", "--build", "radar"]);
@@ -504,8 +524,9 @@ fn a_folder_whose_build_system_fails_is_told() {
     let field = Field::new();
     project(&field, "tools/drill", "drill", "dynamic = [\"version\"]");
     let ran = field.expect(2, &["settle", "./tools/drill"]);
-    assert!(ran.err.contains("drill: "), "{}", ran.err);
-    assert!(ran.err.contains("eutaxis diagnose"), "{}", ran.err);
+    assert!(ran.err.contains("error drill: "), "{}", ran.err);
+    let (_, log) = ran.err.split_once("its whole log is ").unwrap();
+    assert!(field.read(log.trim()).contains("Traceback"), "{log}");
     assert!(!field.path("pylock.toml").exists());
 }
 

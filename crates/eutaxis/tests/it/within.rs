@@ -89,12 +89,43 @@ fn an_environment_that_cannot_be_used_is_told() {
         "{}",
         gone.err
     );
-    assert!(gone.err.contains("make it anew"), "{}", gone.err);
+    let (_, anew) = gone
+        .err
+        .split_once("make it anew: remove .venv, then  ")
+        .unwrap();
+    std::fs::remove_dir_all(field.path(".venv")).unwrap();
+    field.typed(0, anew.trim());
+    python(&field, 0, &[], "import firnio");
     let other = field.run(&["within", "wheels", "--", "python"]);
     assert_eq!(other.code, 125);
     let none = field.run(&["within"]);
     assert_eq!(none.code, 125);
     assert!(none.err.contains("no command is named"), "{}", none.err);
+}
+
+/// Where nothing was settled yet, what is printed makes the environment that was named.
+#[rstest]
+#[case::usual(None)]
+#[case::named(Some(".venv-night"))]
+#[case::elsewhere(Some("camp"))]
+fn an_environment_without_pins_is_made_as_told(#[case] place: Option<&str>) {
+    let field = Field::new();
+    let place: Vec<&str> = place.into_iter().collect();
+    let run = ["--", "python", "-c", "import firnio"];
+    let words = [&["within"], &place[..], &run].concat();
+    let nothing = field.expect(125, &words);
+    assert!(
+        nothing
+            .err
+            .contains("name what it is to hold behind  eutaxis settle"),
+        "{nothing:?}"
+    );
+    field.write("requirements.txt", "firnio\n");
+    let told = field.expect(125, &words).err;
+    let (_, command) = told.split_once("make it:  ").unwrap();
+    field.typed(0, command.trim());
+    let ran = field.expect(0, &words);
+    assert_eq!(ran.err, "");
 }
 
 /// An environment that is not as pinned is told in one line, and mended where that is asked.

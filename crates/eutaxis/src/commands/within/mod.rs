@@ -23,7 +23,7 @@ use crate::output::{Answer, Outcome, Output, print_error};
 use crate::plan::{self, Surroundings};
 use crate::report;
 use crate::words::near;
-use crate::{pins, placed, remembered, typed, words};
+use crate::{asks, pins, placed, remembered, typed, words};
 
 pub(crate) fn run(arguments: &Within, common: &Common, output: &Output) -> Answer {
     match begun(arguments, common, output) {
@@ -133,7 +133,7 @@ impl Session<'_> {
                     typed::line(words)
                 )),
                 None if look(place).is_ok_and(|p| p == Place::Free) => {
-                    error.help("make it:  eutaxis settle && eutaxis furnish")
+                    error.help(made_from_nothing(place))
                 }
                 None => error,
             });
@@ -307,6 +307,30 @@ impl Session<'_> {
             print_error(&Error::request(format!("{name} cannot be run: {why}")));
             Ok(code)
         })
+    }
+}
+
+/// What makes an environment that has no pins yet.
+fn made_from_nothing(place: &Path) -> String {
+    let named = place.file_name().and_then(|n| n.to_str());
+    let named = named.and_then(|n| n.strip_prefix(".venv-"));
+    let out = named.map(|name| near(&place.with_file_name(format!("pylock.{name}.toml"))));
+    let (mut settle, mut furnish) = (vec!["settle".to_owned()], vec!["furnish".to_owned()]);
+    if let Some(out) = out {
+        settle.extend(["--out".to_owned(), out.clone()]);
+        furnish.push(out);
+    } else if *place != *".venv" {
+        furnish.extend(["--at".to_owned(), near(place)]);
+    }
+    let typed = |words: &[String]| format!("eutaxis{}", typed::line(words));
+    let furnish = typed(&furnish);
+    // Something must say what it is to hold.
+    match asks::default_file() {
+        Ok(_) => format!("make it:  {} && {furnish}", typed(&settle)),
+        Err(_) => format!(
+            "name what it is to hold behind  {}  (or write a requirements.txt), then make it:  {furnish}",
+            typed(&settle)
+        ),
     }
 }
 
