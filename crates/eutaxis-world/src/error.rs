@@ -113,6 +113,12 @@ impl Errors {
         &self.0
     }
 
+    /// The first of them; where there is none, an error of a request that says so much.
+    pub fn into_first(self, otherwise: &str) -> Error {
+        let first = self.0.into_iter().next();
+        first.unwrap_or_else(|| Error::request(otherwise))
+    }
+
     /// Whether each is of this kind.
     pub fn are_all(&self, kind: ErrorKind) -> bool {
         self.0.iter().all(|e| e.kind == kind)

@@ -70,6 +70,14 @@ pub(crate) enum ColorWhen {
     Never,
 }
 
+impl Command {
+    /// A command by the words behind the program's name; none where they would be refused.
+    pub(crate) fn of_words(words: impl IntoIterator<Item = String>) -> Option<Command> {
+        let line = std::iter::once("eutaxis".to_owned()).chain(words);
+        Cli::try_parse_from(line).ok().map(|cli| cli.command)
+    }
+}
+
 /// The commands, in the order in which people work.
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {

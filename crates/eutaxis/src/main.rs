@@ -9,6 +9,7 @@ mod building;
 mod cli;
 mod commands;
 mod output;
+mod paired;
 mod pins;
 mod placed;
 mod plan;

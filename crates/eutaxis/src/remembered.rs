@@ -4,7 +4,6 @@
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
-use clap::Parser;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::pins::{Lock, is_lock_file_name, lock_file_name_for};
 use eutaxis_core::record::{AskMoves, Since};
@@ -15,10 +14,10 @@ use eutaxis_world::network::without_secret;
 use eutaxis_world::{Error, ErrorKind};
 
 use crate::asks::is_address;
-use crate::cli::{AskOptions, Cli, Command, PolicyOptions, Settle, TargetOptions};
+use crate::cli::{AskOptions, Command, PolicyOptions, Settle, TargetOptions};
 use crate::plan::as_file_name;
 use crate::words::near;
-use crate::{asks, typed};
+use crate::{asks, paired, typed};
 
 /// The option for one lock.
 pub(crate) const TOGETHER: &str = "--together";
@@ -72,19 +71,18 @@ fn from_folder(path: &Path, folder: &Path) -> PathBuf {
     relative(folder, &whole).map_or(whole, PathBuf::from)
 }
 
-/// The question of pins that lie in a folder; none where they remember none.
-pub(crate) fn of(lock: &Lock, folder: &Path) -> Option<Remembered> {
-    let words = record::question_of(lock)?;
-    let line = ["eutaxis".to_owned(), "settle".to_owned()]
-        .into_iter()
-        .chain(words);
-    let Ok(Cli {
-        command: Command::Settle(settle),
-        ..
-    }) = Cli::try_parse_from(line)
-    else {
+/// What is settled by some words.
+fn settle_of(words: impl IntoIterator<Item = String>) -> Option<Box<Settle>> {
+    let words = std::iter::once("settle".to_owned()).chain(words);
+    let Some(Command::Settle(settle)) = Command::of_words(words) else {
         return None;
     };
+    Some(settle)
+}
+
+/// The question of pins that lie in a folder; none where they remember none.
+pub(crate) fn of(lock: &Lock, folder: &Path) -> Option<Remembered> {
+    let settle = settle_of(record::question_of(lock)?)?;
     let Settle {
         mut asks,
         target,
@@ -145,13 +143,7 @@ impl Remembered {
 
     /// The same with options that a way out stands for.
     pub(crate) fn with(self, options: impl Iterator<Item = String>) -> Self {
-        let line = ["eutaxis".to_owned(), "settle".to_owned()];
-        let line: Vec<String> = line.into_iter().chain(options).collect();
-        let Ok(Cli {
-            command: Command::Settle(over),
-            ..
-        }) = Cli::try_parse_from(line)
-        else {
+        let Some(over) = settle_of(options) else {
             return self;
         };
         self.under(&over.asks, &over.target, &over.policy)
@@ -329,17 +321,12 @@ pub(crate) fn taken_up(
     own.asks.asks = match asks::default_file() {
         Ok(file) => file.into_iter().collect(),
         Err(_) if !members.is_empty() => Vec::new(),
-        Err(errors) => return Err(first(errors)),
+        Err(errors) => return Err(errors.into_first("nothing is asked for")),
     };
     let new = members.iter().filter(|m| !own.asks.asks.contains(m));
     let new: Vec<PathBuf> = new.cloned().collect();
     own.asks.asks.extend(new);
     Ok((own, false))
-}
-
-fn first(errors: eutaxis_world::Errors) -> Error {
-    let first = errors.all().first().cloned();
-    first.unwrap_or_else(|| Error::request("nothing is asked for"))
 }
 
 /// Whether what is asked for is another question than that of the pins that would be written over;
@@ -482,7 +469,12 @@ pub(crate) fn since(lock: &Lock, folder: &Path) -> Since {
             requirement: Requirement::any(&ask.requirement.name),
             origin: ask.origin.clone(),
         },
-        Accepts::Url(_) | Accepts::Versions(_) => ask.clone(),
+        Accepts::Url(url) => {
+            let mut ask = ask.clone();
+            ask.requirement.accepts = Accepts::Url(without_secret(url));
+            ask
+        }
+        Accepts::Versions(_) => ask.clone(),
     };
     let here = |asks: &[Ask]| -> Vec<Ask> { asks.iter().filter(is_here).map(plain).collect() };
     let before = [record::asks_of(lock), record::left_out_of(lock)].concat();
@@ -516,7 +508,7 @@ fn apart(asks: &AskOptions, kept: &Kept) -> PathBuf {
         Some(stem.replace('.', "-"))
     };
     let name = name.or_else(file).unwrap_or_else(|| "other".to_owned());
-    kept.out.with_file_name(format!("pylock.{name}.toml"))
+    kept.out.with_file_name(paired::pins_named(&name))
 }
 
 #[cfg(test)]
@@ -526,14 +518,7 @@ mod tests {
     use super::*;
 
     fn read(words: &str) -> Remembered {
-        let line = format!("eutaxis settle {words}");
-        let Ok(Cli {
-            command: Command::Settle(settle),
-            ..
-        }) = Cli::try_parse_from(line.split_whitespace())
-        else {
-            panic!("{line}")
-        };
+        let settle = settle_of(words.split_whitespace().map(str::to_owned)).unwrap();
         Remembered {
             asks: settle.asks,
             target: settle.target,

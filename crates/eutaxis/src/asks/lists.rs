@@ -6,7 +6,9 @@ use std::path::{Path, PathBuf};
 use eutaxis_core::artifact::name_in_address;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::offer::{Adjustment, Effect};
-use eutaxis_core::requirement::{Entry, ProjectAsks, RequirementList, StatedHash, Unnamed, Wanted};
+use eutaxis_core::requirement::{
+    Accepts, Entry, ProjectAsks, RequirementList, StatedHash, Unnamed, Wanted,
+};
 use eutaxis_core::{Ask, Name, VersionSpecifier};
 use eutaxis_world::files::{file_url, read_text};
 use eutaxis_world::{Error, Errors};
@@ -126,10 +128,17 @@ impl Reader<'_> {
                 origin,
             } => {
                 let role = if bounds { Role::Bounds } else { role };
+                let path = with_variables(&path, &origin)?;
                 self.list(&beside(file, &path)?, role, Some(&origin), errors);
             }
-            Entry::Ask(ask, hashes) => self.take(ask, hashes, role),
-            Entry::Unnamed(unnamed, hashes) => {
+            Entry::Ask(mut ask, hashes) => {
+                if let Accepts::Url(url) = &mut ask.requirement.accepts {
+                    *url = with_variables(url, &ask.origin)?;
+                }
+                self.take(ask, hashes, role);
+            }
+            Entry::Unnamed(mut unnamed, hashes) => {
+                unnamed.place = with_variables(&unnamed.place, &unnamed.origin)?;
                 if role == Role::Bounds {
                     let error = Error::request(format!(
                         "{}: `{}` bounds nothing: it has no name",
@@ -157,6 +166,36 @@ impl Reader<'_> {
             Role::Bounds => self.found.bounds.push(ask),
         }
     }
+}
+
+/// A path or an address in which `${NAME}` stands for a variable of the environment, as it does in
+/// lists in circulation, mostly to keep a password out of them.
+fn with_variables(text: &str, origin: &Origin) -> Result<String, Error> {
+    let mut whole = String::new();
+    let mut rest = text;
+    while let Some((before, behind)) = rest.split_once("${") {
+        let is_name = |c: char| c.is_ascii_uppercase() || c.is_ascii_digit() || c == '_';
+        let named = behind.split_once('}');
+        let Some((name, after)) = named.filter(|(n, _)| !n.is_empty() && n.chars().all(is_name))
+        else {
+            whole.push_str(before);
+            whole.push_str("${");
+            rest = behind;
+            continue;
+        };
+        let value = std::env::var(name).map_err(|_| {
+            let error = Error::request(format!(
+                "{}: the variable {name} is not set",
+                crate::words::place(origin)
+            ));
+            error.help(format!("set {name}, which the line names as ${{{name}}}"))
+        })?;
+        whole.push_str(before);
+        whole.push_str(&value);
+        rest = after;
+    }
+    whole.push_str(rest);
+    Ok(whole)
 }
 
 /// What the hashes of a line say: of its project only files that have one of them.

@@ -302,10 +302,9 @@ impl Asks {
 pub(crate) fn build_bounds(options: &BuildOptions) -> Result<Vec<Ask>, Error> {
     let mut all = Vec::new();
     for file in &options.build_bounds {
-        all.extend(lists::read_bounds(file).map_err(|errors| {
-            let first = errors.all().first().cloned();
-            first.unwrap_or_else(|| Error::request(format!("{} is no list", file.display())))
-        })?);
+        let no_list = || format!("{} is no list", file.display());
+        let read = lists::read_bounds(file);
+        all.extend(read.map_err(|errors| errors.into_first(&no_list()))?);
     }
     Ok(all)
 }

@@ -129,6 +129,38 @@ fn a_secret_in_the_address_of_a_file_goes_no_further() {
     nowhere(&field, "ice+axe");
 }
 
+/// A list may name variables, so that a password stays out of it; pins made of it are not stale for
+/// that.
+#[test]
+fn variables_of_lists_stay_out_of_pins() {
+    let server = closed();
+    let field = Field::at(&server);
+    let root = server
+        .url()
+        .replace("http://", "http://${CAMP_USER}:${CAMP_KEY}@");
+    let line = format!("katabat @ {root}katabat/katabat-0.5-py3-none-any.whl\n");
+    field.write("list.txt", &line);
+    let with = |arguments: &[&str]| {
+        let mut command = field.command(arguments);
+        let command = command.env("CAMP_USER", "ann").env("CAMP_KEY", "ice%2Baxe");
+        let ran = ran(command.output().unwrap());
+        assert_eq!(ran.code, 0, "{ran:?}");
+        silent(&ran);
+        ran
+    };
+    let unset = field.expect(2, &["settle", "--asks", "list.txt"]);
+    for part in ["list.txt:1", "CAMP_USER is not set", "${CAMP_USER}"] {
+        assert!(unset.err.contains(part), "{}", unset.err);
+    }
+    with(&["settle", "--asks", "list.txt"]);
+    with(&["settle", "--check"]);
+    let made = with(&["furnish"]);
+    assert!(!made.out.contains("older"), "{made:?}");
+    with(&["furnish", "--check"]);
+    nowhere(&field, "ice%2Baxe");
+    nowhere(&field, "ice+axe");
+}
+
 #[test]
 fn a_redirect_to_another_place_takes_no_secret_along() {
     let files = server(Trouble::default());

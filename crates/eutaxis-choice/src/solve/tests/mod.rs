@@ -577,7 +577,7 @@ fn any_bounds() -> impl Strategy<Value = Vec<&'static str>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 2500, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 1000, ..ProptestConfig::default() })]
 
     #[test]
     fn heeding_agrees_with_brute_force(

@@ -28,6 +28,7 @@ use crate::answer::furnish::{Done, Judged};
 use crate::asks;
 use crate::cli::{Common, Furnish, LinkArg};
 use crate::output::{Answer, Outcome, Output};
+use crate::paired;
 use crate::pins::{hashes, place, read_lock, sha256};
 use crate::plan::{Surroundings, named_depots};
 use crate::remembered;
@@ -211,10 +212,7 @@ fn on_disk(pins: &Path, surroundings: &Surroundings) -> Result<PathBuf, Error> {
 /// Where the environment of each of the pins goes.
 fn places(arguments: &Furnish) -> Result<Vec<PathBuf>, Error> {
     if let [pins] = arguments.pins.as_slice() {
-        let usual = || match name_of(pins) {
-            Some(name) => PathBuf::from(format!(".venv-{name}")),
-            None => PathBuf::from(".venv"),
-        };
+        let usual = || paired::environment_of(pins);
         return Ok(vec![arguments.at.clone().unwrap_or_else(usual)]);
     }
     let mut places: Vec<PathBuf> = Vec::new();
@@ -222,10 +220,10 @@ fn places(arguments: &Furnish) -> Result<Vec<PathBuf>, Error> {
         let file = pins.file_name().map(|n| n.to_string_lossy().into_owned());
         let stem = file.unwrap_or_default();
         let stem = stem.strip_suffix(".toml").unwrap_or(&stem).to_owned();
-        let name = name_of(pins).unwrap_or(stem);
+        let name = paired::name_of(pins).unwrap_or(stem);
         let place = match &arguments.at {
             Some(folder) => folder.join(&name),
-            None => PathBuf::from(format!(".venv-{name}")),
+            None => paired::environment_named(&name),
         };
         if places.contains(&place) {
             let error = Error::request(format!("two of the pins would make {}", place.display()));
@@ -234,13 +232,6 @@ fn places(arguments: &Furnish) -> Result<Vec<PathBuf>, Error> {
         places.push(place);
     }
     Ok(places)
-}
-
-/// The NAME of `pylock.NAME.toml` (PEP 751).
-fn name_of(pins: &Path) -> Option<String> {
-    let file = pins.file_name()?.to_str()?;
-    let name = file.strip_prefix("pylock.")?.strip_suffix(".toml")?;
-    (!name.is_empty()).then(|| name.to_owned())
 }
 
 /// An environment that is about to be made or updated.
@@ -336,13 +327,7 @@ impl Prepared {
 
     /// The command that settles the question of the pins again.
     fn settle_again(&self) -> String {
-        match self.pins == Path::new("pylock.toml") {
-            true => "eutaxis settle".to_owned(),
-            false => format!(
-                "eutaxis settle --out {}",
-                typed::quoted(&words::near(&self.pins))
-            ),
-        }
+        paired::settle_again_line(&self.pins, &[])
     }
 
     /// Makes it so; what was done, or why not.

@@ -1,5 +1,7 @@
 //! Bare `rehearse`: what newer releases would move, and what holds those that do not.
 
+use std::path::Path;
+
 use eutaxis_core::Name;
 use eutaxis_core::solve::Problem;
 use eutaxis_world::Error;
@@ -8,6 +10,7 @@ use eutaxis_world::supply::Outcome as End;
 use super::Rehearsal;
 use crate::answer::rehearse::{Older, Outdated};
 use crate::output::{Answer, Outcome};
+use crate::paired;
 use crate::{render, report, words};
 
 impl Rehearsal<'_> {
@@ -63,15 +66,10 @@ impl Rehearsal<'_> {
             });
         }
         all.sort_by(|a, b| (b.days, &a.project).cmp(&(a.days, &b.project)));
-        let take = all
-            .iter()
-            .any(|o| o.would_be.is_some())
-            .then(|| match pins {
-                Some(pins) if pins != "pylock.toml" => {
-                    format!("eutaxis settle --renew --out {pins}")
-                }
-                _ => "eutaxis settle --renew".to_owned(),
-            });
+        let take = all.iter().any(|o| o.would_be.is_some()).then(|| {
+            let pins = Path::new(pins.unwrap_or("pylock.toml"));
+            paired::settle_again_line(pins, &["--renew"])
+        });
         let outdated = Outdated {
             base: base.shown.clone(),
             target: base.target.to_string(),

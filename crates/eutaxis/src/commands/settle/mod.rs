@@ -193,7 +193,12 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
             None => earlier_pins(&out)?,
         };
         if arguments.is_check() && old.is_none() {
-            return Err(check::no_pins(&out).into());
+            let file = if arguments.together {
+                arguments.out()
+            } else {
+                &out
+            };
+            return Err(check::no_pins(file).into());
         }
         let mut policy = policy.clone();
         if let Some(chronology) = recorded_chronology(arguments, old.as_ref(), &surroundings.config)

@@ -3,11 +3,10 @@
 
 use std::path::Path;
 
-use clap::Parser;
 use eutaxis_world::within::Ended;
 
 use super::Session;
-use crate::cli::{Cli, Command};
+use crate::cli::Command;
 use crate::output::Outcome;
 use crate::report::Report;
 
@@ -48,15 +47,11 @@ fn told(ended: &Ended, root: &Path, session: &Session<'_>) -> Option<()> {
     let folder = tempfile::tempdir().ok()?;
     let log = folder.path().join("errors.log");
     std::fs::write(&log, &ended.errors).ok()?;
-    let mut words: Vec<String> = ["eutaxis", "diagnose"].map(str::to_owned).to_vec();
+    let mut words: Vec<String> = vec!["diagnose".to_owned()];
     words.extend([log.display().to_string(), "--in".to_owned()]);
     words.push(root.display().to_string());
     words.extend(crate::typed::depots(&session.arguments.depots));
-    let Ok(Cli {
-        command: Command::Diagnose(diagnose),
-        ..
-    }) = Cli::try_parse_from(words)
-    else {
+    let Some(Command::Diagnose(diagnose)) = Command::of_words(words) else {
         return None;
     };
     let answer = crate::commands::diagnose::run(&diagnose, session.common, session.output).ok()?;

@@ -7,7 +7,6 @@ mod script;
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 
-use clap::Parser;
 use eutaxis_core::Name;
 use eutaxis_core::fault::escaped;
 use eutaxis_core::pins::select;
@@ -18,12 +17,12 @@ use eutaxis_world::interpreter::environment_python;
 use eutaxis_world::within::{UNUSABLE, Unstarted, Within as Run};
 use eutaxis_world::{Error, ErrorKind};
 
-use crate::cli::{Cli, Command, Common, Within};
+use crate::cli::{Command, Common, Within};
 use crate::output::{Answer, Outcome, Output, print_error};
 use crate::plan::{self, Surroundings};
 use crate::report;
 use crate::words::near;
-use crate::{asks, pins, placed, remembered, typed, words};
+use crate::{asks, paired, pins, placed, remembered, typed, words};
 
 pub(crate) fn run(arguments: &Within, common: &Common, output: &Output) -> Answer {
     match begun(arguments, common, output) {
@@ -151,7 +150,7 @@ impl Session<'_> {
             if near(pins) != "pylock.toml" {
                 words.push(near(pins));
             }
-            if *place != usual_place(pins) {
+            if *place != paired::environment_of(pins) {
                 words.extend(["--at".to_owned(), shown.clone()]);
             }
             words.extend(more.iter().map(|w| (*w).to_owned()));
@@ -219,11 +218,7 @@ impl Session<'_> {
         if let Some(pins) = pins_of(&self.surroundings.cache, &whole) {
             return Some(PathBuf::from(near(&pins)));
         }
-        let name = place.file_name()?.to_str()?;
-        let file = match name.strip_prefix(".venv-") {
-            Some(name) => place.with_file_name(format!("pylock.{name}.toml")),
-            None => place.with_file_name("pylock.toml"),
-        };
+        let file = paired::pins_of(place);
         file.is_file().then_some(file)
     }
 
@@ -269,14 +264,7 @@ impl Session<'_> {
 
     /// Furnishes as typed; what it has to say goes to standard error.
     fn furnish(&self, words: &[String]) -> Result<(), Error> {
-        let line = ["eutaxis".to_owned()]
-            .into_iter()
-            .chain(words.iter().cloned());
-        let Ok(Cli {
-            command: Command::Furnish(furnish),
-            ..
-        }) = Cli::try_parse_from(line)
-        else {
+        let Some(Command::Furnish(furnish)) = Command::of_words(words.iter().cloned()) else {
             return Err(Error::new(ErrorKind::Internal, "cannot say what mends it"));
         };
         let answer = super::furnish::run(&furnish, self.common, self.output)?;
@@ -312,14 +300,18 @@ impl Session<'_> {
 
 /// What makes an environment that has no pins yet.
 fn made_from_nothing(place: &Path) -> String {
-    let named = place.file_name().and_then(|n| n.to_str());
-    let named = named.and_then(|n| n.strip_prefix(".venv-"));
-    let out = named.map(|name| near(&place.with_file_name(format!("pylock.{name}.toml"))));
-    let (mut settle, mut furnish) = (vec!["settle".to_owned()], vec!["furnish".to_owned()]);
-    if let Some(out) = out {
-        settle.extend(["--out".to_owned(), out.clone()]);
-        furnish.push(out);
-    } else if *place != *".venv" {
+    let pins = paired::pins_of(place);
+    // Of a place elsewhere the pins stay in this folder.
+    let pins = match paired::name_of(&pins) {
+        Some(_) => pins,
+        None => PathBuf::from("pylock.toml"),
+    };
+    let settle = paired::settle_again(&pins, &[]);
+    let mut furnish = vec!["furnish".to_owned()];
+    if *pins != *"pylock.toml" {
+        furnish.push(near(&pins));
+    }
+    if *place != paired::environment_of(&pins) {
         furnish.extend(["--at".to_owned(), near(place)]);
     }
     let typed = |words: &[String]| format!("eutaxis{}", typed::line(words));
@@ -339,10 +331,7 @@ fn older(file: &Path) -> Option<Matter> {
     let lock = pins::read_lock(file).ok()?;
     let since = remembered::since(&lock, file.parent().unwrap_or(Path::new("")));
     let told = words::since(&since)?;
-    let mut mends = vec!["settle".to_owned()];
-    if near(file) != "pylock.toml" {
-        mends.extend(["--out".to_owned(), near(file)]);
-    }
+    let mends = paired::settle_again(file, &[]);
     Some(Matter {
         what: format!(
             "{} is older than what is asked: {}",
@@ -352,18 +341,6 @@ fn older(file: &Path) -> Option<Matter> {
         mends: Some(mends),
         is_useless: false,
     })
-}
-
-/// The place where pins are furnished unless another one is named.
-fn usual_place(pins: &Path) -> PathBuf {
-    let name = pins
-        .file_name()
-        .and_then(|n| n.to_str())
-        .and_then(|n| n.strip_prefix("pylock.")?.strip_suffix(".toml"));
-    match name {
-        Some(name) => PathBuf::from(format!(".venv-{name}")),
-        None => PathBuf::from(".venv"),
-    }
 }
 
 /// What would have to be done, in a few words.

@@ -2,16 +2,16 @@
 
 use std::path::{Path, PathBuf};
 
-use clap::Parser;
 use eutaxis_core::fault::escaped;
 use eutaxis_core::requirement::script_block;
 use eutaxis_world::environment::{Place, look, script_root};
 use eutaxis_world::files::read_text;
-use eutaxis_world::{Error, ErrorKind, Errors};
+use eutaxis_world::{Error, ErrorKind};
 
 use super::Session;
-use crate::cli::{Cli, Command};
+use crate::cli::Command;
 use crate::output::Outcome;
+use crate::paired;
 use crate::remembered;
 use crate::words::near;
 
@@ -52,27 +52,22 @@ impl Session<'_> {
     }
 
     fn settle(&self, file: &Path, pins: &Path) -> Result<(), Error> {
-        let words = ["eutaxis", "settle", "--asks"]
-            .map(str::to_owned)
-            .into_iter();
+        let words = ["settle", "--asks"].map(str::to_owned).into_iter();
         let places = [
             file.display().to_string(),
             "--out".to_owned(),
             pins.display().to_string(),
         ];
         let depots = crate::typed::depots(&self.arguments.depots);
-        let Ok(Cli {
-            command: Command::Settle(settle),
-            ..
-        }) = Cli::try_parse_from(words.chain(places).chain(depots))
-        else {
+        let words = words.chain(places).chain(depots);
+        let Some(Command::Settle(settle)) = Command::of_words(words) else {
             return Err(Error::new(
                 ErrorKind::Internal,
                 "cannot say what settles it",
             ));
         };
-        let answer =
-            crate::commands::settle::run(&settle, self.common, self.output).map_err(first)?;
+        let answer = crate::commands::settle::run(&settle, self.common, self.output)
+            .map_err(|errors| errors.into_first("it cannot be settled"))?;
         self.output.tell(&answer.text);
         match answer.outcome {
             Outcome::Ok => Ok(()),
@@ -84,14 +79,9 @@ impl Session<'_> {
     }
 }
 
-fn first(errors: Errors) -> Error {
-    let first = errors.all().first().cloned();
-    first.unwrap_or_else(|| Error::request("it cannot be settled"))
-}
-
 /// The pins of a script: `pylock.NAME.toml` beside it (PEP 751: a NAME without dots).
 fn beside(file: &Path) -> PathBuf {
     let stem = file.file_stem().map(|s| s.to_string_lossy().into_owned());
     let name = stem.unwrap_or_default().replace('.', "-");
-    file.with_file_name(format!("pylock.{name}.toml"))
+    file.with_file_name(paired::pins_named(&name))
 }

@@ -3,12 +3,11 @@
 
 use std::path::PathBuf;
 
-use clap::Parser;
 use eutaxis_core::examine::{Pins, Snapshot};
 use eutaxis_core::remedy::{Invocation, Step, Verb};
 
 use super::Checker;
-use crate::cli::{AskOptions, Cli, Command};
+use crate::cli::{AskOptions, Command};
 use crate::{asks, typed};
 
 impl Checker<'_> {
@@ -25,8 +24,7 @@ impl Checker<'_> {
     fn fit(&self, one: Invocation) -> Option<Vec<Invocation>> {
         let words = [one.verb.as_str().to_owned()];
         let words = words.into_iter().chain(one.words.iter().cloned());
-        let cli = Cli::try_parse_from(std::iter::once("eutaxis".to_owned()).chain(words)).ok()?;
-        let one = match cli.command {
+        let one = match Command::of_words(words)? {
             Command::Settle(settle) if asks_nothing(&settle.asks) => {
                 if let Some(Step::Run(again)) = self.mine(|s| s.settle_again(one.words.clone())) {
                     return Some(again);
