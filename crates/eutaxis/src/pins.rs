@@ -1,18 +1,22 @@
 //! Pins files, and where the files that they pin are.
 
-use std::path::Path;
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use eutaxis_core::artifact::{Metadata, SourceFiles};
 use eutaxis_core::fault::escaped;
 use eutaxis_core::index::Hashes;
 use eutaxis_core::knowledge::Families;
 use eutaxis_core::pins::{Lock, LockFile, Package};
 use eutaxis_core::record::{self, Share, Unrecorded};
+use eutaxis_core::requirement::Accepts;
 use eutaxis_core::solve::Problem;
-use eutaxis_core::{Name, Target};
-use eutaxis_world::depot::{Depots, Place, local_path};
+use eutaxis_core::{Name, Requirement, Target, Version};
+use eutaxis_world::depot::{Depots, KnownTree, Place, TreeKind, local_path};
 use eutaxis_world::environment::WheelAt;
 use eutaxis_world::files::read_text;
+use eutaxis_world::trees::TreeAt;
 use eutaxis_world::{Error, ErrorKind};
 use url::Url;
 
@@ -102,6 +106,72 @@ pub(crate) fn problem_of(lock: &Lock, families: &Arc<Families>) -> Result<Proble
             &fault,
         ),
     })
+}
+
+/// Makes the source trees that pins were asked for known to depots as the pins have them, so that
+/// their question can be asked once more without their build systems; gives those in folders, whose
+/// builds need no permit, with their version as far as it is known.
+pub(crate) fn know_trees(lock: &Lock, depots: &Depots) -> BTreeMap<Name, Version> {
+    let mut own = BTreeMap::new();
+    for ask in record::asks_of(lock) {
+        let name = &ask.requirement.name;
+        let package = lock.packages.iter().find(|p| p.name == *name);
+        let (Accepts::Url(url), Some(package)) = (&ask.requirement.accepts, package) else {
+            continue;
+        };
+        let Ok(Some(at)) = TreeAt::of(url) else {
+            continue;
+        };
+        let (path, kind) = match at {
+            TreeAt::Folder(folder) => {
+                let directory = package.directory.as_ref();
+                let editable = directory.is_some_and(|d| d.editable == Some(true));
+                (folder.clone(), TreeKind::Folder { folder, editable })
+            }
+            TreeAt::Repository(repository) => {
+                let commit = package.vcs.as_ref().map(|v| v.commit_id.clone());
+                let commit = commit.unwrap_or_default();
+                (PathBuf::new(), TreeKind::Repository { repository, commit })
+            }
+        };
+        // A folder is pinned without the version that it had: it may be another one by now.
+        let pinned = package.version.as_deref();
+        let pinned = pinned.and_then(|v| Version::parse(v).ok());
+        let version = match &kind {
+            TreeKind::Folder { folder, .. } => pinned.or_else(|| stated_version(folder)),
+            TreeKind::Repository { .. } => pinned,
+        };
+        let version = version.unwrap_or_else(|| Version::from_release(&[0]));
+        if matches!(kind, TreeKind::Folder { .. }) {
+            own.insert(name.clone(), version.clone());
+        }
+        let (needs, extras) = record::said_of(package).unwrap_or_default();
+        let mut metadata = Metadata::unsaid(name.clone(), version.clone());
+        let needs = needs
+            .iter()
+            .filter_map(|n| Requirement::parse_lenient(n).ok());
+        metadata.requires = needs.collect();
+        metadata.extras = extras;
+        depots.know(KnownTree {
+            project: name.clone(),
+            version,
+            url: url.clone(),
+            path,
+            identity: String::new(),
+            metadata,
+            kind,
+        });
+    }
+    own
+}
+
+/// The version that the project file of a folder states.
+fn stated_version(folder: &Path) -> Option<Version> {
+    let text = std::fs::read(folder.join("pyproject.toml")).ok()?;
+    let mut files = SourceFiles::default();
+    files.take("tree/pyproject.toml", text);
+    let metadata = files.metadata().ok().flatten();
+    metadata.map(|m| m.version)
 }
 
 /// The SHA-256 by which a pinned file is known.

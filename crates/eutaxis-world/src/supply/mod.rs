@@ -392,6 +392,11 @@ impl Run {
         self.depot_of(project)?.listed(project, file)
     }
 
+    /// The depots that it asks.
+    pub fn depots(&self) -> &Depots {
+        &self.depots
+    }
+
     /// The source tree that an ask's address leads to.
     pub fn tree(&self, url: &str) -> Option<Arc<KnownTree>> {
         self.depots.tree(url)

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use eutaxis_core::Version;
 use eutaxis_core::index::PageFile;
 use eutaxis_core::offer::{Policy, Rules, Verdict};
-use eutaxis_core::requirement::{Ask, Requirement};
+use eutaxis_core::requirement::{Accepts, Ask, Requirement};
 use eutaxis_core::solve::{Chosen, Problem, Solution};
 use eutaxis_core::source;
 use eutaxis_core::{Name, Target};
@@ -150,7 +150,15 @@ impl Place<'_> {
             .par_iter()
             .map(|chosen| {
                 let one = self.of_file(&chosen.project, &chosen.file, run)?;
-                let with_wheel = with_wheel(&chosen.project, &problem.rules(), run);
+                // What is asked for by an address is not what depots have under its name.
+                let is_address = |a: &Ask| {
+                    a.requirement.name == chosen.project
+                        && matches!(a.requirement.accepts, Accepts::Url(_))
+                };
+                let with_wheel = match problem.asks.iter().any(is_address) {
+                    true => None,
+                    false => with_wheel(&chosen.project, &problem.rules(), run),
+                };
                 Ok(Foreseen { with_wheel, ..one })
             })
             .collect()

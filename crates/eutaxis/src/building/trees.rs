@@ -19,28 +19,58 @@ use eutaxis_world::{Error, ErrorKind};
 
 use super::make::{Archive, Maker, Recipe};
 use crate::asks::Asks;
+use crate::cli::{BuildOptions, TargetOptions};
 use crate::output::Output;
-use crate::plan::Surroundings;
+use crate::plan::{self, Surroundings};
 use crate::typed;
 use crate::words::{near, place};
 
+/// Looks into the trees that are asked for, for the first target; gives the projects that are the
+/// user's own.
+pub(crate) fn know(
+    asks: &Asks,
+    (place, permit): (&TargetOptions, &BuildOptions),
+    targets: &[plan::Chosen],
+    (surroundings, depots): (&Surroundings, &Arc<Depots>),
+    policy: &Policy,
+    output: &Output,
+) -> Result<Vec<Name>, Error> {
+    let is_url = |a: &Ask| matches!(a.requirement.accepts, Accepts::Url(_));
+    let first = targets.first();
+    let Some(chosen) = first.filter(|_| asks.asks.iter().any(is_url)) else {
+        return Ok(Vec::new());
+    };
+    let python = plan::interpreter_here(place, surroundings, chosen);
+    let bounds = crate::asks::build_bounds(permit)?;
+    let look = Look {
+        surroundings,
+        depots,
+        target: &chosen.target,
+        python: python.as_ref().map_err(|why| *why),
+        policy,
+        bounds: &bounds,
+        output,
+    };
+    look.know(asks)
+}
+
 /// For what, and by what, trees are looked into.
-pub(crate) struct Look<'a> {
-    pub(crate) surroundings: &'a Surroundings,
-    pub(crate) depots: &'a Arc<Depots>,
-    pub(crate) target: &'a Target,
+struct Look<'a> {
+    surroundings: &'a Surroundings,
+    depots: &'a Arc<Depots>,
+    target: &'a Target,
     /// The interpreter of the target, or why there is none here.
-    pub(crate) python: Result<&'a Found, &'static str>,
-    pub(crate) policy: &'a Policy,
+    python: Result<&'a Found, &'static str>,
+    policy: &'a Policy,
     /// What bounds the requirements of builds.
-    pub(crate) bounds: &'a [Ask],
-    pub(crate) output: &'a Output,
+    bounds: &'a [Ask],
+    output: &'a Output,
 }
 
 impl Look<'_> {
     /// Looks into every tree that is asked for, so that its address leads to it; gives the projects
     /// in folders, whose builds are permitted: they are the user's own.
-    pub(crate) fn know(&self, asks: &Asks) -> Result<Vec<Name>, Error> {
+    fn know(&self, asks: &Asks) -> Result<Vec<Name>, Error> {
         let mut own = Vec::new();
         for ask in &asks.asks {
             let Accepts::Url(url) = &ask.requirement.accepts else {

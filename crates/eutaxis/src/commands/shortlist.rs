@@ -3,10 +3,12 @@
 use std::sync::Arc;
 
 use eutaxis_core::artifact::Metadata;
+use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
 use eutaxis_core::name::nearest;
 use eutaxis_core::offer::{Offer, Policy, Rules, Verdict, grid, pick, takes};
 use eutaxis_core::remedy::{Invocation, Step, Verb};
+use eutaxis_core::requirement::Unnamed;
 use eutaxis_core::{Name, Requirement, Target};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
@@ -29,8 +31,15 @@ pub(crate) fn run(
 ) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
     let text = &arguments.requirement;
-    let mut requirement =
-        Requirement::parse(text).map_err(|f| Error::in_file("command line", text, &f))?;
+    let mut requirement = Requirement::parse(text).map_err(|f| {
+        let error = Error::in_file("command line", text, &f);
+        match Unnamed::read(text, false, &Origin::Argument) {
+            Some(_) => {
+                error.help("name a project of the depots; settle and span take paths and addresses")
+            }
+            None => error,
+        }
+    })?;
     let chosen = plan::target(&arguments.target, &surroundings)?;
     let policy = plan::policy(&arguments.policy, &surroundings.config)?;
     let depots = plan::depots(&arguments.depots, &surroundings, false)?;

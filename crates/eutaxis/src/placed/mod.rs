@@ -18,7 +18,7 @@ use eutaxis_world::Error;
 use eutaxis_world::supply::Run;
 
 use crate::cli::DepotOptions;
-use crate::pins::problem_of;
+use crate::pins::{know_trees, problem_of};
 use crate::plan::Surroundings;
 use crate::typed;
 use crate::words::near;
@@ -58,6 +58,8 @@ impl Held<'_> {
     fn of_pins(&self, lock: &Lock) -> Result<Problem, Error> {
         let config = &self.surroundings.config;
         let mut problem = problem_of(lock, &config.families)?;
+        let own = know_trees(lock, self.run.depots());
+        problem.policy.build.extend(own.into_keys());
         let mut target = self.snapshot.target.clone();
         target.accelerators.clone_from(&problem.target.accelerators);
         problem.target = target;

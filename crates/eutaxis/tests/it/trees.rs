@@ -490,6 +490,45 @@ fn addresses_in_metadata_need_a_permit() {
     field.expect(0, &["settle", "--check", "--depot", "wheels"]);
 }
 
+/// Whatever takes up the question of pins takes up its trees: as the pins have them, or as they lie
+/// there, and never a project of the depots with their name.
+#[rstest]
+#[case::folder(
+    "./tools/hummock",
+    "version = \"1.5\"\ndependencies = [\"firnio<1.3\"]"
+)]
+#[case::in_place(
+    "-e ./tools/hummock",
+    "version = \"1.5\"\ndependencies = [\"firnio<1.3\"]"
+)]
+fn other_commands_take_up_trees(#[case] ask: &str, #[case] says: &str) {
+    let field = Field::new();
+    project(&field, "tools/hummock", "hummock", says);
+    field.write("requirements.txt", &format!("{ask}\n"));
+    let settled = field.json(0, &["settle"]);
+    for build in settled["builds"].as_array().into_iter().flatten() {
+        assert_eq!(build["with_wheel"], Value::Null, "{build:#}");
+    }
+    let told = field.expect(0, &["reason", "firnio"]);
+    assert!(told.out.contains("hummock"), "{told:?}");
+    assert!(told.out.contains("firnio <1.3"), "{told:?}");
+    assert_eq!(told.err, "", "it is solved again, not only recorded");
+    field.expect(0, &["rehearse"]);
+    let clash = field.expect(1, &["rehearse", "firnio>=1.3"]);
+    assert!(clash.out.contains("hummock"), "{clash:?}");
+    for words in [&["span"][..], &["span", "./tools/hummock"]] {
+        let spanned = field.expect(0, words).out;
+        assert!(!spanned.contains("hummock 1.0"), "{spanned}");
+    }
+    field.expect(0, &["settle", "--check"]);
+    let none = field.expect(2, &["shortlist", "./tools/hummock"]);
+    assert!(
+        none.err.contains("settle and span take paths"),
+        "{}",
+        none.err
+    );
+}
+
 /// One's own project is placed and imported by each interpreter that is here.
 #[test]
 fn each_interpreter_places_ones_own_project() {

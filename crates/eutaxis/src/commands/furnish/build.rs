@@ -502,6 +502,15 @@ impl Site<'_> {
     /// builds with less, each solved to the end.
     fn ways(&self, failed: &Failed, foreseen: &Foreseen) -> Vec<Way> {
         let project = &failed.project;
+        let packages = &self.prepared.lock.packages;
+        let is_of_depots =
+            |p: &Package| p.directory.is_none() && p.vcs.is_none() && p.archive.is_none();
+        if !packages
+            .iter()
+            .any(|p| p.name == *project && is_of_depots(p))
+        {
+            return Vec::new();
+        }
         let wheel = self.with_wheel(project);
         let wheel = wheel.map(|version| (version, "the newest release with a wheel here"));
         let lighter = self.lighter(failed, foreseen);

@@ -53,7 +53,9 @@ pub(crate) fn run(arguments: &Reason, common: &Common, output: &Output) -> Resul
     let name = Name::parse(project).map_err(|f| Error::in_file("project", project, &f))?;
     let depots = plan::named_depots(&arguments.depots, &surroundings, false)?;
     let listed = depots.serving(&name).next().is_some();
-    let problem = pins::problem_of(&lock, &surroundings.config.families)?;
+    let mut problem = pins::problem_of(&lock, &surroundings.config.families)?;
+    let own = pins::know_trees(&lock, &depots);
+    problem.policy.build.extend(own.into_keys());
     let mut asked = Asked {
         lock,
         problem,
@@ -143,11 +145,13 @@ fn learnt(lock: &Lock, arguments: &Reason, surroundings: &Surroundings) -> Answe
 
 fn is_pinned(solution: &Solution, lock: &Lock) -> bool {
     let pinned = record::releases(lock);
-    solution.chosen.len() == pinned.len()
-        && solution
-            .chosen
-            .iter()
-            .all(|c| pinned.get(&c.project) == Some(&c.version))
+    solution.chosen.len() == lock.packages.len()
+        && solution.chosen.iter().all(|c| {
+            // A folder is pinned without a version.
+            let package = lock.packages.iter().find(|p| p.name == c.project);
+            package.is_some_and(|p| p.directory.is_some())
+                || pinned.get(&c.project) == Some(&c.version)
+        })
 }
 
 fn not_here(name: &Name, lock: &Lock) -> Answer {

@@ -168,7 +168,9 @@ fn of_pins(
     if record::target_of(lock, families).is_some() {
         stated.policy = record::policy_of(lock);
     }
-    let policy = policy(&stated)?;
+    let mut policy = policy(&stated)?;
+    let own = pins::know_trees(lock, run.depots());
+    policy.build.extend(own.keys().cloned());
     let target = match record::target_of(lock, families) {
         Some(target) => target,
         None => plan::target(&crate::cli::TargetOptions::default(), surroundings)?.target,
@@ -185,11 +187,9 @@ fn of_pins(
             .extend(Requirement::parse_lenient(&requirement).ok());
     }
     for package in &lock.packages {
-        let Some(version) = package
-            .version
-            .as_deref()
-            .and_then(|v| Version::parse(v).ok())
-        else {
+        let pinned = package.version.as_deref();
+        let pinned = pinned.and_then(|v| Version::parse(v).ok());
+        let Some(version) = pinned.or_else(|| own.get(&package.name).cloned()) else {
             continue;
         };
         let file = package

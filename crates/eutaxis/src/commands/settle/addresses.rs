@@ -8,6 +8,7 @@ use eutaxis_world::Error;
 
 use super::Job;
 use crate::asks::Asks;
+use crate::building::trees;
 use crate::plan::Chosen;
 
 /// Where such asks are said to stand.
@@ -47,11 +48,12 @@ impl Job<'_> {
             asks: asks.clone(),
             ..Asks::default()
         };
-        super::known_trees(
+        let arguments = self.arguments;
+        trees::know(
             &found,
-            (self.arguments, self.surroundings),
+            (&arguments.target, &arguments.policy.permit),
             std::slice::from_ref(chosen),
-            &self.depots,
+            (self.surroundings, &self.depots),
             &problem.policy,
             self.output,
         )?;

@@ -21,10 +21,9 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use eutaxis_core::fault::{Origin, escaped};
-use eutaxis_core::offer::{Adjustment, Chronology, Policy};
+use eutaxis_core::offer::{Adjustment, Chronology};
 use eutaxis_core::pins::{Lock, is_lock_file_name, lock_file_name_for};
 use eutaxis_core::record;
-use eutaxis_core::requirement::Accepts;
 use eutaxis_core::solve::{Problem, Solution};
 use eutaxis_core::{Ask, Name, Target, Version};
 use eutaxis_world::config::Config;
@@ -40,7 +39,7 @@ use crate::answer::edits::FileEdit;
 use crate::answer::proof::Proof;
 use crate::answer::settle::Taken;
 use crate::asks::{self, Asks};
-use crate::building::trees::Look;
+use crate::building::trees;
 use crate::cli::{Common, Settle, TargetOptions};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
@@ -176,11 +175,12 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
         asks.asks.iter_mut().map(|a| &mut a.requirement),
         depots.network(),
     );
-    let own = known_trees(
+    let typed = (&arguments.target, &arguments.policy.permit);
+    let own = trees::know(
         &asks,
-        (arguments, &surroundings),
+        typed,
         &targets,
-        &depots,
+        (&surroundings, &depots),
         &policy,
         output,
     )?;
@@ -254,36 +254,6 @@ pub(crate) fn run(arguments: &Settle, common: &Common, output: &Output) -> Resul
     job.bar.finish_and_clear();
     output.report_network(job.depots.network());
     Ok(answer?)
-}
-
-/// Looks into the trees that are asked for; the projects that are the user's own.
-fn known_trees(
-    asks: &Asks,
-    (arguments, surroundings): (&Settle, &Surroundings),
-    targets: &[plan::Chosen],
-    depots: &Arc<Depots>,
-    policy: &Policy,
-    output: &Output,
-) -> Result<Vec<Name>, Error> {
-    let Some(chosen) = targets.first() else {
-        return Ok(Vec::new());
-    };
-    let is_url = |a: &Ask| matches!(a.requirement.accepts, Accepts::Url(_));
-    if !asks.asks.iter().any(is_url) {
-        return Ok(Vec::new());
-    }
-    let python = plan::interpreter_here(&arguments.target, surroundings, chosen);
-    let bounds = asks::build_bounds(&arguments.policy.permit)?;
-    let look = Look {
-        surroundings,
-        depots,
-        target: &chosen.target,
-        python: python.as_ref().map_err(|why| *why),
-        policy,
-        bounds: &bounds,
-        output,
-    };
-    look.know(asks)
 }
 
 /// Where the pins of a target go: with several targets each has a file of its own.

@@ -23,6 +23,7 @@ use crate::answer::build::Foreseen;
 use crate::answer::span::{Head, Report};
 use crate::asks::{self, Asks};
 use crate::building::foresee::Place;
+use crate::building::trees;
 use crate::cli::{Common, Span};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Chosen, Surroundings};
@@ -73,12 +74,22 @@ pub(crate) fn run(arguments: &Span, common: &Common, output: &Output) -> Result<
     };
     let mut asks = asks::read(&arguments.asks, &surroundings, &BTreeMap::new())?;
     let columns = plan::targets(&arguments.target, &surroundings)?;
-    let policy = plan::policy(&arguments.policy, &surroundings.config)?;
+    let mut policy = plan::policy(&arguments.policy, &surroundings.config)?;
     let depots = plan::depots(&arguments.depots, &surroundings, false)?;
     asks::keep_secrets(
         asks.asks.iter_mut().map(|a| &mut a.requirement),
         depots.network(),
     );
+    let typed = (&arguments.target, &arguments.policy.permit);
+    let own = trees::know(
+        &asks,
+        typed,
+        &columns,
+        (&surroundings, &depots),
+        &policy,
+        output,
+    )?;
+    policy.build.extend(own);
     let question = Question {
         asks: &asks,
         columns: &columns,
