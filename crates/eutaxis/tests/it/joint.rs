@@ -306,6 +306,9 @@ fn one_lock_is_furnished_here() {
     let (_, entries) = checked(&field.read("pylock.toml"));
     assert_eq!(entries["radargram"].len(), 1);
     field.expect(0, &["furnish", "--interpreter", &python]);
+    let extra = field.expect(2, &["furnish", "--extra", "plot"]).err;
+    assert!(extra.contains("offer no extra"), "{extra}");
+    assert!(!extra.contains("among them"), "{extra}");
     field.expect(0, &["furnish", "--check"]);
     let examined = field.expect(0, &["examine", ".venv"]).out;
     assert!(examined.contains("compared with pylock.toml"), "{examined}");

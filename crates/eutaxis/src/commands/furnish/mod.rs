@@ -265,12 +265,13 @@ fn prepare(
     let given = remembered::of(&lock, Path::new("")).and_then(|q| q.target.interpreter);
     let python = interpreter(arguments, &at, given.as_deref(), surroundings, &fits)?;
     let target = surroundings.target_of(&python.facts)?;
-    if !shares.is_empty()
+    let part = record::share_at(&lock, &target, &surroundings.config.families);
+    if record::is_shared(&part)
         && let Err(fault) = select(&lock, &target, &asked)
     {
         return Err(refusal(fault).help(with_this_place(&lock, pins, &shares, &target)));
     }
-    let lock = record::share_at(&lock, &target, &surroundings.config.families);
+    let lock = part;
     let selected = select(&lock, &target, &asked).map_err(refusal)?;
     let folder = pins.parent().map(Path::to_owned).unwrap_or_default();
     let is_own = |s: &Selected<'_>| {
