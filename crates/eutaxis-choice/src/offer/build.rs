@@ -103,10 +103,21 @@ pub(super) fn restated(mut offer: Offer, made_for: &MadeFor, target: &Target) ->
     super::offer(offer.version, offer.files, target)
 }
 
+/// How an offer uses the accelerators of a target, where other offers of its project use them. The
+/// first is better, whatever its age.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum Use {
+    /// It does, or none of the project does.
+    Full,
+    /// It is for a toolkit that is older than the devices.
+    Unserved,
+    /// It leaves them unused.
+    Not,
+}
+
 /// The place of each offer (newest first) by age and build: builds of one release share an age, and
-/// the better build comes first. What stands before all: whether the offer leaves an accelerator of
-/// the target unused that other offers of the project use.
-pub(super) fn places(offers: &[Offer], target: &Target) -> Vec<(bool, Place)> {
+/// the better build comes first. What stands before all is how the offer uses the accelerators.
+pub(super) fn places(offers: &[Offer], target: &Target) -> Vec<(Use, Place)> {
     let system = target.platform.system;
     let order = |offer: &Offer| {
         let build = offer.best().and_then(|f| f.build.as_ref());
@@ -130,8 +141,14 @@ pub(super) fn places(offers: &[Offer], target: &Target) -> Vec<(bool, Place)> {
         let before = i.checked_sub(1).and_then(|b| offers.get(b));
         let same = before.is_some_and(|b| same_release(b, offer));
         release = if same { release } else { i };
+        let used = match (some, of(i)) {
+            (false, _) => Use::Full,
+            (true, order) if !order.is_accelerated() => Use::Not,
+            (true, order) if !order.is_served() => Use::Unserved,
+            (true, _) => Use::Full,
+        };
         places.push((
-            some && !of(i).is_accelerated(),
+            used,
             Place {
                 release,
                 build: of(i).clone(),

@@ -45,11 +45,10 @@ pub(super) fn learned_build(
             .is_none_or(|m| m.holds(&target.markers, None))
     };
     let families = &target.accelerators.families;
-    let (family, toolkit) = metadata
-        .requires
-        .iter()
-        .filter(counts)
-        .find_map(|r| families.of_package(r))?;
+    let told = metadata.requires.iter().filter(counts);
+    let told = told.filter_map(|r| families.of_package(r));
+    // Of several the one that says most: an exact pin tells the toolkit, a name alone its series.
+    let (family, toolkit) = told.min_by_key(|(_, n)| std::cmp::Reverse(n.exactness()))?;
     Some(Build {
         made_for: MadeFor::Toolkit(family, toolkit),
         evidence: Evidence::Dependency,

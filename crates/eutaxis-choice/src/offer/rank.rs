@@ -1,6 +1,6 @@
 //! The one order in which releases of a project are preferred (docs/choice.md, offers).
 
-use super::build::{Place, places};
+use super::build::{Place, Use, places};
 use super::judged::Rules;
 use super::{Offer, Prefer, Verdict, Wheels};
 use eutaxis_standards::version::Version;
@@ -32,7 +32,7 @@ pub(super) fn ranking(offers: &[Offer], rules: &Rules<'_>, preferred: &Preferred
     let places = places(offers, rules.target);
     let apart = rules.policy.wheels != Wheels::Any;
     let oldest = rules.policy.prefer == Prefer::Oldest;
-    let group = |offer: &Offer, unused: bool| {
+    let group = |offer: &Offer, used: Use| {
         let kept = preferred.prior.is_some_and(|v| *v == offer.version);
         let near = preferred.nearest.map_or(0, |all| {
             all.iter()
@@ -44,7 +44,7 @@ pub(super) fn ranking(offers: &[Offer], rules: &Rules<'_>, preferred: &Preferred
             near,
             !kept,
             apart && offer.verdict == Verdict::Build,
-            unused,
+            used,
         )
     };
     let age = |place: Place| if oldest { place.oldest_first() } else { place };
@@ -54,9 +54,9 @@ pub(super) fn ranking(offers: &[Offer], rules: &Rules<'_>, preferred: &Preferred
         .enumerate()
         .filter(|(_, (o, _))| o.verdict != Verdict::Barred);
     let mut keyed: Vec<_> = usable
-        .map(|(at, (offer, (unused, place)))| {
+        .map(|(at, (offer, (used, place)))| {
             let release = place.release();
-            ((group(offer, unused), age(place)), at, release)
+            ((group(offer, used), age(place)), at, release)
         })
         .collect();
     keyed.sort_by(|a, b| a.0.cmp(&b.0));

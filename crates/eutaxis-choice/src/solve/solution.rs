@@ -18,6 +18,7 @@ use eutaxis_standards::index::PageFile;
 use eutaxis_standards::knowledge::MadeFor;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
+use eutaxis_standards::targets::Unserved;
 use eutaxis_standards::version::{Version, leaves_later_series_open};
 
 /// Who asks for a chosen project.
@@ -72,7 +73,7 @@ impl Chosen {
         let far = |n: &&Newer| match n.out.first() {
             Some(Out::OtherToolkit(..)) => 0,
             None => 1,
-            Some(Out::OtherBuild) => 3,
+            Some(Out::OtherBuild | Out::Unserved(_)) => 3,
             Some(_) => 2,
         };
         others
@@ -151,6 +152,8 @@ pub enum Out {
     OtherToolkit(Name, Version),
     /// The chosen one uses the accelerator of the place better.
     OtherBuild,
+    /// Its build is for a toolkit that is older than the devices, and that of the chosen one is not.
+    Unserved(Box<Unserved>),
 }
 
 /// Something that does not forbid the choice but should be known.
@@ -193,6 +196,16 @@ pub enum Caution {
         build: Version,
         /// Why that is out, if it is for its accelerator.
         because: Option<String>,
+    },
+    /// The chosen build is for a toolkit that is older than the devices of the place: whether it
+    /// holds code that runs there was not read.
+    Unserved {
+        /// The project.
+        project: Name,
+        /// The release.
+        version: Version,
+        /// What it is for, and what serves the device.
+        because: Box<Unserved>,
     },
     /// A need of a release cannot be read as it is written: its bounds count as none.
     Unread {
@@ -368,6 +381,25 @@ fn unaccelerated(
     })
 }
 
+/// That the chosen build is for a toolkit that is older than the devices.
+fn unserved(
+    problem: &Problem,
+    known: &ProjectFacts,
+    project: &Name,
+    value: Value,
+) -> Option<Caution> {
+    let target = &problem.target;
+    let build = known.build(value)?;
+    let found = target
+        .accelerators
+        .unserved(&build.made_for, target.platform.system)?;
+    Some(Caution::Unserved {
+        project: project.clone(),
+        version: known.offer(value)?.version.clone(),
+        because: Box::new(found),
+    })
+}
+
 /// Pairs of chosen releases of which the one needs the other and cannot have known it.
 fn never_met(
     chosen: &[Chosen],
@@ -449,6 +481,7 @@ fn chosen_of(
         reason: reason.clone(),
     }));
     cautions.extend(unaccelerated(problem, known, project, value));
+    cautions.extend(unserved(problem, known, project, value));
     let mut needed: Vec<Name> = Vec::new();
     for need in in_force(needs, &extras).filter(|n| n.requirement.name != *project) {
         if !needed.contains(&need.requirement.name) {
@@ -607,6 +640,15 @@ impl Reader<'_> {
         let (theirs, mine) = (order(theirs), order(chosen.build.as_ref()));
         if (same && theirs > mine) || (mine.is_accelerated() && !theirs.is_accelerated()) {
             return vec![Out::OtherBuild];
+        }
+        let target = &self.problem.target;
+        let unserved = offer.best().and_then(|f| f.build.as_ref()).and_then(|b| {
+            target
+                .accelerators
+                .unserved(&b.made_for, target.platform.system)
+        });
+        if let Some(unserved) = unserved.filter(|_| mine.is_served()) {
+            return vec![Out::Unserved(Box::new(unserved))];
         }
         if offer.verdict == Verdict::Build && chosen.verdict == Verdict::Ready {
             let why = offer

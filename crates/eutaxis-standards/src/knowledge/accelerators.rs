@@ -54,6 +54,11 @@ impl Number {
         self.parts.first().copied().unwrap_or(0)
     }
 
+    /// How many parts it has: 12.4 says more than 12.
+    pub fn exactness(&self) -> usize {
+        self.parts.len()
+    }
+
     /// Whether what this names is named by the other too, less exactly or just so: 12.4 is within
     /// 12 and within 12.4.
     pub fn is_within(&self, other: &Number) -> bool {
@@ -278,7 +283,10 @@ impl Family {
                     (text.get(minor.len()..)? == after).then(|| format!("{major}.{minor}"))
                 }
             };
-            Number::parse(&number?).ok()
+            let named = Number::parse(&number?).ok()?;
+            // The name says the series, an exact pin the toolkit.
+            let exact = pinned(need).filter(|n| n.is_within(&named));
+            Some(exact.unwrap_or(named))
         })
     }
 
@@ -350,6 +358,13 @@ impl Family {
         self.toolkit.iter().map(|t| &t.version)
     }
 
+    /// The first toolkit that serves a generation of devices, where a toolkit is older than that;
+    /// none where it is not, or nobody knows.
+    pub fn serves_since(&self, toolkit: &Number, device: &str) -> Option<&Number> {
+        let (_, first, _) = self.serves(toolkit, device)?;
+        (*toolkit < *first && !first.is_within(toolkit)).then_some(first)
+    }
+
     /// Whether a toolkit serves a generation of devices, with the first and the last that do; none
     /// when nobody knows.
     pub fn serves(
@@ -371,14 +386,14 @@ impl Family {
     }
 }
 
-/// The series of the version that a requirement pins, as a toolkit: `==13.2.2` is 13.2.
+/// The series of the version that a requirement pins, as a toolkit: `==13.2.2` and `~=13.2.2` are
+/// 13.2; `~=13.2` takes later ones too, and pins none.
 fn pinned(need: &Requirement) -> Option<Number> {
     let set = need.versions()?.to_string();
     let exact = set.split(',').find_map(|clause| {
-        clause
-            .trim()
-            .strip_prefix("==")
-            .or(clause.trim().strip_prefix("~="))
+        let compatible = clause.trim().strip_prefix("~=");
+        let compatible = compatible.filter(|version| version.split('.').count() > 2);
+        clause.trim().strip_prefix("==").or(compatible)
     })?;
     let mut parts = exact.trim_start_matches('=').split('.');
     let (major, minor) = (parts.next()?, parts.next()?);
@@ -720,6 +735,8 @@ mod tests {
     #[case("525.85.12", "12.1", Some(Runs::BySeries))]
     #[case("470.57.02", "11.8", Some(Runs::BySeries))]
     #[case("450.51.06", "11.8", None)]
+    #[case("450.51.06", "11.7", None)]
+    #[case("450.80.02", "11.7", Some(Runs::BySeries))]
     #[case::exactly("520.61.05", "11.8", Some(Runs::Fully))]
     #[case::just_below("520.61.04", "11.8", Some(Runs::BySeries))]
     #[case::only_the_series("525.60.13", "12", Some(Runs::Fully))]

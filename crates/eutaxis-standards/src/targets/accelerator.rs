@@ -41,13 +41,46 @@ pub struct Accelerators {
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub struct BuildOrder(u8, Option<Reverse<Number>>);
 
+/// Builds for a toolkit that is older than what serves the devices.
+const UNSERVED: u8 = 3;
+
 /// Builds that leave the accelerators out, or of which nothing is known.
-const PLAIN: BuildOrder = BuildOrder(3, None);
+const PLAIN: BuildOrder = BuildOrder(4, None);
 
 impl BuildOrder {
     /// Whether the build uses an accelerator of the target.
     pub fn is_accelerated(&self) -> bool {
         *self != PLAIN
+    }
+
+    /// Whether its toolkit is known to serve the devices that it would run on, or nobody knows
+    /// better.
+    pub fn is_served(&self) -> bool {
+        self.0 != UNSERVED
+    }
+}
+
+/// That a build is for a toolkit that is older than a device.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unserved {
+    /// What it needs.
+    pub needs: (String, Number),
+    /// The device's generation.
+    pub device: String,
+    /// The first toolkit that serves it.
+    pub since: Number,
+}
+
+impl fmt::Display for Unserved {
+    /// A sentence without final stop.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let (family, toolkit) = &self.needs;
+        write!(
+            f,
+            "built for {family} {toolkit}, and device {} is served since {}: it runs there only if \
+                it holds intermediate code",
+            self.device, self.since
+        )
     }
 }
 
@@ -86,7 +119,20 @@ impl Accelerator {
         Ok(found)
     }
 
-    /// How it runs builds for a toolkit.
+    /// The first of its devices for which a toolkit is too old, where it is for all that are known;
+    /// with the first toolkit that serves it.
+    fn unserved(&self, toolkit: &Number) -> Option<(&String, &Number)> {
+        let known = self
+            .devices
+            .iter()
+            .filter(|d| self.family.serves(toolkit, d).is_some());
+        let mut each = known.map(|d| Some((d, self.family.serves_since(toolkit, d)?)));
+        let first = each.next()??;
+        each.all(|one| one.is_some()).then_some(first)
+    }
+
+    /// How it runs builds for a toolkit. One that is older than a device may hold intermediate code,
+    /// which the driver compiles for it: that is not refused ([`Accelerators::unserved`]).
     ///
     /// # Errors
     /// Why it does not.
@@ -116,15 +162,17 @@ impl Accelerator {
             .iter()
             .filter_map(|d| Some((d, self.family.serves(toolkit, d)?)))
             .collect();
+        let dropped = |last: &Option<&Number>| last.filter(|l| *toolkit > **l).cloned();
         match judged.first() {
-            Some((device, (_, first, last))) if judged.iter().all(|(_, (served, ..))| !served) => {
+            Some((device, (_, _, last)))
+                if judged
+                    .iter()
+                    .all(|(_, (_, _, last))| dropped(last).is_some()) =>
+            {
                 Err(Box::new(BuildMiss::Device {
                     needs: needs(),
                     device: (*device).clone(),
-                    served: match last.filter(|l| toolkit > *l) {
-                        Some(last) => Served::Until(last.clone()),
-                        None => Served::Since((*first).clone()),
-                    },
+                    until: dropped(last).unwrap_or_else(|| toolkit.clone()),
                 }))
             }
             _ => Ok(runs),
@@ -166,24 +214,15 @@ pub enum BuildMiss {
         /// The toolkit that is there.
         here: Number,
     },
-    /// The toolkit does not serve the device.
+    /// The toolkit does not serve the device any more.
     Device {
         /// What it needs.
         needs: (String, Number),
         /// The device's generation.
         device: String,
-        /// Which toolkits do.
-        served: Served,
+        /// The last toolkit that does.
+        until: Number,
     },
-}
-
-/// The toolkits that serve a device.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Served {
-    /// From this one on.
-    Since(Number),
-    /// Up to this one.
-    Until(Number),
 }
 
 impl fmt::Display for BuildMiss {
@@ -225,17 +264,12 @@ impl fmt::Display for BuildMiss {
             BuildMiss::Device {
                 needs: (family, toolkit),
                 device,
-                served,
-            } => {
-                write!(
-                    f,
-                    "built for {family} {toolkit}, which does not serve device {device} "
-                )?;
-                match served {
-                    Served::Since(first) => write!(f, "(served since {first})"),
-                    Served::Until(last) => write!(f, "(last served by {last})"),
-                }
-            }
+                until,
+            } => write!(
+                f,
+                "built for {family} {toolkit}, which does not serve device {device} (last served by \
+                    {until})"
+            ),
         }
     }
 }
@@ -332,6 +366,25 @@ impl Accelerators {
         }
     }
 
+    /// That a build which runs here is for a toolkit older than the devices; none where one of them
+    /// is served, or nobody knows.
+    pub fn unserved(&self, build: &MadeFor, system: System) -> Option<Unserved> {
+        let MadeFor::Toolkit(family, toolkit) = build else {
+            return None;
+        };
+        let mut mine = self.here.iter().filter(|a| {
+            let is_same = a.family.name == family.name;
+            is_same && a.runs(toolkit, system).is_ok()
+        });
+        let (device, since) = mine.next()?.unserved(toolkit)?;
+        mine.all(|a| a.unserved(toolkit).is_some())
+            .then(|| Unserved {
+                needs: (family.name.clone(), toolkit.clone()),
+                device: device.clone(),
+                since: since.clone(),
+            })
+    }
+
     /// How good a build that runs here is among builds of its release.
     pub fn order(&self, build: Option<&MadeFor>, system: System) -> BuildOrder {
         let Some(MadeFor::Toolkit(family, toolkit)) = build else {
@@ -345,6 +398,7 @@ impl Accelerators {
             a.runs(toolkit, system)
                 .ok()
                 .map(|runs| match (exact, runs) {
+                    _ if a.unserved(toolkit).is_some() => UNSERVED,
                     (true, _) => 0,
                     (false, Runs::Fully) => 1,
                     (false, Runs::BySeries) => 2,
@@ -437,11 +491,7 @@ device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "
         "nor41",
         Some("built for nordglim 4.1, which does not serve device b1 (last served by 3.9)")
     )]
-    #[case::new_device(
-        "nordglim driver 512.4 device b3",
-        "nor36",
-        Some("built for nordglim 3.6, which does not serve device b3 (served since 3.9)")
-    )]
+    #[case::new_device("nordglim driver 512.4 device b3", "nor36", None)]
     #[case::one_device_of_two("nordglim driver 512.4 device b1 device b3", "nor41", None)]
     #[case::unknown_device("nordglim driver 512.4 device z9", "nor41", None)]
     #[case::toolkit_alone(
@@ -462,7 +512,34 @@ device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "
         assert_eq!(told.as_deref(), expected);
     }
 
+    /// A toolkit that is older than every device that is known: it may hold intermediate code.
     #[rstest]
+    #[case::older("nordglim driver 512.4 device b3", "nor36", Some("3.9"))]
+    #[case::served("nordglim driver 512.4 device b3", "nor39", None)]
+    #[case::dropped("nordglim driver 512.4 device b1", "nor41", None)]
+    #[case::one_is_served("nordglim driver 512.4 device b3 device b1", "nor36", None)]
+    #[case::one_is_unknown("nordglim driver 512.4 device z9 device b3", "nor36", Some("3.9"))]
+    #[case::two_here("nordglim device b3 / nordglim device b1", "nor36", None)]
+    #[case::nothing_known("nordglim driver 512.4 device z9", "nor36", None)]
+    #[case::no_device("nordglim driver 512.4", "nor36", None)]
+    #[case::driver_too_old("nordglim driver 1.0 device b3", "nor36", None)]
+    #[case::processor("nordglim device b3", "cpu", None)]
+    fn a_device_newer_than_the_toolkit_is_told(
+        #[case] here: &str,
+        #[case] label: &str,
+        #[case] since: Option<&str>,
+    ) {
+        let here = accelerators(here).unwrap();
+        let build = here.families.of_label(label).unwrap();
+        let told = here.unserved(&build, linux());
+        assert_eq!(told.as_ref().map(|u| u.since.to_string()).as_deref(), since);
+        let order = here.order(Some(&build), linux());
+        assert_eq!(!order.is_served(), since.is_some());
+    }
+
+    #[rstest]
+    #[case::served_before_newer("nordglim driver 535 device b1", &["nor39", "nor36", "cpu"])]
+    #[case::unserved_before_none("nordglim driver 535 device b3", &["nor42", "nor41", "nor39", "nor36", "cpu"])]
     #[case::newest_that_runs("nordglim driver 512.4", &["nor41", "nor39", "nor36", "nor42", "cpu"])]
     #[case::the_stated_toolkit("nordglim toolkit 3.6 driver \
         535", &["nor36", "nor42", "nor41", "nor39", "cpu"])]

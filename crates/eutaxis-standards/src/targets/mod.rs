@@ -23,7 +23,7 @@ mod tags;
 use std::fmt;
 use std::sync::Arc;
 
-pub use accelerator::{Accelerator, Accelerators, BuildMiss, BuildOrder, Served};
+pub use accelerator::{Accelerator, Accelerators, BuildMiss, BuildOrder, Unserved};
 pub use interpreter::{Implementation, Interpreter};
 pub use misfit::{LibcHere, Misfit, MisfitKind};
 pub use platform::{Platform, PlatformMiss, TagFacts, architectures, describe};

@@ -123,6 +123,10 @@ impl Settled<'_> {
             );
             lines.push(("left out", line));
         }
+        let lost = self.solution.cautions.iter();
+        let lost = lost.filter(|c| words::releases::is_of_accelerator(c));
+        let lost = words::releases::cautions(lost, self.problem, true);
+        lines.extend(lost.into_iter().map(|line| ("caution", line)));
         lines.extend(words::chronology::first_lines(self.solution, self.verbose));
         lines
     }

@@ -192,7 +192,7 @@ pub(crate) fn text(
     }
     let mut said: Vec<&String> = Vec::new();
     for caution in settled.iter().flat_map(|s| &s.cautions) {
-        if !said.contains(&caution) {
+        if !said.contains(&caution) && !first.iter().any(|(_, line)| line == caution) {
             said.push(caution);
             text.push('\n');
             text.push_str(&labelled(

@@ -106,7 +106,9 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
             width,
         ));
     }
-    for caution in &settled.cautions {
+    // What stands in the first lines is not said again.
+    let is_said = |c: &&String| first.iter().any(|(_, line)| line == *c);
+    for caution in settled.cautions.iter().filter(|c| !is_said(c)) {
         text.push('\n');
         text.push_str(&labelled(
             "caution",

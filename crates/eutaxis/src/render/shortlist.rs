@@ -2,6 +2,7 @@
 
 use eutaxis_core::Name;
 use eutaxis_core::offer::{BarKind, Grid, Mark, Offer, OfferFile, Verdict};
+use eutaxis_core::targets::Unserved;
 
 use super::table::{Table, labelled, wrap};
 use super::{style, width};
@@ -92,11 +93,15 @@ fn headline(listing: &Listing, width: usize) -> String {
         "{}\n",
         wrap(&line, width).join("\n").replacen(&plain, &answer, 1)
     );
+    if let Some((best, unserved)) = best.and_then(|b| Some((b, unserved(b, listing)?))) {
+        let line = format!("{project} {} is {unserved}", best.version);
+        text.push_str(&labelled("caution", &style::care("caution"), &line, width));
+    }
     if best.is_some() && !newer.is_empty() {
         let told: Vec<String> = newer
             .iter()
             .take(3)
-            .map(|o| format!("{} {}", o.version, short(o, accelerated)))
+            .map(|o| format!("{} {}", o.version, short(o, accelerated, listing)))
             .collect();
         let more = newer.len().saturating_sub(told.len());
         let more = if more > 0 {
@@ -111,7 +116,7 @@ fn headline(listing: &Listing, width: usize) -> String {
 }
 
 /// Why a release is not the one to take, in a few words.
-fn short(offer: &Offer, accelerated: bool) -> String {
+fn short(offer: &Offer, accelerated: bool, listing: &Listing) -> String {
     let why = offer
         .bars
         .first()
@@ -123,9 +128,21 @@ fn short(offer: &Offer, accelerated: bool) -> String {
         }
         (Verdict::Barred, _) => format!("is barred{why}"),
         (Verdict::Build, _) => format!("has only source here{why}"),
+        (Verdict::Ready, _) if unserved(offer, listing).is_some() => {
+            "is for a toolkit older than the device".to_owned()
+        }
         (Verdict::Ready, _) if accelerated => "leaves the accelerator unused".to_owned(),
         (Verdict::Ready, _) => "runs too".to_owned(),
     }
+}
+
+/// That an offer's build is for a toolkit older than the devices.
+fn unserved(offer: &Offer, listing: &Listing) -> Option<Unserved> {
+    let build = offer.best()?.build.as_ref()?;
+    let target = &listing.target;
+    target
+        .accelerators
+        .unserved(&build.made_for, target.platform.system)
 }
 
 fn uses_accelerator(offer: &Offer, listing: &Listing) -> bool {

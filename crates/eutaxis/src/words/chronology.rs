@@ -199,6 +199,7 @@ pub(crate) fn held_back(held: &HeldBack) -> Option<String> {
         | Out::Unmet(..)
         | Out::Older
         | Out::OtherToolkit(..)
+        | Out::Unserved(_)
         | Out::OtherBuild => None,
     }
 }

@@ -52,6 +52,7 @@ fn out_words(out: &Out, problem: &Problem) -> String {
                     one"
             )
         }
+        Out::Unserved(because) => because.to_string(),
         Out::OtherBuild => "another build uses the accelerator of this place better".to_owned(),
         Out::Older => "the oldest is preferred".to_owned(),
     }
@@ -100,6 +101,15 @@ fn release_out(newer: &Newer, problem: &Problem, kept: bool) -> String {
     }
 }
 
+/// Whether a caution says that an accelerator of the place is not used, or perhaps not served: that
+/// stands in the first lines.
+pub(crate) fn is_of_accelerator(caution: &Caution) -> bool {
+    matches!(
+        caution,
+        Caution::Unaccelerated { .. } | Caution::Unserved { .. }
+    )
+}
+
 /// Cautions of a solution in words: all that may break, and of chronology the strong ones; with
 /// `all` every one.
 pub(crate) fn cautions<'a>(
@@ -131,6 +141,11 @@ pub(crate) fn cautions<'a>(
                         build that uses one is {build}{because}."
                 ));
             }
+            Caution::Unserved {
+                project,
+                version,
+                because,
+            } => told.push(format!("{project} {version} is {because}.")),
             Caution::Unread {
                 project,
                 version,

@@ -71,6 +71,52 @@ fn a_target_of_the_settings_has_its_accelerator_and_the_pins_keep_it() {
     );
 }
 
+/// A device newer than the build's toolkit is told in the first lines, as is an accelerator that is
+/// not used; where a build serves it there is nothing to tell.
+#[rstest]
+#[case::unserved(
+    "nordglim driver 512.4 device b4",
+    "seracnet 2.3.0+nor41",
+    "caution  seracnet 2.3.0+nor41 is built for nordglim 4.1, and device b4 is served since 4.2"
+)]
+#[case::served("nordglim driver 535.0 device b4", "seracnet 2.3.0+nor42", "")]
+#[case::lost(
+    "nordglim driver 1.0",
+    "seracnet 2.3.0+cpu",
+    "caution  seracnet 2.3.0+cpu leaves the accelerator of this place unused."
+)]
+#[case::none("none", "seracnet 2.3.0+cpu", "")]
+fn what_the_accelerator_loses_is_told_first(
+    #[case] accelerator: &str,
+    #[case] expected: &str,
+    #[case] caution: &str,
+) {
+    let field = Field::new();
+    let place = ["--target", WORKSTATION, "--accelerator", accelerator];
+    let answer = field.json(0, &[&["settle", "seracnet"], &place[..]].concat());
+    assert!(pins(&answer).contains(&expected.to_owned()), "{answer:#}");
+    let text = field
+        .expect(0, &[&["settle", "seracnet"], &place[..]].concat())
+        .out;
+    let (first, rest) = text.split_once("project ").unwrap();
+    let plain = first.split_whitespace().collect::<Vec<_>>().join(" ");
+    let words = caution.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(plain.contains(&words), "{text}");
+    assert_eq!(first.contains("caution"), !caution.is_empty(), "{text}");
+    assert!(
+        !rest.contains("leaves the accelerator"),
+        "said once: {text}"
+    );
+    let list = field
+        .expect(0, &[&["shortlist", "seracnet"], &place[..]].concat())
+        .out;
+    assert_eq!(
+        list.contains("is served since"),
+        caution.contains("served since"),
+        "{list}"
+    );
+}
+
 #[test]
 fn every_bar_is_told_with_what_the_driver_runs() {
     let field = Field::new();

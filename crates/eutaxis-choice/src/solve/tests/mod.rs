@@ -330,6 +330,32 @@ fn a_runtime_package_says_what_a_build_is_for(#[case] place: &str, #[case] expec
     assert!(both.contains(companion), "{both}");
 }
 
+/// A build for a toolkit older than the device comes after an older release that serves it, and is
+/// taken with a caution where there is none: it may hold intermediate code.
+#[rstest]
+#[case::an_older_release(&["a 2+nor36", "a 1+nor39"], "a 1+nor39", None)]
+#[case::a_build_of_the_release(&["a 2+nor36", "a 2+nor41"], "a 2+nor41", None)]
+#[case::nothing_else(&["a 2+nor36", "a 2+cpu"], "a 2+nor36", Some("3.9"))]
+fn a_device_newer_than_the_toolkit(
+    #[case] releases: &[&str],
+    #[case] expected: &str,
+    #[case] since: Option<&str>,
+) {
+    let mut problem = problem(&["a"], &[], Policy::default());
+    problem.target = toy::target("nordglim driver 535 device b3");
+    let solution = run(&World::of(releases), &problem, false).unwrap();
+    assert_eq!(shown(&Ok(solution.clone())), expected);
+    let told = solution.cautions.iter().find_map(|c| match c {
+        Caution::Unserved { because, .. } => Some(because.since.to_string()),
+        Caution::ExtraAbsent { .. }
+        | Caution::Unread { .. }
+        | Caution::Unaccelerated { .. }
+        | Caution::Yanked { .. }
+        | Caution::NeverMet { .. } => None,
+    });
+    assert_eq!(told.as_deref(), since);
+}
+
 #[test]
 fn what_is_lost_without_an_accelerator_is_told() {
     let world = World::of(&["a 1+nor41", "a 1+cpu", "b 1+cpu", "c 2", "c 1+nor36"]);
@@ -353,6 +379,7 @@ fn what_is_lost_without_an_accelerator_is_told() {
             } => Some(format!("{project} {build} {because:?}")),
             Caution::ExtraAbsent { .. }
             | Caution::Unread { .. }
+            | Caution::Unserved { .. }
             | Caution::Yanked { .. }
             | Caution::NeverMet { .. } => None,
         })

@@ -91,7 +91,7 @@ fn what_it_would_cost_too_much_to_know_bars_its_release() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 1500, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 600, ..ProptestConfig::default() })]
 
     /// Whatever is dear: the same choice, or a clash that is as sound and as small.
     #[test]

@@ -167,6 +167,7 @@ processor = ["cpu"]
 packages = ["nordglim-runtime-{major}"]
 toolkit = [{ version = "3.6", linux = "450.0" }, { version = "3.9", linux = "480.0" }, { version = "4.1", linux = "510.0" }, { version = "4.2", linux = "530.0" }]
 series = [{ major = 4, linux = "505.0" }]
+device = [{ name = "b3", first = "3.9" }]
 "#;
 
 /// The place of the toy worlds, with these accelerators.

@@ -231,6 +231,7 @@ impl Asked {
                     Caution::Yanked { project, .. }
                     | Caution::Unread { project, .. }
                     | Caution::ExtraAbsent { project, .. }
+                    | Caution::Unserved { project, .. }
                     | Caution::Unaccelerated { project, .. } => project == name,
                 };
                 words::releases::cautions(
