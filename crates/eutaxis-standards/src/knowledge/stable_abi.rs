@@ -55,6 +55,8 @@ mod tests {
 
     #[rstest]
     #[case("PyModuleDef_Init", 8, true)]
+    #[case("PyModule_Create2", 2, true)]
+    #[case("PyModule_FromDefAndSpec2", 5, true)]
     #[case("PyObject_Vectorcall", 11, false)]
     #[case("PyObject_Vectorcall", 12, true)]
     #[case("PyDict_GetItemRef", 13, true)]
