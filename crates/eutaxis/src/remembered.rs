@@ -9,6 +9,7 @@ use eutaxis_core::pins::{Lock, is_lock_file_name, lock_file_name_for};
 use eutaxis_core::record::{AskMoves, Since};
 use eutaxis_core::requirement::Accepts;
 use eutaxis_core::{Ask, Requirement, record};
+use eutaxis_world::depot::local_path;
 use eutaxis_world::files::{read_text, relative, slashed};
 use eutaxis_world::network::without_secret;
 use eutaxis_world::{Error, ErrorKind};
@@ -71,6 +72,24 @@ fn from_folder(path: &Path, folder: &Path) -> PathBuf {
     relative(folder, &whole).map_or(whole, PathBuf::from)
 }
 
+/// An ask as pins in a folder remember it: what lies on this disk is told by its path from there, so
+/// that the folder can move.
+fn from_pins(requirement: &Requirement, folder: &Path) -> String {
+    let whole = || requirement.to_string();
+    let Accepts::Url(url) = &requirement.accepts else {
+        return whole();
+    };
+    let is_bare = requirement.extras.is_empty() && requirement.marker.is_none();
+    let at = local_path(url, folder)
+        .filter(|_| is_bare && url.starts_with("file:") && !url.contains('#'));
+    match at.and_then(|at| relative(folder, &at)) {
+        Some(path) if path.is_empty() => "./.".to_owned(),
+        Some(path) if path.starts_with("../") => path,
+        Some(path) => format!("./{path}"),
+        None => whole(),
+    }
+}
+
 /// What is settled by some words.
 fn settle_of(words: impl IntoIterator<Item = String>) -> Option<Box<Settle>> {
     let words = std::iter::once("settle".to_owned()).chain(words);
@@ -96,6 +115,15 @@ pub(crate) fn of(lock: &Lock, folder: &Path) -> Option<Remembered> {
             *path = folder.join(&*path);
         }
     };
+    let is_path = |w: &String| w.starts_with("./") || w.starts_with("../");
+    for word in asks.requirements.iter_mut().filter(|w| is_path(w)) {
+        let place = folder.join(&*word);
+        // What begins with a dot or a slash is no name.
+        *word = match place.is_absolute() || place.starts_with("..") {
+            true => slashed(&place),
+            false => format!("./{}", slashed(&place).trim_start_matches("./")),
+        };
+    }
     let files = asks.asks.iter_mut().chain(&mut asks.bounds);
     files
         .chain(&mut policy.permit.build_bounds)
@@ -126,7 +154,7 @@ impl Remembered {
     pub(crate) fn words_of(&self, asks: &[Ask], folder: &Path) -> Vec<String> {
         let typed = asks.iter().filter(|a| a.origin == Origin::Argument);
         let own = AskOptions {
-            requirements: typed.map(|a| a.requirement.to_string()).collect(),
+            requirements: typed.map(|a| from_pins(&a.requirement, folder)).collect(),
             ..self.asks.clone()
         };
         let mut words = words(&own, &self.target, &self.policy, folder);
@@ -356,7 +384,7 @@ pub(crate) fn is_another(asks: &AskOptions, kept: &Kept) -> bool {
     };
     let said = |options: &AskOptions| -> BTreeSet<String> {
         let plain = |text: &String| {
-            Requirement::parse(text).map_or_else(|_| text.clone(), |r| r.to_string())
+            asks::argument(text).map_or_else(|_| text.clone(), |a| a.requirement.to_string())
         };
         options.requirements.iter().map(plain).collect()
     };

@@ -143,7 +143,7 @@ fn read_with(options: &AskOptions, texts: &Texts<'_>) -> Result<Asks, Errors> {
 }
 
 /// A requirement of the command line, or a path or an address.
-fn argument(text: &str) -> Result<Ask, Error> {
+pub(crate) fn argument(text: &str) -> Result<Ask, Error> {
     match Requirement::parse(text) {
         Ok(requirement) => Ok(Ask {
             requirement,

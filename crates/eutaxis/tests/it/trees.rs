@@ -490,6 +490,42 @@ fn addresses_in_metadata_need_a_permit() {
     field.expect(0, &["settle", "--check", "--depot", "wheels"]);
 }
 
+/// The same path asked twice is the same question, and pins tell it from their own folder.
+#[test]
+fn a_path_that_is_typed_again_is_the_same_question() {
+    let field = Field::new();
+    project(&field, "tools/drill", "drill", "version = \"1.5\"");
+    field.expect(0, &["settle", "./tools/drill", "firnio"]);
+    let pins = field.read("pylock.toml");
+    assert!(
+        pins.contains("question = [\"./tools/drill\", \"firnio\"]"),
+        "{pins}"
+    );
+    for words in [
+        &["settle", "./tools/drill", "firnio"][..],
+        &["settle"],
+        &["settle", "--check"],
+    ] {
+        field.expect(0, words);
+        assert_eq!(field.read("pylock.toml"), pins);
+    }
+    field.expect(0, &["settle", "./tools/drill", "--out", "sub/pylock.toml"]);
+    assert!(
+        field
+            .read("sub/pylock.toml")
+            .contains("question = [\"../tools/drill\"]")
+    );
+    field.expect(0, &["settle", "--out", "sub/pylock.toml"]);
+    let other = field.expect(2, &["settle", "./tools/drill"]);
+    assert!(
+        other
+            .err
+            .contains("answers another question: ./tools/drill, firnio"),
+        "{}",
+        other.err
+    );
+}
+
 /// Whatever takes up the question of pins takes up its trees: as the pins have them, or as they lie
 /// there, and never a project of the depots with their name.
 #[rstest]
