@@ -4,12 +4,12 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use eutaxis_core::artifact::{Metadata, SourceFiles};
+use eutaxis_core::artifact::Metadata;
 use eutaxis_core::fault::escaped;
 use eutaxis_core::index::Hashes;
 use eutaxis_core::knowledge::Families;
 use eutaxis_core::pins::{Lock, LockFile, Package};
-use eutaxis_core::record::{self, Share, Unrecorded};
+use eutaxis_core::record::{self, Unrecorded};
 use eutaxis_core::requirement::Accepts;
 use eutaxis_core::solve::Problem;
 use eutaxis_core::{Name, Requirement, Target, Version};
@@ -20,6 +20,7 @@ use eutaxis_world::trees::TreeAt;
 use eutaxis_world::{Error, ErrorKind};
 use url::Url;
 
+use crate::building::trees;
 use crate::cli::TargetOptions;
 use crate::output::Output;
 use crate::plan::{self, Surroundings};
@@ -79,9 +80,8 @@ pub(crate) fn read_share(
         return Ok(first.lock.clone());
     }
     let here = plan::target(&TargetOptions::default(), surroundings).ok();
-    let own = here.map(|h| record::share_at(&lock, &h.target, families));
-    let is_own = |s: &&Share| own.as_ref() == Some(&s.lock);
-    let told = shares.iter().find(is_own).unwrap_or(first);
+    let own = here.and_then(|h| record::of_place(&shares, &h.target));
+    let told = own.unwrap_or(first);
     let others = names.iter().filter(|n| **n != told.name);
     output.notice(&format!(
         "{} is for {}: told for {} (--target NAME tells for {})",
@@ -168,10 +168,7 @@ pub(crate) fn know_trees(lock: &Lock, depots: &Depots) -> BTreeMap<Name, Version
 /// The version that the project file of a folder states.
 fn stated_version(folder: &Path) -> Option<Version> {
     let text = std::fs::read(folder.join("pyproject.toml")).ok()?;
-    let mut files = SourceFiles::default();
-    files.take("tree/pyproject.toml", text);
-    let metadata = files.metadata().ok().flatten();
-    metadata.map(|m| m.version)
+    trees::stated(text).map(|m| m.version)
 }
 
 /// The SHA-256 by which a pinned file is known.

@@ -37,7 +37,7 @@ pub use read::{
     said_of, target_is_recorded, target_of, usual_parts,
 };
 pub use since::{AskMoves, Since};
-pub use together::{Apart, Share, is_shared, join, share_at, shares};
+pub use together::{Apart, Share, is_shared, join, of_place, share_at, shares};
 pub use write::{Wording, adjustment, chosen, left_out, proof, question};
 
 /// Our own table of a lock file, or of a package of it.

@@ -225,15 +225,19 @@ impl Look<'_> {
     }
 }
 
+/// What a project file states of its project; none where only its build system tells.
+pub(crate) fn stated(project_file: Vec<u8>) -> Option<Metadata> {
+    let mut files = SourceFiles::default();
+    files.take("tree/pyproject.toml", project_file);
+    files.metadata().ok().flatten()
+}
+
 /// A project file's own project, that is used where it lies: what it depends on is asked by the
 /// file, with its lines; of it only extras are left.
 fn in_place(own: &crate::asks::Own, url: &str) -> Result<KnownTree, Error> {
     let file = own.folder.join("pyproject.toml");
     let text = read_text(&file).map_err(Error::of_request)?;
-    let mut files = SourceFiles::default();
-    files.take("tree/pyproject.toml", text.clone().into_bytes());
-    let stated = files.metadata().ok().flatten();
-    let mut metadata = stated.unwrap_or_else(|| {
+    let mut metadata = stated(text.clone().into_bytes()).unwrap_or_else(|| {
         // Which version it is by now only its build system tells; nobody needs to know.
         Metadata::unsaid(own.name.clone(), Version::from_release(&[0]))
     });

@@ -155,14 +155,18 @@ pub fn shares(lock: &Lock, families: &Arc<Families>) -> Vec<Share> {
 /// where no target is such a place, the lock as it is.
 pub fn share_at(lock: &Lock, place: &Target, families: &Arc<Families>) -> Lock {
     let shares = shares(lock, families);
+    of_place(&shares, place).map_or_else(|| lock.clone(), |s| s.lock.clone())
+}
+
+/// The share that counts in a place: that of just this target, else of one whose marker holds there.
+pub fn of_place<'s>(shares: &'s [Share], place: &Target) -> Option<&'s Share> {
     let is_it = |s: &&Share| s.target.to_string() == place.to_string();
     let holds = |s: &&Share| {
         Marker::parse(&environment_with_series(&s.target))
             .is_ok_and(|m| m.holds(&place.markers, None))
     };
     let found = shares.iter().find(is_it);
-    let found = found.or_else(|| shares.iter().find(holds));
-    found.map_or_else(|| lock.clone(), |s| s.lock.clone())
+    found.or_else(|| shares.iter().find(holds))
 }
 
 /// Whether a lock is for several targets.

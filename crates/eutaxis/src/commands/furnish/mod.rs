@@ -260,7 +260,6 @@ fn prepare(
     let asked = selection(arguments, &lock)?;
     let shown = pins.display().to_string();
     let refusal = |f| Error::fault(ErrorKind::Request, &shown, &f);
-    let shares = record::shares(&lock, &surroundings.config.families);
     let fits = |target: &Target| select(&lock, target, &asked).map(|_| ()).map_err(refusal);
     let given = remembered::of(&lock, Path::new("")).and_then(|q| q.target.interpreter);
     let python = interpreter(arguments, &at, given.as_deref(), surroundings, &fits)?;
@@ -269,6 +268,7 @@ fn prepare(
     if record::is_shared(&part)
         && let Err(fault) = select(&lock, &target, &asked)
     {
+        let shares = record::shares(&lock, &surroundings.config.families);
         return Err(refusal(fault).help(with_this_place(&lock, pins, &shares, &target)));
     }
     let lock = part;

@@ -253,6 +253,9 @@ impl Job<'_> {
         pieces: &[Piece<'_>],
         problems: &[(&plan::Chosen, Problem, Option<Lock>)],
     ) -> Option<Result<Lock, Apart>> {
+        if !self.arguments.together {
+            return None;
+        }
         let each = pieces.iter().zip(problems);
         let shares = each.map(|(piece, (chosen, problem, _))| Share {
             name: chosen.name.clone(),
@@ -260,7 +263,7 @@ impl Job<'_> {
             lock: piece.lock.clone(),
         });
         let shares: Vec<Share> = shares.collect();
-        self.arguments.together.then(|| record::join(&shares))
+        Some(record::join(&shares))
     }
 
     /// Writes one lock for all, or one for each, with the plain lists.
