@@ -324,8 +324,9 @@ pub(crate) fn target(
     }
     if let Some(text) = &options.accelerator {
         let families = &surroundings.config.families;
-        chosen.target.accelerators = Accelerators::parse(text, families)
+        let stated = Accelerators::parse(text, families)
             .map_err(|f| Error::in_file("--accelerator", text, &f))?;
+        chosen.target.accelerators = stated.over(&chosen.target.accelerators);
         chosen.shown = if chosen.here {
             chosen.shown
         } else {

@@ -4,6 +4,7 @@ use std::fmt;
 
 use jiff::Timestamp;
 
+use super::Shown;
 use eutaxis_standards::day;
 use eutaxis_standards::fault::{Origin, escaped};
 use eutaxis_standards::targets::{BuildMiss, Misfit, MisfitKind};
@@ -69,6 +70,8 @@ pub enum Bar {
     Misfit(Misfit),
     /// A build for an accelerator does not run here.
     Accelerator(Box<BuildMiss>),
+    /// It leaves accelerators unused that are required; how that shows.
+    Unused(Box<Shown>),
     /// Yanked; the publisher's reason may be empty.
     Yanked(String),
     /// A pre-release that nothing admits.
@@ -131,7 +134,7 @@ impl Bar {
                 MisfitKind::Platform => BarKind::Platform,
                 MisfitKind::Libc => BarKind::Libc,
             },
-            Bar::Accelerator(_) => BarKind::Accelerator,
+            Bar::Accelerator(_) | Bar::Unused(_) => BarKind::Accelerator,
             Bar::Yanked(_) => BarKind::Yanked,
             Bar::Prerelease => BarKind::Prerelease,
             Bar::Undated | Bar::Later { .. } => BarKind::Date,
@@ -160,6 +163,10 @@ impl Bar {
                 }
             }
             Bar::Accelerator(miss) => whole(miss.to_string()),
+            Bar::Unused(shown) => Parts {
+                own: format!(": {shown}"),
+                ..whole("leaves the accelerator unused, and it is required".to_owned())
+            },
             Bar::Yanked(reason) => whole(format!("yanked{}", quoted(reason, ": ", ""))),
             Bar::Prerelease => whole("a pre-release, which nothing admits".to_owned()),
             Bar::Undated => whole("the depot gives no date for it".to_owned()),

@@ -10,7 +10,7 @@ use super::adjust::{Adjustment, needs_only, offered};
 use super::admit;
 use super::late::{MetadataAnswer, bar_of, learned_build};
 use super::rank::{self, Preferred, Ranking};
-use super::{Build, LateBar, Offer, OfferFile, Policy, offer_of, offers};
+use super::{Bar, Build, LateBar, Offer, OfferFile, Policy, offer_of, offers};
 use eutaxis_standards::artifact::{Metadata, Unsure};
 use eutaxis_standards::index::Page;
 use eutaxis_standards::name::Name;
@@ -197,9 +197,11 @@ impl JudgedPage {
         } else {
             None
         };
-        let build = metadata
-            .as_ref()
-            .and_then(|m| learned_build(file, m, rules.target));
+        // A wheel for another place is read to compare, and says nothing of this one.
+        let fits = file.rank.is_some() || !file.is_wheel();
+        let bar = bar.filter(|b| fits || matches!(b, Bar::Unusable(_) | Bar::TooDear { .. }));
+        let read = metadata.as_ref().filter(|_| fits);
+        let build = read.and_then(|m| learned_build(file, m, rules.target));
         let is_barred = bar.is_some();
         if build.is_some() || is_barred {
             let mine = Arc::make_mut(self);
@@ -220,6 +222,24 @@ impl JudgedPage {
             build,
             is_barred,
         })
+    }
+
+    /// Bars a file for what was concluded of it; whether a release of the page has it.
+    pub(crate) fn bar(
+        self: &mut Arc<Self>,
+        version: &Version,
+        filename: &Arc<str>,
+        bar: Bar,
+        rules: &Rules<'_>,
+    ) -> bool {
+        let Some(at) = self.position(version) else {
+            return false;
+        };
+        let mine = Arc::make_mut(self);
+        let filename = Arc::clone(filename);
+        mine.late.push(LateBar { filename, bar });
+        mine.judge_again(at, version, rules);
+        true
     }
 
     /// Just one release is judged again.

@@ -13,8 +13,8 @@ use super::chronology;
 use super::problem::Problem;
 use super::table::{Key, Value};
 use crate::offer::{
-    BarKind, Build, Effect, JudgedPage, Learned, MetadataAnswer, Offer, Preferred, Ranking, Told,
-    Verdict, admits_prereleases, is_final, needs_only, requirements,
+    Bar, BarKind, Build, Effect, JudgedPage, Learned, Lost, MetadataAnswer, Offer, Preferred,
+    Ranking, Told, Verdict, admits_prereleases, is_final, lost, needs_only, requirements,
 };
 use eutaxis_standards::artifact::{Metadata, Unread};
 use eutaxis_standards::index::FileKind;
@@ -429,6 +429,35 @@ impl ProjectFacts {
     pub(super) fn build(&self, value: Value) -> Option<&Build> {
         self.judged
             .build_of(self.offer(value).and_then(Offer::best)?)
+    }
+
+    /// Whether a value leaves the accelerators of the place unused, as far as is known. What was
+    /// asked for and cannot be had tells nothing.
+    pub(super) fn lost(
+        &self,
+        value: Value,
+        problem: &Problem,
+        asked: &FxHashSet<Arc<str>>,
+    ) -> Lost {
+        let Some(offer) = self.offer(value) else {
+            return Lost::No;
+        };
+        let known = |file: &Arc<str>| match self.needs_of(file) {
+            Some(needs) => Some(needs.and_then(|n| n.said.clone())),
+            None => (self.dear.contains(file) || asked.contains(file)).then_some(None),
+        };
+        lost(&self.judged, offer, &known, &problem.rules())
+    }
+
+    /// Bars the best file of a value for what was concluded of it.
+    pub(super) fn bar(&mut self, value: Value, bar: Bar, problem: &Problem) -> bool {
+        let version = self.offer(value).map(|o| o.version.clone());
+        let (Some(version), Some(file)) = (version, self.file(value).cloned()) else {
+            return false;
+        };
+        let is_barred = self.judged.bar(&version, &file, bar, &problem.rules());
+        self.rank(problem);
+        is_barred
     }
 
     /// What the best file of a value needs, when its metadata was supplied.

@@ -79,6 +79,7 @@ mod facts;
 mod held;
 mod joint;
 mod let_go;
+mod losses;
 mod problem;
 mod queue;
 mod search;

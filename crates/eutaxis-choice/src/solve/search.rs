@@ -37,11 +37,11 @@ const MOST_LIKELY: usize = 64;
 /// What the search came to.
 #[derive(Debug)]
 pub enum Step {
-    /// It must know these to go on, and will probably want the others next.
+    /// It must know these to go on, and will probably want the others next, or says more with them.
     Wants {
-        /// Without these it cannot go on.
+        /// Without these it cannot go on; where there are none, it goes on without any.
         needed: Vec<Want>,
-        /// Metadata of the offers that will probably be taken.
+        /// Metadata of the offers that will probably be taken, or of files that tell more of them.
         likely: Vec<Want>,
     },
     /// A solution, the one that the promise names.
@@ -61,7 +61,7 @@ pub struct Search {
     pub(super) problem: Rc<Problem>,
     pub(super) facts: Facts,
     pub(super) state: State,
-    queue: Queue,
+    pub(super) queue: Queue,
     rooted: bool,
     pub(super) expanded: FxHashSet<(Name, Value, Option<Name>)>,
     pub(super) shared: FxHashMap<ShareKey, ClauseId>,
@@ -87,6 +87,8 @@ pub struct Search {
     /// Strong facts that were come by.
     pub(super) doubts: Vec<Doubt>,
     pub(super) let_go: LetGo,
+    /// Files for other places that were asked for.
+    pub(super) beside: FxHashSet<Arc<str>>,
 }
 
 impl Search {
@@ -112,6 +114,7 @@ impl Search {
             was_supplied: false,
             doubts: Vec::new(),
             let_go: LetGo::default(),
+            beside: FxHashSet::default(),
         }
     }
 
@@ -201,8 +204,16 @@ impl Search {
                 Some(None) => continue,
                 None => {}
             }
+            let beside = self.wants_beside();
+            if !beside.is_empty() {
+                // It may fail: then nobody knows what builds for other places use.
+                return Step::Wants {
+                    needed: Vec::new(),
+                    likely: beside,
+                };
+            }
             if let Some(solution) = self.finish() {
-                if self.ask_as_asked() {
+                if self.bar_lost() || self.ask_as_asked() {
                     continue;
                 }
                 return Step::Settled(solution);
@@ -403,6 +414,7 @@ impl Search {
             facts: &self.facts,
             doubts: &self.doubts,
             let_go: &self.let_go,
+            beside: &self.beside,
             value_of: &value_of,
         };
         let solution = Solution::read(&sources);

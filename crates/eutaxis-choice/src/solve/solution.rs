@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::chronology::{self, Strength};
 use super::doubts::Doubt;
@@ -12,7 +12,7 @@ use super::let_go::LetGo;
 use super::problem::{AskId, BoundId, Problem};
 use super::queue::{OwnTime, Queue, in_force};
 use super::table::Value;
-use crate::offer::{Bar, BarKind, Build, Chronology, Offer, Prefer, Verdict};
+use crate::offer::{Bar, BarKind, Build, Chronology, Loss, Lost, Offer, Prefer, Verdict};
 use eutaxis_standards::artifact::Unsure;
 use eutaxis_standards::index::PageFile;
 use eutaxis_standards::knowledge::MadeFor;
@@ -192,10 +192,10 @@ pub enum Caution {
         project: Name,
         /// The release.
         version: Version,
-        /// The newest build that uses an accelerator.
-        build: Version,
-        /// Why that is out, if it is for its accelerator.
-        because: Option<String>,
+        /// What shows that others do, and which was the last.
+        loss: Box<Loss>,
+        /// Nothing of the whole solution uses one; said with the first project that does not.
+        alone: bool,
     },
     /// The chosen build is for a toolkit that is older than the devices of the place: whether it
     /// holds code that runs there was not read.
@@ -266,6 +266,8 @@ pub(super) struct Sources<'a> {
     pub(super) facts: &'a Facts,
     pub(super) doubts: &'a [Doubt],
     pub(super) let_go: &'a LetGo,
+    /// Files for other places that were asked for.
+    pub(super) beside: &'a FxHashSet<Arc<str>>,
     pub(super) value_of: &'a dyn Fn(&Name) -> Option<Value>,
 }
 
@@ -276,6 +278,14 @@ impl Solution {
             .iter()
             .filter(|c| c.verdict == Verdict::Build)
             .count()
+    }
+
+    /// The projects that leave the accelerators of the place unused, which builds of them use.
+    pub fn unaccelerated(&self) -> impl Iterator<Item = &Name> {
+        self.cautions.iter().filter_map(|caution| match caution {
+            Caution::Unaccelerated { project, .. } => Some(project),
+            _ => None,
+        })
     }
 
     /// Whether an interpreter whose series began then is younger than the time of the oldest held
@@ -302,6 +312,7 @@ impl Solution {
             chosen_of(project, asked_by, sources, &mut cautions)
         };
         let mut chosen: Vec<Chosen> = queue.projects().filter_map(one).collect();
+        say_nothing_uses(&chosen, &mut cautions);
         let reader = Reader {
             problem,
             facts,
@@ -354,31 +365,39 @@ fn held_back(chosen: &Chosen) -> Option<HeldBack> {
     })
 }
 
-/// What is lost where the chosen release leaves the accelerator of the place unused, though builds
+/// What is lost where the chosen release leaves the accelerators of the place unused, though builds
 /// of the project use one.
 fn unaccelerated(
-    problem: &Problem,
+    sources: &Sources<'_>,
     known: &ProjectFacts,
     project: &Name,
     value: Value,
 ) -> Option<Caution> {
-    let uses =
-        |build: Option<&Build>| matches!(build.map(|b| &b.made_for), Some(MadeFor::Toolkit(..)));
-    if problem.target.accelerators.is_empty() || uses(known.build(value)) {
+    let Lost::Yes(loss) = known.lost(value, sources.problem, sources.beside) else {
         return None;
-    }
-    let chosen = known.offer(value)?;
-    let build = known
-        .offers()
-        .iter()
-        .find(|o| o.files.iter().any(|f| uses(f.build.as_ref())))?;
-    let bar = build.bars.iter().find(|b| b.kind() == BarKind::Accelerator);
+    };
     Some(Caution::Unaccelerated {
         project: project.clone(),
-        version: chosen.version.clone(),
-        build: build.version.clone(),
-        because: bar.map(ToString::to_string),
+        version: known.offer(value)?.version.clone(),
+        loss,
+        alone: false,
     })
+}
+
+/// Says with the first of what leaves the accelerators unused that nothing uses them, where that is
+/// so.
+fn say_nothing_uses(chosen: &[Chosen], cautions: &mut [Caution]) {
+    let uses = |c: &Chosen| {
+        let build = c.build.as_ref();
+        matches!(build.map(|b| &b.made_for), Some(MadeFor::Toolkit(..)))
+    };
+    let first = cautions.iter_mut().find_map(|c| match c {
+        Caution::Unaccelerated { alone, .. } => Some(alone),
+        _ => None,
+    });
+    if let Some(alone) = first {
+        *alone = !chosen.iter().any(uses);
+    }
 }
 
 /// That the chosen build is for a toolkit that is older than the devices.
@@ -480,7 +499,7 @@ fn chosen_of(
         version: offer.version.clone(),
         reason: reason.clone(),
     }));
-    cautions.extend(unaccelerated(problem, known, project, value));
+    cautions.extend(unaccelerated(sources, known, project, value));
     cautions.extend(unserved(problem, known, project, value));
     let mut needed: Vec<Name> = Vec::new();
     for need in in_force(needs, &extras).filter(|n| n.requirement.name != *project) {

@@ -68,6 +68,8 @@ pub struct Best {
     pub row: usize,
     /// How many projects have only source in it, over all columns.
     pub built: usize,
+    /// How many leave the accelerator of the place unused, over all columns.
+    pub unaccelerated: usize,
     /// How many projects are older in it than in other rows, over all columns.
     pub lost: usize,
     /// On so many targets its interpreter is younger than the time of the held asks.
@@ -83,6 +85,8 @@ pub struct Best {
 pub enum Cost {
     /// More must be built.
     Built,
+    /// More leave the accelerator of the place unused.
+    Unaccelerated,
     /// It is younger than the time of what is asked for.
     Younger,
     /// More releases have to be older.
@@ -170,6 +174,13 @@ impl Matrix {
         solution.map_or(0, Solution::built)
     }
 
+    /// The projects of a cell that leave the accelerator of its place unused.
+    pub fn unaccelerated(&self, row: usize, column: usize) -> Vec<&Name> {
+        let row = self.rows.get(row);
+        let solution = row.and_then(|r| r.get(column)).and_then(Cell::solution);
+        solution.map_or(Vec::new(), |s| s.unaccelerated().collect())
+    }
+
     /// In how many columns a row's interpreter is younger than the time of the held asks.
     fn younger(&self, row: usize, began: Option<Timestamp>) -> usize {
         let is_younger = |cell: &&Cell| cell.solution().is_some_and(|s| s.is_of_before(began));
@@ -179,7 +190,7 @@ impl Matrix {
     }
 
     /// The row to take: of those that hold everything, the one in which the fewest projects must be
-    /// built, then whose interpreter is of the time of what is asked for (docs/choice.md, dates),
+    /// built, then in which the fewest leave an accelerator unused, then whose interpreter is of the time of what is asked for (docs/choice.md, dates),
     /// then in which the fewest are older, then one that is here, then the newest. `interpreters`
     /// says of each row when its series began, and whether it is on this machine.
     pub fn best(&self, interpreters: &[(Option<Timestamp>, bool)]) -> Option<Best> {
@@ -193,19 +204,25 @@ impl Matrix {
             .map(|row| Best {
                 row,
                 built: over_all(row, &|r, c| self.built(r, c)),
+                unaccelerated: over_all(row, &|r, c| self.unaccelerated(r, c).len()),
                 younger: self.younger(row, interpreter(row).0),
                 lost: over_all(row, &|r, c| self.lost(r, c).len()),
                 passed_over: Vec::new(),
                 cost: Cost::Absent,
             })
             .collect();
-        holding.sort_by_key(|b| (b.built, b.younger, b.lost, !interpreter(b.row).1, b.row));
+        holding.sort_by_key(|b| {
+            let here = interpreter(b.row).1;
+            (b.built, b.unaccelerated, b.younger, b.lost, !here, b.row)
+        });
         let mut holding = holding.into_iter();
         let best = holding.next()?;
         let mut newer: Vec<Best> = holding.filter(|b| b.row < best.row).collect();
         newer.sort_by_key(|b| b.row);
         let cost = if newer.iter().any(|b| b.built > best.built) {
             Cost::Built
+        } else if newer.iter().any(|b| b.unaccelerated > best.unaccelerated) {
+            Cost::Unaccelerated
         } else if newer.iter().any(|b| b.younger > best.younger) {
             Cost::Younger
         } else if newer.iter().any(|b| b.lost > best.lost) {

@@ -7,8 +7,9 @@ use std::sync::{Arc, LazyLock};
 
 use serde::{Deserialize, Deserializer};
 
+use super::without::Without;
 use crate::fault::{Fault, FaultKind, escaped};
-use crate::name::nearest;
+use crate::name::{Name, nearest};
 use crate::requirement::Requirement;
 use crate::system::System;
 use crate::version::Version;
@@ -464,12 +465,16 @@ impl MadeFor {
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Families {
     all: Vec<Arc<Family>>,
+    without: Vec<Without>,
 }
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
 struct File {
+    #[serde(default)]
     family: Vec<Family>,
+    #[serde(default)]
+    without: Vec<Without>,
 }
 
 static BUILT_IN: LazyLock<Arc<Families>> = LazyLock::new(|| {
@@ -516,7 +521,11 @@ impl Families {
             all.retain(|f| f.name != family.name);
             all.push(Arc::new(family));
         }
-        Ok(Families { all })
+        let without = read.without.into_iter().chain(self.without.clone());
+        Ok(Families {
+            all,
+            without: without.collect(),
+        })
     }
 
     /// The family of that name.
@@ -562,6 +571,16 @@ impl Families {
                 0,
             )),
         }
+    }
+
+    /// What is known of a project's releases without an accelerator on a system.
+    pub fn without<'a>(
+        &'a self,
+        project: &'a Name,
+        system: System,
+    ) -> impl Iterator<Item = &'a Without> {
+        let mine = self.without.iter();
+        mine.filter(move |w| w.project == *project && w.is_on(system))
     }
 
     /// All families.

@@ -23,6 +23,7 @@ mod policies;
 mod stable_abi;
 mod standard_modules;
 mod standard_names;
+mod without;
 
 pub use accelerators::{Families, Family, Form, Library, MadeFor, Number, Probe, Runs, Told};
 pub use brought_by::{bringing, was_everywhere};
@@ -40,3 +41,4 @@ pub use policies::{highest_symbol, may_need};
 pub use stable_abi::is_stable;
 pub use standard_modules::{Standing, standing};
 pub use standard_names::{Lacking, SeriesNumber, is_standard, lacking_module, lacking_name};
+pub use without::Without;

@@ -1,7 +1,8 @@
 //! The accelerators of a target, and what of them a build needs (docs/house.md).
 //!
 //! ```text
-//! accelerator = family ['toolkit' number] ['driver' number] {'device' generation}  |  'none'
+//! accelerator = family ['toolkit' number] ['driver' number] {'device' generation} ['required']
+//!             | 'none'
 //! ```
 
 use std::cmp::Reverse;
@@ -24,6 +25,8 @@ pub struct Accelerator {
     pub driver: Option<Number>,
     /// Generations of its devices; a build must serve one of those that are known.
     pub devices: Vec<String>,
+    /// Releases of projects that use it elsewhere, and not here, are out.
+    pub is_required: bool,
 }
 
 /// The accelerators of a target, with the families by which builds are told.
@@ -94,7 +97,7 @@ impl Accelerator {
         let form = || {
             Fault::new(
                 format!(
-                    "an accelerator is FAMILY [toolkit V] [driver V] [device D], not `{}`",
+                    "an accelerator is FAMILY [toolkit V] [driver V] [device D] [required], not `{}`",
                     escaped(text.trim())
                 ),
                 0,
@@ -106,8 +109,13 @@ impl Accelerator {
             toolkit: None,
             driver: None,
             devices: Vec::new(),
+            is_required: false,
         };
         while let Some(key) = words.next() {
+            if key == "required" && !found.is_required {
+                found.is_required = true;
+                continue;
+            }
             let value = words.next().ok_or_else(form)?;
             match key {
                 "toolkit" if found.toolkit.is_none() => found.toolkit = Some(Number::parse(value)?),
@@ -117,6 +125,12 @@ impl Accelerator {
             }
         }
         Ok(found)
+    }
+
+    /// Whether nothing is said of it but that it is required.
+    fn is_bare(&self) -> bool {
+        let is_known = self.toolkit.is_some() || self.driver.is_some() || !self.devices.is_empty();
+        self.is_required && !is_known
     }
 
     /// The first of its devices for which a toolkit is too old, where it is for all that are known;
@@ -191,6 +205,8 @@ pub enum BuildMiss {
         /// What is wanted.
         only: (String, Number),
     },
+    /// It leaves out the family, which is required.
+    Required(String),
     /// The family is not there.
     Family {
         /// What it needs.
@@ -233,6 +249,9 @@ impl fmt::Display for BuildMiss {
                 build,
                 only: (family, toolkit),
             } => write!(f, "{build}; only builds for {family} {toolkit} are wanted"),
+            BuildMiss::Required(family) => {
+                write!(f, "built without accelerators, and {family} is required")
+            }
             BuildMiss::Family {
                 needs: (family, toolkit),
                 here,
@@ -285,7 +304,8 @@ impl fmt::Display for Accelerator {
             .try_for_each(|d| write!(f, " driver {d}"))?;
         self.devices
             .iter()
-            .try_for_each(|d| write!(f, " device {d}"))
+            .try_for_each(|d| write!(f, " device {d}"))?;
+        f.write_str(if self.is_required { " required" } else { "" })
     }
 }
 
@@ -332,6 +352,32 @@ impl Accelerators {
         self.here.is_empty()
     }
 
+    /// Whether one must be used by what could use it.
+    pub fn is_required(&self) -> bool {
+        self.here.iter().any(|a| a.is_required)
+    }
+
+    /// The same, where one of which nothing is said but that it is required is the one that was there.
+    #[must_use]
+    pub fn over(mut self, before: &Accelerators) -> Self {
+        for stated in self.here.iter_mut().filter(|a| a.is_bare()) {
+            let mut known = before.here.iter();
+            if let Some(known) = known.find(|a| a.family.name == stated.family.name) {
+                *stated = Accelerator {
+                    is_required: true,
+                    ..known.clone()
+                };
+            }
+        }
+        self
+    }
+
+    /// The families that are there, in words.
+    pub fn names(&self) -> String {
+        let names: Vec<&str> = self.here.iter().map(|a| a.family.name.as_str()).collect();
+        names.join(", ")
+    }
+
     /// Why a build does not run here; none when it does.
     pub fn miss(&self, build: &MadeFor, system: System) -> Option<Box<BuildMiss>> {
         if let Some((family, toolkit)) = &self.only {
@@ -344,7 +390,8 @@ impl Accelerators {
             }
         }
         let MadeFor::Toolkit(family, toolkit) = build else {
-            return None;
+            let required = self.here.iter().find(|a| a.is_required)?;
+            return Some(Box::new(BuildMiss::Required(required.family.name.clone())));
         };
         let same: Vec<&Accelerator> = self
             .here
@@ -501,6 +548,12 @@ device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "
     )]
     #[case::older_than_the_toolkit("nordglim toolkit 4.1", "nor39", None)]
     #[case::nothing_known("nordglim", "nor42", None)]
+    #[case::required(
+        "nordglim required",
+        "cpu",
+        Some("built without accelerators, and nordglim is required")
+    )]
+    #[case::required_and_used("nordglim driver 512.4 required", "nor41", None)]
     fn builds_run_or_the_reason_is_told(
         #[case] here: &str,
         #[case] label: &str,
@@ -575,6 +628,7 @@ device = [{ name = "b1", first = "3.0", last = "3.9" }, { name = "b3", first = "
         "nordglim toolkit 4.1 driver 512.4 device b3"
     )]
     #[case("  NORDGLIM   driver 512.4", "nordglim driver 512.4")]
+    #[case("nordglim required device b3", "nordglim device b3 required")]
     fn the_text_form_is_read_and_shown(#[case] text: &str, #[case] shown: &str) {
         assert_eq!(accelerators(text).unwrap().here[0].to_string(), shown);
     }

@@ -96,6 +96,7 @@ fn of_family(root: &Path, family: &Arc<Family>, system: System) -> Option<Found>
         toolkit: None,
         driver,
         devices,
+        is_required: false,
     };
     Some(Found {
         accelerator,

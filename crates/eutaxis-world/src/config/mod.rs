@@ -658,7 +658,7 @@ fn read_accelerator(
 ) -> std::result::Result<Accelerators, Fault> {
     let mut found = Accelerators::none(Arc::clone(families));
     for table in tables {
-        table.ensure_known(&["family", "toolkit", "driver", "device"])?;
+        table.ensure_known(&["family", "toolkit", "driver", "device", "required"])?;
         let family = table
             .string("family")?
             .ok_or_else(|| table.fault("`family` is missing"))?;
@@ -686,6 +686,7 @@ fn read_accelerator(
             toolkit: number("toolkit")?,
             driver: number("driver")?,
             devices,
+            is_required: table.boolean("required")?.unwrap_or(false),
         });
     }
     Ok(found)

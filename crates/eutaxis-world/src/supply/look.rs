@@ -1,11 +1,14 @@
 //! Projects looked at by themselves, by the same judge as in a search: for lists and checks that
 //! choose nothing.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::Page;
-use eutaxis_core::offer::{JudgedPage, Learned, MetadataAnswer, Rules, Verdict};
+use eutaxis_core::offer::{
+    JudgedPage, Learned, Loss, Lost, MetadataAnswer, Offer, Rules, Verdict, lost,
+};
 use eutaxis_core::requirement::Accepts;
 use eutaxis_core::solve::Want;
 use eutaxis_core::{Name, Requirement};
@@ -58,6 +61,34 @@ impl Run {
             judged.learn(&file, &answer, rules);
         }
         judged
+    }
+
+    /// That a release leaves the accelerators of the place unused, which builds of its project use.
+    /// Metadata that cannot be had cheaply tell nothing.
+    pub fn loss(&self, judged: &JudgedPage, offer: &Offer, rules: &Rules<'_>) -> Option<Box<Loss>> {
+        let project = judged.project();
+        let mut asked: HashMap<Arc<str>, Option<Arc<Metadata>>> = HashMap::new();
+        let metadata = |answer| match answer {
+            MetadataAnswer::Known(metadata) => Some(metadata),
+            _ => None,
+        };
+        let read = self.crew(None).answers_of(project).into_iter();
+        asked.extend(read.map(|(file, answer)| (file, metadata(answer))));
+        loop {
+            let known = |file: &Arc<str>| asked.get(file).cloned();
+            let file = match lost(judged, offer, &known, rules) {
+                Lost::No => return None,
+                Lost::Yes(loss) => return Some(loss),
+                Lost::Ask(file) => file,
+            };
+            let want = Want::Metadata(project.clone(), Arc::clone(&file));
+            self.crew(None).order([&want].into_iter());
+            let told = match self.crew(None).fact(&want) {
+                Ok(Fact::Metadata(_, _, answer)) => metadata(answer),
+                Ok(Fact::Page(..)) | Err(_) => None,
+            };
+            asked.insert(file, told);
+        }
     }
 
     /// What requirements ask for, all at once: each project as it is judged, until it is sure which

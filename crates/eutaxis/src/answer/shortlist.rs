@@ -31,6 +31,9 @@ pub(crate) struct Listing {
     /// Why its page has no file that can be used, when it has none.
     pub(crate) empty: Option<String>,
     pub(crate) cautions: Vec<String>,
+    /// That the one to take leaves an accelerator unused, or is for a toolkit older than the
+    /// devices: told before the list.
+    pub(crate) accelerator: Option<String>,
     /// What is foreseen of builds: of the release to take, and of the newest that has only source,
     /// each with what pins it.
     pub(crate) builds: Vec<(Foreseen, String)>,

@@ -6,7 +6,7 @@ use eutaxis_core::artifact::Metadata;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
 use eutaxis_core::name::nearest;
-use eutaxis_core::offer::{Offer, Policy, Rules, Verdict, grid, pick, takes};
+use eutaxis_core::offer::{JudgedPage, Offer, Policy, Rules, Verdict, grid, pick, takes};
 use eutaxis_core::remedy::{Invocation, Step, Verb};
 use eutaxis_core::requirement::Unnamed;
 use eutaxis_core::{Name, Requirement, Target};
@@ -88,8 +88,10 @@ pub(crate) fn run(
         run: &run,
     };
     let builds = builds.foreseen(&requirement.name, &shown, best)?;
+    let taken = best.and_then(|i| shown.get(i));
     let listing = Listing {
         builds,
+        accelerator: taken.and_then(|o| accelerator(&judged, o, &rules, &run)),
         grid: arguments.grid.then(|| grid(shown.iter(), &chosen.target)),
         cautions: cautions(&requirement, &chosen.target, page, metadata.as_deref()),
         requirement,
@@ -115,6 +117,19 @@ pub(crate) fn run(
         text: render::shortlist::text(&listing),
         report: report::Shortlist::Listed(Box::new((&listing).into())).into(),
     })
+}
+
+/// That a release is for a toolkit older than the devices, or leaves the accelerator unused.
+fn accelerator(judged: &JudgedPage, offer: &Offer, rules: &Rules<'_>, run: &Run) -> Option<String> {
+    let target = rules.target;
+    let release = format!("{} {}", judged.project(), offer.version);
+    let build = offer.best().and_then(|f| judged.build_of(f));
+    let (all, system) = (&target.accelerators, target.platform.system);
+    if let Some(unserved) = build.and_then(|b| all.unserved(&b.made_for, system)) {
+        return Some(format!("{release} is {unserved}"));
+    }
+    let loss = run.loss(judged, offer, rules)?;
+    Some(words::releases::unused(&release, &loss, all))
 }
 
 /// How builds are foreseen here.

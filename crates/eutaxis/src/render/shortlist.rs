@@ -93,9 +93,8 @@ fn headline(listing: &Listing, width: usize) -> String {
         "{}\n",
         wrap(&line, width).join("\n").replacen(&plain, &answer, 1)
     );
-    if let Some((best, unserved)) = best.and_then(|b| Some((b, unserved(b, listing)?))) {
-        let line = format!("{project} {} is {unserved}", best.version);
-        text.push_str(&labelled("caution", &style::care("caution"), &line, width));
+    if let Some(line) = &listing.accelerator {
+        text.push_str(&labelled("caution", &style::care("caution"), line, width));
     }
     if best.is_some() && !newer.is_empty() {
         let told: Vec<String> = newer

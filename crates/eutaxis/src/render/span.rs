@@ -1,6 +1,7 @@
 //! Interpreters against targets, as text: which to take and why, the matrix, what stands in the
 //! way, the split.
 
+use eutaxis_core::Name;
 use eutaxis_core::offer::BarKind;
 use eutaxis_core::solve::{Clash, FactKind};
 use eutaxis_core::span::{Cell, Cost, Split, in_few_words};
@@ -109,6 +110,7 @@ fn headline(report: &Report<'_>, width: usize) -> String {
         let newer = passed.join(" and ");
         let cost = match best.cost {
             Cost::Built => format!("under {newer} more must be built from source"),
+            Cost::Unaccelerated => format!("under {newer} more leave the accelerator unused"),
             Cost::Younger => format!("{newer} came after the time of what is asked for"),
             Cost::Older => format!("under {newer} more releases have to be older"),
             Cost::Absent => format!("{newer} is not on this machine"),
@@ -181,6 +183,10 @@ fn shown_rows(report: &Report<'_>) -> usize {
 pub(crate) fn cell_words(cell: &Cell, built: usize, older: usize, project: bool) -> String {
     match cell {
         Cell::Settled(solution) => {
+            let unused = match solution.unaccelerated().next() {
+                Some(_) => "  -acc",
+                None => "",
+            };
             let lost = if older > 0 {
                 format!("  -{older}")
             } else {
@@ -191,7 +197,7 @@ pub(crate) fn cell_words(cell: &Cell, built: usize, older: usize, project: bool)
             } else {
                 String::new()
             };
-            format!("settles {}{lost}{source}", solution.chosen.len())
+            format!("settles {}{lost}{source}{unused}", solution.chosen.len())
         }
         Cell::Clash(clash) => {
             let (word, about) = in_few_words(clash);
@@ -275,7 +281,21 @@ pub(crate) fn legend(report: &Report<'_>, width: usize) -> Vec<String> {
     if any(&|r, c| report.matrix.built(r, c) > 0) {
         legend.push("N built: so many have only source there, which must be built");
     }
-    legend.iter().flat_map(|l| wrap(l, width)).collect()
+    let mut unused: Vec<&Name> = Vec::new();
+    for (row, cells) in report.matrix.rows().iter().enumerate() {
+        unused.extend((0..cells.len()).flat_map(|c| report.matrix.unaccelerated(row, c)));
+    }
+    unused.sort();
+    unused.dedup();
+    let mut lines: Vec<String> = legend.into_iter().map(str::to_owned).collect();
+    if !unused.is_empty() {
+        let names: Vec<&str> = unused.iter().map(|n| n.as_str()).collect();
+        lines.push(format!(
+            "-acc: the accelerator of the place is left unused by {}, and builds elsewhere use it",
+            names.join(", ")
+        ));
+    }
+    lines.iter().flat_map(|l| wrap(l, width)).collect()
 }
 
 /// `3.11  <-`

@@ -291,7 +291,9 @@ impl From<&Changed> for Change {
                 here: other.here,
                 target: other.target.to_string(),
             },
-            Changed::Accelerators(all) => value("--accelerator", all.as_option()),
+            Changed::Accelerators(all) | Changed::Unrequired(all) => {
+                value("--accelerator", all.as_option())
+            }
             Changed::Build(name) => option("--build", name),
             Changed::Prereleases(name) => option("--prereleases", name),
             Changed::AsOf(moment) => value("--as-of", moment.to_string()),

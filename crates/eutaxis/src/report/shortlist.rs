@@ -124,7 +124,12 @@ impl From<&Listing> for Listed {
             also_in: listing.also_in.clone(),
             builds: listing.builds.iter().map(|(one, _)| one.into()).collect(),
             elsewhere: listing.elsewhere.clone(),
-            cautions: listing.cautions.clone(),
+            cautions: listing
+                .accelerator
+                .iter()
+                .chain(&listing.cautions)
+                .cloned()
+                .collect(),
             grid: listing.grid.as_ref().map(|g| Grid::new(g, listing)),
         }
     }

@@ -71,6 +71,9 @@ struct Cell {
     older: Vec<Older>,
     /// How many would have to be built.
     built: usize,
+    /// Projects that leave the accelerator of the target unused, which builds of them use.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    unaccelerated: Vec<String>,
 }
 
 /// What came of it.
@@ -196,6 +199,7 @@ fn cells(report: &Report<'_>) -> Vec<Cell> {
                 target: chosen.shown.clone(),
                 older: older.collect(),
                 built: report.matrix.built(row, column),
+                unaccelerated: texts(report.matrix.unaccelerated(row, column)),
             }));
         }
     }

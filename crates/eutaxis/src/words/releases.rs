@@ -3,9 +3,10 @@
 
 use eutaxis_core::Requirement;
 use eutaxis_core::fault::escaped;
-use eutaxis_core::offer::{Adjustment, Chronology, Effect};
+use eutaxis_core::offer::{Adjustment, Chronology, Effect, Loss};
 use eutaxis_core::rehearse::Break;
 use eutaxis_core::solve::{Asker, Caution, Newer, Out, Problem, Strength};
+use eutaxis_core::targets::Accelerators;
 
 use super::chronology::{self, month};
 use super::place;
@@ -110,6 +111,20 @@ pub(crate) fn is_of_accelerator(caution: &Caution) -> bool {
     )
 }
 
+/// That a release leaves the accelerators of the place unused, what shows that others do, and what
+/// keeps to those that use them.
+pub(crate) fn unused(release: &str, loss: &Loss, here: &Accelerators) -> String {
+    let families = here.names();
+    let last = loss.last.as_ref();
+    let last = last.map_or(String::new(), |last| {
+        let required = here.here.first().map_or("", |a| a.family.name.as_str());
+        format!(
+            " The last with {families} here was {last}: --accelerator \"{required} required\" takes it."
+        )
+    });
+    format!("{release} leaves {families} unused: {}.{last}", loss.shown)
+}
+
 /// Cautions of a solution in words: all that may break, and of chronology the strong ones; with
 /// `all` every one.
 pub(crate) fn cautions<'a>(
@@ -132,14 +147,15 @@ pub(crate) fn cautions<'a>(
             Caution::Unaccelerated {
                 project,
                 version,
-                build,
-                because,
+                loss,
+                alone,
             } => {
-                let because = because.as_ref().map_or(String::new(), |b| format!(": {b}"));
-                told.push(format!(
-                    "{project} {version} leaves the accelerator of this place unused. The newest \
-                        build that uses one is {build}{because}."
-                ));
+                let here = &problem.target.accelerators;
+                let one = unused(&format!("{project} {version}"), loss, here);
+                told.push(match alone {
+                    true => format!("nothing in this answer uses {}. {one}", here.names()),
+                    false => one,
+                });
             }
             Caution::Unserved {
                 project,

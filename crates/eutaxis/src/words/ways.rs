@@ -67,6 +67,7 @@ fn change(change: &Change) -> String {
         Change::Accelerators(all) if all.is_empty() => {
             "take builds without accelerators".to_owned()
         }
+        Change::Unrequired(_) => "take releases that leave the accelerator unused".to_owned(),
         Change::Accelerators(all) => {
             format!(
                 "a place with {}",
@@ -130,7 +131,9 @@ pub(crate) fn option(change: &Change) -> Option<[String; 2]> {
     let two = |option: &str, value: String| Some([option.to_owned(), value]);
     match change {
         Change::Interpreter(other) => two("--interpreter", other.name.clone()),
-        Change::Accelerators(all) => two("--accelerator", all.as_option()),
+        Change::Accelerators(all) | Change::Unrequired(all) => {
+            two("--accelerator", all.as_option())
+        }
         Change::Build(name) => two("--build", name.to_string()),
         Change::Prereleases(name) => two("--prereleases", name.to_string()),
         Change::AsOf(moment) => two("--as-of", moment.to_string()),

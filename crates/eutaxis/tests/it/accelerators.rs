@@ -83,7 +83,8 @@ fn a_target_of_the_settings_has_its_accelerator_and_the_pins_keep_it() {
 #[case::lost(
     "nordglim driver 1.0",
     "seracnet 2.3.0+cpu",
-    "caution  seracnet 2.3.0+cpu leaves the accelerator of this place unused."
+    "caution  nothing in this answer uses nordglim. seracnet 2.3.0+cpu leaves nordglim unused: the \
+        newest build that uses one is 2.3.0+nor42"
 )]
 #[case::none("none", "seracnet 2.3.0+cpu", "")]
 fn what_the_accelerator_loses_is_told_first(
@@ -104,7 +105,7 @@ fn what_the_accelerator_loses_is_told_first(
     assert!(plain.contains(&words), "{text}");
     assert_eq!(first.contains("caution"), !caution.is_empty(), "{text}");
     assert!(
-        !rest.contains("leaves the accelerator"),
+        !rest.contains("leaves nordglim unused"),
         "said once: {text}"
     );
     let list = field
@@ -114,6 +115,183 @@ fn what_the_accelerator_loses_is_told_first(
         list.contains("is served since"),
         caution.contains("served since"),
         "{list}"
+    );
+}
+
+/// An office machine with an accelerator that builds for its system do not use.
+const OFFICE: &str = "3.12 / windows amd64 / nordglim driver 512.4 device b3";
+
+/// What is lost is told by every command that chooses, with what shows it and the last release that
+/// used it; never where the place has no accelerator.
+#[rstest]
+#[case::by_metadata(
+    "calvingnet",
+    "its metadata asks for nordglim 4.1 on other systems",
+    "1.4.0"
+)]
+#[case::by_a_known_fact("meltcast", "since 1.0 (its release notes)", "0.9.2")]
+fn an_accelerator_that_is_lost_is_told_everywhere(
+    #[case] project: &str,
+    #[case] shown: &str,
+    #[case] last: &str,
+) {
+    let field = Field::new();
+    let plain = |text: String| text.split_whitespace().collect::<Vec<_>>().join(" ");
+    let ran = |arguments: &[&str]| plain(field.expect(0, arguments).out);
+    let settled = ran(&[
+        "settle",
+        project,
+        "--target",
+        OFFICE,
+        "--out",
+        "pylock.office.toml",
+    ]);
+    let first = settled.split("project release").next().unwrap();
+    assert!(
+        first.contains("nothing in this answer uses nordglim."),
+        "{settled}"
+    );
+    assert!(first.contains(shown), "{settled}");
+    let takes = format!("was {last}: --accelerator \"nordglim required\" takes it.");
+    assert!(first.contains(&takes), "{settled}");
+    let list = ran(&["shortlist", project, "--target", OFFICE]);
+    assert!(list.contains(shown) && list.contains(&takes), "{list}");
+    let span = ran(&["span", project, "--target", OFFICE, "--target", "base-camp"]);
+    assert!(span.contains("settles 1 -acc"), "{span}");
+    assert!(
+        span.contains(&format!(
+            "-acc: the accelerator of the place is left unused by {project}"
+        )),
+        "{span}"
+    );
+    let cells = field.json(
+        0,
+        &["span", project, "--target", OFFICE, "--target", "base-camp"],
+    );
+    let of = |target: &str| {
+        let mut cells = cells["cells"].as_array().unwrap().iter();
+        let cell = cells
+            .find(|c| c["target"].as_str().unwrap().contains(target) && c["interpreter"] == "3.12");
+        cell.unwrap()["unaccelerated"].clone()
+    };
+    assert_eq!(of("windows"), serde_json::json!([project]));
+    assert!(of("base-camp").is_null());
+    // What is printed is typed.
+    let pins = ["--out", "pylock.required.toml"];
+    let place = ["--target", OFFICE, "--accelerator", "nordglim required"];
+    let required = field.json(0, &[&["settle", project], &place[..], &pins].concat());
+    assert!(
+        self::pins(&required).contains(&format!("{project} {last}")),
+        "{required:#}"
+    );
+    assert_eq!(required["cautions"], serde_json::json!([]));
+    // A move that loses it.
+    let newer = format!("{project}>{last}");
+    let refused = field.expect(1, &["rehearse", &newer, "--pins", "pylock.required.toml"]);
+    assert!(
+        refused.out.contains("and it is required"),
+        "{}",
+        refused.out
+    );
+    field.expect(
+        0,
+        &[
+            "settle",
+            &format!("{project}=={last}"),
+            "--target",
+            OFFICE,
+            "--out",
+            "pylock.old.toml",
+        ],
+    );
+    let moved = ran(&["rehearse", &newer, "--pins", "pylock.old.toml"]);
+    assert!(
+        moved.contains("loses nordglim: it leaves the accelerator unused"),
+        "{moved}"
+    );
+    // Nothing of it where there is none, or where it is used.
+    for place in ["3.12 / windows amd64", "base-camp"] {
+        let out = field
+            .expect(
+                0,
+                &[
+                    "settle",
+                    project,
+                    "--target",
+                    place,
+                    "--interpreter",
+                    "3.12",
+                    "--out",
+                    "pylock.none.toml",
+                ],
+            )
+            .out;
+        let told = out.contains("unused");
+        assert!(!told, "{out}");
+        let out = field
+            .expect(
+                0,
+                &[
+                    "shortlist",
+                    project,
+                    "--target",
+                    place,
+                    "--interpreter",
+                    "3.12",
+                ],
+            )
+            .out;
+        assert!(!out.contains("unused"), "{out}");
+        let out = field.expect(0, &["span", project, "--target", place]).out;
+        assert!(!out.contains("-acc"), "{out}");
+    }
+}
+
+#[test]
+fn a_required_accelerator_has_ways_out() {
+    let field = Field::new();
+    let place = ["--target", OFFICE, "--accelerator", "nordglim required"];
+    let asked = [&["settle", "calvingnet>=1.5"], &place[..]].concat();
+    let answer = field.json(1, &asked);
+    assert_eq!(answer["clash"]["facts"][1]["kind"], "accelerator");
+    let ways = answer["ways_out"].as_array().unwrap();
+    let without = ways.iter().find(|w| w["kind"] == "accelerator").unwrap();
+    let value = without["changes"][0]["value"].as_str().unwrap();
+    assert!(!value.contains("required"), "{value}");
+    let typed = [
+        "settle",
+        "calvingnet>=1.5",
+        "--target",
+        OFFICE,
+        "--accelerator",
+        value,
+    ];
+    field.expect(0, &typed);
+}
+
+/// The user's word goes before what is known: it says that a release uses it, or that it does not.
+#[rstest]
+#[case::it_does("meltcast", "nordglim 4.1", false)]
+#[case::it_does_not("katabat", "none", true)]
+fn what_is_known_can_be_switched_off_and_added_to(
+    #[case] project: &str,
+    #[case] accelerator: &str,
+    #[case] is_told: bool,
+) {
+    let field = Field::new();
+    let settings = field.read("eutaxis.toml");
+    let adjust = format!(
+        "\n[[adjust]]\nproject = \"{project}\"\naccelerator = \"{accelerator}\"\nbecause = \"looked at\"\n"
+    );
+    field.write("eutaxis.toml", &format!("{settings}{adjust}"));
+    let out = field
+        .expect(0, &["settle", project, "--target", OFFICE])
+        .out;
+    assert_eq!(out.contains("leaves nordglim unused"), is_told, "{out}");
+    assert_eq!(
+        out.contains("nothing in this answer uses nordglim"),
+        is_told,
+        "{out}"
     );
 }
 

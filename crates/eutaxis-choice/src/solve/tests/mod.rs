@@ -16,7 +16,7 @@ use rstest::rstest;
 
 use self::toy::{Release, World, problem, run, shown, version};
 use super::{Asker, Caution, FactKind};
-use crate::offer::{BarKind, Chronology, Policy, Prefer, Prereleases, Wheels};
+use crate::offer::{BarKind, Chronology, Policy, Prefer, Prereleases, Shown, Wheels};
 use eutaxis_standards::name::Name;
 
 fn name(text: &str) -> Name {
@@ -373,10 +373,13 @@ fn what_is_lost_without_an_accelerator_is_told() {
         .filter_map(|c| match c {
             Caution::Unaccelerated {
                 project,
-                build,
-                because,
+                loss,
+                alone,
                 ..
-            } => Some(format!("{project} {build} {because:?}")),
+            } => Some(format!(
+                "{project}: {} ({:?}, {alone})",
+                loss.shown, loss.last
+            )),
             Caution::ExtraAbsent { .. }
             | Caution::Unread { .. }
             | Caution::Unserved { .. }
@@ -386,7 +389,58 @@ fn what_is_lost_without_an_accelerator_is_told() {
         .collect();
     assert_eq!(
         told,
-        ["a 1+nor41 Some(\"needs nordglim 4.1; driver 498.2 runs up to 3.9\")"]
+        [
+            "a: the newest build that uses one is 1+nor41: needs nordglim 4.1; driver 498.2 runs up \
+                to 3.9 (None, false)"
+        ]
+    );
+}
+
+/// What a release asks for on other systems only is lost here; where it is required, an older
+/// release that uses it comes before, and there is a way without.
+#[rstest]
+#[case::told("nordglim driver 512.4", "a 2", Some("Some(Version(1)), true"))]
+#[case::none_here("none", "a 2", None)]
+#[case::another_family("cuda driver 550.60", "a 2", None)]
+#[case::required("nordglim driver 512.4 required", "a 1, nordglim-runtime-4 1", None)]
+fn what_is_lost_by_metadata(
+    #[case] place: &str,
+    #[case] expected: &str,
+    #[case] told: Option<&str>,
+) {
+    let world = World::of(&[
+        "a 1 -> nordglim-runtime-4",
+        "a 2 -> nordglim-runtime-4; sys_platform == 'win32'",
+        "nordglim-runtime-4 1",
+    ]);
+    let mut problem = problem(&["a"], &[], Policy::default());
+    problem.target = toy::target(place);
+    let solution = run(&world, &problem, false).unwrap();
+    assert_eq!(shown(&Ok(solution.clone())), expected);
+    let lost: Vec<bool> = solution
+        .cautions
+        .iter()
+        .filter_map(|c| match c {
+            Caution::Unaccelerated { loss, alone, .. } => {
+                assert!(matches!(loss.shown, Shown::Elsewhere { .. }));
+                Some(*alone)
+            }
+            _ => None,
+        })
+        .collect();
+    assert_eq!(lost, told.map_or(vec![], |_| vec![true]));
+}
+
+#[test]
+fn a_required_accelerator_that_nothing_uses_has_a_way_out() {
+    let world = World::of(&["a 1 -> nordglim-runtime-4; sys_platform == 'win32'"]);
+    let mut problem = problem(&["a"], &[], Policy::default());
+    problem.target = toy::target("nordglim driver 512.4 required");
+    let clash = run(&world, &problem, false).unwrap_err();
+    let facts: Vec<&str> = clash.facts.iter().map(|f| f.text.as_str()).collect();
+    assert!(
+        facts.iter().any(|f| f.contains("and it is required")),
+        "{facts:?}"
     );
 }
 

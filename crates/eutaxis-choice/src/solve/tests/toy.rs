@@ -234,11 +234,11 @@ pub(super) fn run_whole(
     for _ in 0..10_000 {
         match search.step() {
             Step::Wants { needed, likely } => {
-                assert!(!needed.is_empty(), "a search that wants nothing must go on");
-                for want in needed
-                    .into_iter()
-                    .chain(likely.into_iter().filter(|_| eager))
-                {
+                let nothing = needed.is_empty() && likely.is_empty();
+                assert!(!nothing, "a search that wants nothing must go on");
+                // What is all that it wants is worth an answer.
+                let all = eager || needed.is_empty();
+                for want in needed.into_iter().chain(likely.into_iter().filter(|_| all)) {
                     match want {
                         Want::Page(name) => {
                             let judged =

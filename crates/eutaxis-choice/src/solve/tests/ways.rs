@@ -51,7 +51,9 @@ fn words(way: &Way) -> String {
         Change::DropAsk(ask) | Change::DropBound(ask) => format!("no {}", ask.requirement),
         Change::Pin(requirement) => format!("and {requirement}"),
         Change::Interpreter(other) => format!("on {}", other.name),
-        Change::Accelerators(all) => format!("with {}", all.as_option()),
+        Change::Accelerators(all) | Change::Unrequired(all) => {
+            format!("with {}", all.as_option())
+        }
         Change::Build(name) => format!("build {name}"),
         Change::Prereleases(name) => format!("prereleases {name}"),
         Change::AsOf(moment) => format!("as of {moment}"),

@@ -249,6 +249,7 @@ fn over_accelerator(problem: &Problem, fact: &Fact) -> Vec<Candidate> {
                     toolkit: Some(toolkit.clone()),
                     driver: None,
                     devices: Vec::new(),
+                    is_required: false,
                 };
                 return mine.is_empty().then(|| way(vec![told]));
             };
@@ -265,7 +266,16 @@ fn over_accelerator(problem: &Problem, fact: &Fact) -> Vec<Candidate> {
             Some(way(here))
         })
         .collect();
-    if !mine.is_empty() {
+    if mine.is_required() {
+        let mut here = mine.here.clone();
+        here.iter_mut().for_each(|a| a.is_required = false);
+        let accelerators = Box::new(Accelerators {
+            here,
+            ..mine.clone()
+        });
+        let change = Change::Unrequired(accelerators);
+        found.push(Candidate::Plain(WayKind::Accelerator, change));
+    } else if !mine.is_empty() {
         found.push(way(Vec::new()));
     }
     found

@@ -36,6 +36,8 @@ pub enum Change {
     Interpreter(Box<Alternative>),
     /// The place has just these accelerators.
     Accelerators(Box<Accelerators>),
+    /// The same accelerators, and none of them required.
+    Unrequired(Box<Accelerators>),
     /// Source distributions of a project may be built.
     Build(Name),
     /// Pre-releases of a project are admitted.
@@ -70,7 +72,7 @@ impl Change {
                 });
             }
             Change::Interpreter(alternative) => problem.target = alternative.target.clone(),
-            Change::Accelerators(accelerators) => {
+            Change::Accelerators(accelerators) | Change::Unrequired(accelerators) => {
                 problem.target.accelerators = accelerators.as_ref().clone()
             }
             Change::Build(project) => {

@@ -387,6 +387,7 @@ impl<S: Solver> Finder<'_, S> {
                     | Change::Pin(_)
                     | Change::Interpreter(_)
                     | Change::Accelerators(_)
+                    | Change::Unrequired(_)
                     | Change::Build(_)
                     | Change::Prereleases(_)
                     | Change::AsOf(_)

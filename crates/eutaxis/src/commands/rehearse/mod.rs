@@ -336,7 +336,7 @@ impl Rehearsal<'_> {
             let names: Vec<Name> = asks.iter().map(|a| a.requirement.name.clone()).collect();
             let next = after(&set, &solution, &names);
             let moved = moves(&set, &problem, &solution);
-            let told = self.told(moved);
+            let told = self.told(moved, &solution);
             let words = asks
                 .iter()
                 .map(|a| a.requirement.short())
@@ -491,21 +491,37 @@ impl Rehearsal<'_> {
             .collect();
         Alternative {
             asks: asks.collect(),
-            moves: self.told(moved),
+            moves: self.told(moved, solution),
             facts: Vec::new(),
             releases: released,
         }
     }
 
     /// Moves with what is lost on the way.
-    fn told(&self, moved: Vec<Move>) -> Vec<Told> {
-        moved
-            .into_iter()
-            .map(|moved| Told {
-                loses: self.loses(&moved),
-                moved,
-            })
-            .collect()
+    fn told(&self, moved: Vec<Move>, solution: &Solution) -> Vec<Told> {
+        let told = |moved: Move| {
+            let mut loses = self.loses(&moved);
+            let accelerator = self.loses_accelerator(&moved, solution);
+            loses.extend(accelerator.filter(|_| loses.is_empty()));
+            Told { loses, moved }
+        };
+        moved.into_iter().map(told).collect()
+    }
+
+    /// The accelerator of the place, where the release before used it and the one afterwards does
+    /// not.
+    fn loses_accelerator(&self, moved: &Move, solution: &Solution) -> Option<String> {
+        solution.unaccelerated().find(|p| **p == moved.project)?;
+        let rules = Rules {
+            target: &self.base.target,
+            policy: &self.base.policy,
+            adjustments: &self.base.adjustments,
+        };
+        let judged = self.run.judged(&moved.project, &rules)?;
+        let before = judged.offer(moved.before.as_ref()?)?;
+        let used = self.run.loss(&judged, before, &rules).is_none();
+        let families = self.base.target.accelerators.names();
+        used.then(|| format!("{families}: it leaves the accelerator unused"))
     }
 
     fn loses(&self, moved: &Move) -> Vec<String> {

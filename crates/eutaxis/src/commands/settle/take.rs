@@ -58,6 +58,7 @@ pub(crate) fn edits(
             Change::DropAdjust(adjustment) => drop_adjustment(&mut edits, adjustment, surroundings),
             Change::Interpreter(_)
             | Change::Accelerators(_)
+            | Change::Unrequired(_)
             | Change::Build(_)
             | Change::Prereleases(_)
             | Change::AsOf(_) => {}
@@ -313,6 +314,7 @@ fn typed(way: &Way, in_files: bool) -> Vec<String> {
         | Change::Pin(_)
         | Change::Interpreter(_)
         | Change::Accelerators(_)
+        | Change::Unrequired(_)
         | Change::Build(_)
         | Change::Prereleases(_)
         | Change::AsOf(_)

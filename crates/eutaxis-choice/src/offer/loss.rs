@@ -1,0 +1,518 @@
+//! What shows that a project uses an accelerator of the place, where one of its releases here does
+//! not (docs/accelerators.md).
+
+use std::fmt;
+use std::sync::Arc;
+
+use super::{Effect, JudgedPage, Offer, OfferFile, Rules, Verdict};
+use eutaxis_standards::artifact::Metadata;
+use eutaxis_standards::fault::{Origin, escaped};
+use eutaxis_standards::index::FileKind;
+use eutaxis_standards::knowledge::{MadeFor, Number};
+use eutaxis_standards::targets::{Libc, Platform, Target};
+use eutaxis_standards::version::Version;
+
+/// What shows that builds of a project use an accelerator of the place.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Shown {
+    /// The page has a build that does, by its label or its depot's word.
+    Build {
+        /// The newest of them.
+        build: Version,
+        /// Why that is out, if it is for its accelerator.
+        because: Option<String>,
+    },
+    /// The release itself needs the runtime of the toolkit, on other places.
+    Elsewhere {
+        /// Family and toolkit.
+        needs: (String, Number),
+    },
+    /// Another wheel of the release, for another place, needs it.
+    Beside {
+        /// That wheel.
+        file: Arc<str>,
+        /// Family and toolkit.
+        needs: (String, Number),
+    },
+    /// It is known of the project, on systems such as this.
+    Known {
+        /// The family that it uses elsewhere.
+        family: String,
+        /// The first release without, on this system.
+        since: Version,
+        /// Who says so.
+        source: String,
+    },
+    /// The user says of the release that it leaves accelerators out.
+    Stated {
+        /// Why.
+        because: String,
+        /// Where.
+        origin: Origin,
+    },
+}
+
+/// That a release leaves the accelerators of a place unused, which builds of its project use.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Loss {
+    /// What shows it.
+    pub shown: Shown,
+    /// The newest older release that is known to use one here.
+    pub last: Option<Version>,
+}
+
+/// What is to be said of a release and the accelerators of a place.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Lost {
+    /// Nothing: it uses one, there is none, or nobody knows that others do.
+    No,
+    /// It leaves them unused.
+    Yes(Box<Loss>),
+    /// The metadata of this file would tell.
+    Ask(Arc<str>),
+}
+
+impl fmt::Display for Shown {
+    /// A sentence without final stop.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Shown::Build { build, because } => {
+                write!(f, "the newest build that uses one is {build}")?;
+                because.iter().try_for_each(|b| write!(f, ": {b}"))
+            }
+            Shown::Elsewhere {
+                needs: (family, toolkit),
+            } => write!(
+                f,
+                "its metadata asks for {family} {toolkit} on other systems, and not on this one"
+            ),
+            Shown::Beside {
+                file,
+                needs: (family, toolkit),
+            } => write!(
+                f,
+                "{file} beside it needs {family} {toolkit}, and it does not"
+            ),
+            Shown::Known {
+                family,
+                since,
+                source,
+            } => write!(
+                f,
+                "on this system its releases are without {family} since {since} ({source})"
+            ),
+            Shown::Stated { because, origin } => write!(
+                f,
+                "stated as built without accelerators: \"{}\" ({origin})",
+                escaped(because)
+            ),
+        }
+    }
+}
+
+/// The metadata of a file, as far as they are known: none when nobody asked, none within when they
+/// cannot be had cheaply.
+pub type Known<'a> = &'a dyn Fn(&Arc<str>) -> Option<Option<Arc<Metadata>>>;
+
+/// Whether a release leaves the accelerators of the place unused, though builds of its project use
+/// one. Evidence in this order: the user's word, labels of the page, the release's own metadata for
+/// other places, what is known of the project, the metadata of a wheel beside it.
+pub fn lost(judged: &JudgedPage, offer: &Offer, known: Known<'_>, rules: &Rules<'_>) -> Lost {
+    let target = rules.target;
+    let Some(best) = offer.best().filter(|_| !target.accelerators.is_empty()) else {
+        return Lost::No;
+    };
+    let build = judged.build_of(best);
+    if uses(build.map(|b| &b.made_for)) {
+        return Lost::No;
+    }
+    let found = |shown: Shown| match last(judged, offer, known, &shown, target) {
+        Ok(last) => Lost::Yes(Box::new(Loss { shown, last })),
+        Err(file) => Lost::Ask(file),
+    };
+    if let Some(shown) = stated(judged, offer, rules).or_else(|| by_label(judged)) {
+        return found(shown);
+    }
+    // What the depot says, and source, of which nobody knows what it will use.
+    if build.is_some() || offer.verdict == Verdict::Build {
+        return Lost::No;
+    }
+    let own = known(&best.file.filename).flatten();
+    if let Some(needs) = own.and_then(|m| runtime(&m, target, Asked::Elsewhere)) {
+        return found(Shown::Elsewhere { needs });
+    }
+    if let Some(shown) = by_table(judged, offer, target) {
+        return found(shown);
+    }
+    let Some(file) = beside(offer, best, target) else {
+        return Lost::No;
+    };
+    match known(&file) {
+        None => Lost::Ask(file),
+        Some(metadata) => match metadata.and_then(|m| runtime(&m, target, Asked::Anywhere)) {
+            Some(needs) => found(Shown::Beside { file, needs }),
+            None => Lost::No,
+        },
+    }
+}
+
+fn uses(made_for: Option<&MadeFor>) -> bool {
+    matches!(made_for, Some(MadeFor::Toolkit(..)))
+}
+
+fn stated(judged: &JudgedPage, offer: &Offer, rules: &Rules<'_>) -> Option<Shown> {
+    let project = judged.project();
+    let mut all = rules.adjustments.iter();
+    let said = all.find(|a| {
+        a.effect == Effect::MadeFor(MadeFor::Processor)
+            && a.speaks_of(project, &offer.version, rules.target)
+    })?;
+    Some(Shown::Stated {
+        because: said.because.clone(),
+        origin: said.origin.clone(),
+    })
+}
+
+fn by_label(judged: &JudgedPage) -> Option<Shown> {
+    let uses = |f: &OfferFile| uses(f.build.as_ref().map(|b| &b.made_for));
+    let mut offers = judged.offers().iter();
+    let build = offers.find(|o| o.files.iter().any(uses))?;
+    let mut bars = build.bars.iter();
+    let bar = bars.find(|b| b.kind() == super::BarKind::Accelerator);
+    Some(Shown::Build {
+        build: build.version.clone(),
+        because: bar.map(ToString::to_string),
+    })
+}
+
+fn by_table(judged: &JudgedPage, offer: &Offer, target: &Target) -> Option<Shown> {
+    let families = &target.accelerators.families;
+    let system = target.platform.system;
+    let fact = families.without(judged.project(), system).find(|fact| {
+        let is_here = target.accelerators.here.iter();
+        is_here.map(|a| &a.family.name).any(|f| *f == fact.family)
+            && offer.version >= fact.since
+            && fact.until.as_ref().is_none_or(|u| offer.version < *u)
+    })?;
+    Some(Shown::Known {
+        family: fact.family.clone(),
+        since: fact.since.clone(),
+        source: fact.source.clone(),
+    })
+}
+
+/// Where metadata ask for a runtime.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Asked {
+    /// On the place itself.
+    Here,
+    /// On other platforms, and not on this one.
+    Elsewhere,
+    /// On any.
+    Anywhere,
+}
+
+/// The runtime of a family of the place that metadata ask for.
+fn runtime(metadata: &Metadata, target: &Target, asked: Asked) -> Option<(String, Number)> {
+    let accelerators = &target.accelerators;
+    let here = |family: &str| accelerators.here.iter().any(|a| a.family.name == family);
+    let places: Vec<Target> = others(target).collect();
+    let needs = metadata.requires.iter().filter(|need| {
+        let holds = |t: &Target| {
+            let marker = need.marker.as_ref();
+            marker.is_none_or(|m| m.holds(&t.markers, None))
+        };
+        match asked {
+            Asked::Here => holds(target),
+            Asked::Elsewhere => !holds(target) && places.iter().any(holds),
+            Asked::Anywhere => holds(target) || places.iter().any(holds),
+        }
+    });
+    let told = needs.filter_map(|need| accelerators.families.of_package(need));
+    let told = told.filter(|(family, _)| here(&family.name));
+    let (family, toolkit) = told.min_by_key(|(_, n)| std::cmp::Reverse(n.exactness()))?;
+    Some((family.name.clone(), toolkit))
+}
+
+/// The same interpreter on the platforms for which most wheels are made; never the target's own.
+fn others(target: &Target) -> impl Iterator<Item = Target> + '_ {
+    let glibc = Libc::Glibc(2, 40);
+    let all = [
+        Platform::linux("x86_64", 64, glibc),
+        Platform::windows("amd64"),
+        Platform::linux("aarch64", 64, glibc),
+    ];
+    let mine = &target.platform;
+    let same = |p: &Platform| {
+        std::mem::discriminant(&p.system) == std::mem::discriminant(&mine.system)
+            && p.arch() == mine.arch()
+    };
+    let others = all.into_iter().filter(move |p| !same(p));
+    others.map(|p| Target::planned(target.interpreter.clone(), p, target.accelerators.clone()))
+}
+
+/// A compiled wheel of the same release for another place.
+fn beside(offer: &Offer, best: &OfferFile, target: &Target) -> Option<Arc<str>> {
+    others(target).find_map(|place| {
+        let mut fitting = offer.files.iter().filter(|f| match &f.file.kind {
+            FileKind::Wheel(name) => {
+                !name.tags.is_pure()
+                    && f.file.filename != best.file.filename
+                    && f.rank.is_none()
+                    && place.rank(&name.tags).is_some()
+            }
+            FileKind::Sdist(_) => false,
+        });
+        fitting.next().map(|f| Arc::clone(&f.file.filename))
+    })
+}
+
+/// The newest release before this one that is known to use an accelerator here. Where metadata
+/// showed the loss, metadata tell that too: of few releases, as one that used it is taken to follow
+/// others that did. The file whose metadata must be known first is the error.
+fn last(
+    judged: &JudgedPage,
+    offer: &Offer,
+    known: Known<'_>,
+    shown: &Shown,
+    target: &Target,
+) -> Result<Option<Version>, Arc<str>> {
+    let mine = offer.version.public();
+    let mut older: Vec<&Offer> = judged.offers().iter().collect();
+    older.retain(|o| {
+        let is_older = o.version < offer.version && o.version.public() != mine;
+        is_older && o.verdict == Verdict::Ready && !o.version.is_prerelease()
+    });
+    let told = |o: &&Offer| match shown {
+        Shown::Known { since, .. } => o.version < *since,
+        _ => uses(
+            o.best()
+                .and_then(|f| judged.build_of(f))
+                .map(|b| &b.made_for),
+        ),
+    };
+    let by_page = || Ok(older.iter().copied().find(told).map(|o| o.version.clone()));
+    if !matches!(shown, Shown::Elsewhere { .. } | Shown::Beside { .. }) {
+        return by_page();
+    }
+    let reads = |at: usize| -> Result<bool, Arc<str>> {
+        let Some(file) = older
+            .get(at)
+            .and_then(|o| o.best())
+            .map(|f| &f.file.filename)
+        else {
+            return Ok(false);
+        };
+        let metadata = known(file).ok_or_else(|| Arc::clone(file))?;
+        Ok(metadata.is_some_and(|m| runtime(&m, target, Asked::Here).is_some()))
+    };
+    // 0, 1, 3, 7, ...: the first that uses one; then the newest after the one before it.
+    let (mut without, mut at) = (None, 0);
+    while !reads(at)? {
+        if at + 1 >= older.len() {
+            return by_page();
+        }
+        without = Some(at);
+        at = (at * 2 + 1).min(older.len() - 1);
+    }
+    let mut low = without.map_or(0, |w| w + 1);
+    while low < at {
+        let middle = low.midpoint(at);
+        match reads(middle)? {
+            true => at = middle,
+            false => low = middle + 1,
+        }
+    }
+    Ok(older.get(at).map(|o| o.version.clone()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::offer::{Adjustment, Policy};
+    use eutaxis_standards::index::parse_json;
+    use eutaxis_standards::knowledge::Families;
+    use eutaxis_standards::name::Name;
+    use eutaxis_standards::version::VersionSpecifier;
+    use rstest::rstest;
+
+    /// A family by the same mechanism as the real ones.
+    const NORDGLIM: &str = r#"
+[[family]]
+name = "nordglim"
+label = { before = "nor", number = "digits" }
+processor = ["cpu"]
+packages = ["nordglim-runtime-{major}"]
+toolkit = [{ version = "4.1", linux = "510.0", windows = "511.3" }]
+
+[[without]]
+project = "melt"
+system = "windows"
+family = "nordglim"
+since = "2.0"
+until = "3.0"
+source = "its notes"
+"#;
+
+    const WINDOWS: &str = "cpython 3.12 / windows amd64 / nordglim driver 512.4";
+    const LINUX: &str = "cpython 3.12 / linux x86_64 glibc 2.35 / nordglim driver 512.4";
+
+    fn target(text: &str) -> Target {
+        let families = Families::built_in().with(NORDGLIM).unwrap();
+        Target::parse_with(text, &Arc::new(families)).unwrap()
+    }
+
+    fn judged(project: &str, files: &[&str], rules: &Rules<'_>) -> Arc<JudgedPage> {
+        let files: Vec<String> = files
+            .iter()
+            .map(|f| format!("{{\"filename\":\"{f}\",\"url\":\"{f}\"}}"))
+            .collect();
+        let page = format!("{{\"files\":[{}]}}", files.join(","));
+        let name = Name::parse(project).unwrap();
+        let page = parse_json(page.as_bytes(), &name).unwrap();
+        Arc::new(JudgedPage::new(Arc::new(page), rules))
+    }
+
+    /// What is told of the newest release that can be had; `needs` are lines `FILE NEED` of which
+    /// the metadata are known.
+    fn told(project: &str, files: &[&str], needs: &[&str], place: &str) -> String {
+        let (target, policy) = (target(place), Policy::default());
+        let rules = Rules {
+            target: &target,
+            policy: &policy,
+            adjustments: &[],
+        };
+        let mut judged = judged(project, files, &rules);
+        let answers: Vec<(Arc<str>, Arc<Metadata>)> = needs
+            .iter()
+            .map(|line| {
+                let (file, need) = line.split_once(' ').unwrap();
+                let need = match need {
+                    "-" => String::new(),
+                    need => format!("Requires-Dist: {need}\n"),
+                };
+                let text = format!("Metadata-Version: 2.1\nName: m\nVersion: 2.0\n{need}");
+                (
+                    file.into(),
+                    Arc::new(Metadata::parse(text.as_bytes()).unwrap()),
+                )
+            })
+            .collect();
+        for (file, metadata) in &answers {
+            let answer = crate::offer::MetadataAnswer::Known(Arc::clone(metadata));
+            judged.learn(file, &answer, &rules);
+        }
+        let known = |file: &Arc<str>| {
+            let mut all = answers.iter();
+            all.find(|(f, _)| f == file)
+                .map(|(_, m)| Some(Arc::clone(m)))
+        };
+        let mut offers = judged.offers().iter();
+        let newest = offers.find(|o| o.verdict != Verdict::Barred).unwrap();
+        match lost(&judged, newest, &known, &rules) {
+            Lost::No => "no".to_owned(),
+            Lost::Ask(file) => format!("ask {file}"),
+            Lost::Yes(loss) => {
+                let last = loss.last.map_or("-".to_owned(), |v| v.to_string());
+                format!("{} [{last}]", loss.shown)
+            }
+        }
+    }
+
+    const TWO: [&str; 2] = [
+        "m-2.0-cp312-cp312-win_amd64.whl",
+        "m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl",
+    ];
+    const OLDER: [&str; 3] = [TWO[0], TWO[1], "m-1.0-cp312-cp312-win_amd64.whl"];
+    const BESIDE: &str = "m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl nordglim-runtime-4==4.1.3";
+
+    #[rstest]
+    #[case::of_the_other_wheel(&TWO, &[], WINDOWS, "ask m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl")]
+    #[case::that_says_nothing(&TWO, &["m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl -"], WINDOWS, "no")]
+    #[case::that_needs_it(&TWO, &[BESIDE], WINDOWS,
+        "m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl beside it needs nordglim 4.1, and it does not [-]")]
+    #[case::the_last(&OLDER, &[BESIDE, "m-1.0-cp312-cp312-win_amd64.whl nordglim-runtime-4"], WINDOWS,
+        "m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl beside it needs nordglim 4.1, and it does not [1.0]")]
+    #[case::of_older_ones(&OLDER, &[BESIDE], WINDOWS, "ask m-1.0-cp312-cp312-win_amd64.whl")]
+    #[case::the_newest_of_older_ones(
+        &[TWO[0], TWO[1], "m-1.5-py3-none-any.whl", "m-1.4-py3-none-any.whl", "m-1.3-py3-none-any.whl", "m-1.2-py3-none-any.whl"],
+        &[BESIDE, "m-1.5-py3-none-any.whl -", "m-1.4-py3-none-any.whl -", "m-1.3-py3-none-any.whl nordglim-runtime-4",
+            "m-1.2-py3-none-any.whl nordglim-runtime-4"],
+        WINDOWS, "m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl beside it needs nordglim 4.1, and it does not [1.3]")]
+    #[case::its_own_for_others(&TWO, &["m-2.0-cp312-cp312-win_amd64.whl nordglim-runtime-4; sys_platform == 'linux'"], WINDOWS,
+        "its metadata asks for nordglim 4 on other systems, and not on this one [-]")]
+    #[case::its_own(&TWO, &["m-2.0-cp312-cp312-win_amd64.whl nordglim-runtime-4"], WINDOWS, "no")]
+    #[case::an_extra_is_none(&["m-2.0-py3-none-any.whl"], &["m-2.0-py3-none-any.whl nordglim-runtime-4; extra == 'fast'"], WINDOWS, "no")]
+    #[case::nothing_beside(&["m-2.0-cp312-cp312-win_amd64.whl"], &["m-2.0-cp312-cp312-win_amd64.whl -"], WINDOWS, "no")]
+    #[case::the_other_way(&TWO, &["m-2.0-cp312-cp312-win_amd64.whl nordglim-runtime-4"], LINUX,
+        "m-2.0-cp312-cp312-win_amd64.whl beside it needs nordglim 4, and it does not [-]")]
+    #[case::source(&["m-2.0.tar.gz", TWO[1]], &[BESIDE], WINDOWS, "no")]
+    #[case::no_accelerator(&TWO, &[BESIDE], "cpython 3.12 / windows amd64", "no")]
+    #[case::another_one(&TWO, &[BESIDE], "cpython 3.12 / windows amd64 / cuda driver 550.60", "no")]
+    #[case::a_label(&["m-2.0+cpu-cp312-cp312-win_amd64.whl", "m-2.0+nor41-cp312-cp312-manylinux_2_28_x86_64.whl"], &[], WINDOWS,
+        "the newest build that uses one is 2.0+nor41 [-]")]
+    #[case::a_label_before(&["m-2.0-cp312-cp312-win_amd64.whl", "m-1.0+nor41-cp312-cp312-win_amd64.whl"], &[], WINDOWS,
+        "the newest build that uses one is 1.0+nor41 [1.0+nor41]")]
+    fn a_loss_is_told_by_what_shows_it(
+        #[case] files: &[&str],
+        #[case] needs: &[&str],
+        #[case] place: &str,
+        #[case] expected: &str,
+    ) {
+        assert_eq!(told("m", files, needs, place), expected);
+    }
+
+    #[rstest]
+    #[case::since(
+        "2.0",
+        WINDOWS,
+        "on this system its releases are without nordglim since 2.0 (its notes) [1.0]"
+    )]
+    #[case::before("1.0", WINDOWS, "no")]
+    #[case::again("3.0", WINDOWS, "no")]
+    #[case::elsewhere("2.0", LINUX, "no")]
+    fn what_is_known_of_a_project_counts(
+        #[case] version: &str,
+        #[case] place: &str,
+        #[case] expected: &str,
+    ) {
+        let newest = format!("melt-{version}-py3-none-any.whl");
+        let files = [newest.as_str(), "melt-1.0-py3-none-any.whl"];
+        let files = if version == "1.0" {
+            &files[..1]
+        } else {
+            &files[..]
+        };
+        assert_eq!(told("melt", files, &[], place), expected);
+    }
+
+    #[test]
+    fn the_users_word_counts_before_all() {
+        let (target, policy) = (target(WINDOWS), Policy::default());
+        let stated = |made_for: MadeFor| Adjustment {
+            project: Name::parse("m").unwrap(),
+            versions: VersionSpecifier::default(),
+            when: None,
+            effect: Effect::MadeFor(made_for),
+            because: "looked at".to_owned(),
+            origin: Origin::Argument,
+            learnt: None,
+        };
+        let nordglim = target
+            .accelerators
+            .families
+            .made_for("nordglim 4.1")
+            .unwrap();
+        for (made_for, expected) in [(MadeFor::Processor, true), (nordglim, false)] {
+            let adjustments = [stated(made_for)];
+            let rules = Rules {
+                target: &target,
+                policy: &policy,
+                adjustments: &adjustments,
+            };
+            let judged = judged("m", &TWO, &rules);
+            let found = lost(&judged, &judged.offers()[0], &|_| None, &rules);
+            assert_eq!(matches!(found, Lost::Yes(_)), expected, "{found:?}");
+        }
+    }
+}
