@@ -17,6 +17,10 @@ pub(crate) fn wheel(bytes: &[u8], folder: &Path) {
         let contents = Contents {
             name,
             metadata: looked.metadata.as_ref(),
+            variants: looked
+                .variants
+                .as_ref()
+                .map(|v| v.as_ref().map_err(String::as_str)),
             carried: &looked.carried,
         };
         let _ = assay(&contents, &target);

@@ -52,6 +52,21 @@ pub(crate) fn write_project(project: &Project, root: &Path) -> io::Result<usize>
             let (filename, bytes) = sdist(project, release)?;
             add(filename, bytes, &release.version)?;
         }
+        if !release.variants.is_empty() {
+            let filename = format!(
+                "{}-{}-variants.json",
+                files::package(project),
+                release.version
+            );
+            let bytes = release.described(None).to_string().into_bytes();
+            fs::write(folder.join(&filename), &bytes)?;
+            entries.push(json!({
+                "filename": filename,
+                "url": filename,
+                "hashes": {"sha256": hex(&Sha256::digest(&bytes))},
+                "size": bytes.len(),
+            }));
+        }
     }
     let versions: Vec<&str> = project
         .releases

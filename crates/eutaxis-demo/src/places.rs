@@ -61,6 +61,11 @@ const PLACES: [Place; 4] = [
             ),
             ("dev/nordglim0", ""),
             ("opt/nordglim-3.9/version.txt", "3.9\n"),
+            (
+                "proc/cpuinfo",
+                "processor\t: 0\nflags\t\t: fpu sse2 cx16 lahf_lm popcnt pni sse4_1 sse4_2 ssse3 avx avx2 bmi1 \
+                    bmi2 f16c fma abm movbe xsave\n",
+            ),
         ],
     },
     Place {

@@ -18,7 +18,7 @@ pub struct Wheel {
     pub name: String,
     /// Version, in normal form.
     pub version: String,
-    /// `py3-none-any`, sets joined by dots.
+    /// `py3-none-any`, sets joined by dots; for a variant with its label behind (draft PEP 825).
     pub tags: String,
     /// Path and bytes.
     pub files: Vec<(String, Vec<u8>)>,
@@ -45,8 +45,8 @@ pub fn write_wheel(wheel: &Wheel) -> io::Result<Vec<u8>> {
     let expanded = |part: &str| part.split('.').map(str::to_owned).collect::<Vec<_>>();
     let mut info =
         format!("Wheel-Version: 1.0\nGenerator: eutaxis-demo\nRoot-Is-Purelib: {pure}\n");
-    let parts: Vec<&str> = wheel.tags.splitn(3, '-').collect();
-    if let [python, abi, platform] = parts.as_slice() {
+    let parts: Vec<&str> = wheel.tags.split('-').collect();
+    if let [python, abi, platform, ..] = parts.as_slice() {
         for p in expanded(python) {
             for l in expanded(platform) {
                 info.push_str(&format!("Tag: {p}-{abi}-{l}\n"));
@@ -133,13 +133,19 @@ pub(crate) fn wheels(project: &Project, release: &Release) -> Vec<Wheel> {
                 } else {
                     python.clone()
                 };
-                wheels.push(wheel(
-                    project,
-                    release,
-                    version,
-                    format!("{python}-{abi}-{platform}"),
-                    Some((series, platform, false)),
-                ));
+                let native = Some((series, platform, false));
+                let tags = format!("{python}-{abi}-{platform}");
+                for label in release.variants.keys() {
+                    let tags = format!("{tags}-{label}");
+                    let mut made = wheel(project, release, version, tags, native);
+                    let path = format!("{}/variant.json", made.dist_info());
+                    let own = release.described(Some(label)).to_string();
+                    made.files.push((path, own.into_bytes()));
+                    wheels.push(made);
+                }
+                if release.variants.is_empty() {
+                    wheels.push(wheel(project, release, version, tags, native));
+                }
             }
         }
     }

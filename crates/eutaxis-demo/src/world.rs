@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use serde::Deserialize;
+use serde_json::{Map, Value, json};
 
 /// All projects.
 #[derive(Debug, Clone, Deserialize)]
@@ -76,6 +77,10 @@ pub struct Release {
     /// One build per local label.
     #[serde(default)]
     pub labels: Vec<String>,
+    /// One build per label of a variant, each with its properties: `namespace :: feature :: value`
+    /// (draft PEP 825).
+    #[serde(default)]
+    pub variants: BTreeMap<String, Vec<String>>,
     /// No wheels.
     #[serde(default)]
     pub only_source: bool,
@@ -121,6 +126,32 @@ impl Release {
             }
         }
         all
+    }
+
+    /// What describes its variants, all of them or one: the namespaces in the order in which they
+    /// are first named count most first.
+    pub fn described(&self, only: Option<&str>) -> Value {
+        let mut namespaces: Vec<&str> = Vec::new();
+        let mut variants = Map::new();
+        for (label, properties) in &self.variants {
+            let mut features = Map::new();
+            for property in properties {
+                let mut parts = property.split(" :: ");
+                let mut part = || parts.next().unwrap_or_default();
+                let (namespace, feature, value) = (part(), part(), part());
+                if !namespaces.contains(&namespace) {
+                    namespaces.push(namespace);
+                }
+                let own = features.entry(namespace).or_insert_with(|| json!({}));
+                let known = own[feature].as_array().cloned().unwrap_or_default();
+                let values = known.into_iter().chain([json!(value)]).collect();
+                own[feature] = Value::Array(values);
+            }
+            if only.is_none_or(|o| o == label) {
+                variants.insert(label.clone(), Value::Object(features));
+            }
+        }
+        json!({"default-priorities": {"namespace": namespaces}, "variants": variants})
     }
 
     /// Requires-Python.

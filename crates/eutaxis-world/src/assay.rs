@@ -5,7 +5,7 @@ use std::fs::File;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
-use eutaxis_core::artifact::{Metadata, NameRules, WheelName};
+use eutaxis_core::artifact::{Metadata, NameRules, Variants, WheelName};
 use eutaxis_core::assay::Carried;
 use eutaxis_core::binary::{Binary, is_binary};
 use eutaxis_core::examine::LackingVersion;
@@ -31,6 +31,8 @@ pub struct Looked {
     pub name: std::result::Result<WheelName, Fault>,
     /// What its metadata says, if that can be read.
     pub metadata: Option<Metadata>,
+    /// What it says of its variants, or why that cannot be read (draft PEP 825).
+    pub variants: Option<std::result::Result<Variants, String>>,
     /// Its compiled files, in the order of their paths.
     pub carried: Vec<Carried>,
     /// Why it would be refused when it is to be placed.
@@ -57,6 +59,7 @@ pub fn look_into(path: &Path, target: &Target, here: Option<&Loader>) -> Result<
     let mut looked = Looked {
         name: WheelName::parse(&filename),
         metadata: None,
+        variants: None,
         carried: Vec::new(),
         refusals: Vec::new(),
         unreadable: false,
@@ -113,6 +116,15 @@ pub fn look_into(path: &Path, target: &Target, here: Option<&Loader>) -> Result<
         let (said, refusals) = check(name, &seen, &mut bytes);
         looked.refusals.extend(refusals);
         looked.metadata = said.metadata;
+        let is_described = |m: &&Member| {
+            let folder = m.path.strip_suffix("/variant.json");
+            folder.is_some_and(|f| f.ends_with(".dist-info") && !f.contains('/'))
+        };
+        let described = members.iter().find(is_described);
+        looked.variants = described.map(|member| {
+            let bytes = bytes(&member.path).ok_or_else(|| "it is damaged".to_owned())?;
+            Variants::parse(&bytes).map_err(|f| f.message().to_owned())
+        });
         for member in &members {
             if let Err(why) = destination(&member.path, name.name.as_str(), target) {
                 looked.refusals.push(Refusal {

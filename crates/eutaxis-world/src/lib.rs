@@ -21,6 +21,7 @@ pub mod interpreter;
 pub mod loader;
 pub mod network;
 mod process;
+pub mod processor;
 pub mod root;
 pub mod source;
 pub mod stock;

@@ -8,9 +8,8 @@ use eutaxis_core::examine::Snapshot;
 use eutaxis_core::knowledge;
 use eutaxis_core::offer::{BarKind, Chronology, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::solve::{Alternative, Clash, FactKind};
-use eutaxis_core::targets::{Accelerators, Interpreter, Platform};
+use eutaxis_core::targets::{Accelerators, Interpreter, Level, Platform};
 use eutaxis_core::{Name, Target, Version};
-use eutaxis_world::accelerator;
 use eutaxis_world::config::{Config, as_of};
 use eutaxis_world::depot::{Depots, Listed, Named, open};
 use eutaxis_world::environment::snapshot::{Look, snapshot};
@@ -18,6 +17,7 @@ use eutaxis_world::interpreter::{Facts, Finder, Found, ProbeCache};
 use eutaxis_world::network::{FetchLimits, Network};
 use eutaxis_world::root::{root, stand_in};
 use eutaxis_world::{Doing, Error, ErrorKind};
+use eutaxis_world::{accelerator, processor};
 
 use crate::cli::{
     BuildOptions, ChronologyArg, Common, DepotOptions, PolicyOptions, PreferArg, TargetOptions,
@@ -119,12 +119,12 @@ impl Surroundings {
     /// The target that an interpreter is on this machine, with the accelerators that are found
     /// here.
     pub(crate) fn target_of(&self, facts: &Facts) -> Result<Target, Error> {
-        let system = facts.target_platform().system;
-        facts.target(accelerator::of_machine(
-            &root(),
-            &self.config.families,
-            system,
-        ))
+        let (root, system) = (root(), facts.target_platform().system);
+        let accelerators = accelerator::of_machine(&root, &self.config.families, system);
+        let mut target = facts.target(accelerators)?;
+        let level = processor::level(&root, &target.platform);
+        target.platform.level = level.map(Level::found);
+        Ok(target)
     }
 
     pub(crate) fn probes(&self) -> ProbeCache {
@@ -262,9 +262,11 @@ pub(crate) fn alternatives(
     if here {
         let (all, _) = surroundings.finder().all(&surroundings.probes());
         for one in all.iter().filter(|f| !f.facts.in_environment()) {
-            let Ok(target) = one.facts.target(target.accelerators.clone()) else {
+            let Ok(mut of_it) = surroundings.target_of(&one.facts) else {
                 continue;
             };
+            of_it.accelerators = target.accelerators.clone();
+            let target = of_it;
             if !found
                 .iter()
                 .any(|a| a.target.interpreter.version == target.interpreter.version)

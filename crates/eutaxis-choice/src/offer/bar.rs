@@ -7,7 +7,7 @@ use jiff::Timestamp;
 use super::Shown;
 use eutaxis_standards::day;
 use eutaxis_standards::fault::{Origin, escaped};
-use eutaxis_standards::targets::{BuildMiss, Misfit, MisfitKind};
+use eutaxis_standards::targets::{BuildMiss, Misfit, MisfitKind, VariantMiss};
 use eutaxis_standards::version::Version;
 
 /// What kind of reason a bar is.
@@ -22,6 +22,8 @@ pub enum BarKind {
     /// A build for an accelerator that the target does not have, or whose driver or device does not
     /// run it.
     Accelerator,
+    /// A wheel variant that asks for what the target has not, or nobody can answer (draft PEP 825).
+    Variant,
     /// Yanked by its publisher.
     Yanked,
     /// A pre-release that nothing admits.
@@ -50,6 +52,7 @@ impl BarKind {
             BarKind::Platform => "platform",
             BarKind::Libc => "libc",
             BarKind::Accelerator => "accelerator",
+            BarKind::Variant => "variant",
             BarKind::Yanked => "yanked",
             BarKind::Prerelease => "prerelease",
             BarKind::Date => "date",
@@ -70,6 +73,8 @@ pub enum Bar {
     Misfit(Misfit),
     /// A build for an accelerator does not run here.
     Accelerator(Box<BuildMiss>),
+    /// A variant that is not taken here.
+    Variant(Box<VariantMiss>),
     /// It leaves accelerators unused that are required; how that shows.
     Unused(Box<Shown>),
     /// Yanked; the publisher's reason may be empty.
@@ -135,6 +140,7 @@ impl Bar {
                 MisfitKind::Libc => BarKind::Libc,
             },
             Bar::Accelerator(_) | Bar::Unused(_) => BarKind::Accelerator,
+            Bar::Variant(_) => BarKind::Variant,
             Bar::Yanked(_) => BarKind::Yanked,
             Bar::Prerelease => BarKind::Prerelease,
             Bar::Undated | Bar::Later { .. } => BarKind::Date,
@@ -163,6 +169,7 @@ impl Bar {
                 }
             }
             Bar::Accelerator(miss) => whole(miss.to_string()),
+            Bar::Variant(miss) => whole(miss.to_string()),
             Bar::Unused(shown) => Parts {
                 own: format!(": {shown}"),
                 ..whole("leaves the accelerator unused, and it is required".to_owned())

@@ -39,11 +39,19 @@ pub(super) fn tags(judged: &Judged<'_>) -> Option<Bar> {
     misfits.into_iter().next().map(Bar::Misfit)
 }
 
+/// What a variant asks of the target (draft PEP 825), where its tags fit.
+pub(super) fn variant(judged: &Judged<'_>) -> Option<Bar> {
+    judged.rank?;
+    let miss = judged.variant.as_ref()?.as_ref().err()?;
+    Some(Bar::Variant(Box::new(miss.clone())))
+}
+
 /// `--wheels only`, but for projects named by `--build`; and wheels of projects named by `--rebuild`.
 pub(super) fn wheels_policy(judged: &Judged<'_>) -> Option<Bar> {
     let policy = judged.policy;
     let name = match &judged.file.kind {
         FileKind::Sdist(name) => name,
+        FileKind::Variants(_) => return None,
         FileKind::Wheel(name) => {
             return policy
                 .rebuild

@@ -4,6 +4,7 @@
 use std::fmt;
 
 use super::{Bar, BarKind, Judged, Offer, Verdict};
+use eutaxis_standards::artifact::Feature;
 use eutaxis_standards::index::FileKind;
 use eutaxis_standards::knowledge::MadeFor;
 use eutaxis_standards::targets::{BuildOrder, Target};
@@ -13,6 +14,8 @@ use eutaxis_standards::targets::{BuildOrder, Target};
 pub enum Evidence {
     /// The user says so, of the project or of the depot.
     Stated,
+    /// Its properties as a wheel variant (draft PEP 825).
+    Variant,
     /// The local label of its version.
     Label,
     /// It depends on a runtime package.
@@ -24,6 +27,7 @@ impl Evidence {
     pub fn as_str(self) -> &'static str {
         match self {
             Evidence::Stated => "stated",
+            Evidence::Variant => "variant",
             Evidence::Label => "label",
             Evidence::Dependency => "dependency",
         }
@@ -54,8 +58,14 @@ impl fmt::Display for Build {
     }
 }
 
-/// What the file of a page was made for: by the depot's word, else by its label.
-pub(super) fn told(kind: &FileKind, stated: Option<&MadeFor>, target: &Target) -> Option<Build> {
+/// What the file of a page was made for: by the depot's word, else by its properties as a variant,
+/// else by its label.
+pub(super) fn told(
+    kind: &FileKind,
+    stated: Option<&MadeFor>,
+    properties: &[Feature],
+    target: &Target,
+) -> Option<Build> {
     let FileKind::Wheel(name) = kind else {
         return None;
     };
@@ -63,6 +73,12 @@ pub(super) fn told(kind: &FileKind, stated: Option<&MadeFor>, target: &Target) -
         return Some(Build {
             made_for: made_for.clone(),
             evidence: Evidence::Stated,
+        });
+    }
+    if let Some(made_for) = target.variant_made_for(properties) {
+        return Some(Build {
+            made_for,
+            evidence: Evidence::Variant,
         });
     }
     // Asked of every file: most versions have no label, and nothing is allocated for them.
@@ -86,7 +102,9 @@ pub(crate) fn bar(build: &Build, target: &Target) -> Option<Bar> {
 
 /// The check of a file.
 pub(super) fn check(judged: &Judged<'_>) -> Option<Bar> {
-    bar(judged.build?, judged.target)
+    // Why a variant is not taken is told already.
+    let is_told = matches!(judged.variant, Some(Err(_)));
+    bar(judged.build.filter(|_| !is_told)?, judged.target)
 }
 
 /// The same offer, when the user says what its wheels were made for.

@@ -261,7 +261,7 @@ fn beside(offer: &Offer, best: &OfferFile, target: &Target) -> Option<Arc<str>> 
                     && f.rank.is_none()
                     && place.rank(&name.tags).is_some()
             }
-            FileKind::Sdist(_) => false,
+            FileKind::Sdist(_) | FileKind::Variants(_) => false,
         });
         fitting.next().map(|f| Arc::clone(&f.file.filename))
     })
@@ -283,13 +283,15 @@ fn last(
         let is_older = o.version < offer.version && o.version.public() != mine;
         is_older && o.verdict == Verdict::Ready && !o.version.is_prerelease()
     });
-    let told = |o: &&Offer| match shown {
-        Shown::Known { since, .. } => o.version < *since,
-        _ => uses(
+    let told = |o: &&Offer| {
+        if let Shown::Known { since, .. } = shown {
+            return o.version < *since;
+        }
+        uses(
             o.best()
                 .and_then(|f| judged.build_of(f))
                 .map(|b| &b.made_for),
-        ),
+        )
     };
     let by_page = || Ok(older.iter().copied().find(told).map(|o| o.version.clone()));
     if !matches!(shown, Shown::Elsewhere { .. } | Shown::Beside { .. }) {

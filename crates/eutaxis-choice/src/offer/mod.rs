@@ -14,6 +14,7 @@ mod loss;
 mod policy;
 mod rank;
 mod served;
+mod variant;
 
 use std::sync::Arc;
 
@@ -30,9 +31,10 @@ pub use policy::{Chronology, Policy, Prefer, Prereleases, Wheels};
 pub use rank::{Preferred, Ranking};
 pub use served::{Grid, GridRow, Mark, grid};
 
+use eutaxis_standards::artifact::Feature;
 use eutaxis_standards::index::{FileKind, Page, PageFile};
 use eutaxis_standards::knowledge::MadeFor;
-use eutaxis_standards::targets::{Rank, Target};
+use eutaxis_standards::targets::{Rank, Target, VariantMiss, VariantOrder};
 use eutaxis_standards::version::Version;
 
 /// Whether a release can be had on the target.
@@ -64,6 +66,10 @@ pub struct OfferFile {
     pub file: Arc<PageFile>,
     /// For a wheel whose tags fit: how well.
     pub rank: Option<Rank>,
+    /// For a wheel that can be used: how good a variant it is here (draft PEP 825).
+    pub variant: VariantOrder,
+    /// For a variant: its properties; empty where it has none, or nothing describes it.
+    pub properties: Vec<Feature>,
     /// For a wheel: what it was made for beyond that, as far as it is told without its metadata.
     pub build: Option<Build>,
     /// Why it is out; empty when it can be used.
@@ -148,6 +154,8 @@ struct Judged<'a> {
     file: &'a PageFile,
     /// For a wheel: how well its tags fit, if they do.
     rank: Option<Rank>,
+    /// For a variant: how good it is, or why it is not taken.
+    variant: Option<Result<VariantOrder, VariantMiss>>,
     /// What it was made for.
     build: Option<&'a Build>,
     target: &'a Target,
@@ -165,6 +173,7 @@ const CHECKS: &[Check] = &[
     bars::date,
     bars::requires_python,
     bars::tags,
+    bars::variant,
     build::check,
     bars::wheels_policy,
 ];
@@ -240,19 +249,23 @@ fn judge(
     policy: &Policy,
     late: &[LateBar],
 ) -> OfferFile {
-    let build = build::told(&file.kind, stated, target);
+    let properties = variant::properties(page, &file.kind);
+    let variant = variant::order(page, &file.kind, target);
+    let build = build::told(&file.kind, stated, &properties, target);
     let rank = match &file.kind {
         FileKind::Wheel(name) => target.rank(&name.tags),
-        FileKind::Sdist(_) => None,
+        FileKind::Sdist(_) | FileKind::Variants(_) => None,
     };
     let judged = Judged {
         file,
         rank,
+        variant,
         build: build.as_ref(),
         target,
         policy,
         quarantined: page.quarantined(),
     };
+    let variant = judged.variant.clone();
     let mut bars: Vec<Bar> = CHECKS.iter().filter_map(|check| check(&judged)).collect();
     bars.extend(
         late.iter()
@@ -262,6 +275,8 @@ fn judge(
     OfferFile {
         file: Arc::clone(file),
         rank,
+        variant: variant.and_then(Result::ok).unwrap_or(VariantOrder::Plain),
+        properties,
         build,
         bars,
     }
@@ -292,7 +307,7 @@ fn offer(version: Version, files: Vec<OfferFile>, target: &Target) -> Offer {
 }
 
 /// The best usable file among those that are yanked, or among those that are not: wheels before
-/// source, by rank, then the higher build tag, then name (docs/choice.md, offers).
+/// source, variants before others (draft PEP 825), by rank, then the higher build tag, then name (docs/choice.md, offers).
 fn best_file(files: &[OfferFile], yanked: bool) -> Option<usize> {
     let usable = files
         .iter()
@@ -301,10 +316,11 @@ fn best_file(files: &[OfferFile], yanked: bool) -> Option<usize> {
     let key = |f: &OfferFile| {
         let build = match &f.file.kind {
             FileKind::Wheel(name) => name.build.clone(),
-            FileKind::Sdist(_) => None,
+            FileKind::Sdist(_) | FileKind::Variants(_) => None,
         };
         (
             !f.is_wheel(),
+            f.variant.clone(),
             f.rank,
             std::cmp::Reverse(build),
             f.file.filename.clone(),

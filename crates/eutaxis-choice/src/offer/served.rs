@@ -14,7 +14,7 @@ type Series = (u32, u32, bool);
 fn tags(file: &OfferFile) -> Option<&WheelTags> {
     match &file.file.kind {
         FileKind::Wheel(name) => Some(&name.tags),
-        FileKind::Sdist(_) => None,
+        FileKind::Sdist(_) | FileKind::Variants(_) => None,
     }
 }
 

@@ -216,7 +216,7 @@ pub(super) struct Usable {
 pub(super) fn is_compiled_wheel(kind: &FileKind) -> bool {
     match kind {
         FileKind::Wheel(name) => !name.tags.is_pure(),
-        FileKind::Sdist(_) => false,
+        FileKind::Sdist(_) | FileKind::Variants(_) => false,
     }
 }
 

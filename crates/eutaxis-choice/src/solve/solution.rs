@@ -13,8 +13,8 @@ use super::problem::{AskId, BoundId, Problem};
 use super::queue::{OwnTime, Queue, in_force};
 use super::table::Value;
 use crate::offer::{Bar, BarKind, Build, Chronology, Loss, Lost, Offer, Prefer, Verdict};
-use eutaxis_standards::artifact::Unsure;
-use eutaxis_standards::index::PageFile;
+use eutaxis_standards::artifact::{Feature, Unsure};
+use eutaxis_standards::index::{FileKind, PageFile};
 use eutaxis_standards::knowledge::MadeFor;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
@@ -43,6 +43,8 @@ pub struct Chosen {
     pub verdict: Verdict,
     /// What the wheel was made for beyond interpreter and platform, if that is told.
     pub build: Option<Build>,
+    /// The properties of a wheel variant (draft PEP 825).
+    pub properties: Vec<Feature>,
     /// Who asks for it; never empty.
     pub asked_by: Vec<Asker>,
     /// Extras asked of it, in order of name.
@@ -61,6 +63,14 @@ pub struct Chosen {
 }
 
 impl Chosen {
+    /// The label of a wheel variant (draft PEP 825).
+    pub fn variant(&self) -> Option<&str> {
+        match &self.file.kind {
+            FileKind::Wheel(name) => name.variant.as_deref(),
+            FileKind::Sdist(_) | FileKind::Variants(_) => None,
+        }
+    }
+
     /// The newest final release, when it is another one. Of its builds the one that would be taken
     /// first, as far as what keeps it out says.
     pub fn newest(&self) -> Option<&Newer> {
@@ -282,9 +292,12 @@ impl Solution {
 
     /// The projects that leave the accelerators of the place unused, which builds of them use.
     pub fn unaccelerated(&self) -> impl Iterator<Item = &Name> {
-        self.cautions.iter().filter_map(|caution| match caution {
-            Caution::Unaccelerated { project, .. } => Some(project),
-            _ => None,
+        self.cautions.iter().filter_map(|caution| {
+            if let Caution::Unaccelerated { project, .. } = caution {
+                Some(project)
+            } else {
+                None
+            }
         })
     }
 
@@ -391,9 +404,12 @@ fn say_nothing_uses(chosen: &[Chosen], cautions: &mut [Caution]) {
         let build = c.build.as_ref();
         matches!(build.map(|b| &b.made_for), Some(MadeFor::Toolkit(..)))
     };
-    let first = cautions.iter_mut().find_map(|c| match c {
-        Caution::Unaccelerated { alone, .. } => Some(alone),
-        _ => None,
+    let first = cautions.iter_mut().find_map(|c| {
+        if let Caution::Unaccelerated { alone, .. } = c {
+            Some(alone)
+        } else {
+            None
+        }
     });
     if let Some(alone) = first {
         *alone = !chosen.iter().any(uses);
@@ -515,6 +531,7 @@ fn chosen_of(
         file: Arc::clone(&best.file),
         verdict: offer.verdict,
         build: known.build(value).cloned(),
+        properties: best.properties.clone(),
         asked_by,
         unsure: said.and_then(|m| m.unsure),
         said: said.map(|m| m.needs_in_force(markers, &extras)),

@@ -74,7 +74,7 @@ pub(super) fn answer(
     let is_file = path
         .extension()
         .and_then(|e| e.to_str())
-        .is_some_and(|e| ["whl", "gz", "zip", "metadata", "txt", "toml"].contains(&e));
+        .is_some_and(|e| ["whl", "gz", "zip", "metadata", "txt", "toml", "json"].contains(&e));
     if let Some(other) = trouble.files_at.as_ref().filter(|_| is_file) {
         let rest = asked.path.strip_prefix("/simple/").unwrap_or("");
         let mut answer = plain(302, "elsewhere");

@@ -8,7 +8,7 @@
 //!
 //! let target = Target::parse("cpython 3.12 / windows x86_64")?;
 //! let name = WheelName::parse("firnio-1.0-cp312-cp312-manylinux_2_28_x86_64.whl")?;
-//! let assayed = assay(&Contents { name: &name, metadata: None, carried: &[] }, &target);
+//! let assayed = assay(&Contents { name: &name, metadata: None, variants: None, carried: &[] }, &target);
 //! assert_eq!(assayed.bars[0].kind().as_str(), "platform");
 //! # Ok::<(), eutaxis_standards::fault::Fault>(())
 //! ```
@@ -20,7 +20,7 @@ mod runs;
 pub use remark::{Against, Remark, RemarkKind};
 
 use crate::binary::{Binary, Format, highest};
-use eutaxis_standards::artifact::{Metadata, WheelName};
+use eutaxis_standards::artifact::{Metadata, Variants, WheelName};
 use eutaxis_standards::knowledge::MadeFor;
 use eutaxis_standards::targets::Target;
 
@@ -46,6 +46,9 @@ pub struct Contents<'a> {
     pub name: &'a WheelName,
     /// What its metadata says, if that can be read.
     pub metadata: Option<&'a Metadata>,
+    /// What it says of its variants, or why that cannot be read; none where it says nothing (draft
+    /// PEP 825).
+    pub variants: Option<Result<&'a Variants, &'a str>>,
     /// Its compiled files, in the order of their paths.
     pub carried: &'a [Carried],
 }

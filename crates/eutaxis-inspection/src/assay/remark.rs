@@ -3,7 +3,7 @@
 use std::fmt;
 
 use crate::binary::Binary;
-use eutaxis_standards::targets::{BuildMiss, Misfit};
+use eutaxis_standards::targets::{BuildMiss, Misfit, VariantMiss};
 
 /// In what a wheel is at fault.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -22,6 +22,8 @@ pub enum RemarkKind {
     Library,
     /// The accelerator.
     Accelerator,
+    /// What its properties as a variant ask for.
+    Variant,
     /// The archive.
     Archive,
 }
@@ -37,6 +39,7 @@ impl RemarkKind {
             RemarkKind::Libc => "libc",
             RemarkKind::Library => "library",
             RemarkKind::Accelerator => "accelerator",
+            RemarkKind::Variant => "variant",
             RemarkKind::Archive => "archive",
         }
     }
@@ -65,6 +68,8 @@ pub enum Remark {
     Python(Misfit),
     /// The target's accelerator does not run it.
     Build(Box<BuildMiss>),
+    /// A variant that is not for the target (draft PEP 825).
+    Variant(Box<VariantMiss>),
     /// A compiled file cannot be read.
     Unreadable {
         /// The file.
@@ -181,6 +186,7 @@ impl Remark {
         match self {
             Remark::Tags { kind, .. } | Remark::Newer { kind, .. } => *kind,
             Remark::Python(_) => RemarkKind::Interpreter,
+            Remark::Variant(_) => RemarkKind::Variant,
             Remark::Build(_) | Remark::OtherToolkit { .. } => RemarkKind::Accelerator,
             Remark::Unreadable { .. } => RemarkKind::Archive,
             Remark::OtherAbi { .. } | Remark::BeyondStable { .. } => RemarkKind::Abi,
@@ -204,6 +210,7 @@ impl fmt::Display for Remark {
             Remark::Tags { misfit, .. } => f.write_str(&misfit.of_one_wheel()),
             Remark::Python(misfit) => misfit.fmt(f),
             Remark::Build(miss) => miss.fmt(f),
+            Remark::Variant(miss) => miss.fmt(f),
             Remark::Unreadable { path, why } => write!(f, "{path}: {why}"),
             Remark::OtherAbi { path, abi, than } => {
                 write!(f, "{path} is built for {abi}; {}", is(than))

@@ -4,7 +4,9 @@
 use super::{Against, Carried, Contents, Remark, RemarkKind, glibc_floor, is_musl};
 use crate::binary::{Binary, PythonAbi, module_stem, named_abi};
 use crate::examine::fits;
-use eutaxis_standards::targets::{Libc, MisfitKind, PlatformMiss, System, TagMiss, Target};
+use eutaxis_standards::targets::{
+    Libc, MisfitKind, PlatformMiss, System, TagMiss, Target, VariantMiss,
+};
 
 /// Why it does not run there.
 pub(super) fn bars(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
@@ -14,6 +16,7 @@ pub(super) fn bars(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
         set.and_then(|s| target.python_misfit(s))
             .map(Remark::Python),
     );
+    bars.extend(variant(contents, target).map(Remark::Variant));
     accelerator(contents, target, &mut bars);
     if !bars.is_empty() {
         // What its name or metadata says already is not said of each file again.
@@ -56,6 +59,17 @@ fn by_name(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
             misfit,
         })
         .collect()
+}
+
+/// What the properties of a variant ask of the target (draft PEP 825).
+fn variant(contents: &Contents<'_>, target: &Target) -> Option<Box<VariantMiss>> {
+    let label = contents.name.variant.as_deref()?;
+    let miss = match contents.variants {
+        None => VariantMiss::Undescribed(label.to_owned()),
+        Some(Err(why)) => VariantMiss::Unread(why.to_owned()),
+        Some(Ok(variants)) => target.variant(variants, label).err()?,
+    };
+    Some(Box::new(miss))
 }
 
 /// A build for an accelerator, by its label or by what its files need.

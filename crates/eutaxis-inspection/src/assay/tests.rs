@@ -31,6 +31,7 @@ fn judged(file: &str, carried: &[Carried], target: &str) -> Assayed {
         &Contents {
             name: &name,
             metadata: None,
+            variants: None,
             carried,
         },
         &Target::parse(target).unwrap(),
@@ -151,6 +152,7 @@ fn metadata_may_leave_the_interpreter_out() {
     let contents = Contents {
         name: &name,
         metadata: Some(&metadata),
+        variants: None,
         carried: &[],
     };
     let found = assay(
@@ -158,4 +160,48 @@ fn metadata_may_leave_the_interpreter_out() {
         &Target::parse("cpython 3.11 / linux x86_64 glibc 2.35").unwrap(),
     );
     assert_eq!(kinds(&found.bars), ["interpreter"]);
+}
+
+/// A variant is judged by what the wheel says of itself (draft PEP 825).
+#[rstest]
+#[case::fits(
+    Some(r#"{"variants": {"v3": {"x86_64": {"level": ["v3"]}}}}"#),
+    "level v3",
+    None
+)]
+#[case::too_low(
+    Some(r#"{"variants": {"v3": {"x86_64": {"level": ["v3"]}}}}"#),
+    "level v2",
+    Some("this target has level v2")
+)]
+#[case::says_nothing(None, "level v3", Some("nothing on the index describes"))]
+#[case::another_label(
+    Some(r#"{"variants": {"v2": {"x86_64": {"level": ["v2"]}}}}"#),
+    "level v3",
+    Some("describes the variant `v3`")
+)]
+#[case::broken(Some("{"), "level v3", Some("cannot be read"))]
+fn variants_are_judged(
+    #[case] text: Option<&str>,
+    #[case] level: &str,
+    #[case] told: Option<&str>,
+) {
+    let name = WheelName::parse("firnio-1.0-cp311-cp311-linux_x86_64-v3.whl").unwrap();
+    let read = text.map(|t| Variants::parse(t.as_bytes()).map_err(|f| f.to_string()));
+    let contents = Contents {
+        name: &name,
+        metadata: None,
+        variants: read.as_ref().map(|r| r.as_ref().map_err(String::as_str)),
+        carried: &[],
+    };
+    let target = format!("cpython 3.11 / linux x86_64 glibc 2.35 {level}");
+    let found = assay(&contents, &Target::parse(&target).unwrap());
+    let bars: Vec<String> = found.bars.iter().map(ToString::to_string).collect();
+    match told {
+        None => assert!(bars.is_empty(), "{bars:?}"),
+        Some(part) => {
+            assert_eq!(kinds(&found.bars), ["variant"]);
+            assert!(bars[0].contains(part), "{bars:?}");
+        }
+    }
 }

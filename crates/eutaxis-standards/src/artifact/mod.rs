@@ -19,6 +19,7 @@ mod record;
 mod repository;
 mod sdist_name;
 mod source_needs;
+mod variants;
 mod wheel_info;
 mod wheel_name;
 
@@ -30,6 +31,7 @@ pub use record::{Record, RecordLine};
 pub use repository::Repository;
 pub use sdist_name::SdistName;
 pub use source_needs::{SourceFiles, Unsure};
+pub use variants::{Feature, NULL_LABEL, Variants, VariantsName};
 pub use wheel_info::WheelInfo;
 pub use wheel_name::{BuildTag, WheelName, WheelTags};
 

@@ -1,5 +1,6 @@
 //! Names of wheels (PEP 427, file name convention):
-//! `{distribution}-{version}[-{build}]-{python tag}-{abi tag}-{platform tag}.whl`
+//! `{distribution}-{version}[-{build}]-{python tag}-{abi tag}-{platform tag}.whl`; with the label of
+//! a variant as one more last part (draft PEP 825).
 
 use std::fmt;
 
@@ -22,6 +23,8 @@ pub struct WheelName {
     pub build: Option<BuildTag>,
     /// What the wheel promises to run on.
     pub tags: WheelTags,
+    /// The label of the variant (draft PEP 825).
+    pub variant: Option<Box<str>>,
     /// The name is not in today's normal form (older files: upper case, `.`, `_` for `-` in the
     /// version).
     pub lenient: bool,
@@ -56,7 +59,7 @@ impl WheelName {
     /// Reads the name of a wheel file (already percent-decoded).
     ///
     /// # Errors
-    /// When the parts are not five or six, or one of them is not what it must be.
+    /// When the parts are not five to seven, or one of them is not what it must be.
     pub fn parse(file: &str) -> Result<Self, Fault> {
         let fault = |what: &str| {
             Fault::new(
@@ -67,10 +70,24 @@ impl WheelName {
         let stem = strip_suffix_ignoring_case(file, ".whl")
             .ok_or_else(|| fault("it does not end in .whl"))?;
         let parts: Vec<&str> = stem.split('-').collect();
-        let (name, version, build, [python, abi, platform]) = match parts.as_slice() {
-            [n, v, p, a, l] => (*n, *v, None, [*p, *a, *l]),
-            [n, v, b, p, a, l] => (*n, *v, Some(*b), [*p, *a, *l]),
-            _ => return Err(fault("five or six parts joined by `-` are expected")),
+        // Of six parts the third is a build tag if it begins with a digit, else the last a label.
+        let begins_with_digit = |text: &str| text.starts_with(|c: char| c.is_ascii_digit());
+        let (name, version, build, [python, abi, platform], variant) = match parts.as_slice() {
+            [n, v, p, a, l] => (*n, *v, None, [*p, *a, *l], None),
+            [n, v, b, p, a, l] if begins_with_digit(b) => (*n, *v, Some(*b), [*p, *a, *l], None),
+            [n, v, p, a, l, variant] if is_variant_label(variant) => {
+                (*n, *v, None, [*p, *a, *l], Some(*variant))
+            }
+            [n, v, b, p, a, l, variant] if is_variant_label(variant) => {
+                (*n, *v, Some(*b), [*p, *a, *l], Some(*variant))
+            }
+            [_, _, _, _, _, _] => {
+                return Err(fault(
+                    "a build tag begins with a digit, and the label of a variant is small \
+                        letters, digits, `.` and `_`, at most 16",
+                ));
+            }
+            _ => return Err(fault("five to seven parts joined by `-` are expected")),
         };
         let parsed = Name::parse(name).map_err(|e| fault(e.message()))?;
         let (version, respelled) = match Version::parse(version) {
@@ -108,9 +125,17 @@ impl WheelName {
             version,
             build,
             tags,
+            variant: variant.map(Into::into),
             lenient,
         })
     }
+}
+
+/// Whether a text can be the label of a variant: small letters, digits, `.` and `_`, at most 16
+/// (draft PEP 825).
+pub(super) fn is_variant_label(text: &str) -> bool {
+    let is_plain = |b: u8| b.is_ascii_lowercase() || b.is_ascii_digit() || b == b'.' || b == b'_';
+    (1..=16).contains(&text.len()) && text.bytes().all(is_plain)
 }
 
 pub(super) fn strip_suffix_ignoring_case<'a>(text: &'a str, suffix: &str) -> Option<&'a str> {
@@ -183,6 +208,16 @@ mod tests {
         "made-up 1.0+cu118 cp311-cp311-manylinux_2_17_x86_64.manylinux2014_x86_64",
         false
     )]
+    #[case(
+        "made_up-1.0-cp312-cp312-linux_x86_64-v3.whl",
+        "made-up 1.0 cp312-cp312-linux_x86_64 variant v3",
+        false
+    )]
+    #[case(
+        "made_up-1.0-2-cp312-cp312-linux_x86_64-nor4.1.whl",
+        "made-up 1.0 cp312-cp312-linux_x86_64 build 2 variant nor4.1",
+        false
+    )]
     #[case("Made.Up-1.0-py3-none-any.whl", "made-up 1.0 py3-none-any", true)]
     #[case(
         "made_up-1.0_1-py3-none-any.whl",
@@ -192,22 +227,33 @@ mod tests {
     fn wheel_names_are_read(#[case] file: &str, #[case] shown: &str, #[case] lenient: bool) {
         let name = WheelName::parse(file).unwrap();
         let build = name.build.map_or(String::new(), |b| format!(" build {b}"));
+        let variant = name
+            .variant
+            .map_or(String::new(), |v| format!(" variant {v}"));
         assert_eq!(
-            format!("{} {} {}{build}", name.name, name.version, name.tags),
+            format!(
+                "{} {} {}{build}{variant}",
+                name.name, name.version, name.tags
+            ),
             shown
         );
         assert_eq!(name.lenient, lenient);
     }
 
     #[rstest]
-    #[case("made_up-1.0-x1-py3-none-any.whl", "build tag")]
+    #[case("made_up-1.0-x1-py3-none-Any.whl", "build tag")]
+    #[case("made_up-1.0-py3-none-any-a_label_of_17_let.whl", "at most 16")]
+    #[case(
+        "made_up-1.0-x1-py3-none-any-v3.whl",
+        "a build tag begins with a digit"
+    )]
     #[case("made-up-1.0-py3-none-any.whl", "not a version")]
-    #[case("made_up-1.0.whl", "five or six")]
-    #[case("made_up-1.0-py3-none.whl", "five or six")]
+    #[case("made_up-1.0.whl", "five to seven")]
+    #[case("made_up-1.0-py3-none.whl", "five to seven")]
     #[case("made_up-1.0-py3-none-any.zip", "does not end")]
     #[case("made_up-1.0-py3..py2-none-any.whl", "empty")]
     #[case(&format!("m-1-{0}-{0}-{0}.whl", ["a"; 11].join(".")), "too many tags")]
-    #[case("\u{e9}.whl", "five or six")]
+    #[case("\u{e9}.whl", "five to seven")]
     #[case("whl", "does not end")]
     fn bad_names_are_refused(#[case] file: &str, #[case] part: &str) {
         let fault = WheelName::parse(file).unwrap_err();

@@ -9,18 +9,19 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
-use super::{FileKind, Hashes, Page, PageFile, Skipped};
+use super::{Described, FileKind, Hashes, Page, PageFile, Skipped};
 use crate::name::Name;
 use crate::version::VersionSpecifier;
 
 /// Changes with the form, so that older bytes are not misread.
-const FORM: u8 = 2;
+const FORM: u8 = 3;
 
 #[derive(Serialize, Deserialize)]
 struct Kept<'a> {
     form: u8,
     #[serde(borrow)]
     files: Vec<KeptFile<'a>>,
+    variants: Vec<KeptFile<'a>>,
     skipped: Vec<(Cow<'a, str>, Cow<'a, str>)>,
     status: Option<(Cow<'a, str>, Option<Cow<'a, str>>)>,
     remarks: Vec<Cow<'a, str>>,
@@ -69,28 +70,33 @@ impl Page {
             });
             u32::try_from(at).unwrap_or(u32::MAX)
         };
-        let files = self
-            .files
-            .iter()
-            .map(|file| KeptFile {
+        fn kept<'a>(
+            file: &'a PageFile,
+            number: &mut dyn FnMut(&VersionSpecifier) -> u32,
+        ) -> KeptFile<'a> {
+            KeptFile {
                 filename: Cow::from(&*file.filename),
                 url: Cow::from(&*file.url),
                 hashes: kept_hashes(&file.hashes),
-                requires_python: file.requires_python.as_deref().map(&mut number),
+                requires_python: file.requires_python.as_deref().map(number),
                 metadata: file.metadata.as_ref().map(kept_hashes),
                 yanked: file.yanked.as_deref().map(Cow::from),
                 size: file.size,
                 published: file
                     .published
                     .map(|t| (t.as_second(), t.subsec_nanosecond())),
-            })
-            .collect();
+            }
+        }
+        let files = self.files.iter().map(|f| kept(f, &mut number)).collect();
+        let described = self.variants.iter().map(|d| &d.file);
+        let variants = described.map(|f| kept(f, &mut number)).collect();
         let borrow = |list: &'_ [String]| -> Vec<Cow<'static, str>> {
             list.iter().map(|s| s.clone().into()).collect()
         };
         let kept = Kept {
             form: FORM,
             files,
+            variants,
             skipped: self
                 .skipped
                 .iter()
@@ -122,7 +128,7 @@ impl Page {
             .collect::<Option<_>>()?;
         let mut page = Page::new(project.clone());
         page.files.reserve(kept.files.len());
-        for file in kept.files {
+        for file in kept.files.into_iter().chain(kept.variants) {
             let published = match file.published {
                 Some((seconds, nanoseconds)) => {
                     Some(jiff::Timestamp::new(seconds, nanoseconds).ok()?)
@@ -133,7 +139,7 @@ impl Page {
                 Some(number) => Some(Arc::clone(specifiers.get(number as usize)?)),
                 None => None,
             };
-            page.files.push(Arc::new(PageFile {
+            let file = Arc::new(PageFile {
                 kind: FileKind::of(&file.filename, project).ok()?,
                 filename: file.filename.into(),
                 url: file.url.into(),
@@ -143,7 +149,11 @@ impl Page {
                 yanked: file.yanked.map(Cow::into_owned),
                 size: file.size,
                 published,
-            }));
+            });
+            match file.kind {
+                FileKind::Variants(_) => page.variants.push(Described { file, read: None }),
+                FileKind::Wheel(_) | FileKind::Sdist(_) => page.files.push(file),
+            }
         }
         let skipped = |(filename, reason): (Cow<'_, str>, Cow<'_, str>)| Skipped {
             filename: filename.into_owned(),
@@ -169,7 +179,8 @@ mod tests {
         let text = r#"{"meta":{"api-version":"1.9","tracks":["https://a.example/m/"]},"project-status":{"status":"archived","reason":"done"},"files":[
             {"filename":"m-1.1-py3-none-any.whl","url":"u","hashes":{"sha256":"2c","md5":"3d"},"requires-python":">=3.9,<4","size":5,
              "upload-time":"2024-03-01T10:20:30.123456Z","core-metadata":{"sha256":"e3"},"yanked":"bad"},
-            {"filename":"m-1.0.tar.gz","url":"v","hashes":{},"requires-python":">=3.6.*"},{"filename":"m-1.exe","url":"x"}]}"#;
+            {"filename":"m-1.0.tar.gz","url":"v","hashes":{},"requires-python":">=3.6.*"},{"filename":"m-1.exe","url":"x"},
+            {"filename":"m-1.1-variants.json","url":"w","hashes":{"sha256":"4e"}}]}"#;
         parse_json(text.as_bytes(), &Name::parse("m").unwrap()).unwrap()
     }
 

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use super::{Page, RawFile, SpecifierCache, html};
-use crate::artifact::{SdistName, WheelName};
+use crate::artifact::{SdistName, VariantsName, WheelName};
 use crate::fault::Fault;
 use crate::name::Name;
 
@@ -42,6 +42,9 @@ fn project_of(raw: &RawFile<'_>) -> Option<Name> {
     let lower = raw.filename.to_ascii_lowercase();
     if lower.ends_with(".whl") {
         return WheelName::parse(raw.filename).ok().map(|w| w.name);
+    }
+    if let Some(described) = VariantsName::parse(raw.filename) {
+        return Some(described.name);
     }
     let source = lower.ends_with(".tar.gz") || lower.ends_with(".zip");
     source

@@ -31,7 +31,7 @@ pub use links::{holds_files, parse_links};
 
 pub use crate::hashes::{Algorithm, Hashes};
 
-use crate::artifact::{SdistName, WheelName};
+use crate::artifact::{SdistName, Variants, VariantsName, WheelName};
 use crate::fault::{Fault, FaultKind};
 use crate::name::Name;
 use crate::version::{Version, VersionSpecifier};
@@ -70,6 +70,17 @@ pub struct Page {
     /// What the builds of its depot were made for, where the user says so of the depot: `FAMILY
     /// TOOLKIT`, or `none`.
     pub made_for: Option<String>,
+    /// What describes the variants of its releases (draft PEP 825).
+    pub variants: Vec<Described>,
+}
+
+/// The description of a release's variants.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Described {
+    /// The file; its kind is [`FileKind::Variants`].
+    pub file: Arc<PageFile>,
+    /// What it says, or why it cannot be read; none while nobody has read it.
+    pub read: Option<Result<Arc<Variants>, String>>,
 }
 
 /// A file on a page.
@@ -102,6 +113,9 @@ pub enum FileKind {
     Wheel(Arc<WheelName>),
     /// A source distribution.
     Sdist(Arc<SdistName>),
+    /// The description of a release's variants, which is never placed; among a page's files there is
+    /// none (draft PEP 825).
+    Variants(Arc<VariantsName>),
 }
 
 impl FileKind {
@@ -124,6 +138,9 @@ impl FileKind {
                 SdistName::parse(filename, Some(project)).map_err(|f| f.message().to_owned())?;
             return Ok(FileKind::Sdist(Arc::new(name)));
         }
+        if let Some(name) = VariantsName::parse(filename).filter(|n| n.name == *project) {
+            return Ok(FileKind::Variants(Arc::new(name)));
+        }
         Err("its kind is not one that can be placed".to_owned())
     }
 
@@ -132,6 +149,7 @@ impl FileKind {
         match self {
             FileKind::Wheel(name) => &name.version,
             FileKind::Sdist(name) => &name.version,
+            FileKind::Variants(name) => &name.version,
         }
     }
 }
@@ -168,6 +186,21 @@ impl Page {
             remarks: Vec::new(),
             elsewhere: Vec::new(),
             made_for: None,
+            variants: Vec::new(),
+        }
+    }
+
+    /// What describes the variants of a release, once it was read.
+    ///
+    /// # Errors
+    /// Why it cannot be read; none when there is nothing.
+    pub fn variants_of(&self, version: &Version) -> Result<&Arc<Variants>, Option<&str>> {
+        let mut all = self.variants.iter();
+        let found = all.find(|d| d.file.kind.version() == version).ok_or(None)?;
+        match &found.read {
+            Some(Ok(variants)) => Ok(variants),
+            Some(Err(why)) => Err(Some(why)),
+            None => Err(Some("it was not asked for")),
         }
     }
 
@@ -251,7 +284,7 @@ impl Page {
             }
             moment
         });
-        self.files.push(Arc::new(PageFile {
+        let file = Arc::new(PageFile {
             filename: raw.filename.into(),
             url: raw.url.into(),
             kind,
@@ -261,7 +294,12 @@ impl Page {
             yanked: raw.yanked,
             size: raw.size,
             published,
-        }));
+        });
+        if matches!(file.kind, FileKind::Variants(_)) {
+            self.variants.push(Described { file, read: None });
+        } else {
+            self.files.push(file);
+        }
     }
 }
 

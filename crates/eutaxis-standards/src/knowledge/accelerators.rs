@@ -50,6 +50,19 @@ impl Number {
             .ok_or_else(bad)
     }
 
+    /// The number with one part.
+    pub fn of(part: u64) -> Self {
+        Number {
+            parts: vec![part],
+            text: part.to_string(),
+        }
+    }
+
+    /// Nothing.
+    pub fn zero() -> Self {
+        Number::of(0)
+    }
+
     /// The first part.
     pub fn major(&self) -> u64 {
         self.parts.first().copied().unwrap_or(0)
@@ -127,6 +140,8 @@ pub struct Family {
     #[serde(default)]
     companions: Vec<String>,
     toolkit: Vec<Toolkit>,
+    /// How properties of variants speak of it.
+    variant: Option<Properties>,
     #[serde(default)]
     series: Vec<Floor>,
     #[serde(default)]
@@ -134,6 +149,30 @@ pub struct Family {
     /// Where a machine tells of it.
     #[serde(default)]
     pub probe: Probe,
+}
+
+/// The namespace in which properties of variants speak of a family, and its features.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Properties {
+    namespace: String,
+    /// The oldest toolkit that will do.
+    least: Option<String>,
+    /// A toolkit that is too new.
+    below: Option<String>,
+    /// A generation of devices.
+    device: Option<String>,
+}
+
+/// What a feature of a variant says of a family.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Bound {
+    /// The oldest toolkit that will do.
+    Least,
+    /// A toolkit that is too new.
+    Below,
+    /// A generation of devices.
+    Device,
 }
 
 /// How a local label names a toolkit.
@@ -240,6 +279,18 @@ pub enum Runs {
 }
 
 impl Family {
+    /// What a feature of a variant says of the family; none when it is none of its features.
+    pub fn bound_of(&self, feature: &str) -> Option<Bound> {
+        let named = self.variant.as_ref()?;
+        let is = |name: &Option<String>| name.as_deref() == Some(feature);
+        match () {
+            () if is(&named.least) => Some(Bound::Least),
+            () if is(&named.below) => Some(Bound::Below),
+            () if is(&named.device) => Some(Bound::Device),
+            () => None,
+        }
+    }
+
     /// The toolkit that a local label names, as `cu118` or the last part of `x2.cu118` does.
     fn of_label(&self, local: &str) -> Option<Number> {
         let segments = || local.split('.');
@@ -581,6 +632,12 @@ impl Families {
     ) -> impl Iterator<Item = &'a Without> {
         let mine = self.without.iter();
         mine.filter(move |w| w.project == *project && w.is_on(system))
+    }
+
+    /// The family of which properties of a namespace speak.
+    pub fn of_namespace(&self, namespace: &str) -> Option<&Arc<Family>> {
+        let is_it = |f: &&Arc<Family>| f.variant.as_ref().is_some_and(|v| v.namespace == namespace);
+        self.all.iter().find(is_it)
     }
 
     /// All families.

@@ -20,12 +20,15 @@ mod causes;
 mod interpreters;
 mod libraries;
 mod policies;
+mod processors;
 mod stable_abi;
 mod standard_modules;
 mod standard_names;
 mod without;
 
-pub use accelerators::{Families, Family, Form, Library, MadeFor, Number, Probe, Runs, Told};
+pub use accelerators::{
+    Bound, Families, Family, Form, Library, MadeFor, Number, Probe, Runs, Told,
+};
 pub use brought_by::{bringing, was_everywhere};
 pub use building::{
     Backend, Compiles, Fallback, Language, Needed, backend, begin, compiling, fallback, handling,
@@ -38,6 +41,7 @@ pub use causes::{
 pub use interpreters::{Series, series, series_began, series_of};
 pub use libraries::{Libraries, Provided};
 pub use policies::{highest_symbol, may_need};
+pub use processors::{level_of, level_place, levels};
 pub use stable_abi::is_stable;
 pub use standard_modules::{Standing, standing};
 pub use standard_names::{Lacking, SeriesNumber, is_standard, lacking_module, lacking_name};

@@ -19,6 +19,7 @@ mod misfit;
 mod platform;
 mod spec;
 mod tags;
+mod variant;
 
 use std::fmt;
 use std::sync::Arc;
@@ -26,10 +27,11 @@ use std::sync::Arc;
 pub use accelerator::{Accelerator, Accelerators, BuildMiss, BuildOrder, Unserved};
 pub use interpreter::{Implementation, Interpreter};
 pub use misfit::{LibcHere, Misfit, MisfitKind};
-pub use platform::{Platform, PlatformMiss, TagFacts, architectures, describe};
+pub use platform::{Level, Platform, PlatformMiss, TagFacts, architectures, describe};
 
 pub use crate::system::{Libc, System};
 pub use tags::{Rank, TagMiss};
+pub use variant::{Preference, VariantMiss, VariantOrder};
 
 use crate::fault::Fault;
 use crate::knowledge::Families;

@@ -8,7 +8,7 @@ use std::fmt;
 use crate::system::{Libc, System};
 
 /// Operating system and userland architecture of a target.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone)]
 pub struct Platform {
     /// The operating system.
     pub system: System,
@@ -17,7 +17,60 @@ pub struct Platform {
     archs: Vec<String>,
     /// The kernel's word for the processor.
     machine: String,
+    /// The level of the processor, where it is known.
+    pub level: Option<Level>,
 }
+
+/// The level of a processor within its architecture: `v3`, `8.2a`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Level {
+    /// Its name.
+    pub name: String,
+    /// The target states it; else it was found on the machine, and is no part of what the target is
+    /// called.
+    pub is_stated: bool,
+}
+
+impl Level {
+    /// A level that a target states.
+    pub fn stated(name: &str) -> Self {
+        Level {
+            name: name.to_owned(),
+            is_stated: true,
+        }
+    }
+
+    /// One that was found on a machine.
+    pub fn found(name: &str) -> Self {
+        Level {
+            is_stated: false,
+            ..Level::stated(name)
+        }
+    }
+}
+
+impl Platform {
+    /// The level that the target states.
+    fn stated_level(&self) -> Option<&str> {
+        let level = self.level.as_ref().filter(|l| l.is_stated)?;
+        Some(&level.name)
+    }
+}
+
+impl PartialEq for Platform {
+    fn eq(&self, other: &Self) -> bool {
+        let all = |p: &Self| {
+            (
+                p.system,
+                p.machine.clone(),
+                p.stated_level().map(str::to_owned),
+            )
+        };
+        all(self) == all(other) && self.archs == other.archs
+    }
+}
+
+impl Eq for Platform {}
 
 /// Why a platform tag does not fit.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
@@ -80,6 +133,7 @@ impl Platform {
             system: System::Linux(libc),
             archs,
             machine: machine.to_owned(),
+            level: None,
         }
     }
 
@@ -89,6 +143,7 @@ impl Platform {
             system: System::Macos(major, minor),
             archs: vec![arch.to_owned()],
             machine: arch.to_owned(),
+            level: None,
         }
     }
 
@@ -104,6 +159,7 @@ impl Platform {
             system: System::Windows,
             archs: vec![arch],
             machine,
+            level: None,
         }
     }
 
@@ -483,15 +539,18 @@ pub fn describe(tag: &str) -> Option<TagFacts<'_>> {
 impl fmt::Display for Platform {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let arch = self.arch();
-        let libc = match self.system {
-            System::Windows => return write!(f, "windows {arch}"),
-            System::Macos(major, minor) => return write!(f, "macos {arch} {major}.{minor}"),
-            System::Linux(libc) => libc,
-        };
-        write!(f, "linux {arch}")?;
-        if !self.archs.contains(&self.machine) {
-            write!(f, " kernel {}", self.machine)?;
+        match self.system {
+            System::Windows => write!(f, "windows {arch}")?,
+            System::Macos(major, minor) => write!(f, "macos {arch} {major}.{minor}")?,
+            System::Linux(libc) => {
+                write!(f, "linux {arch}")?;
+                if !self.archs.contains(&self.machine) {
+                    write!(f, " kernel {}", self.machine)?;
+                }
+                write!(f, " {libc}")?;
+            }
         }
-        write!(f, " {libc}")
+        let level = self.stated_level();
+        level.iter().try_for_each(|l| write!(f, " level {l}"))
     }
 }

@@ -3,14 +3,14 @@
 //! ```text
 //! target      = interpreter '/' platform {'/' accelerator}
 //! interpreter = ('cpython' | 'pypy') version ['t']  |  version ['t']
-//! platform    = 'linux' arch ['kernel' arch] [('glibc' | 'musl') major.minor | 'static'] | 'macos' arch [major[.minor]] | 'windows' arch
+//! platform    = ('linux' arch ['kernel' arch] [('glibc' | 'musl') major.minor | 'static'] | 'macos' arch [major[.minor]] | 'windows' arch) ['level' name]
 //! ```
 
 use std::sync::Arc;
 
-use super::{Accelerators, Implementation, Interpreter, Libc, Platform, Target};
+use super::{Accelerators, Implementation, Interpreter, Level, Libc, Platform, Target};
 use crate::fault::{Fault, FaultKind, escaped};
-use crate::knowledge::Families;
+use crate::knowledge::{Families, level_place, levels};
 use crate::name::nearest;
 use crate::version::Version;
 
@@ -104,7 +104,7 @@ impl Interpreter {
 
 impl Platform {
     /// Reads the platform part of a target: `linux aarch64 glibc 2.28`, `macos arm64 14.0`,
-    /// `windows x86_64`.
+    /// `windows x86_64`; behind it, `level v3`.
     ///
     /// # Errors
     /// When the system or architecture is unknown, or a version is not one.
@@ -112,7 +112,33 @@ impl Platform {
         let words: Vec<&str> = text.split_whitespace().collect();
         let lower: Vec<String> = words.iter().map(|w| w.to_ascii_lowercase()).collect();
         let lower: Vec<&str> = lower.iter().map(String::as_str).collect();
-        match lower.as_slice() {
+        let (words, level) = match lower.as_slice() {
+            [before @ .., "level", level] => (before, Some(*level)),
+            all => (all, None),
+        };
+        let mut platform = Self::of_words(words, text)?;
+        if let Some(level) = level {
+            let arch = platform.arch();
+            if level_place(arch, level).is_none() {
+                let known: Vec<&str> = levels(arch).collect();
+                let fault = Fault::of(
+                    FaultKind::Unknown,
+                    format!("`{}` is no level of {arch} processors", escaped(level)),
+                    0,
+                );
+                return Err(match known.is_empty() {
+                    true => fault.hint(format!("levels of {arch} are not told apart")),
+                    false => fault.hint(format!("known are {}", known.join(", "))),
+                });
+            }
+            platform.level = Some(Level::stated(level));
+        }
+        Ok(platform)
+    }
+
+    /// The platform without its level.
+    fn of_words(words: &[&str], text: &str) -> Result<Self, Fault> {
+        match words {
             ["linux", arch, rest @ ..] => {
                 ensure_arch(arch, &LINUX_ARCHS)?;
                 let (machine, rest) = match rest {
@@ -250,6 +276,18 @@ mod tests {
     )]
     #[case("3.9.2 / linux x86_64 static", "cpython 3.9.2 / linux x86_64 static")]
     #[case(
+        "3.12.4 / linux x86_64 glibc 2.35 level v3 / cuda",
+        "cpython 3.12.4 / linux x86_64 glibc 2.35 level v3 / cuda"
+    )]
+    #[case(
+        "3.12.4 / macos arm64 14 level 8.5a",
+        "cpython 3.12.4 / macos arm64 14.0 level 8.5a"
+    )]
+    #[case(
+        "3.12.4 / windows x86_64 level v2",
+        "cpython 3.12.4 / windows x86_64 level v2"
+    )]
+    #[case(
         "3.14.0rc1 / linux aarch64",
         "cpython 3.14.0rc1 / linux aarch64 glibc 2.17"
     )]
@@ -287,6 +325,9 @@ mod tests {
 
     #[rstest]
     #[case("cpython 3.9", "INTERPRETER / PLATFORM")]
+    #[case("3.12 / linux x86_64 level v7", "is no level of x86_64 processors")]
+    #[case("3.12 / linux armv7l level v1", "is no level of armv7l processors")]
+    #[case("3.12 / linux x86_64 glibc 2.35 level", "is not a C library")]
     #[case("snake 2.7 / linux x86_64", "is not an interpreter")]
     #[case("cpython 3 / linux x86_64", "names no series")]
     #[case("cpython 3.12t / linux x86_64", "no free-threaded build")]

@@ -8,8 +8,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use eutaxis_core::Name;
-use eutaxis_core::artifact::{Metadata, SdistName, WheelName};
-use eutaxis_core::index::{FileKind, Hashes, Page, PageFile};
+use eutaxis_core::artifact::{Metadata, SdistName, VariantsName, WheelName};
+use eutaxis_core::index::{Described, FileKind, Hashes, Page, PageFile};
 use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::solve::Effort;
 use rayon::prelude::*;
@@ -61,6 +61,7 @@ fn project_of(file: &str) -> Option<Name> {
         .map(|w| w.name)
         .ok()
         .or_else(|| SdistName::parse(file, None).map(|s| s.name).ok())
+        .or_else(|| VariantsName::parse(file).map(|v| v.name))
 }
 
 /// Metadata of a file on disk: the sidecar, else from inside. None when only building would tell.
@@ -72,6 +73,7 @@ pub(super) fn read_at(path: &Path, kind: &FileKind) -> Result<Option<Metadata>> 
     match kind {
         FileKind::Wheel(_) => wheel_metadata(path).map(Some),
         FileKind::Sdist(_) => sdist_metadata(path),
+        FileKind::Variants(_) => Ok(None),
     }
 }
 
@@ -123,7 +125,7 @@ impl Depot for Folder {
         let mut page = Page::new(project.clone());
         // Whether a file is for this interpreter stands inside it: all are looked into at once. One
         // that cannot be read shows its fault when it is wanted.
-        page.files = names
+        let files: Vec<Arc<PageFile>> = names
             .par_iter()
             .filter_map(|name| {
                 let kind = FileKind::of(name, project).ok()?;
@@ -142,6 +144,12 @@ impl Depot for Folder {
                 }))
             })
             .collect();
+        let is_described = |f: &Arc<PageFile>| matches!(f.kind, FileKind::Variants(_));
+        let (described, files) = files.into_iter().partition(is_described);
+        page.files = files;
+        let described: Vec<Arc<PageFile>> = described;
+        let unread = |file| Described { file, read: None };
+        page.variants = described.into_iter().map(unread).collect();
         Ok(Some(page))
     }
 

@@ -53,12 +53,27 @@ pub(crate) fn wheel_metadata_bytes(path: &Path) -> Result<Vec<u8>> {
     member_of_archive(std::io::BufReader::new(file)).map_err(|why| bad(path, why))
 }
 
+/// The bytes of `variant.json` of a wheel (draft PEP 825).
+///
+/// # Errors
+/// When the file is no zip, or has no or several of it.
+pub(crate) fn variant_bytes(path: &Path) -> Result<Vec<u8>> {
+    let file = File::open(path).doing("cannot open", path)?;
+    described(std::io::BufReader::new(file), "variant.json").map_err(|why| bad(path, why))
+}
+
 /// The bytes of METADATA of a wheel, from wherever its archive is read. On failure says why.
 pub(super) fn member_of_archive(archive: impl Read + Seek) -> std::result::Result<Vec<u8>, String> {
+    described(archive, "METADATA")
+}
+
+/// The bytes of a file that describes a wheel.
+fn described(archive: impl Read + Seek, file: &str) -> std::result::Result<Vec<u8>, String> {
     let mut zip = zip::ZipArchive::new(archive)
         .map_err(|e| format!("it is not a whole zip archive ({e})"))?;
     let is_metadata = |n: &str| {
-        n.strip_suffix("/METADATA")
+        n.strip_suffix(file)
+            .and_then(|n| n.strip_suffix('/'))
             .is_some_and(|f| f.ends_with(".dist-info") && !f.contains('/'))
     };
     let names: Vec<String> = zip
@@ -67,7 +82,7 @@ pub(super) fn member_of_archive(archive: impl Read + Seek) -> std::result::Resul
         .map(str::to_owned)
         .collect();
     let [name] = names.as_slice() else {
-        return Err("it does not hold exactly one .dist-info/METADATA".to_owned());
+        return Err(format!("it does not hold exactly one .dist-info/{file}"));
     };
     let member = zip.by_name(name).map_err(|e| e.to_string())?;
     let mut bytes = Vec::new();

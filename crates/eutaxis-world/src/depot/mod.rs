@@ -23,8 +23,8 @@ use eutaxis_core::index::{Page, PageFile};
 use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::solve::Effort;
 
-pub(crate) use inside::wheel_metadata_bytes;
 pub use inside::{sdist_metadata, wheel_metadata};
+pub(crate) use inside::{variant_bytes, wheel_metadata_bytes};
 pub use packed::{KnownTree, TreeKind};
 pub use tree::local_path;
 use url::Url;

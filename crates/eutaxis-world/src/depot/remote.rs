@@ -154,7 +154,7 @@ pub(super) fn resolve(page: &mut Page, base: &Url, manner: &Manner) {
         matches!(url.scheme(), "http" | "https")
             || (url.scheme() == "file" && base.scheme() == "file")
     };
-    page.files.retain_mut(|file| {
+    let mut whole = |file: &mut Arc<PageFile>| {
         let Some(mut url) = base.join(&file.url).ok().filter(possible) else {
             let reason = format!(
                 "its address `{}` leads nowhere",
@@ -193,7 +193,10 @@ pub(super) fn resolve(page: &mut Page, base: &Url, manner: &Manner) {
         url.set_fragment(None);
         Arc::make_mut(file).url = url.as_str().into();
         true
-    });
+    };
+    page.files.retain_mut(&mut whole);
+    page.variants
+        .retain_mut(|described| whole(&mut described.file));
     page.skipped.append(&mut lost);
     if instead {
         let host = base.host_str().unwrap_or("?");

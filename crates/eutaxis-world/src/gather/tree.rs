@@ -4,13 +4,13 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use eutaxis_core::artifact::Metadata;
+use eutaxis_core::artifact::{Metadata, WheelName};
 use eutaxis_core::{Name, Version};
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde_json::{Map, Value, json};
 
 use super::Piece;
-use crate::depot::wheel_metadata_bytes;
+use crate::depot::{variant_bytes, wheel_metadata_bytes};
 use crate::error::Doing;
 use crate::files::{UNFINISHED, write_whole};
 use crate::hash::sha256_hex;
@@ -107,6 +107,9 @@ fn write_page(folder: &Path, project: &Name, pieces: &[&Piece]) -> Result<()> {
         entries.insert(piece.filename.clone(), entry(folder, piece)?);
         versions.push(piece.version.clone());
     }
+    for (filename, described) in described(folder, &entries) {
+        entries.insert(filename, described?);
+    }
     versions.sort_by_key(|v| (Version::parse(v).ok(), v.clone()));
     versions.dedup();
     let files: Vec<&Value> = entries.values().collect();
@@ -116,6 +119,50 @@ fn write_page(folder: &Path, project: &Name, pieces: &[&Piece]) -> Result<()> {
         &serde_json::to_vec_pretty(&page).unwrap_or_default(),
     )?;
     write_whole(&folder.join("index.html"), html(project, &files).as_bytes())
+}
+
+/// The descriptions of the variants that are there, by what the wheels say of themselves (draft PEP
+/// 825), written beside them; each as the page states it.
+fn described(folder: &Path, entries: &BTreeMap<String, Value>) -> BTreeMap<String, Result<Value>> {
+    let mut all: BTreeMap<String, Value> = BTreeMap::new();
+    for filename in entries.keys() {
+        let Ok(name) = WheelName::parse(filename) else {
+            continue;
+        };
+        let bytes = name
+            .variant
+            .as_ref()
+            .and_then(|_| variant_bytes(&folder.join(filename)).ok());
+        let Some(mut own) = bytes.and_then(|b| serde_json::from_slice::<Value>(&b).ok()) else {
+            continue;
+        };
+        let file = format!("{}-{}-variants.json", name.name.file_form(), name.version);
+        match all.get_mut(&file) {
+            None => {
+                all.insert(file, own);
+            }
+            Some(known) => {
+                let labels = own.get_mut("variants").and_then(Value::as_object_mut);
+                let known = known.get_mut("variants").and_then(Value::as_object_mut);
+                if let (Some(known), Some(labels)) = (known, labels) {
+                    known.extend(std::mem::take(labels));
+                }
+            }
+        }
+    }
+    let write = |(file, described): (String, Value)| {
+        let bytes = serde_json::to_vec_pretty(&described).unwrap_or_default();
+        let written = write_whole(&folder.join(&file), &bytes).map(|()| {
+            json!({
+                "filename": file,
+                "url": utf8_percent_encode(&file, KEPT).to_string(),
+                "hashes": {"sha256": sha256_hex(&bytes)},
+                "size": bytes.len(),
+            })
+        });
+        (file, written)
+    };
+    all.into_iter().map(write).collect()
 }
 
 /// A file as the page states it; writes its metadata beside it.

@@ -15,8 +15,8 @@ use eutaxis_core::solve::{Effort, Want};
 
 use super::ahead::Ahead;
 use super::built::{ByBuild, Question};
-use super::hashed;
 use super::judge::Judge;
+use super::{described, hashed};
 use crate::depot::{Depot, Depots};
 use crate::guarded::guarded;
 use crate::{Error, ErrorKind, Result};
@@ -333,7 +333,7 @@ impl Shared {
         let shared = |(depot, page): (Arc<dyn Depot>, Page)| {
             let adjustments = self.judge.as_ref().map(|j| j.rules().adjustments);
             let page = hashed::completed(page, &*depot, asked, adjustments.unwrap_or_default());
-            let page = Arc::new(page);
+            let page = Arc::new(described::completed(page, &*depot, asked));
             if let Some(judge) = &self.judge {
                 judge.page(&page);
             }

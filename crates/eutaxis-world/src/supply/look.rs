@@ -68,9 +68,12 @@ impl Run {
     pub fn loss(&self, judged: &JudgedPage, offer: &Offer, rules: &Rules<'_>) -> Option<Box<Loss>> {
         let project = judged.project();
         let mut asked: HashMap<Arc<str>, Option<Arc<Metadata>>> = HashMap::new();
-        let metadata = |answer| match answer {
-            MetadataAnswer::Known(metadata) => Some(metadata),
-            _ => None,
+        let metadata = |answer| {
+            if let MetadataAnswer::Known(metadata) = answer {
+                Some(metadata)
+            } else {
+                None
+            }
         };
         let read = self.crew(None).answers_of(project).into_iter();
         asked.extend(read.map(|(file, answer)| (file, metadata(answer))));

@@ -7,6 +7,7 @@
 mod ahead;
 mod built;
 mod crew;
+mod described;
 mod hashed;
 mod judge;
 mod look;

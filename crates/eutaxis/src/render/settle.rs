@@ -1,6 +1,7 @@
 //! A settled set, as text.
 
 use eutaxis_core::knowledge::MadeFor;
+use eutaxis_core::offer::Evidence;
 use eutaxis_core::solve::{Asker, Chosen};
 
 use eutaxis_world::depot::TreeKind;
@@ -95,6 +96,11 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
             &line,
             width,
         ));
+    }
+    for line in variants(settled) {
+        text.push('\n');
+        let label = style::strong("variant");
+        text.push_str(&labelled("variant", &label, &line, width));
     }
     let told = settled.adjusted().into_iter();
     for adjustment in told.filter(|a| a.learnt.is_none() || settled.proof.is_none()) {
@@ -212,10 +218,43 @@ fn accelerator(settled: &Settled<'_>) -> Option<String> {
     };
     Some(format!(
         "{} {toolkit} for {}{needs}. The wheels bring its runtime: the toolkit need not be \
-            installed.",
+            installed. Told by {}.",
         family.name,
-        names.join(", ")
+        names.join(", "),
+        evidence(settled)
     ))
+}
+
+/// By what the toolkits of the builds are told.
+fn evidence(settled: &Settled<'_>) -> String {
+    let builds = settled.pins.iter().filter_map(|p| p.chosen.build.as_ref());
+    let mut all: Vec<Evidence> = builds.map(|b| b.evidence).collect();
+    all.sort();
+    all.dedup();
+    let word = |evidence: &Evidence| match evidence {
+        Evidence::Stated => "what is stated of them",
+        Evidence::Variant => "properties of variants",
+        Evidence::Label => "labels",
+        Evidence::Dependency => "the runtime packages that their metadata ask for",
+    };
+    all.iter().map(word).collect::<Vec<_>>().join(" and ")
+}
+
+/// What of the pins is a wheel variant, and by which properties.
+fn variants(settled: &Settled<'_>) -> Vec<String> {
+    let told = |chosen: &Chosen| {
+        let label = chosen.variant()?;
+        let properties: Vec<String> = chosen.properties.iter().map(ToString::to_string).collect();
+        let by = match properties.as_slice() {
+            [] => "without properties: it runs wherever its tags do".to_owned(),
+            all => all.join("; "),
+        };
+        let release = format!("{} {}", chosen.project, chosen.version);
+        Some(format!(
+            "{release} is its variant {label}, {by} (draft PEP 825)."
+        ))
+    };
+    settled.pins.iter().filter_map(|p| told(p.chosen)).collect()
 }
 
 fn subject(chosen: &Chosen) -> String {

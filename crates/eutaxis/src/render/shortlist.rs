@@ -351,6 +351,9 @@ fn files(listing: &Listing, width: usize) -> String {
             let taken = offer
                 .best()
                 .is_some_and(|b| b.file.filename == file.file.filename);
+            if why.is_empty() {
+                why.extend(file.properties.iter().map(ToString::to_string));
+            }
             if taken && Some(at) == listing.best {
                 why.push("this one".to_owned());
             }

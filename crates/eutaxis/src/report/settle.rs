@@ -15,6 +15,7 @@ use super::clash::Clash;
 use super::edits::FileEdits;
 use super::proof::{Evidence, Proof, Unproven};
 use super::shared::{Adjusted, BuiltFor};
+use super::texts;
 use crate::answer::settle::{self as settled, Checked as Found, Settled, asker_words};
 use crate::words::chronology;
 
@@ -140,6 +141,17 @@ struct Pin {
     asked_by: Vec<String>,
     depot: String,
     accelerator: Option<BuiltFor>,
+    /// A wheel variant, by a draft of the standard (PEP 825).
+    #[serde(skip_serializing_if = "Option::is_none")]
+    variant: Option<Variant>,
+}
+
+/// A wheel variant.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Variant {
+    label: String,
+    /// Each `namespace :: feature :: value`.
+    properties: Vec<String>,
 }
 
 /// A release that came before a series that it takes began.
@@ -351,6 +363,10 @@ impl From<&settled::Pinned<'_>> for Pin {
             asked_by: asker_words(chosen),
             depot: pin.depot.clone(),
             accelerator: chosen.build.as_ref().map(BuiltFor::from),
+            variant: chosen.variant().map(|label| Variant {
+                label: label.to_owned(),
+                properties: texts(&chosen.properties),
+            }),
         }
     }
 }

@@ -36,6 +36,8 @@ struct Machine {
     os_release: String,
     kernel_arch: String,
     arch: String,
+    /// The level of the processor within its architecture, where the system tells it: `v3`, `8.2a`.
+    level: Option<String>,
     bits: u32,
     libc: Option<Libc>,
     /// The root that stands in for the machine's.
@@ -143,6 +145,7 @@ impl From<&Report> for Machine {
             os_release: report.os_release.clone(),
             kernel_arch: platform.map_or(here, |p| p.machine()).to_owned(),
             arch: platform.map_or(here, |p| p.arch()).to_owned(),
+            level: platform.and_then(|p| Some(p.level.as_ref()?.name.clone())),
             bits: report.bits,
             libc,
             root: report.stand_in.as_deref().map(shown),

@@ -59,5 +59,6 @@ mod trees;
 mod trouble;
 mod trust;
 mod typed;
+mod variants;
 mod within;
 mod words;

@@ -255,6 +255,7 @@ impl Search {
             | BarKind::Absent
             | BarKind::Unknown
             | BarKind::Quarantined
+            | BarKind::Variant
             | BarKind::Hash => {
                 return offer
                     .and_then(|o| o.bars.iter().find(|b| b.kind() == kind))

@@ -420,12 +420,13 @@ fn what_is_lost_by_metadata(
     let lost: Vec<bool> = solution
         .cautions
         .iter()
-        .filter_map(|c| match c {
-            Caution::Unaccelerated { loss, alone, .. } => {
+        .filter_map(|c| {
+            if let Caution::Unaccelerated { loss, alone, .. } = c {
                 assert!(matches!(loss.shown, Shown::Elsewhere { .. }));
                 Some(*alone)
+            } else {
+                None
             }
-            _ => None,
         })
         .collect();
     assert_eq!(lost, told.map_or(vec![], |_| vec![true]));

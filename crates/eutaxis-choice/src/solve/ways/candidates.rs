@@ -336,6 +336,7 @@ fn over_bar(problem: &Problem, fact: &Fact, kind: BarKind) -> Vec<Candidate> {
         | BarKind::Absent
         | BarKind::Unknown
         | BarKind::Quarantined
+        | BarKind::Variant
         | BarKind::Hash => Vec::new(),
     }
 }

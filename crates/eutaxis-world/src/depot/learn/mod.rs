@@ -200,7 +200,7 @@ impl Question<'_> {
         match &self.file.kind {
             FileKind::Wheel(_) => wheel::by_parts(self, kept),
             FileKind::Sdist(_) if is_zip => source::by_parts(self),
-            FileKind::Sdist(_) => Ok(Learnt::No(self.file.size)),
+            FileKind::Sdist(_) | FileKind::Variants(_) => Ok(Learnt::No(self.file.size)),
         }
     }
 
@@ -323,6 +323,7 @@ fn within(path: &std::path::Path, kind: &FileKind) -> Result<Option<Metadata>> {
     let found = match kind {
         FileKind::Wheel(_) => super::wheel_metadata(path).map(Some),
         FileKind::Sdist(_) => super::sdist_metadata(path),
+        FileKind::Variants(_) => Ok(None),
     };
     found.map_err(damaged)
 }

@@ -118,6 +118,10 @@ fn verdict(path: &Path, looked: Looked, target: &Target) -> Verdict {
             let contents = Contents {
                 name,
                 metadata: looked.metadata.as_ref(),
+                variants: looked
+                    .variants
+                    .as_ref()
+                    .map(|v| v.as_ref().map_err(String::as_str)),
                 carried: &looked.carried,
             };
             assay(&contents, target)

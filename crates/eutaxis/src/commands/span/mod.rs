@@ -262,8 +262,9 @@ impl Question<'_> {
                 .here
                 .as_ref()
                 .filter(|_| *implementation == Implementation::Cpython)
-            && let Ok(here) = found.facts.target(target.accelerators.clone())
+            && let Ok(mut here) = self.surroundings.target_of(&found.facts)
         {
+            here.accelerators = target.accelerators.clone();
             return Ok(here);
         }
         let series = &target.interpreter.series();

@@ -7,12 +7,12 @@ mod save;
 use std::path::{Path, PathBuf};
 
 use eutaxis_core::Target;
-use eutaxis_core::targets::{Libc, Platform, System};
+use eutaxis_core::targets::{Level, Libc, Platform, System};
 use eutaxis_world::Error;
-use eutaxis_world::accelerator;
 use eutaxis_world::environment::{Listed, environments};
 use eutaxis_world::interpreter::{Finder, Found, Seat, machine};
 use eutaxis_world::root::{root, stand_in};
+use eutaxis_world::{accelerator, processor};
 
 use crate::answer::survey::{Report, Row};
 use crate::cli::{Common, Survey};
@@ -56,14 +56,21 @@ pub(crate) fn run(arguments: &Survey, common: &Common, output: &Output) -> Resul
     let default_facts = default
         .or(if found.is_empty() { None } else { Some(0) })
         .and_then(|i| found.get(i));
-    let target = default
+    let mut target = default
         .and_then(|i| found.get(i))
         .map(|f| surroundings.target_of(&f.facts))
         .transpose()?;
-    let (platform, bits) = match default_facts {
+    let (mut platform, bits) = match default_facts {
         Some(found) => (Some(found.facts.target_platform()), found.facts.bits),
         None => platform_alone(),
     };
+    if let Some(platform) = &mut platform {
+        platform.level = processor::level(&root(), platform).map(Level::stated);
+    }
+    // What is told and saved is all of it.
+    if let Some(target) = &mut target {
+        target.platform.level = platform.as_ref().and_then(|p| p.level.clone());
+    }
     let system = platform
         .as_ref()
         .map_or(System::Linux(Libc::Static), |p| p.system);
@@ -238,7 +245,12 @@ impl Report {
                 platform.machine()
             )
         };
-        let mut words = vec![format!("{system} {arch}"), format!("{}-bit", self.bits)];
+        let level = platform.level.as_ref();
+        let level = level.map_or(String::new(), |l| format!(" level {}", l.name));
+        let mut words = vec![
+            format!("{system} {arch}{level}"),
+            format!("{}-bit", self.bits),
+        ];
         let release = if self.os_release.is_empty() {
             String::new()
         } else {
