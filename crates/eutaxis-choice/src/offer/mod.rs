@@ -430,6 +430,21 @@ mod tests {
         "cpython 3.13.0t / linux x86_64 glibc 2.31",
         "[interpreter] wheels for the ABI cp313; this target is cp313t"
     )]
+    #[case::stable_abi(
+        &["m-1-cp38-abi3-manylinux2014_x86_64.whl"],
+        "cpython 3.13.0t / linux x86_64 glibc 2.31",
+        "[interpreter] wheels for the stable ABI abi3, which builds without the global lock do not load \
+            (the ordinary 3.13 does); this target is cp313t"
+    )]
+    #[case::stable_abi_of_a_later_series(
+        &["m-1-cp314-abi3-manylinux2014_x86_64.whl"],
+        "cpython 3.13.0t / linux x86_64 glibc 2.31",
+        "[interpreter] wheels for cp314; this target is cp313"
+    )]
+    #[case::telephone(&["m-1-cp312-cp312-ios_13_0_arm64_iphoneos.whl"], LINUX,
+        "[platform] wheels for iOS only; this target is Linux")]
+    #[case::browser(&["m-1-cp312-cp312-pyodide_2025_0_wasm32.whl", "m-1-cp312-cp312-android_24_x86_64.whl"], LINUX,
+        "[platform] wheels for WebAssembly, Android only; this target is Linux")]
     #[case::neither(
         &["m-1-cp39-cp39-win_amd64.whl"],
         LINUX,

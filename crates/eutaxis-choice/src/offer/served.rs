@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::{Offer, OfferFile, Verdict};
 use eutaxis_standards::artifact::WheelTags;
 use eutaxis_standards::index::FileKind;
-use eutaxis_standards::targets::{Implementation, Interpreter, TagMiss, Target};
+use eutaxis_standards::targets::{Implementation, Interpreter, TagMiss, Target, no_target};
 use eutaxis_standards::version::Version;
 
 /// A series of CPython: major, minor, free-threaded.
@@ -159,6 +159,13 @@ fn places(tag: &str) -> Vec<Place> {
             .iter()
             .map(|a| (system.clone(), (*a).to_owned(), floor))
             .collect();
+    }
+    if let Some(system) = no_target(tag) {
+        // `ios_13_0_arm64_iphoneos`, `android_24_x86_64`, `pyodide_2025_0_wasm32`.
+        let is_number = |part: &&str| part.bytes().all(|b| b.is_ascii_digit());
+        let parts = tag.split('_').skip(1).skip_while(is_number);
+        let arch = parts.collect::<Vec<_>>().join("_");
+        return vec![(system.to_ascii_lowercase(), arch, (0, 0))];
     }
     let windows = match tag {
         "win_amd64" => "x86_64",

@@ -58,6 +58,14 @@ impl Number {
         }
     }
 
+    /// One that nothing tells: within it is every number.
+    pub fn unknown() -> Self {
+        Number {
+            parts: Vec::new(),
+            text: "of no told number".to_owned(),
+        }
+    }
+
     /// Nothing.
     pub fn zero() -> Self {
         Number::of(0)
@@ -125,6 +133,9 @@ pub struct Family {
     /// As targets write it.
     pub name: String,
     label: Label,
+    /// Further forms of it.
+    #[serde(default)]
+    labels: Vec<Label>,
     /// Labels of builds that leave the accelerator out.
     #[serde(default)]
     processor: Vec<String>,
@@ -291,29 +302,63 @@ impl Family {
         }
     }
 
-    /// The toolkit that a local label names, as `cu118` or the last part of `x2.cu118` does.
+    /// The toolkit that a local label names, as `cu118` or the last part of `x2.cu118` does; one of
+    /// no known number where only the family is named (`rocm.git3f90`).
     fn of_label(&self, local: &str) -> Option<Number> {
+        let forms = || std::iter::once(&self.label).chain(&self.labels);
+        forms()
+            .find_map(|form| self.by_form(form, local))
+            .or_else(|| {
+                // A short word may mean anything.
+                let is_named = |form: &Label| {
+                    form.before.len() > 2 && local.split('.').any(|s| s == form.before)
+                };
+                forms().any(is_named).then(Number::unknown)
+            })
+    }
+
+    fn by_form(&self, form: &Label, local: &str) -> Option<Number> {
         let segments = || local.split('.');
-        match self.label.number {
-            LabelNumber::Digits => segments().find_map(|segment| {
-                let digits = behind(segment, &self.label.before)?;
-                let plain =
-                    (2..=4).contains(&digits.len()) && digits.bytes().all(|b| b.is_ascii_digit());
-                let (major, minor) = plain.then(|| digits.split_at(digits.len() - 1))?;
-                Number::parse(&format!("{major}.{minor}")).ok()
-            }),
+        let digits = |text: &str| text.bytes().take_while(u8::is_ascii_digit).count();
+        let at = segments()
+            .position(|s| behind(s, &form.before).is_some_and(|rest| digits(rest) > 0))?;
+        let rest = behind(segments().nth(at)?, &form.before)?;
+        let first = rest.get(..digits(rest))?;
+        let more = segments()
+            .skip(at + 1)
+            .take_while(|s| !s.is_empty() && digits(s) == s.len());
+        // What follows in the same part belongs to something else: `cu122torch2.3`.
+        let more: Vec<&str> = more.filter(|_| first.len() == rest.len()).collect();
+        match form.number {
+            LabelNumber::Digits => self.of_digits(first),
+            LabelNumber::Dotted if more.is_empty() => {
+                let whole = Number::parse(first).ok()?;
+                match self.knows_major(whole.major()) {
+                    true => Some(whole),
+                    false => self.of_digits(first).or(Some(whole)),
+                }
+            }
             LabelNumber::Dotted => {
-                let at = segments()
-                    .position(|s| behind(s, &self.label.before).is_some_and(|d| !d.is_empty()))?;
-                let first = behind(segments().nth(at)?, &self.label.before)?;
-                let is_number = |s: &&str| !s.is_empty() && s.bytes().all(|b| b.is_ascii_digit());
-                let parts: Vec<&str> = std::iter::once(first)
-                    .chain(segments().skip(at + 1))
-                    .take_while(is_number)
-                    .collect();
+                let parts: Vec<&str> = std::iter::once(first).chain(more).collect();
                 Number::parse(&parts.join(".")).ok()
             }
         }
+    }
+
+    /// `118` is 11.8; `12` is 12, where there is a toolkit of that major and none of 1.
+    fn of_digits(&self, digits: &str) -> Option<Number> {
+        if !(2..=4).contains(&digits.len()) {
+            return None;
+        }
+        let (major, minor) = digits.split_at(digits.len() - 1);
+        let split = Number::parse(&format!("{major}.{minor}")).ok()?;
+        let whole = Number::parse(digits).ok()?;
+        let is_whole = !self.knows_major(split.major()) && self.knows_major(whole.major());
+        Some(if is_whole { whole } else { split })
+    }
+
+    fn knows_major(&self, major: u64) -> bool {
+        self.toolkit.iter().any(|t| t.version.major() == major)
     }
 
     /// The toolkit that a need for a runtime package tells.
@@ -768,7 +813,17 @@ mod tests {
     #[case("cpu.cxx11", "processor")]
     #[case("focus12", "-")]
     #[case("cu", "-")]
-    #[case("cu118x", "-")]
+    #[case("cu118x", "cuda 11.8")]
+    #[case("cu118.post2", "cuda 11.8")]
+    #[case("cu12", "cuda 12")]
+    #[case("cu122torch2.3cxx11abifalse", "cuda 12.2")]
+    #[case("cuda11.cudnn82", "cuda 11")]
+    #[case("cuda12.3", "cuda 12.3")]
+    #[case("cuda118", "cuda 11.8")]
+    #[case("rocm.git3f90", "rocm of no told number")]
+    #[case("rocm6.2.4.1", "rocm 6.2.4.1")]
+    #[case("barracuda12", "-")]
+    #[case("cu118760", "-")]
     #[case("xpu", "-")]
     #[case("local.1", "-")]
     fn labels_name_toolkits(#[case] label: &str, #[case] expected: &str) {

@@ -175,11 +175,20 @@ impl Interpreter {
 
     /// Loads wheels of the stable ABI (PEP 384): CPython 3.2 and later with the global lock.
     pub fn takes_stable_abi(&self) -> bool {
+        self.stable_abi().is_some_and(|(abi, _)| abi == "abi3")
+    }
+
+    /// The stable ABI of CPython 3 that it loads, with the minor of the first series that has it:
+    /// with the global lock `abi3` (PEP 384), without it `abi3t` (PEP 803, draft). They have nothing
+    /// in common.
+    pub fn stable_abi(&self) -> Option<(&'static str, u64)> {
         let (major, minor) = self.series();
-        self.implementation == Implementation::Cpython
-            && !self.free_threaded
-            && major == 3
-            && minor >= 2
+        let (abi, first) = match self.free_threaded {
+            false => ("abi3", 2),
+            true => ("abi3t", 15),
+        };
+        let is_cpython = self.implementation == Implementation::Cpython && major == 3;
+        (is_cpython && minor >= first).then_some((abi, first))
     }
 }
 

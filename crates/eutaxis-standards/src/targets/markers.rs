@@ -20,6 +20,7 @@ pub(super) fn planned(interpreter: &Interpreter, platform: &Platform) -> MarkerV
     let implementation = match &interpreter.implementation {
         Implementation::Cpython => "CPython",
         Implementation::Pypy => "PyPy",
+        Implementation::Other(name) if name == "graalpy" => "GraalVM",
         Implementation::Other(name) => name,
     };
     MarkerValues {

@@ -120,6 +120,17 @@ impl Misfit {
             Misfit::OtherInterpreter { tags, here: own } => {
                 target(format!("{wheels} {}", tags.join(", ")), own)
             }
+            Misfit::OtherAbi { abis, here: own } if abis == &["abi3"] && own.ends_with('t') => {
+                let series = own.trim_end_matches('t');
+                let series = series.strip_prefix("cp3").unwrap_or(series);
+                target(
+                    format!(
+                        "{wheels} the stable ABI abi3, which builds without the global lock do not \
+                            load (the ordinary 3.{series} does)"
+                    ),
+                    own,
+                )
+            }
             Misfit::OtherAbi { abis, here: own } => {
                 target(format!("{wheels} the ABI {}", abis.join(", ")), own)
             }

@@ -27,7 +27,7 @@ use std::sync::Arc;
 pub use accelerator::{Accelerator, Accelerators, BuildMiss, BuildOrder, Unserved};
 pub use interpreter::{Implementation, Interpreter};
 pub use misfit::{LibcHere, Misfit, MisfitKind};
-pub use platform::{Level, Platform, PlatformMiss, TagFacts, architectures, describe};
+pub use platform::{Level, Platform, PlatformMiss, TagFacts, architectures, describe, no_target};
 
 pub use crate::system::{Libc, System};
 pub use tags::{Rank, TagMiss};

@@ -225,7 +225,10 @@ impl Platform {
         let theirs = describe(tag);
         let same_arch = |arch: &str| self.archs.iter().any(|a| a == arch);
         match (theirs, self.system) {
-            (None, _) => PlatformMiss::Unknown(tag.to_owned()),
+            (None, _) => match no_target(tag) {
+                Some(system) => PlatformMiss::OtherSystem(system),
+                None => PlatformMiss::Unknown(tag.to_owned()),
+            },
             (Some(TagFacts::Windows(_)), System::Linux(_) | System::Macos(..)) => {
                 PlatformMiss::OtherSystem("Windows")
             }
@@ -491,6 +494,20 @@ pub fn architectures(format: &str) -> Vec<&str> {
     FAT.iter()
         .find(|(f, _)| *f == format)
         .map_or_else(|| vec![format], |(_, parts)| parts.to_vec())
+}
+
+/// The system of a tag that no target here has: PEP 730, 738, and 783 (draft).
+pub fn no_target(tag: &str) -> Option<&'static str> {
+    const SYSTEMS: [(&str, &str); 5] = [
+        ("ios_", "iOS"),
+        ("android_", "Android"),
+        ("pyodide_", "WebAssembly"),
+        ("pyemscripten_", "WebAssembly"),
+        ("emscripten_", "WebAssembly"),
+    ];
+    let mut all = SYSTEMS.iter();
+    all.find(|(prefix, _)| tag.starts_with(prefix))
+        .map(|(_, system)| *system)
 }
 
 /// Reads a platform tag; `any` and unknown ones give none.

@@ -2,7 +2,7 @@
 //!
 //! ```text
 //! target      = interpreter '/' platform {'/' accelerator}
-//! interpreter = ('cpython' | 'pypy') version ['t']  |  version ['t']
+//! interpreter = ('cpython' | 'pypy' | 'graalpy') version ['t']  |  version ['t']
 //! platform    = ('linux' arch ['kernel' arch] [('glibc' | 'musl') major.minor | 'static'] | 'macos' arch [major[.minor]] | 'windows' arch) ['level' name]
 //! ```
 
@@ -85,13 +85,15 @@ impl Interpreter {
         let implementation = match implementation.to_ascii_lowercase().as_str() {
             "cpython" | "python" => Implementation::Cpython,
             "pypy" => Implementation::Pypy,
+            // Wheels that depend on no ABI: its own ABI tags bear numbers of the implementation.
+            "graalpy" => Implementation::Other("graalpy".to_owned()),
             other => {
                 return Err(Fault::of(
                     FaultKind::Unknown,
                     format!("`{}` is not an interpreter", escaped(other)),
                     0,
                 )
-                .hint("write cpython or pypy"));
+                .hint("write cpython, pypy or graalpy"));
             }
         };
         let (number, free_threaded) = match version.strip_suffix('t') {
@@ -273,6 +275,10 @@ mod tests {
     #[case(
         "3.9.2 / linux i686 kernel x86_64",
         "cpython 3.9.2 / linux i686 kernel x86_64 glibc 2.17"
+    )]
+    #[case(
+        "graalpy 3.11.7 / linux x86_64",
+        "graalpy 3.11.7 / linux x86_64 glibc 2.17"
     )]
     #[case("3.9.2 / linux x86_64 static", "cpython 3.9.2 / linux x86_64 static")]
     #[case(

@@ -4,7 +4,7 @@
 //! interpreter without ABI, stable ABIs of older series, then `pyXY`, `py3`, `py3(Y-1)`, ...
 //! without ABI; last, without platform, the own interpreter and the same `py` series.
 
-use super::{PlatformMiss, Target};
+use super::{Implementation, PlatformMiss, Target};
 use crate::artifact::WheelTags;
 
 /// The place of a tag in the best-first list of a target; smaller is better.
@@ -55,19 +55,21 @@ impl Target {
             if let Some(own) = interpreter.abis.iter().position(|a| a == abi) {
                 return Some(own as u32);
             }
-            match abi {
-                "abi3" => return groups.own_stable,
-                "none" => return Some(groups.own_none),
+            match (abi, interpreter.stable_abi()) {
+                (abi, Some((stable, _))) if abi == stable => return groups.own_stable,
+                ("none", _) => return Some(groups.own_none),
                 _ => return None,
             }
         }
-        if abi == "abi3" {
+        if let Some((stable, first)) = interpreter.stable_abi()
+            && abi == stable
+        {
             let (_, minor) = interpreter.series();
             let older = python
                 .strip_prefix("cp3")?
                 .parse::<u64>()
                 .ok()
-                .filter(|k| *k >= 2 && *k < minor)?;
+                .filter(|k| *k >= first && *k < minor)?;
             return groups
                 .older_stable
                 .map(|first| first + (minor - 1 - older) as u32);
@@ -97,9 +99,10 @@ impl Target {
         let (_, minor) = self.interpreter.series();
         let minor = minor as u32;
         let own = self.interpreter.abis.len() as u32;
-        let stable = self.interpreter.takes_stable_abi();
+        let first = self.interpreter.stable_abi().map(|(_, first)| first as u32);
+        let stable = first.is_some();
         let own_none = own + u32::from(stable);
-        let older = if stable { minor - 2 } else { 0 };
+        let older = first.map_or(0, |first| minor - first);
         let generic = own_none + 1 + older;
         Groups {
             own_stable: stable.then_some(own),
@@ -122,15 +125,15 @@ impl Target {
             .iter()
             .map(|abi| (own.clone(), abi.clone()))
             .collect();
-        if interpreter.takes_stable_abi() {
-            pairs.push((own.clone(), "abi3".to_owned()));
+        if let Some((stable, _)) = interpreter.stable_abi() {
+            pairs.push((own.clone(), stable.to_owned()));
         }
         pairs.push((own.clone(), "none".to_owned()));
-        if interpreter.takes_stable_abi() {
+        if let Some((stable, first)) = interpreter.stable_abi() {
             pairs.extend(
-                (2..minor)
+                (first..minor)
                     .rev()
-                    .map(|k| (format!("cp{major}{k}"), "abi3".to_owned())),
+                    .map(|k| (format!("cp{major}{k}"), stable.to_owned())),
             );
         }
         pairs.extend(generic.iter().map(|g| (g.clone(), "none".to_owned())));
@@ -142,6 +145,22 @@ impl Target {
         tags.push(format!("{own}-none-any"));
         tags.extend(generic.iter().map(|g| format!("{g}-none-any")));
         tags
+    }
+
+    /// Whether an ABI is the stable one of the other kind of build, of a series that this one would
+    /// take: then the build is in the way, and not the series.
+    fn is_other_stable(&self, python: &str, abi: &str) -> bool {
+        let (_, minor) = self.interpreter.series();
+        let other = if self.interpreter.free_threaded {
+            "abi3"
+        } else {
+            "abi3t"
+        };
+        let digits = python.strip_prefix("cp");
+        let theirs = digits.and_then(|d| self.interpreter.minor_in(d)).flatten();
+        abi == other
+            && self.interpreter.implementation == Implementation::Cpython
+            && theirs.is_some_and(|theirs| theirs <= minor)
     }
 
     /// Why no tag of the wheel fits: the nearest miss of its tags.
@@ -160,7 +179,9 @@ impl Target {
             };
             match (interpreter_fits, platform_fits) {
                 (true, _) => TagMiss::Platform(self.platform.miss(platform)),
-                (false, true) if self.interpreter.is_own_tag(python) => {
+                (false, true)
+                    if self.interpreter.is_own_tag(python) || self.is_other_stable(python, abi) =>
+                {
                     TagMiss::Abi(abi.to_owned())
                 }
                 (false, true) => TagMiss::Interpreter(pythons()),
@@ -245,6 +266,51 @@ mod tests {
         false
     )]
     #[case("cpython 3.13t / linux x86_64 glibc 2.35", "py3-none-any", true)]
+    #[case(
+        "cpython 3.15t / linux x86_64",
+        "cp315-abi3t-manylinux_2_17_x86_64",
+        true
+    )]
+    #[case(
+        "cpython 3.16t / linux x86_64",
+        "cp315-abi3t-manylinux_2_17_x86_64",
+        true
+    )]
+    #[case(
+        "cpython 3.15t / linux x86_64",
+        "cp316-abi3t-manylinux_2_17_x86_64",
+        false
+    )]
+    #[case(
+        "cpython 3.15t / linux x86_64",
+        "cp315-abi3-manylinux_2_17_x86_64",
+        false
+    )]
+    #[case(
+        "cpython 3.15t / linux x86_64",
+        "cp315-abi3.abi3t-manylinux_2_17_x86_64",
+        true
+    )]
+    #[case(
+        "cpython 3.15 / linux x86_64",
+        "cp315-abi3.abi3t-manylinux_2_17_x86_64",
+        true
+    )]
+    #[case(
+        "cpython 3.15 / linux x86_64",
+        "cp315-abi3t-manylinux_2_17_x86_64",
+        false
+    )]
+    #[case(
+        "cpython 3.14t / linux x86_64",
+        "cp314-abi3t-manylinux_2_17_x86_64",
+        false
+    )]
+    #[case(
+        "cpython 3.12 / macos arm64 14.0",
+        "cp312-cp312-ios_13_0_arm64_iphoneos",
+        false
+    )]
     #[case(
         "cpython 3.12 / linux aarch64 musl 1.2",
         "cp312-cp312-musllinux_1_1_aarch64",
