@@ -515,6 +515,10 @@ pub(crate) struct Examine {
     /// Run the trials of the settings ([trial.NAME])
     #[arg(long, help_heading = "Trying it")]
     pub(crate) trials: bool,
+    /// Ask what is placed whether it sees the accelerator, how many devices, and for a small
+    /// computation
+    #[arg(long, help_heading = "Trying it")]
+    pub(crate) device: bool,
     /// How long an import or a trial may take
     #[arg(long, value_name = "SECONDS", default_value_t = 60, help_heading = "Trying it",
         value_parser = clap::value_parser!(u64).range(1..=86_400))]

@@ -291,7 +291,7 @@ fn explained(
 }
 
 /// The last line that is no part of a traceback: the exception with its message.
-fn last_line(output: &str) -> Option<String> {
+pub(super) fn last_line(output: &str) -> Option<String> {
     let mut lines = output.lines().rev();
     let last = lines.find(|l| !l.trim().is_empty() && !l.starts_with(' '));
     last.map(str::to_owned)

@@ -34,6 +34,7 @@ mod base;
 mod built_before;
 mod built_here;
 mod dates;
+mod device;
 mod driver;
 mod files;
 mod imports;
@@ -60,6 +61,7 @@ mod words;
 
 pub(crate) use architecture::fits;
 pub use dates::dates_of;
+pub use device::{Sight, checks, sights};
 pub use eutaxis_standards::severity::Severity;
 pub use imports::{
     Attempt, Awaited, Ended, Trial, Tried, imports, modules, of_entry_points, trials,

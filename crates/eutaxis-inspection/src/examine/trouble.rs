@@ -3,7 +3,7 @@
 
 use jiff::Timestamp;
 
-use super::{Built, Ended, Seat};
+use super::{Built, Ended, Seat, Sight};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
 use eutaxis_standards::targets::{BuildMiss, Interpreter};
@@ -310,6 +310,17 @@ pub enum RunTrouble {
         /// It speaks to those who make the project alone.
         is_harmless: bool,
     },
+    /// A project does not see the accelerator of the machine, or cannot compute with it.
+    Device {
+        /// What it sees.
+        sight: Sight,
+        /// How the check ended.
+        ended: Ended,
+        /// The last line of what it wrote to standard error.
+        last: Option<String>,
+        /// Why, as far as the environment tells.
+        because: Option<String>,
+    },
     /// A trial of the user's failed.
     Trial {
         /// Its name.
@@ -434,6 +445,7 @@ impl Trouble {
             Trouble::Run(RunTrouble::Import { .. }) => "import-fails",
             Trouble::Run(RunTrouble::Warns { .. }) => "import-warns",
             Trouble::Run(RunTrouble::Trial { .. }) => "trial-fails",
+            Trouble::Run(RunTrouble::Device { .. }) => "device-unseen",
         }
     }
 

@@ -289,6 +289,23 @@ impl RunTrouble {
                 };
                 format!("`import {module}` says: {}{harmless}", escaped(first))
             }
+            RunTrouble::Device {
+                sight,
+                ended,
+                last,
+                because,
+            } => {
+                let mut words = sight.words();
+                match ended {
+                    Ended::Well => {}
+                    Ended::Raised => words.push_str(&format!(": it {}", raised(last.as_deref()))),
+                    ended @ (Ended::Exited(_) | Ended::Signal(_) | Ended::Hung(_)) => {
+                        words.push_str(&format!(": it {}", end_words(*ended)));
+                    }
+                }
+                let because = because.as_ref();
+                words + &because.map_or(String::new(), |b| format!("; {b}"))
+            }
             RunTrouble::Trial {
                 trial,
                 ended,

@@ -7,6 +7,7 @@ use std::sync::{Arc, LazyLock};
 
 use serde::{Deserialize, Deserializer};
 
+use super::device_check::DeviceCheck;
 use super::without::Without;
 use crate::fault::{Fault, FaultKind, escaped};
 use crate::name::{Name, nearest};
@@ -562,6 +563,7 @@ impl MadeFor {
 pub struct Families {
     all: Vec<Arc<Family>>,
     without: Vec<Without>,
+    checks: Vec<DeviceCheck>,
 }
 
 #[derive(Deserialize)]
@@ -571,6 +573,8 @@ struct File {
     family: Vec<Family>,
     #[serde(default)]
     without: Vec<Without>,
+    #[serde(default)]
+    check: Vec<DeviceCheck>,
 }
 
 static BUILT_IN: LazyLock<Arc<Families>> = LazyLock::new(|| {
@@ -621,6 +625,7 @@ impl Families {
         Ok(Families {
             all,
             without: without.collect(),
+            checks: read.check.into_iter().chain(self.checks.clone()).collect(),
         })
     }
 
@@ -683,6 +688,18 @@ impl Families {
     pub fn of_namespace(&self, namespace: &str) -> Option<&Arc<Family>> {
         let is_it = |f: &&Arc<Family>| f.variant.as_ref().is_some_and(|v| v.namespace == namespace);
         self.all.iter().find(is_it)
+    }
+
+    /// How a project is asked whether it sees an accelerator: for each family the check of the file
+    /// that was named last.
+    pub fn checks_of<'a>(&'a self, project: &'a Name) -> impl Iterator<Item = &'a DeviceCheck> {
+        let mine = self.checks.iter().enumerate();
+        mine.filter(move |(at, c)| {
+            let mut before = self.checks.iter().take(*at);
+            let is_replaced = before.any(|b| b.project == c.project && b.family == c.family);
+            c.project == *project && !is_replaced
+        })
+        .map(|(_, c)| c)
     }
 
     /// All families.

@@ -17,6 +17,7 @@ mod accelerators;
 mod brought_by;
 mod building;
 mod causes;
+mod device_check;
 mod interpreters;
 mod libraries;
 mod policies;
@@ -38,6 +39,7 @@ pub use causes::{
     Advice, CauseKind, Causes, CheckKind, Condition, Confidence, Course, Cure, Sign, Use, Vain,
     Wording,
 };
+pub use device_check::DeviceCheck;
 pub use interpreters::{Series, series, series_began, series_of};
 pub use libraries::{Libraries, Provided};
 pub use policies::{highest_symbol, may_need};

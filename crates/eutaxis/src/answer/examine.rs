@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use eutaxis_core::examine::{Finding, Kind, Snapshot, Trial};
+use eutaxis_core::examine::{Finding, Kind, Sight, Snapshot, Trial};
 use eutaxis_core::record::Proof;
 
 /// What was found, for rendering.
@@ -13,8 +13,7 @@ pub(crate) struct Report {
     pub(crate) proof: Option<Proof>,
     pub(crate) findings: Vec<Finding>,
     pub(crate) sizes: Option<Vec<Share>>,
-    /// What was tried beside reading: modules imported, trials run.
-    pub(crate) tried: (Option<usize>, Option<Vec<Trial>>),
+    pub(crate) tried: Attempted,
     /// Sources whose imports were followed.
     pub(crate) followed: usize,
     /// Where the findings were written.
@@ -23,6 +22,17 @@ pub(crate) struct Report {
     pub(crate) quick: bool,
     /// The interpreter that the bare name starts here, when it is another one.
     pub(crate) other: Option<PathBuf>,
+}
+
+/// What was tried beside reading.
+#[derive(Debug, Default)]
+pub(crate) struct Attempted {
+    /// How many modules were imported.
+    pub(crate) modules: Option<usize>,
+    /// The trials that were run.
+    pub(crate) trials: Option<Vec<Trial>>,
+    /// What projects see of accelerators.
+    pub(crate) seen: Option<Vec<Sight>>,
 }
 
 /// A project's share of the room.

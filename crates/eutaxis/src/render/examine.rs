@@ -1,7 +1,7 @@
 //! What `examine` found, as text: worst first, one line each, with what to do below.
 
 use eutaxis_core::evidence::Evidence;
-use eutaxis_core::examine::{Finding, Severity};
+use eutaxis_core::examine::{Finding, Severity, Sight};
 use eutaxis_core::fault::escaped;
 use unicode_width::UnicodeWidthStr;
 
@@ -254,10 +254,20 @@ fn head(report: &Report, width: usize) -> String {
     looked.extend(
         report
             .tried
-            .0
+            .modules
             .map(|n| format!("imports of {} tried", count(n, "module"))),
     );
-    let trials = report.tried.1.as_ref();
+    if let Some(seen) = &report.tried.seen {
+        let right = seen.iter().filter(|s| s.is_right());
+        looked.extend(right.map(Sight::words));
+        if seen.is_empty() {
+            looked.push(
+                "nothing that is placed can be asked for an accelerator: no [[check]] is known for it"
+                    .to_owned(),
+            );
+        }
+    }
+    let trials = report.tried.trials.as_ref();
     looked.extend(trials.map(|t| format!("{} run", count(t.len(), "trial"))));
     for trial in trials.into_iter().flatten() {
         if let Some(awaited) = &trial.awaited

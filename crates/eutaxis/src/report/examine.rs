@@ -1,7 +1,7 @@
 //! What is wrong in an environment, for programs.
 
 use eutaxis_core::evidence::Evidence;
-use eutaxis_core::examine::Finding as Found;
+use eutaxis_core::examine::{Finding as Found, Sight};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -109,10 +109,45 @@ pub(crate) struct Examined {
     imported: Option<usize>,
     /// How many trials were run.
     trials: Option<usize>,
+    /// What projects that were asked see of accelerators.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    devices: Option<Vec<Devices>>,
     /// Trials that were started and seen.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     started: Vec<Started>,
     hashes_checked: bool,
+}
+
+/// What a project sees of a family of accelerators.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Devices {
+    project: String,
+    version: Option<String>,
+    family: String,
+    /// How many; null when asking did not end well.
+    seen: Option<usize>,
+    names: Vec<String>,
+    /// Whether a small computation went well; null where none was made.
+    computed: Option<bool>,
+    /// Whether the machine has one.
+    here: bool,
+    /// Whether that is how it must be.
+    right: bool,
+}
+
+impl From<&Sight> for Devices {
+    fn from(sight: &Sight) -> Self {
+        Devices {
+            project: sight.project.to_string(),
+            version: sight.version.as_ref().map(ToString::to_string),
+            family: sight.family.clone(),
+            seen: sight.devices,
+            names: sight.names.clone(),
+            computed: sight.computed,
+            here: sight.is_here,
+            right: sight.is_right(),
+        }
+    }
 }
 
 /// The environment.
@@ -187,11 +222,16 @@ impl From<&Report> for Examined {
             }),
             findings: report.findings.iter().map(Finding::from).collect(),
             sizes: sizes.map(|all| all.iter().map(Room::from).collect()),
-            imported: report.tried.0,
-            trials: report.tried.1.as_ref().map(Vec::len),
+            imported: report.tried.modules,
+            trials: report.tried.trials.as_ref().map(Vec::len),
+            devices: report
+                .tried
+                .seen
+                .as_ref()
+                .map(|all| all.iter().map(Devices::from).collect()),
             started: report
                 .tried
-                .1
+                .trials
                 .iter()
                 .flatten()
                 .filter_map(Started::of)

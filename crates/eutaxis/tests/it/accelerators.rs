@@ -485,3 +485,116 @@ fn a_broken_family_file_is_told_with_its_place() {
             .contains("nordglim.toml")
     );
 }
+
+/// A family that every Linux has: its driver is the kernel.
+fn check(code: &str, present: &str) -> String {
+    format!(
+        r#"
+[[family]]
+name = "polgleam"
+label = {{ before = "pol", number = "digits" }}
+processor = ["cpu"]
+toolkit = [{{ version = "1.0", linux = "1.0" }}]
+[family.probe]
+driver = [{{ file = "proc/version", after = "version" }}]
+present = ["{present}"]
+
+[[check]]
+project = "snowpit"
+family = "polgleam"
+code = """
+{code}
+"""
+"#
+    )
+}
+
+/// What the framework says is held against what the machine has, also when there is none.
+#[cfg(target_os = "linux")]
+#[rstest]
+#[case::seen(
+    0,
+    "proc/version",
+    "print('devices 1'); print('name Aurora 3'); print('computed ok')",
+    "snowpit sees 1 device of polgleam (Aurora 3) and computes"
+)]
+#[case::not_seen(
+    1,
+    "proc/version",
+    "print('devices 0')",
+    "snowpit sees no device of polgleam; its build is for the processor only"
+)]
+#[case::does_not_compute(
+    1,
+    "proc/version",
+    "print('devices 1'); print('computed 127')",
+    "snowpit sees 1 device of polgleam, and computing fails"
+)]
+#[case::fails(
+    1,
+    "proc/version",
+    "raise RuntimeError('no kernel image')",
+    "snowpit cannot be asked for polgleam: it fails: RuntimeError: no kernel image"
+)]
+#[case::says_nothing(1, "proc/version", "pass", "snowpit cannot be asked for polgleam")]
+#[case::none_is_right(
+    0,
+    "proc/nothing",
+    "print('devices 0')",
+    "snowpit sees no device of polgleam, and none is here"
+)]
+#[case::not_found_here(
+    0,
+    "proc/nothing",
+    "print('devices 2')",
+    "snowpit sees 2 devices of polgleam, which was not found on this machine"
+)]
+fn what_is_placed_is_asked_for_the_accelerator(
+    #[case] code: i32,
+    #[case] present: &str,
+    #[case] check_code: &str,
+    #[case] told: &str,
+) {
+    let field = Field::new();
+    field.expect(0, &["settle", "snowpit", "--accelerator", "none"]);
+    field.expect(0, &["furnish"]);
+    field.write("polgleam.toml", &check(check_code, present));
+    let settings = field.read("eutaxis.toml");
+    let more = settings.replace(
+        "[\"nordglim.toml\"]",
+        "[\"nordglim.toml\", \"polgleam.toml\"]",
+    );
+    assert_ne!(more, settings);
+    field.write("eutaxis.toml", &more);
+    let out = field.expect(code, &["examine", ".venv", "--device"]).out;
+    let plain = out.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(plain.contains(told), "{out}");
+    let answer = field.json(code, &["examine", ".venv", "--device"]);
+    let one = &answer["devices"][0];
+    assert_eq!(
+        (&one["project"], one["right"].as_bool()),
+        (&serde_json::json!("snowpit"), Some(code == 0))
+    );
+    let ids: Vec<&str> = answer["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|f| f["id"].as_str().unwrap())
+        .collect();
+    assert_eq!(ids.contains(&"device-unseen"), code == 1, "{ids:?}");
+    // Without being asked nothing is run.
+    assert!(field.json(0, &["examine", ".venv"])["devices"].is_null());
+}
+
+#[test]
+fn an_environment_without_any_check_says_so() {
+    let field = Field::new();
+    field.expect(0, &["settle", "hoarfrost"]);
+    field.expect(0, &["furnish"]);
+    let out = field.expect(0, &["examine", ".venv", "--device"]).out;
+    let out = out.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(
+        out.contains("nothing that is placed can be asked for an accelerator"),
+        "{out}"
+    );
+}

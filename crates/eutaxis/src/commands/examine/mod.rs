@@ -14,12 +14,14 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use eutaxis_core::diagnose::Context;
 use eutaxis_core::examine::{
-    Finding, Severity, Snapshot, Trial, Tried, asked, examine, gaps, imports, module_set, modules,
-    of_entry_points, optional, trials, untried,
+    Finding, Severity, Snapshot, Tried, asked, checks, examine, gaps, imports, module_set, modules,
+    of_entry_points, optional, sights, trials, untried,
 };
+use eutaxis_core::knowledge::DeviceCheck;
 use eutaxis_core::record::proof_of;
 use eutaxis_world::attempt::{Limits, Runner};
 use eutaxis_world::catalogue::Catalogue;
+use eutaxis_world::config;
 use eutaxis_world::environment::pins_of;
 use eutaxis_world::environment::snapshot::{Look, distribution, snapshot};
 use eutaxis_world::interpreter::{Finder, ProbeCache};
@@ -28,7 +30,7 @@ use eutaxis_world::stock::Trim;
 use eutaxis_world::supply::Run;
 use eutaxis_world::{Error, ErrorKind};
 
-use crate::answer::examine::Report;
+use crate::answer::examine::{Attempted, Report};
 use crate::cli::{Common, Examine, ImportsArg};
 use crate::output::{Answer, Outcome, Output};
 use crate::placed::{self, Held};
@@ -152,7 +154,7 @@ pub(crate) fn run(arguments: &Examine, common: &Common, output: &Output) -> Resu
     })
 }
 
-/// Really imports modules and runs trials, as far as that is asked for: how many of each.
+/// Really imports modules, runs trials and asks for devices, as far as that is asked for.
 fn try_it(
     arguments: &Examine,
     snapshot: &Snapshot,
@@ -161,12 +163,12 @@ fn try_it(
     output: &Output,
     read: &Read,
     findings: &mut Vec<Finding>,
-) -> Result<(Option<usize>, Option<Vec<Trial>>), Error> {
-    if arguments.imports.is_none() && !arguments.trials {
-        return Ok((None, None));
+) -> Result<Attempted, Error> {
+    if arguments.imports.is_none() && !arguments.trials && !arguments.device {
+        return Ok(Attempted::default());
     }
     let runner = runner(snapshot, limits)?;
-    let mut tried = (None, None);
+    let mut tried = Attempted::default();
     if let Some(which) = arguments.imports {
         let mut modules = modules(snapshot);
         let public: BTreeSet<String> = modules.iter().map(|(m, _)| m.clone()).collect();
@@ -212,14 +214,29 @@ fn try_it(
             scripts: &scripts,
         };
         findings.extend(imports(snapshot, &done, &config.causes(), &context));
-        tried.0 = Some(modules.len());
+        tried.modules = Some(modules.len());
     }
     if arguments.trials {
         let named = surroundings.config.trials.iter();
         let named: Vec<_> = named.map(|(n, t)| (n.clone(), t.clone())).collect();
         let ran = runner.trials(&named)?;
         findings.extend(trials(&ran));
-        tried.1 = Some(ran);
+        tried.trials = Some(ran);
+    }
+    if arguments.device {
+        let asked = checks(snapshot);
+        let trial = |(check, _): &(DeviceCheck, usize)| {
+            let code = check.code.clone();
+            let trial = config::Trial {
+                what: config::Tried::Code(code),
+                expect: None,
+            };
+            (check.project.to_string(), trial)
+        };
+        let named: Vec<_> = asked.iter().map(trial).collect();
+        let (seen, found) = sights(snapshot, &asked, &runner.trials(&named)?);
+        findings.extend(found);
+        tried.seen = Some(seen);
     }
     sort(findings);
     Ok(tried)
@@ -272,7 +289,7 @@ fn runner(snapshot: &Snapshot, limits: Limits) -> Result<Runner, Error> {
         let error = Error::request(
             "EUTAXIS_ROOT stands in for another machine, whose interpreters cannot be run here",
         );
-        return Err(error.help("unset it, or leave out --imports and --trials"));
+        return Err(error.help("unset it, or leave out --imports, --trials and --device"));
     }
     let python = PathBuf::from(&snapshot.python);
     if !python.exists() {
@@ -281,7 +298,7 @@ fn runner(snapshot: &Snapshot, limits: Limits) -> Result<Runner, Error> {
             python.display()
         );
         return Err(Error::new(ErrorKind::Interpreter, message)
-            .help("leave out --imports and --trials to see why"));
+            .help("leave out --imports, --trials and --device to see why"));
     }
     let user = snapshot
         .path
