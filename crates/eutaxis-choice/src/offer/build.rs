@@ -20,6 +20,9 @@ pub enum Evidence {
     Label,
     /// It depends on a runtime package.
     Dependency,
+    /// It depends on a package beside the runtime: that tells its series, and does not keep builds
+    /// for another out of the environment.
+    Companion,
 }
 
 impl Evidence {
@@ -30,6 +33,7 @@ impl Evidence {
             Evidence::Variant => "variant",
             Evidence::Label => "label",
             Evidence::Dependency => "dependency",
+            Evidence::Companion => "companion",
         }
     }
 }
@@ -44,11 +48,16 @@ pub struct Build {
 }
 
 impl Build {
-    /// Whether it keeps builds for other toolkits out of the environment. Where nothing is
-    /// accelerated, one that only depends on runtime packages runs on the processor, whatever its
+    /// Whether it keeps builds for other toolkits out of the environment.
+    pub(crate) fn ties(&self, target: &Target) -> bool {
+        self.evidence != Evidence::Companion && self.binds(target)
+    }
+
+    /// Whether what it needs of the place counts. Where nothing is accelerated, one that only depends on runtime packages runs on the processor, whatever its
     /// toolkit.
     pub(crate) fn binds(&self, target: &Target) -> bool {
-        self.evidence != Evidence::Dependency || !target.accelerators.is_empty()
+        let by_needs = matches!(self.evidence, Evidence::Dependency | Evidence::Companion);
+        !by_needs || !target.accelerators.is_empty()
     }
 }
 

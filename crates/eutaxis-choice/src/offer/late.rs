@@ -45,13 +45,21 @@ pub(super) fn learned_build(
             .is_none_or(|m| m.holds(&target.markers, None))
     };
     let families = &target.accelerators.families;
-    let told = metadata.requires.iter().filter(counts);
-    let told = told.filter_map(|r| families.of_package(r));
+    let mine = || metadata.requires.iter().filter(counts);
+    let told = mine().filter_map(|r| families.of_package(r));
     // Of several the one that says most: an exact pin tells the toolkit, a name alone its series.
-    let (family, toolkit) = told.min_by_key(|(_, n)| std::cmp::Reverse(n.exactness()))?;
+    let exact = told.min_by_key(|(_, n)| std::cmp::Reverse(n.exactness()));
+    let exact = exact.map(|told| (told, Evidence::Dependency));
+    let beside = || {
+        Some((
+            mine().find_map(|r| families.of_beside(r))?,
+            Evidence::Companion,
+        ))
+    };
+    let ((family, toolkit), evidence) = exact.or_else(beside)?;
     Some(Build {
         made_for: MadeFor::Toolkit(family, toolkit),
-        evidence: Evidence::Dependency,
+        evidence,
     })
 }
 

@@ -9,6 +9,7 @@ use eutaxis_standards::artifact::Metadata;
 use eutaxis_standards::fault::{Origin, escaped};
 use eutaxis_standards::index::FileKind;
 use eutaxis_standards::knowledge::{MadeFor, Number};
+use eutaxis_standards::name::Name;
 use eutaxis_standards::targets::{Libc, Platform, Target};
 use eutaxis_standards::version::Version;
 
@@ -201,6 +202,59 @@ fn by_table(judged: &JudgedPage, offer: &Offer, target: &Target) -> Option<Shown
     })
 }
 
+/// That a release brings the runtime of an accelerator of the place only with an extra.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ByExtra {
+    /// The extra.
+    pub extra: Name,
+    /// Family and toolkit, as far as names and pins tell it.
+    pub brings: (String, Number),
+}
+
+/// The extra with which a release brings the runtime for the place, where it does not without one and
+/// none of them is asked for: the one for the newest toolkit that runs. What an extra brings is told
+/// by the runtime packages that count with it, else by its own name.
+pub fn by_extra(metadata: &Metadata, asked: &[Name], target: &Target) -> Option<ByExtra> {
+    let accelerators = &target.accelerators;
+    let is_here = |family: &str| accelerators.here.iter().any(|a| a.family.name == family);
+    let brings = |extra: &Name| {
+        let mut counting = metadata.requires.iter().filter(|need| {
+            let marker = need.marker.as_ref();
+            marker.is_some_and(|m| {
+                !m.holds(&target.markers, None) && m.holds(&target.markers, Some(extra))
+            })
+        });
+        let first = counting.next()?;
+        let needs = std::iter::once(first).chain(counting);
+        let told = needs.filter_map(|need| accelerators.families.of_package(need));
+        let exact = told.min_by_key(|(_, n)| std::cmp::Reverse(n.exactness()));
+        let by_name = || match accelerators.families.of_label(extra.as_str()) {
+            Some(MadeFor::Toolkit(family, toolkit)) => Some((family, toolkit)),
+            Some(MadeFor::Processor) | None => None,
+        };
+        exact.or_else(by_name).filter(|(f, _)| is_here(&f.name))
+    };
+    if asked.iter().any(|extra| brings(extra).is_some()) {
+        return None;
+    }
+    let system = target.platform.system;
+    let all = metadata.extras.iter().filter_map(|extra| {
+        let (family, toolkit) = brings(extra)?;
+        let build = MadeFor::Toolkit(family.clone(), toolkit.clone());
+        let runs = accelerators.miss(&build, system).is_none();
+        runs.then(|| (extra, family.name.clone(), toolkit))
+    });
+    // Of those for one toolkit the plainest name.
+    let (extra, family, toolkit) = all.max_by(|a, b| {
+        let length = |e: &Name| std::cmp::Reverse(e.as_str().len());
+        (&a.2, length(a.0)).cmp(&(&b.2, length(b.0)))
+    })?;
+    Some(ByExtra {
+        extra: extra.clone(),
+        brings: (family, toolkit),
+    })
+}
+
 /// Where metadata ask for a runtime.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Asked {
@@ -334,7 +388,6 @@ mod tests {
     use crate::offer::{Adjustment, Policy};
     use eutaxis_standards::index::parse_json;
     use eutaxis_standards::knowledge::Families;
-    use eutaxis_standards::name::Name;
     use eutaxis_standards::version::VersionSpecifier;
     use rstest::rstest;
 
@@ -486,6 +539,40 @@ source = "its notes"
             &files[..]
         };
         assert_eq!(told("melt", files, &[], place), expected);
+    }
+
+    /// What brings the runtime only with an extra, the newest that runs here.
+    #[rstest]
+    #[case::by_its_packages(&["fast: nordglim-runtime-4==4.1.3"], "", LINUX, Some("fast nordglim 4.1"))]
+    #[case::by_its_name(&["nor41: plugin>=1"], "", LINUX, Some("nor41 nordglim 4.1"))]
+    #[case::asked_for(&["fast: nordglim-runtime-4"], "fast", LINUX, None)]
+    #[case::another_asked(&["fast: nordglim-runtime-4", "plot: drawing"], "plot", LINUX, Some("fast nordglim 4"))]
+    #[case::without_extras(&["plot: drawing"], "", LINUX, None)]
+    #[case::the_newest_that_runs(&["nor36: plugin", "nor41: plugin", "nor49: plugin"], "", LINUX, Some("nor41 nordglim 4.1"))]
+    #[case::the_plainest(&["nor41-local: plugin", "nor41: plugin"], "", LINUX, Some("nor41 nordglim 4.1"))]
+    #[case::none_here(&["fast: nordglim-runtime-4"], "", "3.12 / linux x86_64", None)]
+    #[case::another_family(&["fast: nordglim-runtime-4"], "", "3.12 / linux x86_64 / cuda driver 550.60", None)]
+    fn a_runtime_that_only_an_extra_brings(
+        #[case] extras: &[&str],
+        #[case] asked: &str,
+        #[case] place: &str,
+        #[case] expected: Option<&str>,
+    ) {
+        let mut text = "Metadata-Version: 2.1\nName: m\nVersion: 2.0\n".to_owned();
+        for line in extras {
+            let (extra, need) = line.split_once(": ").unwrap();
+            text.push_str(&format!(
+                "Provides-Extra: {extra}\nRequires-Dist: {need}; extra == '{extra}'\n"
+            ));
+        }
+        let metadata = Metadata::parse(text.as_bytes()).unwrap();
+        let asked: Vec<Name> = asked
+            .split_whitespace()
+            .map(|e| Name::parse(e).unwrap())
+            .collect();
+        let found = by_extra(&metadata, &asked, &target(place));
+        let told = found.map(|b| format!("{} {} {}", b.extra, b.brings.0, b.brings.1));
+        assert_eq!(told.as_deref(), expected);
     }
 
     #[test]

@@ -26,7 +26,7 @@ pub use bar::{Bar, BarKind};
 pub use build::{Build, Evidence};
 pub use judged::{JudgedPage, Learned, Rules, Told, pick};
 pub use late::MetadataAnswer;
-pub use loss::{Known, Loss, Lost, Shown, lost};
+pub use loss::{ByExtra, Known, Loss, Lost, Shown, by_extra, lost};
 pub use policy::{Chronology, Policy, Prefer, Prereleases, Wheels};
 pub use rank::{Preferred, Ranking};
 pub use served::{Grid, GridRow, Mark, grid};

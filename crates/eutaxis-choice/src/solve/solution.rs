@@ -12,7 +12,9 @@ use super::let_go::LetGo;
 use super::problem::{AskId, BoundId, Problem};
 use super::queue::{OwnTime, Queue, in_force};
 use super::table::Value;
-use crate::offer::{Bar, BarKind, Build, Chronology, Loss, Lost, Offer, Prefer, Verdict};
+use crate::offer::{
+    Bar, BarKind, Build, ByExtra, Chronology, Loss, Lost, Offer, Prefer, Verdict, by_extra,
+};
 use eutaxis_standards::artifact::{Feature, Unsure};
 use eutaxis_standards::index::{FileKind, PageFile};
 use eutaxis_standards::knowledge::MadeFor;
@@ -207,6 +209,16 @@ pub enum Caution {
         /// Nothing of the whole solution uses one; said with the first project that does not.
         alone: bool,
     },
+    /// The release brings the runtime of the place's accelerator only with an extra, which is not
+    /// asked for.
+    RuntimeByExtra {
+        /// The project.
+        project: Name,
+        /// The release.
+        version: Version,
+        /// Which, and what it brings.
+        by: ByExtra,
+    },
     /// The chosen build is for a toolkit that is older than the devices of the place: whether it
     /// holds code that runs there was not read.
     Unserved {
@@ -326,6 +338,7 @@ impl Solution {
         };
         let mut chosen: Vec<Chosen> = queue.projects().filter_map(one).collect();
         say_nothing_uses(&chosen, &mut cautions);
+        drop_vain_extras(&chosen, &mut cautions);
         let reader = Reader {
             problem,
             facts,
@@ -414,6 +427,25 @@ fn say_nothing_uses(chosen: &[Chosen], cautions: &mut [Caution]) {
     if let Some(alone) = first {
         *alone = !chosen.iter().any(uses);
     }
+}
+
+/// An extra brings nothing where what its project needs leaves the accelerator out.
+fn drop_vain_extras(chosen: &[Chosen], cautions: &mut Vec<Caution>) {
+    let lost: Vec<Name> = cautions
+        .iter()
+        .filter_map(|c| {
+            if let Caution::Unaccelerated { project, .. } = c {
+                Some(project.clone())
+            } else {
+                None
+            }
+        })
+        .collect();
+    let is_vain = |name: &Name| {
+        let mut mine = chosen.iter().filter(|c| c.project == *name);
+        mine.any(|c| c.needs.iter().any(|n| lost.contains(n)))
+    };
+    cautions.retain(|c| !matches!(c, Caution::RuntimeByExtra { project, .. } if is_vain(project)));
 }
 
 /// That the chosen build is for a toolkit that is older than the devices.
@@ -515,7 +547,17 @@ fn chosen_of(
         version: offer.version.clone(),
         reason: reason.clone(),
     }));
-    cautions.extend(unaccelerated(sources, known, project, value));
+    let lost = unaccelerated(sources, known, project, value);
+    // Of a build that says what it is for, and of one that is known to leave it out, all is said.
+    let is_open = lost.is_none() && known.build(value).is_none();
+    let said = needs.said.as_deref().filter(|_| is_open);
+    let by = said.and_then(|m| by_extra(m, &extras, &problem.target));
+    cautions.extend(lost);
+    cautions.extend(by.map(|by| Caution::RuntimeByExtra {
+        project: project.clone(),
+        version: offer.version.clone(),
+        by,
+    }));
     cautions.extend(unserved(problem, known, project, value));
     let mut needed: Vec<Name> = Vec::new();
     for need in in_force(needs, &extras).filter(|n| n.requirement.name != *project) {
@@ -638,7 +680,7 @@ impl Reader<'_> {
                 .map(|(need, other)| Out::Unmet(need, other)),
         );
         let theirs = offer.best().and_then(|f| f.build.as_ref());
-        let binding = |c: &Chosen| c.build.clone().filter(|b| b.binds(&self.problem.target));
+        let binding = |c: &Chosen| c.build.clone().filter(|b| b.ties(&self.problem.target));
         let apart = |c: &&Chosen| match (binding(c), theirs) {
             (Some(mine), Some(theirs)) => {
                 c.project != chosen.project && !mine.made_for.goes_with(&theirs.made_for)

@@ -30,7 +30,7 @@ impl Search {
         for value in facts.present() {
             let Some(build) = facts
                 .build(value)
-                .filter(|b| b.evidence != Evidence::Dependency)
+                .filter(|b| !matches!(b.evidence, Evidence::Dependency | Evidence::Companion))
             else {
                 continue;
             };
@@ -51,7 +51,7 @@ impl Search {
     pub(super) fn add_learned_build(&mut self, project: &Name, value: Value) {
         let build = self.facts.get(project).and_then(|f| f.build(value));
         let learned =
-            build.filter(|b| b.evidence == Evidence::Dependency && b.binds(&self.problem.target));
+            build.filter(|b| b.evidence == Evidence::Dependency && b.ties(&self.problem.target));
         let Some(build) = learned.cloned() else {
             return;
         };

@@ -74,7 +74,7 @@ pub fn verify<'a>(
                 meets(c.project.as_str(), need)?;
             }
         }
-        let build = |c: &'_ Chosen| c.build.clone().filter(|b| b.binds(&problem.target));
+        let build = |c: &'_ Chosen| c.build.clone().filter(|b| b.ties(&problem.target));
         let other = |o: &&Chosen| match (build(o), build(c)) {
             (Some(theirs), Some(mine)) => !theirs.made_for.goes_with(&mine.made_for),
             _ => false,

@@ -144,6 +144,9 @@ pub struct Family {
     /// version is the toolkit's.
     #[serde(default)]
     packages: Vec<String>,
+    /// Names of packages beside the runtime, which tell its major series alone.
+    #[serde(default)]
+    beside: Vec<String>,
     /// Runtime libraries that compiled files name.
     #[serde(default)]
     pub libraries: Vec<Library>,
@@ -385,6 +388,16 @@ impl Family {
             // The name says the series, an exact pin the toolkit.
             let exact = pinned(need).filter(|n| n.is_within(&named));
             Some(exact.unwrap_or(named))
+        })
+    }
+
+    /// The major series that a need for a package beside the runtime tells.
+    fn of_beside(&self, name: &str) -> Option<Number> {
+        self.beside.iter().find_map(|pattern| {
+            let (before, after) = pattern.split_once("{major}")?;
+            let major = name.strip_prefix(before)?.strip_suffix(after)?;
+            let is_plain = !major.is_empty() && major.bytes().all(|b| b.is_ascii_digit());
+            Number::parse(major).ok().filter(|_| is_plain)
         })
     }
 
@@ -751,6 +764,14 @@ impl Families {
                 .any(|f| f.companions.iter().any(|c| lower.starts_with(c)))
     }
 
+    /// The major series that a need for a package beside the runtime tells. It says what a build is
+    /// for, and not that one without it is for none: such a package may be there for one system.
+    pub fn of_beside(&self, need: &Requirement) -> Option<(Arc<Family>, Number)> {
+        let name = need.name.as_str();
+        let mut all = self.all.iter();
+        all.find_map(|f| Some((Arc::clone(f), f.of_beside(name)?)))
+    }
+
     /// The toolkit that a need for a runtime package tells; none when it is no such package.
     pub fn of_package(&self, need: &Requirement) -> Option<(Arc<Family>, Number)> {
         self.all
@@ -858,6 +879,12 @@ mod tests {
         #[derive(serde::Deserialize)]
         struct Checks {
             package: Vec<Case>,
+            beside: Vec<Beside>,
+        }
+        #[derive(serde::Deserialize)]
+        struct Beside {
+            need: String,
+            series: Option<String>,
         }
         #[derive(serde::Deserialize)]
         struct Case {
@@ -873,6 +900,13 @@ mod tests {
                 .of_package(&need)
                 .map(|(_, t)| t.to_string());
             assert_eq!(found, case.toolkit, "{}", case.need);
+        }
+        for case in checks.beside {
+            let need = Requirement::parse(&case.need).unwrap();
+            let families = Families::built_in();
+            let found = families.of_beside(&need).map(|(_, t)| t.to_string());
+            assert_eq!(found, case.series, "{}", case.need);
+            assert!(families.of_package(&need).is_none());
         }
     }
 

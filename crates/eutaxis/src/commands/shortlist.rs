@@ -6,7 +6,7 @@ use eutaxis_core::artifact::Metadata;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
 use eutaxis_core::name::nearest;
-use eutaxis_core::offer::{JudgedPage, Offer, Policy, Rules, Verdict, grid, pick, takes};
+use eutaxis_core::offer::{JudgedPage, Offer, Policy, Rules, Verdict, by_extra, grid, pick, takes};
 use eutaxis_core::remedy::{Invocation, Step, Verb};
 use eutaxis_core::requirement::Unnamed;
 use eutaxis_core::{Name, Requirement, Target};
@@ -91,7 +91,10 @@ pub(crate) fn run(
     let taken = best.and_then(|i| shown.get(i));
     let listing = Listing {
         builds,
-        accelerator: taken.and_then(|o| accelerator(&judged, o, &rules, &run)),
+        accelerator: taken.and_then(|o| {
+            let asked = (&*requirement.extras, metadata.as_deref());
+            accelerator(&judged, o, &rules, &run, asked)
+        }),
         grid: arguments.grid.then(|| grid(shown.iter(), &chosen.target)),
         cautions: cautions(&requirement, &chosen.target, page, metadata.as_deref()),
         requirement,
@@ -119,8 +122,15 @@ pub(crate) fn run(
     })
 }
 
-/// That a release is for a toolkit older than the devices, or leaves the accelerator unused.
-fn accelerator(judged: &JudgedPage, offer: &Offer, rules: &Rules<'_>, run: &Run) -> Option<String> {
+/// That a release is for a toolkit older than the devices, leaves the accelerator unused, or brings
+/// its runtime only with an extra.
+fn accelerator(
+    judged: &JudgedPage,
+    offer: &Offer,
+    rules: &Rules<'_>,
+    run: &Run,
+    (extras, metadata): (&[Name], Option<&Metadata>),
+) -> Option<String> {
     let target = rules.target;
     let release = format!("{} {}", judged.project(), offer.version);
     let build = offer.best().and_then(|f| judged.build_of(f));
@@ -128,8 +138,12 @@ fn accelerator(judged: &JudgedPage, offer: &Offer, rules: &Rules<'_>, run: &Run)
     if let Some(unserved) = build.and_then(|b| all.unserved(&b.made_for, system)) {
         return Some(format!("{release} is {unserved}"));
     }
-    let loss = run.loss(judged, offer, rules)?;
-    Some(words::releases::unused(&release, &loss, all))
+    if let Some(loss) = run.loss(judged, offer, rules) {
+        return Some(words::releases::unused(&release, &loss, all));
+    }
+    let open = metadata.filter(|_| build.is_none());
+    let by = open.and_then(|m| by_extra(m, extras, target))?;
+    Some(words::releases::by_extra(&release, judged.project(), &by))
 }
 
 /// How builds are foreseen here.

@@ -236,6 +236,7 @@ fn evidence(settled: &Settled<'_>) -> String {
         Evidence::Variant => "properties of variants",
         Evidence::Label => "labels",
         Evidence::Dependency => "the runtime packages that their metadata ask for",
+        Evidence::Companion => "packages beside the runtime that their metadata ask for",
     };
     all.iter().map(word).collect::<Vec<_>>().join(" and ")
 }

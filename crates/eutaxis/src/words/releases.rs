@@ -1,12 +1,12 @@
 //! Sentences that several answers share: what keeps a release out, what to take care of, what was
 //! adjusted.
 
-use eutaxis_core::Requirement;
 use eutaxis_core::fault::escaped;
-use eutaxis_core::offer::{Adjustment, Chronology, Effect, Loss};
+use eutaxis_core::offer::{Adjustment, ByExtra, Chronology, Effect, Loss};
 use eutaxis_core::rehearse::Break;
 use eutaxis_core::solve::{Asker, Caution, Newer, Out, Problem, Strength};
 use eutaxis_core::targets::Accelerators;
+use eutaxis_core::{Name, Requirement};
 
 use super::chronology::{self, month};
 use super::place;
@@ -107,7 +107,7 @@ fn release_out(newer: &Newer, problem: &Problem, kept: bool) -> String {
 pub(crate) fn is_of_accelerator(caution: &Caution) -> bool {
     matches!(
         caution,
-        Caution::Unaccelerated { .. } | Caution::Unserved { .. }
+        Caution::Unaccelerated { .. } | Caution::Unserved { .. } | Caution::RuntimeByExtra { .. }
     )
 }
 
@@ -123,6 +123,15 @@ pub(crate) fn unused(release: &str, loss: &Loss, here: &Accelerators) -> String 
         )
     });
     format!("{release} leaves {families} unused: {}.{last}", loss.shown)
+}
+
+/// That a release brings the runtime only with an extra.
+pub(crate) fn by_extra(release: &str, project: &Name, by: &ByExtra) -> String {
+    let (family, toolkit) = &by.brings;
+    format!(
+        "{release} brings no runtime of {family} by itself: {project}[{}] does, for {family} {toolkit}.",
+        by.extra
+    )
 }
 
 /// Cautions of a solution in words: all that may break, and of chronology the strong ones; with
@@ -157,6 +166,11 @@ pub(crate) fn cautions<'a>(
                     false => one,
                 });
             }
+            Caution::RuntimeByExtra {
+                project,
+                version,
+                by,
+            } => told.push(by_extra(&format!("{project} {version}"), project, by)),
             Caution::Unserved {
                 project,
                 version,

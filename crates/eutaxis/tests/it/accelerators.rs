@@ -247,6 +247,32 @@ fn an_accelerator_that_is_lost_is_told_everywhere(
     }
 }
 
+/// A release that brings the runtime only with an extra: the extra is named, and typed it is asked
+/// for and nothing is said any more.
+#[test]
+fn a_runtime_that_only_an_extra_brings_is_told() {
+    let field = Field::new();
+    let plain = |arguments: &[&str]| {
+        let out = field.expect(0, arguments).out;
+        out.split_whitespace().collect::<Vec<_>>().join(" ")
+    };
+    let told = "caution firnvision 1.2.0 brings no runtime of nordglim by itself: firnvision[fast] does, for nordglim 4.1.";
+    for command in ["settle", "shortlist"] {
+        let out = plain(&[command, "firnvision", "--target", "base-camp"]);
+        assert!(out.contains(told), "{out}");
+        if command == "settle" {
+            std::fs::remove_file(field.path("pylock.toml")).unwrap();
+        }
+        let out = plain(&[command, "firnvision[fast]", "--target", "base-camp"]);
+        assert!(!out.contains("brings no runtime"), "{out}");
+        if command == "settle" {
+            std::fs::remove_file(field.path("pylock.toml")).unwrap();
+        }
+        let out = plain(&[command, "firnvision", "--target", WORKSTATION]);
+        assert!(!out.contains("brings no runtime"), "no accelerator: {out}");
+    }
+}
+
 #[test]
 fn a_required_accelerator_has_ways_out() {
     let field = Field::new();

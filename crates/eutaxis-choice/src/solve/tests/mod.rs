@@ -350,6 +350,7 @@ fn a_device_newer_than_the_toolkit(
         Caution::ExtraAbsent { .. }
         | Caution::Unread { .. }
         | Caution::Unaccelerated { .. }
+        | Caution::RuntimeByExtra { .. }
         | Caution::Yanked { .. }
         | Caution::NeverMet { .. } => None,
     });
@@ -383,6 +384,7 @@ fn what_is_lost_without_an_accelerator_is_told() {
             Caution::ExtraAbsent { .. }
             | Caution::Unread { .. }
             | Caution::Unserved { .. }
+            | Caution::RuntimeByExtra { .. }
             | Caution::Yanked { .. }
             | Caution::NeverMet { .. } => None,
         })

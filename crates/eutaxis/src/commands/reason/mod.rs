@@ -232,6 +232,7 @@ impl Asked {
                     | Caution::Unread { project, .. }
                     | Caution::ExtraAbsent { project, .. }
                     | Caution::Unserved { project, .. }
+                    | Caution::RuntimeByExtra { project, .. }
                     | Caution::Unaccelerated { project, .. } => project == name,
                 };
                 words::releases::cautions(
