@@ -2,7 +2,7 @@
 
 use eutaxis_core::Name;
 use eutaxis_core::offer::{BarKind, Grid, Mark, Offer, OfferFile, Verdict};
-use eutaxis_core::targets::Unserved;
+use eutaxis_core::targets::{Unserved, VariantOrder};
 
 use super::table::{Table, labelled, wrap};
 use super::{style, width};
@@ -353,6 +353,9 @@ fn files(listing: &Listing, width: usize) -> String {
                 .is_some_and(|b| b.file.filename == file.file.filename);
             if why.is_empty() {
                 why.extend(file.properties.iter().map(ToString::to_string));
+                why.extend(
+                    (file.variant == VariantOrder::Null).then(|| "no properties".to_owned()),
+                );
             }
             if taken && Some(at) == listing.best {
                 why.push("this one".to_owned());
