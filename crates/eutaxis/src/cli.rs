@@ -361,6 +361,9 @@ pub(crate) struct PolicyOptions {
     /// Files published after this day (its end, UTC) or moment do not exist
     #[arg(long, value_name = "DATE")]
     pub(crate) as_of: Option<String>,
+    /// With --as-of: take files whose depot gives no date too
+    #[arg(long)]
+    pub(crate) take_undated: bool,
     /// Which of several releases is better [default: newest]
     #[arg(long, value_name = "AGE")]
     pub(crate) prefer: Option<PreferArg>,

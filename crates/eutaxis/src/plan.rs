@@ -476,6 +476,7 @@ pub(crate) fn policy(options: &PolicyOptions, config: &Config) -> Result<Policy,
     if let Some(text) = &options.as_of {
         policy.as_of = Some(as_of(text).map_err(|f| Error::in_file("--as-of", text, &f))?);
     }
+    policy.take_undated |= options.take_undated;
     Ok(policy)
 }
 

@@ -201,6 +201,9 @@ fn policy_words(policy: &Policy, settings: &Policy) -> Vec<String> {
         };
         say("--prefer", word);
     }
+    if policy.take_undated && !settings.take_undated {
+        words.push("--take-undated".to_owned());
+    }
     if policy.build_light && !settings.build_light {
         words.push("--build-light".to_owned());
     }

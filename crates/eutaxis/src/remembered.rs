@@ -230,6 +230,7 @@ fn place_under(mut place: TargetOptions, over: &TargetOptions) -> TargetOptions 
 fn policy_under(mut policy: PolicyOptions, over: &PolicyOptions) -> PolicyOptions {
     policy.wheels = over.wheels.or(policy.wheels);
     policy.as_of = over.as_of.clone().or(policy.as_of);
+    policy.take_undated |= over.take_undated;
     policy.prefer = over.prefer.or(policy.prefer);
     policy.chronology = over.chronology.or(policy.chronology);
     let add = |all: &mut Vec<String>, more: &[String]| {

@@ -59,6 +59,10 @@ pub(crate) fn policy(options: &PolicyOptions) -> Vec<String> {
         permit(&options.permit),
         each("--prereleases", options.prereleases.clone()),
         each("--as-of", options.as_of.clone()),
+        match options.take_undated {
+            true => vec!["--take-undated".to_owned()],
+            false => Vec::new(),
+        },
         word("--prefer", options.prefer.as_ref()),
         word("--chronology", options.chronology.as_ref()),
     ];

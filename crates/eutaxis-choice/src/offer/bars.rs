@@ -11,11 +11,12 @@ pub(super) fn quarantined(judged: &Judged<'_>) -> Option<Bar> {
         .map(|reason| Bar::Quarantined(reason.to_owned()))
 }
 
-/// `--as-of` (docs/choice.md, as-of): a file of that very moment exists, one without date does not.
+/// `--as-of` (docs/choice.md, as-of): a file of that very moment exists, one without date does not
+/// unless the user takes such.
 pub(super) fn date(judged: &Judged<'_>) -> Option<Bar> {
     let as_of = judged.policy.as_of?;
     match judged.file.published {
-        None => Some(Bar::Undated),
+        None => (!judged.policy.take_undated).then_some(Bar::Undated),
         Some(published) => (published > as_of).then_some(Bar::Later { as_of, published }),
     }
 }

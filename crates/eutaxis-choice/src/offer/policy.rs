@@ -111,6 +111,8 @@ pub struct Policy {
     pub prereleases: Prereleases,
     /// Files published after this moment do not exist.
     pub as_of: Option<Timestamp>,
+    /// Files without date exist under a date too.
+    pub take_undated: bool,
     /// Which release is better.
     pub prefer: Prefer,
     /// On releases that have never met.

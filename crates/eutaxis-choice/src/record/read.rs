@@ -109,6 +109,7 @@ pub fn policy_of(lock: &Lock) -> Policy {
     policy.build_light = is_set("build-light");
     policy.build_all = is_set("build-all");
     policy.as_of = string(table, "as-of").and_then(|t| t.parse().ok());
+    policy.take_undated = is_set("take-undated");
     policy
 }
 

@@ -61,6 +61,7 @@ fn names(list: &[&str]) -> Vec<Name> {
     build_light: true,
     build_all: true,
     as_of: Some("2024-03-01T00:00:00Z".parse().unwrap()),
+    take_undated: true,
 })]
 #[case::all_prereleases(Policy { prereleases: Prereleases::All, ..Policy::default() })]
 fn a_question_is_gone_back_to(#[case] policy: Policy) {

@@ -111,6 +111,9 @@ fn policy(policy: &Policy) -> Table {
     if let Some(moment) = policy.as_of {
         table.insert("as-of".into(), text(moment));
     }
+    if policy.take_undated {
+        table.insert("take-undated".into(), Value::Boolean(true));
+    }
     table
 }
 

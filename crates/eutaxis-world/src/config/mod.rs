@@ -533,6 +533,7 @@ fn read_policy(table: &Table<'_>, policy: &mut Policy) -> std::result::Result<()
         "build",
         "prereleases",
         "as-of",
+        "take-undated",
         "prefer",
         "chronology",
     ])?;
@@ -567,6 +568,9 @@ fn read_policy(table: &Table<'_>, policy: &mut Policy) -> std::result::Result<()
     if let Some(text) = table.string("as-of")? {
         policy.as_of = Some(as_of(text.value).map_err(|f| f.shifted(text.at))?);
     }
+    policy.take_undated = table
+        .boolean("take-undated")?
+        .unwrap_or(policy.take_undated);
     let names = |key: &str| -> std::result::Result<Vec<Name>, Fault> {
         table
             .strings(key)?

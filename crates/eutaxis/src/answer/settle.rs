@@ -123,6 +123,18 @@ impl Settled<'_> {
             );
             lines.push(("left out", line));
         }
+        if self.problem.policy.as_of.is_some() {
+            let undated = self
+                .pins
+                .iter()
+                .filter(|p| p.chosen.file.published.is_none());
+            let names: Vec<String> = undated.map(|p| p.chosen.project.to_string()).collect();
+            if !names.is_empty() {
+                let names = names.join(", ");
+                let line = format!("--as-of does not cover {names}: no depot gives a date for it");
+                lines.push(("caution", line));
+            }
+        }
         let lost = self.solution.cautions.iter();
         let lost = lost.filter(|c| words::releases::is_of_accelerator(c));
         let lost = words::releases::cautions(lost, self.problem, true);

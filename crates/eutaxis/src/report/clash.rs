@@ -297,6 +297,7 @@ impl From<&Changed> for Change {
             Changed::Build(name) => option("--build", name),
             Changed::Prereleases(name) => option("--prereleases", name),
             Changed::AsOf(moment) => value("--as-of", moment.to_string()),
+            Changed::TakeUndated => value("--take-undated", String::new()),
             Changed::Adjust(adjustment) => {
                 Change::Adjust(Box::new(Adjusted::from(adjustment.as_ref()).dropped(false)))
             }

@@ -81,6 +81,7 @@ fn change(change: &Change) -> String {
         Change::Build(name) => format!("permit building {name} from source"),
         Change::Prereleases(name) => format!("permit pre-releases of {name}"),
         Change::AsOf(moment) => format!("take what was there on {}", day(*moment)),
+        Change::TakeUndated => "take files whose depot gives no date too".to_owned(),
         Change::Adjust(adjustment) => match &adjustment.effect {
             eutaxis_core::offer::Effect::Needs(needs) => format!(
                 "last resort: take {} {} with {}, against what it says",
@@ -122,13 +123,13 @@ fn change(change: &Change) -> String {
 
 /// The options that a way stands for, as typed.
 pub(crate) fn options(way: &Way) -> Vec<String> {
-    let typed = |words: [String; 2]| crate::typed::line(&words).trim_start().to_owned();
+    let typed = |words: Vec<String>| crate::typed::line(&words).trim_start().to_owned();
     way.changes.iter().filter_map(option).map(typed).collect()
 }
 
-/// The option that makes a change, where one does, and its value.
-pub(crate) fn option(change: &Change) -> Option<[String; 2]> {
-    let two = |option: &str, value: String| Some([option.to_owned(), value]);
+/// The option that makes a change, where one does, and its value if it has one.
+pub(crate) fn option(change: &Change) -> Option<Vec<String>> {
+    let two = |option: &str, value: String| Some(vec![option.to_owned(), value]);
     match change {
         Change::Interpreter(other) => two("--interpreter", other.name.clone()),
         Change::Accelerators(all) | Change::Unrequired(all) => {
@@ -137,6 +138,7 @@ pub(crate) fn option(change: &Change) -> Option<[String; 2]> {
         Change::Build(name) => two("--build", name.to_string()),
         Change::Prereleases(name) => two("--prereleases", name.to_string()),
         Change::AsOf(moment) => two("--as-of", moment.to_string()),
+        Change::TakeUndated => Some(vec!["--take-undated".to_owned()]),
         Change::Ask(..)
         | Change::DropAsk(_)
         | Change::Bound(..)

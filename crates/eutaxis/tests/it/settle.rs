@@ -442,3 +442,57 @@ fn output_fits_narrow_terminals() {
         );
     }
 }
+
+/// A folder of wheels gives no dates: under a date it is out, told with the way that takes it, and
+/// then with what the date does not cover.
+#[test]
+fn a_depot_without_dates_is_taken_under_a_date_only_where_it_is_said() {
+    let field = Field::new();
+    std::fs::create_dir(field.path("bare")).unwrap();
+    let wheels = std::fs::read_dir(std::path::Path::new(&crate::field::depot()).join("hoarfrost"));
+    for entry in wheels.unwrap().flatten() {
+        let name = entry.file_name().into_string().unwrap();
+        if name.ends_with(".whl") {
+            field.copy(&entry.path(), &format!("bare/{name}"));
+        }
+    }
+    let asked = [
+        "settle",
+        "hoarfrost",
+        "--depot",
+        "bare",
+        "--as-of",
+        "2026-06-01",
+    ];
+    let refused = field.json(1, &asked);
+    assert_eq!(refused["clash"]["facts"][1]["kind"], "date");
+    let way = &refused["ways_out"][0];
+    assert_eq!(way["options"][0], "--take-undated");
+    let text = field.expect(1, &asked).out;
+    assert!(
+        text.contains("take files whose depot gives no date too"),
+        "{text}"
+    );
+    field.expect(0, &[&asked[..], &["--take", "a"]].concat());
+    let out = field
+        .expect(0, &[&asked[..], &["--take-undated", "--renew"]].concat())
+        .out;
+    let out = out.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(
+        out.contains("caution --as-of does not cover hoarfrost: no depot gives a date for it"),
+        "{out}"
+    );
+    // It is part of the question that the pins remember.
+    field.expect(0, &["settle", "--check"]);
+    // With dates it changes nothing.
+    let dated = [
+        "settle",
+        "hoarfrost",
+        "--as-of",
+        "2026-06-01",
+        "--take-undated",
+        "--out",
+        "pylock.dated.toml",
+    ];
+    assert!(!field.expect(0, &dated).out.contains("does not cover"));
+}

@@ -57,6 +57,7 @@ fn words(way: &Way) -> String {
         Change::Build(name) => format!("build {name}"),
         Change::Prereleases(name) => format!("prereleases {name}"),
         Change::AsOf(moment) => format!("as of {moment}"),
+        Change::TakeUndated => "take undated".to_owned(),
         Change::Adjust(a) => format!("{} {} {:?}", a.project, a.versions, a.because),
         Change::DropAdjust(a) => format!("unadjust {}", a.project),
     };

@@ -312,6 +312,10 @@ fn over_bar(problem: &Problem, fact: &Fact, kind: BarKind) -> Vec<Candidate> {
             let mut dates = fact.dates.clone();
             dates.sort();
             dates.dedup();
+            // What has no date is out on every day.
+            if dates.is_empty() {
+                return plain(WayKind::Date, Change::TakeUndated);
+            }
             let tried = dates.into_iter().take(MOST_DATES);
             tried
                 .map(|d| Candidate::Plain(WayKind::Date, Change::AsOf(d)))

@@ -44,6 +44,8 @@ pub enum Change {
     Prereleases(Name),
     /// Files up to this moment exist.
     AsOf(Timestamp),
+    /// Files without date are taken under a date too.
+    TakeUndated,
     /// A fact stated against what the metadata says.
     Adjust(Box<Adjustment>),
     /// An adjustment is left out.
@@ -87,6 +89,7 @@ impl Change {
                 rule => *rule = Prereleases::Of(vec![project.clone()]),
             },
             Change::AsOf(moment) => problem.policy.as_of = Some(*moment),
+            Change::TakeUndated => problem.policy.take_undated = true,
             Change::Adjust(adjustment) => problem.adjustments.push(adjustment.as_ref().clone()),
             Change::DropAdjust(adjustment) => problem.adjustments.retain(|a| *a != **adjustment),
         }

@@ -391,6 +391,7 @@ impl<S: Solver> Finder<'_, S> {
                     | Change::Build(_)
                     | Change::Prereleases(_)
                     | Change::AsOf(_)
+                    | Change::TakeUndated
                     | Change::DropAdjust(_)) => other.clone(),
                 })
                 .collect();

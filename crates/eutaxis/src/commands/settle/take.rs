@@ -61,7 +61,8 @@ pub(crate) fn edits(
             | Change::Unrequired(_)
             | Change::Build(_)
             | Change::Prereleases(_)
-            | Change::AsOf(_) => {}
+            | Change::AsOf(_)
+            | Change::TakeUndated => {}
         }
     }
     edits
@@ -318,6 +319,7 @@ fn typed(way: &Way, in_files: bool) -> Vec<String> {
         | Change::Build(_)
         | Change::Prereleases(_)
         | Change::AsOf(_)
+        | Change::TakeUndated
         | Change::Adjust(_)
         | Change::DropAdjust(_) => None,
     });
