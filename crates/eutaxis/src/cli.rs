@@ -325,8 +325,8 @@ pub(crate) struct TargetOptions {
     /// The platform: "linux aarch64 glibc 2.28", "macos arm64 14.0", "windows x86_64"
     #[arg(long, value_name = "PLATFORM", conflicts_with = "target")]
     pub(crate) platform: Option<String>,
-    /// The accelerator: "FAMILY [toolkit V] [driver V] [device D] [required]", or none [default: what
-    /// is found here]
+    /// The accelerator: "FAMILY [toolkit V] [driver V] [device D]", with `required` behind it where
+    /// releases that leave it unused are out, or none [default: what is found here]
     #[arg(long, value_name = "ACCELERATOR|none")]
     pub(crate) accelerator: Option<String>,
 }

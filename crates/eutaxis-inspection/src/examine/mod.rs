@@ -57,6 +57,7 @@ mod tags;
 mod tests;
 mod trouble;
 mod unreached;
+mod variant;
 mod words;
 
 pub(crate) use architecture::fits;
@@ -171,6 +172,7 @@ const CHECKS: &[Check] = &[
     driver::check,
     files::check,
     tags::check,
+    variant::check,
     shared::check,
     leftover::check,
     shadowed::check,

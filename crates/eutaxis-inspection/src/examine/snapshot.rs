@@ -7,7 +7,7 @@ use jiff::Timestamp;
 
 use crate::binary::Binary;
 use crate::remedy::{Invocation, MEND, Remedy, Step, Verb};
-use eutaxis_standards::artifact::{Metadata, WheelTags};
+use eutaxis_standards::artifact::{Metadata, Variants, WheelTags};
 use eutaxis_standards::knowledge::Libraries;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
@@ -144,6 +144,8 @@ pub struct Project {
     pub requested: bool,
     /// Where it came from, when it was named by URL or folder.
     pub direct: Option<Direct>,
+    /// What it says of itself as a wheel variant, or why that cannot be read (draft PEP 825).
+    pub variants: Option<Result<Variants, String>>,
     /// The wheel that it came from, and its SHA-256, when that was noted.
     pub wheel: Option<(String, String)>,
     /// What its wheel was built from, when it was built here.

@@ -84,6 +84,7 @@ fn project(name: &str, version: &str, lines: &str, files: &[&str]) -> Project {
         installer: Some("by hand".into()),
         requested: true,
         direct: None,
+        variants: None,
         wheel: None,
         built: None,
         tags: None,

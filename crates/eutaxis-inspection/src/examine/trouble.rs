@@ -6,7 +6,7 @@ use jiff::Timestamp;
 use super::{Built, Ended, Seat, Sight};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
-use eutaxis_standards::targets::{BuildMiss, Interpreter};
+use eutaxis_standards::targets::{BuildMiss, Interpreter, VariantMiss};
 use eutaxis_standards::version::{Version, VersionSpecifier};
 
 /// What is wrong.
@@ -59,6 +59,8 @@ pub enum Trouble {
     },
     /// Something is wrong with the files of projects, or of nobody.
     Files(FilesTrouble),
+    /// It is a wheel variant that asks for what the machine has not (draft PEP 825).
+    Variant(Box<VariantMiss>),
     /// The wheel that a project came from was made for other places.
     TagMismatch {
         /// Its tags.
@@ -430,6 +432,7 @@ impl Trouble {
             Trouble::DriverTooOld { .. } => "driver-too-old",
             Trouble::Files(files) => files.id(),
             Trouble::TagMismatch { .. } => "tag-mismatch",
+            Trouble::Variant(_) => "variant-mismatch",
             Trouble::Shadowed { .. } => "shadowed-import",
             Trouble::BuiltBefore { .. } => "built-before",
             Trouble::AbsentPin { .. } => "absent-pin",

@@ -64,6 +64,7 @@ impl Trouble {
                 }
             },
             Trouble::Files(files) => files.words(),
+            Trouble::Variant(miss) => format!("its wheel is a variant {miss}"),
             Trouble::TagMismatch { tags, here } => {
                 format!("its wheel was made for {}; this is {here}", some(tags))
             }

@@ -1,7 +1,7 @@
 //! What of a lock file is to be placed on a target (PEP 751, installation). Nothing is resolved.
 
 use super::lock::{Lock, LockFile, Package};
-use crate::artifact::WheelName;
+use crate::artifact::{NULL_LABEL, WheelName};
 use crate::fault::{Fault, FaultKind};
 use crate::marker::Marker;
 use crate::name::Name;
@@ -165,7 +165,11 @@ pub fn wheel_for<'a>(
         }
         match target.rank(&name.tags) {
             Some(rank) => {
-                let key = (rank, std::cmp::Reverse(name.build.clone()), filename);
+                // Which of several variants is for the target nobody can tell from the pins.
+                let variant = name.variant.as_deref();
+                let is_refined = variant.is_some_and(|label| label != NULL_LABEL);
+                let build = std::cmp::Reverse(name.build.clone());
+                let key = (rank, is_refined, build, filename);
                 if best.as_ref().is_none_or(|(k, _, _)| key < *k) {
                     best = Some((key, file, name));
                 }

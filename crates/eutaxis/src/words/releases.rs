@@ -128,8 +128,12 @@ pub(crate) fn unused(release: &str, loss: &Loss, here: &Accelerators) -> String 
 /// That a release brings the runtime only with an extra.
 pub(crate) fn by_extra(release: &str, project: &Name, by: &ByExtra) -> String {
     let (family, toolkit) = &by.brings;
+    let which = match toolkit.exactness() {
+        0 => String::new(),
+        _ => format!(", for {family} {toolkit}"),
+    };
     format!(
-        "{release} brings no runtime of {family} by itself: {project}[{}] does, for {family} {toolkit}.",
+        "{release} brings no runtime of {family} by itself: {project}[{}] does{which}.",
         by.extra
     )
 }

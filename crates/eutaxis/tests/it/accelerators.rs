@@ -247,6 +247,20 @@ fn an_accelerator_that_is_lost_is_told_everywhere(
     }
 }
 
+/// Pins of another machine are placed as they are, and what they are built for is said.
+#[test]
+fn a_build_for_another_machine_is_told_when_it_is_placed() {
+    let field = Field::new();
+    let camp = "3.11 / linux x86_64 glibc 2.35 / nordglim driver 512.4";
+    field.expect(0, &["settle", "seracnet", "--target", camp]);
+    let placed = field.expect(0, &["furnish"]);
+    let err = placed.err.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(
+        err.contains("caution: seracnet 2.3.0+nor41 is pinned and placed: built for nordglim 4.1; this target has no accelerator."),
+        "{err}"
+    );
+}
+
 /// A release that brings the runtime only with an extra: the extra is named, and typed it is asked
 /// for and nothing is said any more.
 #[test]

@@ -253,4 +253,36 @@ fn a_variant_is_assayed_and_placed() {
     );
     field.expect(0, &["furnish", "pylock.here.toml", "--at", ".venv"]);
     assert_eq!(field.python("import icetide").code, 0);
+    let ids = |answer: serde_json::Value| {
+        let findings = answer["findings"].as_array().unwrap().clone();
+        findings
+            .iter()
+            .map(|f| f["id"].as_str().unwrap().to_owned())
+            .collect::<Vec<_>>()
+    };
+    assert_eq!(ids(field.json(0, &["examine", ".venv"])), [""; 0]);
+    // One for a machine that this is not.
+    let camp = "3.11 / linux x86_64 glibc 2.35 / nordglim driver 512.4";
+    field.expect(
+        0,
+        &[
+            "settle",
+            "icetide",
+            "--target",
+            camp,
+            "--out",
+            "pylock.camp.toml",
+        ],
+    );
+    field.expect(0, &["furnish", "pylock.camp.toml", "--at", ".venv"]);
+    let found = field.json(1, &["examine", ".venv"]);
+    let told = found["findings"][0]["evidence"]
+        .as_str()
+        .unwrap()
+        .to_owned();
+    assert_eq!(
+        told,
+        "its wheel is a variant for nordglim :: toolkit_from :: 4.1; this target has no nordglim"
+    );
+    assert_eq!(ids(found), ["variant-mismatch"]);
 }

@@ -14,11 +14,12 @@ use std::sync::Arc;
 
 use eutaxis_core::examine::{Kind, PlaceFault, Snapshot};
 use eutaxis_core::knowledge::{Families, Libraries};
+use eutaxis_core::targets::Level;
 
 use crate::Result;
-use crate::accelerator;
 use crate::interpreter::{Finder, ProbeCache};
 use crate::root::{root, start_of};
+use crate::{accelerator, processor};
 
 pub use locate::{Spot, locate};
 pub use search::{Search, import_path};
@@ -55,11 +56,14 @@ pub fn snapshot(look: &Look<'_>) -> Result<Snapshot> {
     let compiled = compiled::files(&projects, &strays, &seen, &search);
     let system = seen.facts.target_platform().system;
     let accelerators = accelerator::of_machine(&root(), look.families, system);
+    let mut target = seen.facts.target(accelerators)?;
+    let level = processor::level(&root(), &target.platform);
+    target.platform.level = level.map(Level::found);
     Ok(Snapshot {
         name: name(look.place, &seen),
         root: shown(&seen.root),
         python: shown(&seen.python),
-        target: seen.facts.target(accelerators)?,
+        target,
         kind: seen.kind,
         suffixes: seen.paths.suffixes.clone(),
         path: search.entries,

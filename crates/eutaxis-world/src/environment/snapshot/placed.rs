@@ -5,7 +5,9 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::time::UNIX_EPOCH;
 
-use eutaxis_core::artifact::{EntryPoints, Metadata, Record, WheelInfo, WheelName, WheelTags};
+use eutaxis_core::artifact::{
+    EntryPoints, Metadata, Record, Variants, WheelInfo, WheelName, WheelTags,
+};
 use eutaxis_core::examine::{Direct, Form, Owned, Project, Recorded, Seat, State};
 use eutaxis_core::{Name, Version};
 use jiff::Timestamp;
@@ -147,12 +149,22 @@ fn dist_info(entry: usize, here: bool, info: &Path) -> Option<Placed> {
             .filter(|t| !t.is_empty()),
         requested: info.join("REQUESTED").is_file(),
         direct,
+        variants: variants(info),
         built: note.as_ref().and_then(|n| n.built.clone()),
         wheel: note.map(|n| (n.file, n.sha256)),
         tags,
         ..bare
     };
     Some(Placed { project, recorded })
+}
+
+/// What a wheel variant says of itself.
+fn variants(info: &Path) -> Option<std::result::Result<Variants, String>> {
+    match read_plain(&info.join("variant.json")) {
+        Ok(bytes) => Some(Variants::parse(&bytes).map_err(|f| f.message().to_owned())),
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => None,
+        Err(e) => Some(Err(e.to_string())),
+    }
 }
 
 /// A project of the older form, of which nothing is known but its metadata.
@@ -181,6 +193,7 @@ fn bare(
         installer: None,
         requested: false,
         direct: None,
+        variants: None,
         built: None,
         wheel: None,
         tags: None,

@@ -13,7 +13,7 @@ use eutaxis_core::evidence::Evidence;
 use eutaxis_core::fault::escaped;
 use eutaxis_core::pins::{Lock, Package, Selected, Selection, select};
 use eutaxis_core::record::{self, Share, Since};
-use eutaxis_core::{Name, Target};
+use eutaxis_core::{Name, Target, Version};
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::{
     DirectUrl, FETCHING, Furnish as Request, Item, LinkMode, Place, furnish, look, remember_pins,
@@ -76,6 +76,7 @@ pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Resu
             )
         })
         .collect();
+    let elsewhere: Vec<String> = prepared.iter().flat_map(for_another_accelerator).collect();
     let mut done: Vec<Done> = Vec::new();
     for one in prepared {
         let made = one
@@ -96,6 +97,9 @@ pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Resu
             Made::Refused(at, judged) => return Ok(refused(&at, &judged, &done)),
         }
     }
+    elsewhere
+        .iter()
+        .for_each(|line| output.notice(&format!("caution: {line}")));
     let retired = retired(
         &pinned,
         &named_depots(&arguments.depots, &surroundings.impatient(), false)?,
@@ -123,6 +127,21 @@ pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Resu
             })
         }
     }
+}
+
+/// Pinned builds for an accelerator that the place has not, or whose driver does not run them.
+fn for_another_accelerator(prepared: &Prepared) -> Vec<String> {
+    let accelerators = &prepared.target.accelerators;
+    let told = |item: &Item| {
+        let version = Version::parse(&item.version).ok()?;
+        let made = accelerators.families.of_version(&version)?;
+        let miss = accelerators.miss(&made, prepared.target.platform.system)?;
+        Some(format!(
+            "{} {} is pinned and placed: {miss}.",
+            item.name, item.version
+        ))
+    };
+    prepared.items.iter().filter_map(told).collect()
 }
 
 /// What came of one environment.
