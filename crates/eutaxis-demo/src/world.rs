@@ -169,7 +169,7 @@ mod tests {
     fn the_world_is_consistent() {
         let world = World::built_in().unwrap();
         assert!(
-            (25..=60).contains(&world.projects.len()),
+            (25..=80).contains(&world.projects.len()),
             "{}",
             world.projects.len()
         );

@@ -2,7 +2,7 @@
 //! nothing with the search, so that an unsound answer is found before it leaves the program.
 
 use crate::offer::{Adjustment, Effect, has_stated, hashes_of, requirements};
-use eutaxis_standards::artifact::Metadata;
+use eutaxis_standards::artifact::{Metadata, NULL_LABEL};
 use eutaxis_standards::index::FileKind;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::{Accepts, Requirement};
@@ -111,6 +111,13 @@ fn is_for(chosen: &Chosen, metadata: &Metadata, problem: &Problem) -> Result<(),
         && problem.target.rank(&name.tags).is_none()
     {
         return Err(format!("{} does not fit the target", file.filename));
+    }
+    let label = chosen.variant().filter(|l| *l != NULL_LABEL);
+    if label.is_some() && chosen.properties.is_empty() {
+        return Err(format!("nothing describes the variant {}", file.filename));
+    }
+    if let Err(miss) = problem.target.supports(&chosen.properties) {
+        return Err(format!("{} is {miss}", file.filename));
     }
     let python = file
         .requires_python

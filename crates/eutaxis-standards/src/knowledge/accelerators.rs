@@ -161,6 +161,9 @@ pub struct Family {
     series: Vec<Floor>,
     #[serde(default)]
     device: Vec<Generation>,
+    /// Generations of models, by what their names contain; the first that fits counts.
+    #[serde(default)]
+    model: Vec<Model>,
     /// Where a machine tells of it.
     #[serde(default)]
     pub probe: Probe,
@@ -242,6 +245,15 @@ struct Generation {
     name: String,
     first: Number,
     last: Option<Number>,
+}
+
+/// Models of devices with a generation.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Model {
+    /// Texts that the name of a model may contain.
+    named: Vec<String>,
+    device: String,
 }
 
 /// Where a Linux machine tells of a family: patterns of paths under its root.
@@ -462,6 +474,21 @@ impl Family {
         }
         let runs = |t: &&Toolkit| floor(&t.linux, &t.windows, system).is_some_and(|f| driver >= f);
         self.toolkit.iter().filter(runs).map(|t| &t.version).max()
+    }
+
+    /// The generation of a model, by its name.
+    pub fn generation_of(&self, model: &str) -> Option<&str> {
+        let contains = |named: &String| {
+            let mut rest = Some(model);
+            for part in named.split('*') {
+                rest = rest
+                    .and_then(|r| r.split_once(part))
+                    .map(|(_, behind)| behind);
+            }
+            rest.is_some()
+        };
+        let is_it = |m: &&Model| m.named.iter().any(contains);
+        self.model.iter().find(is_it).map(|m| m.device.as_str())
     }
 
     /// The toolkits that are known, oldest first.

@@ -90,6 +90,14 @@ impl Target {
         Ok(VariantOrder::Properties(order))
     }
 
+    /// Whether all features of a variant are met.
+    ///
+    /// # Errors
+    /// The first that is not.
+    pub fn supports(&self, features: &[Feature]) -> Result<(), VariantMiss> {
+        features.iter().try_for_each(|f| self.feature(f).map(drop))
+    }
+
     /// The best of a feature's values that is supported.
     fn feature(&self, feature: &Feature) -> Result<Preference, VariantMiss> {
         let mut best: Option<Preference> = None;

@@ -76,6 +76,13 @@ fn of_family(root: &Path, family: &Arc<Family>, system: System) -> Option<Found>
         .iter()
         .filter_map(first_line)
         .collect();
+    // Where nothing tells generations, models do.
+    if devices.is_empty() {
+        for model in &models {
+            let told = family.generation_of(model).map(str::to_owned);
+            devices.extend(told.filter(|d| !devices.contains(d)));
+        }
+    }
     if driver.is_none() && !present && toolkits.is_empty() {
         return None;
     }
@@ -253,6 +260,12 @@ toolkits = [{ file = "opt/nordglim*/version.txt", after = "" }]
         #[derive(serde::Deserialize)]
         struct Checks {
             machine: Vec<Case>,
+            model: Vec<Model>,
+        }
+        #[derive(serde::Deserialize)]
+        struct Model {
+            name: String,
+            device: Option<String>,
         }
         #[derive(serde::Deserialize)]
         struct Case {
@@ -261,7 +274,12 @@ toolkits = [{ file = "opt/nordglim*/version.txt", after = "" }]
         }
         let checks: Checks =
             toml::from_str(include_str!("../../../../knowledge/checks.toml")).unwrap();
-        assert_eq!(checks.machine.len(), 2);
+        assert!(checks.machine.len() > 2 && checks.model.len() > 5);
+        let families = Families::built_in();
+        for model in checks.model {
+            let told = families.iter().find_map(|f| f.generation_of(&model.name));
+            assert_eq!(told, model.device.as_deref(), "{}", model.name);
+        }
         for case in checks.machine {
             let files: Vec<(&str, &str)> = case
                 .files

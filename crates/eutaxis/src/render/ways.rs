@@ -49,6 +49,16 @@ pub(crate) fn text(
                 &gives(environment, way, ways, i, first),
                 width,
             )));
+            let unused: Vec<&str> = environment
+                .solution
+                .unaccelerated()
+                .map(Name::as_str)
+                .collect();
+            if !unused.is_empty() {
+                let families = environment.problem.target.accelerators.names();
+                let line = format!("leaves {families} unused: {}", unused.join(", "));
+                text.push_str(&block("    ", &line, width));
+            }
         }
     }
     text

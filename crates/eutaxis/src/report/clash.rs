@@ -93,6 +93,9 @@ pub(crate) struct Way {
     edits: Vec<FileEdits>,
     /// Options that it stands for, as typed.
     options: Vec<String>,
+    /// Projects that leave the accelerator of the target unused, which builds of them use.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    unaccelerated: Vec<String>,
     /// Where it takes two environments: what goes into each.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     environments: Vec<Part>,
@@ -225,11 +228,18 @@ impl Way {
             changes: way.changes.iter().map(Change::from).collect(),
             edits: edits.iter().map(FileEdits::from).collect(),
             options: words::ways::options(way),
+            unaccelerated: unaccelerated(way),
             environments,
             builds: Vec::new(),
             pins,
         }
     }
+}
+
+/// The projects that leave the accelerator of their place unused.
+fn unaccelerated(way: &Found) -> Vec<String> {
+    let solutions = way.environments.iter().map(|e| &e.solution);
+    texts(solutions.flat_map(|s| s.unaccelerated()))
 }
 
 impl File {

@@ -404,6 +404,32 @@ fn projects_built_for_different_toolkits_clash_and_ways_out_are_solved() {
         kinds.contains(&"environments") && kinds.contains(&"ask"),
         "{kinds:?}"
     );
+    // The right partner of each is solved; a way that leaves the accelerator unused says so.
+    let mixed = [
+        "settle",
+        "seracnet==2.0.0+nor36",
+        "firnflow==1.1+nor39",
+        "--target",
+        "base-camp",
+        "--out",
+        "pylock.mix.toml",
+    ];
+    let out = field.expect(1, &mixed).out;
+    assert!(
+        out.contains("gives  firnflow 1.1+nor36, seracnet 2.0.0+nor36"),
+        "{out}"
+    );
+    let lines: Vec<&str> = out.lines().map(str::trim).collect();
+    let at = lines
+        .iter()
+        .position(|l| l.contains("seracnet 2.0.0+cpu"))
+        .unwrap();
+    assert_eq!(lines[at + 1], "leaves nordglim unused: seracnet");
+    let ways = field.json(1, &mixed)["ways_out"].clone();
+    assert_eq!(
+        (&ways[0]["unaccelerated"], &ways[1]["unaccelerated"]),
+        (&serde_json::Value::Null, &serde_json::json!(["seracnet"]))
+    );
     assert!(
         field
             .expect(1, &asks)

@@ -5,6 +5,7 @@ use rstest::rstest;
 use super::toy::{World, problem, run};
 use crate::offer::{Adjustment, Effect, Policy};
 use crate::solve::{Problem, Solution, verify};
+use eutaxis_standards::artifact::Feature;
 use eutaxis_standards::fault::Origin;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
@@ -67,6 +68,14 @@ fn avoided(problem: &mut Problem, _: &mut Solution) {
     });
 }
 
+fn other_variant(_: &mut Problem, solution: &mut Solution) {
+    at(solution, "b").properties = vec![Feature {
+        namespace: "x86_64".into(),
+        feature: "level".into(),
+        values: vec!["v3".into()],
+    }];
+}
+
 #[rstest]
 #[case::as_it_is(nothing as Break, None)]
 #[case::a_release_that_is_not_taken(other_release as Break, Some("a needs b<2; 2.0 was chosen"))]
@@ -75,6 +84,11 @@ fn avoided(problem: &mut Problem, _: &mut Solution) {
 #[case::what_nobody_needs(nobody_asks as Break, Some("nobody asks for c"))]
 #[case::an_interpreter_that_is_left_out(older_interpreter as Break, Some("c 1.5 needs Python \
     >=3.8"))]
+#[case::a_variant_for_another_place(
+    other_variant as Break,
+    Some("b-1.0-py3-none-any.whl is for x86_64 :: level :: v3: not known here, this target names no \
+        level of its processor")
+)]
 #[case::a_bound(bounded as Break, Some("a bound needs b<1; 1.0 was chosen"))]
 #[case::the_users_word(avoided as Break, Some("b 1.0 is to be avoided"))]
 fn what_does_not_hold_is_found(#[case] broken: Break, #[case] expected: Option<&str>) {
