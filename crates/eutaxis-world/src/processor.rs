@@ -3,8 +3,11 @@
 use std::io::Read;
 use std::path::Path;
 
-use eutaxis_core::knowledge;
-use eutaxis_core::targets::{Platform, System};
+use eutaxis_core::targets::{Accelerators, Level, Platform, System};
+use eutaxis_core::{Target, knowledge};
+
+use crate::Result;
+use crate::interpreter::Facts;
 
 /// No more of the kernel's list is read: the flags of the first processor stand at its beginning.
 const MOST: u64 = 1 << 16;
@@ -26,10 +29,20 @@ pub fn level(root: &Path, platform: &Platform) -> Option<&'static str> {
     knowledge::level_of(platform.arch(), &flags)
 }
 
+/// The target that an interpreter of this machine is with these accelerators: with the level that was
+/// found, which is no part of what it is called.
+///
+/// # Errors
+/// As [`Facts::target`].
+pub fn target_of(root: &Path, facts: &Facts, accelerators: Accelerators) -> Result<Target> {
+    let mut target = facts.target(accelerators)?;
+    target.platform.level = level(root, &target.platform).map(Level::found);
+    Ok(target)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
-    use eutaxis_core::Target;
     use rstest::rstest;
 
     #[rstest]

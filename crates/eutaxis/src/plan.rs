@@ -8,7 +8,7 @@ use eutaxis_core::examine::Snapshot;
 use eutaxis_core::knowledge;
 use eutaxis_core::offer::{BarKind, Chronology, Policy, Prefer, Prereleases, Wheels};
 use eutaxis_core::solve::{Alternative, Clash, FactKind};
-use eutaxis_core::targets::{Accelerators, Interpreter, Level, Platform};
+use eutaxis_core::targets::{Accelerators, Interpreter, Platform};
 use eutaxis_core::{Name, Target, Version};
 use eutaxis_world::config::{Config, as_of};
 use eutaxis_world::depot::{Depots, Listed, Named, open};
@@ -121,10 +121,7 @@ impl Surroundings {
     pub(crate) fn target_of(&self, facts: &Facts) -> Result<Target, Error> {
         let (root, system) = (root(), facts.target_platform().system);
         let accelerators = accelerator::of_machine(&root, &self.config.families, system);
-        let mut target = facts.target(accelerators)?;
-        let level = processor::level(&root, &target.platform);
-        target.platform.level = level.map(Level::found);
-        Ok(target)
+        processor::target_of(&root, facts, accelerators)
     }
 
     pub(crate) fn probes(&self) -> ProbeCache {
@@ -262,11 +259,10 @@ pub(crate) fn alternatives(
     if here {
         let (all, _) = surroundings.finder().all(&surroundings.probes());
         for one in all.iter().filter(|f| !f.facts.in_environment()) {
-            let Ok(mut of_it) = surroundings.target_of(&one.facts) else {
+            let accelerators = target.accelerators.clone();
+            let Ok(target) = processor::target_of(&root(), &one.facts, accelerators) else {
                 continue;
             };
-            of_it.accelerators = target.accelerators.clone();
-            let target = of_it;
             if !found
                 .iter()
                 .any(|a| a.target.interpreter.version == target.interpreter.version)

@@ -53,8 +53,8 @@ impl Build {
         self.evidence != Evidence::Companion && self.binds(target)
     }
 
-    /// Whether what it needs of the place counts. Where nothing is accelerated, one that only depends on runtime packages runs on the processor, whatever its
-    /// toolkit.
+    /// Whether what it needs of the place counts. Where nothing is accelerated, one that only depends
+    /// on packages of a toolkit runs on the processor, whatever its toolkit.
     pub(crate) fn binds(&self, target: &Target) -> bool {
         let by_needs = matches!(self.evidence, Evidence::Dependency | Evidence::Companion);
         !by_needs || !target.accelerators.is_empty()

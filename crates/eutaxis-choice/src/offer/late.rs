@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::{Bar, Build, Evidence, OfferFile, build};
 use eutaxis_standards::artifact::Metadata;
-use eutaxis_standards::knowledge::MadeFor;
+use eutaxis_standards::knowledge::{MadeFor, most_exact};
 use eutaxis_standards::requirement::Requirement;
 use eutaxis_standards::targets::Target;
 use eutaxis_standards::version::Version;
@@ -47,9 +47,7 @@ pub(super) fn learned_build(
     let families = &target.accelerators.families;
     let mine = || metadata.requires.iter().filter(counts);
     let told = mine().filter_map(|r| families.of_package(r));
-    // Of several the one that says most: an exact pin tells the toolkit, a name alone its series.
-    let exact = told.min_by_key(|(_, n)| std::cmp::Reverse(n.exactness()));
-    let exact = exact.map(|told| (told, Evidence::Dependency));
+    let exact = most_exact(told).map(|told| (told, Evidence::Dependency));
     let beside = || {
         Some((
             mine().find_map(|r| families.of_beside(r))?,

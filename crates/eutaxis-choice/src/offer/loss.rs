@@ -8,7 +8,7 @@ use super::{Effect, JudgedPage, Offer, OfferFile, Rules, Verdict};
 use eutaxis_standards::artifact::Metadata;
 use eutaxis_standards::fault::{Origin, escaped};
 use eutaxis_standards::index::FileKind;
-use eutaxis_standards::knowledge::{MadeFor, Number};
+use eutaxis_standards::knowledge::{MadeFor, Number, most_exact};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::targets::{Libc, Platform, Target};
 use eutaxis_standards::version::Version;
@@ -190,8 +190,7 @@ fn by_table(judged: &JudgedPage, offer: &Offer, target: &Target) -> Option<Shown
     let families = &target.accelerators.families;
     let system = target.platform.system;
     let fact = families.without(judged.project(), system).find(|fact| {
-        let is_here = target.accelerators.here.iter();
-        is_here.map(|a| &a.family.name).any(|f| *f == fact.family)
+        target.accelerators.has(&fact.family)
             && offer.version >= fact.since
             && fact.until.as_ref().is_none_or(|u| offer.version < *u)
     })?;
@@ -216,23 +215,23 @@ pub struct ByExtra {
 /// by the runtime packages that count with it, else by its own name.
 pub fn by_extra(metadata: &Metadata, asked: &[Name], target: &Target) -> Option<ByExtra> {
     let accelerators = &target.accelerators;
-    let is_here = |family: &str| accelerators.here.iter().any(|a| a.family.name == family);
     let brings = |extra: &Name| {
-        let mut counting = metadata.requires.iter().filter(|need| {
+        let counting = metadata.requires.iter().filter(|need| {
             let marker = need.marker.as_ref();
             marker.is_some_and(|m| {
                 !m.holds(&target.markers, None) && m.holds(&target.markers, Some(extra))
             })
         });
-        let first = counting.next()?;
-        let needs = std::iter::once(first).chain(counting);
-        let told = needs.filter_map(|need| accelerators.families.of_package(need));
-        let exact = told.min_by_key(|(_, n)| std::cmp::Reverse(n.exactness()));
+        let mut counting = counting.peekable();
+        counting.peek()?;
+        let exact = most_exact(counting.filter_map(|n| accelerators.families.of_package(n)));
         let by_name = || match accelerators.families.of_label(extra.as_str()) {
             Some(MadeFor::Toolkit(family, toolkit)) => Some((family, toolkit)),
             Some(MadeFor::Processor) | None => None,
         };
-        exact.or_else(by_name).filter(|(f, _)| is_here(&f.name))
+        exact
+            .or_else(by_name)
+            .filter(|(f, _)| accelerators.has(&f.name))
     };
     if asked.iter().any(|extra| brings(extra).is_some()) {
         return None;
@@ -269,7 +268,6 @@ enum Asked {
 /// The runtime of a family of the place that metadata ask for.
 fn runtime(metadata: &Metadata, target: &Target, asked: Asked) -> Option<(String, Number)> {
     let accelerators = &target.accelerators;
-    let here = |family: &str| accelerators.here.iter().any(|a| a.family.name == family);
     let places: Vec<Target> = others(target).collect();
     let needs = metadata.requires.iter().filter(|need| {
         let holds = |t: &Target| {
@@ -283,8 +281,7 @@ fn runtime(metadata: &Metadata, target: &Target, asked: Asked) -> Option<(String
         }
     });
     let told = needs.filter_map(|need| accelerators.families.of_package(need));
-    let told = told.filter(|(family, _)| here(&family.name));
-    let (family, toolkit) = told.min_by_key(|(_, n)| std::cmp::Reverse(n.exactness()))?;
+    let (family, toolkit) = most_exact(told.filter(|(f, _)| accelerators.has(&f.name)))?;
     Some((family.name.clone(), toolkit))
 }
 

@@ -16,7 +16,7 @@ use crate::offer::{
     Bar, BarKind, Build, ByExtra, Chronology, Loss, Lost, Offer, Prefer, Verdict, by_extra,
 };
 use eutaxis_standards::artifact::{Feature, Unsure};
-use eutaxis_standards::index::{FileKind, PageFile};
+use eutaxis_standards::index::PageFile;
 use eutaxis_standards::knowledge::MadeFor;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
@@ -67,10 +67,7 @@ pub struct Chosen {
 impl Chosen {
     /// The label of a wheel variant (draft PEP 825).
     pub fn variant(&self) -> Option<&str> {
-        match &self.file.kind {
-            FileKind::Wheel(name) => name.variant.as_deref(),
-            FileKind::Sdist(_) | FileKind::Variants(_) => None,
-        }
+        self.file.kind.variant()
     }
 
     /// The newest final release, when it is another one. Of its builds the one that would be taken
@@ -304,13 +301,7 @@ impl Solution {
 
     /// The projects that leave the accelerators of the place unused, which builds of them use.
     pub fn unaccelerated(&self) -> impl Iterator<Item = &Name> {
-        self.cautions.iter().filter_map(|caution| {
-            if let Caution::Unaccelerated { project, .. } = caution {
-                Some(project)
-            } else {
-                None
-            }
-        })
+        unaccelerated_in(&self.cautions)
     }
 
     /// Whether an interpreter whose series began then is younger than the time of the oldest held
@@ -429,18 +420,20 @@ fn say_nothing_uses(chosen: &[Chosen], cautions: &mut [Caution]) {
     }
 }
 
+/// The projects that leave the accelerators of the place unused.
+fn unaccelerated_in(cautions: &[Caution]) -> impl Iterator<Item = &Name> {
+    cautions.iter().filter_map(|caution| {
+        if let Caution::Unaccelerated { project, .. } = caution {
+            Some(project)
+        } else {
+            None
+        }
+    })
+}
+
 /// An extra brings nothing where what its project needs leaves the accelerator out.
 fn drop_vain_extras(chosen: &[Chosen], cautions: &mut Vec<Caution>) {
-    let lost: Vec<Name> = cautions
-        .iter()
-        .filter_map(|c| {
-            if let Caution::Unaccelerated { project, .. } = c {
-                Some(project.clone())
-            } else {
-                None
-            }
-        })
-        .collect();
+    let lost: Vec<Name> = unaccelerated_in(cautions).cloned().collect();
     let is_vain = |name: &Name| {
         let mut mine = chosen.iter().filter(|c| c.project == *name);
         mine.any(|c| c.needs.iter().any(|n| lost.contains(n)))

@@ -64,11 +64,8 @@ fn by_name(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
 /// What the properties of a variant ask of the target (draft PEP 825).
 fn variant(contents: &Contents<'_>, target: &Target) -> Option<Box<VariantMiss>> {
     let label = contents.name.variant.as_deref()?;
-    let miss = match contents.variants {
-        None => VariantMiss::Undescribed(label.to_owned()),
-        Some(Err(why)) => VariantMiss::Unread(why.to_owned()),
-        Some(Ok(variants)) => target.variant(variants, label).err()?,
-    };
+    let described = contents.variants.map_or(Err(None), |v| v.map_err(Some));
+    let miss = target.described_variant(described, label).err()?;
     Some(Box::new(miss))
 }
 
@@ -82,9 +79,7 @@ fn accelerator(contents: &Contents<'_>, target: &Target, bars: &mut Vec<Remark>)
     let Some(made) = made else { return };
     // What only its libraries tell does not bar it where there is no such accelerator: it may use
     // them when they are there.
-    let here = made
-        .family()
-        .is_some_and(|f| accelerators.here.iter().any(|a| a.family.name == f.name));
+    let here = made.family().is_some_and(|f| accelerators.has(&f.name));
     if by_label.is_none() && !here {
         return;
     }

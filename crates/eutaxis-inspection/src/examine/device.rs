@@ -87,7 +87,6 @@ pub fn sights(
         let Some(project) = snapshot.projects.get(*index) else {
             continue;
         };
-        let here = snapshot.target.accelerators.here.iter();
         let behind = |word: &str| {
             let lines = trial.printed.lines();
             let told = lines.filter_map(|l| l.trim().strip_prefix(word));
@@ -102,7 +101,7 @@ pub fn sights(
             devices: devices.filter(|_| well),
             names: behind("name "),
             computed: behind("computed ").last().map(|t| t == "ok"),
-            is_here: here.map(|a| &a.family.name).any(|f| *f == check.family),
+            is_here: snapshot.target.accelerators.has(&check.family),
         };
         if !sight.is_right() {
             findings.push(finding(snapshot, project, &sight, trial));

@@ -45,9 +45,7 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
             continue;
         };
         // Of a family that is not here nothing is too old.
-        let here = made
-            .family()
-            .is_some_and(|f| accelerators.here.iter().any(|a| a.family.name == f.name));
+        let here = made.family().is_some_and(|f| accelerators.has(&f.name));
         let Some(miss) = accelerators
             .miss(&made, snapshot.target.platform.system)
             .filter(|_| here)

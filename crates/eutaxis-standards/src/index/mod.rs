@@ -144,6 +144,14 @@ impl FileKind {
         Err("its kind is not one that can be placed".to_owned())
     }
 
+    /// The label of a wheel variant (draft PEP 825).
+    pub fn variant(&self) -> Option<&str> {
+        match self {
+            FileKind::Wheel(name) => name.variant.as_deref(),
+            FileKind::Sdist(_) | FileKind::Variants(_) => None,
+        }
+    }
+
     /// The release that the file belongs to.
     pub fn version(&self) -> &Version {
         match self {

@@ -561,6 +561,14 @@ fn behind<'a>(segment: &'a str, word: &str) -> Option<&'a str> {
     starts.then(|| segment.get(at + word.len()..)).flatten()
 }
 
+/// Of what several needs tell the one that says most: an exact pin tells the toolkit, a name alone
+/// its series.
+pub fn most_exact(
+    told: impl Iterator<Item = (Arc<Family>, Number)>,
+) -> Option<(Arc<Family>, Number)> {
+    told.min_by_key(|(_, n)| std::cmp::Reverse(n.exactness()))
+}
+
 /// What a build was made for, beyond interpreter and platform.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum MadeFor {

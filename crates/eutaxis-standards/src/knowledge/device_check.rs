@@ -1,6 +1,6 @@
 //! How a framework is asked whether it sees an accelerator (`[[check]]` in files of families).
 
-use serde::{Deserialize, Deserializer};
+use serde::Deserialize;
 
 use crate::name::Name;
 
@@ -12,15 +12,9 @@ use crate::name::Name;
 #[serde(deny_unknown_fields)]
 pub struct DeviceCheck {
     /// The project that is asked.
-    #[serde(deserialize_with = "name")]
     pub project: Name,
     /// The family of accelerators.
     pub family: String,
     /// Python code.
     pub code: String,
-}
-
-fn name<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Name, D::Error> {
-    let text = String::deserialize(deserializer)?;
-    Name::parse(&text).map_err(|f| serde::de::Error::custom(f.message()))
 }

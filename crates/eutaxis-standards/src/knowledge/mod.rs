@@ -28,7 +28,7 @@ mod standard_names;
 mod without;
 
 pub use accelerators::{
-    Bound, Families, Family, Form, Library, MadeFor, Number, Probe, Runs, Told,
+    Bound, Families, Family, Form, Library, MadeFor, Number, Probe, Runs, Told, most_exact,
 };
 pub use brought_by::{bringing, was_everywhere};
 pub use building::{

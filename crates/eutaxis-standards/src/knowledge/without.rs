@@ -12,7 +12,6 @@ use crate::version::Version;
 #[serde(deny_unknown_fields)]
 pub struct Without {
     /// The project.
-    #[serde(deserialize_with = "name")]
     pub project: Name,
     /// The system.
     system: Named,
@@ -47,11 +46,6 @@ impl Without {
             (Named::Linux | Named::Macos | Named::Windows, _) => false,
         }
     }
-}
-
-fn name<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Name, D::Error> {
-    let text = String::deserialize(deserializer)?;
-    Name::parse(&text).map_err(|f| serde::de::Error::custom(f.message()))
 }
 
 fn version<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Version, D::Error> {

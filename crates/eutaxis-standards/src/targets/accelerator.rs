@@ -372,6 +372,11 @@ impl Accelerators {
         self
     }
 
+    /// Whether a family is there.
+    pub fn has(&self, family: &str) -> bool {
+        self.here.iter().any(|a| a.family.name == family)
+    }
+
     /// The families that are there, in words.
     pub fn names(&self) -> String {
         let names: Vec<&str> = self.here.iter().map(|a| a.family.name.as_str()).collect();

@@ -90,6 +90,23 @@ impl Target {
         Ok(VariantOrder::Properties(order))
     }
 
+    /// The same of a variant by what describes it, if anything does; a description that cannot be
+    /// read is the reason why.
+    ///
+    /// # Errors
+    /// Why it is not taken.
+    pub fn described_variant(
+        &self,
+        described: Result<&Variants, Option<&str>>,
+        label: &str,
+    ) -> Result<VariantOrder, VariantMiss> {
+        match described {
+            Ok(variants) => self.variant(variants, label),
+            Err(None) => Err(VariantMiss::Undescribed(label.to_owned())),
+            Err(Some(why)) => Err(VariantMiss::Unread(why.to_owned())),
+        }
+    }
+
     /// Whether all features of a variant are met.
     ///
     /// # Errors

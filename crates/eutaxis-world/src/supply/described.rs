@@ -5,7 +5,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use eutaxis_core::artifact::Variants;
-use eutaxis_core::index::{Described, FileKind, Page, PageFile};
+use eutaxis_core::index::{Described, Page, PageFile};
 use eutaxis_core::{Name, Version};
 
 use crate::depot::{Depot, Place, variant_bytes};
@@ -20,10 +20,7 @@ const MOST: usize = 40;
 const AT_ONCE: usize = 8;
 
 fn is_variant(file: &PageFile) -> bool {
-    match &file.kind {
-        FileKind::Wheel(name) => name.variant.is_some(),
-        FileKind::Sdist(_) | FileKind::Variants(_) => false,
-    }
+    file.kind.variant().is_some()
 }
 
 /// The page with what describes its variants.

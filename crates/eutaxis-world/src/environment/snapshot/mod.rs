@@ -14,7 +14,6 @@ use std::sync::Arc;
 
 use eutaxis_core::examine::{Kind, PlaceFault, Snapshot};
 use eutaxis_core::knowledge::{Families, Libraries};
-use eutaxis_core::targets::Level;
 
 use crate::Result;
 use crate::interpreter::{Finder, ProbeCache};
@@ -56,9 +55,7 @@ pub fn snapshot(look: &Look<'_>) -> Result<Snapshot> {
     let compiled = compiled::files(&projects, &strays, &seen, &search);
     let system = seen.facts.target_platform().system;
     let accelerators = accelerator::of_machine(&root(), look.families, system);
-    let mut target = seen.facts.target(accelerators)?;
-    let level = processor::level(&root(), &target.platform);
-    target.platform.level = level.map(Level::found);
+    let target = processor::target_of(&root(), &seen.facts, accelerators)?;
     Ok(Snapshot {
         name: name(look.place, &seen),
         root: shown(&seen.root),

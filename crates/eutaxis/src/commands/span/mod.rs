@@ -16,6 +16,8 @@ use eutaxis_core::targets::{Implementation, Interpreter};
 use eutaxis_core::{Target, Version};
 use eutaxis_world::depot::Depots;
 use eutaxis_world::files::write_whole;
+use eutaxis_world::processor;
+use eutaxis_world::root::root;
 use eutaxis_world::supply::{Progress, Run};
 use eutaxis_world::{Error, Errors};
 
@@ -262,9 +264,9 @@ impl Question<'_> {
                 .here
                 .as_ref()
                 .filter(|_| *implementation == Implementation::Cpython)
-            && let Ok(mut here) = self.surroundings.target_of(&found.facts)
+            && let Ok(here) =
+                processor::target_of(&root(), &found.facts, target.accelerators.clone())
         {
-            here.accelerators = target.accelerators.clone();
             return Ok(here);
         }
         let series = &target.interpreter.series();
