@@ -323,6 +323,7 @@ impl Forest {
                                     facts.metadata.push((name, file, answer));
                                 }
                             }
+                            Want::Files(name, file, _) => search.supply_files(&name, &file, None),
                             Want::Direct(..) => return None,
                         }
                     }
@@ -387,6 +388,7 @@ impl Solver for Memory<'_> {
                                 });
                                 search.supply_metadata(&name, &file, answer);
                             }
+                            Want::Files(name, file, _) => search.supply_files(&name, &file, None),
                         }
                     }
                 }

@@ -23,6 +23,9 @@ pub enum Evidence {
     /// It depends on a package beside the runtime: that tells its series, and does not keep builds
     /// for another out of the environment.
     Companion,
+    /// Its files bring or need libraries of a runtime. What it brings is its own, and does not keep
+    /// builds for another out of the environment.
+    Library,
 }
 
 impl Evidence {
@@ -34,6 +37,7 @@ impl Evidence {
             Evidence::Label => "label",
             Evidence::Dependency => "dependency",
             Evidence::Companion => "companion",
+            Evidence::Library => "library",
         }
     }
 }
@@ -50,14 +54,21 @@ pub struct Build {
 impl Build {
     /// Whether it keeps builds for other toolkits out of the environment.
     pub(crate) fn ties(&self, target: &Target) -> bool {
-        self.evidence != Evidence::Companion && self.binds(target)
+        !matches!(self.evidence, Evidence::Companion | Evidence::Library) && self.binds(target)
     }
 
     /// Whether what it needs of the place counts. Where nothing is accelerated, one that only depends
     /// on packages of a toolkit runs on the processor, whatever its toolkit.
     pub(crate) fn binds(&self, target: &Target) -> bool {
-        let by_needs = matches!(self.evidence, Evidence::Dependency | Evidence::Companion);
-        !by_needs || !target.accelerators.is_empty()
+        !self.is_learnt() || !target.accelerators.is_empty()
+    }
+
+    /// Whether neither its page nor its name tells it, but its metadata or its files.
+    pub(crate) fn is_learnt(&self) -> bool {
+        match self.evidence {
+            Evidence::Stated | Evidence::Variant | Evidence::Label => false,
+            Evidence::Dependency | Evidence::Companion | Evidence::Library => true,
+        }
     }
 }
 

@@ -4,18 +4,18 @@
 
 use std::sync::Arc;
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::adjust::{Adjustment, needs_only, offered};
 use super::admit;
 use super::late::{MetadataAnswer, bar_of, learned_build};
 use super::rank::{self, Preferred, Ranking};
-use super::{Bar, Build, LateBar, Offer, OfferFile, Policy, offer_of, offers};
+use super::{Bar, Build, LateBar, Offer, OfferFile, Policy, WheelFiles, build, offer_of, offers};
 use eutaxis_standards::artifact::{Metadata, Unsure};
 use eutaxis_standards::index::Page;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
-use eutaxis_standards::targets::Target;
+use eutaxis_standards::targets::{Target, Unserved};
 use eutaxis_standards::version::Version;
 
 /// By what pages are judged.
@@ -55,6 +55,8 @@ pub struct JudgedPage {
     offers: Vec<Offer>,
     /// What files were made for by their metadata, where nothing else says it.
     builds: FxHashMap<Arc<str>, Build>,
+    /// Wheels of which a device of the place is known to run the code.
+    run: FxHashSet<Arc<str>>,
 }
 
 /// What the answer about a file's metadata told.
@@ -95,6 +97,7 @@ impl JudgedPage {
             late: Vec::new(),
             offers,
             builds: FxHashMap::default(),
+            run: FxHashSet::default(),
         }
     }
 
@@ -222,6 +225,53 @@ impl JudgedPage {
             build,
             is_barred,
         })
+    }
+
+    /// Takes in what is known of the files within a wheel; whether it is out by that. What else tells
+    /// what it was made for goes before.
+    pub fn learn_files(
+        self: &mut Arc<Self>,
+        filename: &Arc<str>,
+        files: &WheelFiles,
+        rules: &Rules<'_>,
+    ) -> bool {
+        let mut all = self
+            .offers
+            .iter()
+            .flat_map(|o| o.files.iter().map(move |f| (o, f)));
+        let found = all.find(|(_, f)| f.file.filename == *filename && f.rank.is_some());
+        let Some((offer, file)) = found else {
+            return false;
+        };
+        let (version, is_open) = (offer.version.clone(), file.bars.is_empty());
+        let untold = self.build_of(file).is_none();
+        let told = files.build(rules.target).filter(|_| untold);
+        let accelerators = &rules.target.accelerators;
+        let code = files.code(rules.target);
+        let by_code = accelerators.code_miss(&code).map(Bar::Accelerator);
+        let bar = told
+            .as_ref()
+            .and_then(|told| build::bar(told, rules.target));
+        let is_run = accelerators.runs_code(&code);
+        if told.is_some() || is_run {
+            let mine = Arc::make_mut(self);
+            let told = told.into_iter().map(|told| (Arc::clone(filename), told));
+            mine.builds.extend(told);
+            mine.run.extend(is_run.then(|| Arc::clone(filename)));
+        }
+        let bar = bar.or(by_code).filter(|_| is_open);
+        bar.is_some_and(|bar| self.bar(&version, filename, bar, rules))
+    }
+
+    /// That the build of a release is for a toolkit older than the devices of the place, where its
+    /// compiled files are not known to hold code that one of them runs.
+    pub fn unserved(&self, offer: &Offer, target: &Target) -> Option<Unserved> {
+        let best = offer.best()?;
+        let build = self.build_of(best)?;
+        let found = target
+            .accelerators
+            .unserved(&build.made_for, target.platform.system);
+        found.filter(|_| !self.run.contains(&best.file.filename))
     }
 
     /// Bars a file for what was concluded of it; whether a release of the page has it.

@@ -4,7 +4,7 @@
 use std::fmt;
 use std::sync::Arc;
 
-use super::{Effect, JudgedPage, Offer, OfferFile, Rules, Verdict};
+use super::{Effect, JudgedPage, Offer, OfferFile, Rules, Verdict, WheelFiles};
 use eutaxis_standards::artifact::Metadata;
 use eutaxis_standards::fault::{Origin, escaped};
 use eutaxis_standards::index::FileKind;
@@ -30,6 +30,13 @@ pub enum Shown {
     },
     /// Another wheel of the release, for another place, needs it.
     Beside {
+        /// That wheel.
+        file: Arc<str>,
+        /// Family and toolkit.
+        needs: (String, Number),
+    },
+    /// Another wheel, of the release for another place or of an older one for this, brings it.
+    Brought {
         /// That wheel.
         file: Arc<str>,
         /// Family and toolkit.
@@ -69,8 +76,17 @@ pub enum Lost {
     No,
     /// It leaves them unused.
     Yes(Box<Loss>),
-    /// The metadata of this file would tell.
-    Ask(Arc<str>),
+    /// This would tell.
+    Ask(Open),
+}
+
+/// What of a file is not known yet.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub enum Open {
+    /// Its metadata.
+    Metadata(Arc<str>),
+    /// The files within it.
+    Files(Arc<str>),
 }
 
 impl fmt::Display for Shown {
@@ -94,6 +110,13 @@ impl fmt::Display for Shown {
                 f,
                 "{file} beside it needs {family} {toolkit}, and it does not"
             ),
+            Shown::Brought {
+                file,
+                needs: (family, toolkit),
+            } => write!(
+                f,
+                "{file} brings the runtime of {family} {toolkit} in its files, and it does not"
+            ),
             Shown::Known {
                 family,
                 since,
@@ -111,13 +134,23 @@ impl fmt::Display for Shown {
     }
 }
 
-/// The metadata of a file, as far as they are known: none when nobody asked, none within when they
-/// cannot be had cheaply.
-pub type Known<'a> = &'a dyn Fn(&Arc<str>) -> Option<Option<Arc<Metadata>>>;
+/// Something of a file, as far as it is known: none when nobody asked, none within when it cannot be
+/// had cheaply.
+pub type OfFile<'a, T> = &'a dyn Fn(&Arc<str>) -> Option<Option<Arc<T>>>;
+
+/// What is known of files.
+#[derive(Clone, Copy)]
+pub struct Known<'a> {
+    /// Their metadata.
+    pub metadata: OfFile<'a, Metadata>,
+    /// The files within them.
+    pub files: OfFile<'a, WheelFiles>,
+}
 
 /// Whether a release leaves the accelerators of the place unused, though builds of its project use
 /// one. Evidence in this order: the user's word, labels of the page, the release's own metadata for
-/// other places, what is known of the project, the metadata of a wheel beside it.
+/// other places, what is known of the project, the metadata of a wheel beside it, the files of one
+/// that is much larger.
 pub fn lost(judged: &JudgedPage, offer: &Offer, known: Known<'_>, rules: &Rules<'_>) -> Lost {
     let target = rules.target;
     let Some(best) = offer.best().filter(|_| !target.accelerators.is_empty()) else {
@@ -129,7 +162,7 @@ pub fn lost(judged: &JudgedPage, offer: &Offer, known: Known<'_>, rules: &Rules<
     }
     let found = |shown: Shown| match last(judged, offer, known, &shown, target) {
         Ok(last) => Lost::Yes(Box::new(Loss { shown, last })),
-        Err(file) => Lost::Ask(file),
+        Err(open) => Lost::Ask(open),
     };
     if let Some(shown) = stated(judged, offer, rules).or_else(|| by_label(judged)) {
         return found(shown);
@@ -138,22 +171,86 @@ pub fn lost(judged: &JudgedPage, offer: &Offer, known: Known<'_>, rules: &Rules<
     if build.is_some() || offer.verdict == Verdict::Build {
         return Lost::No;
     }
-    let own = known(&best.file.filename).flatten();
+    let own = (known.metadata)(&best.file.filename).flatten();
     if let Some(needs) = own.and_then(|m| runtime(&m, target, Asked::Elsewhere)) {
         return found(Shown::Elsewhere { needs });
     }
     if let Some(shown) = by_table(judged, offer, target) {
         return found(shown);
     }
-    let Some(file) = beside(offer, best, target) else {
-        return Lost::No;
+    if let Some(file) = beside(offer, best, target) {
+        let Some(metadata) = (known.metadata)(&file) else {
+            return Lost::Ask(Open::Metadata(file));
+        };
+        if let Some(needs) = metadata.and_then(|m| runtime(&m, target, Asked::Anywhere)) {
+            return found(Shown::Beside { file, needs });
+        }
+    }
+    match by_files(judged, offer, best, known, target) {
+        Ok(Some(shown)) => found(shown),
+        Ok(None) => Lost::No,
+        Err(open) => Lost::Ask(open),
+    }
+}
+
+/// By the files of a wheel that is much larger: of the release for another place, else of the newest
+/// such release for this one. That is a hint only; what counts is what their files bring.
+fn by_files(
+    judged: &JudgedPage,
+    offer: &Offer,
+    best: &OfferFile,
+    known: Known<'_>,
+    target: &Target,
+) -> Result<Option<Shown>, Open> {
+    let is_compiled = match &best.file.kind {
+        FileKind::Wheel(name) => !name.tags.is_pure(),
+        FileKind::Sdist(_) | FileKind::Variants(_) => false,
     };
-    match known(&file) {
-        None => Lost::Ask(file),
-        Some(metadata) => match metadata.and_then(|m| runtime(&m, target, Asked::Anywhere)) {
-            Some(needs) => found(Shown::Beside { file, needs }),
-            None => Lost::No,
-        },
+    if !is_compiled || target.accelerators.families.is_runtime(judged.project()) {
+        return Ok(None);
+    }
+    let beside = || wheels_beside(offer, best, target).filter(|f| is_much_larger(f, best));
+    let largest = beside().max_by_key(|f| f.file.size);
+    let before = larger_before(judged, offer, best).map(|(_, file)| file);
+    for file in largest.into_iter().chain(before) {
+        let needs = brings(file, known, target)?;
+        let file = Arc::clone(&file.file.filename);
+        if let Some(needs) = needs {
+            return Ok(Some(Shown::Brought { file, needs }));
+        }
+    }
+    Ok(None)
+}
+
+/// The runtime that a wheel brings; the error asks for its files.
+fn brings(
+    file: &OfferFile,
+    known: Known<'_>,
+    target: &Target,
+) -> Result<Option<(String, Number)>, Open> {
+    let filename = &file.file.filename;
+    let files = (known.files)(filename).ok_or_else(|| Open::Files(Arc::clone(filename)))?;
+    let told = files.and_then(|files| files.runtime(target));
+    Ok(told.map(|(family, toolkit)| (family.name.clone(), toolkit)))
+}
+
+/// The newest older release for this place whose wheel is much larger.
+fn larger_before<'a>(
+    judged: &'a JudgedPage,
+    offer: &Offer,
+    best: &OfferFile,
+) -> Option<(&'a Offer, &'a OfferFile)> {
+    let mut before = older(judged, offer).into_iter();
+    before.find_map(|o| Some((o, o.best().filter(|f| is_much_larger(f, best))?)))
+}
+
+/// So large that it may bring a runtime which the other does not.
+fn is_much_larger(file: &OfferFile, than: &OfferFile) -> bool {
+    /// The smallest runtime, packed.
+    const LEAST: u64 = 256 << 10;
+    match (file.file.size, than.file.size) {
+        (Some(size), Some(than)) => size / 2 >= than && size - than >= LEAST,
+        (None, _) | (_, None) => false,
     }
 }
 
@@ -304,8 +401,18 @@ fn others(target: &Target) -> impl Iterator<Item = Target> + '_ {
 
 /// A compiled wheel of the same release for another place.
 fn beside(offer: &Offer, best: &OfferFile, target: &Target) -> Option<Arc<str>> {
-    others(target).find_map(|place| {
-        let mut fitting = offer.files.iter().filter(|f| match &f.file.kind {
+    let mut all = wheels_beside(offer, best, target);
+    all.next().map(|f| Arc::clone(&f.file.filename))
+}
+
+/// The compiled wheels of the same release for other places, by those places.
+fn wheels_beside<'a>(
+    offer: &'a Offer,
+    best: &'a OfferFile,
+    target: &'a Target,
+) -> impl Iterator<Item = &'a OfferFile> {
+    others(target).flat_map(move |place| {
+        offer.files.iter().filter(move |f| match &f.file.kind {
             FileKind::Wheel(name) => {
                 !name.tags.is_pure()
                     && f.file.filename != best.file.filename
@@ -313,27 +420,32 @@ fn beside(offer: &Offer, best: &OfferFile, target: &Target) -> Option<Arc<str>> 
                     && place.rank(&name.tags).is_some()
             }
             FileKind::Sdist(_) | FileKind::Variants(_) => false,
-        });
-        fitting.next().map(|f| Arc::clone(&f.file.filename))
+        })
     })
 }
 
-/// The newest release before this one that is known to use an accelerator here. Where metadata
-/// showed the loss, metadata tell that too: of few releases, as one that used it is taken to follow
-/// others that did. The file whose metadata must be known first is the error.
-fn last(
-    judged: &JudgedPage,
-    offer: &Offer,
-    known: Known<'_>,
-    shown: &Shown,
-    target: &Target,
-) -> Result<Option<Version>, Arc<str>> {
+/// The older final releases that have a wheel for this place, newest first.
+fn older<'a>(judged: &'a JudgedPage, offer: &Offer) -> Vec<&'a Offer> {
     let mine = offer.version.public();
     let mut older: Vec<&Offer> = judged.offers().iter().collect();
     older.retain(|o| {
         let is_older = o.version < offer.version && o.version.public() != mine;
         is_older && o.verdict == Verdict::Ready && !o.version.is_prerelease()
     });
+    older
+}
+
+/// The newest release before this one that is known to use an accelerator here. Where metadata
+/// showed the loss, metadata tell that too: of few releases, as one that used it is taken to follow
+/// others that did; where files did, files. What must be known first is the error.
+fn last(
+    judged: &JudgedPage,
+    offer: &Offer,
+    known: Known<'_>,
+    shown: &Shown,
+    target: &Target,
+) -> Result<Option<Version>, Open> {
+    let older = older(judged, offer);
     let told = |o: &&Offer| {
         if let Shown::Known { since, .. } = shown {
             return o.version < *since;
@@ -345,10 +457,21 @@ fn last(
         )
     };
     let by_page = || Ok(older.iter().copied().find(told).map(|o| o.version.clone()));
-    if !matches!(shown, Shown::Elsewhere { .. } | Shown::Beside { .. }) {
-        return by_page();
+    match shown {
+        Shown::Elsewhere { .. } | Shown::Beside { .. } => {}
+        Shown::Brought { .. } => {
+            let found = offer
+                .best()
+                .and_then(|best| larger_before(judged, offer, best));
+            let Some((before, file)) = found else {
+                return by_page();
+            };
+            let needs = brings(file, known, target)?;
+            return Ok(needs.map(|_| before.version.clone()));
+        }
+        Shown::Build { .. } | Shown::Known { .. } | Shown::Stated { .. } => return by_page(),
     }
-    let reads = |at: usize| -> Result<bool, Arc<str>> {
+    let reads = |at: usize| -> Result<bool, Open> {
         let Some(file) = older
             .get(at)
             .and_then(|o| o.best())
@@ -356,7 +479,7 @@ fn last(
         else {
             return Ok(false);
         };
-        let metadata = known(file).ok_or_else(|| Arc::clone(file))?;
+        let metadata = (known.metadata)(file).ok_or_else(|| Open::Metadata(Arc::clone(file)))?;
         Ok(metadata.is_some_and(|m| runtime(&m, target, Asked::Here).is_some()))
     };
     // 0, 1, 3, 7, ...: the first that uses one; then the newest after the one before it.
@@ -395,6 +518,7 @@ name = "nordglim"
 label = { before = "nor", number = "digits" }
 processor = ["cpu"]
 packages = ["nordglim-runtime-{major}"]
+libraries = [{ file = "libnordglim.so.4", toolkit = "4", numbered = true }, { file = "nordglim64_4.dll", toolkit = "4" }]
 toolkit = [{ version = "4.1", linux = "510.0", windows = "511.3" }]
 
 [[without]]
@@ -417,7 +541,10 @@ source = "its notes"
     fn judged(project: &str, files: &[&str], rules: &Rules<'_>) -> Arc<JudgedPage> {
         let files: Vec<String> = files
             .iter()
-            .map(|f| format!("{{\"filename\":\"{f}\",\"url\":\"{f}\"}}"))
+            .map(|line| {
+                let (f, size) = line.split_once(' ').unwrap_or((line, "10"));
+                format!("{{\"filename\":\"{f}\",\"url\":\"{f}\",\"size\":{size}}}")
+            })
             .collect();
         let page = format!("{{\"files\":[{}]}}", files.join(","));
         let name = Name::parse(project).unwrap();
@@ -426,7 +553,7 @@ source = "its notes"
     }
 
     /// What is told of the newest release that can be had; `needs` are lines `FILE NEED` of which
-    /// the metadata are known.
+    /// the metadata are known, and `FILE brings LIBRARY` of which the files are. Files are `NAME SIZE`.
     fn told(project: &str, files: &[&str], needs: &[&str], place: &str) -> String {
         let (target, policy) = (target(place), Policy::default());
         let rules = Rules {
@@ -435,8 +562,22 @@ source = "its notes"
             adjustments: &[],
         };
         let mut judged = judged(project, files, &rules);
+        let brought = needs.iter().filter_map(|line| line.split_once(" brings "));
+        let within: Vec<(Arc<str>, Arc<WheelFiles>)> = brought
+            .map(|(file, library)| {
+                let libraries = vec!["_core.so".to_owned(), library.to_owned()];
+                (
+                    file.into(),
+                    Arc::new(WheelFiles {
+                        libraries,
+                        code: Vec::new(),
+                    }),
+                )
+            })
+            .collect();
         let answers: Vec<(Arc<str>, Arc<Metadata>)> = needs
             .iter()
+            .filter(|line| !line.contains(" brings "))
             .map(|line| {
                 let (file, need) = line.split_once(' ').unwrap();
                 let need = match need {
@@ -454,16 +595,27 @@ source = "its notes"
             let answer = crate::offer::MetadataAnswer::Known(Arc::clone(metadata));
             judged.learn(file, &answer, &rules);
         }
-        let known = |file: &Arc<str>| {
-            let mut all = answers.iter();
-            all.find(|(f, _)| f == file)
-                .map(|(_, m)| Some(Arc::clone(m)))
+        for (file, files) in &within {
+            judged.learn_files(file, files, &rules);
+        }
+        let known = Known {
+            metadata: &|file| {
+                let mut all = answers.iter();
+                all.find(|(f, _)| f == file)
+                    .map(|(_, m)| Some(Arc::clone(m)))
+            },
+            files: &|file| {
+                let mut all = within.iter();
+                all.find(|(f, _)| f == file)
+                    .map(|(_, m)| Some(Arc::clone(m)))
+            },
         };
         let mut offers = judged.offers().iter();
         let newest = offers.find(|o| o.verdict != Verdict::Barred).unwrap();
-        match lost(&judged, newest, &known, &rules) {
+        match lost(&judged, newest, known, &rules) {
             Lost::No => "no".to_owned(),
-            Lost::Ask(file) => format!("ask {file}"),
+            Lost::Ask(Open::Metadata(file)) => format!("ask {file}"),
+            Lost::Ask(Open::Files(file)) => format!("list {file}"),
             Lost::Yes(loss) => {
                 let last = loss.last.map_or("-".to_owned(), |v| v.to_string());
                 format!("{} [{last}]", loss.shown)
@@ -512,6 +664,38 @@ source = "its notes"
         #[case] expected: &str,
     ) {
         assert_eq!(told("m", files, needs, place), expected);
+    }
+
+    const LARGER: [&str; 3] = [
+        "m-2.0-cp312-cp312-win_amd64.whl 300000",
+        "m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl 900000",
+        "m-1.0-cp312-cp312-win_amd64.whl 800000",
+    ];
+    const SAID_NOTHING: &str = "m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl -";
+
+    /// Where nobody says anything, what is much larger is looked into, and only that.
+    #[rstest]
+    #[case::of_the_larger(&LARGER[..2], &[SAID_NOTHING], "list m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl")]
+    #[case::that_brings_it(&LARGER[..2], &[SAID_NOTHING, "m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl brings libnordglim-1a2b3c4d.so.4.1.7"],
+        "m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl brings the runtime of nordglim 4.1 in its files, and it does not [-]")]
+    #[case::that_brings_others(&LARGER[..2], &[SAID_NOTHING, "m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl brings libfrost.so.4"], "no")]
+    #[case::of_the_older(&LARGER, &[SAID_NOTHING, "m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl brings libfrost.so.4"],
+        "list m-1.0-cp312-cp312-win_amd64.whl")]
+    #[case::that_brought_it(&LARGER, &[SAID_NOTHING, "m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl brings libfrost.so.4",
+            "m-1.0-cp312-cp312-win_amd64.whl brings nordglim64_4.dll"],
+        "m-1.0-cp312-cp312-win_amd64.whl brings the runtime of nordglim 4 in its files, and it does not [1.0]")]
+    #[case::the_last(&LARGER, &[SAID_NOTHING, "m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl brings libnordglim.so.4",
+            "m-1.0-cp312-cp312-win_amd64.whl brings nordglim64_4.dll"],
+        "m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl brings the runtime of nordglim 4 in its files, and it does not [1.0]")]
+    #[case::not_much_larger(&[LARGER[0], "m-2.0-cp312-cp312-manylinux_2_28_x86_64.whl 550000"], &[SAID_NOTHING], "no")]
+    #[case::its_own(&LARGER, &[SAID_NOTHING, "m-2.0-cp312-cp312-win_amd64.whl brings nordglim64_4.dll"], "no")]
+    #[case::pure(&["m-2.0-py3-none-any.whl 1000", LARGER[2]], &[], "no")]
+    fn files_of_what_is_much_larger_show_it(
+        #[case] files: &[&str],
+        #[case] needs: &[&str],
+        #[case] expected: &str,
+    ) {
+        assert_eq!(told("m", files, needs, WINDOWS), expected);
     }
 
     #[rstest]
@@ -597,7 +781,11 @@ source = "its notes"
                 adjustments: &adjustments,
             };
             let judged = judged("m", &TWO, &rules);
-            let found = lost(&judged, &judged.offers()[0], &|_| None, &rules);
+            let known = Known {
+                metadata: &|_| None,
+                files: &|_| None,
+            };
+            let found = lost(&judged, &judged.offers()[0], known, &rules);
             assert_eq!(matches!(found, Lost::Yes(_)), expected, "{found:?}");
         }
     }

@@ -13,8 +13,9 @@ use super::chronology;
 use super::problem::Problem;
 use super::table::{Key, Value};
 use crate::offer::{
-    Bar, BarKind, Build, Effect, JudgedPage, Learned, Lost, MetadataAnswer, Offer, Preferred,
-    Ranking, Told, Verdict, admits_prereleases, is_final, lost, needs_only, requirements,
+    Bar, BarKind, Build, Effect, JudgedPage, Known, Learned, Lost, MetadataAnswer, Offer, Open,
+    Preferred, Ranking, Reach, Told, Verdict, WheelFiles, admits_prereleases, is_final, lost,
+    needs_only, requirements, untold,
 };
 use eutaxis_standards::artifact::{Metadata, Unread};
 use eutaxis_standards::index::FileKind;
@@ -34,6 +35,8 @@ pub enum Want {
     Metadata(Name, Arc<str>),
     /// The metadata of a file that can only be had by fetching the archive.
     Archive(Name, Arc<str>),
+    /// What the files within a wheel tell, as far as that can be had without fetching it.
+    Files(Name, Arc<str>, Reach),
 }
 
 /// How far somebody goes to learn what a file needs.
@@ -184,6 +187,8 @@ pub(super) struct ProjectFacts {
     /// Values whose best file is yanked.
     pub(super) yanked: Vec<Value>,
     needs: FxHashMap<Arc<str>, Rc<Needs>>,
+    /// What the files within wheels tell; none within where that cannot be had.
+    within: FxHashMap<Arc<str>, Option<Arc<WheelFiles>>>,
     /// Files of which only the archive would tell what they need.
     dear: FxHashSet<Arc<str>>,
     /// The same as `needs` by value, for the search, which asks at every turn.
@@ -249,6 +254,7 @@ impl ProjectFacts {
             values: Vec::new(),
             yanked: Vec::new(),
             needs: FxHashMap::default(),
+            within: FxHashMap::default(),
             dear: FxHashSet::default(),
             needs_by_value: Vec::new(),
             sets: FxHashMap::default(),
@@ -433,20 +439,34 @@ impl ProjectFacts {
 
     /// Whether a value leaves the accelerators of the place unused, as far as is known. What was
     /// asked for and cannot be had tells nothing.
-    pub(super) fn lost(
-        &self,
-        value: Value,
-        problem: &Problem,
-        asked: &FxHashSet<Arc<str>>,
-    ) -> Lost {
+    pub(super) fn lost(&self, value: Value, problem: &Problem, asked: &FxHashSet<Open>) -> Lost {
         let Some(offer) = self.offer(value) else {
             return Lost::No;
         };
-        let known = |file: &Arc<str>| match self.needs_of(file) {
+        let metadata = |file: &Arc<str>| match self.needs_of(file) {
             Some(needs) => Some(needs.and_then(|n| n.said.clone())),
-            None => (self.dear.contains(file) || asked.contains(file)).then_some(None),
+            None if self.dear.contains(file) => Some(None),
+            None => asked
+                .contains(&Open::Metadata(Arc::clone(file)))
+                .then_some(None),
         };
-        lost(&self.judged, offer, &known, &problem.rules())
+        let files = |file: &Arc<str>| match self.within.get(file) {
+            Some(files) => Some(files.clone()),
+            None => asked
+                .contains(&Open::Files(Arc::clone(file)))
+                .then_some(None),
+        };
+        let known = Known {
+            metadata: &metadata,
+            files: &files,
+        };
+        lost(&self.judged, offer, known, &problem.rules())
+    }
+
+    /// The wheel of a value whose files would tell more of what it was made for, and are not known.
+    pub(super) fn untold(&self, value: Value, problem: &Problem) -> Option<(Arc<str>, Reach)> {
+        let (file, reach) = untold(&self.judged, self.offer(value)?, &problem.rules())?;
+        (!self.within.contains_key(&file)).then_some((file, reach))
     }
 
     /// Bars the best file of a value for what was concluded of it.
@@ -704,5 +724,26 @@ impl Facts {
             return true;
         }
         build.is_some_and(|build| self.note_toolkit(&build))
+    }
+
+    /// Stores what the files within a wheel tell; none where that cannot be had. True when it bars the
+    /// wheel, as with metadata.
+    pub(super) fn supply_files(
+        &mut self,
+        project: &Name,
+        file: &Arc<str>,
+        files: Option<&Arc<WheelFiles>>,
+        problem: &Problem,
+    ) -> bool {
+        let Some(facts) = self.get_mut(project) else {
+            return false;
+        };
+        facts.within.insert(Arc::clone(file), files.cloned());
+        let rules = problem.rules();
+        let is_barred = files.is_some_and(|files| facts.judged.learn_files(file, files, &rules));
+        if is_barred {
+            facts.rank(problem);
+        }
+        is_barred
     }
 }

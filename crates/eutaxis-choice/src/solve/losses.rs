@@ -1,5 +1,5 @@
-//! Accelerators that a solution would leave unused: what is asked for to tell, and what is barred
-//! where one is required (docs/accelerators.md).
+//! What is asked for to tell which builds of a solution use the accelerators of the place, and what is
+//! barred where one is required (docs/accelerators.md).
 
 use std::rc::Rc;
 use std::sync::Arc;
@@ -8,8 +8,18 @@ use super::facts::{ProjectFacts, Want};
 use super::search::Search;
 use super::state::NodeKind;
 use super::table::Value;
-use crate::offer::{Bar, Lost};
+use crate::offer::{Bar, Lost, Open, Reach};
 use eutaxis_standards::name::Name;
+
+fn want_of(facts: &ProjectFacts, open: &Open) -> Want {
+    match open {
+        Open::Metadata(file) => facts.want_of(file),
+        Open::Files(file) => {
+            let project = facts.judged().project().clone();
+            Want::Files(project, Arc::clone(file), Reach::Parts)
+        }
+    }
+}
 
 impl Search {
     /// What was taken, where the place has accelerators.
@@ -24,23 +34,29 @@ impl Search {
         })
     }
 
-    /// Metadata of wheels for other places, that would tell whether what was taken leaves the
-    /// accelerators of this one unused. Each is asked for once.
-    pub(super) fn wants_beside(&mut self) -> Vec<Want> {
-        let ask = |(_, facts, value): (&Name, &ProjectFacts, Value)| match facts.lost(
-            value,
-            &self.problem,
-            &self.beside,
-        ) {
-            Lost::Ask(file) => Some(facts.want_of(&file)),
-            Lost::No | Lost::Yes(_) => None,
+    /// What would tell what was taken was made for; after that, what would tell whether it leaves the
+    /// accelerators of the place unused. Each is asked for once.
+    pub(super) fn wants_of_builds(&mut self) -> Vec<Want> {
+        let untold = |(project, facts, value): (&Name, &ProjectFacts, Value)| {
+            let (file, reach) = facts.untold(value, &self.problem)?;
+            let open = Open::Files(Arc::clone(&file));
+            let want = Want::Files(project.clone(), file, reach);
+            (!self.asked_of.contains(&open)).then_some((want, open))
         };
-        let wants: Vec<Want> = self.taken().filter_map(ask).collect();
-        let files = wants.iter().filter_map(|want| match want {
-            Want::Metadata(_, file) | Want::Archive(_, file) => Some(Arc::clone(file)),
-            Want::Page(_) | Want::Direct(..) => None,
-        });
-        self.beside.extend(files);
+        let mut asked: Vec<(Want, Open)> = self.taken().filter_map(untold).collect();
+        if asked.is_empty() {
+            let ask = |(_, facts, value): (&Name, &ProjectFacts, Value)| match facts.lost(
+                value,
+                &self.problem,
+                &self.asked_of,
+            ) {
+                Lost::Ask(open) => Some((want_of(facts, &open), open)),
+                Lost::No | Lost::Yes(_) => None,
+            };
+            asked = self.taken().filter_map(ask).collect();
+        }
+        let (wants, open): (Vec<Want>, Vec<Open>) = asked.into_iter().unzip();
+        self.asked_of.extend(open);
         wants
     }
 
@@ -53,7 +69,7 @@ impl Search {
         let lost = |(project, facts, value): (&Name, &ProjectFacts, Value)| match facts.lost(
             value,
             &problem,
-            &self.beside,
+            &self.asked_of,
         ) {
             Lost::Yes(loss) => Some((project.clone(), value, loss.shown)),
             Lost::No | Lost::Ask(_) => None,

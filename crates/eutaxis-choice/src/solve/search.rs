@@ -19,7 +19,7 @@ use super::queue::{OwnTime, Queue};
 use super::solution::{Solution, Sources};
 use super::state::{NodeKind, State};
 use super::table::Value;
-use crate::offer::{JudgedPage, MetadataAnswer, Offer};
+use crate::offer::{JudgedPage, MetadataAnswer, Offer, Open, WheelFiles};
 use eutaxis_standards::index::Page;
 use eutaxis_standards::name::Name;
 
@@ -87,8 +87,8 @@ pub struct Search {
     /// Strong facts that were come by.
     pub(super) doubts: Vec<Doubt>,
     pub(super) let_go: LetGo,
-    /// Files for other places that were asked for.
-    pub(super) beside: FxHashSet<Arc<str>>,
+    /// What was asked for to tell of accelerators.
+    pub(super) asked_of: FxHashSet<Open>,
 }
 
 impl Search {
@@ -114,7 +114,7 @@ impl Search {
             was_supplied: false,
             doubts: Vec::new(),
             let_go: LetGo::default(),
-            beside: FxHashSet::default(),
+            asked_of: FxHashSet::default(),
         }
     }
 
@@ -146,6 +146,17 @@ impl Search {
         self.was_supplied = true;
         let problem = Rc::clone(&self.problem);
         self.must_restart |= self.facts.supply_metadata(project, file, answer, &problem);
+    }
+
+    /// Hands in what the files within a wheel tell; none where that cannot be had.
+    pub fn supply_files(
+        &mut self,
+        project: &Name,
+        file: &Arc<str>,
+        files: Option<&Arc<WheelFiles>>,
+    ) {
+        let problem = Rc::clone(&self.problem);
+        self.must_restart |= self.facts.supply_files(project, file, files, &problem);
     }
 
     /// Goes on as far as the facts allow.
@@ -204,12 +215,12 @@ impl Search {
                 Some(None) => continue,
                 None => {}
             }
-            let beside = self.wants_beside();
-            if !beside.is_empty() {
-                // It may fail: then nobody knows what builds for other places use.
+            let telling = self.wants_of_builds();
+            if !telling.is_empty() {
+                // It may fail: then nobody knows what those builds use.
                 return Step::Wants {
                     needed: Vec::new(),
-                    likely: beside,
+                    likely: telling,
                 };
             }
             if let Some(solution) = self.finish() {
@@ -414,7 +425,7 @@ impl Search {
             facts: &self.facts,
             doubts: &self.doubts,
             let_go: &self.let_go,
-            beside: &self.beside,
+            asked_of: &self.asked_of,
             value_of: &value_of,
         };
         let solution = Solution::read(&sources);

@@ -13,7 +13,7 @@ use super::problem::{AskId, BoundId, Problem};
 use super::queue::{OwnTime, Queue, in_force};
 use super::table::Value;
 use crate::offer::{
-    Bar, BarKind, Build, ByExtra, Chronology, Loss, Lost, Offer, Prefer, Verdict, by_extra,
+    Bar, BarKind, Build, ByExtra, Chronology, Loss, Lost, Offer, Open, Prefer, Verdict, by_extra,
 };
 use eutaxis_standards::artifact::{Feature, Unsure};
 use eutaxis_standards::index::PageFile;
@@ -286,7 +286,7 @@ pub(super) struct Sources<'a> {
     pub(super) doubts: &'a [Doubt],
     pub(super) let_go: &'a LetGo,
     /// Files for other places that were asked for.
-    pub(super) beside: &'a FxHashSet<Arc<str>>,
+    pub(super) asked_of: &'a FxHashSet<Open>,
     pub(super) value_of: &'a dyn Fn(&Name) -> Option<Value>,
 }
 
@@ -390,7 +390,7 @@ fn unaccelerated(
     project: &Name,
     value: Value,
 ) -> Option<Caution> {
-    let Lost::Yes(loss) = known.lost(value, sources.problem, sources.beside) else {
+    let Lost::Yes(loss) = known.lost(value, sources.problem, sources.asked_of) else {
         return None;
     };
     Some(Caution::Unaccelerated {
@@ -448,14 +448,11 @@ fn unserved(
     project: &Name,
     value: Value,
 ) -> Option<Caution> {
-    let target = &problem.target;
-    let build = known.build(value)?;
-    let found = target
-        .accelerators
-        .unserved(&build.made_for, target.platform.system)?;
+    let offer = known.offer(value)?;
+    let found = known.judged().unserved(offer, &problem.target)?;
     Some(Caution::Unserved {
         project: project.clone(),
-        version: known.offer(value)?.version.clone(),
+        version: offer.version.clone(),
         because: Box::new(found),
     })
 }

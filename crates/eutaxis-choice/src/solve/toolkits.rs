@@ -28,10 +28,7 @@ impl Search {
         };
         let mut groups: Vec<(MadeFor, Vec<Value>)> = Vec::new();
         for value in facts.present() {
-            let Some(build) = facts
-                .build(value)
-                .filter(|b| !matches!(b.evidence, Evidence::Dependency | Evidence::Companion))
-            else {
+            let Some(build) = facts.build(value).filter(|b| !b.is_learnt()) else {
                 continue;
             };
             match groups

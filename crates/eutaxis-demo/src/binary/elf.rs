@@ -145,6 +145,23 @@ impl Bytes {
             .for_each(|n| self.u16(n));
     }
 
+    /// Writes into the header where the sections are, and which of them has their names.
+    pub(super) fn name_sections(&mut self, at: u64, count: u16, names: u16) {
+        let (place, numbers) = if self.wide { (40, 60) } else { (32, 48) };
+        let width = if self.wide { 8 } else { 4 };
+        let bytes = at.to_le_bytes();
+        let parts = [
+            (place, bytes.get(..width).unwrap_or_default()),
+            (numbers, &count.to_le_bytes()[..]),
+            (numbers + 2, &names.to_le_bytes()[..]),
+        ];
+        for (at, bytes) in parts {
+            if let Some(into) = self.out.get_mut(at..at + bytes.len()) {
+                into.copy_from_slice(bytes);
+            }
+        }
+    }
+
     /// A segment that lies in memory as it does in the file.
     pub(super) fn segment(&mut self, kind: u32, at: u64, size: u64) {
         const READABLE: u32 = 4;

@@ -26,6 +26,10 @@ pub struct Library {
     pub uses: Vec<String>,
     /// Symbols that it offers.
     pub offers: Vec<String>,
+    /// Generations of devices for which it holds machine code.
+    pub code: Vec<u32>,
+    /// Generations from which on it holds code that drivers compile.
+    pub intermediate: Vec<u32>,
 }
 
 impl Library {
@@ -122,7 +126,54 @@ impl Library {
             b.word(tag);
             b.word(value);
         }
+        if !self.code.is_empty() || !self.intermediate.is_empty() {
+            self.add_code(&mut b);
+        }
         b.out
+    }
+
+    /// A fat binary behind all that is loaded, with the sections that name it.
+    fn add_code(&self, b: &mut Bytes) {
+        const NAMES: &[u8] = b"\0.nor_fatbin\0.shstrtab\0";
+        let code_at = b.out.len().next_multiple_of(8);
+        b.fill(code_at as u64);
+        let kinds = [(2, &self.code), (1, &self.intermediate)];
+        let entries = kinds
+            .iter()
+            .flat_map(|(k, all)| all.iter().map(move |g| (*k, *g)));
+        let entries: Vec<(u16, u32)> = entries.collect();
+        let size = 128 * entries.len() as u64;
+        b.u32(0xba55_ed50);
+        [1, 16].into_iter().for_each(|n| b.u16(n));
+        b.out.extend(size.to_le_bytes());
+        for (kind, generation) in entries {
+            let end = b.out.len() as u64 + 128;
+            [kind, 1].into_iter().for_each(|n| b.u16(n));
+            b.u32(64);
+            b.out.extend(64u64.to_le_bytes());
+            b.fill(end - 128 + 28);
+            b.u32(generation);
+            b.fill(end);
+        }
+        let names_at = b.out.len();
+        b.out.extend(NAMES);
+        let table = b.out.len().next_multiple_of(8);
+        b.fill(table as u64);
+        // The first section is none.
+        let sections = [
+            (0, 0, 0, 0),
+            (1, elf::SHT_PROGBITS.0, code_at, names_at - code_at),
+            (13, elf::SHT_STRTAB.0, names_at, NAMES.len()),
+        ];
+        for (name, kind, at, size) in sections {
+            [name, kind].into_iter().for_each(|n| b.u32(n));
+            for word in [0, 0, at as u64, size as u64] {
+                b.word(word);
+            }
+            [0, 0].into_iter().for_each(|n| b.u32(n));
+            [1, 0].into_iter().for_each(|n| b.word(n));
+        }
+        b.name_sections(table as u64, sections.len() as u16, 2);
     }
 
     /// One record per need: 16 bytes, and 16 of its version.
@@ -171,6 +222,7 @@ impl Library {
 mod tests {
     use super::*;
     use eutaxis_core::binary::{Format, VersionNeed, read};
+    use eutaxis_core::knowledge::CodeKind;
     use rstest::rstest;
 
     #[rstest]
@@ -191,6 +243,8 @@ mod tests {
             defines: texts(&["FIRN_1", "FIRN_3"]),
             uses: texts(&["PyLong_FromLong", "malloc"]),
             offers: texts(&["PyInit_firn", "firn_depth"]),
+            code: vec![1, 3],
+            intermediate: vec![3],
             ..Library::default()
         };
         let bytes = library.bytes();
@@ -221,6 +275,12 @@ mod tests {
             ]
         );
         assert_eq!(read.defines, ["FIRN_1", "FIRN_3"]);
+        let held = |kind: CodeKind| -> Vec<&str> {
+            let images = read.code.iter().filter(|i| i.kind == kind);
+            images.map(|i| i.name.as_str()).collect()
+        };
+        assert_eq!(held(CodeKind::Machine), ["1", "3"]);
+        assert_eq!(held(CodeKind::Intermediate), ["3"]);
         assert_eq!(
             (read.python, read.modules),
             (texts(&["PyLong_FromLong"]), texts(&["firn"]))

@@ -21,7 +21,7 @@ pub use remark::{Against, Remark, RemarkKind};
 
 use crate::binary::{Binary, Format, highest};
 use eutaxis_standards::artifact::{Metadata, Variants, WheelName};
-use eutaxis_standards::knowledge::MadeFor;
+use eutaxis_standards::knowledge::{DeviceCode, MadeFor};
 use eutaxis_standards::targets::Target;
 
 /// A compiled file of a wheel.
@@ -83,6 +83,8 @@ pub struct Assayed {
     pub broken: Vec<Remark>,
     /// What its compiled files need.
     pub needs: Vec<Needs>,
+    /// The generations of devices for which they hold code, by family.
+    pub code: Vec<DeviceCode>,
 }
 
 /// Looks into a wheel for a target.
@@ -95,6 +97,7 @@ pub fn assay(contents: &Contents<'_>, target: &Target) -> Assayed {
             .iter()
             .map(|c| needs(c, contents, target))
             .collect(),
+        code: contents.code(target),
     }
 }
 
@@ -112,6 +115,15 @@ impl Contents<'_> {
             let named = |b: &Binary| b.soname.as_deref().is_some_and(|s| last(s) == wanted);
             last(&c.path) == wanted || c.parts.iter().flatten().any(named)
         })
+    }
+
+    /// The code for devices that its compiled files hold.
+    fn code(&self, target: &Target) -> Vec<DeviceCode> {
+        let images = self.carried.iter().flat_map(|c| {
+            let parts = c.parts.iter().flatten();
+            parts.flat_map(|p| &p.code).map(|i| (c.path.as_str(), i))
+        });
+        target.accelerators.families.device_code(images)
     }
 
     /// What a file needs from outside.

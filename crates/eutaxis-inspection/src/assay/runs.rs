@@ -17,7 +17,10 @@ pub(super) fn bars(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
             .map(Remark::Python),
     );
     bars.extend(variant(contents, target).map(Remark::Variant));
-    accelerator(contents, target, &mut bars);
+    if !accelerator(contents, target, &mut bars) {
+        let code = contents.code(target);
+        bars.extend(target.accelerators.code_miss(&code).map(Remark::Build));
+    }
     if !bars.is_empty() {
         // What its name or metadata says already is not said of each file again.
         return bars;
@@ -69,25 +72,24 @@ fn variant(contents: &Contents<'_>, target: &Target) -> Option<Box<VariantMiss>>
     Some(Box::new(miss))
 }
 
-/// A build for an accelerator, by its label or by what its files need.
-fn accelerator(contents: &Contents<'_>, target: &Target, bars: &mut Vec<Remark>) {
+/// A build for an accelerator, by its label or by what its files need; whether that bars it.
+fn accelerator(contents: &Contents<'_>, target: &Target, bars: &mut Vec<Remark>) -> bool {
     let accelerators = &target.accelerators;
     let by_label = accelerators.families.of_version(&contents.name.version);
     let made = by_label
         .clone()
         .or_else(|| contents.carried.iter().find_map(|c| c.toolkit(target)));
-    let Some(made) = made else { return };
+    let Some(made) = made else { return false };
     // What only its libraries tell does not bar it where there is no such accelerator: it may use
     // them when they are there.
     let here = made.family().is_some_and(|f| accelerators.has(&f.name));
     if by_label.is_none() && !here {
-        return;
+        return false;
     }
-    bars.extend(
-        accelerators
-            .miss(&made, target.platform.system)
-            .map(Remark::Build),
-    );
+    let miss = accelerators.miss(&made, target.platform.system);
+    let is_barred = miss.is_some();
+    bars.extend(miss.map(Remark::Build));
+    is_barred
 }
 
 /// A library of the wheel that one of its modules needs.

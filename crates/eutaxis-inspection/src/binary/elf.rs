@@ -1,8 +1,9 @@
 //! ELF, by program headers and the dynamic table (System V ABI, dynamic linking).
 
-use object::read::elf::{Dyn, FileHeader, ProgramHeader, Sym};
+use object::read::elf::{Dyn, FileHeader, ProgramHeader, SectionHeader, Sym};
 use object::{Endianness, ReadRef, elf};
 
+use super::device_code::{Holder, is_holder};
 use super::{
     Binary, Format, MOST_BYTES, MOST_ENTRIES, MOST_SYMBOLS, VersionNeed, bad, text, text_at,
 };
@@ -113,6 +114,7 @@ pub(super) fn read<'data, H: FileHeader<Endian = Endianness>, R: ReadRef<'data>>
         segments,
     };
     ensure_whole(&loaded)?;
+    device_code(header, &loaded, &mut binary);
     let Some(segment) = segments
         .iter()
         .find(|s| s.p_type(endian) == elf::PT_DYNAMIC)
@@ -175,6 +177,33 @@ pub(super) fn read<'data, H: FileHeader<Endian = Endianness>, R: ReadRef<'data>>
     );
     symbols(&loaded, &tables, strings, &mut binary);
     Ok(binary)
+}
+
+/// What sections hold for devices. A file without sections, or with broken ones, is loaded all the
+/// same: nothing is known then.
+fn device_code<'data, H: FileHeader<Endian = Endianness>, R: ReadRef<'data>>(
+    header: &H,
+    loaded: &Loaded<'data, H, R>,
+    binary: &mut Binary,
+) {
+    let Ok(sections) = header.sections(loaded.endian, loaded.data) else {
+        return;
+    };
+    for section in sections.iter().take(MOST_ENTRIES) {
+        let name = sections.section_name(loaded.endian, section);
+        let Some(name) = name.ok().filter(|n| is_holder(n)) else {
+            continue;
+        };
+        if let Some((at, size)) = section.file_range(loaded.endian) {
+            let holder = Holder {
+                data: loaded.data,
+                name: text(name),
+                at,
+                size,
+            };
+            holder.read(&mut binary.code);
+        }
+    }
 }
 
 /// A file that ends before its segments do is cut off.

@@ -2,7 +2,7 @@
 //! Mach-O formats).
 //!
 //! Files are read as their loader reads them, by the tables that it uses; sections, which may be
-//! left out, are not looked at.
+//! left out, are looked at for code for devices alone.
 //!
 //! ```
 //! use eutaxis_inspection::binary::{is_binary, named_abi, read};
@@ -16,6 +16,7 @@
 //! ```
 
 mod abi;
+mod device_code;
 mod elf;
 mod macho;
 mod pe;
@@ -24,6 +25,7 @@ mod version;
 use object::{FileKind, ReadRef};
 
 use eutaxis_standards::fault::Fault;
+use eutaxis_standards::knowledge::CodeImage;
 
 pub use abi::{PythonAbi, module_stem, named_abi};
 pub use version::{VersionNeed, highest, numbers};
@@ -98,6 +100,8 @@ pub struct Binary {
     pub offers: Vec<String>,
     /// Names of the modules that it can be (`PyInit_NAME`, `initNAME`).
     pub modules: Vec<String>,
+    /// Code for devices that it carries.
+    pub code: Vec<CodeImage>,
 }
 
 impl Binary {
@@ -118,6 +122,7 @@ impl Binary {
             python: Vec::new(),
             offers: Vec::new(),
             modules: Vec::new(),
+            code: Vec::new(),
         }
     }
 

@@ -3,6 +3,7 @@
 use object::read::pe::{ImageNtHeaders, ImportTable, PeFile};
 use object::{LittleEndian as LE, ReadRef, pe};
 
+use super::device_code::{Holder, is_holder};
 use super::{Binary, Format, MOST_ENTRIES, bad, text};
 use eutaxis_standards::fault::Fault;
 
@@ -24,6 +25,20 @@ pub(super) fn read<'data, P: ImageNtHeaders, R: ReadRef<'data>>(data: R) -> Resu
         ),
     };
     let mut binary = Binary::plain(Format::Pe, &arch, bits);
+    for section in file
+        .section_table()
+        .iter()
+        .filter(|s| is_holder(s.raw_name()))
+    {
+        let (at, size) = section.pe_file_range();
+        let holder = Holder {
+            data,
+            name: text(section.raw_name()),
+            at: at.into(),
+            size: size.into(),
+        };
+        holder.read(&mut binary.code);
+    }
     let outside = |_| bad("its table of imports leads out of it");
     if let Some(table) = file.import_table().map_err(outside)? {
         let mut libraries = table.descriptors().map_err(outside)?;

@@ -35,6 +35,7 @@ mod built_before;
 mod built_here;
 mod dates;
 mod device;
+mod device_code;
 mod driver;
 mod files;
 mod imports;
@@ -170,6 +171,7 @@ const CHECKS: &[Check] = &[
     architecture::check,
     libraries::check,
     driver::check,
+    device_code::check,
     files::check,
     tags::check,
     variant::check,

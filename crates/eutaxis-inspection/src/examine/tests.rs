@@ -10,7 +10,7 @@ use crate::binary::{Binary, Format};
 use crate::diagnose::Context;
 use crate::remedy::{Step, Verb};
 use eutaxis_standards::artifact::Metadata;
-use eutaxis_standards::knowledge::{Causes, Families, Libraries};
+use eutaxis_standards::knowledge::{Causes, CodeImage, CodeKind, Families, Libraries};
 use eutaxis_standards::targets::Target;
 use eutaxis_standards::version::Version;
 
@@ -19,6 +19,7 @@ const SITE: &str = "/camp/.venv/lib/python3.11/site-packages";
 const NORDGLIM: &str = r#"
 [[family]]
 name = "nordglim"
+code = { sections = [".nor_fatbin"], name = "b{number}" }
 label = { before = "nor", number = "digits" }
 libraries = [{ file = "libnordglim.so.4", toolkit = "4.1" }]
 toolkit = [{ version = "3.9", linux = "480.0" }, { version = "4.1", linux = "510.0" }]
@@ -28,7 +29,7 @@ toolkit = [{ version = "3.9", linux = "480.0" }, { version = "4.1", linux = "510
 fn camp() -> Snapshot {
     let families = Arc::new(Families::built_in().with(NORDGLIM).unwrap());
     let target = Target::parse_with(
-        "cpython 3.11 / linux x86_64 glibc 2.35 / nordglim driver 498.2",
+        "cpython 3.11 / linux x86_64 glibc 2.35 / nordglim driver 498.2 device b3",
         &families,
     )
     .unwrap();
@@ -207,6 +208,35 @@ fn drivers_are_held_against_builds(
     camp.projects = vec![project("seracnet", version, "", &[path])];
     let needs = library.iter().map(|l| (*l).to_owned()).collect();
     camp.compiled = vec![compiled(0, path, Binary { needs, ..module() })];
+    assert_eq!(told(&camp), expected);
+}
+
+/// Code for devices is held against those of the machine, whoever loads the file that holds it.
+#[rstest]
+#[case::for_it(&[("code", "3")], &[])]
+#[case::for_others(&[("code", "1"), ("code", "2")], &["breaks device-unsupported seracnet"])]
+#[case::compiled_by_the_driver(&[("code", "1"), ("text", "2")], &[])]
+#[case::compiled_for_later_ones(&[("code", "1"), ("text", "4")], &["breaks device-unsupported seracnet"])]
+#[case::of_which_not_all_is_known(&[("code", "1"), ("packed", "")], &[])]
+#[case::none(&[], &[])]
+fn code_for_devices_is_held_against_them(
+    #[case] images: &[(&str, &str)],
+    #[case] expected: &[&str],
+) {
+    let mut camp = camp();
+    let path = "seracnet/libkernels.so";
+    camp.projects = vec![project("seracnet", "2.3.0", "", &[path])];
+    let image = |(kind, name): &(&str, &str)| CodeImage {
+        section: ".nor_fatbin".to_owned(),
+        kind: match *kind {
+            "code" => CodeKind::Machine,
+            "text" => CodeKind::Intermediate,
+            _ => CodeKind::Packed,
+        },
+        name: (*name).to_owned(),
+    };
+    let code = images.iter().map(image).collect();
+    camp.compiled = vec![compiled(0, path, Binary { code, ..module() })];
     assert_eq!(told(&camp), expected);
 }
 

@@ -57,6 +57,8 @@ pub enum Trouble {
         /// From what it is known what the build was made for.
         by: BuildEvidence,
     },
+    /// Its compiled files hold code for devices, and none that those of the machine run.
+    DeviceUnsupported(Box<BuildMiss>),
     /// Something is wrong with the files of projects, or of nobody.
     Files(FilesTrouble),
     /// It is a wheel variant that asks for what the machine has not (draft PEP 825).
@@ -430,6 +432,7 @@ impl Trouble {
             Trouble::WrongInterpreter { .. } => "wrong-interpreter",
             Trouble::Compiled(compiled) => compiled.id(),
             Trouble::DriverTooOld { .. } => "driver-too-old",
+            Trouble::DeviceUnsupported(_) => "device-unsupported",
             Trouble::Files(files) => files.id(),
             Trouble::TagMismatch { .. } => "tag-mismatch",
             Trouble::Variant(_) => "variant-mismatch",

@@ -63,6 +63,7 @@ impl Trouble {
                     format!("{miss} ({file} needs {library})")
                 }
             },
+            Trouble::DeviceUnsupported(miss) => miss.to_string(),
             Trouble::Files(files) => files.words(),
             Trouble::Variant(miss) => format!("its wheel is a variant {miss}"),
             Trouble::TagMismatch { tags, here } => {

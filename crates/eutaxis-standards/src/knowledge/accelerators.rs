@@ -8,6 +8,8 @@ use std::sync::{Arc, LazyLock};
 use serde::{Deserialize, Deserializer};
 
 use super::device_check::DeviceCheck;
+use super::device_code::CodeForm;
+use super::runtime_library::{Library, unmarked};
 use super::without::Without;
 use crate::fault::{Fault, FaultKind, escaped};
 use crate::name::{Name, nearest};
@@ -75,6 +77,15 @@ impl Number {
     /// The first part.
     pub fn major(&self) -> u64 {
         self.parts.first().copied().unwrap_or(0)
+    }
+
+    /// The number with at most so many parts.
+    pub(super) fn shortened(&self, parts: usize) -> Number {
+        let text: Vec<&str> = self.text.split('.').take(parts).collect();
+        Number {
+            parts: self.parts.iter().take(parts).copied().collect(),
+            text: text.join("."),
+        }
     }
 
     /// How many parts it has: 12.4 says more than 12.
@@ -154,6 +165,8 @@ pub struct Family {
     /// numbers of their own.
     #[serde(default)]
     companions: Vec<String>,
+    /// How code for its devices is told in compiled files.
+    code: Option<CodeForm>,
     toolkit: Vec<Toolkit>,
     /// How properties of variants speak of it.
     variant: Option<Properties>,
@@ -208,16 +221,6 @@ enum LabelNumber {
     Digits,
     /// `6.0`
     Dotted,
-}
-
-/// A runtime library and the toolkit it belongs to.
-#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct Library {
-    /// Its file name, as compiled files name it.
-    pub file: String,
-    /// The toolkit.
-    pub toolkit: Number,
 }
 
 /// A toolkit, with the lowest driver that runs it.
@@ -306,6 +309,10 @@ pub enum Runs {
 }
 
 impl Family {
+    pub(super) fn code(&self) -> Option<&CodeForm> {
+        self.code.as_ref()
+    }
+
     /// What a feature of a variant says of the family; none when it is none of its features.
     pub fn bound_of(&self, feature: &str) -> Option<Bound> {
         let named = self.variant.as_ref()?;
@@ -776,17 +783,26 @@ impl Families {
         self.of_label(&version.local()?)
     }
 
-    /// The toolkit that a compiled file's need for a runtime library tells; none when it is no such
-    /// library.
+    /// The toolkit that a runtime library tells, by the name under which a compiled file needs it or a
+    /// wheel brings it; none when it is no such library.
     pub fn of_library(&self, file: &str) -> Option<(Arc<Family>, Number)> {
+        let file = unmarked(file);
         let of = |f: &Arc<Family>| {
-            let library = f
-                .libraries
-                .iter()
-                .find(|l| l.file.eq_ignore_ascii_case(file))?;
-            Some((Arc::clone(f), library.toolkit.clone()))
+            let toolkit = f.libraries.iter().find_map(|l| l.toolkit_of(&file))?;
+            Some((Arc::clone(f), toolkit))
         };
         self.all.iter().find_map(of)
+    }
+
+    /// Whether a project is a runtime package of a family, or comes beside one.
+    pub fn is_runtime(&self, project: &Name) -> bool {
+        let named = Requirement::any(project);
+        self.of_package(&named).is_some()
+            || self.of_beside(&named).is_some()
+            || self
+                .all
+                .iter()
+                .any(|f| f.packages.iter().any(|p| p == project.as_str()))
     }
 
     /// Whether a library is one of a toolkit's, or comes beside it.

@@ -18,17 +18,19 @@ mod brought_by;
 mod building;
 mod causes;
 mod device_check;
+mod device_code;
 mod interpreters;
 mod libraries;
 mod policies;
 mod processors;
+mod runtime_library;
 mod stable_abi;
 mod standard_modules;
 mod standard_names;
 mod without;
 
 pub use accelerators::{
-    Bound, Families, Family, Form, Library, MadeFor, Number, Probe, Runs, Told, most_exact,
+    Bound, Families, Family, Form, MadeFor, Number, Probe, Runs, Told, most_exact,
 };
 pub use brought_by::{bringing, was_everywhere};
 pub use building::{
@@ -40,10 +42,12 @@ pub use causes::{
     Wording,
 };
 pub use device_check::DeviceCheck;
+pub use device_code::{CodeImage, CodeKind, DeviceCode};
 pub use interpreters::{Series, series, series_began, series_of};
 pub use libraries::{Libraries, Provided};
 pub use policies::{highest_symbol, may_need};
 pub use processors::{level_of, level_place, levels};
+pub use runtime_library::Library;
 pub use stable_abi::is_stable;
 pub use standard_modules::{Standing, standing};
 pub use standard_names::{Lacking, SeriesNumber, is_standard, lacking_module, lacking_name};

@@ -11,7 +11,7 @@ use std::sync::Arc;
 
 use super::System;
 use crate::fault::{Fault, escaped};
-use crate::knowledge::{Families, Family, MadeFor, Number, Runs};
+use crate::knowledge::{DeviceCode, Families, Family, MadeFor, Number, Runs};
 
 /// One accelerator of a place: a family, and what is known of toolkit, driver and devices.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -239,6 +239,13 @@ pub enum BuildMiss {
         /// The last toolkit that does.
         until: Number,
     },
+    /// Its compiled files hold no code that the device runs.
+    Code {
+        /// What they hold.
+        holds: DeviceCode,
+        /// The device's generation.
+        device: String,
+    },
 }
 
 impl fmt::Display for BuildMiss {
@@ -288,6 +295,11 @@ impl fmt::Display for BuildMiss {
                 f,
                 "built for {family} {toolkit}, which does not serve device {device} (last served by \
                     {until})"
+            ),
+            BuildMiss::Code { holds, device } => write!(
+                f,
+                "its compiled files hold code of {} {holds}: device {device} runs none of it",
+                holds.family.name
             ),
         }
     }
@@ -416,6 +428,40 @@ impl Accelerators {
         } else {
             first
         }
+    }
+
+    /// That no device of a family runs the code for it that compiled files hold; none where one of
+    /// them does, or nobody knows.
+    pub fn code_miss(&self, code: &[DeviceCode]) -> Option<Box<BuildMiss>> {
+        let miss = |holds: &DeviceCode| {
+            let mut devices = self.devices_of(holds);
+            let first = devices.next()?;
+            let runs_none = |device: &String| holds.runs_on(device) == Some(false);
+            (runs_none(first) && devices.all(runs_none)).then(|| {
+                Box::new(BuildMiss::Code {
+                    holds: holds.clone(),
+                    device: first.clone(),
+                })
+            })
+        };
+        code.iter().find_map(miss)
+    }
+
+    /// Whether a device is known to run some of the code that compiled files hold.
+    pub fn runs_code(&self, code: &[DeviceCode]) -> bool {
+        let runs = |holds: &DeviceCode| {
+            let mut devices = self.devices_of(holds);
+            devices.any(|device| holds.runs_on(device) == Some(true))
+        };
+        code.iter().any(runs)
+    }
+
+    fn devices_of<'a>(&'a self, code: &'a DeviceCode) -> impl Iterator<Item = &'a String> {
+        let same = self
+            .here
+            .iter()
+            .filter(|a| a.family.name == code.family.name);
+        same.flat_map(|a| &a.devices)
     }
 
     /// That a build which runs here is for a toolkit older than the devices; none where one of them

@@ -69,6 +69,15 @@ pub trait Depot: Send + Sync + std::fmt::Debug {
     /// The files of a wheel on a page of this depot, where they are known without fetching it.
     fn listed(&self, project: &Name, file: &PageFile) -> Option<Vec<ListedFile>>;
 
+    /// The files of a wheel on a page of this depot, asked for in parts of it if need be; none where
+    /// only the whole wheel would tell.
+    ///
+    /// # Errors
+    /// When the network fails.
+    fn list(&self, project: &Name, file: &PageFile) -> Result<Option<Vec<ListedFile>>> {
+        Ok(self.listed(project, file))
+    }
+
     /// Where a file on a page of this depot is.
     ///
     /// # Errors

@@ -76,6 +76,22 @@ impl<R: Remote> Depot for R {
         })
     }
 
+    fn list(&self, project: &Name, file: &PageFile) -> Result<Option<Vec<ListedFile>>> {
+        let known = self.listed(project, file);
+        let url = match place(file)? {
+            Place::Url(url) if known.is_none() => url,
+            Place::Url(_) | Place::Disk(_) => return Ok(known),
+        };
+        let (network, manner) = (self.network(), self.manner());
+        learn::list(&learn::Question {
+            network,
+            manner,
+            project,
+            file,
+            url: &url,
+        })
+    }
+
     fn sources(
         &self,
         project: &Name,

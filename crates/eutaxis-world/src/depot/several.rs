@@ -87,6 +87,10 @@ impl Depot for Several {
             .find_map(|depot| depot.listed(project, file))
     }
 
+    fn list(&self, project: &Name, file: &PageFile) -> Result<Option<Vec<ListedFile>>> {
+        self.first(|depot| depot.list(project, file))
+    }
+
     fn place(&self, project: &Name, file: &PageFile) -> Result<Place> {
         self.main().place(project, file)
     }

@@ -537,6 +537,11 @@ impl Network {
         )
     }
 
+    /// The cache folder.
+    pub(crate) fn cache(&self) -> &Path {
+        &self.cache
+    }
+
     /// A whole file that was fetched before, if its bytes are still right.
     pub fn kept_file(&self, sha256: &str, filename: &str) -> Option<PathBuf> {
         let path = self.file(sha256, filename);

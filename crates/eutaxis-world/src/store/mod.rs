@@ -189,6 +189,20 @@ impl Store {
     }
 }
 
+/// A wheel that the store of a cache folder has, by its hash.
+pub(crate) fn find(cache: &Path, sha256: &str) -> Option<Unpacked> {
+    let store = Store {
+        root: cache.join(STORE),
+    };
+    let entry = store.entry(&sha256.to_ascii_lowercase());
+    let manifest = is_sha256(sha256).then(|| intact(&entry)).flatten()?;
+    Some(Unpacked {
+        root: entry.join("files"),
+        manifest,
+        read: 0,
+    })
+}
+
 /// How often an entry is placed anew when others move it meanwhile.
 const PLACINGS: usize = 5;
 

@@ -67,7 +67,7 @@ impl Ahead {
             Fact::Metadata(project, _, MetadataAnswer::Known(metadata)) => {
                 self.needs(project, metadata)
             }
-            Fact::Page(..) | Fact::Metadata(..) => Vec::new(),
+            Fact::Page(..) | Fact::Metadata(..) | Fact::Files(..) => Vec::new(),
         }
     }
 

@@ -9,14 +9,14 @@ use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::Instant;
 
 use eutaxis_core::Name;
-use eutaxis_core::index::Page;
-use eutaxis_core::offer::MetadataAnswer;
+use eutaxis_core::index::{Page, PageFile};
+use eutaxis_core::offer::{MetadataAnswer, WheelFiles};
 use eutaxis_core::solve::{Effort, Want};
 
 use super::ahead::Ahead;
 use super::built::{ByBuild, Question};
 use super::judge::Judge;
-use super::{described, hashed};
+use super::{described, hashed, within};
 use crate::depot::{Depot, Depots};
 use crate::guarded::guarded;
 use crate::{Error, ErrorKind, Result};
@@ -29,6 +29,8 @@ const MOST_UNDER_WAY: usize = 24;
 pub(super) enum Fact {
     Page(Name, Option<(Arc<dyn Depot>, Arc<Page>)>),
     Metadata(Name, Arc<str>, MetadataAnswer),
+    /// None: that cannot be had without fetching the wheel.
+    Files(Name, Arc<str>, Option<Arc<WheelFiles>>),
 }
 
 enum Slot {
@@ -44,6 +46,7 @@ fn shown(want: &Want) -> String {
         Want::Direct(project, _) => format!("the file of {project}"),
         Want::Metadata(_, file) => format!("the metadata of {file}"),
         Want::Archive(_, file) => format!("{file}, to learn what it needs"),
+        Want::Files(_, file, _) => format!("the list of files of {file}"),
     }
 }
 
@@ -224,6 +227,22 @@ impl Crew {
             .collect()
     }
 
+    /// What was told of the files within a project's wheels, in the order of their names.
+    pub(super) fn files_of(&self, project: &Name) -> Vec<(Arc<str>, Option<Arc<WheelFiles>>)> {
+        let state = self.shared.lock();
+        let told = |(want, slot): (&Want, &Slot)| match (want, slot) {
+            (Want::Files(name, _, _), Slot::Done(Ok(Fact::Files(_, file, files))))
+                if name == project =>
+            {
+                Some((Arc::clone(file), files.clone()))
+            }
+            _ => None,
+        };
+        let mut all: Vec<_> = state.slots.iter().filter_map(told).collect();
+        all.sort_by(|a, b| a.0.cmp(&b.0));
+        all
+    }
+
     /// The page of a project that was answered, with its depot.
     pub(super) fn page_of(&self, project: &Name) -> Option<(Arc<dyn Depot>, Arc<Page>)> {
         self.shared.page_of(project)
@@ -329,7 +348,8 @@ impl Shared {
         let (Want::Page(asked)
         | Want::Direct(asked, _)
         | Want::Metadata(asked, _)
-        | Want::Archive(asked, _)) = want;
+        | Want::Archive(asked, _)
+        | Want::Files(asked, _, _)) = want;
         let shared = |(depot, page): (Arc<dyn Depot>, Page)| {
             let adjustments = self.judge.as_ref().map(|j| j.rules().adjustments);
             let page = hashed::completed(page, &*depot, asked, adjustments.unwrap_or_default());
@@ -355,11 +375,7 @@ impl Shared {
                     Effort::Cheap
                 };
                 let (depot, page) = self.page_of(project).ok_or_else(|| unknown(filename))?;
-                let file = page
-                    .files
-                    .iter()
-                    .find(|f| f.filename == *filename)
-                    .ok_or_else(|| unknown(filename))?;
+                let file = file_of(&page, filename)?;
                 let answer = match depot.metadata(project, file, effort) {
                     Err(error) if error.kind == ErrorKind::Metadata => {
                         MetadataAnswer::Unusable(error.message)
@@ -376,6 +392,13 @@ impl Shared {
                 };
                 let answer = question.completed(answer, self.by_build.as_ref())?;
                 Ok(Fact::Metadata(project.clone(), filename.clone(), answer))
+            }
+            Want::Files(project, filename, reach) => {
+                let (depot, page) = self.page_of(project).ok_or_else(|| unknown(filename))?;
+                let file = file_of(&page, filename)?;
+                let told = within::told(&depot, project, file, *reach, self.depots.network())?;
+                let told = told.map(Arc::new);
+                Ok(Fact::Files(project.clone(), Arc::clone(filename), told))
             }
         }
     }
@@ -397,6 +420,12 @@ impl Shared {
     }
 }
 
+fn file_of<'a>(page: &'a Page, filename: &str) -> Result<&'a PageFile> {
+    let mut all = page.files.iter();
+    let file = all.find(|f| *f.filename == *filename);
+    file.map(|f| &**f).ok_or_else(|| unknown(filename))
+}
+
 fn unknown(filename: &str) -> Error {
     Error::contents(format!("{filename} is on no page"))
 }
@@ -404,7 +433,7 @@ fn unknown(filename: &str) -> Error {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use eutaxis_core::index::{PageFile, parse_json};
+    use eutaxis_core::index::parse_json;
 
     use crate::depot::stub::{Stub, depots};
 

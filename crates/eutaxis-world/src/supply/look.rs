@@ -7,7 +7,8 @@ use std::sync::Arc;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::Page;
 use eutaxis_core::offer::{
-    JudgedPage, Learned, Loss, Lost, MetadataAnswer, Offer, Rules, Verdict, lost,
+    JudgedPage, Known, Learned, Loss, Lost, MetadataAnswer, Offer, Open, Reach, Rules, Verdict,
+    WheelFiles, lost, untold,
 };
 use eutaxis_core::requirement::Accepts;
 use eutaxis_core::solve::Want;
@@ -57,8 +58,14 @@ impl Run {
 
     fn judged_page(&self, page: &Arc<Page>, rules: &Rules<'_>) -> Arc<JudgedPage> {
         let mut judged = self.judges.of(rules).page(page);
-        for (file, answer) in self.crew(None).answers_of(&page.project) {
+        let crew = self.crew(None);
+        for (file, answer) in crew.answers_of(&page.project) {
             judged.learn(&file, &answer, rules);
+        }
+        for (file, files) in crew.files_of(&page.project) {
+            files.iter().for_each(|files| {
+                judged.learn_files(&file, files, rules);
+            });
         }
         judged
     }
@@ -75,22 +82,39 @@ impl Run {
                 None
             }
         };
-        let read = self.crew(None).answers_of(project).into_iter();
+        let crew = self.crew(None);
+        let read = crew.answers_of(project).into_iter();
         asked.extend(read.map(|(file, answer)| (file, metadata(answer))));
+        let mut within: HashMap<_, _> = crew.files_of(project).into_iter().collect();
         loop {
-            let known = |file: &Arc<str>| asked.get(file).cloned();
-            let file = match lost(judged, offer, &known, rules) {
+            let known = Known {
+                metadata: &|file| asked.get(file).cloned(),
+                files: &|file| within.get(file).cloned(),
+            };
+            let open = match lost(judged, offer, known, rules) {
                 Lost::No => return None,
                 Lost::Yes(loss) => return Some(loss),
-                Lost::Ask(file) => file,
+                Lost::Ask(open) => open,
             };
-            let want = Want::Metadata(project.clone(), Arc::clone(&file));
-            self.crew(None).order([&want].into_iter());
-            let told = match self.crew(None).fact(&want) {
-                Ok(Fact::Metadata(_, _, answer)) => metadata(answer),
-                Ok(Fact::Page(..)) | Err(_) => None,
+            let want = match &open {
+                Open::Metadata(file) => Want::Metadata(project.clone(), Arc::clone(file)),
+                Open::Files(file) => Want::Files(project.clone(), Arc::clone(file), Reach::Parts),
             };
-            asked.insert(file, told);
+            crew.order([&want].into_iter());
+            match (open, crew.fact(&want)) {
+                (Open::Metadata(file), Ok(Fact::Metadata(_, _, answer))) => {
+                    asked.insert(file, metadata(answer));
+                }
+                (Open::Files(file), Ok(Fact::Files(_, _, files))) => {
+                    within.insert(file, files);
+                }
+                (Open::Metadata(file), _) => {
+                    asked.insert(file, None);
+                }
+                (Open::Files(file), _) => {
+                    within.insert(file, None);
+                }
+            }
         }
     }
 
@@ -118,7 +142,7 @@ impl Run {
             };
             all.push(match &fact {
                 Fact::Page(_, Some((_, page))) => Some(looking(page)),
-                Fact::Page(_, None) | Fact::Metadata(..) => None,
+                Fact::Page(_, None) | Fact::Metadata(..) | Fact::Files(..) => None,
             });
         }
         while look_once(&mut all, crew, rules, depth) {}
@@ -154,8 +178,14 @@ fn look_once(
         let Some(want) = looking.want.take() else {
             continue;
         };
-        if let Ok(Fact::Metadata(_, file, answer)) = crew.fact(&want) {
-            looking.learn(&want, &file, &answer, rules, depth);
+        match crew.fact(&want) {
+            Ok(Fact::Metadata(_, file, answer)) => {
+                looking.learn(&want, &file, &answer, rules, depth);
+            }
+            Ok(Fact::Files(_, file, files)) => {
+                looking.learn_files(&file, files.as_deref(), rules, depth);
+            }
+            Ok(Fact::Page(..)) | Err(_) => {}
         }
     }
     any
@@ -192,6 +222,28 @@ impl<'a> Looking<'a> {
             .then(|| Want::Metadata(judged.project().clone(), Arc::clone(&file.filename)))
     }
 
+    /// The files of the wheel that would be taken, where they would tell what it was made for.
+    fn untold(&self, rules: &Rules<'_>) -> Option<Want> {
+        let judged = &self.looked.judged;
+        let best = judged.best(self.requirement, rules)?;
+        let (file, reach) = untold(judged, best, rules)?;
+        Some(Want::Files(judged.project().clone(), file, reach))
+    }
+
+    fn learn_files(
+        &mut self,
+        file: &Arc<str>,
+        files: Option<&WheelFiles>,
+        rules: &Rules<'_>,
+        depth: Depth,
+    ) {
+        let judged = &mut self.looked.judged;
+        if files.is_some_and(|files| judged.learn_files(file, files, rules)) {
+            self.looked.metadata = None;
+            self.want = self.next(rules, depth);
+        }
+    }
+
     fn learn(
         &mut self,
         want: &Want,
@@ -202,7 +254,10 @@ impl<'a> Looking<'a> {
     ) {
         match self.looked.judged.learn(file, answer, rules) {
             Learned::Told(told) if told.is_barred => self.want = self.next(rules, depth),
-            Learned::Told(told) => self.looked.metadata = told.metadata,
+            Learned::Told(told) => {
+                self.looked.metadata = told.metadata;
+                self.want = self.untold(rules).filter(|_| depth == Depth::Needs);
+            }
             // An archive of source is not fetched for a list.
             Learned::Dear
                 if depth == Depth::Needs

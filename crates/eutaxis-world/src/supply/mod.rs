@@ -11,6 +11,7 @@ mod described;
 mod hashed;
 mod judge;
 mod look;
+mod within;
 
 use std::collections::HashSet;
 use std::path::PathBuf;
@@ -341,6 +342,9 @@ impl Run {
                 self.metadata.fetch_add(1, Ordering::Relaxed);
                 search.supply_metadata(&project, &file, &answer);
             }
+            Fact::Files(project, file, files) => {
+                search.supply_files(&project, &file, files.as_ref());
+            }
         }
     }
 
@@ -355,7 +359,7 @@ impl Run {
         let facts = whole(wants.iter().map(|want| crew.fact(want)).collect());
         let page = |fact: Fact| match fact {
             Fact::Page(_, page) => page.map(|(_, page)| page),
-            Fact::Metadata(..) => None,
+            Fact::Metadata(..) | Fact::Files(..) => None,
         };
         Ok(facts?.into_iter().map(page).collect())
     }
@@ -382,7 +386,7 @@ impl Run {
             match crew.fact(&want)? {
                 Fact::Metadata(_, _, MetadataAnswer::Known(metadata)) => return Ok(Some(metadata)),
                 Fact::Metadata(_, _, MetadataAnswer::Dear(_)) => {}
-                Fact::Page(..) | Fact::Metadata(..) => break,
+                Fact::Page(..) | Fact::Metadata(..) | Fact::Files(..) => break,
             }
         }
         Ok(None)

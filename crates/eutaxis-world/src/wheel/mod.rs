@@ -3,10 +3,12 @@
 //! first refusal; `assay` tells them all.
 
 mod archive;
+mod compiled;
 mod contents;
 mod modules;
 
 pub(crate) use archive::{Archive, Member};
+pub(crate) use compiled::{CompiledFile, compiled_files, is_named_compiled};
 pub(crate) use contents::{Seen, check, hash_of_part, is_other_hash};
 pub use modules::{Sources, among_modules, sources, top_modules};
 

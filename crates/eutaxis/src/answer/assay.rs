@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use eutaxis_core::artifact::WheelName;
 use eutaxis_core::assay::{Needs, Remark};
+use eutaxis_core::knowledge::DeviceCode;
 use eutaxis_world::wheel::Refusal;
 
 /// The answer about one file.
@@ -14,6 +15,8 @@ pub(crate) struct Verdict {
     pub(crate) bars: Vec<Bar>,
     pub(crate) broken: Vec<Remark>,
     pub(crate) needs: Vec<Needs>,
+    /// The generations of devices for which its compiled files hold code.
+    pub(crate) code: Vec<DeviceCode>,
     /// What is wrong with RECORD and hashes.
     pub(crate) record: Vec<String>,
     pub(crate) inside: Inside,

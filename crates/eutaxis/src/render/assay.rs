@@ -155,6 +155,15 @@ fn one(verdict: &Verdict, width: usize, verbose: bool, text: &mut String) {
             text.push_str(&labelled(label, &style::dim(label), &line, width));
         }
     }
+    for code in &verdict.code {
+        let more = if code.is_whole {
+            ""
+        } else {
+            ", and more that is packed"
+        };
+        let line = format!("code of {} {code}{more}", code.family.name);
+        text.push_str(&labelled("device", &style::dim("device"), &line, width));
+    }
     if let Some(platform) = verdict.local_platform() {
         let line = format!(
             "{platform} is the tag of a local build: it fits machines of this kind by name, and \

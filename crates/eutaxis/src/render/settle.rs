@@ -237,6 +237,7 @@ fn evidence(settled: &Settled<'_>) -> String {
         Evidence::Label => "labels",
         Evidence::Dependency => "the runtime packages that their metadata ask for",
         Evidence::Companion => "packages beside the runtime that their metadata ask for",
+        Evidence::Library => "the libraries in their files",
     };
     all.iter().map(word).collect::<Vec<_>>().join(" and ")
 }

@@ -2,6 +2,7 @@
 
 use eutaxis_core::Target;
 use eutaxis_core::assay::{Needs, Remark as Told};
+use eutaxis_core::knowledge::DeviceCode as Held;
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -24,6 +25,9 @@ struct File {
     bars: Vec<Remark>,
     promises_broken: Vec<Remark>,
     binaries: Vec<Binary>,
+    /// Generations of devices for which its compiled files hold code.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    device_code: Vec<DeviceCode>,
     record: Record,
     /// Modules that people import.
     modules: Vec<String>,
@@ -64,6 +68,18 @@ struct Binary {
     accelerator: Option<String>,
 }
 
+/// Code for the devices of a family.
+#[derive(Debug, Serialize, JsonSchema)]
+struct DeviceCode {
+    family: String,
+    /// Generations whose devices run it.
+    machine: Vec<String>,
+    /// Generations from which on the driver compiles it.
+    intermediate: Vec<String>,
+    /// All of it could be looked into.
+    whole: bool,
+}
+
 /// Whether RECORD is right.
 #[derive(Debug, Serialize, JsonSchema)]
 struct Record {
@@ -88,6 +104,7 @@ impl From<&Verdict> for File {
             bars: verdict.bars.iter().map(Remark::from).collect(),
             promises_broken: verdict.broken.iter().map(Remark::from).collect(),
             binaries: verdict.needs.iter().map(Binary::from).collect(),
+            device_code: verdict.code.iter().map(DeviceCode::from).collect(),
             record: Record {
                 ok: verdict.record.is_empty() && verdict.word != Word::Unreadable,
                 problems: verdict.record.clone(),
@@ -117,6 +134,17 @@ impl From<&Bar> for Remark {
         Remark {
             kind: bar.kind().to_owned(),
             detail: bar.detail(),
+        }
+    }
+}
+
+impl From<&Held> for DeviceCode {
+    fn from(code: &Held) -> Self {
+        DeviceCode {
+            family: code.family.name.clone(),
+            machine: code.machine.clone(),
+            intermediate: code.intermediate.clone(),
+            whole: code.is_whole,
         }
     }
 }

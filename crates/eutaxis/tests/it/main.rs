@@ -16,6 +16,7 @@ mod assay;
 mod bad_input;
 #[cfg(unix)]
 mod build;
+mod builds;
 mod check;
 mod chronology;
 mod clash;

@@ -266,6 +266,7 @@ pub(super) fn run_whole(
                                 &MetadataAnswer::Known(Arc::new(found)),
                             );
                         }
+                        Want::Files(name, file, _) => search.supply_files(&name, &file, None),
                         Want::Direct(..) => panic!("no toy world has URLs"),
                     }
                 }

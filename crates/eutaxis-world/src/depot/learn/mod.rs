@@ -71,6 +71,14 @@ pub(super) fn listed(question: &Question<'_>) -> Option<Vec<ListedFile>> {
         .listed(Kept::of(question).key())
 }
 
+/// The files of a wheel, by parts of it; none where parts do not do. That is kept.
+///
+/// # Errors
+/// When the network fails.
+pub(super) fn list(question: &Question<'_>) -> Result<Option<Vec<ListedFile>>> {
+    wheel::list(question, &Kept::of(question))
+}
+
 /// What a file needs, as far as this effort goes.
 ///
 /// # Errors

@@ -25,16 +25,7 @@ pub(super) fn by_parts(question: &Question<'_>, kept: &Kept<'_>) -> Result<Learn
         Got::Gone(learnt) => return Ok(learnt),
     };
     if let Some(directory) = directory {
-        let list: Vec<ListedFile> = directory
-            .into_iter()
-            .filter(|e| !e.name.ends_with('/'))
-            .map(|e| ListedFile {
-                path: e.name,
-                size: e.size,
-                crc: e.crc,
-            })
-            .collect();
-        question.network.catalogue().keep_listed(kept.key(), &list);
+        keep_list(question, kept, directory);
     }
     match members.as_slice() {
         // The whole file tells what is wrong with it, if it still is.
@@ -42,6 +33,32 @@ pub(super) fn by_parts(question: &Question<'_>, kept: &Kept<'_>) -> Result<Learn
         [(_, bytes)] => question.said(inside::read_metadata(bytes, question.url)),
         _ => question.said(Err(inside::several(question.url))),
     }
+}
+
+/// The files of a wheel, without the rest of it; none where parts do not do. No hash covers what
+/// comes, so that it is not asked for in the open.
+pub(super) fn list(question: &Question<'_>, kept: &Kept<'_>) -> Result<Option<Vec<ListedFile>>> {
+    let is_open = super::is_in_the_open(question.url, question.manner);
+    if question.network.is_offline() || is_open {
+        return Ok(None);
+    }
+    // No member is looked for: only the directory.
+    let Got::Members(_, Some(directory)) = parts(question, &|_| false, 1)? else {
+        return Ok(None);
+    };
+    Ok(Some(keep_list(question, kept, directory)))
+}
+
+fn keep_list(question: &Question<'_>, kept: &Kept<'_>, directory: Vec<Entry>) -> Vec<ListedFile> {
+    let files = directory.into_iter().filter(|e| !e.name.ends_with('/'));
+    let listed = files.map(|e| ListedFile {
+        path: e.name,
+        size: e.size,
+        crc: e.crc,
+    });
+    let list: Vec<ListedFile> = listed.collect();
+    question.network.catalogue().keep_listed(kept.key(), &list);
+    list
 }
 
 /// Sources of a wheel, without the rest of it; none where parts do not do.

@@ -151,6 +151,7 @@ fn verdict(path: &Path, looked: Looked, target: &Target) -> Verdict {
         bars,
         broken: assayed.broken,
         needs: assayed.needs,
+        code: assayed.code,
         record: looked
             .refusals
             .iter()

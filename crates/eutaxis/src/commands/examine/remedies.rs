@@ -14,7 +14,7 @@ use crate::output::Output;
 use crate::placed::{self, Held};
 
 /// Findings that another release or file may mend.
-const MENDED_BY_PLACING: [&str; 11] = [
+const MENDED_BY_PLACING: [&str; 12] = [
     "unmet-requirement",
     "version-clash",
     "wrong-interpreter",
@@ -23,6 +23,7 @@ const MENDED_BY_PLACING: [&str; 11] = [
     "libc-too-old",
     "cxx-runtime-too-old",
     "driver-too-old",
+    "device-unsupported",
     "tag-mismatch",
     "absent-file",
     "broken-metadata",
