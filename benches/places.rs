@@ -75,6 +75,7 @@ fn run(depot: &Path, cache: &Path) -> Run {
         vec![Listed {
             depot,
             only: Vec::new(),
+            asks_dates: false,
             accelerator: None,
         }],
         network,

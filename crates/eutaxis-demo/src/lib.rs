@@ -18,7 +18,7 @@ mod world;
 use std::io;
 use std::path::{Path, PathBuf};
 
-pub use binary::Library;
+pub use binary::{Library, windows_library};
 pub use logs::LOGS;
 pub use neglect::{FIRN, found_wheels, neglect};
 pub use wheel::{Wheel, write_wheel};

@@ -12,6 +12,7 @@ pub mod depot;
 pub mod environment;
 mod error;
 pub mod files;
+pub mod foreign;
 pub mod gather;
 mod guarded;
 mod halt;

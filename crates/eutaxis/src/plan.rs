@@ -541,10 +541,12 @@ pub(crate) fn named_depots(
             None => open(&Named::at(place, &here), &network)?,
         };
         let accelerator = entry.and_then(|e| e.accelerator.clone());
+        let asks_dates = entry.is_some_and(|e| e.asks_dates);
         listed.push(Listed {
             depot,
             only: Vec::new(),
             accelerator,
+            asks_dates,
         });
     }
     for entry in &surroundings.config.depots {
@@ -553,6 +555,7 @@ pub(crate) fn named_depots(
             depot,
             only: entry.only.clone(),
             accelerator: entry.accelerator.clone(),
+            asks_dates: entry.asks_dates,
         });
     }
     Ok(Arc::new(Depots::new(listed, network)))

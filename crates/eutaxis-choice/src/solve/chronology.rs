@@ -26,11 +26,12 @@ pub enum Strength {
 
 /// All series of a project, in the order in which they began: each with the day of its first final
 /// release, or where there is none of its first.
-pub(super) fn all_series(offers: &[Offer]) -> Vec<((u64, u64), Timestamp)> {
+pub(super) fn all_series<'a>(
+    offers: impl Iterator<Item = (&'a Offer, Option<Timestamp>)>,
+) -> Vec<((u64, u64), Timestamp)> {
     let mut first: BTreeMap<(u64, u64), (bool, Timestamp)> = BTreeMap::new();
-    for offer in offers {
-        let (Some(series), Some(date)) = (major_series(&offer.version), offer.first_published())
-        else {
+    for (offer, date) in offers {
+        let (Some(series), Some(date)) = (major_series(&offer.version), date) else {
             continue;
         };
         let mine = (offer.version.is_prerelease(), date);

@@ -314,7 +314,7 @@ pub(super) fn by_interpreter(
     let offer = release.offer()?;
     let is_old =
         |date: Option<Timestamp>| date.is_some_and(|d| began.duration_since(d) > INTERPRETER);
-    let published = offer.first_published()?;
+    let published = release.facts.appeared(offer)?;
     let better = |w: &PagedWheel| w.version > offer.version && !is_old(w.first);
     if !is_old(Some(published))
         || classified.is_some_and(|c| c >= version)

@@ -18,7 +18,7 @@ use crate::offer::{
     needs_only, requirements, untold,
 };
 use eutaxis_standards::artifact::{Metadata, Unread};
-use eutaxis_standards::index::FileKind;
+use eutaxis_standards::index::{FileKind, Page};
 use eutaxis_standards::knowledge::{MadeFor, Number};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::{Accepts, Requirement};
@@ -236,13 +236,14 @@ pub(super) struct PagedWheel {
     pub(super) published: Option<Timestamp>,
 }
 
-fn paged_wheel(offer: &Offer) -> Option<PagedWheel> {
+fn paged_wheel(offer: &Offer, page: &Page) -> Option<PagedWheel> {
+    let elsewhere = page.date_elsewhere(&offer.version);
     let best = offer.best().filter(|_| offer.verdict == Verdict::Ready)?;
     is_final(offer).then(|| PagedWheel {
         version: offer.version.clone(),
         file: Arc::clone(&best.file.filename),
-        first: offer.first_published(),
-        published: best.file.published,
+        first: offer.first_published().or(elsewhere),
+        published: best.file.published.or(elsewhere),
     })
 }
 
@@ -268,7 +269,7 @@ impl ProjectFacts {
             .offers()
             .iter()
             .rev()
-            .filter_map(paged_wheel)
+            .filter_map(|offer| paged_wheel(offer, facts.judged.page()))
             .collect();
         facts.wheels.sort_by(|a, b| a.version.cmp(&b.version));
         facts.newest = facts
@@ -283,14 +284,15 @@ impl ProjectFacts {
             .filter(|o| o.verdict != Verdict::Barred)
             .map(|o| Usable {
                 version: o.version.clone(),
-                first: o.first_published(),
+                first: facts.appeared(o),
                 verdict: o.verdict,
                 compiled: o.best().is_some_and(|f| is_compiled_wheel(&f.file.kind)),
             })
             .collect();
-        facts.series = chronology::all_series(facts.offers());
+        let dated = facts.offers().iter().map(|o| (o, facts.appeared(o)));
+        facts.series = chronology::all_series(dated);
         let finals = facts.offers().iter().filter(|o| !o.version.is_prerelease());
-        facts.last_published = finals.filter_map(Offer::first_published).max();
+        facts.last_published = finals.filter_map(|o| facts.appeared(o)).max();
         facts.rank(problem);
         facts
     }
@@ -396,11 +398,17 @@ impl ProjectFacts {
         }
     }
 
-    /// When the best file of a value appeared.
-    pub(super) fn published(&self, value: Value) -> Option<jiff::Timestamp> {
-        self.offer(value)
-            .and_then(Offer::best)
-            .and_then(|f| f.file.published)
+    /// When a release appeared, by its first file, or as others tell it.
+    pub(super) fn appeared(&self, offer: &Offer) -> Option<Timestamp> {
+        let elsewhere = || self.judged.page().date_elsewhere(&offer.version);
+        offer.first_published().or_else(elsewhere)
+    }
+
+    /// When the best file of a value appeared, or as others tell it of its release.
+    pub(super) fn published(&self, value: Value) -> Option<Timestamp> {
+        let offer = self.offer(value)?;
+        let own = offer.best().and_then(|f| f.file.published);
+        own.or_else(|| self.judged.page().date_elsewhere(&offer.version))
     }
 
     fn index_needs(&mut self) {

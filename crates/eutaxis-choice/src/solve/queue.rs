@@ -217,14 +217,9 @@ impl Queue {
         facts: &Facts,
         value_of: &dyn Fn(&Name) -> Option<Value>,
     ) -> Option<OwnTime> {
-        let offer = facts
-            .get(project)
-            .filter(|_| self.held.contains(project))?
-            .offer(value_of(project)?)?;
-        let until = offer
-            .first_published()?
-            .checked_add(super::held::GRACE)
-            .ok()?;
+        let facts = facts.get(project).filter(|_| self.held.contains(project))?;
+        let appeared = facts.appeared(facts.offer(value_of(project)?)?)?;
+        let until = appeared.checked_add(super::held::GRACE).ok()?;
         Some(OwnTime {
             until,
             of: project.clone(),

@@ -19,7 +19,7 @@ use super::queue::{OwnTime, Queue};
 use super::solution::{Solution, Sources};
 use super::state::{NodeKind, State};
 use super::table::Value;
-use crate::offer::{JudgedPage, MetadataAnswer, Offer, Open, WheelFiles};
+use crate::offer::{JudgedPage, MetadataAnswer, Open, WheelFiles};
 use eutaxis_standards::index::Page;
 use eutaxis_standards::name::Name;
 
@@ -364,7 +364,7 @@ impl Search {
             return present.first();
         };
         let key = |value: Value| {
-            let date = facts.offer(value).and_then(Offer::first_published);
+            let date = facts.offer(value).and_then(|o| facts.appeared(o));
             let late = date.is_some_and(|d| d > time.until);
             let age = if late {
                 usize::MAX - facts.release(value)

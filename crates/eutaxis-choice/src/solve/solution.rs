@@ -41,6 +41,8 @@ pub struct Chosen {
     pub version: Version,
     /// The file.
     pub file: Arc<PageFile>,
+    /// When its release appeared, as others tell it, where its depot gives no date.
+    pub date_elsewhere: Option<jiff::Timestamp>,
     /// `Ready` for a wheel, `Build` for source.
     pub verdict: Verdict,
     /// What the wheel was made for beyond interpreter and platform, if that is told.
@@ -65,6 +67,11 @@ pub struct Chosen {
 }
 
 impl Chosen {
+    /// When it appeared: the file, or as others tell it of its release.
+    pub fn appeared(&self) -> Option<jiff::Timestamp> {
+        self.file.published.or(self.date_elsewhere)
+    }
+
     /// The label of a wheel variant (draft PEP 825).
     pub fn variant(&self) -> Option<&str> {
         self.file.kind.variant()
@@ -375,7 +382,7 @@ fn held_back(chosen: &Chosen) -> Option<HeldBack> {
     Some(HeldBack {
         project: chosen.project.clone(),
         version: chosen.version.clone(),
-        published: chosen.file.published,
+        published: chosen.appeared(),
         instead_of: newer.version.clone(),
         newer_published: newer.published,
         because: newer.out.first()?.clone(),
@@ -469,7 +476,7 @@ fn never_met(
             .get(&asker.project)
             .zip(value_of(&asker.project))
             .and_then(|(f, v)| f.needs(v));
-        let (Some(needs), Some(published)) = (needs, asker.file.published) else {
+        let (Some(needs), Some(published)) = (needs, asker.appeared()) else {
             continue;
         };
         let mut seen: Vec<&Name> = Vec::new();
@@ -489,8 +496,7 @@ fn never_met(
             }
             seen.push(name);
             let both = is_compiled_wheel(&asker.file.kind) && is_compiled_wheel(&other.file.kind);
-            let doubt =
-                chronology::doubt(known, &other.version, other.file.published, published, both);
+            let doubt = chronology::doubt(known, &other.version, other.appeared(), published, both);
             cautions.extend(doubt.map(|(strength, began)| Caution::NeverMet {
                 project: asker.project.clone(),
                 version: asker.version.clone(),
@@ -561,6 +567,10 @@ fn chosen_of(
         project: project.clone(),
         version: offer.version.clone(),
         file: Arc::clone(&best.file),
+        date_elsewhere: match best.file.published {
+            Some(_) => None,
+            None => known.judged().page().date_elsewhere(&offer.version),
+        },
         verdict: offer.verdict,
         build: known.build(value).cloned(),
         properties: best.properties.clone(),
@@ -752,14 +762,9 @@ impl Reader<'_> {
             .time_of(&chosen.project)
             .filter(|_| !known.is_numbered_by_date())?;
         let asker = all.iter().find(|c| c.project == time.of)?;
-        let first = self
-            .facts
-            .get(&time.of)?
-            .offer((self.value_of)(&time.of)?)?
-            .first_published()?;
-        let late = offer
-            .first_published()
-            .is_some_and(|date| date > time.until);
+        let held = self.facts.get(&time.of)?;
+        let first = held.appeared(held.offer((self.value_of)(&time.of)?)?)?;
+        let late = known.appeared(offer).is_some_and(|date| date > time.until);
         late.then(|| Out::Late(time.of.clone(), asker.version.clone(), first))
     }
 

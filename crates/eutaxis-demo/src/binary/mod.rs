@@ -10,6 +10,11 @@ mod program;
 pub use library::Library;
 pub(crate) use program::program;
 
+/// A library of Windows on x86_64 that needs this one of an interpreter.
+pub fn windows_library(python: &str) -> Vec<u8> {
+    pe::module(python)
+}
+
 /// File suffix and bytes of the module `_core` for a series of CPython and the platform part of a
 /// wheel's tags.
 pub(crate) fn extension(series: &str, platform: &str, stable: bool) -> (String, Vec<u8>) {

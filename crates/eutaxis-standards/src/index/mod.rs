@@ -20,7 +20,7 @@ mod html;
 mod json;
 mod links;
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -72,6 +72,9 @@ pub struct Page {
     pub made_for: Option<String>,
     /// What describes the variants of its releases (draft PEP 825).
     pub variants: Vec<Described>,
+    /// When its releases (by public versions) appeared, as others tell that; for a page that gives no
+    /// dates itself.
+    pub dates_elsewhere: BTreeMap<Version, Timestamp>,
 }
 
 /// The description of a release's variants.
@@ -195,6 +198,7 @@ impl Page {
             elsewhere: Vec::new(),
             made_for: None,
             variants: Vec::new(),
+            dates_elsewhere: BTreeMap::new(),
         }
     }
 
@@ -219,6 +223,14 @@ impl Page {
             .as_ref()
             .filter(|(status, _)| status == "quarantined")
             .map(|(_, r)| r.as_deref().unwrap_or(""))
+    }
+
+    /// When a release appeared, as others tell that.
+    pub fn date_elsewhere(&self, version: &Version) -> Option<Timestamp> {
+        if self.dates_elsewhere.is_empty() {
+            return None;
+        }
+        self.dates_elsewhere.get(&version.public()).copied()
     }
 
     /// Why a page without a file that can be used has none, as far as it says.

@@ -259,7 +259,7 @@ struct Model {
     device: String,
 }
 
-/// Where a Linux machine tells of a family: patterns of paths under its root.
+/// Where a machine tells of a family: patterns of paths under its root.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 pub struct Probe {
@@ -273,6 +273,8 @@ pub struct Probe {
     pub models: Vec<Told>,
     /// Files with versions of installed toolkits.
     pub toolkits: Vec<Told>,
+    /// Libraries that come with a toolkit or beside it, whose names end with their versions.
+    pub libraries: Vec<String>,
 }
 
 /// A file and what stands before what is told there.
@@ -283,12 +285,12 @@ pub struct Told {
     pub file: String,
     /// The text before it; empty for the start of the file.
     pub after: String,
-    /// How a generation is written.
+    /// How it is written.
     #[serde(default)]
     pub form: Form,
 }
 
-/// How a generation of devices is written in a file.
+/// How a generation of devices, or a driver's version, is written in a file.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Form {
@@ -297,6 +299,8 @@ pub enum Form {
     Word,
     /// As one number: 90010 is gfx90a, 0 a processor.
     Gfx,
+    /// As the last five digits of a file's version: 31.0.15.5161 is 551.61.
+    LastFive,
 }
 
 /// How a driver runs a toolkit. The first is better.

@@ -19,10 +19,20 @@ pub struct Found {
     pub highest_toolkit: Option<Number>,
     /// Toolkits that are installed.
     pub toolkits: Vec<Number>,
+    /// Libraries that come with a toolkit or beside it and are installed, each with its newest version.
+    pub libraries: Vec<(String, Number)>,
     /// Models of the devices, in words.
     pub models: Vec<String>,
     /// Why it cannot be used, if it cannot.
     pub unusable: Option<&'static str>,
+}
+
+impl Found {
+    /// The libraries that are installed, each with its version.
+    pub fn library_words(&self) -> Vec<String> {
+        let words = |(name, version): &(String, Number)| format!("{name} {version}");
+        self.libraries.iter().map(words).collect()
+    }
 }
 
 /// What is there of each family, in their order; families of which nothing is there are left out.
@@ -46,9 +56,7 @@ pub fn of_machine(root: &Path, families: &Arc<Families>, system: System) -> Acce
 
 fn of_family(root: &Path, family: &Arc<Family>, system: System) -> Option<Found> {
     let probe = &family.probe;
-    let driver = told(root, &probe.driver)
-        .iter()
-        .find_map(|text| number_in(text));
+    let driver = probe.driver.iter().find_map(|place| driver_at(root, place));
     let present = probe
         .present
         .iter()
@@ -83,7 +91,8 @@ fn of_family(root: &Path, family: &Arc<Family>, system: System) -> Option<Found>
             devices.extend(told.filter(|d| !devices.contains(d)));
         }
     }
-    if driver.is_none() && !present && toolkits.is_empty() {
+    let libraries = installed(root, &probe.libraries);
+    if driver.is_none() && !present && toolkits.is_empty() && libraries.is_empty() {
         return None;
     }
     let highest_toolkit = driver
@@ -96,6 +105,9 @@ fn of_family(root: &Path, family: &Arc<Family>, system: System) -> Option<Found>
         (true, None) if !needs_driver => None,
         (true, None) => Some("its driver's version is not told"),
         (false, Some(_)) => Some("a driver is there, and no device"),
+        (false, None) if toolkits.is_empty() => {
+            Some("libraries of it are installed, and there is neither driver nor device")
+        }
         (false, None) => Some("a toolkit is installed, and there is neither driver nor device"),
     };
     let accelerator = Accelerator {
@@ -109,9 +121,51 @@ fn of_family(root: &Path, family: &Arc<Family>, system: System) -> Option<Found>
         accelerator,
         highest_toolkit,
         toolkits,
+        libraries,
         models,
         unusable,
     })
+}
+
+/// The driver that a place tells; where several files do, the newest.
+fn driver_at(root: &Path, place: &Told) -> Option<Number> {
+    let texts = told(root, std::slice::from_ref(place));
+    match place.form {
+        Form::Word | Form::Gfx => texts.iter().find_map(|text| number_in(text)),
+        Form::LastFive => texts.iter().filter_map(|text| of_last_five(text)).max(),
+    }
+}
+
+/// The driver's number within the version of a file, which has four parts (31.0.15.5161).
+fn of_last_five(text: &str) -> Option<Number> {
+    let plain = |c: char| c.is_ascii_digit() || c == '.';
+    let mut words = text.split(|c| !plain(c));
+    let version = words.find(|w| w.split('.').filter(|p| !p.is_empty()).count() == 4)?;
+    let digits: String = version.split('.').skip(2).collect();
+    let last = digits.get(digits.len().checked_sub(5)?..)?;
+    let (major, minor) = last.split_at_checked(3)?;
+    Number::parse(&format!("{major}.{minor}")).ok()
+}
+
+/// Libraries by the names of their files, each with the longest number that one of them ends with.
+fn installed(root: &Path, patterns: &[String]) -> Vec<(String, Number)> {
+    let mut found: Vec<(String, Number)> = Vec::new();
+    for path in patterns.iter().flat_map(|pattern| matching(root, pattern)) {
+        let name = path.file_name().map(|n| n.to_string_lossy().into_owned());
+        let Some((name, number)) = name.as_deref().and_then(|n| n.split_once(".so.")) else {
+            continue;
+        };
+        let Ok(number) = Number::parse(number) else {
+            continue;
+        };
+        match found.iter_mut().find(|(n, _)| n == name) {
+            Some((_, known)) if number.is_within(known) || number > *known => *known = number,
+            Some(_) => {}
+            None => found.push((name.to_owned(), number)),
+        }
+    }
+    found.sort_by(|a, b| a.0.cmp(&b.0));
+    found
 }
 
 /// What stands behind the words of each place, in each of its files; for a place with a key in
@@ -120,7 +174,7 @@ fn told(root: &Path, places: &[Told]) -> Vec<String> {
     let mut found = Vec::new();
     for place in places {
         for path in matching(root, &place.file) {
-            let text = start_of(&path);
+            let text = text_of(&path);
             if place.after.is_empty() {
                 found.push(text);
             } else {
@@ -129,6 +183,15 @@ fn told(root: &Path, places: &[Told]) -> Vec<String> {
         }
     }
     found
+}
+
+/// The start of a text, which on Windows may be of 16-bit characters.
+fn text_of(path: &Path) -> String {
+    let text = start_of(path);
+    match text.contains('\0') {
+        true => text.replace(['\0', '\u{fffd}'], ""),
+        false => text,
+    }
 }
 
 /// The first number with a dot in a text.
@@ -155,7 +218,7 @@ fn shortened(number: &Number) -> Number {
 fn generation(text: &str, form: Form) -> Option<String> {
     let word = text.split_whitespace().next()?;
     match form {
-        Form::Word => Some(word.to_owned()),
+        Form::Word | Form::LastFive => Some(word.to_owned()),
         Form::Gfx => {
             let number: u32 = word.parse().ok().filter(|n| *n > 0)?;
             Some(format!(
@@ -188,6 +251,11 @@ toolkits = [{ file = "opt/nordglim*/version.txt", after = "" }]
 
     /// What is found under a root with these files.
     fn found(files: &[(&str, &str)]) -> Vec<String> {
+        found_on("linux x86_64", files)
+    }
+
+    /// The same of a machine of this platform.
+    fn found_on(platform: &str, files: &[(&str, &str)]) -> Vec<String> {
         let root = tempfile::tempdir().unwrap();
         for (path, text) in files {
             let path = root.path().join(path);
@@ -195,11 +263,11 @@ toolkits = [{ file = "opt/nordglim*/version.txt", after = "" }]
             std::fs::write(path, text).unwrap();
         }
         let families = Arc::new(Families::built_in().with(NORDGLIM).unwrap());
-        let linux = eutaxis_core::Target::parse("cpython 3.11 / linux x86_64")
+        let system = eutaxis_core::Target::parse(&format!("cpython 3.11 / {platform}"))
             .unwrap()
             .platform
             .system;
-        find(root.path(), &families, linux)
+        find(root.path(), &families, system)
             .iter()
             .map(|f| {
                 let highest = f
@@ -208,9 +276,13 @@ toolkits = [{ file = "opt/nordglim*/version.txt", after = "" }]
                     .map_or("?".to_owned(), ToString::to_string);
                 let toolkits: Vec<String> = f.toolkits.iter().map(ToString::to_string).collect();
                 let unusable = f.unusable.map_or(String::new(), |u| format!(" ({u})"));
+                let libraries = f.library_words();
+                let gap = if libraries.is_empty() { "" } else { " " };
                 format!(
-                    "{} runs {highest} installed {toolkits:?} {:?}{unusable}",
-                    f.accelerator, f.models
+                    "{} runs {highest} installed {toolkits:?} {:?}{gap}{}{unusable}",
+                    f.accelerator,
+                    f.models,
+                    libraries.join(", ")
                 )
             })
             .collect()
@@ -271,6 +343,7 @@ toolkits = [{ file = "opt/nordglim*/version.txt", after = "" }]
         struct Case {
             files: std::collections::BTreeMap<String, String>,
             found: String,
+            system: Option<String>,
         }
         let checks: Checks =
             toml::from_str(include_str!("../../../../knowledge/checks.toml")).unwrap();
@@ -286,8 +359,25 @@ toolkits = [{ file = "opt/nordglim*/version.txt", after = "" }]
                 .iter()
                 .map(|(p, t)| (p.as_str(), t.as_str()))
                 .collect();
-            assert_eq!(found(&files), [case.found]);
+            let platform = match case.system.as_deref() {
+                Some("windows") => "windows amd64",
+                Some("macos") => "macos x86_64 10.13",
+                _ => "linux x86_64",
+            };
+            assert_eq!(found_on(platform, &files), [case.found]);
         }
+    }
+
+    #[rstest]
+    #[case(" = 02/15/2026, 31.0.15.5161", Some("551.61"))]
+    #[case("=01/02/2025,27.21.14.5671", Some("456.71"))]
+    #[case(" 32.0.15.6094", Some("560.94"))]
+    #[case(" 1.2.3", None)]
+    #[case(" 1.2.3.4", None)]
+    #[case("", None)]
+    fn drivers_of_windows_are_decoded(#[case] text: &str, #[case] expected: Option<&str>) {
+        let told = of_last_five(text).map(|n| n.to_string());
+        assert_eq!(told.as_deref(), expected);
     }
 
     #[rstest]

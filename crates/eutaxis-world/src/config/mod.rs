@@ -38,6 +38,8 @@ pub struct DepotEntry {
     pub only: Vec<Name>,
     /// What all builds that it serves were made for: `FAMILY TOOLKIT`, or `none`.
     pub accelerator: Option<String>,
+    /// Dates that it does not give may be asked of the other depots.
+    pub asks_dates: bool,
     /// The user insists on it, though what comes from there could be changed on the way.
     pub insecure: bool,
     /// Further origins of its files, which get the same login.
@@ -384,6 +386,7 @@ fn depot(
         "path",
         "only",
         "accelerator",
+        "ask-dates",
         "insecure",
         "files",
     ])?;
@@ -394,6 +397,7 @@ fn depot(
         _ => return Err(entry.fault("a depot has either `url` or `path`")),
     };
     let insecure = entry.boolean("insecure")?.unwrap_or(false);
+    let asks_dates = entry.boolean("ask-dates")?.unwrap_or(false);
     let mut files = Vec::new();
     for text in entry.strings("files")?.unwrap_or_default() {
         let origin = Url::parse(text.value)
@@ -424,6 +428,7 @@ fn depot(
         base: base.to_owned(),
         only,
         accelerator,
+        asks_dates,
         insecure,
         files,
     })

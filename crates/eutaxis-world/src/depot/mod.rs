@@ -124,6 +124,8 @@ pub struct Listed {
     pub only: Vec<Name>,
     /// What all its builds were made for, if that was said: `FAMILY TOOLKIT`, or `none`.
     pub accelerator: Option<String>,
+    /// Dates that it does not give may be asked of the other depots, which learn its names by that.
+    pub asks_dates: bool,
 }
 
 /// Depots in their order. A project comes from one of them: the first that has it, unless `only`
@@ -177,6 +179,11 @@ impl Depots {
     /// How the user named them.
     pub fn labels(&self) -> Vec<&str> {
         self.listed.iter().map(|l| l.depot.label()).collect()
+    }
+
+    /// All depots, in their order.
+    pub fn all(&self) -> impl Iterator<Item = &Listed> {
+        self.listed.iter()
     }
 
     /// The depots that may serve a project, in their order: those that claim it with `only`, else

@@ -48,6 +48,7 @@ pub(crate) fn depots(stub: Stub) -> Arc<Depots> {
     let listed = Listed {
         depot: Arc::new(stub),
         only: Vec::new(),
+        asks_dates: false,
         accelerator: None,
     };
     let folder = tempfile::tempdir().unwrap();

@@ -16,7 +16,7 @@ use eutaxis_core::solve::{Effort, Want};
 use super::ahead::Ahead;
 use super::built::{ByBuild, Question};
 use super::judge::Judge;
-use super::{described, hashed, within};
+use super::{dated, described, hashed, within};
 use crate::depot::{Depot, Depots};
 use crate::guarded::guarded;
 use crate::{Error, ErrorKind, Result};
@@ -353,7 +353,8 @@ impl Shared {
         let shared = |(depot, page): (Arc<dyn Depot>, Page)| {
             let adjustments = self.judge.as_ref().map(|j| j.rules().adjustments);
             let page = hashed::completed(page, &*depot, asked, adjustments.unwrap_or_default());
-            let page = Arc::new(described::completed(page, &*depot, asked));
+            let page = described::completed(page, &*depot, asked);
+            let page = Arc::new(dated::completed(page, &*depot, &self.depots));
             if let Some(judge) = &self.judge {
                 judge.page(&page);
             }

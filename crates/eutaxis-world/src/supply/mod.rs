@@ -7,6 +7,7 @@
 mod ahead;
 mod built;
 mod crew;
+mod dated;
 mod described;
 mod hashed;
 mod judge;

@@ -258,6 +258,7 @@ fn the_first_depot_that_has_a_project_serves_it() {
         depot: open_at(folder.path()).unwrap(),
         only: only.iter().map(|n| name(n)).collect(),
         accelerator: None,
+        asks_dates: false,
     };
     let newest = |depots: &Depots, project: &str| {
         depots

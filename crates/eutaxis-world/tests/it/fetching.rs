@@ -407,6 +407,7 @@ fn a_depot_that_is_asked_for_a_file_gives_its_address() {
         depot: site.depot(),
         only: Vec::new(),
         accelerator: None,
+        asks_dates: false,
     };
     let depots = Depots::new(vec![listed], site.network());
     assert!(depots.are_remote());

@@ -138,7 +138,24 @@ fn accelerators(report: &Report, width: usize) -> String {
             devices,
         ]);
     }
-    table.text(width)
+    let mut text = table.text(width);
+    let mut libraries = Vec::new();
+    for found in &report.accelerators {
+        libraries.extend(found.library_words());
+    }
+    if !libraries.is_empty() {
+        let line = format!(
+            "{} of the system: wheels bring their own",
+            libraries.join(", ")
+        );
+        text.push_str(&labelled(
+            "libraries",
+            &style::dim("libraries"),
+            &line,
+            width,
+        ));
+    }
+    text
 }
 
 fn environments(folder: &Path, listed: &[Listed], width: usize) -> String {

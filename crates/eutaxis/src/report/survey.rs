@@ -85,6 +85,8 @@ struct Accelerator {
     driver: Option<String>,
     highest_toolkit: Option<String>,
     toolkits: Vec<String>,
+    /// Libraries that come with a toolkit or beside it, as `libnordglimfft 4.1.2`.
+    libraries: Vec<String>,
     devices: Vec<String>,
     models: Vec<String>,
     usable: bool,
@@ -184,6 +186,7 @@ impl From<&Found> for Accelerator {
             driver: one.driver.as_ref().map(ToString::to_string),
             highest_toolkit: found.highest_toolkit.as_ref().map(ToString::to_string),
             toolkits: texts(&found.toolkits),
+            libraries: found.library_words(),
             devices: texts(&one.devices),
             models: found.models.clone(),
             usable: found.unusable.is_none(),

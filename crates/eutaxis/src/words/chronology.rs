@@ -23,12 +23,7 @@ fn dated(at: Option<Timestamp>) -> String {
 /// A held ask with its date.
 pub(crate) fn asked(solution: &Solution, time: &OwnTime) -> String {
     match solution.chosen.iter().find(|c| c.project == time.of) {
-        Some(chosen) => format!(
-            "{} {}{}",
-            time.of,
-            chosen.version,
-            dated(chosen.file.published)
-        ),
+        Some(chosen) => format!("{} {}{}", time.of, chosen.version, dated(chosen.appeared())),
         None => time.of.to_string(),
     }
 }

@@ -1,6 +1,9 @@
 //! Releases that have never met, and choosing by the time.
 
-use crate::field::{Field, WORKSTATION};
+use eutaxis_demo::server::Trouble;
+use rstest::rstest;
+
+use crate::field::{Field, WORKSTATION, depot, server, world};
 
 const THERE: [&str; 2] = ["--target", WORKSTATION];
 
@@ -233,4 +236,53 @@ fn what_an_old_ask_needs_is_of_its_time() {
         text.contains("1.9.4 is out: it came after the time of"),
         "the nearest better one is told: {text}"
     );
+}
+
+/// A folder gives no dates: those of the same releases in another depot count, of one on the network only
+/// where that is permitted, since it learns the names by it.
+#[rstest]
+#[case::on_this_disk(false, false, true)]
+#[case::on_the_network(true, false, false)]
+#[case::on_the_network_and_permitted(true, true, true)]
+fn dates_of_the_same_release_elsewhere_count(
+    #[case] is_served: bool,
+    #[case] asks: bool,
+    #[case] is_known: bool,
+) {
+    let field = Field::new();
+    let server = server(Trouble::default());
+    let sled = field.path("sled");
+    std::fs::create_dir(&sled).unwrap();
+    let theirs = std::fs::read_dir(world().join("depot/icelens")).unwrap();
+    for file in theirs.map(|f| f.unwrap().path()) {
+        if file.extension().is_some_and(|e| e == "whl") {
+            std::fs::copy(&file, sled.join(file.file_name().unwrap())).unwrap();
+        }
+    }
+    let url = match is_served {
+        true => server.url(),
+        false => format!("file://{}", depot()),
+    };
+    field.name_depot(&url);
+    let first = format!("[[depot]]\npath = \"sled\"\nonly = [\"icelens\"]\nask-dates = {asks}\n");
+    let settings = field.read("eutaxis.toml");
+    field.write("eutaxis.toml", &format!("{first}{settings}"));
+    let answer = settle(&field, &[]);
+    let cautions = answer["cautions"].to_string();
+    let (known, unknown) = (
+        "The date of icelens 3.1 (2023-06) is that of the same release in another depot",
+        "No date is known of icelens 3.1: dates tell nothing",
+    );
+    assert_eq!(cautions.contains(known), is_known, "{cautions}");
+    assert_eq!(cautions.contains(unknown), !is_known, "{cautions}");
+    assert_eq!(moulin(&answer) == "4.2", is_known);
+    let asked = server
+        .take_seen()
+        .iter()
+        .any(|s| s.path.ends_with("/icelens/"));
+    assert_eq!(asked, is_served && asks);
+    // A date of a policy goes by what the depot says of its own files.
+    let under = ["--as-of", "2025-06-01", "--out", "pylock.then.toml"];
+    let arguments = [&["settle", "icelens"], &THERE[..], &under].concat();
+    assert_eq!(field.run(&arguments).code, 1);
 }

@@ -237,3 +237,67 @@ fn one_interpreter_can_be_looked_at() {
     field.expect(2, &["survey", "--interpreter", "nowhere/python"]);
     field.expect(3, &["survey", "--interpreter", "./fieldkit.txt"]);
 }
+
+/// A machine of Windows is read by its files: what it is, its driver, and libraries; an interpreter that
+/// is to run there is named.
+#[test]
+fn a_machine_of_another_system_is_read() {
+    let field = Field::new();
+    let families = field.read("nordglim.toml").replace(
+        "driver = [",
+        "libraries = [\"Tools/libnorfft.so.*\"]\ndriver = [{ file = \"Windows/nor.inf\", after = \
+            \"DriverVer\", form = \"last-five\" }, ",
+    );
+    let families = families.replace("present = [", "present = [\"Windows/nor.dll\", ");
+    field.write("nordglim.toml", &families);
+    let library = eutaxis_demo::windows_library("python3.dll");
+    for (path, bytes) in [
+        ("shed/Windows/System32/ntdll.dll", library.as_slice()),
+        (
+            "shed/Windows/nor.inf",
+            b"DriverVer = 02/15/2026, 31.0.15.5123\r\n",
+        ),
+        ("shed/Windows/nor.dll", b""),
+        ("shed/Tools/libnorfft.so.4", b""),
+        ("shed/Tools/libnorfft.so.4.1.2", b""),
+    ] {
+        let path = field.path(path);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, bytes).unwrap();
+    }
+    let at = |arguments: &[&str]| {
+        let mut command = field.command(arguments);
+        ran(command
+            .env("EUTAXIS_ROOT", field.path("shed"))
+            .output()
+            .unwrap())
+    };
+    let plain = at(&["survey"]);
+    assert_eq!(plain.code, 0, "{plain:?}");
+    assert!(
+        plain.out.contains("Windows x86_64, 64-bit, nordglim"),
+        "{}",
+        plain.out
+    );
+    assert!(plain.out.contains("551.23"), "{}", plain.out);
+    assert!(plain.out.contains("libnorfft 4.1.2"), "{}", plain.out);
+    // What it says to type gives the target, which can be saved and settled for.
+    let typed: Vec<&str> = vec!["survey", "--interpreter", "3.12"];
+    let words = plain.out.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(
+        words.contains(&format!("eutaxis {}", typed.join(" "))),
+        "{words}"
+    );
+    let target = "cpython 3.12.12 / windows x86_64 / nordglim driver 551.23";
+    let described = at(&typed);
+    assert!(described.out.contains(target), "{}", described.out);
+    assert!(
+        !described.out.contains("not read from files"),
+        "{}",
+        described.out
+    );
+    assert_eq!(at(&[&typed[..], &["--save", "shed"]].concat()).code, 0);
+    let answer = field.json(0, &["settle", "firnio", "--target", "shed"]);
+    assert_eq!(answer["target"], target);
+    assert_eq!(at(&["survey", "--interpreter", "nowhere"]).code, 2);
+}

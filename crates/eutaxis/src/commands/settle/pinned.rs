@@ -194,6 +194,7 @@ pub(super) fn settle<'a>(
     cautions.extend(unsure(&pins));
     cautions.extend(in_several(&pins, run, output.verbose()));
     cautions.extend(marked(&pins, run));
+    cautions.extend(undated(&pins));
     Ok(Settled {
         target: target.to_owned(),
         pins,
@@ -315,6 +316,39 @@ fn shared_paths(pins: &[Listed<'_>]) -> Vec<String> {
         )
     });
     told.collect()
+}
+
+/// Pins whose depot gives no date, beside others that have one: whose date is taken from elsewhere,
+/// and of which nothing is known.
+fn undated(pins: &[Pinned<'_>]) -> Vec<String> {
+    let is_dated = pins.iter().any(|p| p.chosen.file.published.is_some());
+    let open = pins
+        .iter()
+        .filter(|p| p.chosen.file.published.is_none() && p.tree.is_none());
+    let (known, unknown): (Vec<_>, Vec<_>) = open.partition(|p| p.chosen.appeared().is_some());
+    let names = |pins: &[&Pinned<'_>]| {
+        let name = |p: &&Pinned<'_>| {
+            let date = p.chosen.appeared().map(words::chronology::month);
+            let date = date.map_or(String::new(), |d| format!(" ({d})"));
+            format!("{} {}{date}", p.chosen.project, p.chosen.version)
+        };
+        pins.iter().map(name).collect::<Vec<_>>().join(", ")
+    };
+    let mut cautions = Vec::new();
+    if !known.is_empty() && is_dated {
+        cautions.push(format!(
+            "The date of {} is that of the same release in another depot, or of its archive: its own \
+                depot gives none.",
+            names(&known)
+        ));
+    }
+    if !unknown.is_empty() && is_dated {
+        cautions.push(format!(
+            "No date is known of {}: dates tell nothing of whether that goes with the others.",
+            names(&unknown)
+        ));
+    }
+    cautions
 }
 
 /// Adjustments that speak of nothing here.

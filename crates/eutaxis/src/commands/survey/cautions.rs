@@ -1,6 +1,7 @@
 //! What surprises people about a machine: each caution says what is, and what to do.
 
 use eutaxis_core::knowledge;
+use eutaxis_core::targets::System;
 use eutaxis_world::accelerator;
 use eutaxis_world::interpreter::{Facts, Finder, Found, Numbered, Seat};
 
@@ -9,7 +10,7 @@ pub(super) fn all(
     default: Option<usize>,
     finder: &Finder,
     chosen: bool,
-    accelerators: &[accelerator::Found],
+    (accelerators, system): (&[accelerator::Found], System),
 ) -> Vec<String> {
     let mut cautions = Vec::new();
     if let Some(root) = finder.active.as_ref().filter(|r| !r.is_dir()) {
@@ -55,7 +56,7 @@ pub(super) fn all(
             (Some(why), ..) => cautions.push(format!(
                 "{family} cannot be used: {why}. Builds without accelerators are taken here."
             )),
-            (None, Some(driver), None) if one.accelerator.family.enough_driver_is_known(LINUX) => {
+            (None, Some(driver), None) if one.accelerator.family.enough_driver_is_known(system) => {
                 cautions.push(format!(
                     "{family}: driver {driver} is older than every toolkit that is known asks for. \
                         Builds without accelerators are taken here; a newer driver changes that."
@@ -81,10 +82,6 @@ pub(super) fn all(
     }
     cautions
 }
-
-/// Drivers are told by files of Linux alone.
-const LINUX: eutaxis_core::targets::System =
-    eutaxis_core::targets::System::Linux(eutaxis_core::targets::Libc::Static);
 
 /// Scripts that come in numbered forms, as those that place packages do, and belong to another
 /// interpreter than `python3`.

@@ -12,7 +12,7 @@ use eutaxis_world::Error;
 use eutaxis_world::environment::{Listed, environments};
 use eutaxis_world::interpreter::{Finder, Found, Seat, machine};
 use eutaxis_world::root::{root, stand_in};
-use eutaxis_world::{accelerator, processor};
+use eutaxis_world::{accelerator, foreign, processor};
 
 use crate::answer::survey::{Report, Row};
 use crate::cli::{Common, Survey};
@@ -33,7 +33,9 @@ pub(crate) fn run(arguments: &Survey, common: &Common, output: &Output) -> Resul
             "name the folder that stands in for the root of a machine, or unset the variable",
         ));
     }
+    let foreign = stand_in().as_deref().and_then(foreign::platform);
     let (found, failed) = match &arguments.interpreter {
+        Some(_) if foreign.is_some() => (Vec::new(), Vec::new()),
         Some(name) => (vec![finder.named(name, &probes)?], Vec::new()),
         None => finder.all(&probes),
     };
@@ -42,7 +44,7 @@ pub(crate) fn run(arguments: &Survey, common: &Common, output: &Output) -> Resul
             .iter()
             .for_each(|e| output.notice(&format!("left out: {}", e.message)));
     }
-    let chosen = arguments.interpreter.is_some();
+    let chosen = arguments.interpreter.is_some() && foreign.is_none();
     let named = |name: &str| {
         found
             .iter()
@@ -60,9 +62,13 @@ pub(crate) fn run(arguments: &Survey, common: &Common, output: &Output) -> Resul
         .and_then(|i| found.get(i))
         .map(|f| surroundings.target_of(&f.facts))
         .transpose()?;
-    let (mut platform, bits) = match default_facts {
-        Some(found) => (Some(found.facts.target_platform()), found.facts.bits),
-        None => platform_alone(),
+    if let (Some(platform), Some(name)) = (&foreign, &arguments.interpreter) {
+        target = Some(described(name, platform, &surroundings)?);
+    }
+    let (mut platform, bits) = match (default_facts, &foreign) {
+        (_, Some(platform)) => (Some(platform.clone()), bits_of(platform)),
+        (Some(found), None) => (Some(found.facts.target_platform()), found.facts.bits),
+        (None, None) => platform_alone(),
     };
     if let Some(platform) = &mut platform {
         platform.level = processor::level(&root(), platform).map(Level::stated);
@@ -80,11 +86,18 @@ pub(crate) fn run(arguments: &Survey, common: &Common, output: &Output) -> Resul
         .as_ref()
         .map(|folder| list(folder, &finder))
         .transpose()?;
+    let told = (accelerators.as_slice(), system);
+    let mut cautions = cautions::all(&found, default, &finder, chosen, told);
+    cautions.extend(foreign.as_ref().filter(|_| target.is_none()).map(|_| {
+        "its interpreters are not read from files; name one: eutaxis survey --interpreter 3.12"
+            .to_owned()
+    }));
     let mut report = Report {
-        os: if stand_in().is_some() {
-            "linux"
-        } else {
-            std::env::consts::OS
+        os: match (stand_in(), system) {
+            (Some(_), System::Linux(_)) => "linux",
+            (Some(_), System::Windows) => "windows",
+            (Some(_), System::Macos(..)) => "macos",
+            (None, _) => std::env::consts::OS,
         }
         .to_owned(),
         os_release: os_release(),
@@ -92,7 +105,7 @@ pub(crate) fn run(arguments: &Survey, common: &Common, output: &Output) -> Resul
         platform,
         bits,
         tags: target.as_ref().filter(|_| arguments.tags).map(Target::tags),
-        cautions: cautions::all(&found, default, &finder, chosen, &accelerators),
+        cautions,
         interpreters: found
             .iter()
             .enumerate()
@@ -124,6 +137,35 @@ fn list(folder: &Path, finder: &Finder) -> Result<(PathBuf, Vec<Listed>), Error>
     let whole: PathBuf = whole.components().collect();
     let listed = environments(&whole, finder.active.as_deref());
     Ok((whole, listed))
+}
+
+/// The target that an interpreter of a series is on a machine whose interpreters are not read.
+fn described(
+    text: &str,
+    platform: &Platform,
+    surroundings: &Surroundings,
+) -> Result<Target, Error> {
+    let families = &surroundings.config.families;
+    let accelerators = accelerator::of_machine(&root(), families, platform.system);
+    let target =
+        Target::parse_with(&format!("{text} / {platform}"), families).map_err(|fault| {
+            let error = Error::request(format!("--interpreter {text}: {fault}"));
+            error.help(
+                "this system's interpreters are not read from its files: name a series, as 3.12",
+            )
+        })?;
+    Ok(Target::planned(
+        target.interpreter,
+        target.platform,
+        accelerators,
+    ))
+}
+
+fn bits_of(platform: &Platform) -> u32 {
+    match platform.arch() {
+        "i686" => 32,
+        _ => 64,
+    }
 }
 
 /// The platform of a machine on which no interpreter was found.
@@ -231,7 +273,9 @@ impl Report {
             System::Macos(major, minor) => ("macOS", format!("macOS {major}.{minor}")),
             System::Windows => ("Windows", String::new()),
         };
-        let arch = if platform.arch() == platform.machine() {
+        // Windows has a word of its own for the same architecture.
+        let is_own = platform.system == System::Windows;
+        let arch = if is_own || platform.arch() == platform.machine() {
             platform.arch().to_owned()
         } else {
             let article = if platform.machine().starts_with(['a', 'i']) {
