@@ -139,6 +139,10 @@ fn dress_does_not_matter() {
                 .map(|l| format!("{before}{l}{after}\n"))
                 .collect()
         };
+        if name.contains(".wrapped-") {
+            // A terminal breaks a line with what stands before it.
+            continue;
+        }
         same(&dress("2026-11-20T10:00:00.1234567Z ", ""), "with times");
         same(&dress("\u{1b}[31m", "\u{1b}[0m"), "with colours");
         if !text

@@ -48,7 +48,7 @@
 //!                         let metadata = Arc::new(Metadata::parse(text.as_bytes())?);
 //!                         search.supply_metadata(&project, &file, &MetadataAnswer::Known(metadata));
 //!                     }
-//!                     Want::Direct(..) | Want::Archive(..) => unreachable!("nothing here is dear"),
+//!                     Want::Direct(..) | Want::Archive(..) | Want::Files(..) => unreachable!("nothing here is dear"),
 //!                 }
 //!             }
 //!         }

@@ -22,14 +22,17 @@
 mod claims;
 mod conditions;
 mod decode;
+mod episode;
 mod facts;
 mod prefix;
 mod reader;
 mod root;
+mod speech;
 #[cfg(test)]
 mod tests;
 mod traceback;
 mod words;
+mod wrapped;
 
 pub use facts::Facts;
 pub use reader::Reader;

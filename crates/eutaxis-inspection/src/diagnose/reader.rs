@@ -8,8 +8,10 @@ use super::decode::{Decoder, plain, with_plain_quotes};
 use super::facts::Facts;
 use super::prefix::parted;
 use super::root::{Seen, judge};
+use super::speech::{self, Speech};
 use super::traceback::{Frame, Open, Turn, begins};
-use super::{Context, Diagnosis};
+use super::wrapped::{JOINT, Wrap};
+use super::{Context, Diagnosis, episode};
 use eutaxis_standards::knowledge::{Causes, Condition, Confidence, Course, Use};
 
 /// So much of what was seen is kept: the first, and the last ones.
@@ -36,8 +38,12 @@ pub(super) struct Sighting {
     pub(super) facts: Facts,
     /// It is told of attempts that are made again.
     pub(super) transient: bool,
+    /// Nothing ended by it.
+    pub(super) is_aside: bool,
     /// The output it stands in.
     pub(super) stream: String,
+    /// Which of the commands or steps of that output it belongs to.
+    pub(super) episode: usize,
     /// A chain of exceptions, and its place there.
     pub(super) chain: Option<(u64, usize)>,
 }
@@ -48,6 +54,7 @@ pub(super) struct Passed {
     pub(super) course: Course,
     pub(super) line: u64,
     pub(super) stream: String,
+    pub(super) episode: usize,
     pub(super) text: String,
 }
 
@@ -60,6 +67,8 @@ struct Stream {
     /// What was seen last with patterns for the lines that follow, and until which line.
     follow: Option<(usize, u64)>,
     building: bool,
+    /// How many commands or steps began so far.
+    episode: usize,
     /// What is built.
     project: Option<String>,
 }
@@ -77,6 +86,7 @@ pub struct Reader<'a> {
     seen: Vec<Sighting>,
     passed: Vec<Passed>,
     tail: Vec<u8>,
+    wrap: Wrap,
 }
 
 impl<'a> Reader<'a> {
@@ -92,18 +102,21 @@ impl<'a> Reader<'a> {
             seen: Vec::new(),
             passed: Vec::new(),
             tail: Vec::new(),
+            wrap: Wrap::Unknown(Vec::new()),
         }
     }
 
     /// The next bytes of the log, however they are cut.
     pub fn read(&mut self, piece: &[u8]) {
         let lines = self.decoder.lines(piece);
+        let lines = self.wrap.lines(lines, false);
         self.pass(&lines);
     }
 
     /// The end of the log.
     pub fn finish(mut self) -> Diagnosis {
         let rest = self.decoder.rest();
+        let rest = self.wrap.lines(rest, true);
         self.pass(&rest);
         let lines = self.lines + u64::from(rest.last().is_some_and(|b| *b != b'\n'));
         let seen = Seen {
@@ -134,10 +147,19 @@ impl<'a> Reader<'a> {
             let length = memchr::memchr(b'\n', rest).map_or(rest.len(), |i| i + 1);
             let (line, _) = rest.split_at(length);
             let number = self.lines + 1;
-            for part in plain(line.strip_suffix(b"\n").unwrap_or(line)) {
+            let line = line.strip_suffix(b"\n").unwrap_or(line);
+            let whole: Vec<u8>;
+            let line = match self.wrap.is_any() && line.contains(&JOINT) {
+                true => {
+                    whole = line.iter().copied().filter(|b| *b != JOINT).collect();
+                    &whole
+                }
+                false => line,
+            };
+            for part in plain(line) {
                 self.line(number, &part);
             }
-            self.lines += u64::from(line.ends_with(b"\n"));
+            self.lines += line_feeds(rest.get(..length).unwrap_or_default());
             at += skipped + length;
         }
     }
@@ -164,6 +186,12 @@ impl<'a> Reader<'a> {
             self.streams.clear();
         }
         let stream = self.streams.entry(key.clone()).or_default();
+        if episode::begins(part) || episode::begins(&text) {
+            *stream = Stream {
+                episode: stream.episode + 1,
+                ..Stream::default()
+            };
+        }
         let mut raised: Option<(Vec<Frame>, usize)> = None;
         if let Some(open) = &mut stream.traceback {
             match open.next(&text) {
@@ -271,8 +299,17 @@ impl<'a> Reader<'a> {
                             .iter()
                             .for_each(|project| facts.set("of", project.as_str()));
                     }
+                    // An exception of a traceback was raised, whatever its words.
+                    let speech = match chain {
+                        Some(_) => Speech::Event,
+                        None => speech::of(text, self.causes.excerpt(pattern, text)),
+                    };
+                    if speech == Speech::Text {
+                        continue;
+                    }
                     // A warning may be one that nobody needs to heed.
-                    let sure = if is_warning(text) && !entry.transient {
+                    let is_mild = speech != Speech::Event || is_warning(text);
+                    let sure = if is_mild && !entry.transient {
                         Confidence::Low
                     } else {
                         entry.sure
@@ -286,6 +323,8 @@ impl<'a> Reader<'a> {
                         excerpt: shortened(shown.trim()),
                         facts,
                         transient: entry.transient,
+                        episode: self.streams.get(key).map_or(0, |s| s.episode),
+                        is_aside: speech == Speech::Aside && !entry.transient,
                         stream: key.to_owned(),
                         chain,
                     };
@@ -350,6 +389,7 @@ impl<'a> Reader<'a> {
                 course,
                 line: number,
                 stream: key.to_owned(),
+                episode: self.streams.get(key).map_or(0, |s| s.episode),
                 text: shortened(text),
             };
             // The last of a kind is the one that counts.
@@ -377,7 +417,7 @@ impl<'a> Reader<'a> {
 }
 
 fn line_feeds(bytes: &[u8]) -> u64 {
-    memchr::memchr_iter(b'\n', bytes).count() as u64
+    memchr::memchr2_iter(b'\n', JOINT, bytes).count() as u64
 }
 
 fn is_warning(text: &str) -> bool {

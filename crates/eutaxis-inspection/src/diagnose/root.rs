@@ -17,16 +17,25 @@ pub(super) struct Seen {
 const OF_A_PROJECT: u32 = 30;
 
 pub(super) fn judge(seen: Seen, causes: &Causes, lines: u64, last: Vec<String>) -> Diagnosis {
-    let (overcome, standing): (Vec<Sighting>, Vec<Sighting>) = seen
+    let ending = |s: &Sighting| ended_otherwise(s, &seen.sightings, causes);
+    let gone: Vec<bool> = seen
+        .sightings
+        .iter()
+        .map(|s| is_overcome(s, causes, &seen.passed) || ending(s))
+        .collect();
+    let (overcome, standing): (Vec<_>, Vec<_>) = seen
         .sightings
         .into_iter()
-        .partition(|s| is_overcome(s, causes, &seen.passed));
+        .zip(gone)
+        .partition(|(_, gone)| *gone);
+    let only = |all: Vec<(Sighting, bool)>| all.into_iter().map(|(s, _)| s).collect::<Vec<_>>();
+    let (overcome, standing) = (only(overcome), only(standing));
     let merged = merged(standing);
     // What is only guessed counts when nothing is told.
     let told = merged.iter().any(|(s, _)| s.sure > Confidence::Low);
     let (guessed, mut open): (Vec<_>, Vec<_>) = merged
         .into_iter()
-        .partition(|(s, _)| told && s.sure == Confidence::Low);
+        .partition(|(s, _)| s.is_aside || (told && s.sure == Confidence::Low));
     let hidden: Vec<bool> = open
         .iter()
         .map(|(s, _)| open.iter().any(|(t, _)| hides(t, s, causes)))
@@ -35,7 +44,11 @@ pub(super) fn judge(seen: Seen, causes: &Causes, lines: u64, last: Vec<String>) 
     let consequences: Vec<(Sighting, usize)> = open
         .extract_if(.., |_| flags.next().unwrap_or(false))
         .collect();
-    open.sort_by_key(|(s, _)| (depth(s, causes), std::cmp::Reverse(s.sure), s.line));
+    // What was done last ended the run; within it what lies nearest to the root comes first.
+    open.sort_by_key(|(s, _)| {
+        let nearness = (depth(s, causes), std::cmp::Reverse(s.sure), s.line);
+        (std::cmp::Reverse(s.episode), nearness)
+    });
     for (root, _) in &mut open {
         adopt(root, &consequences);
     }
@@ -109,7 +122,13 @@ fn is_overcome(sighting: &Sighting, causes: &Causes, passed: &[Passed]) -> bool 
         .iter()
         .filter(|p| p.line > sighting.line)
         .filter(of_stream);
-    let well = |p: &&Passed| p.course == Course::Well && !names_others_only(&p.text, sighting);
+    // What is done later says something only of what it names.
+    let speaks_of_it = |p: &Passed| {
+        p.episode == sighting.episode || p.stream != sighting.stream || names(&p.text, sighting)
+    };
+    let well = |p: &&Passed| {
+        p.course == Course::Well && speaks_of_it(p) && !names_others_only(&p.text, sighting)
+    };
     if sighting.transient {
         return after
             .clone()
@@ -117,6 +136,39 @@ fn is_overcome(sighting: &Sighting, causes: &Causes, passed: &[Passed]) -> bool 
     }
     let lasting = causes.kind(sighting.kind).is_some_and(|k| k.lasting);
     after.filter(well).count() > usize::from(lasting)
+}
+
+/// Whether something that was tried again must have come about in the end: what came after it would
+/// not have been reached otherwise.
+fn ended_otherwise(sighting: &Sighting, all: &[Sighting], causes: &Causes) -> bool {
+    let Some(kind) = causes.kind(sighting.kind).filter(|_| sighting.transient) else {
+        return false;
+    };
+    let follows = |other: &&Sighting| {
+        let id = causes.kind(other.kind).map_or("", |k| k.id.as_str());
+        let is_hidden = kind.hides.iter().any(|h| h == id || h == "*");
+        other.line > sighting.line
+            && other.kind != sighting.kind
+            && other.sure > Confidence::Low
+            && !other.transient
+            && !is_hidden
+    };
+    all.iter().any(|other| follows(&other))
+        && !all.iter().any(|o| o.kind == sighting.kind && !o.transient)
+}
+
+/// Whether a line names the project or module of what was seen.
+fn names(text: &str, sighting: &Sighting) -> bool {
+    let told = ["project", "module", "of"].iter();
+    let told: Vec<Name> = told
+        .filter_map(|n| Name::parse(&sighting.facts.get(n)?).ok())
+        .collect();
+    let mut words = text.split([' ', ',', '=', ':']);
+    words.any(|word| {
+        let plain = word.rsplit_once('-').map_or(word, |(name, _)| name);
+        let is_it = |w: &str| Name::parse(w).is_ok_and(|n| told.contains(&n));
+        is_it(word) || is_it(plain)
+    })
 }
 
 /// `Successfully installed moulin-5.0` says nothing of another project.
@@ -150,11 +202,20 @@ fn merged(all: Vec<Sighting>) -> Vec<(Sighting, usize)> {
         let same = |(s, _): &&mut (Sighting, usize)| {
             s.kind == sighting.kind
                 && agree(s, &sighting)
+                && (s.episode == sighting.episode
+                    || s.stream != sighting.stream
+                    || shares(s, &sighting))
                 && (s.chain.is_none() || s.chain != sighting.chain)
         };
         match merged.iter_mut().find(same) {
             Some((known, times)) => {
                 *times += 1;
+                if known.is_aside && !sighting.is_aside {
+                    // What ended it counts, not what was said of it before.
+                    (known.line, known.chain) = (sighting.line, sighting.chain);
+                    known.excerpt.clone_from(&sighting.excerpt);
+                    known.is_aside = false;
+                }
                 if sighting.sure > known.sure {
                     (known.sure, known.sign) = (sighting.sure, sighting.sign);
                 }
@@ -168,6 +229,15 @@ fn merged(all: Vec<Sighting>) -> Vec<(Sighting, usize)> {
         }
     }
     merged
+}
+
+/// Whether both tell the same of what tells one cause from another.
+fn shares(a: &Sighting, b: &Sighting) -> bool {
+    let (a, b) = (a.facts.key(), b.facts.key());
+    a.iter().any(|(name, values)| {
+        let mut same = b.iter().filter(|(n, _)| n == name);
+        same.any(|(_, v)| same_values(values, v))
+    }) || (a.is_empty() && b.is_empty())
 }
 
 /// No fact that both tell is another.
@@ -196,6 +266,10 @@ fn hides(root: &Sighting, other: &Sighting, causes: &Causes) -> bool {
     if root.kind == other.kind {
         return false;
     }
+    let is_elsewhere = root.stream == other.stream && root.episode != other.episode;
+    if is_elsewhere && !shares(root, other) {
+        return false;
+    }
     let (Some(kind), Some(of)) = (causes.kind(root.kind), causes.kind(other.kind)) else {
         return false;
     };
@@ -218,25 +292,23 @@ fn hides(root: &Sighting, other: &Sighting, causes: &Causes) -> bool {
 }
 
 fn are_of_different_projects(a: &Sighting, b: &Sighting) -> bool {
-    let name = |s: &Sighting| {
-        s.facts
-            .get("of")
-            .or(s.facts.get("project"))
-            .and_then(|p| Name::parse(&p).ok())
+    let names = |s: &Sighting| -> Vec<Name> {
+        let told = ["of", "project"].iter().filter_map(|n| s.facts.get(n));
+        told.filter_map(|p| Name::parse(&p).ok()).collect()
     };
-    let project = |s: &Sighting| s.facts.get("project").and_then(|p| Name::parse(&p).ok());
-    match (name(a), project(b)) {
-        (Some(one), Some(other)) => one != other && project(a).as_ref() != Some(&other),
-        _ => false,
-    }
+    let (mine, theirs) = (names(a), names(b));
+    !mine.is_empty() && !theirs.is_empty() && !mine.iter().any(|n| theirs.contains(n))
 }
 
 /// What a consequence tells of the project, its cause may not have told.
 fn adopt(root: &mut Sighting, consequences: &[(Sighting, usize)]) {
+    let of_it = |s: &Sighting| s.stream != root.stream || s.episode == root.episode;
+    let consequences: Vec<&(Sighting, usize)> =
+        consequences.iter().filter(|(s, _)| of_it(s)).collect();
     let after = consequences
         .iter()
         .filter(|(s, _)| s.line >= root.line)
-        .chain(consequences);
+        .chain(&consequences);
     for name in ["project", "version", "requirement", "wheel"] {
         if root.facts.get(name).is_none()
             && let Some(told) = after.clone().find_map(|(s, _)| s.facts.get(name))

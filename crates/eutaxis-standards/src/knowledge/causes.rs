@@ -320,8 +320,13 @@ fn compiled(text: &str) -> Result<Regex, String> {
 }
 
 /// Lines with one of these are always worth a look: what begins a traceback of the interpreter, and
-/// what may stand in the middle of a text that a pattern looks for, colours and typographic quotes.
-const ALWAYS: [&str; 5] = [
+/// what may stand in the middle of a text that a pattern looks for, colours and typographic quotes, and
+/// what begins a command or a step.
+const ALWAYS: [&str; 9] = [
+    "$ ",
+    "PS C:\\",
+    "##[group]",
+    "##[section]",
     "Traceback (most recent call last)",
     "File \"",
     "\u{1b}",
@@ -588,6 +593,13 @@ impl Causes {
                 .filter(|(_, p)| *p != Use::Beside)
         };
         numbers.into_iter().filter_map(purpose).collect()
+    }
+
+    /// Where a pattern is found in a line: what it matches there; all of the line when nowhere.
+    pub fn excerpt<'a>(&self, pattern: usize, line: &'a str) -> &'a str {
+        let regex = self.patterns.get(pattern).and_then(|p| p.regex());
+        let found = regex.and_then(|r| r.find(line.as_bytes()));
+        found.and_then(|m| line.get(m.range())).unwrap_or(line)
     }
 
     /// The groups of a pattern in a line, if it is found there.
