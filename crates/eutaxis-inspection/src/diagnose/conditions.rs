@@ -3,7 +3,9 @@
 use super::Context;
 use super::facts::{Facts, file_name, package_of};
 use super::traceback::Frame;
-use eutaxis_standards::knowledge::{Condition, standing, tool};
+use eutaxis_standards::knowledge::{
+    Condition, Lacking, NameStanding, is_standard, name_standing, standing, tool,
+};
 
 /// What is known where a line stands.
 #[derive(Debug)]
@@ -52,6 +54,10 @@ impl Scene<'_> {
                     .map(str::to_owned);
                 library.is_some_and(|l| context.families.has_library(&l))
             }
+            Condition::NameDropped | Condition::NameLater | Condition::NameThere => {
+                self.name_stands(condition, facts)
+            }
+            Condition::Circle => self.is_circle(facts),
             Condition::BuildTool => facts.get("tool").is_some_and(|t| tool(&t).is_some()),
         }
     }
@@ -77,6 +83,53 @@ impl Scene<'_> {
         } else {
             self.frames.iter().any(of_build)
         }
+    }
+
+    /// How the module of the standard library stands to the name.
+    fn name_stands(&self, condition: Condition, facts: &mut Facts) -> bool {
+        let (Some(module), Some(name)) = (facts.get("module"), facts.get("name")) else {
+            return false;
+        };
+        let since = |(major, minor): (u64, u64)| format!("{major}.{minor}");
+        match (name_standing(&module, &name, facts.series()), condition) {
+            (Some(NameStanding::Lacking(Lacking::Gone(at))), Condition::NameDropped) => {
+                facts.set("removed", since(at));
+                true
+            }
+            (Some(NameStanding::Lacking(Lacking::Later(at))), Condition::NameLater) => {
+                facts.set("added", since(at));
+                true
+            }
+            (Some(NameStanding::There), Condition::NameThere) => true,
+            // Of what all series have nothing is recorded one by one.
+            (None, Condition::NameThere) => is_of_all(&module, &name),
+            _ => false,
+        }
+    }
+
+    /// The file of the module stands among the frames, was left for another file, and is taken from
+    /// again there.
+    fn is_circle(&self, facts: &Facts) -> bool {
+        let Some(module) = facts.get("module").filter(|m| standing(m).is_none()) else {
+            return false;
+        };
+        // Where a file of one's own stands for a standard module, that closes the circle.
+        let shadows = |f: &Frame| {
+            let name = f.file.rsplit(['/', '\\']).next().unwrap_or_default();
+            let stem = name.strip_suffix(".py").unwrap_or_default();
+            !is_of_library(&f.file) && is_standard(stem)
+        };
+        if self.frames.iter().any(shadows) {
+            return false;
+        }
+        let last = module.rsplit('.').next().unwrap_or(&module);
+        let files = self.frames.iter().map(|f| f.file.as_str());
+        let mut from_it = files.skip_while(|file| !bears(file, last));
+        let Some(own) = from_it.next() else {
+            return false;
+        };
+        let is_library = |file: &&str| file.starts_with('<');
+        from_it.filter(|f| !is_library(f)).any(|file| file != own)
     }
 
     /// A file outside the folders of packages that bears the module's name stands among the frames,
@@ -131,6 +184,40 @@ fn imported_module(code: &str) -> Option<&str> {
         .trim_start();
     let module = rest.split([' ', ',', ';']).next()?;
     (!module.starts_with('.')).then_some(module)
+}
+
+/// Whether a module of the standard library has a name in all series, as far as few well-known ones
+/// tell: those are what files of one's own are missing.
+fn is_of_all(module: &str, name: &str) -> bool {
+    const KNOWN: [(&str, &[&str]); 12] = [
+        (
+            "random",
+            &[
+                "randint", "random", "choice", "shuffle", "seed", "sample", "uniform", "Random",
+            ],
+        ),
+        ("csv", &["reader", "writer", "DictReader", "DictWriter"]),
+        ("json", &["loads", "dumps", "load", "dump"]),
+        ("math", &["sqrt", "floor", "ceil", "pi", "sin", "cos"]),
+        ("time", &["time", "sleep", "strftime", "localtime"]),
+        ("datetime", &["datetime", "date", "timedelta"]),
+        ("copy", &["copy", "deepcopy"]),
+        (
+            "string",
+            &["digits", "ascii_letters", "Template", "Formatter"],
+        ),
+        ("logging", &["getLogger", "basicConfig", "info", "Handler"]),
+        (
+            "collections",
+            &["deque", "defaultdict", "Counter", "namedtuple"],
+        ),
+        ("socket", &["socket", "AF_INET", "create_connection"]),
+        ("re", &["compile", "match", "search", "sub"]),
+    ];
+    is_standard(module)
+        && KNOWN
+            .iter()
+            .any(|(m, names)| *m == module && names.contains(&name))
 }
 
 /// Whether a path is that of a module or package of this name.

@@ -242,6 +242,9 @@ impl Facts {
         if let Some(last) = frames.iter().rev().find(|f| !f.file.starts_with('<')) {
             self.set_if_absent("file", last.file.as_str());
         }
+        if let Some(code) = frames.last().map(|f| f.code.as_str()) {
+            self.of_code(code);
+        }
         if let Some(package) = frames.iter().rev().find_map(|f| package_of(&f.file)) {
             self.set_if_absent("of", package);
         }
@@ -249,6 +252,31 @@ impl Facts {
             .iter()
             .rev()
             .for_each(|f| self.of_interpreter(&f.file));
+    }
+
+    /// The module that the line of code takes a name of, where the message names the name alone.
+    fn of_code(&mut self, code: &str) {
+        let Some(name) = self.get("name").filter(|_| self.get("module").is_none()) else {
+            return;
+        };
+        let is_part = |c: char| c.is_alphanumeric() || c == '_' || c == '.';
+        let module = match code
+            .strip_prefix("from ")
+            .and_then(|r| r.split_once(" import "))
+        {
+            Some((module, names)) => {
+                let mut all = names.split([',', ' ', '(', ')']);
+                all.any(|n| n == name).then(|| module.trim().to_owned())
+            }
+            None => {
+                let mut words = code.split(|c| !is_part(c));
+                let ending = format!(".{name}");
+                words.find_map(|w| w.strip_suffix(ending.as_str()).map(str::to_owned))
+            }
+        };
+        if let Some(module) = module.filter(|m| !m.is_empty() && !m.starts_with('.')) {
+            self.set("module", module);
+        }
     }
 
     fn of_knowledge(&mut self, context: &Context<'_>) {

@@ -20,6 +20,8 @@ const MOST_SEEN: usize = 500;
 const MOST_STREAMS: usize = 64;
 /// So many lines after a sign may tell more of it.
 const FOLLOWING: u64 = 40;
+/// So many lines after the count of tests tell whether they passed.
+const VERDICT: u64 = 3;
 /// The longest excerpt, in characters.
 const LONGEST_EXCERPT: usize = 300;
 /// So much of the end is kept for a log that nothing explains.
@@ -69,6 +71,8 @@ struct Stream {
     building: bool,
     /// How many commands or steps began so far.
     episode: usize,
+    /// A run of tests ended, and says within these lines how.
+    tested: Option<u64>,
     /// What is built.
     project: Option<String>,
 }
@@ -192,6 +196,12 @@ impl<'a> Reader<'a> {
                 ..Stream::default()
             };
         }
+        let ends_tests = text.starts_with("Ran ") && text.contains(" test");
+        if ends_tests {
+            stream.tested = Some(number + VERDICT);
+        }
+        let is_ok = text == "OK" || text.starts_with("OK (");
+        let passed = is_ok && stream.tested.is_some_and(|until| number <= until);
         let mut raised: Option<(Vec<Frame>, usize)> = None;
         if let Some(open) = &mut stream.traceback {
             match open.next(&text) {
@@ -207,8 +217,13 @@ impl<'a> Reader<'a> {
         if raised.is_some() || stream.traceback.is_none() {
             self.look(number, &key, text.trim(), part, raised);
         }
-        let busy =
-            |s: &Stream| s.traceback.is_some() || s.follow.is_some_and(|(_, until)| until > number);
+        if passed {
+            self.pass_by(number, &key, &text, Course::Well, Vec::new());
+        }
+        let busy = |s: &Stream| {
+            let until = s.follow.map(|(_, until)| until).max(s.tested);
+            s.traceback.is_some() || until.is_some_and(|until| until > number)
+        };
         self.awake = self.streams.values().any(busy);
     }
 

@@ -185,6 +185,16 @@ pub enum Condition {
     Later,
     /// The module is part of the standard library, and an interpreter can be built without it.
     StandardPart,
+    /// The module of the standard library had the name, and the interpreter (if it is known) no longer
+    /// has it there.
+    NameDropped,
+    /// The module of the standard library has the name from a series on that the interpreter (if it is
+    /// known) is older than.
+    NameLater,
+    /// The module of the standard library has the name in the interpreter that ran.
+    NameThere,
+    /// Modules, among them the one that is spoken of, import each other.
+    Circle,
     /// The library belongs to the toolkit of an accelerator.
     ToolkitLibrary,
     /// The tool is one that builds need.
@@ -321,8 +331,10 @@ fn compiled(text: &str) -> Result<Regex, String> {
 
 /// Lines with one of these are always worth a look: what begins a traceback of the interpreter, and
 /// what may stand in the middle of a text that a pattern looks for, colours and typographic quotes, and
-/// what begins a command or a step.
-const ALWAYS: [&str; 9] = [
+/// what begins a command or a step, or ends a run of tests.
+const ALWAYS: [&str; 11] = [
+    " tests in ",
+    "Ran 1 test in",
     "$ ",
     "PS C:\\",
     "##[group]",
@@ -662,7 +674,8 @@ mod tests {
         wrong-architecture symbol-absent abi-changed library-version-differs api-removed \
         syntax-too-new driver-too-old device-unsupported accelerator-build-absent toolkit-absent \
         hash-differs file-corrupt network-unreachable tls-untrusted no-space not-permitted \
-        managed-environment path-too-long memory-exhausted";
+        managed-environment path-too-long memory-exhausted import-circle text-encoding \
+        too-many-files crashed";
 
     #[test]
     fn every_pattern_compiles_and_has_a_text_that_a_line_must_hold() {

@@ -50,5 +50,7 @@ pub use processors::{level_of, level_place, levels};
 pub use runtime_library::Library;
 pub use stable_abi::is_stable;
 pub use standard_modules::{Standing, standing};
-pub use standard_names::{Lacking, SeriesNumber, is_standard, lacking_module, lacking_name};
+pub use standard_names::{
+    Lacking, NameStanding, SeriesNumber, is_standard, lacking_module, lacking_name, name_standing,
+};
 pub use without::Without;

@@ -137,6 +137,43 @@ pub fn lacking_name(module: &str, name: &str, series: SeriesNumber) -> Option<La
     NAMES.lacking(*known, series)
 }
 
+/// How a name of a module of the standard library stands in a series, or where that is not known in
+/// the newest one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum NameStanding {
+    /// It is there.
+    There,
+    /// It is lacking.
+    Lacking(Lacking),
+}
+
+/// How a name of a module of the standard library stands in a series; none when nothing is known of
+/// it. Of names that all series have, which are not recorded one by one, nothing is known.
+pub fn name_standing(
+    module: &str,
+    name: &str,
+    series: Option<SeriesNumber>,
+) -> Option<NameStanding> {
+    let known = NAMES.names.get(module)?.get(name)?;
+    let newest = NAMES.series.len().checked_sub(1)?;
+    match series {
+        Some(series) => Some(match NAMES.lacking(*known, series) {
+            Some(lacking) => NameStanding::Lacking(lacking),
+            None => NameStanding::There,
+        }),
+        // Code that runs into it where the newest has it ran by an older one.
+        None if known & (1 << newest) != 0 => {
+            let first = (0..NAMES.series.len()).find(|at| known & (1 << at) != 0)?;
+            let since = NAMES.first_of(first)?;
+            Some(NameStanding::Lacking(Lacking::Later(since)))
+        }
+        None => {
+            let newest = *NAMES.series.get(newest)?;
+            NAMES.lacking(*known, newest).map(NameStanding::Lacking)
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -176,6 +213,26 @@ mod tests {
         #[case] expected: Option<&str>,
     ) {
         let found = lacking_name(module, name, series).map(|l| l.to_string());
+        assert_eq!(found.as_deref(), expected);
+    }
+
+    #[rstest]
+    #[case("collections", "Mapping", Some((3, 9)), Some("there"))]
+    #[case("collections", "Mapping", Some((3, 10)), Some("gone since 3.10"))]
+    #[case("collections", "Mapping", None, Some("gone since 3.10"))]
+    #[case("typing", "Literal", Some((3, 7)), Some("new in 3.8"))]
+    #[case("typing", "Literal", None, Some("new in 3.8"))]
+    #[case("os", "a_name_of_nobody", None, None)]
+    fn names_stand_in_a_series_or_in_the_newest(
+        #[case] module: &str,
+        #[case] name: &str,
+        #[case] series: Option<SeriesNumber>,
+        #[case] expected: Option<&str>,
+    ) {
+        let found = name_standing(module, name, series).map(|standing| match standing {
+            NameStanding::There => "there".to_owned(),
+            NameStanding::Lacking(lacking) => lacking.to_string(),
+        });
         assert_eq!(found.as_deref(), expected);
     }
 
