@@ -4,7 +4,6 @@
 use std::sync::Arc;
 
 use super::{Build, Evidence, JudgedPage, Offer, Rules, Verdict};
-use eutaxis_standards::index::FileKind;
 use eutaxis_standards::knowledge::{CodeImage, DeviceCode, Family, MadeFor, Number, most_exact};
 use eutaxis_standards::targets::Target;
 
@@ -69,15 +68,12 @@ pub fn untold(judged: &JudgedPage, offer: &Offer, rules: &Rules<'_>) -> Option<(
         && !accelerators.is_empty()
         && !accelerators.families.is_runtime(judged.project());
     let best = offer.best().filter(|_| is_asked)?;
-    let is_compiled = match &best.file.kind {
-        FileKind::Wheel(name) => !name.tags.is_pure(),
-        FileKind::Sdist(_) | FileKind::Variants(_) => false,
-    };
     let reach = match judged.build_of(best).map(|b| &b.made_for) {
         None => Reach::Parts,
         Some(MadeFor::Toolkit(..)) => Reach::Here,
         Some(MadeFor::Processor) => return None,
     };
+    let is_compiled = best.file.kind.is_compiled_wheel();
     is_compiled.then(|| (Arc::clone(&best.file.filename), reach))
 }
 

@@ -202,11 +202,9 @@ fn by_files(
     known: Known<'_>,
     target: &Target,
 ) -> Result<Option<Shown>, Open> {
-    let is_compiled = match &best.file.kind {
-        FileKind::Wheel(name) => !name.tags.is_pure(),
-        FileKind::Sdist(_) | FileKind::Variants(_) => false,
-    };
-    if !is_compiled || target.accelerators.families.is_runtime(judged.project()) {
+    if !best.file.kind.is_compiled_wheel()
+        || target.accelerators.families.is_runtime(judged.project())
+    {
         return Ok(None);
     }
     let beside = || wheels_beside(offer, best, target).filter(|f| is_much_larger(f, best));

@@ -10,7 +10,7 @@ use std::sync::Arc;
 
 use jiff::{SignedDuration, Timestamp};
 
-use super::facts::{Need, PagedWheel, ProjectFacts, Usable, is_compiled_wheel};
+use super::facts::{Need, PagedWheel, ProjectFacts, Usable};
 use super::held::GRACE;
 use super::table::Value;
 use crate::offer::{Offer, Verdict};
@@ -182,7 +182,7 @@ pub(super) fn by_date(release: &Release<'_>, other: &Name, others: &ProjectFacts
         .max(published);
     let mine = offer
         .best()
-        .is_some_and(|f| is_compiled_wheel(&f.file.kind));
+        .is_some_and(|f| f.file.kind.is_compiled_wheel());
     // What would be built is compiled where the wheels beside it are.
     let has_compiled = |series: &(u64, u64)| {
         let of_series = others
@@ -191,7 +191,7 @@ pub(super) fn by_date(release: &Release<'_>, other: &Name, others: &ProjectFacts
             .filter(|o| major_series(&o.version) == Some(*series));
         of_series
             .flat_map(|o| &o.files)
-            .any(|f| is_compiled_wheel(&f.file.kind))
+            .any(|f| f.file.kind.is_compiled_wheel())
     };
     let mut found = Vec::new();
     for (series, began) in others

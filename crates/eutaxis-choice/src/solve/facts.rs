@@ -18,7 +18,7 @@ use crate::offer::{
     needs_only, requirements, untold,
 };
 use eutaxis_standards::artifact::{Metadata, Unread};
-use eutaxis_standards::index::{FileKind, Page};
+use eutaxis_standards::index::Page;
 use eutaxis_standards::knowledge::{MadeFor, Number};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::{Accepts, Requirement};
@@ -217,14 +217,6 @@ pub(super) struct Usable {
     pub(super) compiled: bool,
 }
 
-/// Whether a file is a wheel with compiled parts.
-pub(super) fn is_compiled_wheel(kind: &FileKind) -> bool {
-    match kind {
-        FileKind::Wheel(name) => !name.tags.is_pure(),
-        FileKind::Sdist(_) | FileKind::Variants(_) => false,
-    }
-}
-
 /// A final release with a wheel, as the page says it.
 #[derive(Debug, Clone)]
 pub(super) struct PagedWheel {
@@ -286,7 +278,7 @@ impl ProjectFacts {
                 version: o.version.clone(),
                 first: facts.appeared(o),
                 verdict: o.verdict,
-                compiled: o.best().is_some_and(|f| is_compiled_wheel(&f.file.kind)),
+                compiled: o.best().is_some_and(|f| f.file.kind.is_compiled_wheel()),
             })
             .collect();
         let dated = facts.offers().iter().map(|o| (o, facts.appeared(o)));
@@ -471,10 +463,9 @@ impl ProjectFacts {
         lost(&self.judged, offer, known, &problem.rules())
     }
 
-    /// The wheel of a value whose files would tell more of what it was made for, and are not known.
+    /// The wheel of a value whose files would tell more of what it was made for.
     pub(super) fn untold(&self, value: Value, problem: &Problem) -> Option<(Arc<str>, Reach)> {
-        let (file, reach) = untold(&self.judged, self.offer(value)?, &problem.rules())?;
-        (!self.within.contains_key(&file)).then_some((file, reach))
+        untold(&self.judged, self.offer(value)?, &problem.rules())
     }
 
     /// Bars the best file of a value for what was concluded of it.

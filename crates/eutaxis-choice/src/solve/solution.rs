@@ -7,7 +7,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::chronology::{self, Strength};
 use super::doubts::Doubt;
-use super::facts::{Facts, ProjectFacts, is_compiled_wheel};
+use super::facts::{Facts, ProjectFacts};
 use super::let_go::LetGo;
 use super::problem::{AskId, BoundId, Problem};
 use super::queue::{OwnTime, Queue, in_force};
@@ -495,7 +495,7 @@ fn never_met(
                 continue;
             }
             seen.push(name);
-            let both = is_compiled_wheel(&asker.file.kind) && is_compiled_wheel(&other.file.kind);
+            let both = asker.file.kind.is_compiled_wheel() && other.file.kind.is_compiled_wheel();
             let doubt = chronology::doubt(known, &other.version, other.appeared(), published, both);
             cautions.extend(doubt.map(|(strength, began)| Caution::NeverMet {
                 project: asker.project.clone(),

@@ -19,7 +19,7 @@ mod runs;
 
 pub use remark::{Against, Remark, RemarkKind};
 
-use crate::binary::{Binary, Format, highest};
+use crate::binary::{Binary, Format, code_of, highest};
 use eutaxis_standards::artifact::{Metadata, Variants, WheelName};
 use eutaxis_standards::knowledge::{DeviceCode, MadeFor};
 use eutaxis_standards::targets::Target;
@@ -89,15 +89,16 @@ pub struct Assayed {
 
 /// Looks into a wheel for a target.
 pub fn assay(contents: &Contents<'_>, target: &Target) -> Assayed {
+    let code = contents.code(target);
     Assayed {
-        bars: runs::bars(contents, target),
+        bars: runs::bars(contents, &code, target),
         broken: promises::broken(contents, target),
         needs: contents
             .carried
             .iter()
             .map(|c| needs(c, contents, target))
             .collect(),
-        code: contents.code(target),
+        code,
     }
 }
 
@@ -119,10 +120,10 @@ impl Contents<'_> {
 
     /// The code for devices that its compiled files hold.
     fn code(&self, target: &Target) -> Vec<DeviceCode> {
-        let images = self.carried.iter().flat_map(|c| {
-            let parts = c.parts.iter().flatten();
-            parts.flat_map(|p| &p.code).map(|i| (c.path.as_str(), i))
-        });
+        let images = self
+            .carried
+            .iter()
+            .flat_map(|c| code_of(&c.path, c.parts.as_deref().unwrap_or_default()));
         target.accelerators.families.device_code(images)
     }
 

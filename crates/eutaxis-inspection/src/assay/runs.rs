@@ -4,12 +4,13 @@
 use super::{Against, Carried, Contents, Remark, RemarkKind, glibc_floor, is_musl};
 use crate::binary::{Binary, PythonAbi, module_stem, named_abi};
 use crate::examine::fits;
+use eutaxis_standards::knowledge::DeviceCode;
 use eutaxis_standards::targets::{
-    Libc, MisfitKind, PlatformMiss, System, TagMiss, Target, VariantMiss,
+    BuildMiss, Libc, MisfitKind, PlatformMiss, System, TagMiss, Target, VariantMiss,
 };
 
 /// Why it does not run there.
-pub(super) fn bars(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
+pub(super) fn bars(contents: &Contents<'_>, code: &[DeviceCode], target: &Target) -> Vec<Remark> {
     let mut bars = by_name(contents, target);
     let set = contents.metadata.and_then(|m| m.requires_python.as_ref());
     bars.extend(
@@ -17,10 +18,9 @@ pub(super) fn bars(contents: &Contents<'_>, target: &Target) -> Vec<Remark> {
             .map(Remark::Python),
     );
     bars.extend(variant(contents, target).map(Remark::Variant));
-    if !accelerator(contents, target, &mut bars) {
-        let code = contents.code(target);
-        bars.extend(target.accelerators.code_miss(&code).map(Remark::Build));
-    }
+    let miss = accelerator(contents, target);
+    let miss = miss.or_else(|| target.accelerators.code_miss(code));
+    bars.extend(miss.map(Remark::Build));
     if !bars.is_empty() {
         // What its name or metadata says already is not said of each file again.
         return bars;
@@ -72,24 +72,20 @@ fn variant(contents: &Contents<'_>, target: &Target) -> Option<Box<VariantMiss>>
     Some(Box::new(miss))
 }
 
-/// A build for an accelerator, by its label or by what its files need; whether that bars it.
-fn accelerator(contents: &Contents<'_>, target: &Target, bars: &mut Vec<Remark>) -> bool {
+/// Why a build for an accelerator, by its label or by what its files need, does not run.
+fn accelerator(contents: &Contents<'_>, target: &Target) -> Option<Box<BuildMiss>> {
     let accelerators = &target.accelerators;
     let by_label = accelerators.families.of_version(&contents.name.version);
     let made = by_label
         .clone()
-        .or_else(|| contents.carried.iter().find_map(|c| c.toolkit(target)));
-    let Some(made) = made else { return false };
+        .or_else(|| contents.carried.iter().find_map(|c| c.toolkit(target)))?;
     // What only its libraries tell does not bar it where there is no such accelerator: it may use
     // them when they are there.
     let here = made.family().is_some_and(|f| accelerators.has(&f.name));
     if by_label.is_none() && !here {
-        return false;
+        return None;
     }
-    let miss = accelerators.miss(&made, target.platform.system);
-    let is_barred = miss.is_some();
-    bars.extend(miss.map(Remark::Build));
-    is_barred
+    accelerators.miss(&made, target.platform.system)
 }
 
 /// A library of the wheel that one of its modules needs.

@@ -190,6 +190,15 @@ pub fn read<'data, R: ReadRef<'data>>(data: R) -> Result<Vec<Binary>, Fault> {
     }
 }
 
+/// The code for devices that the parts of a compiled file carry, each with the file's path.
+pub fn code_of<'a>(
+    path: &'a str,
+    parts: &'a [Binary],
+) -> impl Iterator<Item = (&'a str, &'a CodeImage)> {
+    let images = parts.iter().flat_map(|part| &part.code);
+    images.map(move |image| (path, image))
+}
+
 /// A fault of a compiled file.
 fn bad(what: &str) -> Fault {
     Fault::new(format!("it is cut off or damaged: {what}"), 0)

@@ -23,13 +23,8 @@ pub(super) fn judge(seen: Seen, causes: &Causes, lines: u64, last: Vec<String>) 
         .iter()
         .map(|s| is_overcome(s, causes, &seen.passed) || ending(s))
         .collect();
-    let (overcome, standing): (Vec<_>, Vec<_>) = seen
-        .sightings
-        .into_iter()
-        .zip(gone)
-        .partition(|(_, gone)| *gone);
-    let only = |all: Vec<(Sighting, bool)>| all.into_iter().map(|(s, _)| s).collect::<Vec<_>>();
-    let (overcome, standing) = (only(overcome), only(standing));
+    let mut standing = seen.sightings;
+    let overcome = taken_out(&mut standing, gone);
     let merged = merged(standing);
     // What is only guessed counts when nothing is told.
     let told = merged.iter().any(|(s, _)| s.sure > Confidence::Low);
@@ -40,10 +35,7 @@ pub(super) fn judge(seen: Seen, causes: &Causes, lines: u64, last: Vec<String>) 
         .iter()
         .map(|(s, _)| open.iter().any(|(t, _)| hides(t, s, causes)))
         .collect();
-    let mut flags = hidden.into_iter();
-    let consequences: Vec<(Sighting, usize)> = open
-        .extract_if(.., |_| flags.next().unwrap_or(false))
-        .collect();
+    let consequences = taken_out(&mut open, hidden);
     // What was done last ended the run; within it what lies nearest to the root comes first.
     open.sort_by_key(|(s, _)| {
         let nearness = (depth(s, causes), std::cmp::Reverse(s.sure), s.line);
@@ -81,6 +73,13 @@ pub(super) fn judge(seen: Seen, causes: &Causes, lines: u64, last: Vec<String>) 
         lines,
         last,
     }
+}
+
+/// Takes those out that are marked, in their order.
+fn taken_out<T>(all: &mut Vec<T>, marked: Vec<bool>) -> Vec<T> {
+    let mut marks = marked.into_iter();
+    all.extract_if(.., |_| marks.next().unwrap_or(false))
+        .collect()
 }
 
 fn cause(sighting: Sighting, times: usize, causes: &Causes) -> Option<Cause> {

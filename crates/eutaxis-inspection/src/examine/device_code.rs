@@ -3,6 +3,8 @@
 
 use std::collections::BTreeMap;
 
+use crate::binary::code_of;
+
 use super::{Compiled, Finding, Remedy, Severity, Snapshot, Trouble};
 
 pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
@@ -21,10 +23,9 @@ pub(super) fn check(snapshot: &Snapshot, findings: &mut Vec<Finding>) {
         let Some(project) = snapshot.projects.get(index).filter(|p| p.here) else {
             continue;
         };
-        let images = files.iter().flat_map(|c| {
-            let parts = c.parts.iter().flatten();
-            parts.flat_map(|p| &p.code).map(|i| (c.path.as_str(), i))
-        });
+        let images = files
+            .iter()
+            .flat_map(|c| code_of(&c.path, c.parts.as_deref().unwrap_or_default()));
         let code = accelerators.families.device_code(images);
         let Some(miss) = accelerators.code_miss(&code) else {
             continue;

@@ -155,6 +155,14 @@ impl FileKind {
         }
     }
 
+    /// Whether it is a wheel with compiled parts.
+    pub fn is_compiled_wheel(&self) -> bool {
+        match self {
+            FileKind::Wheel(name) => !name.tags.is_pure(),
+            FileKind::Sdist(_) | FileKind::Variants(_) => false,
+        }
+    }
+
     /// The release that the file belongs to.
     pub fn version(&self) -> &Version {
         match self {

@@ -80,7 +80,7 @@ impl Number {
     }
 
     /// The number with at most so many parts.
-    pub(super) fn shortened(&self, parts: usize) -> Number {
+    pub fn shortened(&self, parts: usize) -> Number {
         let text: Vec<&str> = self.text.split('.').take(parts).collect();
         Number {
             parts: self.parts.iter().take(parts).copied().collect(),

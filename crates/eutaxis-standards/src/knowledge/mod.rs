@@ -47,7 +47,7 @@ pub use interpreters::{Series, series, series_began, series_of};
 pub use libraries::{Libraries, Provided};
 pub use policies::{highest_symbol, may_need};
 pub use processors::{level_of, level_place, levels};
-pub use runtime_library::Library;
+pub use runtime_library::{Library, numbered_name};
 pub use stable_abi::is_stable;
 pub use standard_modules::{Standing, standing};
 pub use standard_names::{

@@ -41,7 +41,7 @@ impl Library {
 }
 
 /// A file's name up to `.so`, and the number behind that.
-fn numbered_name(file: &str) -> (&str, Option<Number>) {
+pub fn numbered_name(file: &str) -> (&str, Option<Number>) {
     match file.split_once(".so.") {
         Some((stem, number)) => match Number::parse(number) {
             Ok(number) => (stem, Some(number)),

@@ -5,7 +5,7 @@
 use std::path::Path;
 use std::sync::Arc;
 
-use eutaxis_core::knowledge::{Families, Family, Form, Number, Told};
+use eutaxis_core::knowledge::{Families, Family, Form, Number, Told, numbered_name};
 use eutaxis_core::targets::{Accelerator, Accelerators, System};
 
 use crate::root::{matching, start_of};
@@ -64,7 +64,7 @@ fn of_family(root: &Path, family: &Arc<Family>, system: System) -> Option<Found>
     let mut toolkits: Vec<Number> = told(root, &probe.toolkits)
         .iter()
         .filter_map(|t| number_in(t))
-        .map(|n| shortened(&n))
+        .map(undated)
         .collect();
     toolkits.sort();
     toolkits.dedup();
@@ -152,10 +152,7 @@ fn installed(root: &Path, patterns: &[String]) -> Vec<(String, Number)> {
     let mut found: Vec<(String, Number)> = Vec::new();
     for path in patterns.iter().flat_map(|pattern| matching(root, pattern)) {
         let name = path.file_name().map(|n| n.to_string_lossy().into_owned());
-        let Some((name, number)) = name.as_deref().and_then(|n| n.split_once(".so.")) else {
-            continue;
-        };
-        let Ok(number) = Number::parse(number) else {
+        let Some((name, Some(number))) = name.as_deref().map(numbered_name) else {
             continue;
         };
         match found.iter_mut().find(|(n, _)| n == name) {
@@ -204,14 +201,11 @@ fn number_in(text: &str) -> Option<Number> {
 }
 
 /// A toolkit's number without the date that some write as its third part.
-fn shortened(number: &Number) -> Number {
+fn undated(number: Number) -> Number {
     let text = number.to_string();
-    let parts: Vec<&str> = text.split('.').collect();
-    match parts.as_slice() {
-        [major, minor, third, ..] if third.len() > 4 => {
-            Number::parse(&format!("{major}.{minor}")).unwrap_or_else(|_| number.clone())
-        }
-        _ => number.clone(),
+    match text.split('.').nth(2) {
+        Some(third) if third.len() > 4 => number.shortened(2),
+        Some(_) | None => number,
     }
 }
 

@@ -35,6 +35,22 @@ pub(super) trait Remote: Send + Sync + std::fmt::Debug {
     }
 }
 
+/// What is to be learnt of a file of a depot.
+fn question<'a, R: Remote>(
+    depot: &'a R,
+    project: &'a Name,
+    file: &'a PageFile,
+    url: &'a Url,
+) -> learn::Question<'a> {
+    learn::Question {
+        network: depot.network(),
+        manner: depot.manner(),
+        project,
+        file,
+        url,
+    }
+}
+
 impl<R: Remote> Depot for R {
     fn label(&self) -> &str {
         Remote::label(self)
@@ -66,14 +82,7 @@ impl<R: Remote> Depot for R {
             Place::Url(url) => url,
             Place::Disk(path) => return super::listed_on_disk(&path),
         };
-        let (network, manner) = (self.network(), self.manner());
-        learn::listed(&learn::Question {
-            network,
-            manner,
-            project,
-            file,
-            url: &url,
-        })
+        learn::listed(&question(self, project, file, &url))
     }
 
     fn list(&self, project: &Name, file: &PageFile) -> Result<Option<Vec<ListedFile>>> {
@@ -82,14 +91,7 @@ impl<R: Remote> Depot for R {
             Place::Url(url) if known.is_none() => url,
             Place::Url(_) | Place::Disk(_) => return Ok(known),
         };
-        let (network, manner) = (self.network(), self.manner());
-        learn::list(&learn::Question {
-            network,
-            manner,
-            project,
-            file,
-            url: &url,
-        })
+        learn::list(&question(self, project, file, &url))
     }
 
     fn sources(
@@ -102,14 +104,7 @@ impl<R: Remote> Depot for R {
             Place::Url(url) => url,
             Place::Disk(path) => return super::sources_on_disk(&path, wanted),
         };
-        let (network, manner) = (self.network(), self.manner());
-        let question = learn::Question {
-            network,
-            manner,
-            project,
-            file,
-            url: &url,
-        };
+        let question = question(self, project, file, &url);
         match learn::sources(&question, wanted)? {
             Some(sources) => Ok(sources),
             None => super::sources_on_disk(&self.obtain(project, file)?, wanted),

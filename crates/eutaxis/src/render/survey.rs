@@ -139,10 +139,8 @@ fn accelerators(report: &Report, width: usize) -> String {
         ]);
     }
     let mut text = table.text(width);
-    let mut libraries = Vec::new();
-    for found in &report.accelerators {
-        libraries.extend(found.library_words());
-    }
+    let found = report.accelerators.iter();
+    let libraries: Vec<String> = found.flat_map(|f| f.library_words()).collect();
     if !libraries.is_empty() {
         let line = format!(
             "{} of the system: wheels bring their own",
