@@ -27,7 +27,7 @@ CASES = []
 
 
 def case(kind, expected, name, code=None, series=None, files=None, shell=None, needs=(), environment=None):
-    """One failure: `code` is run as camp.py by the interpreters of the series (any where none is named), or `shell` by a
+    """One failure, which needs further programs or series: `code` is run as camp.py by the interpreters of the series (any where none is named), or `shell` by a
     shell; `expected` are the ids that may be the root, or `-`."""
     for one in series or ["any"]:
         CASES.append(dict(kind=kind, expected=expected.split("|"), name=f"{name} {one}" if series else name, code=code,
@@ -95,6 +95,19 @@ CIRCLE = {"hut.py": "from camp_b import depth\nwidth = 1\n", "camp_b.py": "from 
 case("circle", "import-circle", "two modules", "import hut\n", ["3.6", "3.8", "3.11", "3.13"], CIRCLE)
 case("circle", "import-circle", "a package with itself", "import icelens\n", ["3.8", "3.12"],
      {"icelens/__init__.py": "from icelens.core import lens\nfocus = 1\n", "icelens/core.py": "import icelens\nlens = icelens.focus\n"})
+
+# ------------------------------------------------------------------ which interpreter, and where it looks
+
+case("way", "module-absent", "PYTHONHOME leads elsewhere", "import json\n", ["2.7", "3.6", "3.8", "3.11", "3.13"], environment={"PYTHONHOME": "/nowhere/py"})
+case("way", "module-shadowed|abi-changed", "PYTHONPATH leads to the library of another series", "import json, re, ssl\n", ["3.11", "3.13"],
+     shell="PYTHONPATH=$(dirname $OTHER)/../lib/python3.8 $PYTHON camp.py", needs=["3.8"])
+case("way", "module-absent", "what an environment was made from is gone", series=["3.8", "3.12"], files={"camp.py": "import json\n"},
+     shell="$PYTHON -c 'import venv; venv.create(\"e\")'; ln -sf /nowhere/python3 e/bin/python; bash -c 'e/bin/python camp.py'", needs=["bash"])
+case("way", "module-absent", "a script of an environment that was moved", series=["3.8", "3.12"],
+     files={"tool": "#!/nowhere/e/bin/python\nprint(1)\n"}, shell="chmod +x tool; bash -c ./tool", needs=["bash"])
+case("way", "module-absent", "placed for another interpreter", series=["3.12"], files={"e/firnio.py": "x = 1\n"},
+     shell="echo 'Requirement already satisfied: firnio in ./e/lib/python3.8/site-packages (1.3)'; $PYTHON -I -c 'import firnio'")
+case("way", "module-absent", "an interpreter that is nowhere", shell="bash -c 'python3.99 camp.py'", needs=["bash"])
 
 # ------------------------------------------------------------------ the machine
 
@@ -169,8 +182,8 @@ def interpreters(patterns):
     return found
 
 
-def provoked(case, python, folder):
-    """What it writes, when it is run in a folder of its own."""
+def provoked(case, python, folder, others):
+    """What it writes, when it is run in a folder of its own; `others` are further interpreters that it needs."""
     for name, content in case["files"].items():
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
@@ -178,7 +191,7 @@ def provoked(case, python, folder):
     if case["code"] is not None:
         (folder / "camp.py").write_text(case["code"], encoding="latin-1" if case["series"] == "2.7" else "utf-8")
     environment = {k: v for k, v in os.environ.items() if not k.startswith("PYTHON")}
-    environment.update({"LC_ALL": "C.UTF-8", "PYTHONDONTWRITEBYTECODE": "1", "PYTHON": python or ""}, **case["environment"])
+    environment.update({"LC_ALL": "C.UTF-8", "PYTHONDONTWRITEBYTECODE": "1", "PYTHON": python or "", "OTHER": others[0] if others else ""}, **case["environment"])
     line = case["shell"] or "$PYTHON camp.py"
     ran = subprocess.run(["sh", "-c", line], cwd=folder, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL, timeout=60)
     return ran.stdout
@@ -203,14 +216,15 @@ def main():
     for case in CASES:
         label = f"{case['kind']}: {case['name']}"
         python = known.get(case["series"]) if case["series"] != "any" else next(iter(known.values()), None)
-        lacking = [n for n in case["needs"] if not shutil.which(n)]
+        lacking = [n for n in case["needs"] if not (shutil.which(n) or n in known)]
         if options.only not in label or (python is None and (case["series"] != "any" or case["code"] is not None)) or lacking:
             left_out += 1
             continue
         with tempfile.TemporaryDirectory() as folder:
             folder = pathlib.Path(folder)
             log = folder / "provoked.log"
-            log.write_bytes(provoked(case, python, folder))
+            others = [known[n] for n in case["needs"] if n in known]
+            log.write_bytes(provoked(case, python, folder, others))
             told = roots(options.program, log)
             if options.keep:
                 options.keep.mkdir(parents=True, exist_ok=True)

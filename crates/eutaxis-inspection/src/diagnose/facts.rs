@@ -6,7 +6,7 @@ use super::Context;
 use super::claims::{Claim, claims};
 use super::traceback::Frame;
 use eutaxis_standards::artifact::WheelName;
-use eutaxis_standards::knowledge::{self, header, standing, tool};
+use eutaxis_standards::knowledge::{self, Families, Libraries, header, standing, tool};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::{Accepts, Requirement};
 
@@ -63,6 +63,22 @@ impl Facts {
     /// Takes a fact away.
     pub fn remove(&mut self, name: &str) {
         self.named.remove(name);
+    }
+
+    /// Takes the system packages of other distributions of Linux, the one's own name first; none
+    /// where that is not known.
+    pub fn packaged_for(
+        &mut self,
+        distributions: &[String],
+        families: &Families,
+        libraries: &Libraries,
+    ) {
+        self.remove("package");
+        self.of_knowledge(&Context {
+            families,
+            libraries,
+            distributions,
+        });
     }
 
     /// Names with values, and whether it is a list.

@@ -2,7 +2,8 @@
 //!
 //! Bytes -> lines ([`decode`]) without what CI puts before them ([`prefix`]) -> tracebacks
 //! ([`traceback`]) and single lines -> sightings of signs ([`reader`], with [`conditions`] and
-//! [`facts`]) -> causes, the root first ([`root`]) -> words ([`words`]). Which words tell which
+//! [`facts`]) -> causes, the root first ([`root`]) -> words ([`words`]). Beside it the lines tell where
+//! they were written ([`origin`]). Which words tell which
 //! cause is data: [`eutaxis_standards::knowledge::Causes`].
 //!
 //! ```
@@ -24,6 +25,7 @@ mod conditions;
 mod decode;
 mod episode;
 mod facts;
+mod origin;
 mod prefix;
 mod reader;
 mod root;
@@ -35,6 +37,7 @@ mod words;
 mod wrapped;
 
 pub use facts::Facts;
+pub use origin::{Origin, Place};
 pub use reader::Reader;
 pub use words::Told;
 
@@ -68,6 +71,8 @@ pub struct Cause {
     pub times: usize,
     /// The sign it was known by, which may have words of its own.
     pub sign: Option<usize>,
+    /// Where it was seen.
+    pub origin: Origin,
 }
 
 /// Something that was seen and is no cause of its own.
@@ -108,6 +113,8 @@ impl Ended {
 /// What a log comes to.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Diagnosis {
+    /// Where the log was written: where its root was seen.
+    pub of: Origin,
     /// The causes, the root first.
     pub causes: Vec<Cause>,
     /// What goes away with them.

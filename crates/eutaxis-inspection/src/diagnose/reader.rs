@@ -6,6 +6,7 @@ use std::collections::BTreeMap;
 use super::conditions::Scene;
 use super::decode::{Decoder, plain, with_plain_quotes};
 use super::facts::Facts;
+use super::origin::{HEAD, Listener};
 use super::prefix::parted;
 use super::root::{Seen, judge};
 use super::speech::{self, Speech};
@@ -26,6 +27,8 @@ const VERDICT: u64 = 3;
 const LONGEST_EXCERPT: usize = 300;
 /// So much of the end is kept for a log that nothing explains.
 const TAIL: usize = 4096;
+/// So many lines that are looked at are listened to for where the log was written.
+const MOST_HEARD: usize = 20_000;
 
 /// Something that was seen.
 #[derive(Debug, Clone)]
@@ -91,6 +94,10 @@ pub struct Reader<'a> {
     passed: Vec<Passed>,
     tail: Vec<u8>,
     wrap: Wrap,
+    listener: Listener,
+    heard: usize,
+    /// Bytes of whole lines before the piece that is being read.
+    bytes: u64,
 }
 
 impl<'a> Reader<'a> {
@@ -107,6 +114,9 @@ impl<'a> Reader<'a> {
             passed: Vec::new(),
             tail: Vec::new(),
             wrap: Wrap::Unknown(Vec::new()),
+            listener: Listener::default(),
+            heard: 0,
+            bytes: 0,
         }
     }
 
@@ -123,11 +133,38 @@ impl<'a> Reader<'a> {
         let rest = self.wrap.lines(rest, true);
         self.pass(&rest);
         let lines = self.lines + u64::from(rest.last().is_some_and(|b| *b != b'\n'));
+        self.hear_end();
         let seen = Seen {
             sightings: self.seen,
             passed: self.passed,
+            listener: self.listener,
         };
         judge(seen, self.causes, lines, last_lines(&self.tail))
+    }
+
+    /// The end tells where the log was written as well as the beginning.
+    fn hear_end(&mut self) {
+        if self.bytes <= HEAD {
+            return;
+        }
+        let start = self.tail.len().saturating_sub(TAIL);
+        let end = self.tail.get(start..).unwrap_or_default().to_vec();
+        let whole = memchr::memchr(b'\n', &end).map_or(0, |i| i + 1);
+        let number = self.lines;
+        self.hear_all(number, end.get(whole..).unwrap_or_default());
+    }
+
+    /// Listens to lines that no sign is in.
+    fn hear_all(&mut self, mut number: u64, text: &[u8]) {
+        for line in text.split_inclusive(|b| *b == b'\n') {
+            number += 1;
+            let line = line.strip_suffix(b"\n").unwrap_or(line);
+            for part in plain(line) {
+                let (key, text) = parted(&part);
+                let episode = self.streams.get(&key).map_or(0, |s| s.episode);
+                self.listener.hear(number, &key, episode, text);
+            }
+        }
     }
 
     /// Whole lines.
@@ -143,11 +180,16 @@ impl<'a> Reader<'a> {
             } else {
                 self.to_next_hint(rest)
             };
+            let before = rest.get(..skipped).unwrap_or_default();
+            if let Some(left) = HEAD.checked_sub(self.bytes + at as u64).filter(|n| *n > 0) {
+                let left = usize::try_from(left).unwrap_or(usize::MAX);
+                self.hear_all(self.lines, before.get(..left).unwrap_or(before));
+            }
             let Some(rest) = rest.get(skipped..).filter(|r| !r.is_empty()) else {
                 self.lines += line_feeds(text.get(at..).unwrap_or_default());
-                return;
+                break;
             };
-            self.lines += line_feeds(text.get(at..at + skipped).unwrap_or_default());
+            self.lines += line_feeds(before);
             let length = memchr::memchr(b'\n', rest).map_or(rest.len(), |i| i + 1);
             let (line, _) = rest.split_at(length);
             let number = self.lines + 1;
@@ -166,6 +208,7 @@ impl<'a> Reader<'a> {
             self.lines += line_feeds(rest.get(..length).unwrap_or_default());
             at += skipped + length;
         }
+        self.bytes += text.len() as u64;
     }
 
     /// How many bytes stand before the next line that is worth a look.
@@ -195,6 +238,11 @@ impl<'a> Reader<'a> {
                 episode: stream.episode + 1,
                 ..Stream::default()
             };
+        }
+        let episode = stream.episode;
+        if self.heard < MOST_HEARD {
+            self.heard += 1;
+            self.listener.hear(number, &key, episode, &text);
         }
         let ends_tests = text.starts_with("Ran ") && text.contains(" test");
         if ends_tests {

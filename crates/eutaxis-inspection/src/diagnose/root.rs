@@ -1,6 +1,7 @@
 //! Which of the causes that were seen is the root: what was overcome is none, and what goes away
 //! with another is none of its own.
 
+use super::origin::Listener;
 use super::reader::{Passed, Sighting};
 use super::{Aside, Cause, Diagnosis, Ended};
 use eutaxis_standards::knowledge::{CauseKind, Causes, Confidence, Course};
@@ -11,6 +12,7 @@ use eutaxis_standards::name::Name;
 pub(super) struct Seen {
     pub(super) sightings: Vec<Sighting>,
     pub(super) passed: Vec<Passed>,
+    pub(super) listener: Listener,
 }
 
 /// From this depth on a cause is one project's own, and hides nothing of another's.
@@ -62,9 +64,14 @@ pub(super) fn judge(seen: Seen, causes: &Causes, lines: u64, last: Vec<String>) 
     };
     let found: Vec<Cause> = open
         .into_iter()
-        .filter_map(|(s, times)| cause(s, times, causes))
+        .filter_map(|(s, times)| cause(s, times, causes, &seen.listener))
         .collect();
+    let of = match found.first() {
+        Some(root) => root.origin.clone(),
+        None => seen.listener.origin("", 0),
+    };
     Diagnosis {
+        of,
         ended: ended(&found, &seen.passed),
         causes: found,
         consequences: aside(consequences.into_iter().map(|(s, _)| s).collect()),
@@ -82,9 +89,33 @@ fn taken_out<T>(all: &mut Vec<T>, marked: Vec<bool>) -> Vec<T> {
         .collect()
 }
 
-fn cause(sighting: Sighting, times: usize, causes: &Causes) -> Option<Cause> {
+fn cause(
+    mut sighting: Sighting,
+    times: usize,
+    causes: &Causes,
+    listener: &Listener,
+) -> Option<Cause> {
+    let mut origin = listener.origin(&sighting.stream, sighting.episode);
+    if let Some(series) = sighting.facts.get("interpreter") {
+        // What its own frames tell counts more than what was told anywhere.
+        let same = origin
+            .interpreter
+            .as_deref()
+            .map(|i| i.trim_end_matches('t'))
+            == Some(&series);
+        origin.interpreter = if same {
+            origin.interpreter
+        } else {
+            Some(series)
+        };
+    }
+    let id = causes.kind(sighting.kind)?.id.clone();
+    if id == "module-absent" {
+        listener.mismatch(&sighting.stream, sighting.episode, &mut sighting.facts);
+    }
     Some(Cause {
-        id: causes.kind(sighting.kind)?.id.clone(),
+        origin,
+        id,
         confidence: sighting.sure,
         line: sighting.line,
         excerpt: sighting.excerpt,

@@ -40,8 +40,12 @@ const TEXT: [&str; 11] = [
     "^#{1,6} [A-Z0-9][^/]*$",
 ];
 
-/// An exception by its kind is an event, whatever its message says.
-const EVENTS: [&str; 1] = [r"^(?:[A-Za-z_]\w*\.)*[A-Za-z_]\w*(?:Error|Exception)\b(?:: |$)"];
+/// An exception by its kind is an event, whatever its message says; an interpreter that cannot begin
+/// tells how its paths are set.
+const EVENTS: [&str; 2] = [
+    r"^(?:[A-Za-z_]\w*\.)*[A-Za-z_]\w*(?:Error|Exception)\b(?:: |$)",
+    r#"^(?:PYTHONHOME|sys\.base_prefix) = ["']/"#,
+];
 
 /// Warnings.
 const WARNINGS: [&str; 1] =

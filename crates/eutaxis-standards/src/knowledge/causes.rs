@@ -1,7 +1,7 @@
 //! What breaks installations, builds and imports, and by which words of a log it is known
 //! (`knowledge/causes.toml`).
 
-mod literals;
+pub(super) mod literals;
 
 use std::collections::BTreeMap;
 use std::sync::{Arc, LazyLock, OnceLock};
@@ -352,7 +352,7 @@ const AGAIN: &str = "__";
 
 /// The groups of a pattern that bear one name, told apart: a regular expression has a name once
 /// only.
-fn told_apart(pattern: &str) -> String {
+pub(super) fn told_apart(pattern: &str) -> String {
     let mut times: BTreeMap<&str, usize> = BTreeMap::new();
     let mut out = String::new();
     let mut rest = pattern;
@@ -372,6 +372,11 @@ fn told_apart(pattern: &str) -> String {
     }
     out.push_str(rest);
     out
+}
+
+/// The name of a group as it was before they were told apart.
+pub(super) fn untold(name: &str) -> &str {
+    name.split(AGAIN).next().unwrap_or(name)
 }
 
 /// All that is known of causes.
@@ -628,7 +633,7 @@ impl Causes {
         let named = regex.capture_names().flatten();
         let fact = |name: &str| {
             Some((
-                name.split(AGAIN).next()?.to_owned(),
+                untold(name).to_owned(),
                 text(name).filter(|t| !t.is_empty())?,
             ))
         };

@@ -8,7 +8,7 @@ use eutaxis_core::remedy::{Remedy, Step};
 
 use super::table::{continued, wrap};
 use super::{style, width};
-use crate::answer::diagnose::{Found, Report};
+use crate::answer::diagnose::{Found, LogOf, Report};
 use crate::words::count;
 
 /// So many causes beside the root are told.
@@ -21,10 +21,10 @@ pub(crate) fn text(report: &Report, verbose: bool) -> String {
     let mut text = match report.found.as_slice() {
         [] => nothing(report, width),
         [root, others @ ..] => {
-            let mut text = root_cause(root, width);
+            let mut text = root_cause(root, report.of.as_ref(), width);
             let shown = if verbose { others.len() } else { MOST_OTHERS };
             for other in others.iter().take(shown) {
-                text.push_str(&other_cause(other, width));
+                text.push_str(&other_cause(other, root, width));
             }
             if let Some(more) = others.len().checked_sub(shown).filter(|n| *n > 0) {
                 let more = format!("and {more} more (-v)");
@@ -70,7 +70,7 @@ fn beside(word: &str, painted: &str, text: &str, width: usize) -> String {
         .collect()
 }
 
-fn root_cause(found: &Found, width: usize) -> String {
+fn root_cause(found: &Found, of: Option<&LogOf>, width: usize) -> String {
     let title = format!("Root cause: {}.", escaped(&found.told.title));
     let head = wrap(&title, width).join("\n");
     let mut text = format!(
@@ -84,6 +84,7 @@ fn root_cause(found: &Found, width: usize) -> String {
         &found.cause.excerpt,
         width,
     ));
+    text.push_str(&of.map_or(String::new(), |of| log_of(of, width)));
     text.push_str(&beside(
         "because",
         "because",
@@ -107,6 +108,21 @@ fn root_cause(found: &Found, width: usize) -> String {
         ))));
     }
     text
+}
+
+/// Where the log was written.
+fn log_of(of: &LogOf, width: usize) -> String {
+    let mut told = of.words.clone();
+    if let Some(why) = &of.elsewhere {
+        told.push_str(&format!(", on another machine: {why}"));
+    }
+    if !of.assumed.is_empty() {
+        told.push_str(&format!(
+            "; not told, and taken to be: {} (--target says better)",
+            of.assumed.join(", ")
+        ));
+    }
+    beside("log of", "log of", &told, width)
 }
 
 fn doubt(found: &Found) -> Option<&'static str> {
@@ -171,8 +187,15 @@ fn command(step: &Step, width: usize) -> Vec<String> {
 }
 
 /// Beside the root: the cause, its line, and the first thing to do.
-fn other_cause(found: &Found, width: usize) -> String {
-    let title = format!("line {}: {}", found.cause.line, found.told.title);
+fn other_cause(found: &Found, root: &Found, width: usize) -> String {
+    // Several machines may write into one log.
+    let of = found
+        .cause
+        .origin
+        .words()
+        .filter(|of| Some(of) != root.cause.origin.words().as_ref());
+    let of = of.map_or(String::new(), |of| format!(" ({of})"));
+    let title = format!("line {}: {}{of}", found.cause.line, found.told.title);
     let mut text = format!("\n{}", beside("also", &style::care("also"), &title, width));
     if let Some(first) = found.told.remedies.first() {
         text.push_str(&beside("", "", &first.words, width));

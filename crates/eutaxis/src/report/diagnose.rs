@@ -15,6 +15,7 @@ use crate::answer::diagnose::{Found, Report};
 pub(crate) struct Diagnose {
     /// The root first.
     causes: Vec<Cause>,
+    of: Of,
     /// What goes away with them.
     consequences: Vec<Aside>,
     overcome: Vec<Aside>,
@@ -33,6 +34,26 @@ impl Diagnose {
     pub(crate) fn ids(&self) -> impl Iterator<Item = &str> {
         self.causes.iter().map(|c| c.id.as_str())
     }
+}
+
+/// Where the log was written; null what it does not tell.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Of {
+    #[schemars(extend("enum" = ["linux", "macos", "windows", null]))]
+    system: Option<String>,
+    /// By the name that Linux has for it: `aarch64`, `x86_64`.
+    arch: Option<String>,
+    /// `glibc 2.31`, `musl 1.2`.
+    libc: Option<String>,
+    /// `cpython 3.14`.
+    interpreter: Option<String>,
+    /// The version of the accelerator's driver.
+    driver: Option<String>,
+    distribution: Option<String>,
+    /// It was on this machine, as far as is known.
+    here: bool,
+    /// What it does not tell and was taken to be so.
+    assumed: Vec<String>,
 }
 
 /// A cause.
@@ -91,12 +112,31 @@ impl From<&Report> for Diagnose {
         let asides = |all: &[Seen]| all.iter().map(Aside::from).collect();
         Diagnose {
             causes: report.found.iter().map(Cause::from).collect(),
+            of: Of::from(report),
             consequences: asides(&diagnosis.consequences),
             overcome: asides(&diagnosis.overcome),
             perhaps: asides(&diagnosis.guessed),
             ended: diagnosis.ended.as_str().to_owned(),
             lines: diagnosis.lines,
             notes: report.notes.clone(),
+        }
+    }
+}
+
+impl From<&Report> for Of {
+    fn from(report: &Report) -> Self {
+        let origin = &report.diagnosis.of;
+        let name = origin.implementation.as_deref().unwrap_or("cpython");
+        let of = report.of.as_ref();
+        Of {
+            system: origin.system.clone(),
+            arch: origin.arch.clone(),
+            libc: origin.libc.clone(),
+            interpreter: origin.interpreter.as_ref().map(|i| format!("{name} {i}")),
+            driver: origin.driver.clone(),
+            distribution: origin.distribution.clone(),
+            here: of.is_none_or(|of| of.elsewhere.is_none()),
+            assumed: of.map_or_else(Vec::new, |of| of.assumed.clone()),
         }
     }
 }

@@ -349,6 +349,59 @@ fn a_module_is_looked_for_where_it_may_be() {
     assert_eq!(verified(root(&answer))[0].1, ".venv/bin/fieldlog");
 }
 
+/// A log of a laptop on which a module is missing that an environment of this folder has.
+const OF_A_LAPTOP: &str = "Python 3.11.9 (main, Apr  2 2024) [Clang 15.0.0] on darwin\n\
+    Traceback (most recent call last):\n  \
+    File \"/Users/ada/ice/camp.py\", line 1, in <module>\n    import tables\n\
+    ModuleNotFoundError: No module named 'tables'\n";
+
+#[test]
+fn a_log_of_elsewhere_gets_remedies_for_there() {
+    let hut = Hut::new();
+    hut.place(&Placed {
+        files: vec![("tables/__init__.py".into(), vec![])],
+        ..plain("firnio", "1.2")
+    });
+    let field = &hut.field;
+    field.write("it.log", OF_A_LAPTOP);
+    let answer = field.json(1, &["diagnose", "it.log"]);
+    let of = &answer["of"];
+    assert_eq!(of["system"], "macos");
+    assert_eq!(of["interpreter"], "cpython 3.11");
+    assert_eq!(of["here"], false);
+    let text = root(&answer)["remedies"].to_string();
+    assert!(!text.contains(".venv has"), "nothing of here: {answer:#}");
+    let told = field.expect(1, &["diagnose", "it.log"]).out;
+    assert!(
+        told.contains("log of      CPython 3.11 on macOS, on another machine"),
+        "{told}"
+    );
+    // What was named counts more than what the log tells.
+    let answer = field.json(1, &["diagnose", "it.log", "--in", ".venv"]);
+    assert_eq!(
+        verified(root(&answer))[0].1,
+        ".venv/bin/python /Users/ada/ice/camp.py"
+    );
+}
+
+#[rstest]
+#[case::the_logs_own(&[], "cpython 3.11 / macos arm64 11.0")]
+#[case::another_interpreter(&["--interpreter", "3.12"], "cpython 3.12 / macos arm64 11.0")]
+#[case::named(&["--target", "cpython 3.11 / linux aarch64 glibc 2.31"],
+    "cpython 3.11 / linux aarch64 glibc 2.31")]
+fn remedies_are_for_the_target_of_the_log(#[case] more: &[&str], #[case] target: &str) {
+    let field = field();
+    field.write("it.log", &OF_A_LAPTOP.replace("tables", "radargram"));
+    let answer = field.json(1, &[&["diagnose", "it.log"], more].concat());
+    let all = verified(root(&answer));
+    let place = all
+        .iter()
+        .find(|(text, _)| text.starts_with("place radargram"));
+    let (_, command) = place.unwrap_or_else(|| panic!("{answer:#}"));
+    assert!(command.contains(target), "{command}");
+    type_in(&field, command);
+}
+
 #[test]
 fn an_absent_library_is_looked_for_as_the_loader_does() {
     let hut = Hut::new();

@@ -518,3 +518,38 @@ fn what_eutaxis_itself_writes_is_understood() {
         &[],
     );
 }
+
+/// An interpreter that is led to another place for its own library, and an environment whose base is
+/// gone.
+#[test]
+fn what_keeps_an_interpreter_from_beginning_is_told() {
+    let folder = tempfile::tempdir().unwrap();
+    let field = Field::empty();
+    let mut led = Command::new(&python().program);
+    let log = output(led.args(["-c", "1"]).env("PYTHONHOME", "/nowhere/py"));
+    let cause = root(&field, &log);
+    assert_eq!(cause["id"], "module-absent", "{log}");
+    if log.contains("PYTHONHOME = ") {
+        assert_eq!(cause["facts"]["path"], "/nowhere/py", "{log}");
+        assert_eq!(cause["remedies"][0]["change"], "unset PYTHONHOME");
+        // As it says: without the variable it begins.
+        let mended = Command::new("/bin/sh")
+            .args(["-c", "unset PYTHONHOME && exec \"$0\" -c 1"])
+            .arg(&python().program)
+            .env("PYTHONHOME", "/nowhere/py")
+            .status()
+            .unwrap();
+        assert!(mended.success());
+    }
+    std::os::unix::fs::symlink("/nowhere/bin/python3", folder.path().join("python3")).unwrap();
+    std::fs::create_dir(folder.path().join("bin")).unwrap();
+    std::fs::rename(
+        folder.path().join("python3"),
+        folder.path().join("bin/python3"),
+    )
+    .unwrap();
+    let log = shell(folder.path(), "exec bash -c 'bin/python3 camp.py'");
+    let cause = root(&field, &log);
+    assert_eq!(cause["id"], "module-absent", "{log}");
+    assert_eq!(cause["facts"]["path"], "bin/python3", "{log}");
+}

@@ -11,7 +11,7 @@ const MOST_TOGETHER: usize = 16;
 
 /// Texts one of which is in every line that the pattern finds something in; none when there are no
 /// such texts.
-pub(super) fn required(pattern: &str) -> Option<Vec<String>> {
+pub(in crate::knowledge) fn required(pattern: &str) -> Option<Vec<String>> {
     // Case does not count: whoever looks for the texts looks for them in both.
     let hir = ParserBuilder::new()
         .unicode(false)

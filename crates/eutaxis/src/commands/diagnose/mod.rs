@@ -12,7 +12,6 @@ use eutaxis_world::environment::snapshot::distribution;
 use eutaxis_world::root::root;
 use eutaxis_world::{Doing, Error};
 
-use crate::answer::diagnose::Report;
 use crate::cli::{Common, Diagnose};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::Surroundings;
@@ -34,16 +33,10 @@ pub(crate) fn run(arguments: &Diagnose, common: &Common, output: &Output) -> Res
     let mut reader = Reader::new(&causes, &context);
     read(arguments.log.as_deref(), &mut reader)?;
     let diagnosis = reader.finish();
-    let (found, notes) = check::all(&diagnosis.causes, arguments, &surroundings, output)?;
-    if let Some(file) = &arguments.sarif {
-        sarif::write(&found, arguments.log.as_deref(), file)?;
+    let report = check::all(diagnosis, arguments, &surroundings, output)?;
+    if let Some(file) = &report.written {
+        sarif::write(&report.found, arguments.log.as_deref(), file)?;
     }
-    let report = Report {
-        diagnosis,
-        found,
-        notes,
-        written: arguments.sarif.clone(),
-    };
     let outcome = if report.found.is_empty() {
         Outcome::Ok
     } else {

@@ -3,6 +3,7 @@
 
 use std::path::PathBuf;
 
+use eutaxis_core::diagnose::Cause;
 use eutaxis_core::examine::{Pins, Snapshot};
 use eutaxis_core::remedy::{Invocation, Step, Verb};
 
@@ -12,16 +13,16 @@ use crate::{asks, typed};
 
 impl Checker<'_> {
     /// A step as it can be taken here; none where what it speaks of is not there.
-    pub(super) fn fitted(&self, step: Step) -> Option<Step> {
+    pub(super) fn fitted(&self, cause: &Cause, step: Step) -> Option<Step> {
         let Step::Run(all) = step else {
             return Some(step);
         };
-        let each = all.into_iter().map(|one| self.fit(one));
+        let each = all.into_iter().map(|one| self.fit(cause, one));
         let all: Option<Vec<Vec<Invocation>>> = each.collect();
         Some(Step::Run(all?.concat()))
     }
 
-    fn fit(&self, one: Invocation) -> Option<Vec<Invocation>> {
+    fn fit(&self, cause: &Cause, one: Invocation) -> Option<Vec<Invocation>> {
         let words = [one.verb.as_str().to_owned()];
         let words = words.into_iter().chain(one.words.iter().cloned());
         let one = match Command::of_words(words)? {
@@ -30,7 +31,7 @@ impl Checker<'_> {
                     return Some(again);
                 }
                 asks::default_file().ok()?;
-                self.completed(one)
+                self.completed(cause, one)
             }
             Command::Span(span) if asks_nothing(&span.asks) => match self.pins() {
                 Some(pins) if !pins.question.is_empty() => {
@@ -38,7 +39,7 @@ impl Checker<'_> {
                 }
                 _ => {
                     asks::default_file().ok()?;
-                    self.completed(one)
+                    self.completed(cause, one)
                 }
             },
             Command::Examine(examine) if examine.environment.is_none() => {
@@ -57,7 +58,9 @@ impl Checker<'_> {
                 None => with_files(one, &gather.pins)?,
             },
             Command::Proofread(proofread) => with_files(one, &proofread.files)?,
-            Command::Settle(_) | Command::Shortlist(_) | Command::Span(_) => self.completed(one),
+            Command::Settle(_) | Command::Shortlist(_) | Command::Span(_) => {
+                self.completed(cause, one)
+            }
             Command::Survey(_)
             | Command::Reason(_)
             | Command::Examine(_)
@@ -81,9 +84,10 @@ impl Checker<'_> {
     }
 
     /// A command with the target and the depots of this one.
-    pub(super) fn completed(&self, one: Invocation) -> Invocation {
-        one.with(typed::target(&self.arguments.target))
-            .with(typed::depots(&self.arguments.depots))
+    pub(super) fn completed(&self, cause: &Cause, one: Invocation) -> Invocation {
+        let there = self.elsewhere(cause).ok().flatten();
+        let target = there.map_or_else(|| typed::target(&self.arguments.target), |s| s.typed);
+        one.with(target).with(typed::depots(&self.arguments.depots))
     }
 }
 

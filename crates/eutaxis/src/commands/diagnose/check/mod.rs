@@ -10,12 +10,13 @@ mod moved;
 mod names;
 mod offers;
 mod together;
+mod whereabouts;
 
 use std::cell::OnceCell;
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use eutaxis_core::diagnose::Cause;
+use eutaxis_core::diagnose::{Cause, Diagnosis};
 use eutaxis_core::evidence::Evidence;
 use eutaxis_core::examine::Snapshot;
 use eutaxis_core::fault::Origin;
@@ -25,7 +26,7 @@ use eutaxis_core::offer::Policy;
 use eutaxis_core::pins::Lock;
 use eutaxis_core::remedy::{Invocation, Remedy, Step, Verb};
 use eutaxis_core::solve::{Alternative, Chosen, Clash, Problem, Solution};
-use eutaxis_core::targets::Interpreter;
+use eutaxis_core::targets::{Implementation, Interpreter, Platform};
 use eutaxis_core::{Ask, Name, Requirement, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
@@ -33,7 +34,7 @@ use eutaxis_world::interpreter::Found;
 use eutaxis_world::root::stand_in;
 use eutaxis_world::supply::{Outcome as End, Run};
 
-use crate::answer::diagnose::Found as Told;
+use crate::answer::diagnose::{Found as Told, Report};
 use crate::cli::{Diagnose, TargetOptions};
 use crate::output::Output;
 use crate::placed::{self, Held};
@@ -130,17 +131,20 @@ struct Checker<'a> {
     target: OnceCell<Result<plan::Chosen, String>>,
     /// That target has an interpreter that is not on this machine.
     planned: bool,
+    /// The platform of this machine.
+    machine: OnceCell<Option<Platform>>,
     /// The interpreters here: asking each what it is takes a while.
     interpreters: OnceCell<Vec<PathBuf>>,
 }
 
-/// All causes with their words, and why something could not be checked.
+/// All causes with their words, what the log is of, and why something could not be checked.
 pub(super) fn all(
-    causes: &[Cause],
+    diagnosis: Diagnosis,
     arguments: &Diagnose,
     surroundings: &Surroundings,
     output: &Output,
-) -> Result<(Vec<Told>, Vec<String>), Error> {
+) -> Result<Report, Error> {
+    let causes = diagnosis.causes.as_slice();
     // What was named must be right, whether it is needed or not.
     let checker = Checker::new(arguments, surroundings)?;
     let mut notes: Vec<String> = Vec::new();
@@ -176,7 +180,14 @@ pub(super) fn all(
                 .to_owned(),
         );
     }
-    Ok((found, notes))
+    let of = checker.log_of(&diagnosis.of, diagnosis.causes.first());
+    Ok(Report {
+        found,
+        of,
+        notes,
+        written: arguments.sarif.clone(),
+        diagnosis,
+    })
 }
 
 fn checks_of(causes: &Causes, id: &str) -> Vec<CheckKind> {
@@ -188,6 +199,7 @@ impl<'a> Checker<'a> {
     /// A cause, held against everything that can say something of it.
     fn checked(&self, place: usize, cause: &Cause, notes: &mut Vec<String>) -> Told {
         let mut cause = cause.clone();
+        self.as_there(&mut cause);
         let causes = self.surroundings.config.causes();
         let mut checked = Checked {
             keeps_interpreter: cause.excludes(Cure::Interpreter, &causes),
@@ -252,6 +264,7 @@ impl<'a> Checker<'a> {
             run,
             target,
             planned,
+            machine: OnceCell::new(),
             interpreters: OnceCell::new(),
         })
     }
@@ -273,12 +286,14 @@ impl<'a> Checker<'a> {
                 typed: vec!["--interpreter".to_owned(), interpreter],
             });
         }
-        let chosen = self.target.get_or_init(|| {
-            plan::target(&self.arguments.target, self.surroundings).map_err(|e| e.message)
-        });
-        let chosen = chosen
-            .as_ref()
-            .map_err(|message| Error::request(message.clone()))?;
+        if let Some(mut spot) = self.elsewhere(cause)? {
+            let is_named = options.interpreter.is_some();
+            if let Some(told) = self.told_interpreter(cause).filter(|_| !is_named) {
+                self.with_interpreter(&mut spot, &told);
+            }
+            return Ok(spot);
+        }
+        let chosen = self.this()?;
         let mut typed = typed::target(&self.arguments.target);
         if self.planned {
             typed = vec!["--target".to_owned(), spec(&chosen.target)];
@@ -300,6 +315,25 @@ impl<'a> Checker<'a> {
         Ok(spot)
     }
 
+    /// The platform of this machine, if an interpreter tells it.
+    fn platform(&self) -> Option<&Platform> {
+        let told = self.machine.get_or_init(|| {
+            let machine = plan::target(&TargetOptions::default(), self.surroundings);
+            machine.ok().map(|chosen| chosen.target.platform)
+        });
+        told.as_ref()
+    }
+
+    /// The target that was named, else this machine.
+    fn this(&self) -> Result<&plan::Chosen, Error> {
+        let chosen = self.target.get_or_init(|| {
+            plan::target(&self.arguments.target, self.surroundings).map_err(|e| e.message)
+        });
+        chosen
+            .as_ref()
+            .map_err(|message| Error::request(message.clone()))
+    }
+
     /// The same place with another interpreter.
     fn spot_with(&self, spot: &Spot, other: &Alternative) -> Spot {
         let typed = if spot.here && !other.here {
@@ -319,22 +353,25 @@ impl<'a> Checker<'a> {
     }
 
     /// The interpreter that the log tells of.
-    fn told_interpreter(&self, cause: &Cause) -> Option<Version> {
+    fn told_interpreter(&self, cause: &Cause) -> Option<Interpreter> {
         let of_bar = cause
             .facts
             .get("found")
             .filter(|_| cause.id == "no-release-fits");
-        let text = of_bar.or_else(|| cause.facts.get("interpreter"))?;
-        Version::parse(&text)
-            .ok()
-            .filter(|v| v.parts().release.len() >= 2)
+        let told = cause.origin.interpreter();
+        let implementation = told
+            .as_ref()
+            .map_or(Implementation::Cpython, |i| i.implementation.clone());
+        let planned = |text: String| {
+            let version = Version::parse(&text).ok();
+            let version = version.filter(|v| v.parts().release.len() >= 2)?;
+            Interpreter::planned(implementation, &version, false).ok()
+        };
+        of_bar.and_then(planned).or(told)
     }
 
-    fn with_interpreter(&self, spot: &mut Spot, version: &Version) {
-        let implementation = spot.target.interpreter.implementation.clone();
-        let Ok(planned) = Interpreter::planned(implementation, version, false) else {
-            return;
-        };
+    fn with_interpreter(&self, spot: &mut Spot, told: &Interpreter) {
+        let planned = told.clone();
         if planned.series() != spot.target.interpreter.series() {
             let machine = if spot.here {
                 "this machine".to_owned()
@@ -560,7 +597,8 @@ impl<'a> Checker<'a> {
             if solved && (asks || enters || verb == Some(Verb::Locate)) {
                 continue;
             }
-            remedy.step = remedy.step.and_then(|step| self.fitted(step));
+            remedy.step = remedy.step.and_then(|step| self.fitted(&cause, step));
+            remedy = self.advised(&cause, remedy);
             let same =
                 |r: &Remedy| r.step.is_some() && r.step == remedy.step || r.words == remedy.words;
             if !remedies.iter().any(same) {

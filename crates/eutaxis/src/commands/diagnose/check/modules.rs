@@ -43,7 +43,7 @@ pub(super) fn check(
             .for_each(|place| in_place(place, &module, cause, checked));
         return Ok(());
     }
-    let places = places(checker, &module)?;
+    let places = places(checker, cause, &module)?;
     let mine = places.first().filter(|_| checker.snapshot.is_some());
     if let Some(place) = mine {
         in_place(place, &module, cause, checked);
@@ -55,6 +55,14 @@ pub(super) fn check(
     for place in elsewhere {
         if let Some((project, _)) = &place.owner {
             provider.get_or_insert_with(|| project.clone());
+        }
+        if ran_it(place, cause) {
+            checked.say(format!(
+                "{}, which ran it, has {module} now: it was placed since, or something led the \
+                    search elsewhere (PYTHONPATH, PYTHONHOME)",
+                near(&place.root)
+            ));
+            return Ok(());
         }
         tell_place(place, &module, cause, checked);
     }
@@ -74,9 +82,12 @@ fn mine(checker: &Checker<'_>, module: &str) -> Result<Option<Place>, Error> {
 
 /// The environment that was named, then those of this folder; where none of them has the module,
 /// also the interpreters here.
-fn places(checker: &Checker<'_>, module: &str) -> Result<Vec<Place>, Error> {
+fn places(checker: &Checker<'_>, cause: &Cause, module: &str) -> Result<Vec<Place>, Error> {
     let (finder, probes) = (checker.surroundings.finder(), checker.surroundings.probes());
     let mut found: Vec<Place> = mine(checker, module)?.into_iter().collect();
+    if !checker.is_of_here(cause) {
+        return Ok(found);
+    }
     let mut look = |places: &[PathBuf]| {
         // What is found by itself may be broken: then it has nothing to offer.
         for place in places
@@ -137,6 +148,19 @@ fn in_place(place: &Place, module: &str, cause: &Cause, checked: &mut Checked) {
             );
         }
     }
+}
+
+/// Whether the log shows that it was this interpreter, or environment, that ran.
+fn ran_it(place: &Place, cause: &Cause) -> bool {
+    let root = place.root.to_string_lossy();
+    let own = |path: &String| {
+        let of_packages = path.contains("site-packages") || path.contains("/bin/");
+        of_packages
+            && path
+                .strip_prefix(&*root)
+                .is_some_and(|r| r.starts_with('/'))
+    };
+    cause.origin.paths.iter().any(own)
 }
 
 /// The script that the log is of, run with the interpreter of a place.
@@ -206,7 +230,10 @@ fn place_it(
                     "look at the project {project}{version}, which bears the name; whether it \
                         brings {module} is not known"
                 );
-                checked.suggest(text, checker.fitted(Step::shortlist(project.as_str())));
+                checked.suggest(
+                    text,
+                    checker.fitted(cause, Step::shortlist(project.as_str())),
+                );
             }
         }
         Err(_) => {
@@ -311,6 +338,10 @@ fn standard(
     standing: &eutaxis_core::knowledge::Standing,
     checked: &mut Checked,
 ) -> Result<(), Error> {
+    if !standing.parts && standing.removed.is_none() && standing.added.is_none() {
+        // Every interpreter has it: what is wrong is how it was looked for.
+        return Ok(());
+    }
     if standing.parts {
         let package = cause.facts.get("package").map_or(String::new(), |p| {
             format!("; the system package is usually {p}")
@@ -323,7 +354,7 @@ fn standard(
             "placing a project named {module}: it is the interpreter's own"
         ));
     }
-    for place in places(checker, module)?
+    for place in places(checker, cause, module)?
         .iter()
         .filter(|p| is_found(p))
         .take(2)
@@ -340,6 +371,7 @@ fn command(checker: &Checker<'_>, cause: &Cause, checked: &mut Checked) -> Resul
     };
     let here = roots_below(&std::env::current_dir().unwrap_or_default());
     let named = checker.snapshot.iter().map(|s| PathBuf::from(&s.root));
+    let here = here.into_iter().filter(|_| checker.is_of_here(cause));
     for root in named.chain(here) {
         let scripts = [
             root.join("bin").join(&command),
