@@ -6,7 +6,9 @@ use super::Context;
 use super::claims::{Claim, claims};
 use super::traceback::Frame;
 use eutaxis_standards::artifact::WheelName;
-use eutaxis_standards::knowledge::{self, Families, Libraries, header, standing, tool};
+use eutaxis_standards::knowledge::{
+    self, Families, Lacking, Libraries, NameStanding, header, name_standing, standing, tool,
+};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::{Accepts, Requirement};
 
@@ -160,7 +162,12 @@ impl Facts {
         }
         if let Some(path) = self.get("path") {
             if let Some(package) = package_of(&path) {
-                self.set_if_absent("of", package);
+                // `cannot import name 'x' from 'y' (PATH)`: the path is that of what lacks it.
+                let module = self.get("module").filter(|_| self.get("name").is_some());
+                let lacks = module.is_some_and(|m| m.split('.').next() == Some(package));
+                if !lacks {
+                    self.set_if_absent("of", package);
+                }
                 if Name::parse(package).is_ok() {
                     self.set_if_absent("project", package);
                 }
@@ -258,9 +265,8 @@ impl Facts {
         if let Some(last) = frames.iter().rev().find(|f| !f.file.starts_with('<')) {
             self.set_if_absent("file", last.file.as_str());
         }
-        if let Some(code) = frames.last().map(|f| f.code.as_str()) {
-            self.of_code(code);
-        }
+        // The last line may be that of what raises the exception for a name that it lacks.
+        frames.iter().rev().for_each(|f| self.of_code(&f.code));
         if let Some(package) = frames.iter().rev().find_map(|f| package_of(&f.file)) {
             self.set_if_absent("of", package);
         }
@@ -272,7 +278,8 @@ impl Facts {
 
     /// The module that the line of code takes a name of, where the message names the name alone.
     fn of_code(&mut self, code: &str) {
-        let Some(name) = self.get("name").filter(|_| self.get("module").is_none()) else {
+        let is_told = self.get("module").is_some() || self.get("class").is_some();
+        let Some(name) = self.get("name").filter(|_| !is_told) else {
             return;
         };
         let is_part = |c: char| c.is_alphanumeric() || c == '_' || c == '.';
@@ -314,6 +321,7 @@ impl Facts {
                 self.set_if_absent("package", package);
             }
         }
+        self.of_names();
         if let Some(standing) = self.get("module").and_then(|m| standing(&m)) {
             for (name, value) in [
                 ("removed", &standing.removed),
@@ -331,6 +339,23 @@ impl Facts {
             package
                 .iter()
                 .for_each(|p| self.set_if_absent("package", p.as_str()));
+        }
+    }
+
+    /// Since when a name of the standard library is gone, or is there.
+    fn of_names(&mut self) {
+        let (Some(module), Some(name)) = (self.get("module"), self.get("name")) else {
+            return;
+        };
+        let since = |(major, minor): (u64, u64)| format!("{major}.{minor}");
+        match name_standing(&module, &name, self.series()) {
+            Some(NameStanding::Lacking(Lacking::Gone(at))) => {
+                self.set_if_absent("removed", since(at));
+            }
+            Some(NameStanding::Lacking(Lacking::Later(at))) => {
+                self.set_if_absent("added", since(at));
+            }
+            Some(NameStanding::There) | None => {}
         }
     }
 

@@ -14,13 +14,13 @@
 //! ```
 
 mod accelerators;
-mod brought_by;
 mod building;
 mod causes;
 mod device_check;
 mod device_code;
 mod interpreters;
 mod libraries;
+mod module_projects;
 mod origins;
 mod policies;
 mod processors;
@@ -33,7 +33,6 @@ mod without;
 pub use accelerators::{
     Bound, Families, Family, Form, MadeFor, Number, Probe, Runs, Told, most_exact,
 };
-pub use brought_by::{bringing, was_everywhere};
 pub use building::{
     Backend, Compiles, Fallback, Language, Needed, backend, begin, compiling, fallback, handling,
     header, language, language_named, tool, tools, unforeseeable,
@@ -46,6 +45,7 @@ pub use device_check::DeviceCheck;
 pub use device_code::{CodeImage, CodeKind, DeviceCode};
 pub use interpreters::{Series, series, series_began, series_of};
 pub use libraries::{Libraries, Provided};
+pub use module_projects::{bringing, was_everywhere};
 pub use origins::{OriginWords, architecture, distribution_like, origin_words};
 pub use policies::{highest_symbol, may_need};
 pub use processors::{level_of, level_place, levels};

@@ -13,6 +13,9 @@ use super::{Facts, Paths, paths, planned, probe};
 use crate::files::write_whole;
 use crate::{Error, ErrorKind, Result};
 
+/// The stamp of what a script said: it may say something else each time.
+const SCRIPT: &str = "script";
+
 #[derive(Debug, Clone, Serialize, Deserialize)]
 struct Kept {
     stamp: String,
@@ -25,6 +28,8 @@ pub struct ProbeCache {
     file: PathBuf,
     /// Nothing out of this folder is started.
     guard: Option<Guard>,
+    /// As little as can be is started.
+    quick: bool,
     kept: Mutex<(BTreeMap<PathBuf, Kept>, bool)>,
 }
 
@@ -39,6 +44,7 @@ impl ProbeCache {
         ProbeCache {
             file,
             guard: None,
+            quick: false,
             kept: Mutex::new((kept, false)),
         }
     }
@@ -53,6 +59,16 @@ impl ProbeCache {
         }
     }
 
+    /// The same for who only wants to look around: where an interpreter looks for modules is told by
+    /// where its files lie, and of a script that leads to one what it said last, or nothing.
+    #[must_use]
+    pub fn quick(self) -> Self {
+        ProbeCache {
+            quick: true,
+            ..self
+        }
+    }
+
     /// Where the interpreter at a path looks for modules; of one that must not be started, by where
     /// its files lie.
     ///
@@ -61,6 +77,7 @@ impl ProbeCache {
     pub fn paths(&self, python: &Path, facts: &Facts) -> Result<Paths> {
         match &self.guard {
             Some(guard) if guard.forbids(python) => Ok(planned(facts)),
+            _ if self.quick && cfg!(unix) => Ok(planned(facts)),
             _ => paths(python),
         }
     }
@@ -73,7 +90,12 @@ impl ProbeCache {
         let Some(stamp) = stamp(path) else {
             return match self.guard.as_ref().filter(|g| g.forbids(path)) {
                 Some(guard) => guard.facts(path, &|base| self.probe(base)),
-                None => probe(path),
+                None if self.quick => self.last_said(path),
+                None => {
+                    let answer = probe(path);
+                    self.keep(path, SCRIPT.to_owned(), &answer);
+                    answer
+                }
             };
         };
         let remembered = |text: &String| Error::new(ErrorKind::Interpreter, text.clone());
@@ -86,12 +108,34 @@ impl ProbeCache {
             return guard.facts(path, &|base| self.probe(base));
         }
         let answer = probe(path);
-        if let Ok(mut kept) = self.kept.lock() {
-            let answer = answer.clone().map_err(|e| e.message);
+        self.keep(path, stamp, &answer);
+        answer
+    }
+
+    fn keep(&self, path: &Path, stamp: String, answer: &Result<Facts>) {
+        let Ok(mut kept) = self.kept.lock() else {
+            return;
+        };
+        let answer = answer.clone().map_err(|e| e.message);
+        let known = kept.0.get(path);
+        let is_known = known.is_some_and(|k| k.stamp == stamp && k.answer == answer);
+        if !is_known {
             kept.0.insert(path.to_owned(), Kept { stamp, answer });
             kept.1 = true;
         }
-        answer
+    }
+
+    /// What a script that leads to an interpreter said when it was asked last, if that one is still
+    /// there.
+    fn last_said(&self, path: &Path) -> Result<Facts> {
+        let kept = self.kept.lock().ok();
+        let known = kept.as_ref().and_then(|kept| kept.0.get(path));
+        let facts = known.and_then(|k| k.answer.as_ref().ok());
+        let there = facts.filter(|f| f.executable.is_file());
+        there.cloned().ok_or_else(|| {
+            let message = format!("{} is a script, and was not asked", path.display());
+            Error::new(ErrorKind::Interpreter, message)
+        })
     }
 
     /// Writes what was learned. A cache that cannot be written is no error: it is asked again next

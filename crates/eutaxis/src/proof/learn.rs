@@ -128,11 +128,11 @@ impl School<'_> {
                     return Ok(Some(found));
                 }
                 let name = name.as_deref();
-                let which = self.those_alike(taker, Sought { module, name }, failure)?;
+                let which = self.those_alike(taker, Sought::surely(module, name), failure)?;
                 return Ok(Some(self.avoid(taker, &which, because, failure)));
             }
             Lack::Module { module, owner } => {
-                let sought = Sought { module, name: None };
+                let sought = Sought::surely(module, None);
                 (sought, owner.and_then(|o| self.chosen(o)))
             }
             Lack::Name {
@@ -141,7 +141,7 @@ impl School<'_> {
                 owner,
             } => {
                 let name = Some(name.as_str());
-                (Sought { module, name }, self.chosen(*owner))
+                (Sought::surely(module, name), self.chosen(*owner))
             }
         };
         let Some(owner) = owner else {
@@ -267,10 +267,7 @@ impl School<'_> {
         failure: &Failure,
     ) -> Result<Option<Adjustment>, Error> {
         let top = module.split('.').next().unwrap_or(module);
-        let sought = Sought {
-            module: top,
-            name: None,
-        };
+        let sought = Sought::surely(top, None);
         for project in self.may_bring(taker, top)? {
             if project == taker.project {
                 continue;

@@ -1,5 +1,6 @@
 //! Proving a set: its contents are read, its imports are tried, and what fails is learnt.
 
+pub(crate) mod bearers;
 pub(crate) mod below;
 pub(crate) mod contents;
 pub(crate) mod failure;

@@ -80,6 +80,19 @@ pub(crate) fn began(
 pub(super) struct Sought<'a> {
     pub(super) module: &'a str,
     pub(super) name: Option<&'a str>,
+    /// A source that makes names while it runs has the name where it mentions it.
+    pub(super) by_word: bool,
+}
+
+impl<'a> Sought<'a> {
+    /// What the sources say without doubt.
+    pub(super) fn surely(module: &'a str, name: Option<&'a str>) -> Self {
+        Sought {
+            module,
+            name,
+            by_word: false,
+        }
+    }
 }
 
 impl Sought<'_> {
@@ -113,9 +126,19 @@ impl Sought<'_> {
         Ok(match read {
             Some(read) if read.gives(name) => Some(true),
             Some(read) if read.open.is_none() && read.makes.is_empty() => Some(false),
-            _ => None,
+            _ => {
+                let told = source.filter(|_| self.by_word);
+                told.filter(|(_, bytes)| mentions(bytes, name))
+                    .map(|_| true)
+            }
         })
     }
+}
+
+/// Whether a source has a word.
+fn mentions(source: &[u8], word: &str) -> bool {
+    let mut words = source.split(|b| !b.is_ascii_alphanumeric() && *b != b'_');
+    words.any(|w| w == word.as_bytes())
 }
 
 /// Whether a source of a release takes a module, or a name of one, whatever happens.

@@ -37,6 +37,7 @@ mod judged;
 mod killed;
 mod lists;
 mod locate;
+mod mended;
 mod metadata;
 mod network;
 mod parts;

@@ -22,7 +22,7 @@ use eutaxis_core::examine::Snapshot;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
 use eutaxis_core::knowledge::{Causes, CheckKind, Cure};
-use eutaxis_core::offer::Policy;
+use eutaxis_core::offer::{Policy, Wheels};
 use eutaxis_core::pins::Lock;
 use eutaxis_core::remedy::{Invocation, Remedy, Step, Verb};
 use eutaxis_core::solve::{Alternative, Chosen, Clash, Problem, Solution};
@@ -30,8 +30,8 @@ use eutaxis_core::targets::{Implementation, Interpreter, Platform};
 use eutaxis_core::{Ask, Name, Requirement, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
-use eutaxis_world::interpreter::Found;
-use eutaxis_world::root::stand_in;
+use eutaxis_world::interpreter::{Found, ProbeCache, machine};
+use eutaxis_world::root::{root, stand_in};
 use eutaxis_world::supply::{Outcome as End, Run};
 
 use crate::answer::diagnose::{Found as Told, Report};
@@ -227,7 +227,11 @@ impl<'a> Checker<'a> {
     fn prove_again(&self, cause: &Cause, checked: &Checked) -> Option<Remedy> {
         let snapshot = self.snapshot.as_ref()?;
         let is_found = checked.remedies.iter().any(|r| r.evidence.is_some());
-        let taker = cause.facts.get("of").and_then(|of| self.owner(&of));
+        // What one's own code asks for is nothing that importing what is placed runs into.
+        let module = cause.facts.get("module");
+        let top = module.as_deref().and_then(|m| m.split('.').next());
+        let of = cause.facts.get("of").filter(|of| Some(of.as_str()) != top);
+        let taker = of.and_then(|of| self.owner(&of));
         if is_found || taker.is_none() || stand_in().is_some() {
             return None;
         }
@@ -315,11 +319,14 @@ impl<'a> Checker<'a> {
         Ok(spot)
     }
 
-    /// The platform of this machine, if an interpreter tells it.
+    /// The platform of this machine, by its files; else an interpreter tells it.
     fn platform(&self) -> Option<&Platform> {
         let told = self.machine.get_or_init(|| {
-            let machine = plan::target(&TargetOptions::default(), self.surroundings);
-            machine.ok().map(|chosen| chosen.target.platform)
+            let of_files = machine(&root()).map(|m| m.platform());
+            of_files.or_else(|| {
+                let chosen = plan::target(&TargetOptions::default(), self.surroundings);
+                chosen.ok().map(|chosen| chosen.target.platform)
+            })
         });
         told.as_ref()
     }
@@ -387,11 +394,16 @@ impl<'a> Checker<'a> {
         }
     }
 
+    /// What is only looked through is not started for it.
+    fn probes(&self) -> ProbeCache {
+        self.surroundings.probes().quick()
+    }
+
     /// The interpreters that are found here, each by its own path: what only leads to it would have
     /// to be asked anew each time.
     fn interpreters(&self) -> &[PathBuf] {
         self.interpreters.get_or_init(|| {
-            let (found, _) = self.surroundings.finder().all(&self.surroundings.probes());
+            let (found, _) = self.surroundings.finder().all(&self.probes());
             let own = |f: Found| match f.facts.executable.exists() && stand_in().is_none() {
                 true => f.facts.executable,
                 false => f.path,
@@ -444,7 +456,11 @@ impl<'a> Checker<'a> {
         let asks = requirements.iter().map(ask);
         let mut problem = match self.environment(spot) {
             Some(snapshot) if self.held(snapshot).asks_its_pins() => {
-                return self.held(snapshot).question_with(requirements);
+                let mut problem = self.held(snapshot).question_with(requirements)?;
+                if policy.wheels == Wheels::Only {
+                    problem.policy.wheels = Wheels::Only;
+                }
+                return Ok(problem);
             }
             Some(snapshot) => {
                 let mut problem = self.held(snapshot).question()?;
@@ -462,6 +478,15 @@ impl<'a> Checker<'a> {
             .adjustments
             .clone_from(&self.surroundings.config.adjustments);
         Ok(problem)
+    }
+
+    /// These requirements on a target from wheels alone, which can be placed as they are; from
+    /// source, too, where the options say so.
+    fn settled(&self, spot: &Spot, asks: &[Requirement]) -> Result<Option<Solution>, Error> {
+        let is_told = !typed::policy(&self.arguments.policy).is_empty();
+        let wheels = offers::wheels_only(&self.policy);
+        let policy = if is_told { &self.policy } else { &wheels };
+        Ok(self.solve(&self.problem(spot, asks, policy)?)?.ok())
     }
 
     fn solve(&self, problem: &Problem) -> Result<Result<Solution, Clash>, Error> {
@@ -492,6 +517,14 @@ impl<'a> Checker<'a> {
         solution: &Solution,
     ) {
         let mut text = text.into();
+        let built = solution
+            .chosen
+            .iter()
+            .filter(|c| !c.file.filename.ends_with(".whl"));
+        let built: Vec<&str> = built.map(|c| c.project.as_str()).collect();
+        if !built.is_empty() {
+            text.push_str(&format!("; to be built from source: {}", built.join(", ")));
+        }
         let Some(snapshot) = self.environment(spot) else {
             return checked.solved(text, self.settle(asks, spot));
         };
@@ -514,6 +547,21 @@ impl<'a> Checker<'a> {
         all.extend(moves);
         let command = self.held(snapshot).step(asks, &all, solution);
         checked.solved(text, command.unwrap_or_else(|| self.settle(asks, spot)));
+    }
+
+    /// The same of a remedy of which the contents of files show that it mends.
+    fn shown_by_files(
+        &self,
+        checked: &mut Checked,
+        text: impl Into<String>,
+        asks: &[Requirement],
+        spot: &Spot,
+        solution: &Solution,
+    ) {
+        self.solved(checked, text, asks, spot, solution);
+        if let Some(remedy) = checked.remedies.last_mut() {
+            remedy.evidence = Some(Evidence::Read);
+        }
     }
 
     /// The command that settles requirements.

@@ -4,6 +4,7 @@
 use std::path::{Path, PathBuf};
 
 use eutaxis_core::diagnose::Cause;
+use eutaxis_core::knowledge::bringing;
 use eutaxis_core::name::nearest;
 use eutaxis_core::remedy::Step;
 use eutaxis_core::{Name, Requirement};
@@ -11,10 +12,15 @@ use eutaxis_world::Error;
 use eutaxis_world::environment::roots_below;
 use eutaxis_world::environment::snapshot::{Spot as Place, locate};
 
-use super::{Checked, Checker, offers, version_of};
+use super::{Checked, Checker, Spot, offers};
 use crate::answer::locate::is_found;
+use crate::proof::bearers::{Bearing, bearing, has};
 use crate::words::{count, near};
 
+/// So many places that have the module are told.
+const MOST_PLACES: usize = 3;
+/// So many parts of a module's name may be those of a project.
+const MOST_PARTS: usize = 4;
 /// So many projects of a depot on disk are looked into.
 const MOST_LOOKED_AT: usize = 1000;
 
@@ -30,7 +36,6 @@ pub(super) fn check(
     else {
         return command(checker, cause, checked);
     };
-    let top = module.split('.').next().unwrap_or(&module).to_owned();
     if let Some(standing) =
         eutaxis_core::knowledge::standing(&module).filter(|_| cause.id == "module-absent")
     {
@@ -48,33 +53,48 @@ pub(super) fn check(
     if let Some(place) = mine {
         in_place(place, &module, cause, checked);
     }
-    let elsewhere = places
+    // Importing something else is another mending than having the module.
+    let by_other_names = match mine.is_some_and(is_found) {
+        true => Vec::new(),
+        false => std::mem::take(&mut checked.remedies),
+    };
+    let others = places
         .iter()
         .filter(|p| is_found(p) && mine.is_none_or(|m| m.root != p.root));
-    let mut provider: Option<Name> = None;
-    for place in elsewhere {
-        if let Some((project, _)) = &place.owner {
-            provider.get_or_insert_with(|| project.clone());
-        }
-        if ran_it(place, cause) {
-            checked.say(format!(
-                "{}, which ran it, has {module} now: it was placed since, or something led the \
-                    search elsewhere (PYTHONPATH, PYTHONHOME)",
-                near(&place.root)
-            ));
-            return Ok(());
-        }
-        tell_place(place, &module, cause, checked);
+    let others: Vec<&Place> = others.collect();
+    if let Some(place) = others.iter().find(|p| ran_it(p, cause)) {
+        checked.say(format!(
+            "{}, which ran it, has {module} now: it was placed since, or something led the search \
+                elsewhere (PYTHONPATH, PYTHONHOME)",
+            near(&place.root)
+        ));
+        return Ok(());
     }
+    let owners = others.iter().filter_map(|p| p.owner.as_ref());
+    let provider: Option<Name> = owners.map(|(project, _)| project.clone()).next();
+    // Where it happened in an environment that was named, that is where it belongs.
+    let is_named = checker.snapshot.is_some();
+    let tell = |checked: &mut Checked| {
+        let all = others.iter().take(MOST_PLACES);
+        all.for_each(|place| tell_place(place, &module, cause, checked));
+    };
     if mine.is_some_and(is_found) {
         return Ok(());
     }
-    place_it(checker, cause, &top, provider, checked)
+    if !is_named {
+        tell(checked);
+    }
+    place_it(checker, cause, &module, provider, checked)?;
+    checked.remedies.extend(by_other_names);
+    if is_named {
+        tell(checked);
+    }
+    Ok(())
 }
 
 /// The environment that was named.
 fn mine(checker: &Checker<'_>, module: &str) -> Result<Option<Place>, Error> {
-    let (finder, probes) = (checker.surroundings.finder(), checker.surroundings.probes());
+    let (finder, probes) = (checker.surroundings.finder(), checker.probes());
     let root = checker.snapshot.as_ref().map(|s| Path::new(&s.root));
     root.map(|root| locate(root, module, &finder, &probes))
         .transpose()
@@ -83,7 +103,7 @@ fn mine(checker: &Checker<'_>, module: &str) -> Result<Option<Place>, Error> {
 /// The environment that was named, then those of this folder; where none of them has the module,
 /// also the interpreters here.
 fn places(checker: &Checker<'_>, cause: &Cause, module: &str) -> Result<Vec<Place>, Error> {
-    let (finder, probes) = (checker.surroundings.finder(), checker.surroundings.probes());
+    let (finder, probes) = (checker.surroundings.finder(), checker.probes());
     let mut found: Vec<Place> = mine(checker, module)?.into_iter().collect();
     if !checker.is_of_here(cause) {
         return Ok(found);
@@ -192,7 +212,8 @@ fn tell_place(place: &Place, module: &str, cause: &Cause, checked: &mut Checked)
     );
 }
 
-/// The project that brings it, from the depots.
+/// The project that brings it, from the depots: it must have the module, in the release that is
+/// named.
 fn place_it(
     checker: &Checker<'_>,
     cause: &Cause,
@@ -200,134 +221,186 @@ fn place_it(
     provider: Option<Name>,
     checked: &mut Checked,
 ) -> Result<(), Error> {
+    let usual = bringing(module);
     if checker.depots.is_empty() {
+        if let (None, [first, ..]) = (&provider, usual.as_slice()) {
+            let text = format!("ask for the project {first}, which usually brings {module}");
+            checked.suggest(text, None);
+        }
         return Ok(());
     }
-    let found = match provider {
-        Some(project) => Some((project, true)),
-        None => provider_of(checker, module)?,
-    };
-    let Some((project, known)) = found else {
-        checked.say(format!(
-            "no project of the depots is known to bring {module}"
-        ));
-        return Ok(());
-    };
     let spot = checker.spot(cause)?;
-    let asks = [Requirement::any(&project)];
-    let problem = checker.problem(&spot, &asks, &checker.policy)?;
-    match checker.solve(&problem)? {
-        Ok(solution) => {
-            let version =
-                version_of(&solution, &project).map_or(String::new(), |v| format!(" {v}"));
-            let number = count(solution.chosen.len(), "project");
-            if known {
-                let text = format!("place {project}{version}, which brings {module}: {number}");
-                checker.solved(checked, text, &asks, &spot, &solution);
-            } else {
-                // A name alone is no proof: what bears it may be another project.
-                let text = format!(
-                    "look at the project {project}{version}, which bears the name; whether it \
-                        brings {module} is not known"
-                );
-                checked.suggest(
-                    text,
-                    checker.fitted(cause, Step::shortlist(project.as_str())),
-                );
+    let mut unknown: Option<Name> = None;
+    for project in may_bring(checker, module, provider, &usual)? {
+        let policy = offers::wheels_only(&checker.policy);
+        let problem = checker.problem(&spot, &[Requirement::any(&project)], &policy)?;
+        let lacking = checker.placed(&project);
+        match bearing(&checker.run, &problem, &project, (module, None), lacking)? {
+            Bearing::Newest => {
+                return bring(checker, &spot, (module, &project), None, checked);
             }
+            Bearing::Within(bound) => {
+                let bound = Some(bound.as_str());
+                return bring(checker, &spot, (module, &project), bound, checked);
+            }
+            Bearing::Unknown => {
+                unknown.get_or_insert(project);
+            }
+            Bearing::Mentioned(_) => {}
+            Bearing::None if checker.page(&project)?.is_none() => {}
+            Bearing::None => runs_nowhere_or_lacks_it(checker, &spot, module, &project, checked)?,
         }
-        Err(_) => {
-            let how = if known { "brings it" } else { "bears its name" };
-            checked.say(format!(
-                "{project} {how}, and has no release that runs on {}",
-                spot.shown
-            ));
-            let policy = offers::wheels_only(&checker.policy);
-            offers::other_interpreter(
-                checker,
-                &Requirement::any(&project),
-                &spot,
-                &policy,
-                None,
-                checked,
-            )?;
+    }
+    match unknown {
+        Some(project) => {
+            // A name alone is no proof: what bears it may be another project.
+            let text = format!(
+                "look at the project {project}; whether it brings {module} could not be read"
+            );
+            checked.suggest(
+                text,
+                checker.fitted(cause, Step::shortlist(project.as_str())),
+            );
         }
+        None if checked.remedies.is_empty() => checked.say(format!(
+            "no project of the depots is known to bring {module}"
+        )),
+        None => {}
     }
     Ok(())
 }
 
-/// A project of the depots that brings a module, and whether that is known: the one of its name
-/// first. On an index over the network only that one is looked at, and known to bring it when its
-/// metadata say so.
-fn provider_of(checker: &Checker<'_>, module: &str) -> Result<Option<(Name, bool)>, Error> {
-    let named = Name::parse(module).ok();
-    if let Some(name) = &named
-        && let Some(brings) = brings(checker, name, module)?
-        && brings != Brings::Others
+/// Why a project that may bring it does not: none of its files is for the place, or it bears the
+/// name and is another thing.
+fn runs_nowhere_or_lacks_it(
+    checker: &Checker<'_>,
+    spot: &Spot,
+    module: &str,
+    project: &Name,
+    checked: &mut Checked,
+) -> Result<(), Error> {
+    let policy = offers::wheels_only(&checker.policy);
+    let requirement = Requirement::any(project);
+    let asks = std::slice::from_ref(&requirement);
+    if checker
+        .solve(&checker.problem(spot, asks, &policy)?)?
+        .is_ok()
     {
-        return Ok(Some((name.clone(), brings == Brings::It)));
+        checked.say(format!(
+            "{project} bears a name like it, and its files do not bring {module}"
+        ));
+        return Ok(());
     }
-    if checker.depots.are_remote() {
-        return Ok(None);
+    checked.say(format!(
+        "{project} has no release with a wheel that runs on {}",
+        spot.shown
+    ));
+    offers::other_interpreter(checker, &requirement, spot, &policy, None, checked)?;
+    Ok(())
+}
+
+/// A release of a project that brings the module, with all that it needs.
+fn bring(
+    checker: &Checker<'_>,
+    spot: &Spot,
+    (module, project): (&str, &Name),
+    bound: Option<&str>,
+    checked: &mut Checked,
+) -> Result<(), Error> {
+    let ask = format!("{project}{}", bound.unwrap_or_default());
+    let Ok(requirement) = Requirement::parse(&ask) else {
+        return Ok(());
+    };
+    let asks = [requirement];
+    let problem = checker.problem(spot, &asks, &checker.policy)?;
+    let Some(solution) = checker.settled(spot, &asks)? else {
+        checked.say(format!(
+            "{ask} brings {module}, and does not go with what else is asked for on {}",
+            spot.shown
+        ));
+        return Ok(());
+    };
+    let Some(chosen) = solution.chosen.iter().find(|c| c.project == *project) else {
+        return Ok(());
+    };
+    let version = chosen.version.clone();
+    let has = has(&checker.run, chosen, (module, None));
+    if has == Some(false) {
+        // What else is asked for may lead to another release than the newest.
+        let lacking = Some(&version).filter(|_| bound.is_none());
+        let sought = (module, None);
+        if lacking.is_some()
+            && let Bearing::Within(bound) =
+                bearing(&checker.run, &problem, project, sought, lacking)?
+        {
+            let bound = Some(bound.as_str());
+            return bring(checker, spot, (module, project), bound, checked);
+        }
+        return Ok(());
     }
-    for name in checker
-        .depots
-        .projects()
-        .into_iter()
-        .filter(|n| Some(n) != named.as_ref())
-        .take(MOST_LOOKED_AT)
-    {
-        if brings(checker, &name, module)? == Some(Brings::It) {
-            return Ok(Some((name, true)));
+    let number = count(solution.chosen.len(), "project");
+    let newer = match bound {
+        Some(_) => ", the newest that does",
+        None => "",
+    };
+    let text = format!("place {project} {version}, which brings {module}{newer}: {number}");
+    match has {
+        Some(_) => checker.shown_by_files(checked, text, &asks, spot, &solution),
+        None => checker.solved(checked, text, &asks, spot, &solution),
+    }
+    Ok(())
+}
+
+/// Projects that may bring a module, the likeliest first: the one that brings it elsewhere here, what
+/// usually does, those named like the module or what it lies in, and what the depots on this disk
+/// hold.
+fn may_bring(
+    checker: &Checker<'_>,
+    module: &str,
+    provider: Option<Name>,
+    usual: &[&str],
+) -> Result<Vec<Name>, Error> {
+    let mut names: Vec<Name> = provider.into_iter().collect();
+    names.extend(checker.owner(module));
+    names.extend(usual.iter().filter_map(|n| Name::parse(n).ok()));
+    let parts: Vec<&str> = module.split('.').collect();
+    let prefixes = (1..=parts.len().min(MOST_PARTS)).rev();
+    let own = prefixes.filter_map(|n| Name::parse(&parts.get(..n)?.join("-")).ok());
+    names.extend(own);
+    if !checker.depots.are_remote() {
+        let top = parts.first().copied().unwrap_or(module);
+        let all = checker.depots.projects();
+        for name in all.into_iter().take(MOST_LOOKED_AT) {
+            if !names.contains(&name) && brings(checker, &name, top)? {
+                names.push(name);
+            }
         }
     }
-    Ok(None)
+    let mut seen = std::collections::BTreeSet::new();
+    names.retain(|n| seen.insert(n.clone()));
+    Ok(names)
 }
 
-/// What a project brings.
-#[derive(Debug, PartialEq, Eq)]
-enum Brings {
-    /// The module.
-    It,
-    /// Others.
-    Others,
-    /// Its files would have to be fetched to know.
-    Unknown,
-}
-
-/// Whether the newest wheel of a project brings a module, by its metadata or its files; none when
-/// the depots do not have the project.
-fn brings(checker: &Checker<'_>, name: &Name, module: &str) -> Result<Option<Brings>, Error> {
+/// Whether the newest wheel of a project in a depot on this disk brings a module, by its metadata or
+/// its files.
+fn brings(checker: &Checker<'_>, name: &Name, module: &str) -> Result<bool, Error> {
     let Some(page) = checker.page(name)? else {
-        return Ok(None);
+        return Ok(false);
     };
     let wheels = page.files.iter().filter(|f| f.filename.ends_with(".whl"));
     let Some(newest) = wheels.max_by(|a, b| a.kind.version().cmp(b.kind.version())) else {
-        return Ok(Some(Brings::Unknown));
+        return Ok(false);
     };
-    let of = |names: &[String]| {
-        let is_it = |m: &String| m.split(['.', ' ', ';']).next() == Some(module);
-        if names.iter().any(is_it) {
-            Brings::It
-        } else {
-            Brings::Others
-        }
-    };
+    let is_it = |m: &String| m.split(['.', ' ', ';']).next() == Some(module);
     let metadata = checker.run.metadata(name, &newest.filename)?;
-    if let Some(stated) = metadata
-        .as_ref()
-        .map(|m| &m.import_names)
-        .filter(|names| !names.is_empty())
-    {
-        return Ok(Some(of(stated)));
-    }
-    if checker.depots.are_remote() {
-        return Ok(Some(Brings::Unknown));
+    let stated = metadata.as_ref().map(|m| &m.import_names);
+    if let Some(names) = stated.filter(|names| !names.is_empty()) {
+        return Ok(names.iter().any(is_it));
     }
     let Ok(path) = checker.run.obtain(name, newest) else {
-        return Ok(Some(Brings::Unknown));
+        return Ok(false);
     };
-    Ok(Some(of(&eutaxis_world::wheel::top_modules(&path))))
+    Ok(eutaxis_world::wheel::top_modules(&path).iter().any(is_it))
 }
 
 /// A module of the standard library that is not there.

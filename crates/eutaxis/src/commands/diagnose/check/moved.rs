@@ -4,11 +4,12 @@
 use eutaxis_core::diagnose::Cause;
 use eutaxis_core::examine::dates_of;
 use eutaxis_core::offer::Chronology;
-use eutaxis_core::solve::Solution;
+use eutaxis_core::solve::{Chosen, Solution};
 use eutaxis_core::{Name, Requirement, Version};
 use eutaxis_world::Error;
 
 use super::{Checked, Checker, Spot, offers, version_of};
+use crate::proof::bearers::{Bearing, bearing, has, takes_whatever};
 use crate::words::day;
 
 pub(super) fn check(
@@ -29,18 +30,49 @@ pub(super) fn check(
         .filter(|of| of != "python")
         .and_then(|of| checker.owner(&of).or_else(|| Name::parse(&of).ok()));
     let spot = checker.spot(cause)?;
+    moved_to(checker, cause, &spot, checked)?;
+    // Code of a project that lacks its own name was asked for it by somebody else.
+    let is_own = |by: &Name, interface: &Name| by == interface && cause.id != "api-removed";
     match (by, interface(checker, cause)) {
-        (by, Some(interface)) if by.as_ref() != Some(&interface) => {
-            let by = match by {
-                Some(by) => Some(by),
-                None => needing(checker, &interface),
-            };
+        (Some(by), Some(interface)) if is_own(&by, &interface) => {
+            of_interpreter(checker, cause, &by, &spot, checked)
+        }
+        (by, Some(interface)) => {
+            let by = by.filter(|by| *by != interface);
+            let by =
+                by.or_else(|| needing(checker, &interface).filter(|_| cause.id != "api-removed"));
             cause.facts.set("project", interface.as_str());
             earlier_series(checker, cause, by.as_ref(), &interface, &spot, checked)
         }
-        (Some(by), _) => of_interpreter(checker, cause, &by, &spot, checked),
-        _ => Ok(()),
+        (Some(by), None) => of_interpreter(checker, cause, &by, &spot, checked),
+        (None, None) => Ok(()),
     }
+}
+
+/// The project to which the message says that a name was moved.
+fn moved_to(
+    checker: &Checker<'_>,
+    cause: &Cause,
+    spot: &Spot,
+    checked: &mut Checked,
+) -> Result<(), Error> {
+    let (Some(to), Some(name)) = (cause.facts.get("moved_to"), cause.facts.get("name")) else {
+        return Ok(());
+    };
+    let Ok(project) = Name::parse(&to) else {
+        return Ok(());
+    };
+    let asks = [Requirement::any(&project)];
+    if checker.page(&project)?.is_none() {
+        return Ok(());
+    }
+    if let Some(solution) = checker.settled(spot, &asks)? {
+        let version = with_version(&solution, &project);
+        let module = project.as_str().replace('-', "_");
+        let text = format!("place {version}, and take {name} from it in the code ({module})");
+        checker.solved(checked, text, &asks, spot, &solution);
+    }
+    Ok(())
 }
 
 /// The project whose interface or name it is; none when that is the interpreter.
@@ -99,11 +131,7 @@ fn earlier_series(
     spot: &Spot,
     checked: &mut Checked,
 ) -> Result<(), Error> {
-    let kept = |name: &Name| match checker.placed(name) {
-        Some(version) => Requirement::exactly(name, version),
-        None => Requirement::any(name),
-    };
-    let mut asks: Vec<Requirement> = by.map(kept).into_iter().collect();
+    let mut asks: Vec<Requirement> = by.map(|by| kept(checker, by)).into_iter().collect();
     asks.push(Requirement::any(interface));
     // What was met was chosen by someone who heeded no dates.
     let mut met = checker.problem(spot, &asks, &checker.policy)?;
@@ -130,34 +158,8 @@ fn earlier_series(
     };
     let major = met.release_number(0);
     chronology(checker, by, interface, &now, &met, checked)?;
-    let bound = format!("{interface}<{major}");
-    let Ok(below) = Requirement::parse(&bound) else {
-        return Ok(());
-    };
-    asks.pop();
-    asks.push(below);
-    match checker.solve(&checker.problem(spot, &asks, &checker.policy)?)? {
-        Ok(solution) => {
-            let version =
-                version_of(&solution, interface).map_or(String::new(), |v| format!(" {v}"));
-            let with = by.map_or(String::new(), |by| {
-                format!(
-                    ", with {by}{}",
-                    version_of(&solution, by).map_or(String::new(), |v| format!(" {v}"))
-                )
-            });
-            cause.facts.set("series", major.to_string());
-            checker.solved(
-                checked,
-                format!("hold {interface} below {major}: {interface}{version}{with}"),
-                &asks,
-                spot,
-                &solution,
-            );
-        }
-        Err(_) => checked.say(format!(
-            "no set of releases holds {interface} below {major}"
-        )),
+    if !with_name(checker, cause, by, interface, &met, spot, checked)? {
+        below_series(checker, cause, by, (interface, major), asks, spot, checked)?;
     }
     // Of code that was compiled for something earlier it is known that it was; of other code that
     // failed, the newest release may be what failed.
@@ -172,6 +174,138 @@ fn earlier_series(
     )
 }
 
+/// The newest release of the series before one, which everything settles with.
+fn below_series(
+    checker: &Checker<'_>,
+    cause: &mut Cause,
+    by: Option<&Name>,
+    (interface, major): (&Name, u64),
+    mut asks: Vec<Requirement>,
+    spot: &Spot,
+    checked: &mut Checked,
+) -> Result<(), Error> {
+    let bound = format!("{interface}<{major}");
+    let Ok(below) = Requirement::parse(&bound) else {
+        return Ok(());
+    };
+    asks.pop();
+    asks.push(below);
+    match checker.settled(spot, &asks)? {
+        Some(solution) => {
+            let version =
+                version_of(&solution, interface).map_or(String::new(), |v| format!(" {v}"));
+            let with = by.map_or(String::new(), |by| {
+                format!(", with {}", with_version(&solution, by))
+            });
+            cause.facts.set("series", major.to_string());
+            checker.solved(
+                checked,
+                format!("hold {interface} below {major}: {interface}{version}{with}"),
+                &asks,
+                spot,
+                &solution,
+            );
+        }
+        None if by.is_some() => checked.say(format!(
+            "no set of releases holds {interface} below {major}"
+        )),
+        None => {}
+    }
+    Ok(())
+}
+
+/// The newest releases that have the name which code takes: those before it went, or those since it
+/// came. Whether one was told.
+fn with_name(
+    checker: &Checker<'_>,
+    cause: &mut Cause,
+    by: Option<&Name>,
+    interface: &Name,
+    met: &Version,
+    spot: &Spot,
+    checked: &mut Checked,
+) -> Result<bool, Error> {
+    let (module, name) = (cause.facts.get("module"), cause.facts.get("name"));
+    let (Some(module), Some(name)) = (module, name) else {
+        return Ok(false);
+    };
+    let sought = (module.as_str(), Some(name.as_str()));
+    let mut asks: Vec<Requirement> = by.map(|by| kept(checker, by)).into_iter().collect();
+    asks.push(Requirement::any(interface));
+    let problem = checker.problem(spot, &asks, &checker.policy)?;
+    // The release that ran lacks it, where it is known which that was.
+    let placed = checker.placed(interface);
+    let told = cause.facts.get("found").is_some();
+    let lacking = placed.or(Some(met).filter(|_| told));
+    let bound = match bearing(&checker.run, &problem, interface, sought, lacking)? {
+        Bearing::Within(bound) | Bearing::Mentioned(bound) => bound,
+        Bearing::Newest => String::new(),
+        Bearing::None | Bearing::Unknown => return Ok(false),
+    };
+    let Ok(bounded) = Requirement::parse(&format!("{interface}{bound}")) else {
+        return Ok(false);
+    };
+    asks.pop();
+    asks.push(bounded);
+    let Some(solution) = checker.settled(spot, &asks)? else {
+        checked.say(format!(
+            "{interface}{bound} has {module}.{name}, and does not go with what else is asked for"
+        ));
+        return Ok(false);
+    };
+    let Some(chosen) = solution.chosen.iter().find(|c| c.project == *interface) else {
+        return Ok(false);
+    };
+    let has = has(&checker.run, chosen, sought);
+    if has == Some(false) {
+        return Ok(false);
+    }
+    if let Some(series) = bound.strip_prefix('<') {
+        cause.facts.set("series", series);
+    }
+    let version = chosen.version.clone();
+    let with = by.map_or(String::new(), |by| {
+        format!(", with {}", with_version(&solution, by))
+    });
+    let what = match bound.strip_prefix('<') {
+        Some(series) => format!("hold {interface} below {series}: {version} has {name}{with}"),
+        None => format!("take {interface} {version}, which has {name}{with}"),
+    };
+    match has {
+        Some(_) => checker.shown_by_files(checked, what, &asks, spot, &solution),
+        None => checker.solved(checked, what, &asks, spot, &solution),
+    }
+    not_yet(cause, interface, &bound, checker.placed(interface));
+    Ok(true)
+}
+
+/// A name that came later than the release that is placed is not gone: the release is too old for the
+/// code.
+fn not_yet(cause: &mut Cause, interface: &Name, bound: &str, placed: Option<&Version>) {
+    let (Some(since), true) = (bound.strip_prefix(">="), cause.id == "api-removed") else {
+        return;
+    };
+    "stale-dependency".clone_into(&mut cause.id);
+    cause.facts.set("since", since);
+    cause.facts.set("found_project", interface.as_str());
+    placed
+        .into_iter()
+        .for_each(|v| cause.facts.set("found", v.to_string()));
+}
+
+fn with_version(solution: &Solution, name: &Name) -> String {
+    let version = version_of(solution, name).map_or(String::new(), |v| format!(" {v}"));
+    format!("{name}{version}")
+}
+
+/// What code of a project is asked for: the release that is placed.
+fn kept(checker: &Checker<'_>, name: &Name) -> Requirement {
+    match checker.placed(name) {
+        Some(version) => Requirement::exactly(name, version),
+        None => Requirement::any(name),
+    }
+}
+
 /// A release of what calls that was published after the series it met: it may have been built or
 /// written for it.
 fn newer_caller(
@@ -184,8 +318,11 @@ fn newer_caller(
 ) -> Result<(), Error> {
     let Some(by) = by else { return Ok(()) };
     let began = checker.page(interface)?.and_then(|p| dates_of(&p, met).1);
-    let asks = [Requirement::any(by), Requirement::exactly(interface, met)];
-    let Ok(solution) = checker.solve(&checker.problem(spot, &asks, &checker.policy)?)? else {
+    let asks = [
+        newer_than_placed(checker, by),
+        Requirement::exactly(interface, met),
+    ];
+    let Some(solution) = checker.settled(spot, &asks)? else {
         return Ok(());
     };
     let Some(chosen) = solution.chosen.iter().find(|c| c.project == *by) else {
@@ -210,6 +347,13 @@ fn newer_caller(
         checker.solved(checked, text, &asks, spot, &solution);
     }
     Ok(())
+}
+
+/// A project, in a newer release than the one that is placed.
+fn newer_than_placed(checker: &Checker<'_>, name: &Name) -> Requirement {
+    let newer = checker.placed(name).map(|v| format!("{name}>{v}"));
+    let asked = newer.and_then(|text| Requirement::parse(&text).ok());
+    asked.unwrap_or_else(|| Requirement::any(name))
 }
 
 /// When each was published.
@@ -259,6 +403,25 @@ fn chronology(
     Ok(())
 }
 
+/// Whether the same source of a release takes what the interpreter does not have.
+fn takes_it_as_well(checker: &Checker<'_>, cause: &Cause, chosen: &Chosen) -> bool {
+    let (module, name) = (cause.facts.get("module"), cause.facts.get("name"));
+    let file = cause.facts.get("file");
+    let file = file.as_deref().and_then(among_packages);
+    match (module, file) {
+        (Some(module), Some(file)) => {
+            takes_whatever(&checker.run, chosen, file, (&module, name.as_deref()))
+        }
+        _ => false,
+    }
+}
+
+/// A file's path from the folder of packages on.
+fn among_packages(path: &str) -> Option<&str> {
+    let folders = ["site-packages/", "dist-packages/"];
+    folders.iter().find_map(|f| Some(path.rsplit_once(f)?.1))
+}
+
 /// It is the interpreter that has moved: a newer release of what uses it, or an interpreter of
 /// before.
 fn of_interpreter(
@@ -271,18 +434,25 @@ fn of_interpreter(
     let policy = offers::wheels_only(&checker.policy);
     cause.facts.set("of", by.as_str());
     let placed = checker.placed(by);
-    if let Ok(solution) =
-        checker.solve(&checker.problem(spot, &[Requirement::any(by)], &policy)?)?
-        && let Some(version) = version_of(&solution, by)
+    let again = cause.id == "abi-changed";
+    let asked = if again {
+        Requirement::any(by)
+    } else {
+        newer_than_placed(checker, by)
+    };
+    if let Ok(solution) = checker.solve(&checker.problem(spot, &[asked], &policy)?)?
+        && let Some(chosen) = solution.chosen.iter().find(|c| c.project == *by)
+        && (again || placed.is_none_or(|p| *p < chosen.version))
     {
-        let again = cause.id == "abi-changed";
-        if placed.is_none_or(|p| *p < version) || again {
-            let why = if again {
-                "whose file is for"
-            } else {
-                "the newest that runs on"
+        let version = &chosen.version;
+        if takes_it_as_well(checker, cause, chosen) {
+            checked.say(format!("{by} {version} takes it as well"));
+        } else {
+            let why = match again {
+                true => "whose file is for",
+                false => "the newest that runs on",
             };
-            let asks = [Requirement::exactly(by, &version)];
+            let asks = [Requirement::exactly(by, version)];
             let text = format!("take {by} {version}, {why} {}", spot.shown);
             checker.solved(checked, text, &asks, spot, &solution);
         }
@@ -292,8 +462,8 @@ fn of_interpreter(
         let (major, minor) = r.split_once('.')?;
         Some((major.parse().ok()?, minor.parse().ok()?))
     });
-    let kept = placed.map_or_else(|| Requirement::any(by), |v| Requirement::exactly(by, v));
     if removed.is_some() {
+        let kept = kept(checker, by);
         offers::other_interpreter(checker, &kept, spot, &policy, removed, checked)?;
     }
     Ok(())

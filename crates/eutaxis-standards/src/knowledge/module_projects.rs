@@ -1,4 +1,4 @@
-//! Modules whose project bears another name (`knowledge/brought-by.toml`).
+//! Modules whose project bears another name (`knowledge/modules.toml`).
 
 use std::collections::BTreeMap;
 use std::sync::LazyLock;
@@ -14,14 +14,22 @@ struct File {
 
 // The file is compiled in and read by a test, so that it cannot be broken in a build that passed.
 static FILE: LazyLock<File> = LazyLock::new(|| {
-    toml::from_str(include_str!("../../../../knowledge/brought-by.toml")).unwrap_or_default()
+    toml::from_str(include_str!("../../../../knowledge/modules.toml")).unwrap_or_default()
 });
 
-/// The projects that may bring a module at the top, the likeliest first; empty when its project
-/// bears its name, or none is known.
+/// The projects that may bring a module, the likeliest first, by the longest beginning of its name
+/// that is known; empty when its project bears its name, or none is known.
 pub fn bringing(module: &str) -> Vec<&'static str> {
-    let listed = FILE.modules.get(module).into_iter().flatten();
-    listed.map(String::as_str).collect()
+    let mut name = module;
+    loop {
+        if let Some(listed) = FILE.modules.get(name) {
+            return listed.iter().map(String::as_str).collect();
+        }
+        match name.rsplit_once('.') {
+            Some((above, _)) => name = above,
+            None => return Vec::new(),
+        }
+    }
 }
 
 /// Whether every environment used to bring a module, so that old projects take it and do not say so.
@@ -40,6 +48,9 @@ mod tests {
         let projects = FILE.modules.values().flatten();
         assert!(projects.clone().all(|p| Name::parse(p).is_ok()));
         assert_eq!(bringing("radargram"), [""; 0]);
+        assert_eq!(bringing("radargram.cli"), [""; 0]);
+        let nested = FILE.modules.keys().find(|m| m.contains('.')).unwrap();
+        assert_eq!(bringing(&format!("{nested}.x.y")), FILE.modules[nested]);
         let everywhere = FILE.once_everywhere.iter();
         assert!(everywhere.clone().count() > 0);
         assert!(

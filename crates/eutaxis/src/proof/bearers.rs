@@ -1,0 +1,98 @@
+//! The releases of a project that have a module, or a name of one, for who looks for them: the newest
+//! one, else the newest of those that had it once.
+
+use eutaxis_core::solve::{Chosen, Problem};
+use eutaxis_core::{Name, Version};
+use eutaxis_world::Error;
+use eutaxis_world::supply::Run;
+
+use super::releases::{Release, Sought, nearest_having, releases, takes};
+
+/// Which releases have it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Bearing {
+    /// The newest one for the target has it.
+    Newest,
+    /// Those within this bound, and not the newest: `<4`.
+    Within(String),
+    /// The same of a module that makes its names while it runs: those mention the name, and the
+    /// release that lacks it does not.
+    Mentioned(String),
+    /// None that was looked into.
+    None,
+    /// Their files cannot be had.
+    Unknown,
+}
+
+/// Which releases of a project have a module, or a name of it, looked for from the newest one on, or
+/// from one that is known to lack it.
+///
+/// # Errors
+/// When the network fails.
+pub(crate) fn bearing(
+    run: &Run,
+    problem: &Problem,
+    project: &Name,
+    (module, name): (&str, Option<&str>),
+    lacking: Option<&Version>,
+) -> Result<Bearing, Error> {
+    let sought = Sought::surely(module, name);
+    let all = releases(run, problem, project)?;
+    let from = match lacking {
+        Some(version) => all.iter().find(|r| r.version == *version),
+        None => None,
+    };
+    let from = match (from, all.first()) {
+        (Some(lacking), _) => lacking,
+        (None, Some(newest)) => match sought.is_in(run, project, newest) {
+            Ok(Some(true)) => return Ok(Bearing::Newest),
+            Ok(Some(false)) => newest,
+            Ok(None) | Err(_) => return Ok(Bearing::Unknown),
+        },
+        (None, None) => return Ok(Bearing::None),
+    };
+    if let Some(having) = nearest_having(run, project, &all, &from.version, None, sought)? {
+        return Ok(Bearing::Within(having.bound()));
+    }
+    let by_word = Sought {
+        by_word: true,
+        ..sought
+    };
+    if lacking.is_none() || name.is_none() || by_word.is_in(run, project, from)? == Some(true) {
+        return Ok(Bearing::None);
+    }
+    let mentioning = nearest_having(run, project, &all, &from.version, None, by_word)?;
+    Ok(mentioning.map_or(Bearing::None, |h| Bearing::Mentioned(h.bound())))
+}
+
+/// Whether a file that was chosen has a module, or a name of it; none where it cannot be read.
+pub(crate) fn has(
+    run: &Run,
+    chosen: &Chosen,
+    (module, name): (&str, Option<&str>),
+) -> Option<bool> {
+    let release = Release {
+        version: chosen.version.clone(),
+        file: chosen.file.clone(),
+    };
+    let sought = Sought::surely(module, name);
+    if !chosen.file.filename.ends_with(".whl") {
+        return None;
+    }
+    sought.is_in(run, &chosen.project, &release).ok().flatten()
+}
+
+/// Whether a source of a file that was chosen takes a module, or a name of it, whatever happens.
+pub(crate) fn takes_whatever(
+    run: &Run,
+    chosen: &Chosen,
+    file: &str,
+    (module, name): (&str, Option<&str>),
+) -> bool {
+    let release = Release {
+        version: chosen.version.clone(),
+        file: chosen.file.clone(),
+    };
+    let sought = Sought::surely(module, name);
+    takes(run, &chosen.project, &release, file, sought).unwrap_or(false)
+}

@@ -1,0 +1,215 @@
+//! What `diagnose` says mends: carried out as it is printed, after which what failed runs.
+
+use std::process::Stdio;
+
+use rstest::rstest;
+use serde_json::Value;
+
+use crate::field::{Field, Ran, depot_of, ran};
+use crate::prove::{Release, project};
+
+const TAKES: &[(&str, &str)] = &[(
+    "windvane/__init__.py",
+    "from gustlib.urls import parse_station\n",
+)];
+const HAS: &[(&str, &str)] = &[
+    ("gustlib/urls.py", "def parse_station(text): return text\n"),
+    ("gustlib/tides.py", "high = 4\n"),
+];
+const LACKS: &[(&str, &str)] = &[("gustlib/urls.py", "def read_station(text): return text\n")];
+const MENDED: &[(&str, &str)] = &[(
+    "windvane/__init__.py",
+    "from gustlib.urls import read_station\n",
+)];
+/// A library whose name and part went in 2.3, and who takes the name.
+fn world(windvane: &[Release<'_>]) -> String {
+    [
+        project(
+            "gustlib",
+            &[
+                ("2.1", "2024-02-10", "", HAS),
+                ("2.2", "2024-08-10", "", HAS),
+                ("2.3", "2025-06-10", "", LACKS),
+                ("2.4", "2025-09-10", "", LACKS),
+            ],
+        ),
+        project("windvane", windvane),
+    ]
+    .concat()
+}
+
+const OLD: &[Release<'_>] = &[("1.2", "2024-03-01", "\"gustlib>=2\"", TAKES)];
+const BOTH: &[Release<'_>] = &[
+    ("1.2", "2024-03-01", "\"gustlib>=2\"", TAKES),
+    ("1.3", "2025-10-01", "\"gustlib>=2.3\"", MENDED),
+];
+
+/// Wheels in a folder: projects whose modules bear other names than they, or went.
+fn loose() -> tempfile::TempDir {
+    let depot = tempfile::tempdir().unwrap();
+    for (name, version, file) in [
+        ("ice_tools", "1.0", "crampon/__init__.py"),
+        ("crampon", "1.0", "rope/__init__.py"),
+        ("tablehelp", "1.0", "tablehelp.py"),
+        ("tablehelp", "2.0", "helptables.py"),
+        ("rope_cam", "1.0", "rope_cam/hooks/deep.py"),
+        ("rope", "1.0", "knot.py"),
+    ] {
+        let metadata = format!("Metadata-Version: 2.1\nName: {name}\nVersion: {version}\n");
+        let info = format!("{name}-{version}.dist-info/METADATA");
+        let wheel = eutaxis_demo::Wheel {
+            name: name.to_owned(),
+            version: version.to_owned(),
+            tags: "py3-none-any".to_owned(),
+            files: vec![(file.to_owned(), Vec::new()), (info, metadata.into_bytes())],
+        };
+        let bytes = eutaxis_demo::write_wheel(&wheel).unwrap();
+        std::fs::write(depot.path().join(wheel.filename()), bytes).unwrap();
+    }
+    depot
+}
+
+/// A folder in which something was placed, whatever dates say, and code that fails there.
+struct Camp {
+    field: Field,
+    _depot: tempfile::TempDir,
+}
+
+impl Camp {
+    fn of(windvane: &[Release<'_>], asks: &[&str], code: &str) -> Self {
+        Camp::at(depot_of(&world(windvane)), asks, code)
+    }
+
+    fn at(depot: tempfile::TempDir, asks: &[&str], code: &str) -> Self {
+        let field = Field::empty();
+        field.name_depot(&depot.path().display().to_string());
+        let settle = ["settle", "--chronology", "ignore"];
+        field.expect(0, &[&settle[..], asks].concat());
+        field.expect(0, &["furnish"]);
+        field.write("camp.py", &format!("{code}\n"));
+        let camp = Camp {
+            field,
+            _depot: depot,
+        };
+        let failed = camp.shell(".venv/bin/python -B camp.py");
+        assert_ne!(failed.code, 0, "it does not fail: {failed:?}");
+        camp.field.write("camp.log", &failed.err);
+        camp
+    }
+
+    fn shell(&self, line: &str) -> Ran {
+        let program = std::path::Path::new(env!("CARGO_BIN_EXE_eutaxis"));
+        let folder = program.parent().unwrap().display();
+        let path = std::env::var("PATH").unwrap();
+        let mut shell = std::process::Command::new("sh");
+        shell
+            .args(["-c", line])
+            .current_dir(self.field.path(""))
+            .stdin(Stdio::null());
+        shell
+            .env("PATH", format!("{folder}:{path}"))
+            .env("EUTAXIS_CACHE", self.field.path("cache"))
+            .env_remove("EUTAXIS_DEPOT")
+            .env_remove("PYTHONPATH")
+            .env_remove("VIRTUAL_ENV");
+        ran(shell.output().unwrap())
+    }
+
+    fn root(&self) -> Value {
+        let answer = self
+            .field
+            .json(1, &["diagnose", "camp.log", "--in", ".venv"]);
+        answer["causes"][0].clone()
+    }
+}
+
+#[rstest]
+#[case::a_name_that_a_project_takes(OLD, &["windvane"], "import windvane", "api-removed",
+    "hold gustlib below 2.3: 2.2 has parse_station, with windvane 1.2")]
+#[case::a_name_that_ones_own_code_takes(OLD, &["gustlib"], "from gustlib.urls import parse_station",
+    "api-removed", "hold gustlib below 2.3: 2.2 has parse_station")]
+#[case::a_name_of_what_is_asked_exactly(OLD, &["gustlib==2.4"],
+    "import gustlib.urls\ngustlib.urls.parse_station", "api-removed",
+    "hold gustlib below 2.3: 2.2 has parse_station")]
+#[case::a_name_that_came_later(OLD, &["gustlib==2.1"], "from gustlib.urls import read_station",
+    "stale-dependency", "take gustlib 2.4, which has read_station")]
+#[case::a_part_that_was_lost(OLD, &["gustlib"], "import gustlib.tides", "module-absent",
+    "place gustlib 2.2, which brings gustlib.tides, the newest that does")]
+fn what_the_files_show_to_mend_does(
+    #[case] windvane: &[Release<'_>],
+    #[case] asks: &[&str],
+    #[case] code: &str,
+    #[case] id: &str,
+    #[case] words: &str,
+) {
+    mends_as_read(&Camp::of(windvane, asks, code), id, words);
+}
+
+#[rstest]
+#[case::of_another_name("rope", "import crampon", "place ice-tools 1.0, which brings crampon")]
+#[case::that_the_newest_lost(
+    "rope",
+    "import tablehelp",
+    "place tablehelp 1.0, which brings tablehelp, the newest that does"
+)]
+#[case::placed_where_it_is_lost(
+    "tablehelp",
+    "import tablehelp",
+    "place tablehelp 1.0, which brings tablehelp, the newest that does"
+)]
+#[case::deep_below(
+    "rope",
+    "import rope_cam.hooks.deep",
+    "place rope-cam 1.0, which brings rope_cam"
+)]
+fn a_project_that_is_placed_for_a_module_brings_it(
+    #[case] placed: &str,
+    #[case] code: &str,
+    #[case] words: &str,
+) {
+    mends_as_read(&Camp::at(loose(), &[placed], code), "module-absent", words);
+}
+
+/// The first remedy is this one, is read, and mends.
+fn mends_as_read(camp: &Camp, id: &str, words: &str) {
+    let root = camp.root();
+    assert_eq!(root["id"], id, "{root:#}");
+    let first = &root["remedies"][0];
+    assert!(
+        first["text"].as_str().unwrap().starts_with(words),
+        "{root:#}"
+    );
+    assert_eq!(first["evidence"], "read");
+    let command = first["change"].as_str().unwrap();
+    let typed = camp.shell(command);
+    assert_eq!(typed.code, 0, "{command}: {typed:?}");
+    let again = camp.shell(".venv/bin/python -B camp.py");
+    assert_eq!(again.code, 0, "{command} does not mend: {again:?}");
+}
+
+/// Beside the older release of what moved, the newer one of who takes it.
+#[test]
+fn a_newer_release_of_who_takes_the_name_mends_as_well() {
+    let camp = Camp::of(BOTH, &["windvane==1.2"], "import windvane");
+    let root = camp.root();
+    let all = root["remedies"].as_array().unwrap();
+    let newer = all
+        .iter()
+        .find(|r| r["text"].as_str().unwrap().starts_with("take windvane 1.3"));
+    let command = newer.unwrap_or_else(|| panic!("{root:#}"))["change"]
+        .as_str()
+        .unwrap();
+    assert_eq!(camp.shell(command).code, 0, "{command}");
+    let again = camp.shell(".venv/bin/python -B camp.py");
+    assert_eq!(again.code, 0, "{command} does not mend: {again:?}");
+}
+
+/// A project that bears the module's name and brings another one is named as what it is.
+#[test]
+fn a_stranger_of_the_same_name_is_not_proposed() {
+    let camp = Camp::at(loose(), &["tablehelp"], "import crampon");
+    let root = camp.root();
+    let remedies = root["remedies"].as_array().unwrap();
+    let is_stranger = |r: &Value| r["text"].as_str().unwrap().contains("crampon 1.0");
+    assert!(!remedies.iter().any(is_stranger), "{root:#}");
+}
