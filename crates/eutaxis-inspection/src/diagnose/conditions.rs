@@ -2,9 +2,11 @@
 
 use super::Context;
 use super::facts::{Facts, file_name, package_of};
+use super::syntax::newest_feature;
 use super::traceback::Frame;
 use eutaxis_standards::knowledge::{
-    Condition, Lacking, NameStanding, is_standard, name_standing, standing, tool,
+    Condition, Lacking, NameStanding, is_standard, lacking_module, name_standing, newest_series,
+    standing, tool,
 };
 
 /// What is known where a line stands.
@@ -38,14 +40,14 @@ impl Scene<'_> {
                 .get("module")
                 .and_then(|m| standing(&m))
                 .is_some_and(|s| s.parts),
-            Condition::Dropped => facts
-                .get("module")
-                .and_then(|m| standing(&m))
-                .is_some_and(|s| s.is_dropped(facts.series())),
-            Condition::Later => facts
-                .get("module")
-                .and_then(|m| standing(&m))
-                .is_some_and(|s| s.is_later(facts.series())),
+            Condition::Dropped => facts.get("module").is_some_and(|m| match standing(&m) {
+                Some(standing) => standing.is_dropped(facts.series()),
+                None => is_gone(&m, facts),
+            }),
+            Condition::Later => facts.get("module").is_some_and(|m| match standing(&m) {
+                Some(standing) if standing.is_later(facts.series()) => true,
+                _ => is_later(&m, facts),
+            }),
             Condition::ToolkitLibrary => {
                 let library = facts
                     .get("library")
@@ -57,6 +59,7 @@ impl Scene<'_> {
             Condition::NameDropped | Condition::NameLater | Condition::NameThere => {
                 self.name_stands(condition, facts)
             }
+            Condition::NewerSyntax => self.is_newer_syntax(facts),
             Condition::Circle => self.is_circle(facts),
             Condition::BuildTool => facts.get("tool").is_some_and(|t| tool(&t).is_some()),
         }
@@ -105,6 +108,19 @@ impl Scene<'_> {
             (None, Condition::NameThere) => is_of_all(&module, &name),
             _ => false,
         }
+    }
+
+    fn is_newer_syntax(&self, facts: &mut Facts) -> bool {
+        let code = self.frames.last().map_or("", |f| f.code.as_str());
+        let series = facts.series();
+        let feature = newest_feature(code).filter(|f| series.is_none_or(|s| s < f.since));
+        let Some(feature) = feature else {
+            return false;
+        };
+        let (major, minor) = feature.since;
+        facts.set("feature", feature.name);
+        facts.set("added", format!("{major}.{minor}"));
+        true
     }
 
     /// The file of the module stands among the frames, was left for another file, and is taken from
@@ -174,6 +190,27 @@ impl Scene<'_> {
         });
         found.is_some()
     }
+}
+
+/// Whether the series does not have a module of the standard library yet, by what interpreters have.
+fn is_later(module: &str, facts: &mut Facts) -> bool {
+    let lacking = facts.series().and_then(|s| lacking_module(module, s));
+    let Some(Lacking::Later((major, minor))) = lacking else {
+        return false;
+    };
+    facts.set("added", format!("{major}.{minor}"));
+    true
+}
+
+/// Whether the series no longer has a module of the standard library, by what interpreters have.
+fn is_gone(module: &str, facts: &mut Facts) -> bool {
+    // Where the series is not known, the newest one counts.
+    let lacking = lacking_module(module, facts.series().unwrap_or(newest_series()));
+    let Some(Lacking::Gone((major, minor))) = lacking else {
+        return false;
+    };
+    facts.set("removed", format!("{major}.{minor}"));
+    true
 }
 
 /// The module of `import a.b`, `from a.b import c`; none where the names are relative.

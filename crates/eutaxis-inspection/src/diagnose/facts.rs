@@ -145,6 +145,11 @@ impl Facts {
     /// Facts that follow from what was found.
     pub(super) fn complete(&mut self, context: &Context<'_>, line: &str) {
         self.clean();
+        // Only Python 2 names it without quotes.
+        let absent = line.strip_prefix("ImportError: No module named ");
+        if absent.is_some_and(|m| !m.starts_with(['\'', '"'])) {
+            self.set_if_absent("interpreter", "2.7");
+        }
         if let Some(requirement) = self.get("requirement") {
             self.of_requirement(&requirement);
         }
@@ -181,6 +186,7 @@ impl Facts {
         self.of_word_size();
         self.of_binaries();
         self.of_needs();
+        self.of_bound();
         self.of_commands();
     }
 
@@ -265,6 +271,11 @@ impl Facts {
         if let Some(last) = frames.iter().rev().find(|f| !f.file.starts_with('<')) {
             self.set_if_absent("file", last.file.as_str());
         }
+        self.of_import(frames);
+        let mut packages = frames.iter().rev().map(|f| package_of(&f.file));
+        let raiser = packages.find_map(|p| p);
+        let caller = packages.find(|p| *p != raiser).flatten();
+        caller.iter().for_each(|c| self.set_if_absent("caller", *c));
         // The last line may be that of what raises the exception for a name that it lacks.
         frames.iter().rev().for_each(|f| self.of_code(&f.code));
         if let Some(package) = frames.iter().rev().find_map(|f| package_of(&f.file)) {
@@ -274,6 +285,39 @@ impl Facts {
             .iter()
             .rev()
             .for_each(|f| self.of_interpreter(&f.file));
+    }
+
+    /// What the line of code takes, of which the message names the beginning: `google` of `from
+    /// firn.cloud import depth`.
+    fn of_import(&mut self, frames: &[Frame]) {
+        let Some(module) = self.get("module") else {
+            return;
+        };
+        let lines = frames.iter().rev().map(|f| f.code.as_str());
+        let paths = lines
+            .filter_map(import_path)
+            .filter(|p| !p.starts_with('.'));
+        // Python 2 names the last part alone.
+        if self.series().is_none_or(|(major, _)| major == 2) && !module.contains('.') {
+            let inner = format!(".{module}");
+            let whole = |path: String| {
+                let at = path.find(&inner)? + inner.len();
+                let rest = path.get(at..)?;
+                let is_part = rest.is_empty() || rest.starts_with('.');
+                path.get(..at).filter(|_| is_part).map(str::to_owned)
+            };
+            if let Some(path) = paths.clone().find_map(whole) {
+                self.set("module", path);
+                return;
+            }
+        }
+        let below = |path: &String| {
+            path.strip_prefix(&module)
+                .is_some_and(|r| r.starts_with('.'))
+        };
+        if let Some(path) = paths.clone().find(below) {
+            self.set("takes", path);
+        }
     }
 
     /// The module that the line of code takes a name of, where the message names the name alone.
@@ -385,6 +429,23 @@ impl Facts {
         }
     }
 
+    /// What the log itself says is accepted: `3.20.x or lower`.
+    fn of_bound(&mut self) {
+        let (Some(project), Some(accepts)) = (self.get("found_project"), self.get("accepts"))
+        else {
+            return;
+        };
+        let numbers: Option<Vec<u64>> = accepts.split('.').map(|n| n.parse().ok()).collect();
+        if let Some([before @ .., last]) = numbers.as_deref() {
+            let mut above: Vec<String> = before.iter().map(u64::to_string).collect();
+            above.push((last + 1).to_string());
+            self.set_if_absent(
+                "requirement_needed",
+                format!("{project}<{}", above.join(".")),
+            );
+        }
+    }
+
     /// A word size is told of the file; what loads it has the other one.
     fn of_word_size(&mut self) {
         let sizes = match self.get("architecture").as_deref() {
@@ -453,6 +514,27 @@ impl Facts {
             self.set_list_if_absent("asks", asks);
         }
     }
+}
+
+/// The whole path of what an import takes first: `a.b` of `import a.b as c`, `a.b.c` of `from a.b
+/// import c, d`.
+fn import_path(code: &str) -> Option<String> {
+    let word = |text: &str| {
+        let end = text
+            .find([' ', ',', ';', '(', ')', '#', '\\'])
+            .unwrap_or(text.len());
+        text.get(..end).map(str::to_owned)
+    };
+    if let Some(rest) = code.strip_prefix("import ") {
+        return word(rest.trim_start());
+    }
+    let (module, names) = code.strip_prefix("from ")?.split_once(" import ")?;
+    let first = word(names.trim_start().trim_start_matches('(').trim_start())?;
+    let module = module.trim();
+    Some(match first.as_str() {
+        "" | "*" => module.to_owned(),
+        name => format!("{module}.{name}"),
+    })
 }
 
 /// The requirements of a list in words: `a>=1,<2, b and c`. What begins with an operator is a
@@ -546,6 +628,15 @@ mod tests {
     #[case("no address here", None)]
     fn hosts_are_told_without_passwords(#[case] line: &str, #[case] host: Option<&str>) {
         assert_eq!(host_of(line), host);
+    }
+
+    #[rstest]
+    #[case("import firn.cloud.depth as d", Some("firn.cloud.depth"))]
+    #[case("from firn.cloud import depth, snow", Some("firn.cloud.depth"))]
+    #[case("from firn.cloud import (", Some("firn.cloud"))]
+    #[case("x = firn.cloud", None)]
+    fn what_an_import_takes_is_read(#[case] code: &str, #[case] path: Option<&str>) {
+        assert_eq!(import_path(code).as_deref(), path);
     }
 
     #[rstest]

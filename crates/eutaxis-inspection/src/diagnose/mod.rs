@@ -30,6 +30,7 @@ mod prefix;
 mod reader;
 mod root;
 mod speech;
+mod syntax;
 #[cfg(test)]
 mod tests;
 mod traceback;

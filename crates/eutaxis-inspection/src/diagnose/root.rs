@@ -37,7 +37,14 @@ pub(super) fn judge(seen: Seen, causes: &Causes, lines: u64, last: Vec<String>) 
         .iter()
         .map(|(s, _)| open.iter().any(|(t, _)| hides(t, s, causes)))
         .collect();
-    let consequences = taken_out(&mut open, hidden);
+    let mut consequences = taken_out(&mut open, hidden);
+    // Of one line one thing is told.
+    let is_root = |s: &Sighting| {
+        open.iter()
+            .any(|(r, _)| r.line == s.line && r.stream == s.stream)
+    };
+    let other_words: Vec<bool> = consequences.iter().map(|(s, _)| is_root(s)).collect();
+    let of_the_same_line = taken_out(&mut consequences, other_words);
     // What was done last ended the run; within it what lies nearest to the root comes first.
     open.sort_by_key(|(s, _)| {
         let nearness = (depth(s, causes), std::cmp::Reverse(s.sure), s.line);
@@ -45,6 +52,7 @@ pub(super) fn judge(seen: Seen, causes: &Causes, lines: u64, last: Vec<String>) 
     });
     for (root, _) in &mut open {
         adopt(root, &consequences);
+        adopt(root, &of_the_same_line);
     }
     let aside = |all: Vec<Sighting>| -> Vec<Aside> {
         let mut told: Vec<Aside> = Vec::new();

@@ -65,6 +65,8 @@ pub enum CheckKind {
     Together,
     /// What the build of a release takes by its archive.
     Builds,
+    /// The interpreters here that have what this one does not.
+    Interpreters,
 }
 
 /// A kind of cause.
@@ -193,6 +195,8 @@ pub enum Condition {
     NameLater,
     /// The module of the standard library has the name in the interpreter that ran.
     NameThere,
+    /// The last line of code has a form that the interpreter (if it is known) does not read yet.
+    NewerSyntax,
     /// Modules, among them the one that is spoken of, import each other.
     Circle,
     /// The library belongs to the toolkit of an accelerator.

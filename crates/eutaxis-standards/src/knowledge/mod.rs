@@ -54,5 +54,6 @@ pub use stable_abi::is_stable;
 pub use standard_modules::{Standing, standing};
 pub use standard_names::{
     Lacking, NameStanding, SeriesNumber, is_standard, lacking_module, lacking_name, name_standing,
+    newest_series,
 };
 pub use without::Without;

@@ -123,6 +123,11 @@ pub fn is_standard(top: &str) -> bool {
     NAMES.tops.contains(top)
 }
 
+/// The newest series that is recorded.
+pub fn newest_series() -> SeriesNumber {
+    NAMES.series.last().copied().unwrap_or((3, 0))
+}
+
 /// How a series lacks a module of the standard library; none when it has it, or when that is not
 /// known.
 pub fn lacking_module(module: &str, series: SeriesNumber) -> Option<Lacking> {

@@ -65,6 +65,27 @@ pub(crate) fn bearing(
     Ok(mentioning.map_or(Bearing::None, |h| Bearing::Mentioned(h.bound())))
 }
 
+/// Whether the newest release for the target, if it is not one that is known to lack it, has it.
+///
+/// # Errors
+/// When the network fails.
+pub(crate) fn in_newest(
+    run: &Run,
+    problem: &Problem,
+    project: &Name,
+    (module, name): (&str, Option<&str>),
+    lacking: Option<&Version>,
+) -> Result<Option<bool>, Error> {
+    let all = releases(run, problem, project)?;
+    let newest = all.first().filter(|r| Some(&r.version) != lacking);
+    Ok(newest.and_then(|r| {
+        Sought::surely(module, name)
+            .is_in(run, project, r)
+            .ok()
+            .flatten()
+    }))
+}
+
 /// Whether a file that was chosen has a module, or a name of it; none where it cannot be read.
 pub(crate) fn has(
     run: &Run,

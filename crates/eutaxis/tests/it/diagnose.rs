@@ -349,6 +349,31 @@ fn a_module_is_looked_for_where_it_may_be() {
     assert_eq!(verified(root(&answer))[0].1, ".venv/bin/fieldlog");
 }
 
+/// Of what came and went with series of the interpreter it is known which of those that are here have
+/// it.
+#[test]
+fn an_interpreter_that_is_here_and_has_it_is_named() {
+    let field = Field::empty();
+    field.write("camp.py", "import imp\n");
+    let log = "Traceback (most recent call last):\n  File \"camp.py\", line 1, in <module>\n    \
+        import imp\nModuleNotFoundError: No module named 'imp'\n";
+    field.write("it.log", log);
+    let cause = root(&field.json(1, &["diagnose", "it.log"])).clone();
+    assert_eq!(cause["facts"]["removed"], "3.12");
+    let run = verified(&cause);
+    let is_older = python().version.starts_with("3.") && {
+        let minor: u64 = python().version.split('.').nth(1).unwrap().parse().unwrap();
+        minor < 12
+    };
+    match run.first() {
+        Some((text, command)) => {
+            assert!(text.starts_with("run it with CPython 3."), "{cause:#}");
+            type_in(&field, command);
+        }
+        None => assert!(!is_older, "this one has it: {cause:#}"),
+    }
+}
+
 /// A log of a laptop on which a module is missing that an environment of this folder has.
 const OF_A_LAPTOP: &str = "Python 3.11.9 (main, Apr  2 2024) [Clang 15.0.0] on darwin\n\
     Traceback (most recent call last):\n  \

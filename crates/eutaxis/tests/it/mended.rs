@@ -213,3 +213,49 @@ fn a_stranger_of_the_same_name_is_not_proposed() {
     let is_stranger = |r: &Value| r["text"].as_str().unwrap().contains("crampon 1.0");
     assert!(!remedies.iter().any(is_stranger), "{root:#}");
 }
+
+/// What an older release needs goes back with it: what was pinned of that was chosen for the newer
+/// one.
+#[test]
+fn what_an_older_release_needs_is_of_its_time() {
+    const GONE: &str = "class Rose:\n    def __getattr__(self, name):\n        \
+        raise AttributeError(\"'Rose' object has no attribute '%s'\" % name)\n";
+    let takes = "from tidelib import high\nclass Rose:\n    def append(self, x): pass\n";
+    let (old, new) = (
+        [("plotrose/__init__.py", takes)],
+        [("plotrose/__init__.py", GONE)],
+    );
+    let (had, lost) = (
+        [("tidelib/__init__.py", "high = 4\n")],
+        [("tidelib/__init__.py", "")],
+    );
+    let world = [
+        project(
+            "plotrose",
+            &[
+                ("1.5", "2023-02-10", "\"tidelib\"", &old),
+                ("2.0", "2025-02-10", "\"tidelib\"", &new),
+            ],
+        ),
+        project(
+            "tidelib",
+            &[
+                ("1.0", "2022-02-10", "", &had),
+                ("2.0", "2025-01-10", "", &lost),
+            ],
+        ),
+    ];
+    let code = "import plotrose\nplotrose.Rose().append(1)";
+    let camp = Camp::at(depot_of(&world.concat()), &["plotrose"], code);
+    let root = camp.root();
+    let first = &root["remedies"][0];
+    let text = first["text"].as_str().unwrap();
+    assert!(
+        text.starts_with("hold plotrose below 2: plotrose 1.5") && text.contains("tidelib 1.0"),
+        "{root:#}"
+    );
+    assert_eq!(first["evidence"], "solved");
+    assert_eq!(camp.shell(first["change"].as_str().unwrap()).code, 0);
+    let again = camp.shell(".venv/bin/python -B camp.py");
+    assert_eq!(again.code, 0, "{again:?}");
+}

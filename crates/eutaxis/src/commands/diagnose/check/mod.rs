@@ -4,6 +4,7 @@
 
 mod builds;
 mod fitted;
+mod interpreters;
 mod libraries;
 mod modules;
 mod moved;
@@ -13,6 +14,7 @@ mod together;
 mod whereabouts;
 
 use std::cell::OnceCell;
+use std::collections::BTreeMap;
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -22,7 +24,7 @@ use eutaxis_core::examine::Snapshot;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
 use eutaxis_core::knowledge::{Causes, CheckKind, Cure};
-use eutaxis_core::offer::{Policy, Wheels};
+use eutaxis_core::offer::{Chronology, Policy, Wheels};
 use eutaxis_core::pins::Lock;
 use eutaxis_core::remedy::{Invocation, Remedy, Step, Verb};
 use eutaxis_core::solve::{Alternative, Chosen, Clash, Problem, Solution};
@@ -55,6 +57,7 @@ fn check_of(kind: CheckKind) -> Check {
         CheckKind::Moved => moved::check,
         CheckKind::Together => together::check,
         CheckKind::Builds => builds::check,
+        CheckKind::Interpreters => interpreters::check,
     }
 }
 
@@ -134,7 +137,7 @@ struct Checker<'a> {
     /// The platform of this machine.
     machine: OnceCell<Option<Platform>>,
     /// The interpreters here: asking each what it is takes a while.
-    interpreters: OnceCell<Vec<PathBuf>>,
+    interpreters: OnceCell<Vec<Found>>,
 }
 
 /// All causes with their words, what the log is of, and why something could not be checked.
@@ -399,19 +402,24 @@ impl<'a> Checker<'a> {
         self.surroundings.probes().quick()
     }
 
-    /// The interpreters that are found here, each by its own path: what only leads to it would have
-    /// to be asked anew each time.
-    fn interpreters(&self) -> &[PathBuf] {
+    /// The interpreters that are found here.
+    fn known(&self) -> &[Found] {
         self.interpreters.get_or_init(|| {
             let (found, _) = self.surroundings.finder().all(&self.probes());
-            let own = |f: Found| match f.facts.executable.exists() && stand_in().is_none() {
-                true => f.facts.executable,
-                false => f.path,
-            };
-            let mut all: Vec<PathBuf> = found.into_iter().map(own).collect();
-            all.dedup();
-            all
+            found
         })
+    }
+
+    /// The same by their paths, each by its own: what only leads to it would have to be asked anew
+    /// each time.
+    fn interpreters(&self) -> Vec<PathBuf> {
+        let own = |f: &Found| match f.facts.executable.exists() && stand_in().is_none() {
+            true => f.facts.executable.clone(),
+            false => f.path.clone(),
+        };
+        let mut all: Vec<PathBuf> = self.known().iter().map(own).collect();
+        all.dedup();
+        all
     }
 
     /// The environment that was named, where a cause is checked with its interpreter.
@@ -483,10 +491,35 @@ impl<'a> Checker<'a> {
     /// These requirements on a target from wheels alone, which can be placed as they are; from
     /// source, too, where the options say so.
     fn settled(&self, spot: &Spot, asks: &[Requirement]) -> Result<Option<Solution>, Error> {
-        let is_told = !typed::policy(&self.arguments.policy).is_empty();
         let wheels = offers::wheels_only(&self.policy);
-        let policy = if is_told { &self.policy } else { &wheels };
-        Ok(self.solve(&self.problem(spot, asks, policy)?)?.ok())
+        let policy = match self.says_policy() {
+            true => &self.policy,
+            false => &wheels,
+        };
+        let mut problem = self.problem(spot, asks, policy)?;
+        let Ok(solution) = self.solve(&problem)? else {
+            return Ok(None);
+        };
+        // What an older release needs is of its time, unless something else is asked: what is pinned
+        // of that was chosen for the newer one.
+        let there = self.environment(spot).map(placed::releases);
+        let needs: Vec<&Name> = there
+            .iter()
+            .flat_map(|t| needs_of_lowered(&solution, asks, t))
+            .collect();
+        if needs.is_empty() {
+            return Ok(Some(solution));
+        }
+        needs.into_iter().for_each(|name| {
+            problem.prior.remove(name);
+        });
+        problem.policy.chronology = Chronology::Heed;
+        Ok(Some(self.solve(&problem)?.unwrap_or(solution)))
+    }
+
+    /// The options say which releases are taken.
+    fn says_policy(&self) -> bool {
+        !typed::policy(&self.arguments.policy).is_empty()
     }
 
     fn solve(&self, problem: &Problem) -> Result<Result<Solution, Clash>, Error> {
@@ -544,8 +577,28 @@ impl<'a> Checker<'a> {
                 told.join(", ")
             ));
         }
+        let lowered: Vec<&Name> = needs_of_lowered(solution, asks, &there).collect();
+        let renewed = moves.iter().filter(|c| lowered.contains(&&c.project));
+        let mut more: Vec<String> = renewed
+            .flat_map(|c| ["--renew".to_owned(), c.project.to_string()])
+            .collect();
+        let asked = self.held(snapshot).question().ok();
+        let heeds = asked.is_none_or(|p| p.policy.chronology == Chronology::Heed);
+        if !lowered.is_empty() && !heeds {
+            more.extend(["--chronology".to_owned(), "heed".to_owned()]);
+        }
+        if !moves.is_empty() && !self.says_policy() {
+            // What could only be built is not looked through for what would move less.
+            more.extend(["--wheels".to_owned(), "only".to_owned()]);
+        }
         all.extend(moves);
-        let command = self.held(snapshot).step(asks, &all, solution);
+        let mut command = self.held(snapshot).step(asks, &all, solution);
+        if let Some(Step::Run(all)) = &mut command
+            && self.held(snapshot).asks_its_pins()
+        {
+            let settles = all.iter_mut().filter(|one| one.verb == Verb::Settle);
+            settles.for_each(|one| one.words.extend(more.iter().cloned()));
+        }
         checked.solved(text, command.unwrap_or_else(|| self.settle(asks, spot)));
     }
 
@@ -662,6 +715,19 @@ impl<'a> Checker<'a> {
             checked: checked.sentences,
         }
     }
+}
+
+/// What those of the asked projects need that are older than what is placed of them.
+fn needs_of_lowered<'s>(
+    solution: &'s Solution,
+    asks: &'s [Requirement],
+    there: &'s BTreeMap<&Name, &Version>,
+) -> impl Iterator<Item = &'s Name> {
+    let lowered = solution.chosen.iter().filter(|c| {
+        let is_asked = asks.iter().any(|a| a.name == c.project);
+        is_asked && there.get(&c.project).is_some_and(|v| **v > c.version)
+    });
+    lowered.flat_map(|c| &c.needs)
 }
 
 /// The release that a solution has of a project.

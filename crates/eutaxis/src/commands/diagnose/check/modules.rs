@@ -14,7 +14,7 @@ use eutaxis_world::environment::snapshot::{Spot as Place, locate};
 
 use super::{Checked, Checker, Spot, offers};
 use crate::answer::locate::is_found;
-use crate::proof::bearers::{Bearing, bearing, has};
+use crate::proof::bearers::{Bearing, bearing, has, in_newest};
 use crate::words::{count, near};
 
 /// So many places that have the module are told.
@@ -84,7 +84,8 @@ pub(super) fn check(
     if !is_named {
         tell(checked);
     }
-    place_it(checker, cause, &module, provider, checked)?;
+    let wanted = cause.facts.get("takes").unwrap_or(module.clone());
+    place_it(checker, cause, (&module, &wanted), provider, checked)?;
     checked.remedies.extend(by_other_names);
     if is_named {
         tell(checked);
@@ -121,7 +122,7 @@ fn places(checker: &Checker<'_>, cause: &Cause, module: &str) -> Result<Vec<Plac
         found.iter().any(is_found)
     };
     if !look(&roots_below(&std::env::current_dir().unwrap_or_default())) {
-        look(checker.interpreters());
+        look(&checker.interpreters());
     }
     Ok(found)
 }
@@ -217,11 +218,14 @@ fn tell_place(place: &Place, module: &str, cause: &Cause, checked: &mut Checked)
 fn place_it(
     checker: &Checker<'_>,
     cause: &Cause,
-    module: &str,
+    (module, wanted): (&str, &str),
     provider: Option<Name>,
     checked: &mut Checked,
 ) -> Result<(), Error> {
-    let usual = bringing(module);
+    let usual = bringing(wanted);
+    // The last part of what an import takes may be a name of a module.
+    let above = wanted.rsplit_once('.').map(|(above, _)| above);
+    let above = above.filter(|above| above.len() >= module.len() && wanted != module);
     if checker.depots.is_empty() {
         if let (None, [first, ..]) = (&provider, usual.as_slice()) {
             let text = format!("ask for the project {first}, which usually brings {module}");
@@ -231,24 +235,41 @@ fn place_it(
     }
     let spot = checker.spot(cause)?;
     let mut unknown: Option<Name> = None;
-    for project in may_bring(checker, module, provider, &usual)? {
+    for project in may_bring(checker, wanted, provider, &usual)? {
         let policy = offers::wheels_only(&checker.policy);
         let problem = checker.problem(&spot, &[Requirement::any(&project)], &policy)?;
         let lacking = checker.placed(&project);
-        match bearing(&checker.run, &problem, &project, (module, None), lacking)? {
+        let mut bears = (Bearing::None, wanted);
+        for path in std::iter::once(wanted).chain(above) {
+            let sought = (path, None);
+            if in_newest(&checker.run, &problem, &project, sought, lacking)? == Some(true) {
+                bears = (Bearing::Newest, path);
+                break;
+            }
+        }
+        if bears.0 == Bearing::None {
+            let path = above.unwrap_or(wanted);
+            let sought = (path, None);
+            bears = (
+                bearing(&checker.run, &problem, &project, sought, lacking)?,
+                path,
+            );
+        }
+        let (bears, path) = bears;
+        match bears {
             Bearing::Newest => {
-                return bring(checker, &spot, (module, &project), None, checked);
+                return bring(checker, &spot, (path, &project), None, checked);
             }
             Bearing::Within(bound) => {
                 let bound = Some(bound.as_str());
-                return bring(checker, &spot, (module, &project), bound, checked);
+                return bring(checker, &spot, (path, &project), bound, checked);
             }
             Bearing::Unknown => {
                 unknown.get_or_insert(project);
             }
             Bearing::Mentioned(_) => {}
             Bearing::None if checker.page(&project)?.is_none() => {}
-            Bearing::None => runs_nowhere_or_lacks_it(checker, &spot, module, &project, checked)?,
+            Bearing::None => runs_nowhere_or_lacks_it(checker, &spot, path, &project, checked)?,
         }
     }
     match unknown {

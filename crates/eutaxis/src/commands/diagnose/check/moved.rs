@@ -44,6 +44,11 @@ pub(super) fn check(
             cause.facts.set("project", interface.as_str());
             earlier_series(checker, cause, by.as_ref(), &interface, &spot, checked)
         }
+        // An object of a project lacks what its class once had.
+        (Some(by), None) if cause.id == "api-removed" && cause.facts.get("class").is_some() => {
+            cause.facts.set("project", by.as_str());
+            earlier_series(checker, cause, None, &by, &spot, checked)
+        }
         (Some(by), None) => of_interpreter(checker, cause, &by, &spot, checked),
         (None, None) => Ok(()),
     }

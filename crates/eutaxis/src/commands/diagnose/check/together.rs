@@ -1,11 +1,11 @@
 //! `clash`, `stale-dependency`: what was asked for, settled: the clash with its ways out, or
 //! releases that go together.
 
-use eutaxis_core::Requirement;
 use eutaxis_core::diagnose::Cause;
 use eutaxis_core::pins::lock_file_name_for;
 use eutaxis_core::remedy::Step;
 use eutaxis_core::solve::{Change, Environment, Way};
+use eutaxis_core::{Name, Requirement};
 use eutaxis_world::Error;
 
 use super::{Checked, Checker, Spot};
@@ -104,17 +104,23 @@ fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
         }
         return all;
     }
-    let project = checker
-        .project(cause)
-        .map(|name| match checker.placed(&name) {
-            Some(version) => Requirement::exactly(&name, version),
-            None => {
-                let told = facts
-                    .get("version")
-                    .and_then(|v| read(&format!("{name}=={v}")));
-                told.unwrap_or_else(|| Requirement::any(&name))
-            }
-        });
+    // Where the library itself raised it, who called it is what needs another release of it.
+    let caller = facts
+        .get("caller")
+        .filter(|_| facts.get("accepts").is_some());
+    let caller = caller.and_then(|c| checker.owner(&c).or_else(|| Name::parse(&c).ok()));
+    let project =
+        caller
+            .or_else(|| checker.project(cause))
+            .map(|name| match checker.placed(&name) {
+                Some(version) => Requirement::exactly(&name, version),
+                None => {
+                    let told = facts
+                        .get("version")
+                        .and_then(|v| read(&format!("{name}=={v}")));
+                    told.unwrap_or_else(|| Requirement::any(&name))
+                }
+            });
     let needed = facts.get("requirement_needed").and_then(|n| read(&n));
     let found = || facts.get("found_project").and_then(|n| read(&n));
     project.into_iter().chain(needed.or_else(found)).collect()
