@@ -371,7 +371,9 @@ impl<'a> Reader<'a> {
                         continue;
                     }
                     // A warning may be one that nobody needs to heed.
-                    let is_mild = speech != Speech::Event || is_warning(text);
+                    // What is made again after it failed did fail.
+                    let is_retried = memchr::memmem::find(text.as_bytes(), b"etry").is_some();
+                    let is_mild = speech != Speech::Event || (is_warning(text) && !is_retried);
                     let sure = if is_mild && !entry.transient {
                         Confidence::Low
                     } else {

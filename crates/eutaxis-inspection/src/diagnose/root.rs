@@ -6,6 +6,7 @@ use super::reader::{Passed, Sighting};
 use super::{Aside, Cause, Diagnosis, Ended};
 use eutaxis_standards::knowledge::{CauseKind, Causes, Confidence, Course};
 use eutaxis_standards::name::Name;
+use eutaxis_standards::version::Version;
 
 /// Everything that was seen.
 #[derive(Debug)]
@@ -117,7 +118,11 @@ fn cause(
             Some(series)
         };
     }
-    let id = causes.kind(sighting.kind)?.id.clone();
+    let mut id = causes.kind(sighting.kind)?.id.clone();
+    if id == "version-unknown" && is_below_what_is_offered(&sighting) {
+        // What is older than all that is offered was once made, for older interpreters.
+        "no-release-fits".clone_into(&mut id);
+    }
     if id == "module-absent" {
         listener.mismatch(&sighting.stream, sighting.episode, &mut sighting.facts);
     }
@@ -131,6 +136,19 @@ fn cause(
         times,
         sign: Some(sighting.sign),
     })
+}
+
+/// Whether the release that was asked for is older than each that the log says is there.
+fn is_below_what_is_offered(sighting: &Sighting) -> bool {
+    let read = |text: &String| Version::parse(text.trim()).ok();
+    let asked = sighting.facts.get("version").and_then(|v| read(&v));
+    let offered: Vec<Version> = sighting
+        .facts
+        .all("offered")
+        .iter()
+        .filter_map(read)
+        .collect();
+    asked.is_some_and(|asked| !offered.is_empty() && offered.iter().all(|o| asked < *o))
 }
 
 fn ended(found: &[Cause], passed: &[Passed]) -> Ended {

@@ -684,7 +684,7 @@ mod tests {
         syntax-too-new driver-too-old device-unsupported accelerator-build-absent toolkit-absent \
         hash-differs file-corrupt network-unreachable tls-untrusted no-space not-permitted \
         managed-environment path-too-long memory-exhausted import-circle text-encoding \
-        too-many-files crashed";
+        too-many-files crashed companion-mismatch";
 
     #[test]
     fn every_pattern_compiles_and_has_a_text_that_a_line_must_hold() {

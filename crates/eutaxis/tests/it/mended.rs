@@ -214,6 +214,96 @@ fn a_stranger_of_the_same_name_is_not_proposed() {
     assert!(!remedies.iter().any(is_stranger), "{root:#}");
 }
 
+/// An add-on's operators, code that was generated for an older library, and a library that says up to
+/// where it goes: the release that belongs to what is there, or the last one that is accepted.
+#[rstest]
+#[case::an_add_on(
+    "seracnet-optics==1.2",
+    "seracnet==2.3",
+    "import seracnet_optics",
+    "companion-mismatch",
+    "these go together on .venv"
+)]
+#[case::generated_code(
+    "snowcast==1.0",
+    "wirepack==1.21",
+    "import snowcast.depth_gen",
+    "stale-dependency",
+    "these go together on .venv"
+)]
+#[case::said_by_who_needs_it(
+    "meltcast==1.0",
+    "wirepack==1.21",
+    "import meltcast",
+    "stale-dependency",
+    "these go together on .venv"
+)]
+fn what_belongs_together_is_settled(
+    #[case] first: &str,
+    #[case] second: &str,
+    #[case] code: &str,
+    #[case] id: &str,
+    #[case] words: &str,
+) {
+    const OPTICS: &str = "import seracnet\nif seracnet.series != 2.2:\n    raise \
+        RuntimeError('operator seracnet_optics::focus does not exist')\n";
+    const FIELD: &str = "def field(name):\n    raise TypeError('Descriptors cannot be created \
+        directly.\\nIf you cannot generate it anew:\\n 1. Downgrade the wirepack package to 1.20.x or \
+        lower.')\n";
+    const NEEDS: &str = "import wirepack\nif not hasattr(wirepack, 'old'):\n    raise \
+        ImportError('Meltcast needs Wirepack 1.20 or less')\n";
+    let sources = |path: &'static str, text: &'static str| [(path, text)];
+    let (two, three) = (
+        sources("seracnet/__init__.py", "series = 2.2\n"),
+        sources("seracnet/__init__.py", "series = 2.3\n"),
+    );
+    let (bound, free) = (
+        sources("seracnet_optics/__init__.py", OPTICS),
+        sources("seracnet_optics/__init__.py", "import seracnet\n"),
+    );
+    let (takes, refuses) = (
+        sources("wirepack/__init__.py", "old = 1\ndef field(name): pass\n"),
+        sources("wirepack/__init__.py", FIELD),
+    );
+    let generated = sources(
+        "snowcast/depth_gen.py",
+        "import wirepack\nwirepack.field('depth')\n",
+    );
+    let needs = sources("meltcast/__init__.py", NEEDS);
+    let day = "2025-02-10";
+    let world = [
+        project(
+            "seracnet",
+            &[("2.2", day, "", &two), ("2.3", day, "", &three)],
+        ),
+        project(
+            "seracnet-optics",
+            &[
+                ("1.2", day, "\"seracnet\"", &bound),
+                ("1.3", day, "\"seracnet==2.3\"", &free),
+            ],
+        ),
+        project(
+            "wirepack",
+            &[("1.20.3", day, "", &takes), ("1.21", day, "", &refuses)],
+        ),
+        project("snowcast", &[("1.0", day, "\"wirepack\"", &generated)]),
+        project("meltcast", &[("1.0", day, "\"wirepack\"", &needs)]),
+    ];
+    let camp = Camp::at(depot_of(&world.concat()), &[first, second], code);
+    let root = camp.root();
+    assert_eq!(root["id"], id, "{root:#}");
+    let told = &root["remedies"][0];
+    assert!(
+        told["text"].as_str().unwrap().starts_with(words),
+        "{root:#}"
+    );
+    let typed = camp.shell(told["change"].as_str().unwrap());
+    assert_eq!(typed.code, 0, "{typed:?}");
+    let again = camp.shell(".venv/bin/python -B camp.py");
+    assert_eq!(again.code, 0, "{root:#} does not mend: {again:?}");
+}
+
 /// What an older release needs goes back with it: what was pinned of that was chosen for the newer
 /// one.
 #[test]

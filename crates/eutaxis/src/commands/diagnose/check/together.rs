@@ -104,6 +104,9 @@ fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
         }
         return all;
     }
+    if cause.id == "companion-mismatch" {
+        return companions(checker, cause);
+    }
     // Where the library itself raised it, who called it is what needs another release of it.
     let caller = facts
         .get("caller")
@@ -124,6 +127,38 @@ fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
     let needed = facts.get("requirement_needed").and_then(|n| read(&n));
     let found = || facts.get("found_project").and_then(|n| read(&n));
     project.into_iter().chain(needed.or_else(found)).collect()
+}
+
+/// An add-on, in whatever release goes with the core that is placed; the core is the project of which
+/// it states one release.
+fn companions(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
+    let Some(add_on) = checker.project(cause) else {
+        return Vec::new();
+    };
+    let told = cause
+        .facts
+        .get("core")
+        .and_then(|c| checker.owner(&c).or_else(|| Name::parse(&c).ok()));
+    let stated = || {
+        let placed = checker.snapshot.as_ref()?.visible(&add_on)?;
+        let metadata = placed.metadata.as_ref().ok()?;
+        let exact = |r: &&Requirement| {
+            r.versions()
+                .is_some_and(|v| v.to_string().starts_with("=="))
+        };
+        metadata.requires.iter().find(exact).map(|r| r.name.clone())
+    };
+    let there = |core: &Name| checker.placed(core).is_some();
+    let core = stated().filter(there).or(told);
+    let core = core.map(|core| match checker.placed(&core) {
+        Some(version) => Requirement::exactly(&core, version),
+        None => Requirement::any(&core),
+    });
+    // The release that failed is not what mends.
+    let other = checker.placed(&add_on).map(|v| format!("{add_on}!={v}"));
+    let other = other.and_then(|text| Requirement::parse(&text).ok());
+    let other = other.unwrap_or_else(|| Requirement::any(&add_on));
+    std::iter::once(other).chain(core).collect()
 }
 
 /// The one that needs something, pinned to its release where the log names one: `a 1.0`.
