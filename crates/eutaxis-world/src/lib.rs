@@ -20,6 +20,7 @@ mod hash;
 pub mod interfaces;
 pub mod interpreter;
 pub mod loader;
+pub mod look;
 pub mod network;
 mod process;
 pub mod processor;

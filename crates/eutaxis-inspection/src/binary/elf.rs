@@ -114,6 +114,10 @@ pub(super) fn read<'data, H: FileHeader<Endian = Endianness>, R: ReadRef<'data>>
         segments,
     };
     ensure_whole(&loaded)?;
+    let named = segments
+        .iter()
+        .find_map(|s| s.interpreter(endian, data).ok().flatten());
+    binary.loader = named.map(|bytes| String::from_utf8_lossy(bytes).into_owned());
     device_code(header, &loaded, &mut binary);
     let Some(segment) = segments
         .iter()

@@ -77,6 +77,8 @@ pub struct Binary {
     pub arch: String,
     /// 32 or 64.
     pub bits: u32,
+    /// The loader that a program asks for (PT_INTERP): without it the system starts none.
+    pub loader: Option<String>,
     /// The name that it gives itself as a library.
     pub soname: Option<String>,
     /// Libraries that must be there, in the order in which they are looked for.
@@ -111,6 +113,7 @@ impl Binary {
             format,
             arch: arch.to_owned(),
             bits,
+            loader: None,
             soname: None,
             needs: Vec::new(),
             wishes: Vec::new(),

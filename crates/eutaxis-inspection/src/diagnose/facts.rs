@@ -165,6 +165,11 @@ impl Facts {
             self.set_if_absent("project", wheel.name.as_str());
             self.set_if_absent("version", wheel.version.to_string());
         }
+        if let Some(library) = self.get("library").filter(|_| self.get("path").is_none()) {
+            let mut words = line.split([' ', '\'', '"', '(', ')', ',', ':']);
+            let whole = words.find(|w| w.contains('/') && w.ends_with(library.as_str()));
+            whole.into_iter().for_each(|path| self.set("path", path));
+        }
         if let Some(path) = self.get("path") {
             if let Some(package) = package_of(&path) {
                 // `cannot import name 'x' from 'y' (PATH)`: the path is that of what lacks it.

@@ -67,6 +67,8 @@ pub enum CheckKind {
     Builds,
     /// The interpreters here that have what this one does not.
     Interpreters,
+    /// The file that is named, where it is here.
+    Files,
 }
 
 /// A kind of cause.

@@ -48,7 +48,7 @@ pub(crate) fn compiled_files(wheel: &Path) -> Option<Vec<CompiledFile>> {
 }
 
 /// Whether a file's name is one of compiled files.
-pub(crate) fn is_named_compiled(path: &str) -> bool {
+pub fn is_named_compiled(path: &str) -> bool {
     let lower = path.to_ascii_lowercase();
     let endings = [".so", ".pyd", ".dll", ".dylib"];
     endings.iter().any(|e| lower.ends_with(e)) || lower.contains(".so.")

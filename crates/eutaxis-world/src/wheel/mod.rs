@@ -8,7 +8,8 @@ mod contents;
 mod modules;
 
 pub(crate) use archive::{Archive, Member};
-pub(crate) use compiled::{CompiledFile, compiled_files, is_named_compiled};
+pub use compiled::is_named_compiled;
+pub(crate) use compiled::{CompiledFile, compiled_files};
 pub(crate) use contents::{Seen, check, hash_of_part, is_other_hash};
 pub use modules::{Sources, among_modules, sources, top_modules};
 

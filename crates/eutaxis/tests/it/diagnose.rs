@@ -9,7 +9,9 @@ use rstest::rstest;
 use serde_json::Value;
 
 use crate::field::{Field, ran};
-use crate::hut::{Hut, Placed, needing, plain, python};
+use eutaxis_demo::Library;
+
+use crate::hut::{Hut, Placed, library, needing, plain, python};
 
 /// A field with the demo's logs.
 fn field() -> Field {
@@ -347,6 +349,76 @@ fn a_module_is_looked_for_where_it_may_be() {
     hut.field.write(".venv/bin/fieldlog", "#!/bin/sh\n");
     let answer = diagnose("bash: fieldlog: command not found", &[]);
     assert_eq!(verified(root(&answer))[0].1, ".venv/bin/fieldlog");
+}
+
+/// Before a message is believed, the file that it names is looked at.
+#[rstest]
+#[case::a_page_in_its_place("<html>\n".into(), "ImportError: {}: invalid ELF header", "file-corrupt",
+    "is text, which begins `<html>`")]
+#[case::nothing_in_it("".into(), "OSError: {}: file too short", "file-corrupt", "is there and empty")]
+#[case::cut_off(library(&Library::module("_core"))[..200].to_vec(),
+    "ImportError: {}: cannot open shared object file: No such file or directory", "file-corrupt",
+    "is no whole compiled file")]
+#[case::of_another_processor(
+    of_another_processor(),
+    "ImportError: {}: cannot open shared object file: No such file or directory",
+    "wrong-architecture",
+    "is compiled for Linux"
+)]
+#[case::as_it_must_be(library(&Library::module("_core")),
+    "ImportError: {}: undefined symbol: firn_depth", "symbol-absent", "")]
+fn the_file_that_a_log_names_is_looked_at(
+    #[case] content: Vec<u8>,
+    #[case] message: &str,
+    #[case] id: &str,
+    #[case] said: &str,
+) {
+    let field = Field::empty();
+    let path = field.path("_core.so");
+    std::fs::write(&path, content).unwrap();
+    let log = message.replace("{}", &path.display().to_string());
+    field.write("it.log", &format!("{log}\n"));
+    let cause = root(&field.json(1, &["diagnose", "it.log"])).clone();
+    assert_eq!(cause["id"], id, "{cause:#}");
+    let checked = cause["checked"].as_array().unwrap();
+    let is_said = |c: &Value| c.as_str().unwrap().contains(said);
+    assert_eq!(checked.iter().any(is_said), !said.is_empty(), "{cause:#}");
+}
+
+fn of_another_processor() -> Vec<u8> {
+    let arch = match std::env::consts::ARCH {
+        "aarch64" => "x86_64",
+        _ => "aarch64",
+    };
+    library(&Library {
+        arch: arch.to_owned(),
+        ..Library::module("_core")
+    })
+}
+
+/// A program that the shell does not find although it is there: its interpreter is gone, or it is for
+/// another processor.
+#[test]
+fn a_program_that_is_there_and_cannot_be_started_is_looked_at() {
+    let field = Field::empty();
+    let path = field.path("tool");
+    let shown = path.display();
+    field.write(
+        "it.log",
+        &format!("bash: {shown}: No such file or directory\n"),
+    );
+    let told = |field: &Field| root(&field.json(1, &["diagnose", "it.log"])).clone();
+    std::fs::write(&path, "#!/nowhere/e/bin/python\n").unwrap();
+    let cause = told(&field);
+    assert_eq!(
+        (&cause["id"], &cause["facts"]["path"]),
+        (&"module-absent".into(), &"/nowhere/e/bin/python".into()),
+        "{cause:#}"
+    );
+    std::fs::write(&path, of_another_processor()).unwrap();
+    assert_eq!(told(&field)["id"], "wrong-architecture");
+    std::fs::remove_file(&path).unwrap();
+    assert_eq!(told(&field)["checked"][0], "tool is not there now");
 }
 
 /// Of what came and went with series of the interpreter it is known which of those that are here have

@@ -3,6 +3,7 @@
 //! A new check is a file, a [`CheckKind`] and a line in [`check_of`].
 
 mod builds;
+mod files;
 mod fitted;
 mod interpreters;
 mod libraries;
@@ -56,6 +57,7 @@ fn check_of(kind: CheckKind) -> Check {
         CheckKind::Modules => modules::check,
         CheckKind::Moved => moved::check,
         CheckKind::Together => together::check,
+        CheckKind::Files => files::check,
         CheckKind::Builds => builds::check,
         CheckKind::Interpreters => interpreters::check,
     }
