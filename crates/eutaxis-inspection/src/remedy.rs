@@ -119,6 +119,20 @@ impl Invocation {
 }
 
 impl Step {
+    /// Names a file otherwise, in the commands of the program.
+    pub fn rename(&mut self, file: &str, other: &str) {
+        match self {
+            Step::Run(all) => {
+                let words = all.iter_mut().flat_map(|one| &mut one.words);
+                words
+                    .filter(|w| *w == file)
+                    .for_each(|w| other.clone_into(w));
+            }
+            Step::Without { then, .. } => then.rename(file, other),
+            Step::Enter { .. } | Step::Start(_) | Step::Line(_) => {}
+        }
+    }
+
     /// One command.
     pub fn run<T: Into<String>>(verb: Verb, words: impl IntoIterator<Item = T>) -> Self {
         Step::Run(vec![Invocation::new(verb, words)])

@@ -27,6 +27,8 @@ const VERDICT: u64 = 3;
 const LONGEST_EXCERPT: usize = 300;
 /// So much of the end is kept for a log that nothing explains.
 const TAIL: usize = 4096;
+/// A log of so many bytes is a long one.
+const LONG: u64 = 2 << 20;
 /// So many lines that are looked at are listened to for where the log was written.
 const MOST_HEARD: usize = 20_000;
 
@@ -213,7 +215,7 @@ impl<'a> Reader<'a> {
 
     /// How many bytes stand before the next line that is worth a look.
     fn to_next_hint(&self, text: &[u8]) -> usize {
-        let Some(finder) = self.causes.finder() else {
+        let Some(finder) = self.causes.finder(self.bytes >= LONG) else {
             return 0;
         };
         let Some(found) = finder.find(text) else {

@@ -96,9 +96,35 @@ fn same_advice(a: &str, b: &str) -> bool {
     start(a) == start(b)
 }
 
-/// The first text whose facts are all known.
+/// The first text whose facts are all known; long paths by their ends, the line itself shows them
+/// whole.
 fn first(wording: &Wording, facts: &Facts) -> Option<String> {
-    wording.each().iter().find_map(|text| filled(text, facts))
+    let shown = |name: &str| {
+        let value = facts.get(name)?;
+        Some(match name {
+            "path" | "file" => shortened(&value),
+            _ => value,
+        })
+    };
+    wording.each().iter().find_map(|text| put_in(text, &shown))
+}
+
+/// A path of more than this many characters is long.
+const LONG: usize = 60;
+
+/// The end of a long path: from the folder of packages on, else the last two parts.
+fn shortened(path: &str) -> String {
+    if path.chars().count() <= LONG {
+        return path.to_owned();
+    }
+    let parts: Vec<&str> = path.split(['/', '\\']).collect();
+    let packages = parts.iter().rposition(|p| p.ends_with("-packages"));
+    let from = packages.map_or(parts.len().saturating_sub(2), |at| at + 1);
+    let slash = if path.contains('\\') { "\\" } else { "/" };
+    match parts.get(from..) {
+        Some(end) if !end.is_empty() => end.join(slash),
+        _ => path.to_owned(),
+    }
 }
 
 /// A text with `{name}` replaced by the fact; none when one is not known.
@@ -179,6 +205,15 @@ fn put_in(text: &str, fact: &dyn Fn(&str) -> Option<String>) -> Option<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn long_paths_are_told_by_their_ends() {
+        let packages = "/Users/ada/ice/.venv/lib/python3.11/site-packages/icelens/_core.so";
+        assert_eq!(shortened(packages), "icelens/_core.so");
+        let own = "/home/ada/a-folder-of-a-season/of-the-north-ridge/and-its-logs/depth.py";
+        assert_eq!(shortened(own), "and-its-logs/depth.py");
+        assert_eq!(shortened("/srv/melt/season.py"), "/srv/melt/season.py");
+    }
 
     #[test]
     fn what_a_log_says_is_never_read_by_the_shell() {

@@ -6,7 +6,7 @@ pub(super) mod literals;
 use std::collections::BTreeMap;
 use std::sync::{Arc, LazyLock, OnceLock};
 
-use aho_corasick::AhoCorasick;
+use aho_corasick::{AhoCorasick, AhoCorasickKind};
 use regex::bytes::{Regex, RegexBuilder};
 use serde::Deserialize;
 use toml::Spanned;
@@ -398,6 +398,8 @@ pub struct Causes {
     /// Patterns without such a text.
     always: Vec<usize>,
     finder: OnceLock<Option<AhoCorasick>>,
+    /// The same for long texts: it takes longer to make.
+    fast: OnceLock<Option<AhoCorasick>>,
 }
 
 static BUILT_IN: LazyLock<Arc<Causes>> = LazyLock::new(|| {
@@ -577,22 +579,31 @@ impl Causes {
         }
     }
 
-    /// What finds lines that are worth a look; none when every line is.
-    pub fn finder(&self) -> Option<&AhoCorasick> {
-        self.hinted().filter(|_| self.always.is_empty())
+    /// What finds lines that are worth a look; none when every line is. For a long text it is one
+    /// that is worth the time that it takes to be made.
+    pub fn finder(&self, is_long: bool) -> Option<&AhoCorasick> {
+        if !self.always.is_empty() {
+            return None;
+        }
+        match is_long {
+            true => {
+                let make = || self.made(AhoCorasickKind::DFA);
+                self.fast.get_or_init(make).as_ref()
+            }
+            false => self.hinted(),
+        }
     }
 
     /// What finds the texts of all patterns that have one.
     fn hinted(&self) -> Option<&AhoCorasick> {
-        let build = || {
-            let kind = Some(aho_corasick::AhoCorasickKind::DFA);
-            AhoCorasick::builder()
-                .ascii_case_insensitive(true)
-                .kind(kind)
-                .build(self.hints.iter().map(|(t, _)| t))
-                .ok()
-        };
-        self.finder.get_or_init(build).as_ref()
+        let make = || self.made(AhoCorasickKind::ContiguousNFA);
+        self.finder.get_or_init(make).as_ref()
+    }
+
+    fn made(&self, kind: AhoCorasickKind) -> Option<AhoCorasick> {
+        let mut builder = AhoCorasick::builder();
+        builder.ascii_case_insensitive(true).kind(Some(kind));
+        builder.build(self.hints.iter().map(|(t, _)| t)).ok()
     }
 
     /// The patterns that may find something in a line, in their order, with what they are for.

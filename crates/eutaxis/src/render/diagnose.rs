@@ -55,7 +55,11 @@ fn lines(of: &[String]) -> String {
 
 /// A word in the margin, and text beside it.
 fn beside(word: &str, painted: &str, text: &str, width: usize) -> String {
-    let wrapped = wrap(&escaped(text), width.saturating_sub(INDENT));
+    let room = width.saturating_sub(INDENT).max(1);
+    let wrapped: Vec<String> = wrap(&escaped(text), room)
+        .iter()
+        .flat_map(|line| broken(line, room))
+        .collect();
     let lead = |i: usize| {
         if i == 0 {
             format!("{painted}{}", " ".repeat(INDENT.saturating_sub(word.len())))
@@ -67,6 +71,14 @@ fn beside(word: &str, painted: &str, text: &str, width: usize) -> String {
         .iter()
         .enumerate()
         .map(|(i, line)| format!("{}{line}\n", lead(i)).replace(" \n", "\n"))
+        .collect()
+}
+
+/// A line in pieces of so many characters: a path may be longer than any line.
+fn broken(line: &str, room: usize) -> Vec<String> {
+    let all: Vec<char> = line.chars().collect();
+    all.chunks(room)
+        .map(|piece| piece.iter().collect())
         .collect()
 }
 
@@ -198,7 +210,9 @@ fn other_cause(found: &Found, root: &Found, width: usize) -> String {
     let title = format!("line {}: {}{of}", found.cause.line, found.told.title);
     let mut text = format!("\n{}", beside("also", &style::care("also"), &title, width));
     if let Some(first) = found.told.remedies.first() {
-        text.push_str(&beside("", "", &first.words, width));
+        let rests = first.evidence.map_or(String::new(), |e| format!("  ({e})"));
+        let words = format!("{}{rests}", first.words);
+        text.push_str(&beside("", "", &words, width));
         for line in first
             .step
             .iter()

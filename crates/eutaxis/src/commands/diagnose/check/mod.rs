@@ -26,7 +26,7 @@ use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
 use eutaxis_core::knowledge::{Causes, CheckKind, Cure};
 use eutaxis_core::offer::{Chronology, Policy, Wheels};
-use eutaxis_core::pins::Lock;
+use eutaxis_core::pins::{Lock, lock_file_name_for};
 use eutaxis_core::remedy::{Invocation, Remedy, Step, Verb};
 use eutaxis_core::solve::{Alternative, Chosen, Clash, Problem, Solution};
 use eutaxis_core::targets::{Implementation, Interpreter, Platform};
@@ -224,7 +224,18 @@ impl<'a> Checker<'a> {
         if kinds_lead_to_a_proof && let Some(remedy) = self.prove_again(&cause, &checked) {
             checked.remedies.push(remedy);
         }
-        self.told(cause, checked)
+        let mut told = self.told(cause, checked);
+        if place > 0 {
+            // The remedies of several causes do not write over each other.
+            let own = lock_file_name_for(placed::MEND, &(place + 1).to_string());
+            let steps = told
+                .told
+                .remedies
+                .iter_mut()
+                .filter_map(|r| r.step.as_mut());
+            steps.for_each(|step| step.rename(placed::MEND, &own));
+        }
+        told
     }
 
     /// The pins' question once more, proven, where a placed project fails when it is imported and
