@@ -37,6 +37,10 @@ pub(crate) fn bearing(
     lacking: Option<&Version>,
 ) -> Result<Bearing, Error> {
     let sought = Sought::surely(module, name);
+    let by_word = Sought {
+        by_word: true,
+        ..sought
+    };
     let all = releases(run, problem, project)?;
     let from = match lacking {
         Some(version) => all.iter().find(|r| r.version == *version),
@@ -47,6 +51,7 @@ pub(crate) fn bearing(
         (None, Some(newest)) => match sought.is_in(run, project, newest) {
             Ok(Some(true)) => return Ok(Bearing::Newest),
             Ok(Some(false)) => newest,
+            Ok(None) if by_word.is_in(run, project, newest).ok() == Some(Some(false)) => newest,
             Ok(None) | Err(_) => return Ok(Bearing::Unknown),
         },
         (None, None) => return Ok(Bearing::None),
@@ -54,11 +59,7 @@ pub(crate) fn bearing(
     if let Some(having) = nearest_having(run, project, &all, &from.version, None, sought)? {
         return Ok(Bearing::Within(having.bound()));
     }
-    let by_word = Sought {
-        by_word: true,
-        ..sought
-    };
-    if lacking.is_none() || name.is_none() || by_word.is_in(run, project, from)? == Some(true) {
+    if name.is_none() || by_word.is_in(run, project, from)? == Some(true) {
         return Ok(Bearing::None);
     }
     let mentioning = nearest_having(run, project, &all, &from.version, None, by_word)?;

@@ -128,8 +128,7 @@ impl Sought<'_> {
             Some(read) if read.open.is_none() && read.makes.is_empty() => Some(false),
             _ => {
                 let told = source.filter(|_| self.by_word);
-                told.filter(|(_, bytes)| mentions(bytes, name))
-                    .map(|_| true)
+                told.map(|(_, bytes)| mentions(bytes, name))
             }
         })
     }

@@ -214,6 +214,38 @@ fn a_stranger_of_the_same_name_is_not_proposed() {
     assert!(!remedies.iter().any(is_stranger), "{root:#}");
 }
 
+/// A module that makes its names while it runs: the releases that speak of the name are told from
+/// those that do not, and what is read of it proves nothing.
+#[test]
+fn names_that_are_made_while_a_module_runs_are_looked_for_by_their_words() {
+    const MAKES: &str = "def __getattr__(name):\n    if name == 'parse_station':\n        return \
+        str\n    raise AttributeError(name)\n";
+    const NONE: &str = "def __getattr__(name):\n    raise AttributeError(\"module 'gustlib' has no \
+        attribute '%s'\" % name)\n";
+    let (had, lost) = (
+        [("gustlib/__init__.py", MAKES)],
+        [("gustlib/__init__.py", NONE)],
+    );
+    let world = project(
+        "gustlib",
+        &[
+            ("2.1", "2024-02-10", "", &had),
+            ("2.2", "2024-08-10", "", &had),
+            ("2.3", "2025-06-10", "", &lost),
+        ],
+    );
+    let code = "import gustlib\ngustlib.parse_station";
+    let camp = Camp::at(depot_of(&world), &["gustlib"], code);
+    let root = camp.root();
+    let first = &root["remedies"][0];
+    let words = "hold gustlib below 2.3: 2.2 still speaks of parse_station";
+    assert_eq!(first["text"], words, "{root:#}");
+    assert_eq!(first["evidence"], "solved");
+    assert_eq!(camp.shell(first["change"].as_str().unwrap()).code, 0);
+    let again = camp.shell(".venv/bin/python -B camp.py");
+    assert_eq!(again.code, 0, "{again:?}");
+}
+
 /// An add-on's operators, code that was generated for an older library, and a library that says up to
 /// where it goes: the release that belongs to what is there, or the last one that is accepted.
 #[rstest]

@@ -24,7 +24,7 @@ use eutaxis_core::evidence::Evidence;
 use eutaxis_core::examine::Snapshot;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
-use eutaxis_core::knowledge::{Causes, CheckKind, Cure};
+use eutaxis_core::knowledge::{Causes, CheckKind, Cure, bringing};
 use eutaxis_core::offer::{Chronology, Policy, Wheels};
 use eutaxis_core::pins::{Lock, lock_file_name_for};
 use eutaxis_core::remedy::{Invocation, Remedy, Step, Verb};
@@ -659,7 +659,7 @@ impl<'a> Checker<'a> {
     fn project(&self, cause: &Cause) -> Option<Name> {
         let named = cause.facts.get("project").filter(|p| p != "python");
         let told = named.or_else(|| cause.facts.get("of"))?;
-        Some(self.owner(&told).unwrap_or(Name::parse(&told).ok()?))
+        self.project_of(&told)
     }
 
     /// The project that a module at the top belongs to in the environment that was named.
@@ -687,6 +687,15 @@ impl<'a> Checker<'a> {
             .find(|p| owns(p))
             .or_else(|| snapshot.projects.iter().find(|p| named(p)));
         found.map(|p| p.name.clone())
+    }
+
+    /// The project of a name, or of a module at the top: who owns it in the environment that was
+    /// named, who usually brings it, who bears its name.
+    fn project_of(&self, name: &str) -> Option<Name> {
+        let usual = || Name::parse(bringing(name).first()?).ok();
+        self.owner(name)
+            .or_else(usual)
+            .or_else(|| Name::parse(name).ok())
     }
 
     /// The release that is placed in the environment that was named.

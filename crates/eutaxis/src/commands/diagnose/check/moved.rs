@@ -18,6 +18,9 @@ pub(super) fn check(
     checked: &mut Checked,
 ) -> Result<(), Error> {
     if checker.depots.is_empty() {
+        if let Some(interface) = interface(checker, cause).filter(|_| cause.id == "api-removed") {
+            earlier(cause, &interface, checked);
+        }
         return Ok(());
     }
     let by = cause.facts.get("of").or_else(|| {
@@ -28,7 +31,7 @@ pub(super) fn check(
     });
     let by = by
         .filter(|of| of != "python")
-        .and_then(|of| checker.owner(&of).or_else(|| Name::parse(&of).ok()));
+        .and_then(|of| checker.project_of(&of));
     let spot = checker.spot(cause)?;
     moved_to(checker, cause, &spot, checked)?;
     // Code of a project that lacks its own name was asked for it by somebody else.
@@ -52,6 +55,26 @@ pub(super) fn check(
         (Some(by), None) => of_interpreter(checker, cause, &by, &spot, checked),
         (None, None) => Ok(()),
     }
+}
+
+/// What can be said without a depot: which project is to be held back, and to where, as far as the
+/// log tells.
+fn earlier(cause: &Cause, interface: &Name, checked: &mut Checked) {
+    let told = cause
+        .facts
+        .get("version")
+        .or_else(|| cause.facts.get("found"));
+    let series = told
+        .and_then(|v| Version::parse(&v).ok())
+        .map(|v| v.release_number(0));
+    let text = match series.filter(|major| *major > 0) {
+        Some(major) => format!("hold {interface} below {major}: ask for {interface}<{major}"),
+        None => format!(
+            "hold {interface} to an earlier release than the one that ran, in which the name was \
+                still there: ask for {interface}<VERSION"
+        ),
+    };
+    checked.suggest(text, None);
 }
 
 /// The project to which the message says that a name was moved.
@@ -93,9 +116,7 @@ fn interface(checker: &Checker<'_>, cause: &Cause) -> Option<Name> {
     if eutaxis_core::knowledge::standing(&top).is_some() {
         return None;
     }
-    library
-        .or_else(|| checker.owner(&top))
-        .or_else(|| Name::parse(&top).ok())
+    library.or_else(|| checker.project_of(&top))
 }
 
 /// The placed project that brings a library.
@@ -196,6 +217,12 @@ fn below_series(
     asks.pop();
     asks.push(below);
     match checker.settled(spot, &asks)? {
+        Some(solution) if lacks_it_as_well(checker, cause, interface, &solution) => {
+            let version = with_version(&solution, interface);
+            checked.say(format!(
+                "{version}, the newest below {major}, does not have it either"
+            ));
+        }
         Some(solution) => {
             let version =
                 version_of(&solution, interface).map_or(String::new(), |v| format!(" {v}"));
@@ -217,6 +244,23 @@ fn below_series(
         None => {}
     }
     Ok(())
+}
+
+/// Whether the files of a release show that it lacks the name, too.
+fn lacks_it_as_well(
+    checker: &Checker<'_>,
+    cause: &Cause,
+    interface: &Name,
+    solution: &Solution,
+) -> bool {
+    let (module, name) = (cause.facts.get("module"), cause.facts.get("name"));
+    let chosen = solution.chosen.iter().find(|c| c.project == *interface);
+    match (module, name, chosen) {
+        (Some(module), Some(name), Some(chosen)) => {
+            has(&checker.run, chosen, (module.as_str(), Some(name.as_str()))) == Some(false)
+        }
+        _ => false,
+    }
 }
 
 /// The newest releases that have the name which code takes: those before it went, or those since it
@@ -272,9 +316,14 @@ fn with_name(
     let with = by.map_or(String::new(), |by| {
         format!(", with {}", with_version(&solution, by))
     });
+    // A module that makes its names while it runs tells no more than that it speaks of one.
+    let does = match has {
+        Some(_) => "has",
+        None => "still speaks of",
+    };
     let what = match bound.strip_prefix('<') {
-        Some(series) => format!("hold {interface} below {series}: {version} has {name}{with}"),
-        None => format!("take {interface} {version}, which has {name}{with}"),
+        Some(series) => format!("hold {interface} below {series}: {version} {does} {name}{with}"),
+        None => format!("take {interface} {version}, which {does} {name}{with}"),
     };
     match has {
         Some(_) => checker.shown_by_files(checked, what, &asks, spot, &solution),

@@ -111,7 +111,7 @@ fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
     let caller = facts
         .get("caller")
         .filter(|_| facts.get("accepts").is_some());
-    let caller = caller.and_then(|c| checker.owner(&c).or_else(|| Name::parse(&c).ok()));
+    let caller = caller.and_then(|c| checker.project_of(&c));
     let project =
         caller
             .or_else(|| checker.project(cause))
@@ -135,10 +135,7 @@ fn companions(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
     let Some(add_on) = checker.project(cause) else {
         return Vec::new();
     };
-    let told = cause
-        .facts
-        .get("core")
-        .and_then(|c| checker.owner(&c).or_else(|| Name::parse(&c).ok()));
+    let told = cause.facts.get("core").and_then(|c| checker.project_of(&c));
     let stated = || {
         let placed = checker.snapshot.as_ref()?.visible(&add_on)?;
         let metadata = placed.metadata.as_ref().ok()?;

@@ -8,6 +8,7 @@ use eutaxis_core::knowledge::distribution_like;
 use eutaxis_core::remedy::{Remedy, Step, Verb};
 use eutaxis_core::targets::Interpreter;
 use eutaxis_world::Error;
+use eutaxis_world::environment::snapshot::distribution;
 use eutaxis_world::root::root;
 
 use super::{Checker, Spot, called, is_named, spec};
@@ -42,6 +43,13 @@ impl Checker<'_> {
             && origin.contradicts(platform)
         {
             return Whereabouts::Elsewhere(format!("this machine is {platform}"));
+        }
+        let own = distribution(&root());
+        if let (Some(other), Some(here)) = (origin.distribution.as_deref(), own.first())
+            && !own.iter().any(|d| d == other)
+            && !distribution_like(other).contains(here)
+        {
+            return Whereabouts::Elsewhere(format!("it is {other}, and this machine {here}"));
         }
         match absent(&origin.paths, &root()) {
             Some(path) => Whereabouts::Elsewhere(format!("{path} is not here")),
