@@ -72,6 +72,14 @@ sys.stdout.write("\n@@" + json.dumps(out))
 '''
 
 
+# Modules that are not looked into, by the series that have them; what an interpreter can be built without counts as there.
+UNLOOKED = {
+    "2.7": ["Tkinter", "ttk", "tkMessageBox", "tkFileDialog"],
+    "2.7-3.12": ["lib2to3"],
+    "": ["antigravity", "ensurepip", "idlelib", "pydoc_data", "test", "this", "tkinter", "turtle", "turtledemo", "venv"],
+}
+
+
 def ask(interpreter, text):
     done = subprocess.run([interpreter, "-c", ASK], input=text, capture_output=True, text=True, check=True)
     return json.loads(done.stdout.rsplit("\n@@", 1)[1])
@@ -143,6 +151,11 @@ def main():
     print("# Modules and names of the standard library by the series that have them: 2.7 to the newest that was asked, on Linux.")
     print("# Written by standard-names.py. What every series has, or what cannot be told, is not listed as absent.")
     print(f"series = {json.dumps(all_series)}")
+    for which, names in UNLOOKED.items():
+        if which:
+            some[which] = sorted(set(some.get(which, [])) | set(names))
+        else:
+            always = sorted(set(always) | set(names))
     print(f"always = {json.dumps(' '.join(always))}")
     print("\n[modules]")
     for which, names in sorted(some.items()):

@@ -244,6 +244,13 @@ mod tests {
     #[test]
     fn the_library_is_known_by_its_tops() {
         assert!(is_standard("os") && is_standard("imp") && is_standard("tomllib"));
+        // Not looked into, and there all the same.
+        assert!(is_standard("tkinter") && is_standard("lib2to3"));
+        assert_eq!(lacking_module("lib2to3", (3, 12)), None);
+        assert_eq!(
+            lacking_module("lib2to3", (3, 13)),
+            Some(Lacking::Gone((3, 13)))
+        );
         assert!(!is_standard("radargram"));
         assert!(NAMES.names.len() > 300);
     }

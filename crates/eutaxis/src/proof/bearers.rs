@@ -118,3 +118,30 @@ pub(crate) fn takes_whatever(
     let sought = Sought::surely(module, name);
     takes(run, &chosen.project, &release, file, sought).unwrap_or(false)
 }
+
+/// The bound within which a module of a project speaks of something (an argument, a method), where one
+/// release does not.
+///
+/// # Errors
+/// When the network fails.
+pub(crate) fn speaking(
+    run: &Run,
+    problem: &Problem,
+    project: &Name,
+    (module, word): (&str, &str),
+    lacking: &Version,
+) -> Result<Option<String>, Error> {
+    let sought = Sought {
+        anywhere: true,
+        ..Sought::surely(module, Some(word))
+    };
+    let all = releases(run, problem, project)?;
+    let from = all.iter().find(|r| r.version == *lacking);
+    match from {
+        Some(from) if sought.is_in(run, project, from)? == Some(false) => {
+            let having = nearest_having(run, project, &all, lacking, None, sought)?;
+            Ok(having.map(|h| h.bound()))
+        }
+        Some(_) | None => Ok(None),
+    }
+}

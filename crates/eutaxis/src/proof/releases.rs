@@ -82,6 +82,8 @@ pub(super) struct Sought<'a> {
     pub(super) name: Option<&'a str>,
     /// A source that makes names while it runs has the name where it mentions it.
     pub(super) by_word: bool,
+    /// Every source has the name where it mentions it: it is no name of a module.
+    pub(super) anywhere: bool,
 }
 
 impl<'a> Sought<'a> {
@@ -91,6 +93,7 @@ impl<'a> Sought<'a> {
             module,
             name,
             by_word: false,
+            anywhere: false,
         }
     }
 }
@@ -122,6 +125,9 @@ impl Sought<'_> {
             return Ok(None);
         }
         let source = sources.found.iter().find(|(p, _)| *p == located.file);
+        if self.anywhere {
+            return Ok(source.map(|(_, bytes)| mentions(bytes, name)));
+        }
         let read = source.map(|(_, bytes)| Module::read(bytes));
         Ok(match read {
             Some(read) if read.gives(name) => Some(true),

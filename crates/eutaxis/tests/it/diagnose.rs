@@ -213,12 +213,6 @@ fn the_demos_logs_have_remedies_that_work(
         kind:\n          ^\nSyntaxError: invalid syntax", &["--target", "ridge-logger"],
     "syntax-too-new", "", "take neveplot 1.1, the newest with a wheel that runs on ridge-logger"
 )]
-#[case::a_name_that_is_gone(
-    "  File \"/e/lib/python3.11/site-packages/icelens/a.py\", line 3, in f\n    \
-        moulin.old()\nAttributeError: module 'moulin' has no attribute \
-        'old'", &["--target", "base-camp"],
-    "api-removed", "series 5 of moulin began 2024-09-03: it has never met it", "hold moulin below 5"
-)]
 #[case::a_module_that_the_interpreter_dropped(
     "  File \"/e/lib/python3.12/site-packages/tarnlog/a.py\", line 3, in f\n    import \
         imp\nModuleNotFoundError: No module named 'imp'", &["--target", "base-camp"],
@@ -349,6 +343,25 @@ fn a_module_is_looked_for_where_it_may_be() {
     hut.field.write(".venv/bin/fieldlog", "#!/bin/sh\n");
     let answer = diagnose("bash: fieldlog: command not found", &[]);
     assert_eq!(verified(root(&answer))[0].1, ".venv/bin/fieldlog");
+}
+
+/// What lacks the name as well mends nothing.
+#[test]
+fn a_release_without_the_name_is_not_proposed() {
+    let field = field();
+    field.write(
+        "it.log",
+        "  File \"/e/lib/python3.11/site-packages/icelens/a.py\", line 3, in f\n    \
+            moulin.old()\nAttributeError: module 'moulin' has no attribute 'old'\n",
+    );
+    let answer = field.json(1, &["diagnose", "it.log", "--target", "base-camp"]);
+    let cause = root(&answer);
+    let checked = cause["checked"].to_string();
+    let began = "series 5 of moulin began 2024-09-03: it has never met it";
+    assert!(checked.contains(began), "{cause:#}");
+    let lacks = "moulin 4.2, the newest below 5, does not have it either";
+    assert!(checked.contains(lacks), "{cause:#}");
+    assert_eq!(verified(cause), [], "{cause:#}");
 }
 
 /// Before a message is believed, the file that it names is looked at.

@@ -214,6 +214,58 @@ fn a_stranger_of_the_same_name_is_not_proposed() {
     assert!(!remedies.iter().any(is_stranger), "{root:#}");
 }
 
+/// An argument that went: of what the caller needs and came after it, the one that has what was called
+/// is held to the newest release that speaks of the argument.
+#[test]
+fn what_was_called_otherwise_is_held_back() {
+    const HAD: &str = "class Link:\n    def __init__(self, proxies=None): pass\n";
+    const LOST: &str = "class Link:\n    def __init__(self): pass\n";
+    const CALLS: &str = "from linklib.core import Link\ndef open_it():\n    return \
+        Link(proxies=None)\n";
+    let sources = |path: &'static str, text: &'static str| [(path, text)];
+    let (had, lost) = (
+        sources("linklib/core.py", HAD),
+        sources("linklib/core.py", LOST),
+    );
+    let calls = sources("mastradio/__init__.py", CALLS);
+    let tide = sources("tidelib/__init__.py", "high = 4\n");
+    let world = [
+        project(
+            "linklib",
+            &[
+                ("0.26", "2024-02-10", "", &had),
+                ("0.27", "2024-05-10", "", &had),
+                ("0.28", "2025-06-10", "", &lost),
+                ("0.29", "2025-07-10", "", &lost),
+            ],
+        ),
+        project(
+            "tidelib",
+            &[
+                ("1.0", "2024-01-10", "", &tide),
+                ("2.0", "2025-12-10", "", &tide),
+            ],
+        ),
+        project(
+            "mastradio",
+            &[("1.4", "2024-08-10", "\"linklib\", \"tidelib\"", &calls)],
+        ),
+    ];
+    let code = "import mastradio\nmastradio.open_it()";
+    let camp = Camp::at(depot_of(&world.concat()), &["mastradio"], code);
+    let root = camp.root();
+    assert_eq!(root["id"], "stale-dependency", "{root:#}");
+    let first = &root["remedies"][0];
+    let text = first["text"].as_str().unwrap();
+    assert!(
+        text.starts_with("hold linklib below 0.28: linklib 0.27"),
+        "{root:#}"
+    );
+    assert_eq!(camp.shell(first["change"].as_str().unwrap()).code, 0);
+    let again = camp.shell(".venv/bin/python -B camp.py");
+    assert_eq!(again.code, 0, "{again:?}");
+}
+
 /// A module that makes its names while it runs: the releases that speak of the name are told from
 /// those that do not, and what is read of it proves nothing.
 #[test]

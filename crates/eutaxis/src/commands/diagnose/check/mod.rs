@@ -530,6 +530,15 @@ impl<'a> Checker<'a> {
         Ok(Some(self.solve(&problem)?.unwrap_or(solution)))
     }
 
+    /// A solution is what is placed in the environment that was named: it mends nothing there.
+    fn is_as_placed(&self, spot: &Spot, solution: &Solution) -> bool {
+        self.environment(spot).is_some_and(|snapshot| {
+            let there = placed::releases(snapshot);
+            let same = |c: &Chosen| there.get(&c.project).is_some_and(|v| **v == c.version);
+            solution.chosen.iter().all(same)
+        })
+    }
+
     /// The options say which releases are taken.
     fn says_policy(&self) -> bool {
         !typed::policy(&self.arguments.policy).is_empty()

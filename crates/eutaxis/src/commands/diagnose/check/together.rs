@@ -8,7 +8,7 @@ use eutaxis_core::solve::{Change, Environment, Way};
 use eutaxis_core::{Name, Requirement};
 use eutaxis_world::Error;
 
-use super::{Checked, Checker, Spot};
+use super::{Checked, Checker, Spot, moved};
 use crate::words::count;
 use crate::words::ways::{option, sentence};
 use crate::{placed, plan};
@@ -26,8 +26,20 @@ pub(super) fn check(
         return Ok(());
     }
     let spot = checker.spot(cause)?;
+    if let ([caller], "stale-dependency") = (asks.as_slice(), cause.id.as_str()) {
+        // Only who calls is known: what it calls came after it.
+        return moved::beside_what_is_younger(checker, cause, &caller.name, &spot, checked);
+    }
     let problem = checker.problem(&spot, &asks, &checker.policy)?;
     match checker.solve(&problem)? {
+        Ok(solution) if checker.is_as_placed(&spot, &solution) => {
+            let which = asks.iter().map(|a| a.name.as_str());
+            let which: Vec<&str> = which.collect();
+            checked.say(format!(
+                "{} are placed as the depots have them",
+                which.join(" and ")
+            ));
+        }
         Ok(solution) => {
             let named = |r: &Requirement| {
                 let chosen = solution.chosen.iter().find(|c| c.project == r.name)?;
