@@ -1,7 +1,7 @@
 //! The releases of a project.
 
 use eutaxis_core::offer::{Grid, Offer};
-use eutaxis_core::{Requirement, Target};
+use eutaxis_core::{Requirement, Target, Version};
 
 use super::build::Foreseen;
 
@@ -34,6 +34,9 @@ pub(crate) struct Listing {
     /// That the one to take leaves an accelerator unused, or is for a toolkit older than the
     /// devices: told before the list.
     pub(crate) accelerator: Option<String>,
+    /// The releases whose build is for a toolkit older than the devices, and not known to hold code
+    /// that one of them runs.
+    pub(crate) unserved: Vec<Version>,
     /// What is foreseen of builds: of the release to take, and of the newest that has only source,
     /// each with what pins it.
     pub(crate) builds: Vec<(Foreseen, String)>,

@@ -95,6 +95,11 @@ pub(crate) fn run(
             let asked = (&*requirement.extras, metadata.as_deref());
             accelerator(&judged, o, &rules, &run, asked)
         }),
+        unserved: shown
+            .iter()
+            .filter(|o| judged.unserved(o, &chosen.target).is_some())
+            .map(|o| o.version.clone())
+            .collect(),
         grid: arguments.grid.then(|| grid(shown.iter(), &chosen.target)),
         cautions: cautions(&requirement, &chosen.target, page, metadata.as_deref()),
         requirement,
@@ -134,8 +139,8 @@ fn accelerator(
     let target = rules.target;
     let release = format!("{} {}", judged.project(), offer.version);
     let build = offer.best().and_then(|f| judged.build_of(f));
-    let (all, system) = (&target.accelerators, target.platform.system);
-    if let Some(unserved) = build.and_then(|b| all.unserved(&b.made_for, system)) {
+    let all = &target.accelerators;
+    if let Some(unserved) = judged.unserved(offer, target) {
         return Some(format!("{release} is {unserved}"));
     }
     if let Some(loss) = run.loss(judged, offer, rules) {

@@ -2,7 +2,7 @@
 
 use eutaxis_core::Name;
 use eutaxis_core::offer::{BarKind, Grid, Mark, Offer, OfferFile, Verdict};
-use eutaxis_core::targets::{Unserved, VariantOrder};
+use eutaxis_core::targets::VariantOrder;
 
 use super::table::{Table, labelled, wrap};
 use super::{style, width};
@@ -127,21 +127,12 @@ fn short(offer: &Offer, accelerated: bool, listing: &Listing) -> String {
         }
         (Verdict::Barred, _) => format!("is barred{why}"),
         (Verdict::Build, _) => format!("has only source here{why}"),
-        (Verdict::Ready, _) if unserved(offer, listing).is_some() => {
+        (Verdict::Ready, _) if listing.unserved.contains(&offer.version) => {
             "is for a toolkit older than the device".to_owned()
         }
         (Verdict::Ready, _) if accelerated => "leaves the accelerator unused".to_owned(),
         (Verdict::Ready, _) => "runs too".to_owned(),
     }
-}
-
-/// That an offer's build is for a toolkit older than the devices.
-fn unserved(offer: &Offer, listing: &Listing) -> Option<Unserved> {
-    let build = offer.best()?.build.as_ref()?;
-    let target = &listing.target;
-    target
-        .accelerators
-        .unserved(&build.made_for, target.platform.system)
 }
 
 fn uses_accelerator(offer: &Offer, listing: &Listing) -> bool {
