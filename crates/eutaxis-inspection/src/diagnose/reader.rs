@@ -175,12 +175,15 @@ impl<'a> Reader<'a> {
         self.tail.extend_from_slice(kept);
         let surplus = self.tail.len().saturating_sub(2 * TAIL);
         self.tail.drain(..surplus);
+        // It takes a while to be made.
+        let skim = (self.bytes >= LONG).then(|| self.causes.skim()).flatten();
+        let hits = skim.map(|skim| skim.ends(text));
         let mut at = 0;
         while let Some(rest) = text.get(at..).filter(|r| !r.is_empty()) {
             let skipped = if self.awake {
                 0
             } else {
-                self.to_next_hint(rest)
+                self.to_next_hint(rest, at, hits.as_deref())
             };
             let before = rest.get(..skipped).unwrap_or_default();
             if let Some(left) = HEAD.checked_sub(self.bytes + at as u64).filter(|n| *n > 0) {
@@ -213,19 +216,21 @@ impl<'a> Reader<'a> {
         self.bytes += text.len() as u64;
     }
 
-    /// How many bytes stand before the next line that is worth a look.
-    fn to_next_hint(&self, text: &[u8]) -> usize {
-        let Some(finder) = self.causes.finder(self.bytes >= LONG) else {
-            return 0;
+    /// How many bytes stand before the next line that is worth a look, in what is left of a text from
+    /// a place on; `hits` are those of the whole text, where it was looked through at once.
+    fn to_next_hint(&self, rest: &[u8], at: usize, hits: Option<&[usize]>) -> usize {
+        let end = match (hits, self.causes.finder()) {
+            (Some(hits), _) => {
+                let next = hits.get(hits.partition_point(|h| *h < at)..);
+                next.and_then(|h| h.first()).map(|h| h - at)
+            }
+            (None, Some(finder)) => finder.find(rest).map(|m| m.start()),
+            (None, None) => return 0,
         };
-        let Some(found) = finder.find(text) else {
-            return text.len();
+        let Some(before) = end.and_then(|end| rest.get(..end)) else {
+            return rest.len();
         };
-        let before = text.get(..found.start()).unwrap_or_default();
-        before
-            .iter()
-            .rposition(|b| *b == b'\n')
-            .map_or(0, |i| i + 1)
+        memchr::memrchr(b'\n', before).map_or(0, |i| i + 1)
     }
 
     fn line(&mut self, number: u64, part: &str) {

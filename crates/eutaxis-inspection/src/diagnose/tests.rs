@@ -207,3 +207,35 @@ fn what_clashes_is_settled_by_a_command_that_can_be_typed() {
         Some(Step::settle(["sastrugi==0.8.1", "seracnet>=2.0"]))
     );
 }
+
+/// Behind what begins a long log its lines are found at once, the same ones with the same numbers.
+#[test]
+fn a_long_log_is_read_as_a_short_one() {
+    let filler = "[12/90000] Compiling ridge, nothing to see\n";
+    let faults = "Traceback (most recent call last):\n  File \"/srv/melt/season.py\", line 2, in \
+        <module>\n    import firnio\nModuleNotFoundError: No module named 'firnio'\n";
+    let lines = (5 << 20) / filler.len();
+    let mut log = filler.repeat(lines);
+    log.push_str(faults);
+    log.push_str(&filler.repeat(9));
+    log.push_str("error: command 'gcc' failed: No such file or directory\n");
+    let causes = Causes::built_in();
+    let context = Context {
+        families: &Families::built_in(),
+        libraries: &Libraries::built_in(),
+        distributions: &[],
+    };
+    let mut reader = Reader::new(&causes, &context);
+    log.as_bytes().chunks(1 << 18).for_each(|p| reader.read(p));
+    let found = reader.finish();
+    let (first, last) = (lines + 4, lines + 14);
+    let expected = format!("build-tool-missing@{last} module-absent@{first} |  |");
+    let mut told: Vec<String> = found
+        .causes
+        .iter()
+        .map(|c| format!("{}@{}", c.id, c.line))
+        .collect();
+    told.sort();
+    assert_eq!(format!("{} |  |", told.join(" ")), expected);
+    assert_eq!(found.lines as usize, lines + 14);
+}

@@ -2,6 +2,7 @@
 //! (`knowledge/causes.toml`).
 
 pub(super) mod literals;
+mod skim;
 
 use std::collections::BTreeMap;
 use std::sync::{Arc, LazyLock, OnceLock};
@@ -9,6 +10,7 @@ use std::sync::{Arc, LazyLock, OnceLock};
 use aho_corasick::{AhoCorasick, AhoCorasickKind};
 use regex::bytes::{Regex, RegexBuilder};
 use serde::Deserialize;
+pub use skim::Skim;
 use toml::Spanned;
 
 use crate::fault::{Fault, FaultKind};
@@ -399,7 +401,7 @@ pub struct Causes {
     always: Vec<usize>,
     finder: OnceLock<Option<AhoCorasick>>,
     /// The same for long texts: it takes longer to make.
-    fast: OnceLock<Option<AhoCorasick>>,
+    fast: OnceLock<Option<Skim>>,
 }
 
 static BUILT_IN: LazyLock<Arc<Causes>> = LazyLock::new(|| {
@@ -579,31 +581,27 @@ impl Causes {
         }
     }
 
-    /// What finds lines that are worth a look; none when every line is. For a long text it is one
-    /// that is worth the time that it takes to be made.
-    pub fn finder(&self, is_long: bool) -> Option<&AhoCorasick> {
-        if !self.always.is_empty() {
-            return None;
-        }
-        match is_long {
-            true => {
-                let make = || self.made(AhoCorasickKind::DFA);
-                self.fast.get_or_init(make).as_ref()
-            }
-            false => self.hinted(),
-        }
+    /// What finds lines that are worth a look; none when every line is.
+    pub fn finder(&self) -> Option<&AhoCorasick> {
+        self.hinted().filter(|_| self.always.is_empty())
+    }
+
+    /// The same for long texts, which is worth the time that it takes to be made.
+    pub fn skim(&self) -> Option<&Skim> {
+        let make = || Skim::of(self.hints.iter().map(|(t, _)| t.as_str()));
+        let all = self.always.is_empty();
+        self.fast.get_or_init(make).as_ref().filter(|_| all)
     }
 
     /// What finds the texts of all patterns that have one.
     fn hinted(&self) -> Option<&AhoCorasick> {
-        let make = || self.made(AhoCorasickKind::ContiguousNFA);
+        let make = || {
+            let mut builder = AhoCorasick::builder();
+            builder.ascii_case_insensitive(true);
+            builder.kind(Some(AhoCorasickKind::ContiguousNFA));
+            builder.build(self.hints.iter().map(|(t, _)| t)).ok()
+        };
         self.finder.get_or_init(make).as_ref()
-    }
-
-    fn made(&self, kind: AhoCorasickKind) -> Option<AhoCorasick> {
-        let mut builder = AhoCorasick::builder();
-        builder.ascii_case_insensitive(true).kind(Some(kind));
-        builder.build(self.hints.iter().map(|(t, _)| t)).ok()
     }
 
     /// The patterns that may find something in a line, in their order, with what they are for.

@@ -38,8 +38,8 @@ pub use building::{
     header, language, language_named, tool, tools, unforeseeable,
 };
 pub use causes::{
-    Advice, CauseKind, Causes, CheckKind, Condition, Confidence, Course, Cure, Sign, Use, Vain,
-    Wording,
+    Advice, CauseKind, Causes, CheckKind, Condition, Confidence, Course, Cure, Sign, Skim, Use,
+    Vain, Wording,
 };
 pub use device_check::DeviceCheck;
 pub use device_code::{CodeImage, CodeKind, DeviceCode};

@@ -1,19 +1,23 @@
 //! Code that met another release of something than the one it was built or written for: which
 //! moved, and when, and the newest earlier series that solves.
 
-use std::path::Path;
+mod interpreter;
+mod named;
+mod younger;
 
 use eutaxis_core::diagnose::Cause;
 use eutaxis_core::examine::dates_of;
 use eutaxis_core::offer::Chronology;
-use eutaxis_core::solve::{Chosen, Solution};
+use eutaxis_core::solve::Solution;
 use eutaxis_core::{Name, Requirement, Version};
 use eutaxis_world::Error;
-use jiff::Timestamp;
 
-use super::{Checked, Checker, Spot, offers, version_of};
-use crate::proof::bearers::{Bearing, bearing, has, speaking, takes_whatever};
+use super::{Checked, Checker, Spot, version_of};
+use crate::proof::bearers::has;
 use crate::words::day;
+use interpreter::of_interpreter;
+use named::with_name;
+pub(super) use younger::beside_what_is_younger;
 
 pub(super) fn check(
     checker: &Checker<'_>,
@@ -269,90 +273,6 @@ fn lacks_it_as_well(
     }
 }
 
-/// The newest releases that have the name which code takes: those before it went, or those since it
-/// came. Whether one was told.
-fn with_name(
-    checker: &Checker<'_>,
-    cause: &mut Cause,
-    by: Option<&Name>,
-    interface: &Name,
-    met: &Version,
-    spot: &Spot,
-    checked: &mut Checked,
-) -> Result<bool, Error> {
-    let (module, name) = (cause.facts.get("module"), cause.facts.get("name"));
-    let (Some(module), Some(name)) = (module, name) else {
-        return Ok(false);
-    };
-    let sought = (module.as_str(), Some(name.as_str()));
-    let mut asks: Vec<Requirement> = by.map(|by| kept(checker, by)).into_iter().collect();
-    asks.push(Requirement::any(interface));
-    let problem = checker.problem(spot, &asks, &checker.policy)?;
-    // The release that ran lacks it, where it is known which that was.
-    let placed = checker.placed(interface);
-    let told = cause.facts.get("found").is_some();
-    let lacking = placed.or(Some(met).filter(|_| told));
-    let bound = match bearing(&checker.run, &problem, interface, sought, lacking)? {
-        Bearing::Within(bound) | Bearing::Mentioned(bound) => bound,
-        Bearing::Newest => String::new(),
-        Bearing::None | Bearing::Unknown => return Ok(false),
-    };
-    let Ok(bounded) = Requirement::parse(&format!("{interface}{bound}")) else {
-        return Ok(false);
-    };
-    asks.pop();
-    asks.push(bounded);
-    let Some(solution) = checker.settled(spot, &asks)? else {
-        checked.say(format!(
-            "{interface}{bound} has {module}.{name}, and does not go with what else is asked for"
-        ));
-        return Ok(false);
-    };
-    let Some(chosen) = solution.chosen.iter().find(|c| c.project == *interface) else {
-        return Ok(false);
-    };
-    let has = has(&checker.run, chosen, sought);
-    if has == Some(false) {
-        return Ok(false);
-    }
-    if let Some(series) = bound.strip_prefix('<') {
-        cause.facts.set("series", series);
-    }
-    let version = chosen.version.clone();
-    let with = by.map_or(String::new(), |by| {
-        format!(", with {}", with_version(&solution, by))
-    });
-    // A module that makes its names while it runs tells no more than that it speaks of one.
-    let does = match has {
-        Some(_) => "has",
-        None => "still speaks of",
-    };
-    let what = match bound.strip_prefix('<') {
-        Some(series) => format!("hold {interface} below {series}: {version} {does} {name}{with}"),
-        None => format!("take {interface} {version}, which {does} {name}{with}"),
-    };
-    match has {
-        Some(_) => checker.shown_by_files(checked, what, &asks, spot, &solution),
-        None => checker.solved(checked, what, &asks, spot, &solution),
-    }
-    not_yet(cause, interface, &bound, checker.placed(interface));
-    Ok(true)
-}
-
-/// A name that came later than the release that is placed is not gone: the release is too old for the
-/// code.
-fn not_yet(cause: &mut Cause, interface: &Name, bound: &str, placed: Option<&Version>) {
-    let (Some(since), true) = (bound.strip_prefix(">="), cause.id == "api-removed") else {
-        return;
-    };
-    "stale-dependency".clone_into(&mut cause.id);
-    cause.facts.set("since", since);
-    cause.facts.set("found_project", interface.as_str());
-    placed
-        .into_iter()
-        .for_each(|v| cause.facts.set("found", v.to_string()));
-}
-
 fn with_version(solution: &Solution, name: &Name) -> String {
     let version = version_of(solution, name).map_or(String::new(), |v| format!(" {v}"));
     format!("{name}{version}")
@@ -459,195 +379,6 @@ fn chronology(
             day(later)
         )),
         _ => {}
-    }
-    Ok(())
-}
-
-/// So many of what a project needs are held back, each by itself.
-const MOST_HELD: usize = 2;
-
-/// So many sources of a project are looked through for what was called.
-const MOST_SOURCES: usize = 400;
-
-/// The module of a placed project that defines a class or a function.
-fn defining(checker: &Checker<'_>, project: &Name, called: &str) -> Option<String> {
-    let snapshot = checker.snapshot.as_ref()?;
-    let placed = snapshot.visible(project)?;
-    let folder = &snapshot.path.get(placed.entry)?.folder;
-    let sources = placed.files.iter().map(|f| f.path.as_str());
-    let sources = sources.filter(|p| p.ends_with(".py")).take(MOST_SOURCES);
-    let begins = |line: &str| {
-        let line = line.trim_start();
-        let rest = line
-            .strip_prefix("class ")
-            .or_else(|| line.strip_prefix("def "));
-        rest.and_then(|r| r.strip_prefix(called))
-            .is_some_and(|r| r.starts_with(['(', ':']))
-    };
-    let has = |path: &&str| {
-        let text = eutaxis_world::files::read_text(Path::new(path));
-        text.is_ok_and(|text| text.lines().any(begins))
-    };
-    let path = sources.into_iter().find(has)?;
-    let inside = path.strip_prefix(folder.as_str())?.trim_start_matches('/');
-    let module = inside
-        .strip_suffix("/__init__.py")
-        .or_else(|| inside.strip_suffix(".py"))?;
-    Some(module.replace('/', "."))
-}
-
-/// Of what a placed project needs, that which was published after it, held to its time, the youngest
-/// first; and a newer release of the project.
-pub(super) fn beside_what_is_younger(
-    checker: &Checker<'_>,
-    cause: &Cause,
-    by: &Name,
-    spot: &Spot,
-    checked: &mut Checked,
-) -> Result<(), Error> {
-    let Some(placed) = checker.placed(by) else {
-        return Ok(());
-    };
-    let date = |name: &Name, version: &Version| -> Result<Option<Timestamp>, Error> {
-        Ok(checker.page(name)?.and_then(|p| dates_of(&p, version).0))
-    };
-    let Some(then) = date(by, placed)? else {
-        return Ok(());
-    };
-    let metadata = checker
-        .snapshot
-        .as_ref()
-        .and_then(|s| s.visible(by)?.metadata.as_ref().ok());
-    let mut younger: Vec<(Timestamp, Name, Version)> = Vec::new();
-    for need in metadata.iter().flat_map(|m| &m.requires) {
-        if let Some(version) = checker.placed(&need.name)
-            && let Some(published) = date(&need.name, version)?.filter(|p| *p > then)
-            && !younger.iter().any(|(_, known, _)| *known == need.name)
-        {
-            younger.push((published, need.name.clone(), version.clone()));
-        }
-    }
-    younger.sort_by_key(|(published, ..)| std::cmp::Reverse(*published));
-    // Where the message says what was called, it is one that has it.
-    let (symbol, argument) = (cause.facts.get("symbol"), cause.facts.get("name"));
-    let called = symbol.as_deref().and_then(|s| s.split('.').next());
-    let holders: Vec<(Name, String)> = called.map_or_else(Vec::new, |called| {
-        let has = |(_, name, _): &(Timestamp, Name, Version)| {
-            Some((name.clone(), defining(checker, name, called)?))
-        };
-        younger.iter().filter_map(has).collect()
-    });
-    if !holders.is_empty() {
-        younger.retain(|(_, name, _)| holders.iter().any(|(n, _)| n == name));
-    }
-    for (published, name, version) in younger.into_iter().take(MOST_HELD) {
-        checked.say(format!(
-            "{by} {placed} was published {}, before {name} {version} ({})",
-            day(then),
-            day(published)
-        ));
-        let (major, minor) = (version.release_number(0), version.release_number(1));
-        let spoke = match (&argument, holders.iter().find(|(n, _)| *n == name)) {
-            (Some(argument), Some((_, module))) => {
-                let asks = [Requirement::any(&name)];
-                let problem = checker.problem(spot, &asks, &checker.policy)?;
-                speaking(&checker.run, &problem, &name, (module, argument), &version)?
-            }
-            _ => None,
-        };
-        let bounds = [
-            spoke.and_then(|bound| bound.strip_prefix('<').map(str::to_owned)),
-            (minor > 0).then(|| format!("{major}.{minor}")),
-            Some(major.to_string()),
-        ];
-        for bound in bounds.into_iter().flatten() {
-            let Ok(below) = Requirement::parse(&format!("{name}<{bound}")) else {
-                continue;
-            };
-            let asks = [kept(checker, by), below];
-            let Some(solution) = checker.settled(spot, &asks)? else {
-                continue;
-            };
-            let with = with_version(&solution, by);
-            let held = with_version(&solution, &name);
-            let text = format!("hold {name} below {bound}: {held}, with {with}");
-            checker.solved(checked, text, &asks, spot, &solution);
-            break;
-        }
-    }
-    let asks = [newer_than_placed(checker, by)];
-    if let Some(solution) = checker.settled(spot, &asks)? {
-        let text = format!(
-            "take {}: it may be written for what is placed",
-            with_version(&solution, by)
-        );
-        checker.solved(checked, text, &asks, spot, &solution);
-    }
-    Ok(())
-}
-
-/// Whether the same source of a release takes what the interpreter does not have.
-fn takes_it_as_well(checker: &Checker<'_>, cause: &Cause, chosen: &Chosen) -> bool {
-    let (module, name) = (cause.facts.get("module"), cause.facts.get("name"));
-    let file = cause.facts.get("file");
-    let file = file.as_deref().and_then(among_packages);
-    match (module, file) {
-        (Some(module), Some(file)) => {
-            takes_whatever(&checker.run, chosen, file, (&module, name.as_deref()))
-        }
-        _ => false,
-    }
-}
-
-/// A file's path from the folder of packages on.
-fn among_packages(path: &str) -> Option<&str> {
-    let folders = ["site-packages/", "dist-packages/"];
-    folders.iter().find_map(|f| Some(path.rsplit_once(f)?.1))
-}
-
-/// It is the interpreter that has moved: a newer release of what uses it, or an interpreter of
-/// before.
-fn of_interpreter(
-    checker: &Checker<'_>,
-    cause: &mut Cause,
-    by: &Name,
-    spot: &Spot,
-    checked: &mut Checked,
-) -> Result<(), Error> {
-    let policy = offers::wheels_only(&checker.policy);
-    cause.facts.set("of", by.as_str());
-    let placed = checker.placed(by);
-    let again = cause.id == "abi-changed";
-    let asked = if again {
-        Requirement::any(by)
-    } else {
-        newer_than_placed(checker, by)
-    };
-    if let Ok(solution) = checker.solve(&checker.problem(spot, &[asked], &policy)?)?
-        && let Some(chosen) = solution.chosen.iter().find(|c| c.project == *by)
-        && (again || placed.is_none_or(|p| *p < chosen.version))
-    {
-        let version = &chosen.version;
-        if takes_it_as_well(checker, cause, chosen) {
-            checked.say(format!("{by} {version} takes it as well"));
-        } else {
-            let why = match again {
-                true => "whose file is for",
-                false => "the newest that runs on",
-            };
-            let asks = [Requirement::exactly(by, version)];
-            let text = format!("take {by} {version}, {why} {}", spot.shown);
-            checker.solved(checked, text, &asks, spot, &solution);
-        }
-    }
-    // Of what was removed it is known since when.
-    let removed = cause.facts.get("removed").and_then(|r| {
-        let (major, minor) = r.split_once('.')?;
-        Some((major.parse().ok()?, minor.parse().ok()?))
-    });
-    if removed.is_some() {
-        let kept = kept(checker, by);
-        offers::other_interpreter(checker, &kept, spot, &policy, removed, checked)?;
     }
     Ok(())
 }
