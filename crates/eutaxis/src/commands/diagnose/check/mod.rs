@@ -15,11 +15,11 @@ mod settled;
 mod together;
 mod whereabouts;
 
-use std::cell::OnceCell;
+use std::cell::{OnceCell, RefCell};
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use eutaxis_core::diagnose::{Cause, Diagnosis};
+use eutaxis_core::diagnose::{Cause, Diagnosis, Origin};
 use eutaxis_core::evidence::Evidence;
 use eutaxis_core::examine::Snapshot;
 use eutaxis_core::index::Page;
@@ -42,6 +42,7 @@ use crate::output::Output;
 use crate::placed::{self, Held};
 use crate::plan::{self, Surroundings};
 use crate::typed;
+use whereabouts::Whereabouts;
 
 /// What a check adds to a cause.
 type Check = fn(&Checker<'_>, &mut Cause, &mut Checked) -> Result<(), Error>;
@@ -135,6 +136,8 @@ struct Checker<'a> {
     planned: bool,
     /// The platform of this machine.
     machine: OnceCell<Option<Platform>>,
+    /// Where what was seen was written, as far as that was asked.
+    places: RefCell<Vec<(Origin, Whereabouts)>>,
     /// The interpreters here: asking each what it is takes a while.
     interpreters: OnceCell<Vec<Found>>,
 }
@@ -282,6 +285,7 @@ impl<'a> Checker<'a> {
             target,
             planned,
             machine: OnceCell::new(),
+            places: RefCell::new(Vec::new()),
             interpreters: OnceCell::new(),
         })
     }
@@ -391,15 +395,14 @@ impl<'a> Checker<'a> {
     }
 
     fn with_interpreter(&self, spot: &mut Spot, told: &Interpreter) {
-        let planned = told.clone();
-        if planned.series() != spot.target.interpreter.series() {
+        if told.series() != spot.target.interpreter.series() {
             let machine = if spot.here {
                 "this machine".to_owned()
             } else {
                 spot.target.platform.to_string()
             };
-            spot.shown = format!("{} on {machine}", called(&planned));
-            spot.target = spot.target.with_interpreter(planned);
+            spot.shown = format!("{} on {machine}", called(told));
+            spot.target = spot.target.with_interpreter(told.clone());
             // It may be here or not: what was placed with it is another one's to say.
             spot.typed = vec!["--target".to_owned(), spec(&spot.target)];
         } else if spot.here {

@@ -171,17 +171,18 @@ impl Checker<'_> {
         checked.solved(text, command.unwrap_or_else(|| self.settle(asks, spot)));
     }
 
-    /// The same of a remedy of which the contents of files show that it mends.
+    /// The same of a remedy of which the contents of files show that it mends, where they could be
+    /// read.
     pub(super) fn shown_by_files(
         &self,
         checked: &mut Checked,
-        text: impl Into<String>,
+        (text, is_read): (String, bool),
         asks: &[Requirement],
         spot: &Spot,
         solution: &Solution,
     ) {
         self.solved(checked, text, asks, spot, solution);
-        if let Some(remedy) = checked.remedies.last_mut() {
+        if let Some(remedy) = checked.remedies.last_mut().filter(|_| is_read) {
             remedy.evidence = Some(Evidence::Read);
         }
     }

@@ -159,10 +159,7 @@ fn companions(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
     };
     let there = |core: &Name| checker.placed(core).is_some();
     let core = stated().filter(there).or(told);
-    let core = core.map(|core| match checker.placed(&core) {
-        Some(version) => Requirement::exactly(&core, version),
-        None => Requirement::any(&core),
-    });
+    let core = core.map(|core| moved::kept(checker, &core));
     // The release that failed is not what mends.
     let other = checker.placed(&add_on).map(|v| format!("{add_on}!={v}"));
     let other = other.and_then(|text| Requirement::parse(&text).ok());

@@ -23,6 +23,7 @@ const COMMON: [&str; 5] = ["/usr/", "/lib/", "/lib64/", "/bin/", "/opt/"];
 const PASSING: [&str; 5] = ["/tmp/", "/var/tmp/", "/private/", "/dev/", "/proc/"];
 
 /// Where it was.
+#[derive(Debug, Clone)]
 pub(super) enum Whereabouts {
     /// On this machine, or where the options say.
     Here,
@@ -31,8 +32,25 @@ pub(super) enum Whereabouts {
 }
 
 impl Checker<'_> {
-    /// Where something was written.
+    /// Where something was written, looked for once: each advice and each check asks.
     pub(super) fn whereabouts(&self, origin: &Origin) -> Whereabouts {
+        let known = self
+            .places
+            .borrow()
+            .iter()
+            .find(|(o, _)| o == origin)
+            .cloned();
+        if let Some((_, known)) = known {
+            return known;
+        }
+        let found = self.look_for(origin);
+        self.places
+            .borrow_mut()
+            .push((origin.clone(), found.clone()));
+        found
+    }
+
+    fn look_for(&self, origin: &Origin) -> Whereabouts {
         let options = &self.arguments.target;
         let is_path = |text: &String| Interpreter::parse(text).is_err();
         let is_of_here = options.interpreter.as_ref().is_some_and(is_path);

@@ -168,10 +168,7 @@ fn bring(
         None => "",
     };
     let text = format!("place {project} {version}, which brings {module}{newer}: {number}");
-    match has {
-        Some(_) => checker.shown_by_files(checked, text, &asks, spot, &solution),
-        None => checker.solved(checked, text, &asks, spot, &solution),
-    }
+    checker.shown_by_files(checked, (text, has.is_some()), &asks, spot, &solution);
     Ok(())
 }
 

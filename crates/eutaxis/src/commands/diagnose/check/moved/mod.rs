@@ -279,7 +279,7 @@ fn with_version(solution: &Solution, name: &Name) -> String {
 }
 
 /// What code of a project is asked for: the release that is placed.
-fn kept(checker: &Checker<'_>, name: &Name) -> Requirement {
+pub(super) fn kept(checker: &Checker<'_>, name: &Name) -> Requirement {
     match checker.placed(name) {
         Some(version) => Requirement::exactly(name, version),
         None => Requirement::any(name),

@@ -70,10 +70,7 @@ pub(super) fn with_name(
         Some(series) => format!("hold {interface} below {series}: {version} {does} {name}{with}"),
         None => format!("take {interface} {version}, which {does} {name}{with}"),
     };
-    match has {
-        Some(_) => checker.shown_by_files(checked, what, &asks, spot, &solution),
-        None => checker.solved(checked, what, &asks, spot, &solution),
-    }
+    checker.shown_by_files(checked, (what, has.is_some()), &asks, spot, &solution);
     not_yet(cause, interface, &bound, checker.placed(interface));
     Ok(true)
 }
