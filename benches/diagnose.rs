@@ -16,7 +16,7 @@ use regex::bytes::Regex;
 
 const SIZE: u64 = 200 << 20;
 /// As the program reads.
-const PIECE: usize = 1 << 18;
+const PIECE: usize = 1 << 20;
 
 /// What a build writes again and again, with a number.
 const LINES: [&str; 8] = [
@@ -68,7 +68,7 @@ fn diagnosed(path: &Path) -> Diagnosis {
 
 /// The yardstick: every line, and one pattern that few lines hold.
 fn matched(path: &Path, pattern: &Regex) -> usize {
-    let mut reader = BufReader::with_capacity(PIECE, std::fs::File::open(path).unwrap());
+    let mut reader = BufReader::with_capacity(1 << 18, std::fs::File::open(path).unwrap());
     let mut line = Vec::new();
     let mut found = 0;
     while reader.read_until(b'\n', &mut line).unwrap() > 0 {

@@ -434,10 +434,15 @@ impl Facts {
         }
     }
 
-    /// What the log itself says is accepted: `3.20.x or lower`.
+    /// What the log itself says is accepted: `3.20.x or lower`, or what code was generated for.
     fn of_bound(&mut self) {
-        let (Some(project), Some(accepts)) = (self.get("found_project"), self.get("accepts"))
-        else {
+        let Some(project) = self.get("found_project") else {
+            return;
+        };
+        if let Some(least) = self.get("least") {
+            self.set_if_absent("requirement_needed", format!("{project}>={least}"));
+        }
+        let Some(accepts) = self.get("accepts") else {
             return;
         };
         let numbers: Option<Vec<u64>> = accepts.split('.').map(|n| n.parse().ok()).collect();

@@ -7,7 +7,6 @@ mod skim;
 use std::collections::BTreeMap;
 use std::sync::{Arc, LazyLock, OnceLock};
 
-use aho_corasick::{AhoCorasick, AhoCorasickKind};
 use regex::bytes::{Regex, RegexBuilder};
 use serde::Deserialize;
 pub use skim::Skim;
@@ -399,9 +398,7 @@ pub struct Causes {
     hints: Vec<(String, usize)>,
     /// Patterns without such a text.
     always: Vec<usize>,
-    finder: OnceLock<Option<AhoCorasick>>,
-    /// The same for long texts: it takes longer to make.
-    fast: OnceLock<Option<Skim>>,
+    skim: OnceLock<Option<Skim>>,
 }
 
 static BUILT_IN: LazyLock<Arc<Causes>> = LazyLock::new(|| {
@@ -582,40 +579,24 @@ impl Causes {
     }
 
     /// What finds lines that are worth a look; none when every line is.
-    pub fn finder(&self) -> Option<&AhoCorasick> {
+    pub fn skim(&self) -> Option<&Skim> {
         self.hinted().filter(|_| self.always.is_empty())
     }
 
-    /// The same for long texts, which is worth the time that it takes to be made.
-    pub fn skim(&self) -> Option<&Skim> {
-        let make = || Skim::of(self.hints.iter().map(|(t, _)| t.as_str()));
-        let all = self.always.is_empty();
-        self.fast.get_or_init(make).as_ref().filter(|_| all)
-    }
-
     /// What finds the texts of all patterns that have one.
-    fn hinted(&self) -> Option<&AhoCorasick> {
-        let make = || {
-            let mut builder = AhoCorasick::builder();
-            builder.ascii_case_insensitive(true);
-            builder.kind(Some(AhoCorasickKind::ContiguousNFA));
-            builder.build(self.hints.iter().map(|(t, _)| t)).ok()
-        };
-        self.finder.get_or_init(make).as_ref()
+    fn hinted(&self) -> Option<&Skim> {
+        let make = || Skim::of(self.hints.iter().map(|(t, _)| t.as_str()));
+        self.skim.get_or_init(make).as_ref()
     }
 
     /// The patterns that may find something in a line, in their order, with what they are for.
     pub fn worth_trying(&self, line: &str) -> Vec<(usize, Use)> {
         let mut numbers = self.always.clone();
-        let found = self
-            .hinted()
-            .into_iter()
-            .flat_map(|finder| finder.find_overlapping_iter(line));
-        numbers.extend(found.filter_map(|m| {
-            self.hints
-                .get(m.pattern().as_usize())
-                .map(|(_, number)| *number)
-        }));
+        let of_text = |text: usize| self.hints.get(text).map(|(_, number)| *number);
+        match self.hinted() {
+            Some(skim) => numbers.extend(skim.texts_in(line).into_iter().filter_map(of_text)),
+            None => numbers.extend(0..self.patterns.len()),
+        }
         numbers.sort_unstable();
         numbers.dedup();
         let purpose = |n: usize| {

@@ -62,7 +62,11 @@ fn beside(word: &str, painted: &str, text: &str, width: usize) -> String {
         .collect();
     let lead = |i: usize| {
         if i == 0 {
-            format!("{painted}{}", " ".repeat(INDENT.saturating_sub(word.len())))
+            // A word that needs all of the room, as the number of a line in a long log may.
+            format!(
+                "{painted}{}",
+                " ".repeat(INDENT.saturating_sub(word.len()).max(1))
+            )
         } else {
             " ".repeat(INDENT)
         }

@@ -315,6 +315,13 @@ fn names_that_are_made_while_a_module_runs_are_looked_for_by_their_words() {
     "stale-dependency",
     "these go together on .venv"
 )]
+#[case::generated_for_a_newer_one(
+    "floecast==1.0",
+    "wirepack==1.20.3",
+    "import floecast",
+    "stale-dependency",
+    "these go together on .venv"
+)]
 #[case::said_by_who_needs_it(
     "meltcast==1.0",
     "wirepack==1.21",
@@ -331,11 +338,15 @@ fn what_belongs_together_is_settled(
 ) {
     const OPTICS: &str = "import seracnet\nif seracnet.series != 2.2:\n    raise \
         RuntimeError('operator seracnet_optics::focus does not exist')\n";
-    const FIELD: &str = "def field(name):\n    raise TypeError('Descriptors cannot be created \
+    const FIELD: &str = "def run_by(code): pass\ndef field(name):\n    raise TypeError('Descriptors cannot be created \
         directly.\\nIf you cannot generate it anew:\\n 1. Downgrade the wirepack package to 1.20.x or \
         lower.')\n";
     const NEEDS: &str = "import wirepack\nif not hasattr(wirepack, 'old'):\n    raise \
         ImportError('Meltcast needs Wirepack 1.20 or less')\n";
+    const OLD_WIRE: &str = "old = 1\ndef field(name): pass\nclass VersionError(Exception): pass\n\
+        def run_by(code):\n    raise VersionError('Detected incompatible Wirepack gencode/runtime \
+        versions when loading depth.wire: gencode 1.21 runtime 1.20.3. Runtime version cannot be \
+        older than the linked gencode version.')\n";
     let sources = |path: &'static str, text: &'static str| [(path, text)];
     let (two, three) = (
         sources("seracnet/__init__.py", "series = 2.2\n"),
@@ -346,12 +357,16 @@ fn what_belongs_together_is_settled(
         sources("seracnet_optics/__init__.py", "import seracnet\n"),
     );
     let (takes, refuses) = (
-        sources("wirepack/__init__.py", "old = 1\ndef field(name): pass\n"),
+        sources("wirepack/__init__.py", OLD_WIRE),
         sources("wirepack/__init__.py", FIELD),
     );
     let generated = sources(
         "snowcast/depth_gen.py",
         "import wirepack\nwirepack.field('depth')\n",
+    );
+    let newer = sources(
+        "floecast/__init__.py",
+        "import wirepack\nwirepack.run_by('1.21')\n",
     );
     let needs = sources("meltcast/__init__.py", NEEDS);
     let day = "2025-02-10";
@@ -372,6 +387,7 @@ fn what_belongs_together_is_settled(
             &[("1.20.3", day, "", &takes), ("1.21", day, "", &refuses)],
         ),
         project("snowcast", &[("1.0", day, "\"wirepack\"", &generated)]),
+        project("floecast", &[("1.0", day, "\"wirepack\"", &newer)]),
         project("meltcast", &[("1.0", day, "\"wirepack\"", &needs)]),
     ];
     let camp = Camp::at(depot_of(&world.concat()), &[first, second], code);
@@ -432,4 +448,39 @@ fn what_an_older_release_needs_is_of_its_time() {
     assert_eq!(camp.shell(first["change"].as_str().unwrap()).code, 0);
     let again = camp.shell(".venv/bin/python -B camp.py");
     assert_eq!(again.code, 0, "{again:?}");
+}
+
+/// Remedies of two faults of one environment, taken one after the other: the second keeps what the
+/// first brought, though both ask the pins' question anew.
+#[test]
+fn what_mends_a_second_fault_keeps_what_mended_the_first() {
+    const CALM: &[(&str, &str)] = &[("calmnet/flow.py", "def still(): pass\n")];
+    const WILD: &[(&str, &str)] = &[("calmnet/flow.py", "def wild(): pass\n")];
+    let calm: &[Release<'_>] = &[
+        ("1.0", "2024-02-10", "", CALM),
+        ("1.1", "2025-06-10", "", WILD),
+    ];
+    let depot = depot_of(&[world(OLD), project("calmnet", calm)].concat());
+    let camp = Camp::at(depot, &["windvane", "calmnet"], "import windvane");
+    camp.field
+        .write("flow.py", "from calmnet.flow import still\n");
+    let both = camp.shell(
+        "for part in camp flow; do echo \"$ python $part.py\"; .venv/bin/python -B $part.py; done \
+         > both.log 2>&1",
+    );
+    assert_ne!(both.code, 0);
+    let answer = camp
+        .field
+        .json(1, &["diagnose", "both.log", "--in", ".venv"]);
+    let causes = answer["causes"].as_array().unwrap();
+    assert_eq!(causes.len(), 2, "{answer:#}");
+    for cause in causes {
+        let command = cause["remedies"][0]["change"].as_str().unwrap();
+        let typed = camp.shell(command);
+        assert_eq!(typed.code, 0, "{command}: {typed:?}");
+    }
+    for part in ["camp", "flow"] {
+        let again = camp.shell(&format!(".venv/bin/python -B {part}.py"));
+        assert_eq!(again.code, 0, "{answer:#}\n{again:?}");
+    }
 }

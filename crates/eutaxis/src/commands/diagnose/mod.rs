@@ -18,7 +18,7 @@ use crate::plan::Surroundings;
 use crate::{render, report};
 
 /// The log is read in pieces of this size.
-const PIECE: usize = 1 << 18;
+const PIECE: usize = 1 << 20;
 
 pub(crate) fn run(arguments: &Diagnose, common: &Common, output: &Output) -> Result<Answer, Error> {
     let surroundings = Surroundings::reading(common)?;

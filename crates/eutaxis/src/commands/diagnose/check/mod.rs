@@ -29,7 +29,7 @@ use eutaxis_core::pins::{Lock, lock_file_name_for};
 use eutaxis_core::remedy::{Remedy, Step, Verb};
 use eutaxis_core::solve::{Alternative, Solution};
 use eutaxis_core::targets::{Implementation, Interpreter, Platform};
-use eutaxis_core::{Name, Target, Version};
+use eutaxis_core::{Name, Requirement, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::interpreter::{Found, ProbeCache, machine};
@@ -79,6 +79,8 @@ struct Checked {
     would_not_help: Vec<String>,
     /// Another interpreter is among them.
     keeps_interpreter: bool,
+    /// What the first remedy that was solved asks for.
+    asks: Vec<Requirement>,
 }
 
 impl Checked {
@@ -140,6 +142,8 @@ struct Checker<'a> {
     places: RefCell<Vec<(Origin, Whereabouts)>>,
     /// The interpreters here: asking each what it is takes a while.
     interpreters: OnceCell<Vec<Found>>,
+    /// What the first remedies of the causes before ask for.
+    asked_before: RefCell<Vec<Requirement>>,
 }
 
 /// All causes with their words, what the log is of, and why something could not be checked.
@@ -224,6 +228,9 @@ impl<'a> Checker<'a> {
         if kinds_lead_to_a_proof && let Some(remedy) = self.prove_again(&cause, &checked) {
             checked.remedies.push(remedy);
         }
+        // Whoever takes the remedies one by one keeps what the ones before brought.
+        let asks = std::mem::take(&mut checked.asks);
+        self.asked_before.borrow_mut().extend(asks);
         let mut told = self.told(cause, checked);
         if place > 0 {
             // The remedies of several causes do not write over each other.
@@ -287,6 +294,7 @@ impl<'a> Checker<'a> {
             machine: OnceCell::new(),
             places: RefCell::new(Vec::new()),
             interpreters: OnceCell::new(),
+            asked_before: RefCell::default(),
         })
     }
 

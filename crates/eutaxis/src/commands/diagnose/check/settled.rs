@@ -66,10 +66,14 @@ impl Checker<'_> {
             true => &self.policy,
             false => &wheels,
         };
-        let mut problem = self.problem(spot, asks, policy)?;
+        let problem = self.problem(spot, asks, policy)?;
         let Ok(solution) = self.solve(&problem)? else {
             return Ok(None);
         };
+        if self.is_as_placed(spot, &solution) {
+            return Ok(Some(solution));
+        }
+        let (mut problem, solution) = self.with_earlier(spot, asks, (problem, solution))?;
         // What an older release needs is of its time, unless something else is asked: what is pinned
         // of that was chosen for the newer one.
         let there = self.environment(spot).map(placed::releases);
@@ -85,6 +89,36 @@ impl Checker<'_> {
         });
         problem.policy.chronology = Chronology::Heed;
         Ok(Some(self.solve(&problem)?.unwrap_or(solution)))
+    }
+
+    /// The same answer beside what the remedies of the causes before ask for, where both can be.
+    pub(super) fn with_earlier(
+        &self,
+        spot: &Spot,
+        asks: &[Requirement],
+        (problem, solution): (Problem, Solution),
+    ) -> Result<(Problem, Solution), Error> {
+        let together = self.and_earlier(spot, asks);
+        if together.len() == asks.len() {
+            return Ok((problem, solution));
+        }
+        let both = self.problem(spot, &together, &problem.policy)?;
+        Ok(match self.solve(&both)? {
+            Ok(found) => (both, found),
+            Err(_) => (problem, solution),
+        })
+    }
+
+    /// These and what the remedies of the causes before ask for: where pins are asked anew, a
+    /// command that does not say it takes that back.
+    fn and_earlier(&self, spot: &Spot, asks: &[Requirement]) -> Vec<Requirement> {
+        let asks_pins = |s: &&_| self.held(s).asks_its_pins();
+        let before = self.asked_before.borrow();
+        let earlier = before
+            .iter()
+            .filter(|_| self.environment(spot).filter(asks_pins).is_some())
+            .filter(|before| !asks.iter().any(|ask| ask.name == before.name));
+        asks.iter().chain(earlier).cloned().collect()
     }
 
     /// The options say which releases are taken.
@@ -131,6 +165,18 @@ impl Checker<'_> {
             return checked.solved(text, self.settle(asks, spot));
         };
         let there = placed::releases(snapshot);
+        if checked.asks.is_empty() {
+            checked.asks = asks.to_vec();
+        }
+        let together = self.and_earlier(spot, asks);
+        let keeps = |ask: &Requirement| {
+            let chosen = solution.chosen.iter().find(|c| c.project == ask.name);
+            chosen.is_none_or(|c| ask.versions().is_none_or(|v| v.matches(&c.version)))
+        };
+        let asks = match together.iter().all(keeps) {
+            true => &together,
+            false => asks,
+        };
         let asked = |c: &&Chosen| asks.iter().any(|a| a.name == c.project);
         let moved =
             |c: &&Chosen| !asked(c) && there.get(&c.project).is_some_and(|v| **v != c.version);

@@ -41,6 +41,7 @@ pub(super) fn check(
             ));
         }
         Ok(solution) => {
+            let (_, solution) = checker.with_earlier(&spot, &asks, (problem, solution))?;
             let named = |r: &Requirement| {
                 let chosen = solution.chosen.iter().find(|c| c.project == r.name)?;
                 Some(format!("{} {}", chosen.project, chosen.version))
@@ -122,7 +123,7 @@ fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
     // Where the library itself raised it, who called it is what needs another release of it.
     let caller = facts
         .get("caller")
-        .filter(|_| facts.get("accepts").is_some());
+        .filter(|_| facts.get("accepts").or(facts.get("least")).is_some());
     let caller = caller.and_then(|c| checker.project_of(&c));
     let project =
         caller
@@ -138,7 +139,11 @@ fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
             });
     let needed = facts.get("requirement_needed").and_then(|n| read(&n));
     let found = || facts.get("found_project").and_then(|n| read(&n));
-    project.into_iter().chain(needed.or_else(found)).collect()
+    let needed = needed.or_else(found);
+    // What is to be another release is not asked for as it is.
+    let is_other = |r: &Requirement| needed.as_ref().is_none_or(|n| n.name != r.name);
+    let project = project.filter(is_other);
+    project.into_iter().chain(needed.clone()).collect()
 }
 
 /// An add-on, in whatever release goes with the core that is placed; the core is the project of which
