@@ -61,7 +61,7 @@ fn told(name: &str, log: &[u8]) -> String {
     let found = read(log, usize::MAX).causes;
     let all: Vec<String> = found
         .iter()
-        .map(|c| format!("{} {}: {}", c.line, c.id, c.told(&causes).title))
+        .map(|c| format!("{} {}: {}", c.line, c.id, c.told(&causes, "linux").title))
         .collect();
     if all.is_empty() {
         format!("{name}: nothing")

@@ -56,9 +56,10 @@ impl Scene<'_> {
                     .map(str::to_owned);
                 library.is_some_and(|l| context.families.has_library(&l))
             }
-            Condition::NameDropped | Condition::NameLater | Condition::NameThere => {
-                self.name_stands(condition, facts)
-            }
+            Condition::NameDropped
+            | Condition::NameLater
+            | Condition::NameThere
+            | Condition::NameUnknown => self.name_stands(condition, facts),
             Condition::NewerSyntax => self.is_newer_syntax(facts),
             Condition::Circle => self.is_circle(facts),
             Condition::BuildTool => facts.get("tool").is_some_and(|t| tool(&t).is_some()),
@@ -106,6 +107,7 @@ impl Scene<'_> {
             (Some(NameStanding::There), Condition::NameThere) => true,
             // Of what all series have nothing is recorded one by one.
             (None, Condition::NameThere) => is_of_all(&module, &name),
+            (None, Condition::NameUnknown) => true,
             _ => false,
         }
     }

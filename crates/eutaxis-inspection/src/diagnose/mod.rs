@@ -38,6 +38,7 @@ mod words;
 mod wrapped;
 
 pub use facts::Facts;
+pub(crate) use origin::system_of;
 pub use origin::{Origin, Place};
 pub use reader::Reader;
 pub use words::Told;

@@ -213,7 +213,7 @@ fn two_numbers(text: &str) -> Option<(u32, u32)> {
     Some((major.parse().ok()?, minor.parse().ok()?))
 }
 
-fn system_of(platform: &Platform) -> &'static str {
+pub(crate) fn system_of(platform: &Platform) -> &'static str {
     match platform.system {
         System::Linux(_) => "linux",
         System::Macos(..) => "macos",

@@ -156,7 +156,7 @@ fn a_file_of_ones_own_comes_first_and_may_change_words() {
         remedies = [{ text = 'put another card in' }]\n";
     let causes = Causes::built_in().with(more).unwrap();
     let found = read_with(&causes, b"the card of ridge is full\n");
-    let told = found.causes[0].told(&causes);
+    let told = found.causes[0].told(&causes, "linux");
     assert_eq!(
         (told.title.as_str(), told.remedies[0].words.as_str()),
         ("the memory card of ridge is full", "put another card in")
@@ -183,7 +183,7 @@ proptest! {
         let log = pieces.concat();
         let found = read(log.as_bytes());
         for cause in &found.causes {
-            prop_assert!(!cause.told(&Causes::built_in()).title.is_empty());
+            prop_assert!(!cause.told(&Causes::built_in(), "linux").title.is_empty());
             prop_assert!(cause.line >= 1 && cause.line <= found.lines.max(1));
         }
     }
@@ -201,7 +201,7 @@ fn what_clashes_is_settled_by_a_command_that_can_be_typed() {
     let log = "nightwatch: cannot place sastrugi==0.8.1 and seracnet>=2.0 together\n    \
         seracnet 2.3.0 requires frostgrid>=2\n    sastrugi 0.8.1 requires frostgrid<2,>=1.8\n";
     let found = read_with(&causes, log.as_bytes());
-    let told = found.causes[0].told(&causes);
+    let told = found.causes[0].told(&causes, "linux");
     assert_eq!(
         told.remedies[0].step,
         Some(Step::settle(["sastrugi==0.8.1", "seracnet>=2.0"]))
@@ -238,4 +238,34 @@ fn a_long_log_is_read_as_a_short_one() {
     told.sort();
     assert_eq!(format!("{} |  |", told.join(" ")), expected);
     assert_eq!(found.lines as usize, lines + 14);
+}
+
+/// What is to be typed is for the shell of the system that the log is of, or of this one.
+#[rstest]
+#[case::of_windows(
+    "  File \"C:\\ice\\camp.py\", line 1, in <module>\n",
+    "linux",
+    "$env:PYTHONUTF8 = '1'"
+)]
+#[case::of_linux(
+    "  File \"/home/ada/ice/camp.py\", line 1, in <module>\n",
+    "linux",
+    "export LC_ALL=C.UTF-8"
+)]
+#[case::here("", "macos", "export LC_ALL=en_US.UTF-8")]
+fn what_is_to_be_typed_is_for_the_shell_there(
+    #[case] frame: &str,
+    #[case] here: &str,
+    #[case] expected: &str,
+) {
+    let error = "UnicodeEncodeError: 'charmap' codec can't encode character '\\u2192' in position \
+                 0: character maps to <undefined>\n";
+    let log = format!("Traceback (most recent call last):\n{frame}{error}");
+    let found = read(log.as_bytes());
+    let told = found.causes[0].told(&Causes::built_in(), here);
+    let lines = told.remedies.iter().filter_map(|r| match &r.step {
+        Some(Step::Line(line)) => Some(line.as_str()),
+        _ => None,
+    });
+    assert_eq!(lines.into_iter().next(), Some(expected), "{told:#?}");
 }

@@ -20,12 +20,14 @@ pub struct Told {
 }
 
 impl Cause {
-    /// The cause in words.
-    pub fn told(&self, causes: &Causes) -> Told {
+    /// The cause in words, with what is to be typed on that system (`linux`, `macos`, `windows`)
+    /// unless the log is of another one.
+    pub fn told(&self, causes: &Causes, system: &str) -> Told {
         let Some(kind) = causes.kind_of(&self.id).and_then(|k| causes.kind(k)) else {
             return Told::default();
         };
-        self.in_words(kind, self.own_sign(causes))
+        let system = self.origin.system.as_deref().unwrap_or(system);
+        self.in_words(kind, self.own_sign(causes), system)
     }
 
     /// Whether a cure is among those that do not help.
@@ -42,7 +44,7 @@ impl Cause {
         (kind.id == self.id).then_some(sign)
     }
 
-    fn in_words(&self, kind: &CauseKind, sign: Option<&Sign>) -> Told {
+    fn in_words(&self, kind: &CauseKind, sign: Option<&Sign>, system: &str) -> Told {
         let facts = &self.facts;
         let best = |own: Option<&Wording>, common: &Wording| {
             let own = own.and_then(|w| first(w, facts));
@@ -53,7 +55,7 @@ impl Cause {
             .unwrap_or(&kind.remedies);
         let advice = remedies.iter().filter_map(|a| {
             // Advice whose command lacks a fact is left out.
-            let step = match &a.change {
+            let step = match a.change_on(system) {
                 Some(change) => Some(step(change, facts)?),
                 None => None,
             };

@@ -1,7 +1,10 @@
 //! Lines that a terminal or an editor broke at a width: put together again before they are read.
 //!
 //! The width is told by the first part of a log: no line is longer, and a line of just that width ends
-//! within what must stand on one line.
+//! within what must stand on one line. What a service puts before each line came after that, and has
+//! no part in the width.
+
+use super::prefix::parted;
 
 /// So much of a log is looked at before it is read.
 const SAMPLE: usize = 64 * 1024;
@@ -18,32 +21,53 @@ pub(super) enum Wrap {
     Unknown(Vec<u8>),
     /// It is not.
     No,
-    /// At this many characters.
-    At(usize),
+    /// At this many characters; behind what a service put before each piece, when true.
+    At(usize, bool),
 }
 
 impl Wrap {
     /// Whether lines are put together.
     pub(super) fn is_any(&self) -> bool {
-        matches!(self, Wrap::At(_))
+        matches!(self, Wrap::At(..))
     }
 
     /// The lines to read after these: none until the width is known, then all.
     pub(super) fn lines(&mut self, lines: Vec<u8>, is_last: bool) -> Vec<u8> {
         match self {
             Wrap::No => lines,
-            Wrap::At(width) => joined(lines, *width),
+            Wrap::At(width, behind) => joined(lines, *width, *behind),
             Wrap::Unknown(seen) => {
                 seen.extend(lines);
                 if seen.len() < SAMPLE && !is_last {
                     return Vec::new();
                 }
                 let seen = std::mem::take(seen);
-                *self = width(&seen).map_or(Wrap::No, Wrap::At);
+                *self = Wrap::of(&seen);
                 self.lines(seen, is_last)
             }
         }
     }
+}
+
+impl Wrap {
+    fn of(sample: &[u8]) -> Wrap {
+        let lines: Vec<&[u8]> = sample.split(|b| *b == b'\n').collect();
+        if let Some(width) = width(&lines) {
+            return Wrap::At(width, false);
+        }
+        let written = lines.iter().filter(|line| !line.is_empty());
+        if !written.clone().all(|line| behind(line).len() < line.len()) {
+            return Wrap::No;
+        }
+        let lines: Vec<&[u8]> = written.map(|line| behind(line)).collect();
+        width(&lines).map_or(Wrap::No, |width| Wrap::At(width, true))
+    }
+}
+
+/// What stands behind the time, the step or the service that a line begins with.
+fn behind(line: &[u8]) -> &[u8] {
+    let length = std::str::from_utf8(line).map_or(line.len(), |text| parted(text).1.len());
+    line.get(line.len() - length..).unwrap_or(line)
 }
 
 fn characters(line: &[u8]) -> usize {
@@ -53,8 +77,7 @@ fn characters(line: &[u8]) -> usize {
 }
 
 /// The width at which lines are broken.
-fn width(text: &[u8]) -> Option<usize> {
-    let lines: Vec<&[u8]> = text.split(|b| *b == b'\n').collect();
+fn width(lines: &[&[u8]]) -> Option<usize> {
     let widest = lines.iter().map(|l| characters(l)).max()?;
     if !WIDTHS.contains(&widest) {
         return None;
@@ -101,16 +124,22 @@ fn is_frame(line: &str) -> bool {
     is_numbered && (behind.is_empty() || function.is_some_and(is_named))
 }
 
-/// The same lines with those put together that are as wide as that.
-fn joined(lines: Vec<u8>, width: usize) -> Vec<u8> {
+/// The same lines with those put together that are as wide as that, each without what stands before
+/// it when that is so for all.
+fn joined(lines: Vec<u8>, width: usize, is_behind: bool) -> Vec<u8> {
     let mut whole = Vec::with_capacity(lines.len());
+    let mut goes_on = false;
     for line in lines.split_inclusive(|b| *b == b'\n') {
         let plain = line.strip_suffix(b"\n").unwrap_or(line);
-        if plain.len() < line.len() && characters(plain) >= width {
-            whole.extend_from_slice(plain.strip_suffix(b"\r").unwrap_or(plain));
+        let part = if is_behind { behind(plain) } else { plain };
+        let shown = if goes_on { part } else { plain };
+        goes_on = plain.len() < line.len() && characters(part) >= width;
+        if goes_on {
+            whole.extend_from_slice(shown.strip_suffix(b"\r").unwrap_or(shown));
             whole.push(JOINT);
         } else {
-            whole.extend_from_slice(line);
+            whole.extend_from_slice(shown);
+            whole.extend_from_slice(line.get(plain.len()..).unwrap_or_default());
         }
     }
     whole
@@ -152,6 +181,28 @@ mod tests {
             "Traceback (most recent call last):\n{FRAME}\n    import firnio\n{FRAME}\nModuleNotFoundError: No module named 'firnio'\n"
         );
         assert_eq!(read(&broken(&whole, width)), whole);
+    }
+
+    /// Each piece has its time.
+    #[rstest]
+    #[case(60)]
+    #[case(80)]
+    fn what_a_service_puts_before_is_no_part(#[case] width: usize) {
+        let whole = format!(
+            "Traceback (most recent call last):\n{FRAME}\n    import firnio\nModuleNotFoundError: No module named 'firnio'\n"
+        );
+        let timed = |text: &str| -> String {
+            let lines = text.lines().enumerate();
+            lines
+                .map(|(n, line)| format!("2026-11-20T10:00:{n:02}.1234567Z {line}\n"))
+                .collect()
+        };
+        let read = read(&timed(&broken(&whole, width)));
+        let without: String = read
+            .lines()
+            .map(|line| format!("{}\n", &line[29..]))
+            .collect();
+        assert_eq!(without, whole);
     }
 
     #[rstest]

@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 
 use super::{Finding, RunTrouble, Severity, Snapshot, Trouble};
-use crate::diagnose::{Context, Reader};
+use crate::diagnose::{Context, Reader, system_of};
 use crate::interface::{is_for_makers, is_public};
 use crate::remedy::{Remedy, Step, Verb};
 use eutaxis_standards::knowledge::Causes;
@@ -236,7 +236,7 @@ fn warning(
     let finding = if is_harmless {
         finding
     } else {
-        explained(finding, &attempt.complained, causes, context)
+        explained(finding, snapshot, &attempt.complained, causes, context)
     };
     Some(finding.about_owner(snapshot, attempt.owner))
 }
@@ -263,7 +263,7 @@ fn import(
         }
     };
     let finding = Finding::new(severity, Trouble::Run(trouble), remedy);
-    explained(finding, &attempt.output, causes, context)
+    explained(finding, snapshot, &attempt.output, causes, context)
         .about_owner(snapshot, attempt.owner)
         .of(frames)
 }
@@ -271,6 +271,7 @@ fn import(
 /// What an import wrote is a log like any other.
 fn explained(
     mut finding: Finding,
+    snapshot: &Snapshot,
     output: &str,
     causes: &Causes,
     context: &Context<'_>,
@@ -280,7 +281,7 @@ fn explained(
     let Some(root) = reader.finish().causes.into_iter().next() else {
         return finding;
     };
-    let told = root.told(causes);
+    let told = root.told(causes, system_of(&snapshot.target.platform));
     // What examines is no advice here.
     let helps = |r: &Remedy| r.step.as_ref().and_then(Step::verb) != Some(Verb::Examine);
     if let Some(first) = told.remedies.into_iter().find(helps) {

@@ -46,6 +46,26 @@ pub struct Advice {
     pub text: String,
     /// The command to type, or the line to change.
     pub change: Option<String>,
+    /// The same on macOS, where it is another one.
+    pub macos: Option<String>,
+    /// The same in the shell of Windows, which has none of those that others have.
+    pub windows: Option<String>,
+}
+
+impl Advice {
+    /// What is to be typed on a system (`linux`, `macos`, `windows`): commands of this program are
+    /// the same everywhere.
+    pub fn change_on(&self, system: &str) -> Option<&str> {
+        let own = match system {
+            "windows" => &self.windows,
+            "macos" => &self.macos,
+            _ => &None,
+        };
+        let common = self.change.as_deref();
+        let is_line = |c: &&str| !c.starts_with("eutaxis ") && !c.starts_with("--");
+        let common = common.filter(|c| system != "windows" || !is_line(c));
+        own.as_deref().or(common)
+    }
 }
 
 /// What a cause can be held against.
@@ -198,6 +218,8 @@ pub enum Condition {
     NameLater,
     /// The module of the standard library has the name in the interpreter that ran.
     NameThere,
+    /// Nothing is recorded of the name: it may have come after what is known.
+    NameUnknown,
     /// The last line of code has a form that the interpreter (if it is known) does not read yet.
     NewerSyntax,
     /// Modules, among them the one that is spoken of, import each other.
@@ -338,12 +360,20 @@ fn compiled(text: &str) -> Result<Regex, String> {
 
 /// Lines with one of these are always worth a look: what begins a traceback of the interpreter, and
 /// what may stand in the middle of a text that a pattern looks for, colours and typographic quotes, and
-/// what begins a command or a step, or ends a run of tests.
-const ALWAYS: [&str; 11] = [
+/// what begins a command or a step, or ends a run of tests. A line feed stands for the beginning of a
+/// line.
+const ALWAYS: [&str; 18] = [
     " tests in ",
     "Ran 1 test in",
     "$ ",
-    "PS C:\\",
+    "@",
+    "\n+",
+    " + ",
+    "C:\\",
+    "D:\\",
+    "Step ",
+    "Run ",
+    "] RUN ",
     "##[group]",
     "##[section]",
     "Traceback (most recent call last)",

@@ -28,7 +28,7 @@ pub(super) fn causes(log: &Path, surroundings: &Surroundings) -> Vec<Cause> {
     reader.read(&bytes);
     let found = reader.finish();
     let one = |cause: &eutaxis_core::diagnose::Cause| {
-        let told = cause.told(&causes);
+        let told = cause.told(&causes, std::env::consts::OS);
         Cause {
             id: cause.id.clone(),
             title: told.title,

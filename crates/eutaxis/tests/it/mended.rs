@@ -6,6 +6,7 @@ use rstest::rstest;
 use serde_json::Value;
 
 use crate::field::{Field, Ran, depot_of, ran};
+use crate::hut::python;
 use crate::prove::{Release, project};
 
 const TAKES: &[(&str, &str)] = &[(
@@ -483,4 +484,112 @@ fn what_mends_a_second_fault_keeps_what_mended_the_first() {
         let again = camp.shell(&format!(".venv/bin/python -B {part}.py"));
         assert_eq!(again.code, 0, "{answer:#}\n{again:?}");
     }
+}
+
+/// What is said to be typed in the shell in which something failed, typed there: what failed runs.
+#[rstest]
+#[case::a_locale(
+    "export LC_ALL=C PYTHONUTF8=0 PYTHONCOERCECLOCALE=0",
+    "print('d\\xe9neige')",
+    "text-encoding",
+    "export LC_ALL=C.UTF-8"
+)]
+#[case::one_encoding_for_all(
+    "export LC_ALL=C PYTHONUTF8=0 PYTHONCOERCECLOCALE=0",
+    "print('d\\xe9neige')",
+    "text-encoding",
+    "export PYTHONUTF8=1"
+)]
+#[case::a_limit_of_files(
+    "ulimit -S -n 40",
+    "all = [open('camp.py') for _ in range(100)]",
+    "too-many-files",
+    "ulimit -n 4096"
+)]
+#[case::a_variable(
+    "export PYTHONHOME=/nowhere",
+    "print('here')",
+    "module-absent",
+    "unset PYTHONHOME"
+)]
+fn what_is_set_in_the_shell_mends(
+    #[case] state: &str,
+    #[case] code: &str,
+    #[case] id: &str,
+    #[case] line: &str,
+) {
+    let depot = tempfile::tempdir().unwrap();
+    let field = Field::empty();
+    field.write("camp.py", code);
+    let camp = Camp {
+        field,
+        _depot: depot,
+    };
+    let python = python().program.display().to_string();
+    let failed = camp.shell(&format!("{state}; {python} -B camp.py 2>&1"));
+    assert_ne!(failed.code, 0, "{failed:?}");
+    camp.field.write("camp.log", &failed.out);
+    let answer = camp.field.json(1, &["diagnose", "camp.log"]);
+    let root = &answer["causes"][0];
+    assert_eq!(root["id"], id, "{answer:#}\n{failed:?}");
+    let remedies = root["remedies"].as_array().unwrap();
+    assert!(remedies.iter().any(|r| r["change"] == line), "{root:#}");
+    let again = camp.shell(&format!("{state}; {line} && {python} -B camp.py 2>&1"));
+    assert_eq!(again.code, 0, "{again:?}");
+}
+
+/// What is said to look at something shows it, typed where it failed.
+#[rstest]
+#[case::where_it_crashed(
+    "import os, signal\ndef melt():\n    os.kill(os.getpid(), signal.SIGSEGV)\nmelt()\n",
+    "$PYTHON -B camp.py",
+    "python -X faulthandler SCRIPT",
+    "in melt"
+)]
+#[case::how_it_is_mounted(
+    "import os\nraise ImportError(os.path.abspath('camp.py') + ': failed to map segment from shared object')",
+    "$PYTHON -B camp.py",
+    "findmnt --target $PWD/camp.py",
+    "/"
+)]
+#[case::what_the_shell_starts(
+    "",
+    "echo '(ice) $ python camp.py'; echo \"$PYTHON: No module named firnio\"; false",
+    "type -a python python3",
+    "python3"
+)]
+fn what_is_said_to_be_looked_at_shows_it(
+    #[case] code: &str,
+    #[case] run: &str,
+    #[case] line: &str,
+    #[case] shows: &str,
+) {
+    let depot = tempfile::tempdir().unwrap();
+    let field = Field::empty();
+    field.write("camp.py", code);
+    let camp = Camp {
+        field,
+        _depot: depot,
+    };
+    let own = python().program.display().to_string();
+    let folder = std::fs::canonicalize(camp.field.path("")).unwrap();
+    let put = |text: &str| {
+        text.replace("$PYTHON", &own)
+            .replace("$PWD", &folder.display().to_string())
+    };
+    camp.field.write("run.sh", &put(run));
+    let failed = camp.shell("sh run.sh 2>&1");
+    camp.field.write("camp.log", &failed.out);
+    let answer = camp.field.json(1, &["diagnose", "camp.log"]);
+    let remedies = answer["causes"][0]["remedies"].as_array().unwrap();
+    let line = put(line);
+    assert!(
+        remedies.iter().any(|r| r["change"] == line.as_str()),
+        "{answer:#}"
+    );
+    let typed = line
+        .replace("python -X", &format!("{own} -X"))
+        .replace("SCRIPT", "camp.py");
+    let seen = camp.shell(&format!("bash -c '{typed}' 2>&1"));
+    assert!(seen.out.contains(shows), "{seen:?}");
 }

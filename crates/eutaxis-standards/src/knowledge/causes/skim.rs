@@ -24,8 +24,10 @@ pub struct Skim {
     short: Windows<4>,
     /// Texts that are too short for these.
     tiny: Vec<usize>,
-    /// Up to three letters that they begin with.
+    /// The letters that they begin with.
     first: Vec<u8>,
+    /// Texts that only count at the beginning of a line.
+    leading: Vec<usize>,
     /// That can run at once.
     threads: usize,
 }
@@ -137,9 +139,16 @@ impl<const LETTERS: usize> Windows<LETTERS> {
 }
 
 impl Skim {
-    /// For these texts; none where the tiny ones begin with too many letters, or one is empty.
+    /// For these texts, of which those that begin with a line feed count at the beginning of a line;
+    /// none where one is empty.
     pub(super) fn of<'t>(texts: impl Iterator<Item = &'t str>) -> Option<Self> {
-        let texts: Vec<Vec<u8>> = texts.map(|t| t.to_ascii_lowercase().into_bytes()).collect();
+        let (mut all, mut leading) = (Vec::new(), Vec::new());
+        for (number, text) in texts.enumerate() {
+            let plain = text.strip_prefix('\n').unwrap_or(text);
+            leading.extend((plain.len() < text.len()).then_some(number));
+            all.push(plain.to_ascii_lowercase().into_bytes());
+        }
+        let texts = all;
         let frequent = Frequent::in_all(&texts);
         let (mut long, mut short) = (Windows::<8>::new(), Windows::<4>::new());
         let (mut tiny, mut first) = (Vec::new(), Vec::new());
@@ -156,12 +165,13 @@ impl Skim {
         }
         first.sort_unstable();
         first.dedup();
-        (first.len() <= 3).then_some(Skim {
+        Some(Skim {
             texts,
             long,
             short,
             tiny,
             first,
+            leading,
             threads: std::thread::available_parallelism().map_or(1, usize::from),
         })
     }
@@ -273,10 +283,15 @@ impl Skim {
         };
         let there = text.get(at..at.saturating_add(sought.len()));
         let alike = |a: Option<&u8>, b: Option<&u8>| a.map(|a| a | 0x20) == b.map(|b| b | 0x20);
+        let begins = |text: &[u8]| {
+            text.get(..at)
+                .is_none_or(|t| t.last().is_none_or(|b| *b == b'\n'))
+        };
         there.is_some_and(|there| {
             alike(there.first(), sought.first())
                 && alike(there.last(), sought.last())
                 && there.eq_ignore_ascii_case(sought)
+                && (begins(text) || !self.leading.contains(&number))
         })
     }
 
@@ -286,11 +301,13 @@ impl Skim {
                 tell(*number, place);
             }
         };
-        match *self.first.as_slice() {
-            [a] => memchr::memchr_iter(a, text).for_each(&mut at),
-            [a, b] => memchr::memchr2_iter(a, b, text).for_each(&mut at),
-            [a, b, c] => memchr::memchr3_iter(a, b, c, text).for_each(&mut at),
-            _ => {}
+        for some in self.first.chunks(3) {
+            match *some {
+                [a] => memchr::memchr_iter(a, text).for_each(&mut at),
+                [a, b] => memchr::memchr2_iter(a, b, text).for_each(&mut at),
+                [a, b, c] => memchr::memchr3_iter(a, b, c, text).for_each(&mut at),
+                _ => {}
+            }
         }
     }
 }
@@ -394,8 +411,18 @@ mod tests {
     }
 
     #[test]
-    fn nothing_is_made_of_too_many_short_texts() {
-        assert!(Skim::of(["1", "2", "3", "4"].into_iter()).is_none());
+    fn some_texts_count_at_the_beginning_of_a_line() {
+        let texts = ["\n+", "\nstep by step", "@", "$ ", "\u{1b}"];
+        let skim = Skim::of(texts.into_iter()).unwrap();
+        assert_eq!(
+            skim.places(b"+ a\nc++ a\n+ b\nno step by step\nstep by step\n"),
+            [0, 10, 30]
+        );
+        assert_eq!(skim.texts_in("+@$ \u{1b}+"), [0, 2, 3, 4]);
+    }
+
+    #[test]
+    fn nothing_is_made_of_no_text() {
         assert!(Skim::of([""].into_iter()).is_none());
     }
 }

@@ -531,7 +531,7 @@ impl<'a> Checker<'a> {
 
     /// The cause in words, with what was checked first.
     fn told(&self, cause: Cause, checked: Checked) -> Told {
-        let mut told = cause.told(&self.surroundings.config.causes());
+        let mut told = cause.told(&self.surroundings.config.causes(), std::env::consts::OS);
         let solved = |r: &Remedy| {
             let is_proof = |step: &Step| matches!(step, Step::Run(all) if all.len() > 1);
             r.evidence.is_some() || r.step.as_ref().is_some_and(is_proof)

@@ -153,7 +153,7 @@ impl Checker<'_> {
         match self.whereabouts(&cause.origin) {
             Whereabouts::Elsewhere(_) if is_local => {
                 let is_windows = cause.origin.system.as_deref() == Some("windows");
-                let of_shell = matches!(remedy.step, Some(Step::Enter { .. } | Step::Line(_)));
+                let of_shell = matches!(remedy.step, Some(Step::Enter { .. }));
                 Remedy {
                     words: format!("on that machine: {}", remedy.words),
                     step: remedy.step.filter(|_| !(is_windows && of_shell)),
