@@ -112,21 +112,66 @@ impl From<Name> for String {
     }
 }
 
-/// The names nearest to `wanted`, best first: for "did you mean". At most `limit`, none that is far
-/// off.
+/// How a name is off another one: slips that hands make come before words that only look alike.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+enum Slip {
+    /// Two letters are the other way round, one is there twice or only once, or what parts words is
+    /// another one or not there.
+    Hand,
+    /// One letter is another one, too many or lost.
+    Letter,
+    /// They begin alike.
+    Ending,
+    /// Nothing of these, and not far off.
+    Other,
+}
+
+impl Slip {
+    fn of(wanted: &str, known: &str) -> Option<(Slip, usize)> {
+        let distance = strsim::osa_distance(wanted, known);
+        let bare = |text: &str| -> String {
+            let letters = text.chars().filter(|c| !matches!(c, '-' | '_' | '.'));
+            letters.flat_map(char::to_lowercase).collect()
+        };
+        let single = |text: &str| {
+            let mut letters: Vec<char> = text.chars().collect();
+            letters.dedup();
+            letters
+        };
+        let swapped =
+            |a: &str, b: &str| strsim::osa_distance(a, b) == 1 && strsim::levenshtein(a, b) == 2;
+        let (one, other) = (bare(wanted), bare(known));
+        if one == other || single(&one) == single(&other) || swapped(&one, &other) {
+            return Some((Slip::Hand, distance));
+        }
+        if distance == 1 {
+            return Some((Slip::Letter, distance));
+        }
+        let alike = one.chars().zip(other.chars()).take_while(|(a, b)| a == b);
+        let half = one.chars().count().div_ceil(2).max(3);
+        if alike.count() >= half && distance <= 1 + wanted.len() / 3 {
+            return Some((Slip::Ending, distance));
+        }
+        (distance <= 1 + wanted.len() / 5).then_some((Slip::Other, distance))
+    }
+}
+
+/// The names nearest to `wanted`, best first, without itself: for "did you mean". At most `limit`,
+/// none that is far off. Transposed and doubled letters come first, then one letter, then what
+/// begins alike.
 pub fn nearest<'a>(
     wanted: &str,
     known: impl IntoIterator<Item = &'a str>,
     limit: usize,
 ) -> Vec<&'a str> {
     let far = 1 + wanted.len() / 3;
-    let mut near: Vec<(usize, &str)> = known
+    let mut near: Vec<((Slip, usize), &str)> = known
         .into_iter()
-        .filter(|k| k.len().abs_diff(wanted.len()) <= far)
-        .map(|k| (strsim::osa_distance(wanted, k), k))
-        .filter(|(d, _)| *d <= far)
+        .filter(|k| k.len().abs_diff(wanted.len()) <= far && *k != wanted)
+        .filter_map(|k| Some((Slip::of(wanted, k)?, k)))
         .collect();
     near.sort();
+    near.dedup();
     near.into_iter().take(limit).map(|(_, k)| k).collect()
 }
 
@@ -170,6 +215,29 @@ mod tests {
     fn a_name_beyond_the_limit_is_refused() {
         assert!(Name::parse(&"a".repeat(LONGEST)).is_ok());
         assert!(Name::parse(&"a".repeat(LONGEST + 1)).is_err());
+    }
+
+    #[rstest]
+    #[case::letters_the_other_way_round("forstgrid", "frostgrid frostgrit")]
+    #[case::a_letter_twice("seraccnet", "seracnet seracnett serac")]
+    #[case::no_mark_between_words("iceradarcore", "ice-radar-core iceradarcode")]
+    #[case::one_letter_before_a_like_beginning("firnplot", "firnplod firnpoint")]
+    #[case::not_itself("snowpit", "snowpits")]
+    fn slips_of_the_hand_come_first(#[case] wanted: &str, #[case] expected: &str) {
+        let known = [
+            "snowpit",
+            "snowpits",
+            "firnpoint",
+            "firnplod",
+            "iceradarcode",
+            "ice-radar-core",
+            "serac",
+            "seracnett",
+            "seracnet",
+            "frostgrit",
+            "frostgrid",
+        ];
+        assert_eq!(nearest(wanted, known, 5).join(" "), expected);
     }
 
     #[test]

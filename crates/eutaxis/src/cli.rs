@@ -116,6 +116,12 @@ pub(crate) enum Command {
     Stock(Stock),
     /// The whole way on made-up data, each step explained
     Demo(Demo),
+    /// The page of a command or a matter; which command does what a word of the trade means
+    Help(Help),
+    /// A script with which a shell completes commands and options
+    Completions(Completions),
+    /// Pages for man
+    Manual(Manual),
 }
 
 impl Command {
@@ -138,8 +144,35 @@ impl Command {
             Command::Within(_) => "within",
             Command::Stock(_) => "stock",
             Command::Demo(_) => "demo",
+            Command::Help(_) => "help",
+            Command::Completions(_) => "completions",
+            Command::Manual(_) => "manual",
         }
     }
+}
+
+/// `help`
+#[derive(Debug, Args)]
+pub(crate) struct Help {
+    /// A command, a matter (targets, files, accelerators), or a word for what you want to do
+    #[arg(value_name = "TOPIC")]
+    pub(crate) topic: Option<String>,
+}
+
+/// `completions`
+#[derive(Debug, Args)]
+pub(crate) struct Completions {
+    /// The shell that reads the script
+    #[arg(value_name = "SHELL")]
+    pub(crate) shell: clap_complete::Shell,
+}
+
+/// `manual`
+#[derive(Debug, Args)]
+pub(crate) struct Manual {
+    /// The folder that the pages are written to; it is made if it is not there
+    #[arg(value_name = "DIR")]
+    pub(crate) folder: PathBuf,
 }
 
 /// `survey`

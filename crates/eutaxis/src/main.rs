@@ -30,7 +30,13 @@ use clap::Parser;
 fn main() -> ExitCode {
     let cli = match cli::Cli::try_parse() {
         Ok(cli) => cli,
-        Err(error) => return output::usage(&error),
+        Err(error) => {
+            let Some(word) = output::unknown_command(&error) else {
+                return output::usage(&error);
+            };
+            output::print_error(&commands::help::no_command(&word));
+            return ExitCode::from(2);
+        }
     };
     let output = output::Output::new(&cli.common);
     let outcome = commands::run(&cli, &output);

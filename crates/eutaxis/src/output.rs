@@ -515,3 +515,15 @@ pub(crate) fn usage(error: &clap::Error) -> ExitCode {
     let _ = error.print();
     ExitCode::from(if error.use_stderr() { 2 } else { 0 })
 }
+
+/// The word that stands for a command and is none, where people read what is said.
+pub(crate) fn unknown_command(error: &clap::Error) -> Option<String> {
+    let json = std::env::args_os().any(|a| a == "--json");
+    if json || error.kind() != clap::error::ErrorKind::InvalidSubcommand {
+        return None;
+    }
+    match error.get(clap::error::ContextKind::InvalidSubcommand) {
+        Some(clap::error::ContextValue::String(word)) => Some(word.clone()),
+        _ => None,
+    }
+}

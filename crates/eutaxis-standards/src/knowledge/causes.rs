@@ -361,18 +361,17 @@ fn compiled(text: &str) -> Result<Regex, String> {
 /// Lines with one of these are always worth a look: what begins a traceback of the interpreter, and
 /// what may stand in the middle of a text that a pattern looks for, colours and typographic quotes, and
 /// what begins a command or a step, or ends a run of tests. A line feed stands for the beginning of a
-/// line.
-const ALWAYS: [&str; 18] = [
+/// line, or what a service puts before it; case counts there.
+const ALWAYS: [&str; 17] = [
     " tests in ",
     "Ran 1 test in",
     "$ ",
     "@",
-    "\n+",
-    " + ",
+    "\n+ ",
     "C:\\",
     "D:\\",
-    "Step ",
-    "Run ",
+    "\nStep ",
+    "\nRun ",
     "] RUN ",
     "##[group]",
     "##[section]",

@@ -29,6 +29,7 @@ mod stable_abi;
 mod standard_modules;
 mod standard_names;
 mod without;
+mod words_of_trade;
 
 pub use accelerators::{
     Bound, Families, Family, Form, MadeFor, Number, Probe, Runs, Told, most_exact,
@@ -57,3 +58,4 @@ pub use standard_names::{
     newest_series,
 };
 pub use without::Without;
+pub use words_of_trade::{TradeWord, trade_word, trade_words};

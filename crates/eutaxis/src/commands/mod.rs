@@ -1,12 +1,15 @@
 //! One file per command.
 
 pub(crate) mod assay;
+mod completions;
 mod demo;
 pub(crate) mod diagnose;
 pub(crate) mod examine;
 pub(crate) mod furnish;
 pub(crate) mod gather;
+pub(crate) mod help;
 pub(crate) mod locate;
+mod manual;
 pub(crate) mod proofread;
 pub(crate) mod reason;
 pub(crate) mod rehearse;
@@ -41,5 +44,8 @@ pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Errors> {
         Command::Within(arguments) => Ok(within::run(arguments, &cli.common, output)),
         Command::Stock(arguments) => Ok(stock::run(arguments, &cli.common)?),
         Command::Demo(arguments) => Ok(demo::run(arguments, &cli.common, output)?),
+        Command::Help(arguments) => Ok(help::run(arguments, &cli.common)?),
+        Command::Completions(arguments) => Ok(completions::run(arguments, &cli.common)?),
+        Command::Manual(arguments) => Ok(manual::run(arguments, &cli.common)?),
     }
 }

@@ -73,7 +73,12 @@ pub(crate) enum Report {
     Stock(Stock),
     Within(Within),
     Demo(Demo),
+    Nothing(Nothing),
 }
+
+/// What commands answer that only print a text.
+#[derive(Debug, Default, Serialize)]
+pub(crate) struct Nothing {}
 
 /// What `within` answers: nothing, for what it runs does.
 #[derive(Debug, Default, Serialize)]
@@ -93,6 +98,7 @@ macro_rules! reports {
 reports! {
     Survey, Shortlist, Span, Settle(Box), Reason(Box), Gather, Furnish, Examine, Rehearse(Box),
     Diagnose, Assay, Locate, Proofread, Stock, Within, Demo,
+    Nothing,
 }
 
 /// An answer as an object.

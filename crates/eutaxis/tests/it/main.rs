@@ -29,6 +29,7 @@ mod furnish;
 mod gather;
 #[cfg(unix)]
 mod guarded;
+mod help;
 mod house;
 mod hut;
 mod interpreters;

@@ -11,6 +11,8 @@ const PLACES: usize = 1 << 17;
 const FOLDED: u64 = 0x2020_2020_2020_2020;
 /// It is not worth a thread to look through less.
 const SHARED: usize = 64 << 10;
+/// Letters that a service puts before a line are fewer.
+const LONGEST_BEFORE: usize = 48;
 /// Places from one stretch to the next.
 const STRIDE: usize = 16;
 /// Letters that the windows of a stretch are of.
@@ -26,8 +28,8 @@ pub struct Skim {
     tiny: Vec<usize>,
     /// The letters that they begin with.
     first: Vec<u8>,
-    /// Texts that only count at the beginning of a line.
-    leading: Vec<usize>,
+    /// Texts that only count at the beginning of a line, as they are written.
+    leading: Vec<(usize, Vec<u8>)>,
     /// That can run at once.
     threads: usize,
 }
@@ -139,13 +141,15 @@ impl<const LETTERS: usize> Windows<LETTERS> {
 }
 
 impl Skim {
-    /// For these texts, of which those that begin with a line feed count at the beginning of a line;
-    /// none where one is empty.
+    /// For these texts, of which those that begin with a line feed count at the beginning of a line,
+    /// as they are written; none where one is empty.
     pub(super) fn of<'t>(texts: impl Iterator<Item = &'t str>) -> Option<Self> {
         let (mut all, mut leading) = (Vec::new(), Vec::new());
         for (number, text) in texts.enumerate() {
             let plain = text.strip_prefix('\n').unwrap_or(text);
-            leading.extend((plain.len() < text.len()).then_some(number));
+            if plain.len() < text.len() {
+                leading.push((number, plain.as_bytes().to_vec()));
+            }
             all.push(plain.to_ascii_lowercase().into_bytes());
         }
         let texts = all;
@@ -283,16 +287,25 @@ impl Skim {
         };
         let there = text.get(at..at.saturating_add(sought.len()));
         let alike = |a: Option<&u8>, b: Option<&u8>| a.map(|a| a | 0x20) == b.map(|b| b | 0x20);
-        let begins = |text: &[u8]| {
-            text.get(..at)
-                .is_none_or(|t| t.last().is_none_or(|b| *b == b'\n'))
-        };
         there.is_some_and(|there| {
             alike(there.first(), sought.first())
                 && alike(there.last(), sought.last())
                 && there.eq_ignore_ascii_case(sought)
-                && (begins(text) || !self.leading.contains(&number))
+                && self.may_stand(number, text, at, there)
         })
+    }
+
+    /// Whether a text counts where it stands: one of the beginnings of lines only there, or behind
+    /// a time or the number of a step.
+    fn may_stand(&self, number: usize, text: &[u8], at: usize, there: &[u8]) -> bool {
+        let Some((_, written)) = self.leading.iter().find(|(n, _)| *n == number) else {
+            return true;
+        };
+        let before = text.get(at.saturating_sub(LONGEST_BEFORE)..at);
+        let before = before.unwrap_or_default().rsplit(|b| *b == b'\n').next();
+        let before = before.unwrap_or_default();
+        let is_word = before.iter().any(u8::is_ascii_lowercase);
+        written == there && !is_word && before.len() < LONGEST_BEFORE
     }
 
     fn visit_tiny(&self, text: &[u8], tell: &mut impl FnMut(usize, usize)) {
@@ -412,13 +425,11 @@ mod tests {
 
     #[test]
     fn some_texts_count_at_the_beginning_of_a_line() {
-        let texts = ["\n+", "\nstep by step", "@", "$ ", "\u{1b}"];
+        let texts = ["\n+ ", "\nStep by step", "@", "$ ", "\u{1b}"];
         let skim = Skim::of(texts.into_iter()).unwrap();
-        assert_eq!(
-            skim.places(b"+ a\nc++ a\n+ b\nno step by step\nstep by step\n"),
-            [0, 10, 30]
-        );
-        assert_eq!(skim.texts_in("+@$ \u{1b}+"), [0, 2, 3, 4]);
+        let text = b"+ a\nc++ a\n10:00Z + b\nno Step by step\nstep by step\nStep by step\n";
+        assert_eq!(skim.places(text), [0, 17, 50]);
+        assert_eq!(skim.texts_in("+ @$ \u{1b}+"), [0, 2, 3, 4]);
     }
 
     #[test]

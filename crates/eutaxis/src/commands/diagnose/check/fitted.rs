@@ -70,7 +70,10 @@ impl Checker<'_> {
             | Command::Locate(_)
             | Command::Stock(_)
             | Command::Within(_)
-            | Command::Demo(_) => one,
+            | Command::Demo(_)
+            | Command::Help(_)
+            | Command::Completions(_)
+            | Command::Manual(_) => one,
         };
         Some(vec![one])
     }

@@ -1,0 +1,127 @@
+//! `help`: the pages of `docs/` in the terminal, and which command does what a word of the trade
+//! means.
+
+mod pages;
+
+use clap::CommandFactory;
+use eutaxis_core::fault::escaped;
+use eutaxis_core::knowledge::{TradeWord, trade_word, trade_words};
+use eutaxis_core::name::nearest;
+use eutaxis_world::Error;
+
+use crate::cli::{Cli, Common, Help};
+use crate::output::{Answer, Outcome};
+use crate::render::help as shown;
+use crate::report;
+
+/// So many topics are proposed in place of one that is not there.
+const MOST_NEAR: usize = 3;
+
+pub(crate) fn run(arguments: &Help, common: &Common) -> Result<Answer, Error> {
+    if common.json {
+        return Err(Error::request("help prints pages, which have no JSON"));
+    }
+    let text = match arguments.topic.as_deref() {
+        None => overview(),
+        Some(topic) => match (pages::page(topic), trade_word(topic)) {
+            (Some(page), _) => shown::page(page.text),
+            (None, Some(word)) => shown::word(topic, word),
+            (None, None) if own(topic) => usage(topic),
+            (None, None) => return Err(unknown(topic)),
+        },
+    };
+    Ok(Answer {
+        outcome: Outcome::Ok,
+        text,
+        report: report::Nothing {}.into(),
+    })
+}
+
+fn overview() -> String {
+    let about = |topic: &str| {
+        let cli = Cli::command();
+        let command = cli.find_subcommand(topic)?;
+        command.get_about().map(ToString::to_string)
+    };
+    let told = |page: &pages::Page| {
+        let about = about(page.topic).or_else(|| page.about.map(str::to_owned));
+        (page.topic, about.unwrap_or_default())
+    };
+    let (commands, matters): (Vec<_>, Vec<_>) =
+        pages::PAGES.iter().partition(|p| p.about.is_none());
+    shown::overview(
+        &commands.into_iter().map(told).collect::<Vec<_>>(),
+        &matters.into_iter().map(told).collect::<Vec<_>>(),
+    )
+}
+
+/// Whether it is a command without a page.
+fn own(topic: &str) -> bool {
+    Cli::command().find_subcommand(topic).is_some()
+}
+
+fn usage(topic: &str) -> String {
+    let mut cli = Cli::command();
+    // Else the line of usage lacks the program's name.
+    cli.build();
+    let command = cli.find_subcommand_mut(topic);
+    command.map_or(String::new(), |c| c.render_long_help().to_string())
+}
+
+fn unknown(topic: &str) -> Error {
+    let error = Error::request(format!("there is no page `{}`", escaped(topic)));
+    let near = near(topic);
+    error.help(match near.as_slice() {
+        [] => "see which there are: eutaxis help".to_owned(),
+        near => format!("near it: {}; all: eutaxis help", near.join(", ")),
+    })
+}
+
+/// Commands, pages and words of the trade that look like it.
+fn near(topic: &str) -> Vec<&'static str> {
+    let pages = pages::PAGES.iter().map(|p| p.topic);
+    let words = trade_words().flat_map(|w: &TradeWord| w.names.iter().map(String::as_str));
+    nearest(topic, pages.chain(words), MOST_NEAR)
+}
+
+/// Where a word stands for a command and is none: what does it here, or what is near it.
+pub(crate) fn no_command(word: &str) -> Error {
+    let message = format!("there is no command `{}`", escaped(word));
+    let near = near(word);
+    match (trade_word(word), near.as_slice()) {
+        (Some(meant), _) => {
+            let commands = meant.commands.iter().map(|c| format!("eutaxis {c}"));
+            let commands: Vec<String> = commands.collect();
+            Error::request(format!("{message}: {}", meant.says)).help(commands.join("\n"))
+        }
+        (None, []) => Error::request(message).help("see which there are: eutaxis help"),
+        (None, near) => {
+            let near = near.join(", ");
+            Error::request(message).help(format!("near it: {near}; all: eutaxis help"))
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::cli::Command;
+
+    /// What a word leads to can be typed, with something in the place of what is in capitals.
+    #[test]
+    fn what_words_lead_to_are_commands() {
+        for word in trade_words() {
+            for command in &word.commands {
+                let words = command.split(' ').map(|w| w.trim_matches('"').to_owned());
+                let put = |w: String| match w.chars().all(|c| c.is_ascii_uppercase()) {
+                    true => "radargram".to_owned(),
+                    false => w,
+                };
+                let typed: Vec<String> = words.map(put).collect();
+                assert!(Command::of_words(typed).is_some(), "{command}");
+            }
+            let own: Vec<&String> = word.names.iter().filter(|n| own(n)).collect();
+            assert!(own.is_empty(), "{own:?} are commands themselves");
+        }
+    }
+}
