@@ -26,6 +26,7 @@ mod process;
 pub mod processor;
 pub mod root;
 pub mod source;
+pub mod starts;
 pub mod stock;
 pub mod store;
 pub mod supply;

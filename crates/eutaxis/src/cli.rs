@@ -16,15 +16,15 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
     propagate_version = true
 )]
 #[command(
-    after_help = "Exit codes: 0 yes or done; 1 no (a clash, something that would break); 2 the \
+    after_help = "Without a command: where you are, what is here, and what to type next.\nExit codes: 0 yes or done; 1 no (a clash, something that would break); 2 the \
         request is wrong; 3 the world failed (network, disk, permission, interpreter, damaged \
-        files).\nEvery command takes --json. The pages under docs/ explain each one."
+        files).\nEvery command takes --json. `eutaxis help COMMAND` shows its page."
 )]
 pub(crate) struct Cli {
     #[command(flatten)]
     pub(crate) common: Common,
     #[command(subcommand)]
-    pub(crate) command: Command,
+    pub(crate) command: Option<Command>,
 }
 
 /// Options of every command.
@@ -74,7 +74,7 @@ impl Command {
     /// A command by the words behind the program's name; none where they would be refused.
     pub(crate) fn of_words(words: impl IntoIterator<Item = String>) -> Option<Command> {
         let line = std::iter::once("eutaxis".to_owned()).chain(words);
-        Cli::try_parse_from(line).ok().map(|cli| cli.command)
+        Cli::try_parse_from(line).ok().and_then(|cli| cli.command)
     }
 }
 

@@ -40,5 +40,6 @@ fn main() -> ExitCode {
     };
     let output = output::Output::new(&cli.common);
     let outcome = commands::run(&cli, &output);
-    output.finish(cli.command.name(), outcome)
+    let name = cli.command.as_ref().map_or("here", cli::Command::name);
+    output.finish(name, outcome)
 }

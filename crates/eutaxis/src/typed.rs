@@ -98,7 +98,7 @@ mod tests {
             --wheels only --build b --rebuild r --build-light --build-all --build-bounds c.txt --as-of 2026-01-01 --prefer oldest --chronology ignore \
             --prereleases all";
         let Ok(Cli {
-            command: Command::Span(span),
+            command: Some(Command::Span(span)),
             ..
         }) = Cli::try_parse_from(typed.split(' '))
         else {
@@ -112,7 +112,7 @@ mod tests {
         ];
         let again = format!("eutaxis span{}", line(&parts.concat()));
         let Ok(Cli {
-            command: Command::Span(read),
+            command: Some(Command::Span(read)),
             ..
         }) = Cli::try_parse_from(again.split(' '))
         else {

@@ -18,6 +18,7 @@ mod building;
 mod causes;
 mod device_check;
 mod device_code;
+mod editors;
 mod interpreters;
 mod libraries;
 mod module_projects;
@@ -44,6 +45,7 @@ pub use causes::{
 };
 pub use device_check::DeviceCheck;
 pub use device_code::{CodeImage, CodeKind, DeviceCode};
+pub use editors::{Editor, Notebook, Starts, editors, notebook};
 pub use interpreters::{Series, series, series_began, series_of};
 pub use libraries::{Libraries, Provided};
 pub use module_projects::{bringing, was_everywhere};

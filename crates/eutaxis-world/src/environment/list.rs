@@ -223,7 +223,7 @@ fn moved(root: &Path) -> Option<PathBuf> {
 }
 
 /// The folders with metadata of the projects that it holds.
-fn info_folders(root: &Path) -> Vec<PathBuf> {
+pub(crate) fn info_folders(root: &Path) -> Vec<PathBuf> {
     let mut found = Vec::new();
     for site in crate::root::matching(root, "lib/*/site-packages") {
         let Ok(entries) = fs::read_dir(site) else {

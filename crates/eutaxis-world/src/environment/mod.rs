@@ -12,6 +12,7 @@ mod plan;
 mod read;
 mod scripts;
 pub mod snapshot;
+mod standing;
 
 pub use furnish::{
     Bytes, DirectUrl, FETCHING, Furnish, Item, Judge, Moved, Progress, Report, WheelAt, foresee,
@@ -26,3 +27,4 @@ pub(crate) use memory::SCRIPTS;
 pub use memory::{parts_of, pins_of, remember_pins, script_root};
 pub(crate) use plan::destination;
 pub use read::{Installed, Place, installed, look};
+pub use standing::Standing;

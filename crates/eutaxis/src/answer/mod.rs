@@ -8,6 +8,7 @@ pub(crate) mod diagnose;
 pub(crate) mod edits;
 pub(crate) mod examine;
 pub(crate) mod furnish;
+pub(crate) mod here;
 pub(crate) mod locate;
 pub(crate) mod proof;
 pub(crate) mod reason;

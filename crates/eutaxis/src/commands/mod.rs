@@ -8,6 +8,7 @@ pub(crate) mod examine;
 pub(crate) mod furnish;
 pub(crate) mod gather;
 pub(crate) mod help;
+mod here;
 pub(crate) mod locate;
 mod manual;
 pub(crate) mod proofread;
@@ -27,7 +28,10 @@ use crate::output::{Answer, Output};
 
 /// Runs the command. Most end at the first error; those that read lists tell all that is wrong.
 pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Errors> {
-    match &cli.command {
+    let Some(command) = &cli.command else {
+        return Ok(here::run(&cli.common)?);
+    };
+    match command {
         Command::Survey(arguments) => Ok(survey::run(arguments, &cli.common, output)?),
         Command::Shortlist(arguments) => Ok(shortlist::run(arguments, &cli.common, output)?),
         Command::Span(arguments) => span::run(arguments, &cli.common, output),

@@ -9,7 +9,6 @@ use eutaxis_world::environment::{Holder, Report};
 use super::table::{Table, continued, labelled, wrap};
 use super::{style, width};
 use crate::answer::furnish::{Checked, Done, Judged, Refused};
-use crate::typed::quoted;
 use crate::words::{count, near, size};
 
 /// Several environments: each as if it were alone, and what they came to together.
@@ -206,8 +205,8 @@ pub(crate) fn text(done: &Done, verbose: bool) -> String {
         report.seconds
     )));
     text.push_str(&format!(
-        "enter it:  . {}\n",
-        quoted(&Path::new(&place).join("bin/activate").display().to_string())
+        "enter it:  {}\n",
+        crate::words::enter::line(Path::new(&place))
     ));
     text
 }

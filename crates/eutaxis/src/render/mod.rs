@@ -10,6 +10,7 @@ pub(crate) mod examine;
 pub(crate) mod furnish;
 pub(crate) mod gather;
 pub(crate) mod help;
+pub(crate) mod here;
 pub(crate) mod joint;
 pub(crate) mod locate;
 pub(crate) mod picture;

@@ -13,6 +13,7 @@ mod examine;
 mod failure;
 mod furnish;
 mod gather;
+mod here;
 mod locate;
 mod proof;
 mod proofread;
@@ -36,6 +37,7 @@ pub(crate) use examine::{Differences, Examine, Holdings};
 pub(crate) use failure::{Failed, Failure};
 pub(crate) use furnish::{Furnish, FurnishChecked, NotPlaced};
 pub(crate) use gather::Gather;
+pub(crate) use here::Here;
 pub(crate) use locate::Locate;
 pub(crate) use proof::Unproven;
 pub(crate) use proofread::Proofread;
@@ -73,6 +75,7 @@ pub(crate) enum Report {
     Stock(Stock),
     Within(Within),
     Demo(Demo),
+    Here(Here),
     Nothing(Nothing),
 }
 
@@ -98,7 +101,7 @@ macro_rules! reports {
 reports! {
     Survey, Shortlist, Span, Settle(Box), Reason(Box), Gather, Furnish, Examine, Rehearse(Box),
     Diagnose, Assay, Locate, Proofread, Stock, Within, Demo,
-    Nothing,
+    Here, Nothing,
 }
 
 /// An answer as an object.

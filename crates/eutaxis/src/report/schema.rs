@@ -63,6 +63,7 @@ fn the_schemas_in_the_documentation_are_those_of_the_types() {
         schema_of::<Locate>("locate"),
         schema_of::<Proofread>("proofread"),
         schema_of::<Stock>("stock"),
+        schema_of::<Here>("here"),
         schema_of::<Demo>("demo"),
     ];
     for (command, schema) in all {

@@ -2,6 +2,7 @@
 //! counts and places. Nothing here decides anything or knows how it is drawn.
 
 pub(crate) mod chronology;
+pub(crate) mod enter;
 pub(crate) mod proof;
 pub(crate) mod releases;
 pub(crate) mod steps;

@@ -12,9 +12,7 @@ pub(crate) fn typed(step: &Step) -> String {
             all.join(" && ")
         }
         Step::Without { file, then } => format!("rm {} && {}", quoted(file), typed(then)),
-        Step::Enter { environment } => {
-            format!(". {}", quoted(&format!("{environment}/bin/activate")))
-        }
+        Step::Enter { environment } => super::enter::line(std::path::Path::new(environment)),
         Step::Start(words) => line(words).trim_start().to_owned(),
         Step::Line(line) => line.clone(),
     }

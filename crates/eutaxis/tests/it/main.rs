@@ -30,6 +30,7 @@ mod gather;
 #[cfg(unix)]
 mod guarded;
 mod help;
+mod here;
 mod house;
 mod hut;
 mod interpreters;

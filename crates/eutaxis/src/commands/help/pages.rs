@@ -41,6 +41,7 @@ pub(super) const PAGES: &[Page] = pages![
     "within",
     "stock",
     "demo",
+    "here": "what `eutaxis` alone tells: where you are, and what to type next",
     "depots": "indexes, folders and servers that files come from, and how they are named",
     "targets": "how a place is written: interpreter, system, processor, C library, accelerator",
     "files": "the files that are read and written: lists, pins, settings",

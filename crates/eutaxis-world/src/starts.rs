@@ -1,0 +1,137 @@
+//! What starts where a program is named and no path: by PATH, in an editor, in a notebook. Files are
+//! read; nothing is started.
+
+use std::path::{Path, PathBuf};
+
+use eutaxis_core::knowledge::{Starts, editors, notebook};
+
+use crate::interpreter::environment_python;
+use crate::root::start_of;
+
+/// Of so many files of an editor or kernels one is looked at.
+const MOST: usize = 64;
+
+/// What an editor or a notebook starts.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Start {
+    /// The file that says so.
+    pub file: PathBuf,
+    /// The interpreter.
+    pub interpreter: PathBuf,
+}
+
+/// The folders of PATH.
+fn on_path() -> Vec<PathBuf> {
+    let path = std::env::var_os("PATH").unwrap_or_default();
+    std::env::split_paths(&path).collect()
+}
+
+/// The program that a bare name starts.
+pub fn by_name(name: &str) -> Option<PathBuf> {
+    let file = format!("{name}{}", std::env::consts::EXE_SUFFIX);
+    let all = on_path().into_iter().map(|folder| folder.join(&file));
+    all.into_iter().find(|program| is_program(program))
+}
+
+fn is_program(path: &Path) -> bool {
+    let Ok(metadata) = std::fs::metadata(path) else {
+        return false;
+    };
+    #[cfg(unix)]
+    let runs = std::os::unix::fs::PermissionsExt::mode(&metadata.permissions()) & 0o111 != 0;
+    #[cfg(not(unix))]
+    let runs = true;
+    metadata.is_file() && runs
+}
+
+/// The environments whose programs PATH leads to, the first one first.
+pub fn environments_on_path() -> Vec<PathBuf> {
+    let roots = on_path().into_iter().filter_map(|f| root_of_folder(&f));
+    let mut all: Vec<PathBuf> = Vec::new();
+    for root in roots {
+        if !all.contains(&root) {
+            all.push(root);
+        }
+    }
+    all
+}
+
+fn root_of_folder(programs: &Path) -> Option<PathBuf> {
+    let root = programs.parent()?;
+    root.join("pyvenv.cfg").is_file().then(|| root.to_owned())
+}
+
+/// The environment that an interpreter is the one of.
+pub fn root_of(interpreter: &Path) -> Option<PathBuf> {
+    root_of_folder(interpreter.parent()?)
+}
+
+/// Whether a program is a text that starts another one: which one, only it knows.
+pub fn forwards(program: &Path) -> bool {
+    start_of(program).starts_with("#!")
+}
+
+/// What the editors start whose files are in a folder.
+pub fn in_editors(folder: &Path) -> Vec<Start> {
+    let shown = folder.display().to_string();
+    let mut all = Vec::new();
+    for editor in editors() {
+        let files = editor.files.iter();
+        let files = files.flat_map(|pattern| crate::root::matching(folder, pattern));
+        for file in files.take(MOST) {
+            let path = match editor.starts(&start_of(&file), &shown) {
+                Some(Starts::Interpreter(path)) => folder.join(with_home(&path)),
+                Some(Starts::Environment(root)) => environment_python(&folder.join(root)),
+                None => continue,
+            };
+            all.push(Start {
+                file,
+                interpreter: path,
+            });
+        }
+    }
+    all
+}
+
+/// What the kernels start that notebooks find: those of the user, of the machine, and of an
+/// environment.
+pub fn in_notebooks(environment: Option<&Path>) -> Vec<Start> {
+    let known = notebook();
+    let own = std::env::var_os(&known.variable).filter(|v| !v.is_empty());
+    let own = own.map(|v| PathBuf::from(v).join("kernels"));
+    let of_system = known.folders(std::env::consts::OS).iter();
+    let of_environment = environment.map(|e| e.join("share/jupyter/kernels"));
+    let folders = own
+        .into_iter()
+        .chain(of_environment)
+        .chain(of_system.map(|f| PathBuf::from(with_home(f))));
+    let files =
+        folders.flat_map(|f| crate::root::matching(&f, &format!("*/{}", known.description)));
+    files.take(MOST).filter_map(kernel).collect()
+}
+
+/// A kernel by its description; none of other languages.
+fn kernel(file: PathBuf) -> Option<Start> {
+    let described: serde_json::Value = serde_json::from_str(&start_of(&file)).ok()?;
+    let arguments = described.get("argv")?.as_array()?;
+    let started = arguments.first()?.as_str()?;
+    let name = Path::new(started).file_stem()?.to_str()?;
+    if !name.starts_with("python") {
+        return None;
+    }
+    // A bare name is looked for when the kernel is started.
+    let interpreter = match started.contains(['/', '\\']) {
+        true => PathBuf::from(started),
+        false => by_name(started)?,
+    };
+    Some(Start { file, interpreter })
+}
+
+/// A path with the user's own folder in place of `~`.
+fn with_home(path: &str) -> String {
+    let home = std::env::home_dir().unwrap_or_default();
+    match path.strip_prefix("~/") {
+        Some(rest) => home.join(rest).display().to_string(),
+        None => path.to_owned(),
+    }
+}

@@ -1,0 +1,210 @@
+//! Without a command: where one is, what is here, what starts, and what to type next. Only files are
+//! read, and few of them.
+
+mod next;
+
+use std::path::{Path, PathBuf};
+
+use eutaxis_core::Version;
+use eutaxis_core::pins::{Lock, is_lock_file_name};
+use eutaxis_world::Error;
+use eutaxis_world::environment::Standing;
+use eutaxis_world::starts::{
+    self, by_name, environments_on_path, forwards, in_editors, in_notebooks, root_of,
+};
+
+use crate::answer::here::{Asks, Environment, Held, Here, Pins, Start, Starts, Who};
+use crate::cli::{AskOptions, Common};
+use crate::output::{Answer, Outcome};
+use crate::plan::Surroundings;
+use crate::words::near;
+use crate::{asks, paired, remembered, render, report, words};
+
+pub(crate) fn run(common: &Common) -> Result<Answer, Error> {
+    // Settings that cannot be read are told here as well as by any command.
+    Surroundings::new(common)?;
+    let here = look();
+    Ok(Answer {
+        outcome: Outcome::Ok,
+        text: render::here::text(&here, common.quiet),
+        report: report::Here::from(&here).into(),
+    })
+}
+
+fn look() -> Here {
+    let folder = std::env::current_dir().unwrap_or_default();
+    let entered = std::env::var_os("VIRTUAL_ENV").filter(|v| !v.is_empty());
+    let entered = entered.map(PathBuf::from);
+    let locked = pins_here();
+    let own = environment_here(locked.as_ref().map(|(path, _)| path.as_path()));
+    let environment = entered
+        .clone()
+        .or_else(|| own.clone())
+        .map(|root| Environment {
+            standing: Standing::of(&root),
+            entered: entered.is_some(),
+            root,
+        });
+    let same = |a: &Path, b: &Path| is_same(a, b);
+    let other = own
+        .clone()
+        .filter(|own| entered.as_ref().is_some_and(|e| !same(own, e)));
+    let counts = environment.as_ref().map(|e| e.root.clone());
+    let beside = environments_on_path()
+        .into_iter()
+        .filter(|root| counts.as_ref().is_none_or(|c| !same(c, root)))
+        .collect();
+    let moved = locked.as_ref().and_then(|(path, lock)| {
+        let folder = path.parent().unwrap_or(Path::new(""));
+        words::since(&remembered::since(lock, folder))
+    });
+    let pins = locked.map(|(path, lock)| Pins {
+        projects: lock.packages.len(),
+        held: own.as_ref().map(|root| held(root, &lock)),
+        path,
+    });
+    let starts = starting(&folder, counts.as_deref());
+    let mut here = Here {
+        environment,
+        other,
+        beside,
+        asks: asks_here(moved),
+        pins,
+        starts,
+        next: next::first(),
+    };
+    here.next = next::of(&here);
+    here
+}
+
+/// Whether two paths lead to one folder.
+fn is_same(a: &Path, b: &Path) -> bool {
+    let real = |p: &Path| std::fs::canonicalize(p).ok();
+    a == b || (real(a).is_some() && real(a) == real(b))
+}
+
+/// The pins of this folder: `pylock.toml`, else those that alone have a name (PEP 751).
+fn pins_here() -> Option<(PathBuf, Lock)> {
+    let read = |path: PathBuf| {
+        let kept = remembered::kept(&path)?;
+        Some((kept.out, kept.lock))
+    };
+    if let Some(found) = read(PathBuf::from("pylock.toml")) {
+        return Some(found);
+    }
+    let entries = std::fs::read_dir(".").ok()?.flatten();
+    let names = entries.filter_map(|e| e.file_name().into_string().ok());
+    let mut named = names.filter(|n| is_lock_file_name(n));
+    match (named.next(), named.next()) {
+        (Some(only), None) => read(PathBuf::from(only)),
+        _ => None,
+    }
+}
+
+/// The environment of this folder: that of its pins, else `.venv`, else the only one.
+fn environment_here(pins: Option<&Path>) -> Option<PathBuf> {
+    let is_one = |root: &PathBuf| root.join("pyvenv.cfg").is_file();
+    let usual = pins.map_or_else(|| PathBuf::from(".venv"), paired::environment_of);
+    if is_one(&usual) {
+        return Some(usual);
+    }
+    let entries = std::fs::read_dir(".").ok()?.flatten();
+    let names = entries.map(|e| PathBuf::from(e.file_name()));
+    let mut all = names.filter(is_one);
+    match (all.next(), all.next()) {
+        (Some(only), None) => Some(only),
+        _ => None,
+    }
+}
+
+/// How an environment holds pins, by the names of its folders. What is pinned for some targets only
+/// need not be there.
+fn held(root: &Path, lock: &Lock) -> Held {
+    let there = Standing::of(root).projects;
+    let mut held = Held {
+        root: root.to_owned(),
+        absent: Vec::new(),
+        other: Vec::new(),
+    };
+    let alike = |a: &str, b: &str| match (Version::parse(a), Version::parse(b)) {
+        (Ok(a), Ok(b)) => a == b,
+        _ => a == b,
+    };
+    for package in &lock.packages {
+        let placed: Vec<&String> = there
+            .iter()
+            .filter(|(name, _)| *name == package.name)
+            .map(|(_, version)| version)
+            .collect();
+        let pinned = lock.packages.iter().filter(|p| p.name == package.name);
+        let fits = |version: &&&String| {
+            let any = pinned.clone().filter_map(|p| p.version.as_deref());
+            any.clone().count() == 0 || any.clone().any(|v| alike(v, version))
+        };
+        match placed.first() {
+            None if package.marker.is_none() => held.absent.push(package.name.to_string()),
+            Some(version) if !fits(&version) => {
+                let told = format!("{} {version}", package.name);
+                if !held.other.contains(&told) {
+                    held.other.push(told);
+                }
+            }
+            _ => {}
+        }
+    }
+    held
+}
+
+/// What is asked for in this folder.
+fn asks_here(moved: Option<String>) -> Option<Asks> {
+    let path = asks::default_file().ok().flatten()?;
+    let options = AskOptions {
+        asks: vec![path.clone()],
+        ..AskOptions::default()
+    };
+    let number = asks::read_here(&options);
+    Some(Asks {
+        path,
+        number: number
+            .map(|found| found.asks.len())
+            .map_err(|errors| errors.into_first("it cannot be read").message),
+        moved,
+    })
+}
+
+/// What the shell, editors and notebooks start here.
+fn starting(folder: &Path, environment: Option<&Path>) -> Vec<Starts> {
+    let standing = |interpreter: &Path| {
+        let own = root_of(interpreter);
+        let is_own = |e: &Path| own.as_ref().is_some_and(|root| is_same(root, e));
+        if !interpreter.exists() {
+            Start::Gone
+        } else if environment.is_none_or(is_own) {
+            match own.is_none() && forwards(interpreter) {
+                true => Start::Forwards,
+                false => Start::Own,
+            }
+        } else {
+            Start::Another
+        }
+    };
+    let name = ["python3", "python"].into_iter().find_map(|name| {
+        let program = by_name(name)?;
+        Some((name, program))
+    });
+    let shell = name.map(|(name, program)| (Who::Shell, name.to_owned(), program));
+    let of = |who: Who, all: Vec<starts::Start>| {
+        all.into_iter()
+            .map(move |s| (who, near(&s.file), s.interpreter))
+    };
+    let editors = of(Who::Editor, in_editors(folder));
+    let notebooks = of(Who::Notebook, in_notebooks(environment));
+    let all = shell.into_iter().chain(editors).chain(notebooks);
+    all.map(|(who, by, interpreter)| Starts {
+        who,
+        by,
+        standing: standing(&interpreter),
+        interpreter,
+    })
+    .collect()
+}
