@@ -203,13 +203,13 @@ pub(crate) fn ensure_room(folder: &Path, bytes: u64, what: &str) -> Result<()> {
 
 /// Bytes that are free for this user where a folder lies.
 #[cfg(unix)]
-fn room(folder: &Path) -> Option<u64> {
+pub(crate) fn room(folder: &Path) -> Option<u64> {
     let told = rustix::fs::statvfs(folder).ok()?;
     Some(told.f_bavail.saturating_mul(told.f_frsize))
 }
 
 #[cfg(not(unix))]
-fn room(_: &Path) -> Option<u64> {
+pub(crate) fn room(_: &Path) -> Option<u64> {
     None
 }
 

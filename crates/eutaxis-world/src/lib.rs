@@ -24,6 +24,7 @@ pub mod look;
 pub mod network;
 mod process;
 pub mod processor;
+pub mod resources;
 pub mod root;
 pub mod source;
 pub mod starts;

@@ -42,3 +42,23 @@ pub(crate) fn start_of(path: &Path) -> String {
     }
     String::from_utf8_lossy(&bytes).into_owned()
 }
+
+/// The machine's distribution, and those that it is like.
+pub fn distribution(root: &Path) -> Vec<String> {
+    let text = ["etc/os-release", "usr/lib/os-release"]
+        .iter()
+        .map(|f| start_of(&root.join(f)))
+        .find(|t| !t.is_empty());
+    let text = text.unwrap_or_default();
+    let values = |key: &str| {
+        let line = text
+            .lines()
+            .find_map(|l| l.strip_prefix(key)?.strip_prefix('='));
+        line.unwrap_or("")
+            .trim_matches(['"', '\''])
+            .split_whitespace()
+            .map(str::to_owned)
+            .collect::<Vec<_>>()
+    };
+    values("ID").into_iter().chain(values("ID_LIKE")).collect()
+}

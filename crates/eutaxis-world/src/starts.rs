@@ -100,7 +100,7 @@ pub fn in_notebooks(environment: Option<&Path>) -> Vec<Start> {
     let own = std::env::var_os(&known.variable).filter(|v| !v.is_empty());
     let own = own.map(|v| PathBuf::from(v).join("kernels"));
     let of_system = known.folders(std::env::consts::OS).iter();
-    let of_environment = environment.map(|e| e.join("share/jupyter/kernels"));
+    let of_environment = environment.map(|e| e.join(&known.environment));
     let folders = own
         .into_iter()
         .chain(of_environment)

@@ -399,13 +399,37 @@ fn this_machine(options: &TargetOptions, surroundings: &Surroundings) -> Result<
             here: false,
         });
     }
-    let found = interpreter(options.interpreter.as_deref(), surroundings)?;
+    let found = match (
+        interpreter(options.interpreter.as_deref(), surroundings),
+        &options.interpreter,
+    ) {
+        (Ok(found), _) => found,
+        (Err(error), Some(text)) => return described(text, surroundings).ok_or(error),
+        (Err(error), None) => return Err(error),
+    };
     let shown = format!("this machine ({})", found.path.display());
     Ok(Chosen {
         target: surroundings.target_of(&found.facts)?,
         shown,
         name: "here".to_owned(),
         here: true,
+    })
+}
+
+/// This machine with an interpreter that is not here, of a series that there is: questions can be
+/// answered for it, and nothing can be run.
+fn described(text: &str, surroundings: &Surroundings) -> Option<Chosen> {
+    let interpreter = Interpreter::parse(text).ok()?;
+    let (major, minor) = interpreter.series();
+    knowledge::series("cpython", &format!("{major}.{minor}"))?;
+    let default = surroundings.finder().default(&surroundings.probes()).ok()?;
+    let here = surroundings.target_of(&default.facts).ok()?;
+    let target = here.with_interpreter(interpreter);
+    Some(Chosen {
+        shown: format!("{target} (this machine; that interpreter is not here)"),
+        name: as_file_name(text),
+        target,
+        here: false,
     })
 }
 

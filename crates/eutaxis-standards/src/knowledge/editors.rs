@@ -32,6 +32,8 @@ pub struct Notebook {
     linux: Vec<String>,
     macos: Vec<String>,
     windows: Vec<String>,
+    /// The folder of kernels in an environment.
+    pub environment: String,
     /// The variable that names the folder above the kernels, before all others.
     pub variable: String,
     /// The module that a kernel of Python runs as.

@@ -1,5 +1,6 @@
 //! Series of interpreters: newest patch release and end of life (`knowledge/interpreters.toml`).
 
+use std::collections::BTreeMap;
 use std::sync::LazyLock;
 
 use serde::Deserialize;
@@ -21,17 +22,41 @@ pub struct Series {
     pub implementation_version: Option<String>,
 }
 
-#[derive(Deserialize)]
+#[derive(Default, Deserialize)]
+#[serde(deny_unknown_fields)]
 struct File {
+    homes: BTreeMap<String, Vec<String>>,
+    packages: BTreeMap<String, Vec<String>>,
     series: Vec<Series>,
 }
 
-static ALL: LazyLock<Vec<Series>> = LazyLock::new(|| {
+static FILE: LazyLock<File> = LazyLock::new(|| {
     // The file is compiled in and read by a test, so that it cannot be broken in a build that
     // passed.
-    toml::from_str::<File>(include_str!("../../../../knowledge/interpreters.toml"))
-        .map_or_else(|_| Vec::new(), |f| f.series)
+    toml::from_str(include_str!("../../../../knowledge/interpreters.toml")).unwrap_or_default()
 });
+
+/// Patterns of paths under which people have interpreters on a system (`linux`, `macos`,
+/// `windows`); `~` is the user's own folder.
+pub fn interpreter_homes(system: &str) -> &'static [String] {
+    FILE.homes.get(system).map_or(&[], Vec::as_slice)
+}
+
+/// The packages of a system that bring a series such as `3.8`, by the names of the distribution and
+/// of those that it is like, the first that is known.
+pub fn interpreter_packages<'a>(
+    distributions: impl IntoIterator<Item = &'a str>,
+    series: &str,
+) -> Vec<String> {
+    let mut known = distributions.into_iter();
+    let named = known.find_map(|d| FILE.packages.get(d));
+    let digits = series.replace('.', "");
+    let put = |name: &String| {
+        name.replace("{series}", series)
+            .replace("{digits}", &digits)
+    };
+    named.into_iter().flatten().map(put).collect()
+}
 
 impl Series {
     /// When its first final release appeared, if it is known: the start of that day, UTC.
@@ -45,7 +70,8 @@ impl Series {
 
 /// The series of an implementation and a version such as `3.12`, when it is known.
 pub fn series(implementation: &str, version: &str) -> Option<&'static Series> {
-    ALL.iter()
+    FILE.series
+        .iter()
         .find(|s| s.implementation == implementation && s.version == version)
 }
 
@@ -57,7 +83,8 @@ pub fn series_began(version: &str) -> Option<jiff::Timestamp> {
 
 /// All series of an implementation, oldest first.
 pub fn series_of(implementation: &str) -> impl Iterator<Item = &'static Series> {
-    ALL.iter()
+    FILE.series
+        .iter()
         .filter(move |s| s.implementation == implementation)
 }
 
@@ -67,9 +94,23 @@ mod tests {
     use crate::version::Version;
 
     #[test]
+    fn homes_and_packages_are_known() {
+        for system in ["linux", "macos", "windows"] {
+            assert!(interpreter_homes(system).len() > 3, "{system}");
+        }
+        let packages = |all: &[&'static str]| interpreter_packages(all.iter().copied(), "3.8");
+        assert_eq!(
+            packages(&["firnix", "debian"]),
+            ["python3.8", "python3.8-venv"]
+        );
+        assert_eq!(packages(&["suse"]), ["python38"]);
+        assert_eq!(packages(&["firnix"]), [""; 0]);
+    }
+
+    #[test]
     fn the_file_is_read_and_consistent() {
-        assert!(ALL.len() > 10);
-        for s in ALL.iter() {
+        assert!(FILE.series.len() > 10);
+        for s in FILE.series.iter() {
             let (series, newest) = (
                 Version::parse(&s.version).unwrap(),
                 Version::parse(&s.newest).unwrap(),

@@ -46,7 +46,9 @@ pub use causes::{
 pub use device_check::DeviceCheck;
 pub use device_code::{CodeImage, CodeKind, DeviceCode};
 pub use editors::{Editor, Notebook, Starts, editors, notebook};
-pub use interpreters::{Series, series, series_began, series_of};
+pub use interpreters::{
+    Series, interpreter_homes, interpreter_packages, series, series_began, series_of,
+};
 pub use libraries::{Libraries, Provided};
 pub use module_projects::{bringing, was_everywhere};
 pub use origins::{OriginWords, architecture, distribution_like, origin_words};

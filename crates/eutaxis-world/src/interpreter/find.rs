@@ -1,10 +1,11 @@
-//! Which interpreters are here: on PATH, the active environment, `.venv` in this folder, and
-//! configured globs.
+//! Which interpreters are here: on PATH, the active environment, `.venv` in this folder, configured
+//! globs, and where people have them (`knowledge/interpreters.toml`).
 
 use std::collections::BTreeSet;
 use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
+use eutaxis_core::{Version, knowledge};
 use rayon::prelude::*;
 
 use super::numbered::{self, Numbered};
@@ -23,6 +24,8 @@ pub enum Seat {
     Path,
     /// A configured glob.
     Configured,
+    /// A place where people have them.
+    Home,
 }
 
 /// An interpreter that answered.
@@ -148,6 +151,11 @@ impl Finder {
             }
         }
         found.iter_mut().for_each(|f| f.bare_names.sort());
+        // Those at home stand in the order of their versions: no place makes one of them the first.
+        let others = found.iter().filter(|f| f.seat != Seat::Home).count();
+        if let Some(homes) = found.get_mut(others..) {
+            homes.sort_by_cached_key(|f| Version::parse(&f.facts.version).ok());
+        }
         (found, failed)
     }
 
@@ -272,10 +280,7 @@ impl Finder {
                 ErrorKind::Request,
                 format!("no interpreter `{name}` was found here; there are: {list}"),
             )
-            .help(
-                "give a path, or list where interpreters lie under [interpreters] search in \
-                    eutaxis.toml",
-            )
+            .help(how_to_have(wanted))
         })
     }
 
@@ -302,17 +307,56 @@ impl Finder {
             places.extend(names.into_iter().map(|p| (p, Seat::Path)));
         }
         for pattern in &self.globs {
-            let Ok(paths) = glob::glob(&expand_home(pattern)) else {
-                continue;
-            };
-            places.extend(paths.flatten().map(|p| (p, Seat::Configured)));
+            places.extend(globbed(pattern).into_iter().map(|p| (p, Seat::Configured)));
         }
+        places.extend(self.homes());
         let mut seen = BTreeSet::new();
         places.retain(|(path, seat)| {
             self.is_file(path)
                 && (matches!(seat, Seat::Active | Seat::Here) || seen.insert(real_key(path)))
         });
         places
+    }
+
+    /// What is where people have interpreters and is not reached on PATH or by a glob of the settings:
+    /// each program once.
+    fn homes(&self) -> Vec<(PathBuf, Seat)> {
+        let system = match &self.root {
+            Some(_) => "linux",
+            None => std::env::consts::OS,
+        };
+        let mut found = Vec::new();
+        for pattern in knowledge::interpreter_homes(system) {
+            let paths = match (&self.root, pattern.strip_prefix("~/")) {
+                (Some(root), Some(rest)) => {
+                    let mut all = matching(root, &format!("home/*/{rest}"));
+                    all.extend(matching(root, &format!("root/{rest}")));
+                    all
+                }
+                (Some(root), None) => matching(root, pattern.trim_start_matches('/')),
+                (None, _) => globbed(pattern),
+            };
+            found.extend(paths);
+        }
+        // The other names of a program that is reached already are no further ones.
+        let known: BTreeSet<PathBuf> = self.path.iter().flat_map(|f| programs(f)).collect();
+        let mut seen = BTreeSet::new();
+        let real = |path: &PathBuf| std::fs::canonicalize(path).unwrap_or_else(|_| path.clone());
+        let is_environment = |path: &Path| {
+            let root = path.parent().and_then(Path::parent);
+            root.is_some_and(|r| r.join("pyvenv.cfg").is_file())
+        };
+        found.retain(|path| {
+            let real = real(path);
+            !is_environment(path) && !known.contains(&real) && seen.insert(real)
+        });
+        found.into_iter().map(|p| (p, Seat::Home)).collect()
+    }
+
+    /// The globs of the settings that lead to nothing.
+    pub fn empty_globs(&self) -> Vec<&str> {
+        let globs = self.globs.iter().map(String::as_str);
+        globs.filter(|glob| globbed(glob).is_empty()).collect()
     }
 
     fn first_on_path(&self, name: &str) -> Option<PathBuf> {
@@ -334,6 +378,39 @@ impl Finder {
             .find(|name| self.first_on_path(name).as_deref() == Some(path))
             .map(str::to_owned)
     }
+}
+
+/// How a series that is not here is had: by the packages of this system, or by its path.
+fn how_to_have(wanted: &str) -> String {
+    let path = "give a path, or list where interpreters lie under [interpreters] search in \
+                eutaxis.toml";
+    let series: Vec<&str> = wanted.split('.').take(2).collect();
+    let series = series.join(".");
+    let distributions = crate::root::distribution(&crate::root::root());
+    let distributions = distributions.iter().map(String::as_str);
+    let is_series = knowledge::series("cpython", &series).is_some();
+    match knowledge::interpreter_packages(distributions, &series) {
+        packages if is_series && !packages.is_empty() => format!(
+            "place it: this system calls it {}, where its release has that series\n{path}",
+            packages.join(" with ")
+        ),
+        _ => path.to_owned(),
+    }
+}
+
+/// The files that a pattern leads to.
+fn globbed(pattern: &str) -> Vec<PathBuf> {
+    let paths = glob::glob(&expand_home(pattern));
+    paths.map(|p| p.flatten().collect()).unwrap_or_default()
+}
+
+/// The interpreters in a folder of programs, without the links that lead to them.
+fn programs(folder: &Path) -> Vec<PathBuf> {
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
+    let named = entries.filter(|e| is_interpreter_name(&e.file_name()));
+    named
+        .filter_map(|e| std::fs::canonicalize(e.path()).ok())
+        .collect()
 }
 
 /// Two paths to one interpreter: the same program with the same prefix.

@@ -7,6 +7,10 @@ use eutaxis_core::targets::Platform;
 use eutaxis_world::accelerator;
 use eutaxis_world::environment::Listed;
 use eutaxis_world::interpreter::Facts;
+use eutaxis_world::resources::Resources;
+
+/// The kind of an interpreter that no folder of PATH leads to.
+pub(crate) const NOT_ON_PATH: &str = "not on PATH";
 
 /// An interpreter as a row.
 #[derive(Debug)]
@@ -30,6 +34,8 @@ pub(crate) struct Report {
     /// The root that stands in for the machine's.
     pub(crate) stand_in: Option<PathBuf>,
     pub(crate) platform: Option<Platform>,
+    /// What it has to work with; none of a machine that stands in.
+    pub(crate) resources: Option<Resources>,
     pub(crate) bits: u32,
     pub(crate) interpreters: Vec<Row>,
     pub(crate) accelerators: Vec<accelerator::Found>,

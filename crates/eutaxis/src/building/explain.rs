@@ -4,8 +4,7 @@ use std::path::Path;
 
 use eutaxis_core::diagnose::{Context, Reader};
 use eutaxis_core::remedy::Step;
-use eutaxis_world::environment::snapshot::distribution;
-use eutaxis_world::root::root;
+use eutaxis_world::root::{distribution, root};
 
 use crate::answer::build::Cause;
 use crate::plan::Surroundings;

@@ -7,8 +7,7 @@ use eutaxis_core::diagnose::Context;
 use eutaxis_core::examine::Attempt;
 use eutaxis_core::knowledge::Causes;
 use eutaxis_world::config::Config;
-use eutaxis_world::environment::snapshot::distribution;
-use eutaxis_world::root::root;
+use eutaxis_world::root::{distribution, root};
 
 use super::contents::Contents;
 use super::failure::Failure;

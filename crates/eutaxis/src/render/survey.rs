@@ -6,7 +6,7 @@ use eutaxis_world::environment::{Fault, Listed};
 
 use super::table::{Table, labelled, wrap};
 use super::{style, width};
-use crate::answer::survey::Report;
+use crate::answer::survey::{NOT_ON_PATH, Report};
 use crate::words::{count, near, size};
 
 pub(crate) fn text(report: &Report) -> String {
@@ -22,6 +22,21 @@ pub(crate) fn text(report: &Report) -> String {
             .join("\n")
             .replacen(&head, &style::strong(&head), 1)
     );
+    if let Some(has) = &report.resources {
+        let memory = has.memory.map(|m| format!("{} of memory", size(m)));
+        let free = has.free.map(|f| format!("{} free here", size(f)));
+        let rights = match (has.writable, has.elevated) {
+            (false, _) => Some("nothing may be written here".to_owned()),
+            (true, true) => Some("with all rights (root)".to_owned()),
+            (true, false) => None,
+        };
+        let all = [Some(count(has.cores, "core")), memory, free, rights];
+        let line = all.into_iter().flatten().collect::<Vec<_>>().join(", ");
+        text.insert_str(
+            text.trim_end().len() + 1,
+            &format!("{}\n", wrap(&line, width).join("\n")),
+        );
+    }
     if let Some((folder, listed)) = &report.environments {
         text.push_str(&environments(folder, listed, width));
         text.push('\n');
@@ -95,6 +110,19 @@ fn interpreters(report: &Report, width: usize) -> String {
         let line = format!("* is what the bare name `python3` starts {place}{more}.");
         text.push_str(&format!(
             "\n{}\n",
+            style::dim(&wrap(&line, width).join("\n"))
+        ));
+    }
+    let mut homes = report.interpreters.iter();
+    if let Some(newest) = homes.rfind(|i| i.kind == NOT_ON_PATH) {
+        let folder = newest.full_path.parent().unwrap_or(Path::new(""));
+        let line = format!(
+            "One that is not on PATH is named by its version (--interpreter {}), or put first:",
+            newest.version
+        );
+        let put = crate::typed::quoted(&folder.display().to_string());
+        text.push_str(&format!(
+            "\n{}\n  export PATH={put}:$PATH\n",
             style::dim(&wrap(&line, width).join("\n"))
         ));
     }

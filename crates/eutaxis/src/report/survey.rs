@@ -42,6 +42,23 @@ struct Machine {
     libc: Option<Libc>,
     /// The root that stands in for the machine's.
     root: Option<String>,
+    /// What it has to work with; null of a machine that stands in.
+    resources: Option<Resources>,
+}
+
+/// What a machine has to work with.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Resources {
+    /// Processors.
+    cores: usize,
+    /// Bytes of memory, where the system tells them.
+    memory: Option<u64>,
+    /// Bytes that are free where the command was run.
+    free: Option<u64>,
+    /// Files may be made there.
+    writable: bool,
+    /// The user is the system's own.
+    elevated: bool,
 }
 
 /// Its C library.
@@ -151,6 +168,13 @@ impl From<&Report> for Machine {
             bits: report.bits,
             libc,
             root: report.stand_in.as_deref().map(shown),
+            resources: report.resources.as_ref().map(|r| Resources {
+                cores: r.cores,
+                memory: r.memory,
+                free: r.free,
+                writable: r.writable,
+                elevated: r.elevated,
+            }),
         }
     }
 }

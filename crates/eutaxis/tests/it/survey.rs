@@ -3,6 +3,7 @@
 use rstest::rstest;
 
 use crate::field::{Field, pins, ran, world};
+use crate::hut::python;
 
 /// Runs in the field with another machine's root.
 fn at(field: &Field, place: &str, arguments: &[&str]) -> crate::field::Ran {
@@ -300,4 +301,90 @@ fn a_machine_of_another_system_is_read() {
     let answer = field.json(0, &["settle", "firnio", "--target", "shed"]);
     assert_eq!(answer["target"], target);
     assert_eq!(at(&["survey", "--interpreter", "nowhere"]).code, 2);
+}
+
+/// An interpreter in a folder of versions that a user keeps, to which no folder of PATH leads.
+#[test]
+fn interpreters_are_found_where_people_have_them() {
+    let field = Field::empty();
+    let kept = field.path(".kits/versions/one/bin");
+    std::fs::create_dir_all(&kept).unwrap();
+    let program = kept.join("python");
+    std::os::unix::fs::symlink(&python().program, &program).unwrap();
+    let survey = |arguments: &[&str]| {
+        let mut command = field.command(arguments);
+        ran(command.env("PATH", "/nowhere").output().unwrap())
+    };
+    let all = survey(&["survey"]);
+    assert_eq!(all.code, 0, "{all:?}");
+    let own = |line: &&str| line.contains(".kits/versions/one/bin/python");
+    let row = all
+        .out
+        .lines()
+        .find(own)
+        .unwrap_or_else(|| panic!("{}", all.out));
+    assert!(row.contains("not on PATH"), "{row}");
+    let put = all
+        .out
+        .lines()
+        .find_map(|l| l.trim().strip_prefix("export "));
+    let named = survey(&["survey", "--interpreter", &python().series]);
+    assert_eq!(named.code, 0, "{named:?}");
+    // What is said to put it first does.
+    let typed = format!("export {}; command -v python", put.unwrap());
+    let mut shell = std::process::Command::new("/bin/sh");
+    let first = ran(shell.args(["-c", &typed]).output().unwrap());
+    assert_eq!(first.out.trim(), program.display().to_string());
+}
+
+/// A series that is not here is this machine with it, for questions; where something is to run, it is
+/// said how it is had.
+#[test]
+fn a_series_that_is_not_here_is_described() {
+    let field = Field::new();
+    let programs = field.path("bin");
+    std::fs::create_dir(&programs).unwrap();
+    std::os::unix::fs::symlink(&python().program, programs.join("python3")).unwrap();
+    let run = |arguments: &[&str]| {
+        let mut command = field.command(arguments);
+        ran(command.env("PATH", &programs).output().unwrap())
+    };
+    let answer = run(&["settle", "firnio", "--interpreter", "3.14"]);
+    assert_eq!(answer.code, 0, "{answer:?}");
+    let flat = answer.out.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(flat.contains("cpython 3.14"), "{flat}");
+    assert!(flat.contains("that interpreter is not here"), "{flat}");
+    let none = run(&["settle", "firnio", "--interpreter", "3.97"]);
+    assert!(none.err.contains("no interpreter `3.97`"), "{none:?}");
+    let placed = run(&["furnish", "--interpreter", "3.14"]);
+    assert_eq!(placed.code, 2, "{placed:?}");
+    assert!(placed.err.contains("no interpreter `3.14`"), "{placed:?}");
+    assert!(placed.err.contains("give a path"), "{placed:?}");
+}
+
+/// A pattern of the settings that leads to nothing is told.
+#[test]
+fn a_pattern_that_leads_to_nothing_is_told() {
+    let field = Field::empty();
+    field.write(
+        "eutaxis.toml",
+        "[interpreters]\nsearch = [\"/nowhere/*/python\"]\n",
+    );
+    let told = field.expect(0, &["survey"]).out;
+    let flat = told.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(
+        flat.contains("`/nowhere/*/python`, which leads to nothing"),
+        "{told}"
+    );
+}
+
+/// What the machine has to work with.
+#[test]
+fn cores_memory_and_room_are_told() {
+    let field = Field::empty();
+    let answer = field.json(0, &["survey"]);
+    let has = &answer["machine"]["resources"];
+    assert!(has["cores"].as_u64().unwrap() > 0, "{has}");
+    assert!(has["free"].as_u64().unwrap() > 0, "{has}");
+    assert_eq!(has["writable"], true);
 }

@@ -17,7 +17,7 @@ use eutaxis_core::knowledge::{Families, Libraries};
 
 use crate::Result;
 use crate::interpreter::{Finder, ProbeCache};
-use crate::root::{root, start_of};
+use crate::root::{distribution, root};
 use crate::{accelerator, processor};
 
 pub use locate::{Spot, locate};
@@ -73,26 +73,6 @@ pub fn snapshot(look: &Look<'_>) -> Result<Snapshot> {
         libraries: Arc::clone(look.libraries),
         distribution: distribution(&root()),
     })
-}
-
-/// The machine's distribution, and those that it is like.
-pub fn distribution(root: &Path) -> Vec<String> {
-    let text = ["etc/os-release", "usr/lib/os-release"]
-        .iter()
-        .map(|f| start_of(&root.join(f)))
-        .find(|t| !t.is_empty());
-    let text = text.unwrap_or_default();
-    let values = |key: &str| {
-        let line = text
-            .lines()
-            .find_map(|l| l.strip_prefix(key)?.strip_prefix('='));
-        line.unwrap_or("")
-            .trim_matches(['"', '\''])
-            .split_whitespace()
-            .map(str::to_owned)
-            .collect::<Vec<_>>()
-    };
-    values("ID").into_iter().chain(values("ID_LIKE")).collect()
 }
 
 /// An environment as it was named: by its folder, or its interpreter.

@@ -8,8 +8,7 @@ use std::io::{IsTerminal, Read};
 use std::path::Path;
 
 use eutaxis_core::diagnose::{Context, Reader};
-use eutaxis_world::environment::snapshot::distribution;
-use eutaxis_world::root::root;
+use eutaxis_world::root::{distribution, root};
 use eutaxis_world::{Doing, Error};
 
 use crate::cli::{Common, Diagnose};

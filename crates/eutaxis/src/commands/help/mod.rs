@@ -96,8 +96,14 @@ pub(crate) fn no_command(word: &str) -> Error {
         }
         (None, []) => Error::request(message).help("see which there are: eutaxis help"),
         (None, near) => {
-            let near = near.join(", ");
-            Error::request(message).help(format!("near it: {near}; all: eutaxis help"))
+            // What is near may be no command either: then what does it here.
+            let typed = |word: &&str| match (own(word), trade_word(word)) {
+                (true, _) => format!("eutaxis {word}"),
+                (false, Some(meant)) => format!("eutaxis {}", meant.commands.join(", eutaxis ")),
+                (false, None) => format!("eutaxis help {word}"),
+            };
+            let lines: Vec<String> = near.iter().map(typed).collect();
+            Error::request(message).help(format!("{}\nall: eutaxis help", lines.join("\n")))
         }
     }
 }

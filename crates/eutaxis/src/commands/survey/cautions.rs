@@ -132,6 +132,8 @@ fn numbered(found: &[Found], default: &Facts, scripts: Vec<Numbered>) -> Vec<Str
 /// Interpreters that get no security fixes any more.
 fn past_their_end(found: &[Found]) -> Option<String> {
     let today = jiff::Timestamp::now().to_string();
+    // One that nothing starts by its name harms nobody.
+    let found = found.iter().filter(|f| f.seat != Seat::Home);
     let end = |f: &Found| {
         let series = f.facts.markers.python_version.as_ref();
         let end = knowledge::series(&f.facts.implementation, series)?
@@ -145,7 +147,7 @@ fn past_their_end(found: &[Found]) -> Option<String> {
             )
         })
     };
-    let mut ends: Vec<String> = found.iter().filter_map(end).collect();
+    let mut ends: Vec<String> = found.filter_map(end).collect();
     ends.sort();
     ends.dedup();
     let list = ends.join(", ");

@@ -11,10 +11,11 @@ use eutaxis_core::targets::{Level, Libc, Platform, System};
 use eutaxis_world::Error;
 use eutaxis_world::environment::{Listed, environments};
 use eutaxis_world::interpreter::{Finder, Found, Seat, machine};
+use eutaxis_world::resources::Resources;
 use eutaxis_world::root::{root, stand_in};
 use eutaxis_world::{accelerator, foreign, processor};
 
-use crate::answer::survey::{Report, Row};
+use crate::answer::survey::{NOT_ON_PATH, Report, Row};
 use crate::cli::{Common, Survey};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::Surroundings;
@@ -88,6 +89,9 @@ pub(crate) fn run(arguments: &Survey, common: &Common, output: &Output) -> Resul
         .transpose()?;
     let told = (accelerators.as_slice(), system);
     let mut cautions = cautions::all(&found, default, &finder, chosen, told);
+    cautions.extend(finder.empty_globs().iter().map(|glob| {
+        format!("[interpreters] search in the settings has `{glob}`, which leads to nothing here")
+    }));
     cautions.extend(foreign.as_ref().filter(|_| target.is_none()).map(|_| {
         "its interpreters are not read from files; name one: eutaxis survey --interpreter 3.12"
             .to_owned()
@@ -103,6 +107,10 @@ pub(crate) fn run(arguments: &Survey, common: &Common, output: &Output) -> Resul
         os_release: os_release(),
         stand_in: stand_in(),
         platform,
+        resources: match stand_in() {
+            Some(_) => None,
+            None => Some(Resources::of(&finder.here)),
+        },
         bits,
         tags: target.as_ref().filter(|_| arguments.tags).map(Target::tags),
         cautions,
@@ -196,7 +204,7 @@ fn row(found: &Found, default: bool) -> Row {
     let name = match found.seat {
         Seat::Active => "active".to_owned(),
         Seat::Here => ".venv".to_owned(),
-        Seat::Path | Seat::Configured => found
+        Seat::Path | Seat::Configured | Seat::Home => found
             .bare_names
             .iter()
             .find(|n| *n == "python3")
@@ -220,6 +228,7 @@ fn row(found: &Found, default: bool) -> Row {
         (_, true, _) => "environment",
         (_, _, true) => "system, externally managed",
         (Seat::Configured, ..) => "configured",
+        (Seat::Home, ..) => NOT_ON_PATH,
         _ => "free-standing",
     };
     let flags = match (facts.debug, facts.bits) {

@@ -8,8 +8,7 @@ use eutaxis_core::knowledge::distribution_like;
 use eutaxis_core::remedy::{Remedy, Step, Verb};
 use eutaxis_core::targets::Interpreter;
 use eutaxis_world::Error;
-use eutaxis_world::environment::snapshot::distribution;
-use eutaxis_world::root::root;
+use eutaxis_world::root::{distribution, root};
 
 use super::{Checker, Spot, called, is_named, spec};
 use crate::answer::diagnose::LogOf;
