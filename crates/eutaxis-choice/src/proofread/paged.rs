@@ -82,18 +82,24 @@ fn missing_bound(ask: &Ask, set: &VersionSpecifier, all: &[Offer]) -> Option<Rem
     Some(Remark::new(&ask.origin, trouble).about(name))
 }
 
-/// The releases next to a version, two on either side as far as there are; without one the newest.
+/// The releases that a version may be a slip for, dots lost or set elsewhere; then those next to it,
+/// two on either side as far as there are. Without a version the newest.
 pub fn around(version: Option<&Version>, mut known: Vec<Version>) -> Vec<Version> {
     known.sort();
     known.dedup();
     let place = version.map_or(known.len(), |version| {
         known.partition_point(|v| v < version)
     });
-    known
-        .into_iter()
-        .skip(place.saturating_sub(2))
-        .take(4)
-        .collect()
+    let digits = |v: &Version| v.to_string().replace('.', "");
+    let wanted = version.map(digits);
+    let (mut near, others): (Vec<Version>, Vec<Version>) = known
+        .iter()
+        .cloned()
+        .partition(|v| Some(digits(v)) == wanted);
+    let beside = known.into_iter().skip(place.saturating_sub(2)).take(4);
+    near.extend(beside.filter(|v| others.contains(v)));
+    near.truncate(4);
+    near
 }
 
 /// Releases around what a set names.
@@ -119,6 +125,19 @@ mod tests {
         {"filename":"m-1.0-py3-none-any.whl","url":"x"}, {"filename":"m-1.2-py3-none-any.whl","url":"x"},
         {"filename":"m-2.0-py3-none-any.whl","url":"x"}, {"filename":"m-2.1-py3-none-any.whl","url":"x","yanked":"bad"},
         {"filename":"m-3.0-cp39-cp39-win_amd64.whl","url":"x"}, {"filename":"m-3.1rc1-py3-none-any.whl","url":"x"}]}"#;
+
+    #[rstest]
+    #[case::dots_lost("1.97", "1.9.7 1.10 1.90 3.0.4")]
+    #[case::a_dot_set_elsewhere("19.0", "1.90 3.0.4")]
+    #[case::beside("1.8.1", "1.2 1.8 1.9.7 1.10")]
+    #[case::the_newest("9", "1.90 3.0.4")]
+    fn slips_come_before_neighbours(#[case] named: &str, #[case] expected: &str) {
+        let known = ["1.2", "1.8", "1.9.7", "1.10", "1.90", "3.0.4"];
+        let known = known.map(|v| Version::parse(v).unwrap()).to_vec();
+        let near = around(Some(&Version::parse(named).unwrap()), known);
+        let near: Vec<String> = near.iter().map(ToString::to_string).collect();
+        assert_eq!(near.join(" "), expected);
+    }
 
     #[rstest]
     #[case::fine("m>=2,<3", &[])]

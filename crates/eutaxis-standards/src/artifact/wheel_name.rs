@@ -69,6 +69,11 @@ impl WheelName {
         };
         let stem = strip_suffix_ignoring_case(file, ".whl")
             .ok_or_else(|| fault("it does not end in .whl"))?;
+        if let Some(first) = before_number_of_browser(stem) {
+            return Err(fault(&format!(
+                "a browser put the number behind it at a second download; rename it to {first}.whl"
+            )));
+        }
         let parts: Vec<&str> = stem.split('-').collect();
         // Of six parts the third is a build tag if it begins with a digit, else the last a label.
         let begins_with_digit = |text: &str| text.starts_with(|c: char| c.is_ascii_digit());
@@ -185,6 +190,13 @@ impl fmt::Display for WheelTags {
     }
 }
 
+/// What stands before ` (1)`, as browsers name what is there already.
+fn before_number_of_browser(stem: &str) -> Option<&str> {
+    let (first, number) = stem.strip_suffix(')')?.rsplit_once('(')?;
+    let is_number = !number.is_empty() && number.bytes().all(|b| b.is_ascii_digit());
+    is_number.then(|| first.trim_end_matches([' ', '_']))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -248,6 +260,10 @@ mod tests {
         "a build tag begins with a digit"
     )]
     #[case("made-up-1.0-py3-none-any.whl", "not a version")]
+    #[case(
+        "made_up-1.0-py3-none-any (1).whl",
+        "rename it to made_up-1.0-py3-none-any.whl"
+    )]
     #[case("made_up-1.0.whl", "five to seven")]
     #[case("made_up-1.0-py3-none.whl", "five to seven")]
     #[case("made_up-1.0-py3-none-any.zip", "does not end")]

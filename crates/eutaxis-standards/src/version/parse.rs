@@ -51,11 +51,20 @@ pub(super) fn version(text: &str) -> Result<Version, Fault> {
         let message = if shown.is_empty() {
             "a version is missing".to_owned()
         } else {
-            format!("not a version: `{shown}`")
+            let meant = with_single_dots(text.trim());
+            let meant = meant.map_or(String::new(), |m| format!(" (a dot too many: {m})"));
+            format!("not a version: `{shown}`{meant}")
         };
         return Err(Fault::new(message, reader.at));
     }
     Ok(Version::from_parts(parts))
+}
+
+/// What is meant where dots are doubled, or stand at the end.
+fn with_single_dots(text: &str) -> Option<String> {
+    let parts: Vec<&str> = text.split('.').filter(|p| !p.is_empty()).collect();
+    let single = parts.join(".");
+    (single != text && version(&single).is_ok()).then_some(single)
 }
 
 /// The usual case, `1.2.3` and `1.2rc3`, straight into the short form; `None` hands over to the

@@ -476,6 +476,8 @@ mod tests {
     #[case(">=", 2, "version is missing")]
     #[case(">=1,,<2", 4, "a comparison is missing")]
     #[case(">=1, <x", 6, "not a version")]
+    #[case("==1..3", 3, "a dot too many: 1.3")]
+    #[case("==1.3.", 5, "a dot too many: 1.3")]
     fn bad_clauses_are_refused_with_their_place(
         #[case] given: &str,
         #[case] offset: usize,
