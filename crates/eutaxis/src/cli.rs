@@ -5,6 +5,8 @@ use std::path::{Path, PathBuf};
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 
+use crate::examples;
+
 /// Chooses Python releases and wheels that really run in a given place, pins them by hash, and
 /// makes the environment.
 #[derive(Debug, Parser)]
@@ -82,45 +84,81 @@ impl Command {
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     /// What is this machine, as a target? Which interpreters are here?
+    ///
+    /// A target is a place where packages run: interpreter, system, processor, C library,
+    /// accelerator.
+    #[command(before_help = examples::SURVEY)]
     Survey(Survey),
     /// Which releases of a project are there, which run here, and why not the others?
+    #[command(before_help = examples::SHORTLIST)]
     Shortlist(Box<Shortlist>),
     /// Which interpreter versions, on which targets, can hold all of this? If none: which split
     /// can?
+    ///
+    /// A span is how far a set reaches: a matrix of interpreter versions and platforms, with what
+    /// each can hold.
+    #[command(before_help = examples::SPAN)]
     Span(Box<Span>),
     /// Which exact files, together? Or what clashes, and the ways out
+    ///
+    /// To settle is to choose releases and files that go together, and to pin them with their
+    /// hashes in a lock file (pylock.toml): what others call resolving and locking.
+    #[command(before_help = examples::SETTLE)]
     Settle(Box<Settle>),
     /// Why is this project here, in this version, and not another one?
+    #[command(before_help = examples::REASON)]
     Reason(Reason),
     /// Fetch the pinned files into a folder, which is then a depot and an index for any web server
+    ///
+    /// A depot is where files come from: an index on the network, a page of links, a folder.
+    #[command(before_help = examples::GATHER)]
     Gather(Box<Gather>),
     /// Make or update an environment to match the pins
+    ///
+    /// To furnish is to place what is pinned into an environment, which is made if it is not there:
+    /// what others call installing. The files come from depots: indexes, folders, servers.
+    #[command(before_help = examples::FURNISH)]
     Furnish(Furnish),
     /// What is wrong in this environment? Does it match the pins? Do the imports work?
+    #[command(before_help = examples::EXAMINE)]
     Examine(Box<Examine>),
     /// What would move if this were added to that environment or those pins? And what newer
     /// releases would move
+    #[command(before_help = examples::REHEARSE)]
     Rehearse(Box<Rehearse>),
     /// What broke this installation, build or import, and what mends it?
+    #[command(before_help = examples::DIAGNOSE)]
     Diagnose(Box<Diagnose>),
     /// What does this wheel really need, and does it run on the target?
+    ///
+    /// To assay is to open a wheel and look at what is in it: code for which processor, C library
+    /// and interpreter, what it imports and links to, and whether its own records are true.
+    #[command(before_help = examples::ASSAY)]
     Assay(Box<Assay>),
     /// Which interpreters and environments here can import a module, and why this one cannot
+    #[command(before_help = examples::LOCATE)]
     Locate(Locate),
     /// What is wrong in this requirement list, project file or pins, before anything is fetched or
     /// placed?
+    #[command(before_help = examples::PROOFREAD)]
     Proofread(Box<Proofread>),
     /// Run a command in an environment without entering it
+    #[command(before_help = examples::WITHIN)]
     Within(Within),
     /// What cache and store hold, and making room in them
+    #[command(before_help = examples::STOCK)]
     Stock(Stock),
     /// The whole way on made-up data, each step explained
+    #[command(before_help = examples::DEMO)]
     Demo(Demo),
     /// The page of a command or a matter; which command does what a word of the trade means
+    #[command(before_help = examples::HELP)]
     Help(Help),
     /// A script with which a shell completes commands and options
+    #[command(before_help = examples::COMPLETIONS)]
     Completions(Completions),
     /// Pages for man
+    #[command(before_help = examples::MANUAL)]
     Manual(Manual),
 }
 

@@ -8,6 +8,7 @@ mod asks;
 mod building;
 mod cli;
 mod commands;
+mod examples;
 mod output;
 mod paired;
 mod pins;

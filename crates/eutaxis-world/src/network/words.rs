@@ -70,7 +70,7 @@ fn in_words(error: &reqwest::Error, url: &Url, what: &str) -> Failure {
         let why = format!("the name {host} leads nowhere from here");
         return failed(
             why,
-            &format!("no network, or a misspelt name? {KEPT}"),
+            &format!("is there a network, and is the name spelt right? {KEPT}"),
             says("Try again") || says("temporary"),
         );
     }

@@ -242,11 +242,6 @@ fn report_left_out(page: &Page, output: &Output) {
         page.remarks
             .iter()
             .for_each(|r| output.notice(&format!("remark: {}", eutaxis_core::fault::escaped(r))));
-    } else if !page.skipped.is_empty() {
-        let count = words::count(page.skipped.len(), "file");
-        output.notice(&format!(
-            "{count} of the page cannot be used and were left out (-v names them)"
-        ));
     }
 }
 

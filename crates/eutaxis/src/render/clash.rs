@@ -106,7 +106,7 @@ pub(crate) fn rest(refusal: &Refusal<'_>) -> String {
 fn headline(clash: &Clash, shown: &str, width: usize) -> String {
     let head = "Cannot be settled";
     let clash = match clash.facts.len() {
-        1 => "1 fact forbids it".to_owned(),
+        1 => "one fact rules it out".to_owned(),
         facts => format!("{facts} facts clash"),
     };
     let line = format!("{head} for {shown}: {clash}.");

@@ -216,9 +216,12 @@ pub(crate) fn cautions<'a>(
     }
     if quiet > 0 {
         told.push(match quiet {
-            1 => "1 release is merely younger than one that needs it (-v names it).".to_owned(),
+            1 => "1 release was published after one that needs it, which usually works (-v names \
+                 it)."
+                .to_owned(),
             n => format!(
-                "{n} releases are merely younger than those that need them (-v names them)."
+                "{n} releases were published after those that need them, which usually works (-v \
+                 names them)."
             ),
         });
     }

@@ -396,14 +396,12 @@ fn directive_cautions(directives: &[Directive]) -> Vec<String> {
     directives.iter().map(one).collect()
 }
 
-/// Files of pages that were left out: counted, and with `-v` named.
+/// Files of pages that were left out, named with `-v`.
 pub(super) fn report_left_out(run: &Run, solution: &Solution, output: &Output) {
-    let mut count = 0;
     for chosen in &solution.chosen {
         let Some(page) = run.page_of(&chosen.project) else {
             continue;
         };
-        count += page.skipped.len();
         if output.verbose() {
             page.skipped.iter().for_each(|s| {
                 output.notice(&format!(
@@ -416,12 +414,6 @@ pub(super) fn report_left_out(run: &Run, solution: &Solution, output: &Output) {
                 output.notice(&format!("remark: {}", eutaxis_core::fault::escaped(r)))
             });
         }
-    }
-    if count > 0 && !output.verbose() {
-        output.notice(&format!(
-            "{} of the depots cannot be used and were left out (-v names them)",
-            words::count(count, "file")
-        ));
     }
 }
 
