@@ -19,6 +19,7 @@ mod halt;
 mod hash;
 pub mod interfaces;
 pub mod interpreter;
+pub mod kernel;
 pub mod loader;
 pub mod look;
 pub mod network;

@@ -97,8 +97,7 @@ pub fn in_editors(folder: &Path) -> Vec<Start> {
 /// environment.
 pub fn in_notebooks(environment: Option<&Path>) -> Vec<Start> {
     let known = notebook();
-    let own = std::env::var_os(&known.variable).filter(|v| !v.is_empty());
-    let own = own.map(|v| PathBuf::from(v).join("kernels"));
+    let own = own_kernels();
     let of_system = known.folders(std::env::consts::OS).iter();
     let of_environment = environment.map(|e| e.join(&known.environment));
     let folders = own
@@ -108,6 +107,18 @@ pub fn in_notebooks(environment: Option<&Path>) -> Vec<Start> {
     let files =
         folders.flat_map(|f| crate::root::matching(&f, &format!("*/{}", known.description)));
     files.take(MOST).filter_map(kernel).collect()
+}
+
+/// The folder of kernels that the user's variable names.
+fn own_kernels() -> Option<PathBuf> {
+    let named = std::env::var_os(&notebook().variable).filter(|v| !v.is_empty());
+    named.map(|v| PathBuf::from(v).join("kernels"))
+}
+
+/// The folder of the user's own kernels.
+pub(crate) fn user_kernels() -> PathBuf {
+    let usual = notebook().folders(std::env::consts::OS).first();
+    own_kernels().unwrap_or_else(|| PathBuf::from(usual.map_or(String::new(), |f| with_home(f))))
 }
 
 /// A kernel by its description; none of other languages.

@@ -768,6 +768,9 @@ pub(crate) struct Furnish {
     /// Let the environment see the base interpreter's packages
     #[arg(long)]
     pub(crate) share_system: bool,
+    /// Describe the environment to notebooks as a kernel of this name, for this user
+    #[arg(long, value_name = "NAME", conflicts_with = "check")]
+    pub(crate) kernel: Option<String>,
     /// How files come from the store
     #[arg(long, value_name = "HOW", default_value = "auto")]
     pub(crate) link: LinkArg,

@@ -3,6 +3,7 @@
 use eutaxis_core::evidence::Evidence;
 use eutaxis_core::record::Since;
 use eutaxis_world::environment::Report;
+use eutaxis_world::kernel::Kernel;
 
 use super::proof::{Apart, Tried};
 
@@ -17,6 +18,8 @@ pub(crate) struct Done {
     pub(crate) since: Since,
     /// The command that settles the question of its pins again.
     pub(crate) settle: String,
+    /// As a kernel of notebooks it was described there.
+    pub(crate) kernel: Option<Kernel>,
 }
 
 /// What an environment would need to be as pinned; nothing was done.

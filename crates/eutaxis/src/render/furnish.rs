@@ -122,6 +122,7 @@ pub(crate) fn text(done: &Done, verbose: bool) -> String {
         report,
         python,
         judged,
+        kernel,
         ..
     } = done;
     let width = width();
@@ -204,6 +205,17 @@ pub(crate) fn text(done: &Done, verbose: bool) -> String {
         size(bytes.shared),
         report.seconds
     )));
+    if let Some(kernel) = kernel {
+        let file = crate::words::near(&kernel.file);
+        text.push_str(&format!("notebooks start it by {file}\n"));
+        if let Some(project) = &kernel.lacks {
+            let words = format!(
+                "{project} is not placed, which a kernel runs as: \
+                 eutaxis settle --and {project}, then eutaxis furnish"
+            );
+            text.push_str(&labelled("caution", &style::care("caution"), &words, width));
+        }
+    }
     text.push_str(&format!(
         "enter it:  {}\n",
         crate::words::enter::line(Path::new(&place))

@@ -156,6 +156,9 @@ pub(crate) struct Furnished {
     /// Running processes that hold what was replaced or removed.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     holders: Vec<HeldBy>,
+    /// With `--kernel`: the file by which notebooks start it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    kernel: Option<String>,
 }
 
 /// A running process that holds old files.
@@ -252,6 +255,7 @@ impl From<&Done> for Furnished {
             again: judged.again.clone(),
             leaves: judged.leaves.clone(),
             since: Since::of(&done.since),
+            kernel: done.kernel.as_ref().map(|k| shown(&k.file)),
             holders: report
                 .holders
                 .iter()

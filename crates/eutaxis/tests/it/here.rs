@@ -228,3 +228,38 @@ fn shells_within_each_other_are_told() {
     assert!(text.contains("within another one: other"), "{text}");
     assert_eq!(json["beside"].as_array().unwrap().len(), 1);
 }
+
+/// An environment that is described to notebooks is what they start, and `eutaxis` alone says so.
+#[test]
+fn an_environment_is_described_to_notebooks() {
+    let camp = Camp::new();
+    camp.done("eutaxis settle gustlib");
+    let described = camp.shell("eutaxis furnish --kernel ice");
+    assert_eq!(described.code, 0, "{described:?}");
+    let flat = described
+        .out
+        .split_whitespace()
+        .collect::<Vec<_>>()
+        .join(" ");
+    // What runs as a kernel is a project like others, and is asked for.
+    let project = &notebook().project;
+    assert!(
+        flat.contains(&format!("eutaxis settle --and {project}")),
+        "{flat}"
+    );
+    let (text, json) = camp.told(":");
+    let rows = json["starts"].as_array().unwrap();
+    let own = rows.iter().find(|s| s["who"] == "notebook").unwrap();
+    assert_eq!(own["standing"], "own", "{text}");
+    let again = camp.shell("eutaxis furnish --kernel ice --json");
+    let again: Value = serde_json::from_str(&again.out).unwrap();
+    let file = again["kernel"].as_str().unwrap();
+    assert!(
+        file.ends_with(&format!("ice/{}", notebook().description)),
+        "{file}"
+    );
+    for name in ["../ice", "", ".ice"] {
+        let refused = camp.shell(&format!("eutaxis furnish --kernel '{name}'"));
+        assert_eq!(refused.code, 2, "{refused:?}");
+    }
+}

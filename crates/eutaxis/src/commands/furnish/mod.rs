@@ -19,6 +19,7 @@ use eutaxis_world::environment::{
     DirectUrl, FETCHING, Furnish as Request, Item, LinkMode, Place, furnish, look, remember_pins,
 };
 use eutaxis_world::interpreter::{Found, environment_python};
+use eutaxis_world::kernel;
 use eutaxis_world::network::without_secret;
 use eutaxis_world::root::stand_in;
 use eutaxis_world::supply::Run;
@@ -47,6 +48,14 @@ pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Resu
             root.display()
         ));
         return Err(error.help("unset it, or furnish on that machine"));
+    }
+    if let Some(name) = &arguments.kernel {
+        kernel::check_name(name)?;
+        if arguments.pins.len() > 1 {
+            let error =
+                Error::request("--kernel describes one environment, and several pins are named");
+            return Err(error.help("furnish them one by one, each with a name of its own"));
+        }
     }
     let depots = named_depots(&arguments.depots, &surroundings, false)?;
     // Everything is looked into before the first environment is touched.
@@ -96,6 +105,11 @@ pub(crate) fn run(arguments: &Furnish, common: &Common, output: &Output) -> Resu
             Made::Placed(made) => done.push(*made),
             Made::Refused(at, judged) => return Ok(refused(&at, &judged, &done)),
         }
+    }
+    if let (Some(name), [one]) = (&arguments.kernel, done.as_mut_slice()) {
+        let root = &one.report.environment;
+        let described = kernel::describe(name, root, &environment_python(root))?;
+        one.kernel = Some(described);
     }
     elsewhere
         .iter()
@@ -426,6 +440,7 @@ impl Prepared {
         );
         let (since, settle) = (self.since(), self.settle_again());
         Ok(Made::Placed(Box::new(Done {
+            kernel: None,
             report,
             python,
             judged,
