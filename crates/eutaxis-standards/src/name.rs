@@ -164,15 +164,25 @@ pub fn nearest<'a>(
     known: impl IntoIterator<Item = &'a str>,
     limit: usize,
 ) -> Vec<&'a str> {
+    nearest_first(wanted, known, limit, |_| false)
+}
+
+/// The same, where of slips of one kind the names that are met before come first.
+pub fn nearest_first<'a>(
+    wanted: &str,
+    known: impl IntoIterator<Item = &'a str>,
+    limit: usize,
+    is_met: impl Fn(&str) -> bool,
+) -> Vec<&'a str> {
     let far = 1 + wanted.len() / 3;
-    let mut near: Vec<((Slip, usize), &str)> = known
+    let mut near: Vec<(Slip, usize, &str)> = known
         .into_iter()
         .filter(|k| k.len().abs_diff(wanted.len()) <= far && *k != wanted)
-        .filter_map(|k| Some((Slip::of(wanted, k)?, k)))
+        .filter_map(|k| Slip::of(wanted, k).map(|(slip, distance)| (slip, distance, k)))
         .collect();
-    near.sort();
+    near.sort_by_cached_key(|(slip, distance, k)| (*slip, !is_met(k), *distance, *k));
     near.dedup();
-    near.into_iter().take(limit).map(|(_, k)| k).collect()
+    near.into_iter().take(limit).map(|(.., k)| k).collect()
 }
 
 /// Whether a text can be the name of a module, or a part of it: what code can write behind
@@ -238,6 +248,13 @@ mod tests {
             "frostgrid",
         ];
         assert_eq!(nearest(wanted, known, 5).join(" "), expected);
+    }
+
+    #[test]
+    fn what_is_met_before_comes_before_strangers() {
+        let known = ["firnplab", "firnplob", "firnplbo"];
+        let near = nearest_first("firnplb", known, 2, |k| k == "firnplob");
+        assert_eq!(near, ["firnplob", "firnplab"]);
     }
 
     #[test]

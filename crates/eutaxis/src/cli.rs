@@ -699,8 +699,9 @@ pub(crate) struct Rehearse {
 /// `proofread`
 #[derive(Debug, Args)]
 pub(crate) struct Proofread {
-    /// Requirement lists, pyproject.toml files, scripts with inline metadata, or pins
-    #[arg(value_name = "FILE", required = true)]
+    /// Requirement lists, pyproject.toml files, scripts with inline metadata, or pins [default:
+    /// pyproject.toml or requirements.txt of this folder]
+    #[arg(value_name = "FILE")]
     pub(crate) files: Vec<PathBuf>,
     #[command(flatten)]
     pub(crate) target: TargetOptions,

@@ -20,6 +20,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use eutaxis_core::Name;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::index::{Page, PageFile};
+use eutaxis_core::name::nearest_first;
 use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::solve::Effort;
 
@@ -270,6 +271,30 @@ impl Depots {
             }
             _ => tree::direct_page(project, url),
         }
+    }
+
+    /// The projects that a name may be a slip for, best first: of slips of one kind those that a
+    /// depot has served before, or lies on this disk with, before what an index only lists.
+    pub fn nearest(&self, wanted: &Name, limit: usize) -> Vec<Name> {
+        self.nearest_of(&self.projects(), wanted, limit)
+    }
+
+    /// The same of projects that are known already: a large index is a large list.
+    pub fn nearest_of(&self, known: &[Name], wanted: &Name, limit: usize) -> Vec<Name> {
+        let is_met = |name: &str| {
+            let name = Name::parse(name).ok();
+            let met = |l: &Listed| name.as_ref().and_then(|n| l.depot.offers(n)) == Some(true);
+            self.listed.iter().any(met)
+        };
+        let near = nearest_first(
+            wanted.as_str(),
+            known.iter().map(Name::as_str),
+            limit,
+            is_met,
+        );
+        near.into_iter()
+            .filter_map(|n| Name::parse(n).ok())
+            .collect()
     }
 
     /// Every project that some depot has, sorted.

@@ -17,6 +17,8 @@ pub(crate) struct Here {
     pub(crate) asks: Option<Asks>,
     /// What starts, by who starts it.
     pub(crate) starts: Vec<Starts>,
+    /// A place is named where files come from.
+    pub(crate) has_depot: bool,
     pub(crate) next: Next,
 }
 

@@ -2,11 +2,10 @@
 //! fetched or placed?
 
 use std::cell::LazyCell;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use eutaxis_core::fault::{Fault, Origin, line_and_column};
-use eutaxis_core::name::nearest;
 use eutaxis_core::offer::{Adjustment, Policy, Rules};
 use eutaxis_core::pins::{Lock, Package};
 use eutaxis_core::proofread::{
@@ -16,7 +15,7 @@ use eutaxis_core::record;
 use eutaxis_core::requirement::{
     Directive, Entry, ProjectAsks, RequirementList, Wanted, script_block,
 };
-use eutaxis_core::{Ask, Name, Requirement, Target, Version};
+use eutaxis_core::{Ask, Requirement, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::files::read_text;
@@ -27,6 +26,9 @@ use crate::cli::{Common, Proofread};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::{render, report};
+
+/// So many names are told that are near to one that no depot has.
+const MOST_NEAR: usize = 3;
 
 pub(crate) fn run(
     arguments: &Proofread,
@@ -50,7 +52,12 @@ pub(crate) fn run(
     };
     let mut remarks = Vec::new();
     let mut asked = 0;
-    for file in &arguments.files {
+    // Where none is named, the file that a question here would be read from.
+    let files = match arguments.files.as_slice() {
+        [] => usual_file()?,
+        files => files.to_vec(),
+    };
+    for file in &files {
         let (more, count) = reader.file(file)?;
         remarks.extend(more);
         asked += count;
@@ -61,11 +68,7 @@ pub(crate) fn run(
     let breaks = remarks
         .iter()
         .any(|r| r.trouble.severity() == Severity::Breaks);
-    let shown: Vec<String> = arguments
-        .files
-        .iter()
-        .map(|f| f.display().to_string())
-        .collect();
+    let shown: Vec<String> = files.iter().map(|f| f.display().to_string()).collect();
     let text = render::proofread::text(&remarks, &shown, asked, depots.is_empty());
     let report = report::Proofread {
         target: chosen.target.to_string(),
@@ -79,6 +82,19 @@ pub(crate) fn run(
         text,
         report: report.into(),
     })
+}
+
+/// The file of this folder, where none is named.
+fn usual_file() -> Result<Vec<PathBuf>, Error> {
+    let found = asks::default_file();
+    let found = found.map_err(|_| {
+        let error = Error::request(
+            "no file is named, and there is no pyproject.toml and no requirements.txt in this \
+             folder",
+        );
+        error.help("name one: eutaxis proofread FILE")
+    })?;
+    Ok(found.into_iter().collect())
 }
 
 struct Reader<'a> {
@@ -214,7 +230,12 @@ impl Reader<'_> {
         for (ask, looked) in counting.into_iter().zip(looked) {
             match looked {
                 Some(looked) => remarks.extend(paged(ask, &looked.judged)),
-                None => remarks.push(unknown(ask, &known)),
+                None => {
+                    let name = &ask.requirement.name;
+                    let near = self.depots.nearest_of(&known, name, MOST_NEAR);
+                    let trouble = Trouble::UnknownName { near };
+                    remarks.push(Remark::new(&ask.origin, trouble).about(name));
+                }
             }
         }
         Ok(remarks)
@@ -280,14 +301,6 @@ impl Reader<'_> {
         }
         Ok(remarks)
     }
-}
-
-/// A name that no depot has, with those like it.
-fn unknown(ask: &Ask, known: &[Name]) -> Remark {
-    let name = &ask.requirement.name;
-    let near = nearest(name.as_str(), known.iter().map(Name::as_str), 3);
-    let near = near.iter().filter_map(|n| Name::parse(n).ok()).collect();
-    Remark::new(&ask.origin, Trouble::UnknownName { near }).about(name)
 }
 
 /// What stands between quotes, or behind backslashes, on a line that is no requirement as it

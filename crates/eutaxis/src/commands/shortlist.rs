@@ -5,7 +5,6 @@ use std::sync::Arc;
 use eutaxis_core::artifact::Metadata;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::Page;
-use eutaxis_core::name::nearest;
 use eutaxis_core::offer::{JudgedPage, Offer, Policy, Rules, Verdict, by_extra, grid, pick, takes};
 use eutaxis_core::remedy::{Invocation, Step, Verb};
 use eutaxis_core::requirement::Unnamed;
@@ -23,6 +22,9 @@ use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::words;
 use crate::{remembered, render, report, typed};
+
+/// So many names are told that are near to one that no depot has.
+const MOST_NEAR: usize = 5;
 
 pub(crate) fn run(
     arguments: &Shortlist,
@@ -294,9 +296,8 @@ fn cautions(
 }
 
 fn absent(requirement: &Requirement, target: &Target, depots: &Depots) -> Answer {
-    let known = depots.projects();
-    let near = nearest(requirement.name.as_str(), known.iter().map(Name::as_str), 5);
-    let near: Vec<String> = near.into_iter().map(str::to_owned).collect();
+    let near = depots.nearest(&requirement.name, MOST_NEAR);
+    let near: Vec<String> = near.iter().map(ToString::to_string).collect();
     let report = report::Shortlist::Absent(report::NoProject {
         project: requirement.name.to_string(),
         target: target.to_string(),
@@ -308,7 +309,7 @@ fn absent(requirement: &Requirement, target: &Target, depots: &Depots) -> Answer
         &requirement.name,
         &near,
         &depots.labels(),
-        !known.is_empty(),
+        !near.is_empty() || !depots.projects().is_empty(),
     );
     Answer {
         outcome: Outcome::No,

@@ -35,7 +35,10 @@ fn the_pages_are_listed_and_one_that_is_not_there_names_those_near() {
 #[rstest]
 #[case::a_word_of_the_trade("install", "eutaxis furnish")]
 #[case::a_slip("setlte", "try eutaxis settle\n")]
-#[case::a_slip_in_a_word_of_the_trade("instal", "try eutaxis settle PROJECT, eutaxis furnish\n")]
+#[case::a_slip_in_a_word_of_the_trade(
+    "instal",
+    "try eutaxis settle PROJECT\n  try eutaxis furnish\n"
+)]
 fn a_word_that_is_no_command_leads_to_one(#[case] word: &str, #[case] holds: &str) {
     let none = Field::empty().expect(2, &[word]).err;
     assert!(none.contains(holds), "{none}");

@@ -263,3 +263,17 @@ fn an_environment_is_described_to_notebooks() {
         assert_eq!(refused.code, 2, "{refused:?}");
     }
 }
+
+/// Where no place is named that files come from, the first question has to name one.
+#[test]
+fn a_first_question_without_a_depot_names_one() {
+    let camp = Camp::new();
+    let depot = camp._depot.path().display().to_string();
+    camp.done("rm eutaxis.toml; echo gustlib==1.0 > requirements.txt");
+    let (_, json) = camp.told(":");
+    let line = json["next"]["line"].as_str().unwrap();
+    assert_eq!(line, "eutaxis settle --depot URL");
+    camp.done(&line.replace("URL", &depot));
+    let (_, json) = camp.told(":");
+    assert_eq!(json["next"]["line"], "eutaxis furnish");
+}

@@ -189,3 +189,14 @@ fn a_list_is_read_with_those_that_it_leads_to() {
         "{told:#?}"
     );
 }
+
+/// Without a file: the one that a question in this folder is read from.
+#[test]
+fn the_file_of_the_folder_is_read_where_none_is_named() {
+    let field = Field::empty();
+    let none = field.expect(2, &["proofread"]).err;
+    assert!(none.contains("no file is named"), "{none}");
+    field.write("requirements.txt", "firnio ==\n");
+    let read = field.expect(1, &["proofread"]).out;
+    assert!(read.contains("requirements.txt:1"), "{read}");
+}

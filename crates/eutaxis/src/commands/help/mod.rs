@@ -98,11 +98,15 @@ pub(crate) fn no_command(word: &str) -> Error {
         (None, near) => {
             // What is near may be no command either: then what does it here.
             let typed = |word: &&str| match (own(word), trade_word(word)) {
-                (true, _) => format!("eutaxis {word}"),
-                (false, Some(meant)) => format!("eutaxis {}", meant.commands.join(", eutaxis ")),
-                (false, None) => format!("eutaxis help {word}"),
+                (true, _) => vec![format!("eutaxis {word}")],
+                (false, Some(meant)) => {
+                    let commands = meant.commands.iter();
+                    commands.map(|c| format!("eutaxis {c}")).collect()
+                }
+                (false, None) => vec![format!("eutaxis help {word}")],
             };
-            let lines: Vec<String> = near.iter().map(typed).collect();
+            let mut lines: Vec<String> = near.iter().flat_map(typed).collect();
+            lines.dedup();
             Error::request(message).help(format!("{}\nall: eutaxis help", lines.join("\n")))
         }
     }

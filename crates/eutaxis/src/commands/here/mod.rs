@@ -22,8 +22,9 @@ use crate::{asks, paired, remembered, render, report, words};
 
 pub(crate) fn run(common: &Common) -> Result<Answer, Error> {
     // Settings that cannot be read are told here as well as by any command.
-    Surroundings::new(common)?;
-    let here = look();
+    let surroundings = Surroundings::new(common)?;
+    let named = std::env::var("EUTAXIS_DEPOT").is_ok_and(|d| !d.is_empty());
+    let here = look(named || !surroundings.config.depots.is_empty());
     Ok(Answer {
         outcome: Outcome::Ok,
         text: render::here::text(&here, common.quiet),
@@ -31,7 +32,7 @@ pub(crate) fn run(common: &Common) -> Result<Answer, Error> {
     })
 }
 
-fn look() -> Here {
+fn look(has_depot: bool) -> Here {
     let folder = std::env::current_dir().unwrap_or_default();
     let entered = std::env::var_os("VIRTUAL_ENV").filter(|v| !v.is_empty());
     let entered = entered.map(PathBuf::from);
@@ -71,6 +72,7 @@ fn look() -> Here {
         asks: asks_here(moved),
         pins,
         starts,
+        has_depot,
         next: next::first(),
     };
     here.next = next::of(&here);

@@ -33,7 +33,13 @@ pub(super) fn of(here: &Here) -> Next {
             .pins
             .as_ref()
             .map(|p| paired::settle_again_line(&p.path, &[]));
-        line(again.unwrap_or_else(|| "eutaxis settle".to_owned()), why)
+        let again = again.unwrap_or_else(|| "eutaxis settle".to_owned());
+        if here.has_depot || here.pins.is_some() {
+            return line(again, why);
+        }
+        // Pins remember where their files come from; a first question has to name it.
+        let why = format!("{why}; URL: an index, a page of links, or a folder of wheels");
+        line(format!("{again} --depot URL"), why)
     };
     match (&here.asks, &here.pins) {
         (Some(asks), _) if asks.number.is_err() => {

@@ -1,7 +1,6 @@
 //! The answer when it cannot be: the clash, and the ways out.
 
 use eutaxis_core::Name;
-use eutaxis_core::name::nearest;
 use eutaxis_core::pins::Lock;
 use eutaxis_core::solve::{Clash, Problem, Ways};
 use eutaxis_world::depot::Depots;
@@ -14,6 +13,9 @@ use crate::output::{Answer, Outcome};
 use crate::plan::{self, Surroundings};
 use crate::words;
 use crate::{render, report};
+
+/// So many names are told that are near to one that no depot has.
+const MOST_NEAR: usize = 3;
 
 impl<'a> Refusal<'a> {
     pub(crate) fn new(
@@ -29,18 +31,7 @@ impl<'a> Refusal<'a> {
             text: words::ways::changes(changes),
             because: because.clone(),
         });
-        let known = depots
-            .filter(|_| !clash.absent.is_empty())
-            .map(Depots::projects)
-            .unwrap_or_default();
-        let near = |name: &Name| {
-            let names = nearest(name.as_str(), known.iter().map(Name::as_str), 3);
-            known
-                .iter()
-                .filter(|k| names.contains(&k.as_str()))
-                .cloned()
-                .collect::<Vec<_>>()
-        };
+        let near = |name: &Name| depots.map_or(Vec::new(), |d| d.nearest(name, MOST_NEAR));
         let absent = clash
             .absent
             .iter()
@@ -59,7 +50,7 @@ impl<'a> Refusal<'a> {
             builds: Vec::new(),
             edits,
             absent,
-            listed: !known.is_empty(),
+            listed: depots.is_some_and(|d| !clash.absent.is_empty() && !d.projects().is_empty()),
             is_of_several: false,
         }
     }

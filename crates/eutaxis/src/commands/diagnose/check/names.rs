@@ -1,7 +1,6 @@
 //! `name-unknown`: the nearest names in the depots.
 
 use eutaxis_core::diagnose::Cause;
-use eutaxis_core::name::nearest;
 use eutaxis_core::{Name, Requirement};
 use eutaxis_world::Error;
 
@@ -58,8 +57,7 @@ pub(super) fn absent(
     cause: &mut Cause,
     checked: &mut Checked,
 ) -> Result<(), Error> {
-    let known = checker.depots.projects();
-    let near = nearest(project.as_str(), known.iter().map(Name::as_str), MOST);
+    let near = checker.depots.nearest(project, MOST);
     if near.is_empty() {
         let labels = checker.depots.labels().join(", ");
         checked.say(format!(
@@ -69,10 +67,10 @@ pub(super) fn absent(
     }
     checked.say(format!(
         "the depots have no {project}; nearest: {}",
-        near.join(", ")
+        near.iter().map(Name::as_str).collect::<Vec<_>>().join(", ")
     ));
     let spot = checker.spot(cause)?;
-    for name in near.iter().filter_map(|n| Name::parse(n).ok()) {
+    for name in near {
         let asks = [Requirement::any(&name)];
         let problem = checker.problem(&spot, &asks, &checker.policy)?;
         if let Ok(solution) = checker.solve(&problem)? {
