@@ -14,6 +14,8 @@ pub(crate) struct Here {
     /// Other environments that PATH leads to: shells within each other.
     pub(crate) beside: Vec<PathBuf>,
     pub(crate) pins: Option<Pins>,
+    /// Pins that are there and cannot be read.
+    pub(crate) unread: Option<PathBuf>,
     pub(crate) asks: Option<Asks>,
     /// What starts, by who starts it.
     pub(crate) starts: Vec<Starts>,

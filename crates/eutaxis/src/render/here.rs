@@ -38,6 +38,10 @@ pub(crate) fn text(here: &Here, quiet: bool) -> String {
     }
     match &here.pins {
         Some(found) => rows.push(("pins", pins(found))),
+        None if here.unread.is_some() => {
+            let file = here.unread.iter().map(|p| near(p)).collect::<String>();
+            rows.push(("pins", format!("{file} cannot be read")));
+        }
         None if here.asks.is_none() => rows.push(("pins", "none, and nothing is asked".into())),
         None => rows.push(("pins", "none".into())),
     }

@@ -17,6 +17,8 @@ pub(crate) struct Here {
     /// Other environments that PATH leads to.
     pub(crate) beside: Vec<String>,
     pub(crate) pins: Option<Pins>,
+    /// Pins that are there and cannot be read.
+    pub(crate) unread: Option<String>,
     pub(crate) asks: Option<Asks>,
     pub(crate) agree: Agree,
     pub(crate) starts: Vec<Starts>,
@@ -101,6 +103,7 @@ impl From<&found::Here> for Here {
                 absent: held.map(|h| h.absent.clone()),
                 other: held.map(|h| h.other.clone()),
             }),
+            unread: here.unread.as_deref().map(shown),
             asks: here.asks.as_ref().map(|asks| Asks {
                 path: shown(&asks.path),
                 asks: asks.number.as_ref().ok().copied(),

@@ -91,6 +91,12 @@ const FURNISHED: &str = "echo gustlib==1.0 > requirements.txt && eutaxis settle 
     "no environment holds them",
     "eutaxis furnish"
 )]
+#[case::pins_that_cannot_be_read(
+    "echo '[' > pylock.toml",
+    ":",
+    "pylock.toml cannot be read",
+    "eutaxis proofread pylock.toml"
+)]
 #[case::pins_of_a_name(
     "eutaxis settle gustlib --out pylock.night.toml",
     ":",

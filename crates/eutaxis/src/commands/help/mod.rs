@@ -16,6 +16,8 @@ use crate::report;
 
 /// So many topics are proposed in place of one that is not there.
 const MOST_NEAR: usize = 3;
+/// So many letters of a word that is not known are told.
+const LONGEST: usize = 60;
 
 pub(crate) fn run(arguments: &Help, common: &Common) -> Result<Answer, Error> {
     if common.json {
@@ -68,8 +70,15 @@ fn usage(topic: &str) -> String {
     command.map_or(String::new(), |c| c.render_long_help().to_string())
 }
 
+/// A word as it can be told: none is long.
+fn told(word: &str) -> String {
+    let start: String = word.chars().take(LONGEST).collect();
+    let more = if start.len() < word.len() { "..." } else { "" };
+    format!("`{}{more}`", escaped(&start))
+}
+
 fn unknown(topic: &str) -> Error {
-    let error = Error::request(format!("there is no page `{}`", escaped(topic)));
+    let error = Error::request(format!("there is no page {}", told(topic)));
     let near = near(topic);
     error.help(match near.as_slice() {
         [] => "see which there are: eutaxis help".to_owned(),
@@ -86,7 +95,7 @@ fn near(topic: &str) -> Vec<&'static str> {
 
 /// Where a word stands for a command and is none: what does it here, or what is near it.
 pub(crate) fn no_command(word: &str) -> Error {
-    let message = format!("there is no command `{}`", escaped(word));
+    let message = format!("there is no command {}", told(word));
     let near = near(word);
     match (trade_word(word), near.as_slice()) {
         (Some(meant), _) => {

@@ -20,6 +20,9 @@ use crate::plan::Surroundings;
 use crate::words::near;
 use crate::{asks, paired, remembered, render, report, words};
 
+/// The pins of a folder, unless they have a name (PEP 751).
+const USUAL: &str = "pylock.toml";
+
 pub(crate) fn run(common: &Common) -> Result<Answer, Error> {
     // Settings that cannot be read are told here as well as by any command.
     let surroundings = Surroundings::new(common)?;
@@ -70,6 +73,7 @@ fn look(has_depot: bool) -> Here {
         other,
         beside,
         asks: asks_here(moved),
+        unread: Some(PathBuf::from(USUAL)).filter(|p| pins.is_none() && p.exists()),
         pins,
         starts,
         has_depot,
@@ -91,7 +95,12 @@ fn pins_here() -> Option<(PathBuf, Lock)> {
         let kept = remembered::kept(&path)?;
         Some((kept.out, kept.lock))
     };
-    if let Some(found) = read(PathBuf::from("pylock.toml")) {
+    let usual = PathBuf::from(USUAL);
+    if usual.exists() {
+        return read(usual);
+    }
+    // Pins for several targets are named after it.
+    if let Some(found) = read(usual) {
         return Some(found);
     }
     let entries = std::fs::read_dir(".").ok()?.flatten();
@@ -165,11 +174,15 @@ fn asks_here(moved: Option<String>) -> Option<Asks> {
         ..AskOptions::default()
     };
     let number = asks::read_here(&options);
+    let shown = path.display().to_string();
     Some(Asks {
         path,
-        number: number
-            .map(|found| found.asks.len())
-            .map_err(|errors| errors.into_first("it cannot be read").message),
+        number: number.map(|found| found.asks.len()).map_err(|errors| {
+            let why = errors.into_first("it cannot be read").message;
+            // The line begins with the file.
+            let rest = why.strip_prefix(&format!("{shown} "));
+            rest.map(str::to_owned).unwrap_or(why)
+        }),
         moved,
     })
 }

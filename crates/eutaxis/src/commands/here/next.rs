@@ -41,6 +41,13 @@ pub(super) fn of(here: &Here) -> Next {
         let why = format!("{why}; URL: an index, a page of links, or a folder of wheels");
         line(format!("{again} --depot URL"), why)
     };
+    if let Some(pins) = &here.unread {
+        let file = quoted(&near(pins));
+        return line(
+            format!("eutaxis proofread {file}"),
+            "tells what is wrong in them",
+        );
+    }
     match (&here.asks, &here.pins) {
         (Some(asks), _) if asks.number.is_err() => {
             let file = quoted(&near(&asks.path));
