@@ -126,34 +126,67 @@ enum Slip {
     Other,
 }
 
-impl Slip {
-    fn of(wanted: &str, known: &str) -> Option<(Slip, usize)> {
-        let distance = strsim::osa_distance(wanted, known);
-        let bare = |text: &str| -> String {
-            let letters = text.chars().filter(|c| !matches!(c, '-' | '_' | '.'));
-            letters.flat_map(char::to_lowercase).collect()
-        };
-        let single = |text: &str| {
-            let mut letters: Vec<char> = text.chars().collect();
-            letters.dedup();
-            letters
-        };
-        let swapped =
-            |a: &str, b: &str| strsim::osa_distance(a, b) == 1 && strsim::levenshtein(a, b) == 2;
-        let (one, other) = (bare(wanted), bare(known));
-        if one == other || single(&one) == single(&other) || swapped(&one, &other) {
+/// A name that is looked for: what does not change from one known name to the next.
+struct Wanted<'w> {
+    text: &'w str,
+    bare: Vec<char>,
+    single: Vec<char>,
+}
+
+impl<'w> Wanted<'w> {
+    fn new(text: &'w str) -> Self {
+        let bare = bare(text);
+        Wanted {
+            text,
+            single: single(&bare),
+            bare,
+        }
+    }
+
+    /// How a known name is off, and by how many letters; none when it is far off.
+    fn slip(&self, known: &str) -> Option<(Slip, usize)> {
+        let distance = strsim::osa_distance(self.text, known);
+        let other = bare(known);
+        if self.bare == other || self.single == single(&other) || is_swapped(&self.bare, &other) {
             return Some((Slip::Hand, distance));
         }
         if distance == 1 {
             return Some((Slip::Letter, distance));
         }
-        let alike = one.chars().zip(other.chars()).take_while(|(a, b)| a == b);
-        let half = one.chars().count().div_ceil(2).max(3);
-        if alike.count() >= half && distance <= 1 + wanted.len() / 3 {
+        let alike = self.bare.iter().zip(&other).take_while(|(a, b)| a == b);
+        let half = self.bare.len().div_ceil(2).max(3);
+        if alike.count() >= half && distance <= 1 + self.text.len() / 3 {
             return Some((Slip::Ending, distance));
         }
-        (distance <= 1 + wanted.len() / 5).then_some((Slip::Other, distance))
+        (distance <= 1 + self.text.len() / 5).then_some((Slip::Other, distance))
     }
+}
+
+/// A name without what parts its words, in small letters.
+fn bare(text: &str) -> Vec<char> {
+    let letters = text.chars().filter(|c| !matches!(c, '-' | '_' | '.'));
+    letters.flat_map(char::to_lowercase).collect()
+}
+
+/// The same with each letter once where it stands more often.
+fn single(letters: &[char]) -> Vec<char> {
+    let mut letters = letters.to_vec();
+    letters.dedup();
+    letters
+}
+
+/// Whether two neighbours are the other way round, and nothing else differs.
+fn is_swapped(one: &[char], other: &[char]) -> bool {
+    if one.len() != other.len() {
+        return false;
+    }
+    let differ = || one.iter().zip(other).filter(|(a, b)| a != b);
+    let first = one.iter().zip(other).position(|(a, b)| a != b);
+    let swapped = |at: usize| match (one.get(at..at + 2), other.get(at..at + 2)) {
+        (Some([a, b]), Some([c, d])) => a == d && b == c,
+        _ => false,
+    };
+    first.is_some_and(swapped) && differ().count() == 2
 }
 
 /// The names nearest to `wanted`, best first, without itself: for "did you mean". At most `limit`,
@@ -175,10 +208,11 @@ pub fn nearest_first<'a>(
     is_met: impl Fn(&str) -> bool,
 ) -> Vec<&'a str> {
     let far = 1 + wanted.len() / 3;
+    let name = Wanted::new(wanted);
     let mut near: Vec<(Slip, usize, &str)> = known
         .into_iter()
         .filter(|k| k.len().abs_diff(wanted.len()) <= far && *k != wanted)
-        .filter_map(|k| Slip::of(wanted, k).map(|(slip, distance)| (slip, distance, k)))
+        .filter_map(|k| name.slip(k).map(|(slip, distance)| (slip, distance, k)))
         .collect();
     near.sort_by_cached_key(|(slip, distance, k)| (*slip, !is_met(k), *distance, *k));
     near.dedup();

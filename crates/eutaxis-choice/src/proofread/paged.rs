@@ -92,14 +92,11 @@ pub fn around(version: Option<&Version>, mut known: Vec<Version>) -> Vec<Version
     });
     let digits = |v: &Version| v.to_string().replace('.', "");
     let wanted = version.map(digits);
-    let (mut near, others): (Vec<Version>, Vec<Version>) = known
-        .iter()
-        .cloned()
-        .partition(|v| Some(digits(v)) == wanted);
-    let beside = known.into_iter().skip(place.saturating_sub(2)).take(4);
-    near.extend(beside.filter(|v| others.contains(v)));
-    near.truncate(4);
-    near
+    let is_slip = |v: &Version| Some(digits(v)) == wanted;
+    let beside = known.iter().skip(place.saturating_sub(2)).take(4);
+    let slips = known.iter().filter(|v| is_slip(v));
+    let near = slips.chain(beside.filter(|v| !is_slip(v)));
+    near.take(4).cloned().collect()
 }
 
 /// Releases around what a set names.

@@ -275,11 +275,7 @@ impl Depots {
 
     /// The projects that a name may be a slip for, best first: of slips of one kind those that a
     /// depot has served before, or lies on this disk with, before what an index only lists.
-    pub fn nearest(&self, wanted: &Name, limit: usize) -> Vec<Name> {
-        self.nearest_of(&self.projects(), wanted, limit)
-    }
-
-    /// The same of projects that are known already: a large index is a large list.
+    /// `known` is what [`Depots::projects`] tells, which of a large index is a large list.
     pub fn nearest_of(&self, known: &[Name], wanted: &Name, limit: usize) -> Vec<Name> {
         let is_met = |name: &str| {
             let name = Name::parse(name).ok();

@@ -296,7 +296,8 @@ fn cautions(
 }
 
 fn absent(requirement: &Requirement, target: &Target, depots: &Depots) -> Answer {
-    let near = depots.nearest(&requirement.name, MOST_NEAR);
+    let known = depots.projects();
+    let near = depots.nearest_of(&known, &requirement.name, MOST_NEAR);
     let near: Vec<String> = near.iter().map(ToString::to_string).collect();
     let report = report::Shortlist::Absent(report::NoProject {
         project: requirement.name.to_string(),
@@ -309,7 +310,7 @@ fn absent(requirement: &Requirement, target: &Target, depots: &Depots) -> Answer
         &requirement.name,
         &near,
         &depots.labels(),
-        !near.is_empty() || !depots.projects().is_empty(),
+        !known.is_empty(),
     );
     Answer {
         outcome: Outcome::No,

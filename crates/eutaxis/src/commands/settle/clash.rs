@@ -31,7 +31,13 @@ impl<'a> Refusal<'a> {
             text: words::ways::changes(changes),
             because: because.clone(),
         });
-        let near = |name: &Name| depots.map_or(Vec::new(), |d| d.nearest(name, MOST_NEAR));
+        // A large index is a large list: it is asked for once, and only when a name is unknown.
+        let asked = depots.filter(|_| !clash.absent.is_empty());
+        let known = asked.map(Depots::projects).unwrap_or_default();
+        let near = |name: &Name| {
+            let of = |d: &Depots| d.nearest_of(&known, name, MOST_NEAR);
+            asked.map(of).unwrap_or_default()
+        };
         let absent = clash
             .absent
             .iter()
@@ -50,7 +56,7 @@ impl<'a> Refusal<'a> {
             builds: Vec::new(),
             edits,
             absent,
-            listed: depots.is_some_and(|d| !clash.absent.is_empty() && !d.projects().is_empty()),
+            listed: !known.is_empty(),
             is_of_several: false,
         }
     }

@@ -57,7 +57,8 @@ pub(super) fn absent(
     cause: &mut Cause,
     checked: &mut Checked,
 ) -> Result<(), Error> {
-    let near = checker.depots.nearest(project, MOST);
+    let known = checker.depots.projects();
+    let near = checker.depots.nearest_of(&known, project, MOST);
     if near.is_empty() {
         let labels = checker.depots.labels().join(", ");
         checked.say(format!(
