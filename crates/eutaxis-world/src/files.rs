@@ -201,6 +201,20 @@ pub(crate) fn ensure_room(folder: &Path, bytes: u64, what: &str) -> Result<()> {
     }
 }
 
+/// Whether a path leads to a file that may be executed.
+pub(crate) fn is_program(path: &Path) -> bool {
+    let Ok(found) = path.metadata() else {
+        return false;
+    };
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        found.is_file() && found.permissions().mode() & 0o111 != 0
+    }
+    #[cfg(not(unix))]
+    found.is_file()
+}
+
 /// Bytes that are free for this user where a folder lies.
 #[cfg(unix)]
 pub(crate) fn room(folder: &Path) -> Option<u64> {

@@ -5,7 +5,8 @@ use std::path::{Path, PathBuf};
 
 use eutaxis_core::knowledge::{Starts, editors, notebook};
 
-use crate::interpreter::environment_python;
+use crate::build::program;
+use crate::interpreter::{environment_around, environment_python};
 use crate::root::start_of;
 
 /// Of so many files of an editor or kernels one is looked at.
@@ -20,33 +21,16 @@ pub struct Start {
     pub interpreter: PathBuf,
 }
 
-/// The folders of PATH.
-fn on_path() -> Vec<PathBuf> {
-    let path = std::env::var_os("PATH").unwrap_or_default();
-    std::env::split_paths(&path).collect()
-}
-
 /// The program that a bare name starts.
 pub fn by_name(name: &str) -> Option<PathBuf> {
-    let file = format!("{name}{}", std::env::consts::EXE_SUFFIX);
-    let all = on_path().into_iter().map(|folder| folder.join(&file));
-    all.into_iter().find(|program| is_program(program))
-}
-
-fn is_program(path: &Path) -> bool {
-    let Ok(metadata) = std::fs::metadata(path) else {
-        return false;
-    };
-    #[cfg(unix)]
-    let runs = std::os::unix::fs::PermissionsExt::mode(&metadata.permissions()) & 0o111 != 0;
-    #[cfg(not(unix))]
-    let runs = true;
-    metadata.is_file() && runs
+    program(&[format!("{name}{}", std::env::consts::EXE_SUFFIX)])
 }
 
 /// The environments whose programs PATH leads to, the first one first.
 pub fn environments_on_path() -> Vec<PathBuf> {
-    let roots = on_path().into_iter().filter_map(|f| root_of_folder(&f));
+    let path = std::env::var_os("PATH").unwrap_or_default();
+    let folders = std::env::split_paths(&path);
+    let roots = folders.filter_map(|f| environment_around(&f.join("python")));
     let mut all: Vec<PathBuf> = Vec::new();
     for root in roots {
         if !all.contains(&root) {
@@ -54,16 +38,6 @@ pub fn environments_on_path() -> Vec<PathBuf> {
         }
     }
     all
-}
-
-fn root_of_folder(programs: &Path) -> Option<PathBuf> {
-    let root = programs.parent()?;
-    root.join("pyvenv.cfg").is_file().then(|| root.to_owned())
-}
-
-/// The environment that an interpreter is the one of.
-pub fn root_of(interpreter: &Path) -> Option<PathBuf> {
-    root_of_folder(interpreter.parent()?)
 }
 
 /// Whether a program is a text that starts another one: which one, only it knows.

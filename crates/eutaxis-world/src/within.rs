@@ -177,10 +177,7 @@ fn unstarted(error: &std::io::Error) -> Unstarted {
 }
 
 #[cfg(unix)]
-fn is_executable(path: &Path) -> bool {
-    use std::os::unix::fs::PermissionsExt;
-    std::fs::metadata(path).is_ok_and(|m| m.is_file() && m.permissions().mode() & 0o111 != 0)
-}
+use crate::files::is_program as is_executable;
 
 #[cfg(not(unix))]
 fn is_executable(path: &Path) -> bool {

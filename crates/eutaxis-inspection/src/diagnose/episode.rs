@@ -28,15 +28,21 @@ const OF_SENTENCES: [&str; 12] = [
 
 /// Whether a command or a step begins with this line. What it is has no part in what is told.
 pub(super) fn begins(line: &str) -> bool {
-    let may = |c: char| "$@+[#:".contains(c);
     let advice = line
         .strip_prefix("Run ")
         .and_then(|rest| rest.split(' ').next());
     if advice.is_some_and(|word| OF_SENTENCES.contains(&word)) {
         return false;
     }
-    let is_step = line.starts_with("Step ") || line.starts_with("Run ");
-    (is_step || line.contains(may)) && BEGINS.as_ref().is_some_and(|b| b.is_match(line.as_bytes()))
+    // Most lines are none: the pattern is not tried on them.
+    let starts = ["PS ", "+", "Step ", "[", "=> [", "Run "];
+    let is_drive = line.get(1..3) == Some(":\\");
+    let may = is_drive
+        || starts.iter().any(|s| line.starts_with(s))
+        || line.contains("$ ")
+        || line.contains('@')
+        || line.contains("##[");
+    may && BEGINS.as_ref().is_some_and(|b| b.is_match(line.as_bytes()))
 }
 
 #[cfg(test)]

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
+use crate::files::is_program;
 use crate::process::{answer, lead_group};
 
 /// How long a compiler may take to say what it is.
@@ -17,19 +18,6 @@ pub fn program(names: &[String]) -> Option<PathBuf> {
     let folders: Vec<PathBuf> = std::env::split_paths(&path).collect();
     let in_folder = |name: &String| folders.iter().map(|f| f.join(name)).find(|p| is_program(p));
     names.iter().find_map(in_folder)
-}
-
-fn is_program(path: &Path) -> bool {
-    let Ok(found) = path.metadata() else {
-        return false;
-    };
-    #[cfg(unix)]
-    {
-        use std::os::unix::fs::PermissionsExt;
-        found.is_file() && found.permissions().mode() & 0o111 != 0
-    }
-    #[cfg(not(unix))]
-    found.is_file()
 }
 
 /// Whether a header is in the folders that compilers look in, of a system below this root.

@@ -9,7 +9,7 @@ use eutaxis_core::{Version, knowledge};
 use rayon::prelude::*;
 
 use super::numbered::{self, Numbered};
-use super::{Facts, ProbeCache, environment_python, rest};
+use super::{Facts, ProbeCache, environment_around, environment_python, rest};
 use crate::root::{matching, stand_in};
 use crate::{Error, ErrorKind, Result};
 
@@ -342,13 +342,9 @@ impl Finder {
         let known: BTreeSet<PathBuf> = self.path.iter().flat_map(|f| programs(f)).collect();
         let mut seen = BTreeSet::new();
         let real = |path: &PathBuf| std::fs::canonicalize(path).unwrap_or_else(|_| path.clone());
-        let is_environment = |path: &Path| {
-            let root = path.parent().and_then(Path::parent);
-            root.is_some_and(|r| r.join("pyvenv.cfg").is_file())
-        };
         found.retain(|path| {
             let real = real(path);
-            !is_environment(path) && !known.contains(&real) && seen.insert(real)
+            environment_around(path).is_none() && !known.contains(&real) && seen.insert(real)
         });
         found.into_iter().map(|p| (p, Seat::Home)).collect()
     }

@@ -4,7 +4,7 @@
 
 use std::path::{Path, PathBuf};
 
-use super::{Facts, expand_home, recorded, rest};
+use super::{Facts, environment_around, expand_home, recorded, rest};
 use crate::{Error, ErrorKind, Result};
 
 /// Where systems and people put interpreters.
@@ -76,11 +76,8 @@ impl Guard {
     /// When neither its base nor its files tell.
     pub(super) fn facts(&self, path: &Path, ask: &dyn Fn(&Path) -> Result<Facts>) -> Result<Facts> {
         let given = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
-        let root = given
-            .parent()
-            .and_then(Path::parent)
-            .filter(|root| root.join("pyvenv.cfg").is_file());
-        let base = root.and_then(|root| recorded(root).base);
+        let root = environment_around(&given);
+        let base = root.as_deref().and_then(|root| recorded(root).base);
         // Its links are followed first: a usual folder may hold one that leads back.
         let usable =
             |base: &PathBuf| base.is_file() && self.is_usual(base) && !self.forbids(&real(base));
@@ -90,7 +87,7 @@ impl Guard {
                 Ok(Facts {
                     executable: given.clone(),
                     base_executable: Some(base),
-                    prefix: root.to_owned(),
+                    prefix: root,
                     externally_managed: false,
                     ..facts
                 })

@@ -238,6 +238,12 @@ pub fn environment_python(root: &Path) -> PathBuf {
     }
 }
 
+/// The environment that a program of an environment's own folder of programs lies in (PEP 405).
+pub fn environment_around(program: &Path) -> Option<PathBuf> {
+    let root = program.parent()?.parent()?;
+    root.join("pyvenv.cfg").is_file().then(|| root.to_owned())
+}
+
 #[cfg(test)]
 pub(crate) mod tests {
     use super::*;

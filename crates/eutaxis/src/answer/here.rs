@@ -1,4 +1,4 @@
-//! What is here: the environment, the pins, what is asked, what starts, and what comes next.
+//! What is here: the environment, the pins, what is asked, what starts; and what comes next.
 
 use std::path::PathBuf;
 
@@ -21,7 +21,6 @@ pub(crate) struct Here {
     pub(crate) starts: Vec<Starts>,
     /// A place is named where files come from.
     pub(crate) has_depot: bool,
-    pub(crate) next: Next,
 }
 
 /// An environment.

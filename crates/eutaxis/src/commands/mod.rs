@@ -21,10 +21,11 @@ pub(crate) mod stock;
 pub(crate) mod survey;
 mod within;
 
-use eutaxis_world::Errors;
+use eutaxis_world::{Error, Errors};
 
-use crate::cli::{Cli, Command};
-use crate::output::{Answer, Output};
+use crate::cli::{Cli, Command, Common};
+use crate::output::{Answer, Outcome, Output};
+use crate::report;
 
 /// Runs the command. Most end at the first error; those that read lists tell all that is wrong.
 pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Errors> {
@@ -52,4 +53,20 @@ pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Errors> {
         Command::Completions(arguments) => Ok(completions::run(arguments, &cli.common)?),
         Command::Manual(arguments) => Ok(manual::run(arguments, &cli.common)?),
     }
+}
+
+/// The answer of a command that only prints a text: it has no JSON, and why.
+fn text_alone(
+    common: &Common,
+    why: &str,
+    text: impl FnOnce() -> Result<String, Error>,
+) -> Result<Answer, Error> {
+    if common.json {
+        return Err(Error::request(why));
+    }
+    Ok(Answer {
+        outcome: Outcome::Ok,
+        text: text()?,
+        report: report::Nothing {}.into(),
+    })
 }

@@ -138,10 +138,7 @@ impl Page {
         if line.trim().is_empty() {
             return;
         }
-        let indent = match self.lists.len() {
-            0 => 0,
-            depth => 2 * depth,
-        };
+        let indent = 2 * self.lists.len();
         let room = self.width.saturating_sub(indent).max(1);
         for (n, part) in wrap(line.trim(), room).iter().enumerate() {
             let lead = match n {

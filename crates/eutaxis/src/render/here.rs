@@ -1,11 +1,9 @@
 //! What is here, in a few lines: one for each matter, the next step last.
 
-use std::path::Path;
-
 use eutaxis_core::fault::escaped;
 use eutaxis_world::environment::Fault;
 
-use crate::answer::here::{Asks, Environment, Held, Here, Pins, Start, Starts, Who};
+use crate::answer::here::{Asks, Environment, Held, Here, Next, Pins, Start, Starts, Who};
 use crate::words::{count, near};
 
 use super::style;
@@ -17,17 +15,14 @@ const INDENT: usize = 11;
 /// So many names are told of those that differ.
 const MOST_NAMES: usize = 3;
 
-pub(crate) fn text(here: &Here, quiet: bool) -> String {
-    let next = format!("{:INDENT$}", "next");
+pub(crate) fn text(here: &Here, next: &Next) -> String {
+    let label = format!("{:INDENT$}", "next");
     let last = labelled(
-        &next,
-        &style::strong(&next),
-        &format!("{}   ({})", here.next.line, here.next.why),
+        &label,
+        &style::strong(&label),
+        &format!("{}   ({})", next.line, next.why),
         width(),
     );
-    if quiet {
-        return format!("{}\n", here.next.line);
-    }
     let mut rows: Vec<(&str, String)> = Vec::new();
     match &here.environment {
         Some(found) => rows.push(("environment", environment(found, here))),
@@ -168,7 +163,7 @@ fn starts(told: &Starts, here: &Here) -> String {
         (Some(e), Start::Another | Start::Gone) if told.who != Who::Shell => {
             let python = eutaxis_world::interpreter::environment_python(&e.root);
             let whole = std::path::absolute(&python).unwrap_or(python);
-            format!("; choose {} there", shown_whole(&whole))
+            format!("; choose {} there", whole.display())
         }
         _ => String::new(),
     };
@@ -176,8 +171,4 @@ fn starts(told: &Starts, here: &Here) -> String {
         Who::Shell => says,
         Who::Editor | Who::Notebook => format!("{says} ({}){choose}", told.by),
     }
-}
-
-fn shown_whole(path: &Path) -> String {
-    path.display().to_string()
 }

@@ -89,8 +89,8 @@ pub(crate) struct Next {
     why: String,
 }
 
-impl From<&found::Here> for Here {
-    fn from(here: &found::Here) -> Self {
+impl Here {
+    pub(crate) fn new(here: &found::Here, next: &found::Next) -> Self {
         let pins = here.pins.as_ref();
         let held = pins.and_then(|p| p.held.as_ref());
         Here {
@@ -115,8 +115,8 @@ impl From<&found::Here> for Here {
             },
             starts: here.starts.iter().map(Starts::from).collect(),
             next: Next {
-                line: here.next.line.clone(),
-                why: here.next.why.clone(),
+                line: next.line.clone(),
+                why: next.why.clone(),
             },
         }
     }

@@ -73,19 +73,14 @@ pub(crate) enum Report {
     Locate(Locate),
     Proofread(Proofread),
     Stock(Stock),
-    Within(Within),
     Demo(Demo),
     Here(Here),
     Nothing(Nothing),
 }
 
-/// What commands answer that only print a text.
+/// What commands answer that only print a text, and `within`: what it runs does.
 #[derive(Debug, Default, Serialize)]
 pub(crate) struct Nothing {}
-
-/// What `within` answers: nothing, for what it runs does.
-#[derive(Debug, Default, Serialize)]
-pub(crate) struct Within {}
 
 /// A report from the answer of a command.
 macro_rules! reports {
@@ -100,7 +95,7 @@ macro_rules! reports {
 
 reports! {
     Survey, Shortlist, Span, Settle(Box), Reason(Box), Gather, Furnish, Examine, Rehearse(Box),
-    Diagnose, Assay, Locate, Proofread, Stock, Within, Demo,
+    Diagnose, Assay, Locate, Proofread, Stock, Demo,
     Here, Nothing,
 }
 

@@ -182,6 +182,24 @@ impl Field {
         command
     }
 
+    /// A shell in this folder that carries out lines, in which the program is found by its name.
+    pub(crate) fn shell(&self, line: &str) -> Command {
+        let program = Path::new(env!("CARGO_BIN_EXE_eutaxis"));
+        let folder = program.parent().unwrap().display();
+        let path = std::env::var("PATH").unwrap();
+        let mut shell = Command::new("sh");
+        shell
+            .args(["-c", line])
+            .current_dir(self.folder.path())
+            .stdin(Stdio::null())
+            .env("PATH", format!("{folder}:{path}"))
+            .env("EUTAXIS_CACHE", self.path("cache"));
+        for name in ["EUTAXIS_DEPOT", "PYTHONPATH", "VIRTUAL_ENV", "COLUMNS"] {
+            shell.env_remove(name);
+        }
+        shell
+    }
+
     pub(crate) fn run(&self, arguments: &[&str]) -> Ran {
         ran(self.command(arguments).output().unwrap())
     }

@@ -1,7 +1,6 @@
 //! Without a command: what is here, and the line that comes next, which is typed.
 
 use std::path::Path;
-use std::process::Stdio;
 
 use eutaxis_core::knowledge::{editors, notebook};
 use rstest::rstest;
@@ -42,16 +41,10 @@ impl Camp {
         let program = Path::new(env!("CARGO_BIN_EXE_eutaxis"));
         let own = program.parent().unwrap().display();
         let programs = self.field.path("bin").display().to_string();
-        let mut shell = std::process::Command::new("sh");
-        shell.args(["-c", line]).stdin(Stdio::null());
-        shell.current_dir(self.field.path(""));
+        let mut shell = self.field.shell(line);
         shell
             .env("PATH", format!("{programs}:{own}:/usr/bin:/bin"))
-            .env("HOME", self.field.path("home"))
-            .env("EUTAXIS_CACHE", self.field.path("cache"))
-            .env_remove("EUTAXIS_DEPOT")
-            .env_remove("VIRTUAL_ENV")
-            .env_remove("COLUMNS");
+            .env("HOME", self.field.path("home"));
         ran(shell.output().unwrap())
     }
 

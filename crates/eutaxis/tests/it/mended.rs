@@ -1,7 +1,5 @@
 //! What `diagnose` says mends: carried out as it is printed, after which what failed runs.
 
-use std::process::Stdio;
-
 use rstest::rstest;
 use serde_json::Value;
 
@@ -98,22 +96,18 @@ impl Camp {
         camp
     }
 
+    /// A folder without a depot, and code.
+    fn alone(code: &str) -> Self {
+        let field = Field::empty();
+        field.write("camp.py", code);
+        Camp {
+            field,
+            _depot: tempfile::tempdir().unwrap(),
+        }
+    }
+
     fn shell(&self, line: &str) -> Ran {
-        let program = std::path::Path::new(env!("CARGO_BIN_EXE_eutaxis"));
-        let folder = program.parent().unwrap().display();
-        let path = std::env::var("PATH").unwrap();
-        let mut shell = std::process::Command::new("sh");
-        shell
-            .args(["-c", line])
-            .current_dir(self.field.path(""))
-            .stdin(Stdio::null());
-        shell
-            .env("PATH", format!("{folder}:{path}"))
-            .env("EUTAXIS_CACHE", self.field.path("cache"))
-            .env_remove("EUTAXIS_DEPOT")
-            .env_remove("PYTHONPATH")
-            .env_remove("VIRTUAL_ENV");
-        ran(shell.output().unwrap())
+        ran(self.field.shell(line).output().unwrap())
     }
 
     fn root(&self) -> Value {
@@ -518,13 +512,7 @@ fn what_is_set_in_the_shell_mends(
     #[case] id: &str,
     #[case] line: &str,
 ) {
-    let depot = tempfile::tempdir().unwrap();
-    let field = Field::empty();
-    field.write("camp.py", code);
-    let camp = Camp {
-        field,
-        _depot: depot,
-    };
+    let camp = Camp::alone(code);
     let python = python().program.display().to_string();
     let failed = camp.shell(&format!("{state}; {python} -B camp.py 2>&1"));
     assert_ne!(failed.code, 0, "{failed:?}");
@@ -564,13 +552,7 @@ fn what_is_said_to_be_looked_at_shows_it(
     #[case] line: &str,
     #[case] shows: &str,
 ) {
-    let depot = tempfile::tempdir().unwrap();
-    let field = Field::empty();
-    field.write("camp.py", code);
-    let camp = Camp {
-        field,
-        _depot: depot,
-    };
+    let camp = Camp::alone(code);
     let own = python().program.display().to_string();
     let folder = std::fs::canonicalize(camp.field.path("")).unwrap();
     let put = |text: &str| {

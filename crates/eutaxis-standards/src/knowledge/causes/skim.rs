@@ -1,7 +1,8 @@
 //! Logs looked through for many short texts at once.
 //!
 //! Each text is found by two windows of its letters that follow each other: one of them begins at
-//! an even place, wherever the text stands. Half of the places of a log are looked at, and nearly no window of it is in the table.
+//! an even place, wherever the text stands. Half of the places of a log are looked at, and nearly
+//! no window of it is in the table.
 
 use rustc_hash::FxHashMap;
 
@@ -37,7 +38,8 @@ pub struct Skim {
 /// Windows of so many letters, of which one is met where each second place is looked at.
 #[derive(Debug, Clone)]
 struct Windows<const LETTERS: usize> {
-    /// One where a window has its place.
+    /// One where a window has its place. `which` tells the same, in twice the room: this is what is
+    /// looked at for every place of a log, and has to be small.
     has: Box<[u8; PLACES]>,
     /// Which of the lists holds the windows of a place; the first, which is empty, for all others.
     which: Box<[u16; PLACES]>,

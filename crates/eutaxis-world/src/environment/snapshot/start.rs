@@ -9,7 +9,9 @@ use eutaxis_core::examine::{Kind, PlaceFault};
 use super::super::list::{Fault, Stated, stated};
 use super::super::read::{Place, look};
 use super::is_dead;
-use crate::interpreter::{Facts, Finder, Paths, ProbeCache, environment_python, planned};
+use crate::interpreter::{
+    Facts, Finder, Paths, ProbeCache, environment_around, environment_python, planned,
+};
 use crate::root::stand_in;
 use crate::{Error, Result};
 
@@ -37,12 +39,9 @@ pub struct Seen {
 /// # Errors
 /// When it is neither, or the interpreter of a system does not run.
 pub fn seen(place: &Path, finder: &Finder, probes: &ProbeCache) -> Result<Seen> {
-    let root = match place.parent().and_then(Path::parent) {
-        Some(above) if place.is_file() && above.join("pyvenv.cfg").is_file() => {
-            Some(above.to_owned())
-        }
-        _ if place.is_dir() => Some(place.to_owned()),
-        _ => None,
+    let root = match environment_around(place).filter(|_| place.is_file()) {
+        None if place.is_dir() => Some(place.to_owned()),
+        above => above,
     };
     let as_version = place
         .to_str()

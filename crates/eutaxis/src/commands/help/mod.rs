@@ -10,9 +10,10 @@ use eutaxis_core::name::nearest;
 use eutaxis_world::Error;
 
 use crate::cli::{Cli, Common, Help};
-use crate::output::{Answer, Outcome};
+use crate::output::Answer;
 use crate::render::help as shown;
-use crate::report;
+
+use super::text_alone;
 
 /// So many topics are proposed in place of one that is not there.
 const MOST_NEAR: usize = 3;
@@ -20,28 +21,21 @@ const MOST_NEAR: usize = 3;
 const LONGEST: usize = 60;
 
 pub(crate) fn run(arguments: &Help, common: &Common) -> Result<Answer, Error> {
-    if common.json {
-        return Err(Error::request("help prints pages, which have no JSON"));
-    }
-    let text = match arguments.topic.as_deref() {
-        None => overview(),
-        Some(topic) => match (pages::page(topic), trade_word(topic)) {
-            (Some(page), _) => shown::page(page.text),
-            (None, Some(word)) => shown::word(topic, word),
-            (None, None) if own(topic) => usage(topic),
-            (None, None) => return Err(unknown(topic)),
-        },
-    };
-    Ok(Answer {
-        outcome: Outcome::Ok,
-        text,
-        report: report::Nothing {}.into(),
+    text_alone(common, "help prints pages, which have no JSON", || {
+        let Some(topic) = arguments.topic.as_deref() else {
+            return Ok(overview());
+        };
+        match (pages::page(topic), trade_word(topic)) {
+            (Some(page), _) => Ok(shown::page(page.text)),
+            (None, Some(word)) => Ok(shown::word(topic, word)),
+            (None, None) => usage(topic).ok_or_else(|| unknown(topic)),
+        }
     })
 }
 
 fn overview() -> String {
+    let cli = Cli::command();
     let about = |topic: &str| {
-        let cli = Cli::command();
         let command = cli.find_subcommand(topic)?;
         command.get_about().map(ToString::to_string)
     };
@@ -57,17 +51,18 @@ fn overview() -> String {
     )
 }
 
-/// Whether it is a command without a page.
+/// Whether it is a command.
 fn own(topic: &str) -> bool {
     Cli::command().find_subcommand(topic).is_some()
 }
 
-fn usage(topic: &str) -> String {
+/// How a command is typed, of those that have no page.
+fn usage(topic: &str) -> Option<String> {
     let mut cli = Cli::command();
     // Else the line of usage lacks the program's name.
     cli.build();
-    let command = cli.find_subcommand_mut(topic);
-    command.map_or(String::new(), |c| c.render_long_help().to_string())
+    let command = cli.find_subcommand_mut(topic)?;
+    Some(command.render_long_help().to_string())
 }
 
 /// A word as it can be told: none is long.

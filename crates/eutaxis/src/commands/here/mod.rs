@@ -9,8 +9,9 @@ use eutaxis_core::Version;
 use eutaxis_core::pins::{Lock, is_lock_file_name};
 use eutaxis_world::Error;
 use eutaxis_world::environment::Standing;
+use eutaxis_world::interpreter::environment_around;
 use eutaxis_world::starts::{
-    self, by_name, environments_on_path, forwards, in_editors, in_notebooks, root_of,
+    self, by_name, environments_on_path, forwards, in_editors, in_notebooks,
 };
 
 use crate::answer::here::{Asks, Environment, Held, Here, Pins, Start, Starts, Who};
@@ -28,10 +29,14 @@ pub(crate) fn run(common: &Common) -> Result<Answer, Error> {
     let surroundings = Surroundings::new(common)?;
     let named = std::env::var("EUTAXIS_DEPOT").is_ok_and(|d| !d.is_empty());
     let here = look(named || !surroundings.config.depots.is_empty());
+    let next = next::of(&here);
     Ok(Answer {
         outcome: Outcome::Ok,
-        text: render::here::text(&here, common.quiet),
-        report: report::Here::from(&here).into(),
+        text: match common.quiet {
+            true => format!("{}\n", next.line),
+            false => render::here::text(&here, &next),
+        },
+        report: report::Here::new(&here, &next).into(),
     })
 }
 
@@ -41,23 +46,20 @@ fn look(has_depot: bool) -> Here {
     let entered = entered.map(PathBuf::from);
     let locked = pins_here();
     let own = environment_here(locked.as_ref().map(|(path, _)| path.as_path()));
-    let environment = entered
-        .clone()
-        .or_else(|| own.clone())
-        .map(|root| Environment {
-            standing: Standing::of(&root),
-            entered: entered.is_some(),
-            root,
-        });
-    let same = |a: &Path, b: &Path| is_same(a, b);
-    let other = own
-        .clone()
-        .filter(|own| entered.as_ref().is_some_and(|e| !same(own, e)));
-    let counts = environment.as_ref().map(|e| e.root.clone());
-    let beside = environments_on_path()
-        .into_iter()
-        .filter(|root| counts.as_ref().is_none_or(|c| !same(c, root)))
-        .collect();
+    let counts = entered.as_ref().or(own.as_ref());
+    let is_other = |root: &PathBuf| counts.is_none_or(|c| !is_same(c, root));
+    let environment = counts.map(|root| Environment {
+        standing: Standing::of(root),
+        entered: entered.is_some(),
+        root: root.clone(),
+    });
+    let held = |own: &PathBuf, lock: &Lock| {
+        let counting = environment.as_ref().filter(|e| is_same(&e.root, own));
+        match counting {
+            Some(environment) => held(own, &environment.standing, lock),
+            None => held(own, &Standing::of(own), lock),
+        }
+    };
     let moved = locked.as_ref().and_then(|(path, lock)| {
         let folder = path.parent().unwrap_or(Path::new(""));
         words::since(&remembered::since(lock, folder))
@@ -67,20 +69,19 @@ fn look(has_depot: bool) -> Here {
         held: own.as_ref().map(|root| held(root, &lock)),
         path,
     });
-    let starts = starting(&folder, counts.as_deref());
-    let mut here = Here {
-        environment,
-        other,
-        beside,
+    Here {
+        starts: starting(&folder, counts.map(PathBuf::as_path)),
+        beside: environments_on_path()
+            .into_iter()
+            .filter(is_other)
+            .collect(),
+        other: own.clone().filter(is_other),
         asks: asks_here(moved),
         unread: Some(PathBuf::from(USUAL)).filter(|p| pins.is_none() && p.exists()),
+        environment,
         pins,
-        starts,
         has_depot,
-        next: next::first(),
-    };
-    here.next = next::of(&here);
-    here
+    }
 }
 
 /// Whether two paths lead to one folder.
@@ -130,8 +131,7 @@ fn environment_here(pins: Option<&Path>) -> Option<PathBuf> {
 
 /// How an environment holds pins, by the names of its folders. What is pinned for some targets only
 /// need not be there.
-fn held(root: &Path, lock: &Lock) -> Held {
-    let there = Standing::of(root).projects;
+fn held(root: &Path, standing: &Standing, lock: &Lock) -> Held {
     let mut held = Held {
         root: root.to_owned(),
         absent: Vec::new(),
@@ -142,25 +142,20 @@ fn held(root: &Path, lock: &Lock) -> Held {
         _ => a == b,
     };
     for package in &lock.packages {
-        let placed: Vec<&String> = there
-            .iter()
-            .filter(|(name, _)| *name == package.name)
-            .map(|(_, version)| version)
-            .collect();
-        let pinned = lock.packages.iter().filter(|p| p.name == package.name);
-        let fits = |version: &&&String| {
-            let any = pinned.clone().filter_map(|p| p.version.as_deref());
-            any.clone().count() == 0 || any.clone().any(|v| alike(v, version))
-        };
-        match placed.first() {
-            None if package.marker.is_none() => held.absent.push(package.name.to_string()),
-            Some(version) if !fits(&version) => {
-                let told = format!("{} {version}", package.name);
-                if !held.other.contains(&told) {
-                    held.other.push(told);
-                }
+        let placed = standing.projects.iter().find(|(n, _)| *n == package.name);
+        let Some((name, version)) = placed else {
+            if package.marker.is_none() {
+                held.absent.push(package.name.to_string());
             }
-            _ => {}
+            continue;
+        };
+        // Of entries for several targets one is the right one; a folder is pinned without a version.
+        let entries = lock.packages.iter().filter(|p| p.name == *name);
+        let mut pinned = entries.filter_map(|p| p.version.as_deref()).peekable();
+        let told = format!("{name} {version}");
+        let is_pinned = pinned.peek().is_none() || pinned.any(|v| alike(v, version));
+        if !is_pinned && !held.other.contains(&told) {
+            held.other.push(told);
         }
     }
     held
@@ -190,7 +185,7 @@ fn asks_here(moved: Option<String>) -> Option<Asks> {
 /// What the shell, editors and notebooks start here.
 fn starting(folder: &Path, environment: Option<&Path>) -> Vec<Starts> {
     let standing = |interpreter: &Path| {
-        let own = root_of(interpreter);
+        let own = environment_around(interpreter);
         let is_own = |e: &Path| own.as_ref().is_some_and(|root| is_same(root, e));
         if !interpreter.exists() {
             Start::Gone

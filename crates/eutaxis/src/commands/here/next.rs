@@ -9,7 +9,7 @@ use crate::words::near;
 use crate::{paired, typed};
 
 /// Where nothing is here.
-pub(super) fn first() -> Next {
+fn first() -> Next {
     line(
         "eutaxis demo",
         "the whole way on made-up data; then  eutaxis settle PROJECT",

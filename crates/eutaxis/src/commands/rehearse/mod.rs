@@ -8,7 +8,7 @@ mod outdated;
 mod read;
 
 use std::collections::BTreeMap;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
 
 use eutaxis_core::fault::Origin;
@@ -24,7 +24,7 @@ use eutaxis_core::{Ask, Name, Target, Version};
 use eutaxis_world::config::Config;
 use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::{Layout, Place, installed, look};
-use eutaxis_world::interpreter::{Found, environment_python};
+use eutaxis_world::interpreter::{Found, environment_around, environment_python};
 use eutaxis_world::supply::{Outcome as End, Run};
 use eutaxis_world::{Error, Errors};
 
@@ -229,10 +229,8 @@ fn of_pins(
 
 fn of_environment(root: &Path, policy: Policy, surroundings: &Surroundings) -> Result<Base, Error> {
     // An interpreter stands for its environment.
-    let root: PathBuf = match root.parent().and_then(Path::parent) {
-        Some(above) if root.is_file() && above.join("pyvenv.cfg").is_file() => above.to_owned(),
-        _ => root.to_owned(),
-    };
+    let above = environment_around(root).filter(|_| root.is_file());
+    let root = above.unwrap_or_else(|| root.to_owned());
     if !matches!(look(&root)?, Place::Environment { .. }) {
         let error = Error::request(format!(
             "{} is no environment: it has no pyvenv.cfg",

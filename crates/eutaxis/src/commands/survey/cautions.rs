@@ -3,7 +3,7 @@
 use eutaxis_core::knowledge;
 use eutaxis_core::targets::System;
 use eutaxis_world::accelerator;
-use eutaxis_world::interpreter::{Facts, Finder, Found, Numbered, Seat};
+use eutaxis_world::interpreter::{Facts, Finder, Found, Numbered, Seat, environment_around};
 
 pub(super) fn all(
     found: &[Found],
@@ -39,11 +39,11 @@ pub(super) fn all(
                 active.facts.prefix.display()
             ));
         } else if of_seat(Seat::Here).filter(elsewhere).is_some() && !chosen {
-            cautions.push(
+            cautions.push(format!(
                 "`python3` is not the environment of this folder: what you place with one, the \
-                    other does not see. Use .venv/bin/python, or enter it:  . .venv/bin/activate"
-                    .to_owned(),
-            );
+                    other does not see. Use .venv/bin/python, or enter it:  {}",
+                crate::words::enter::line(std::path::Path::new(".venv"))
+            ));
         }
         if !chosen && finder.root.is_none() {
             cautions.extend(numbered(found, facts, finder.numbered()));
@@ -91,10 +91,7 @@ fn numbered(found: &[Found], default: &Facts, scripts: Vec<Numbered>) -> Vec<Str
     let prefix_of = |script: &Numbered| {
         // An environment's interpreter is a link to its base, which the folder around it tells
         // apart.
-        let around = script.interpreter.parent().and_then(|p| p.parent());
-        let environment = around
-            .filter(|a| a.join("pyvenv.cfg").is_file())
-            .map(std::path::Path::to_owned);
+        let environment = environment_around(&script.interpreter);
         let same = |f: &&Found| {
             !f.facts.in_environment() && real(&f.facts.executable) == real(&script.interpreter)
         };

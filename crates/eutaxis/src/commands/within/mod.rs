@@ -39,7 +39,7 @@ fn passed(code: u8) -> Answer {
     Answer {
         outcome: Outcome::Passed(code),
         text: String::new(),
-        report: report::Within::default().into(),
+        report: report::Nothing {}.into(),
     }
 }
 

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use eutaxis_core::evidence::Evidence;
+use eutaxis_core::examine::Snapshot;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::offer::{Chronology, Policy, Wheels};
 use eutaxis_core::remedy::{Invocation, Step, Verb};
@@ -112,12 +113,13 @@ impl Checker<'_> {
     /// These and what the remedies of the causes before ask for: where pins are asked anew, a
     /// command that does not say it takes that back.
     fn and_earlier(&self, spot: &Spot, asks: &[Requirement]) -> Vec<Requirement> {
-        let asks_pins = |s: &&_| self.held(s).asks_its_pins();
+        let asks_pins = |s: &Snapshot| self.held(s).asks_its_pins();
+        if !self.environment(spot).is_some_and(asks_pins) {
+            return asks.to_vec();
+        }
         let before = self.asked_before.borrow();
-        let earlier = before
-            .iter()
-            .filter(|_| self.environment(spot).filter(asks_pins).is_some())
-            .filter(|before| !asks.iter().any(|ask| ask.name == before.name));
+        let is_other = |before: &&Requirement| !asks.iter().any(|ask| ask.name == before.name);
+        let earlier = before.iter().filter(is_other);
         asks.iter().chain(earlier).cloned().collect()
     }
 

@@ -143,7 +143,7 @@ fn asks(checker: &Checker<'_>, cause: &Cause) -> Vec<Requirement> {
     // What is to be another release is not asked for as it is.
     let is_other = |r: &Requirement| needed.as_ref().is_none_or(|n| n.name != r.name);
     let project = project.filter(is_other);
-    project.into_iter().chain(needed.clone()).collect()
+    project.into_iter().chain(needed).collect()
 }
 
 /// An add-on, in whatever release goes with the core that is placed; the core is the project of which
