@@ -11,7 +11,7 @@
 //! Choice and inspection know nothing of each other. The world and the program join them.
 
 pub use eutaxis_choice::{offer, proofread, record, rehearse, solve, span};
-pub use eutaxis_inspection::{assay, binary, diagnose, examine, interface, remedy, source};
+pub use eutaxis_inspection::{assay, binary, diagnose, examine, interface, own, remedy, source};
 pub use eutaxis_standards::{
     Ask, Marker, MarkerValues, Name, Requirement, Specifier, Target, Version, VersionSpecifier,
     artifact, day, document, evidence, fault, index, knowledge, marker, name, pins, requirement,

@@ -23,6 +23,7 @@ pub mod kernel;
 pub mod loader;
 pub mod look;
 pub mod network;
+pub mod own_code;
 mod process;
 pub mod processor;
 pub mod resources;

@@ -30,7 +30,7 @@ pub(crate) struct Cli {
 }
 
 /// Options of every command.
-#[derive(Debug, Args)]
+#[derive(Debug, Args, Clone)]
 #[command(next_help_heading = "Options of every command")]
 pub(crate) struct Common {
     /// Print one JSON object on standard output and nothing else there
@@ -148,6 +148,12 @@ pub(crate) enum Command {
     /// What cache and store hold, and making room in them
     #[command(before_help = examples::STOCK)]
     Stock(Stock),
+    /// Which places files come from, whether each answers, and what it can do
+    ///
+    /// A depot is a place that offers files: an index on the network, a page of links, a folder of
+    /// wheels, an index tree on disk.
+    #[command(before_help = examples::DEPOTS)]
+    Depots(Depots),
     /// The whole way on made-up data, each step explained
     #[command(before_help = examples::DEMO)]
     Demo(Demo),
@@ -181,12 +187,31 @@ impl Command {
             Command::Proofread(_) => "proofread",
             Command::Within(_) => "within",
             Command::Stock(_) => "stock",
+            Command::Depots(_) => "depots",
             Command::Demo(_) => "demo",
             Command::Help(_) => "help",
             Command::Completions(_) => "completions",
             Command::Manual(_) => "manual",
         }
     }
+}
+
+/// `depots`
+#[derive(Debug, Args)]
+pub(crate) struct Depots {
+    /// A project whose page is to show what each can do [default: one that it served before, else
+    /// the first that it lists]
+    #[arg(value_name = "PROJECT")]
+    pub(crate) project: Option<String>,
+    /// Write this one into your own settings, once it answered: an index (https://HOST/simple/), a
+    /// page of links, a folder of wheels, or the root of an index tree. With --config FILE into that
+    #[arg(long, value_name = "URL|PATH", conflicts_with = "depot")]
+    pub(crate) keep: Option<String>,
+    /// The name that it gets there, for --depot NAME and for EUTAXIS_SECRET_NAME
+    #[arg(long, value_name = "NAME", requires = "keep")]
+    pub(crate) name: Option<String>,
+    #[command(flatten)]
+    pub(crate) depots: DepotOptions,
 }
 
 /// `help`
@@ -699,10 +724,14 @@ pub(crate) struct Rehearse {
 /// `proofread`
 #[derive(Debug, Args)]
 pub(crate) struct Proofread {
-    /// Requirement lists, pyproject.toml files, scripts with inline metadata, or pins [default:
+    /// Requirement lists, pyproject.toml files, pins; and your own code: folders, .py files,
+    /// notebooks, whose imports are held against the pins and lists beside them [default:
     /// pyproject.toml or requirements.txt of this folder]
-    #[arg(value_name = "FILE")]
+    #[arg(value_name = "PATH")]
     pub(crate) files: Vec<PathBuf>,
+    /// Hold the imports of your code against what this environment holds
+    #[arg(long = "in", value_name = "ENV")]
+    pub(crate) environment: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) target: TargetOptions,
     #[command(flatten)]

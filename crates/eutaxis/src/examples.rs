@@ -22,8 +22,9 @@ examples! {
     DIAGNOSE: "eutaxis diagnose build.log", "python camp.py 2>&1 | eutaxis diagnose";
     ASSAY: "eutaxis assay radargram-2.2.0-py3-none-any.whl", "eutaxis assay downloads/*.whl";
     LOCATE: "eutaxis locate firnio", "eutaxis locate firnio.tables --in .venv";
-    PROOFREAD: "eutaxis proofread requirements.txt", "eutaxis proofread pylock.toml";
+    PROOFREAD: "eutaxis proofread requirements.txt", "eutaxis proofread src --in .venv";
     WITHIN: "eutaxis within -- python camp.py", "eutaxis within .venv-night -- python -m firnio";
+    DEPOTS: "eutaxis depots", "eutaxis depots --keep ~/wheels --name main";
     STOCK: "eutaxis stock", "eutaxis stock --trim 30d";
     DEMO: "eutaxis demo", "eutaxis demo camp";
     HELP: "eutaxis help settle", "eutaxis help install";

@@ -1,6 +1,8 @@
 //! From arguments and settings to what a run needs: target, policy, depots (what is asked for is
 //! `asks`). All input errors are found here.
 
+mod depots;
+
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -11,7 +13,6 @@ use eutaxis_core::solve::{Alternative, Clash, FactKind};
 use eutaxis_core::targets::{Accelerators, Interpreter, Platform};
 use eutaxis_core::{Name, Target, Version};
 use eutaxis_world::config::{Config, as_of};
-use eutaxis_world::depot::{Depots, Listed, Named, open};
 use eutaxis_world::environment::snapshot::{Look, snapshot};
 use eutaxis_world::interpreter::{Facts, Finder, Found, ProbeCache};
 use eutaxis_world::network::{FetchLimits, Network};
@@ -20,10 +21,11 @@ use eutaxis_world::{Doing, Error, ErrorKind};
 use eutaxis_world::{accelerator, processor};
 
 use crate::cli::{
-    BuildOptions, ChronologyArg, Common, DepotOptions, PolicyOptions, PreferArg, TargetOptions,
-    WheelsArg,
+    BuildOptions, ChronologyArg, Common, PolicyOptions, PreferArg, TargetOptions, WheelsArg,
 };
 use crate::voice::say;
+
+pub(crate) use depots::{DepotFrom, NamedDepot, all_depots, depots, named_depots, no_depot};
 
 /// What every command starts with.
 #[derive(Debug, Clone)]
@@ -82,8 +84,14 @@ impl Surroundings {
 
     /// The same with little patience, for questions whose answers are worth no waiting.
     pub(crate) fn impatient(&self) -> Self {
+        self.waiting(3)
+    }
+
+    /// The same with one attempt at anything, of at most so many seconds without news.
+    pub(crate) fn waiting(&self, seconds: u64) -> Self {
         let mut config = self.config.clone();
-        (config.network.timeout, config.network.attempts) = (config.network.timeout.min(3), 1);
+        let timeout = config.network.timeout.min(seconds);
+        (config.network.timeout, config.network.attempts) = (timeout, 1);
         let Surroundings {
             cache,
             offline,
@@ -517,70 +525,4 @@ pub(crate) fn permit(options: &BuildOptions, policy: &mut Policy) -> Result<(), 
     policy.build_light |= options.build_light;
     policy.build_all |= options.build_all;
     Ok(())
-}
-
-/// The depots: of the options, of EUTAXIS_DEPOT, then of the settings.
-pub(crate) fn depots(
-    options: &DepotOptions,
-    surroundings: &Surroundings,
-    renew: bool,
-) -> Result<Arc<Depots>, Error> {
-    let depots = named_depots(options, surroundings, renew)?;
-    if depots.is_empty() {
-        return Err(no_depot());
-    }
-    Ok(depots)
-}
-
-/// There is no place to look for files.
-pub(crate) fn no_depot() -> Error {
-    let error = Error::request("no depot is named: there is no place to look for files");
-    error.help(
-        "name an index (https://HOST/simple/), a folder of wheels or an index tree with --depot, \
-            in EUTAXIS_DEPOT, or as [[depot]] in eutaxis.toml",
-    )
-}
-
-/// The same, where there may be none.
-pub(crate) fn named_depots(
-    options: &DepotOptions,
-    surroundings: &Surroundings,
-    renew: bool,
-) -> Result<Arc<Depots>, Error> {
-    let here = std::env::current_dir().doing("cannot find the current folder", Path::new("."))?;
-    let from_environment = std::env::var("EUTAXIS_DEPOT")
-        .ok()
-        .filter(|d| !d.is_empty() && options.depot.is_empty());
-    let network = surroundings.network(renew, options.fetch_limit);
-    let mut listed = Vec::new();
-    for place in options.depot.iter().chain(&from_environment) {
-        // A depot of the settings may be named instead of written out.
-        let entry = surroundings
-            .config
-            .depots
-            .iter()
-            .find(|e| e.name.as_ref() == Some(place));
-        let depot = match entry {
-            Some(entry) => open(&entry.named(), &network)?,
-            None => open(&Named::at(place, &here), &network)?,
-        };
-        let accelerator = entry.and_then(|e| e.accelerator.clone());
-        let asks_dates = entry.is_some_and(|e| e.asks_dates);
-        listed.push(Listed {
-            depot,
-            only: Vec::new(),
-            accelerator,
-            asks_dates,
-        });
-    }
-    for entry in &surroundings.config.depots {
-        let depot = open(&entry.named(), &network)?;
-        listed.push(Listed {
-            depot,
-            only: entry.only.clone(),
-            accelerator: entry.accelerator.clone(),
-            asks_dates: entry.asks_dates,
-        });
-    }
-    Ok(Arc::new(Depots::new(listed, network)))
 }

@@ -261,6 +261,29 @@ pub(crate) struct Kept {
     pub(crate) question: Option<Remembered>,
 }
 
+/// The pins of this folder: `pylock.toml`, else those that alone have a name (PEP 751).
+pub(crate) fn here() -> Option<(PathBuf, Lock)> {
+    let read = |path: PathBuf| {
+        let kept = kept(&path)?;
+        Some((kept.out, kept.lock))
+    };
+    let usual = PathBuf::from("pylock.toml");
+    if usual.exists() {
+        return read(usual);
+    }
+    // Pins for several targets are named after it.
+    if let Some(found) = read(usual) {
+        return Some(found);
+    }
+    let entries = std::fs::read_dir(".").ok()?.flatten();
+    let names = entries.filter_map(|e| e.file_name().into_string().ok());
+    let mut named = names.filter(|n| is_lock_file_name(n));
+    match (named.next(), named.next()) {
+        (Some(only), None) => read(PathBuf::from(only)),
+        _ => None,
+    }
+}
+
 /// The pins at a place, or those of this folder for several targets that are named after it; none
 /// where there are none, or what lies there cannot be read.
 pub(crate) fn kept(out: &Path) -> Option<Kept> {

@@ -20,8 +20,6 @@ pub enum Trouble {
         /// What was probably meant.
         advice: Option<String>,
     },
-    /// A script without inline metadata (PEP 723).
-    NoMetadata,
     /// Quotes and backslashes of a shell; without them this is a requirement.
     ShellQuotes(String),
     /// A file beside the list whose name is a bound that a shell took for a place to write to.
@@ -53,6 +51,8 @@ pub enum Trouble {
     UnknownName {
         /// Names like it.
         near: Vec<Name>,
+        /// What else is known of the name, in words.
+        known: Option<String>,
     },
     /// No release is what is asked for.
     UnknownVersion {
@@ -151,7 +151,7 @@ impl Trouble {
     /// Its name for programs.
     pub fn id(&self) -> &'static str {
         match self {
-            Trouble::Malformed { .. } | Trouble::NoMetadata => "malformed",
+            Trouble::Malformed { .. } => "malformed",
             Trouble::ShellQuotes(_) | Trouble::ShellFile(_) => "shell-trace",
             Trouble::Directive { .. } => "directive",
             Trouble::Interpreter { .. } | Trouble::Pinned(Pinned::Interpreter { .. }) => {
@@ -176,7 +176,6 @@ impl Trouble {
     pub fn severity(&self) -> Severity {
         match self {
             Trouble::Malformed { .. }
-            | Trouble::NoMetadata
             | Trouble::ShellQuotes(_)
             | Trouble::Interpreter { .. }
             | Trouble::Excluding(_)

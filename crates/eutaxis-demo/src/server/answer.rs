@@ -178,7 +178,10 @@ fn page(folder: &Path, asked: &Asked, trouble: &Trouble) -> Answer {
     if folder.extension().is_some_and(|e| e == "html") {
         return with_type(file(folder), HTML);
     }
-    let json = asked.header("accept").is_some_and(|a| a.contains(JSON)) && !trouble.html_only;
+    // A plain web server looks at what there is, not at what is asked for.
+    let has_json = folder.join("index.json").is_file() || !folder.join("index.html").is_file();
+    let json =
+        has_json && !trouble.html_only && asked.header("accept").is_some_and(|a| a.contains(JSON));
     let found = if json {
         file(&folder.join("index.json"))
     } else {

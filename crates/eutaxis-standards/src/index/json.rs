@@ -284,6 +284,20 @@ pub fn parse_json_list(bytes: &[u8]) -> Result<Vec<Name>, Fault> {
         .collect())
 }
 
+/// The first names of a list of projects of which only the beginning is there; none where the bytes
+/// are no such list.
+pub fn parse_json_list_start(bytes: &[u8]) -> Vec<Name> {
+    if let Ok(names) = parse_json_list(bytes) {
+        return names;
+    }
+    let end = bytes.windows(2).rposition(|two| two == b"},");
+    let whole = end.and_then(|at| bytes.get(..at));
+    let closed = whole.map(|w| [w, b"}]}"].concat());
+    closed
+        .and_then(|bytes| parse_json_list(&bytes).ok())
+        .unwrap_or_default()
+}
+
 #[cfg(test)]
 mod tests {
     use super::super::FileKind;
@@ -407,6 +421,17 @@ mod tests {
         let names = parse_json_list(br#"{"meta":{},"projects":[{"name":"Made.Up"},{"name":"-"}]}"#)
             .unwrap();
         assert_eq!(names, [Name::parse("made-up").unwrap()]);
+    }
+
+    #[rstest]
+    #[case::cut_in_a_name(r#"{"meta":{},"projects":[{"name":"a"},{"name":"b"},{"na"#, &["a", "b"])]
+    #[case::cut_behind_a_comma(r#"{"projects":[{"name":"a"},"#, &["a"])]
+    #[case::whole(r#"{"projects":[{"name":"a"}]}"#, &["a"])]
+    #[case::nothing_yet(r#"{"projects":[{"na"#, &[])]
+    #[case::another_thing(r#"[{"a":1},{"b":2"#, &[])]
+    fn the_beginning_of_a_list_tells_its_first_names(#[case] text: &str, #[case] names: &[&str]) {
+        let found = parse_json_list_start(text.as_bytes());
+        assert_eq!(found.iter().map(Name::as_str).collect::<Vec<_>>(), names);
     }
 
     proptest! {

@@ -26,7 +26,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 pub use html::{parse_html, parse_html_list};
-pub use json::{parse_json, parse_json_list};
+pub use json::{parse_json, parse_json_list, parse_json_list_start};
 pub use links::{holds_files, parse_links};
 
 pub use crate::hashes::{Algorithm, Hashes};

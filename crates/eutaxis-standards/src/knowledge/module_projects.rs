@@ -5,6 +5,8 @@ use std::sync::LazyLock;
 
 use serde::Deserialize;
 
+use crate::name::Name;
+
 #[derive(Default, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct File {
@@ -32,6 +34,12 @@ pub fn bringing(module: &str) -> Vec<&'static str> {
     }
 }
 
+/// The module that a name, written as that of a project, is: people ask for what they import.
+pub fn module_named(name: &Name) -> Option<&'static str> {
+    let is_it = |module: &&String| Name::parse(module).is_ok_and(|m| m == *name);
+    FILE.modules.keys().find(is_it).map(String::as_str)
+}
+
 /// Whether every environment used to bring a module, so that old projects take it and do not say so.
 pub fn was_everywhere(module: &str) -> bool {
     FILE.once_everywhere.iter().any(|m| m == module)
@@ -40,7 +48,6 @@ pub fn was_everywhere(module: &str) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::name::Name;
 
     #[test]
     fn the_file_is_read_and_names_projects() {
@@ -49,6 +56,9 @@ mod tests {
         assert!(projects.clone().all(|p| Name::parse(p).is_ok()));
         assert_eq!(bringing("radargram"), [""; 0]);
         assert_eq!(bringing("radargram.cli"), [""; 0]);
+        let key = FILE.modules.keys().next().unwrap();
+        assert_eq!(module_named(&Name::parse(key).unwrap()), Some(key.as_str()));
+        assert_eq!(module_named(&Name::parse("radargram").unwrap()), None);
         let nested = FILE.modules.keys().find(|m| m.contains('.')).unwrap();
         assert_eq!(bringing(&format!("{nested}.x.y")), FILE.modules[nested]);
         let everywhere = FILE.once_everywhere.iter();

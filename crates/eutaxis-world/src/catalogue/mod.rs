@@ -294,6 +294,16 @@ impl Catalogue {
         found.unwrap_or(false)
     }
 
+    /// Some of the projects that a depot once served.
+    pub fn served(&self, depot: &str, limit: u32) -> Vec<String> {
+        let found = self.with(|c| {
+            c.prepare_cached("SELECT project FROM served WHERE depot = ?1 LIMIT ?2")?
+                .query_map(params![depot, limit], |row| row.get(0))?
+                .collect()
+        });
+        found.unwrap_or_default()
+    }
+
     /// Remembers that it does.
     pub fn note_served(&self, depot: &str, project: &str) {
         if !self.has_served(depot, project) {

@@ -2,6 +2,7 @@
 
 mod adjust;
 mod build;
+mod keep;
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -24,6 +25,7 @@ pub use crate::network::NetworkSettings;
 use crate::stock::parse_size;
 use crate::{Error, Result};
 pub use build::BuildSettings;
+pub use keep::{KeptDepot, append, is_plain, own_file};
 
 /// A `[[depot]]`.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -32,8 +34,8 @@ pub struct DepotEntry {
     pub name: Option<String>,
     /// URLs or a path, as written: its addresses, to be tried in this order.
     pub places: Vec<String>,
-    /// The folder that a path is relative to: that of the file.
-    pub base: PathBuf,
+    /// The file that names it.
+    pub file: PathBuf,
     /// Projects that it alone serves.
     pub only: Vec<Name>,
     /// What all builds that it serves were made for: `FAMILY TOOLKIT`, or `none`.
@@ -51,7 +53,7 @@ impl DepotEntry {
     pub fn named(&self) -> Named<'_> {
         Named {
             places: self.places.iter().map(String::as_str).collect(),
-            base: self.base.clone(),
+            base: self.file.parent().map(Path::to_owned).unwrap_or_default(),
             name: self.name.as_deref(),
             insecure: self.insecure,
             files: self.files.clone(),
@@ -144,8 +146,7 @@ impl Config {
             Some(path) => Some(path.to_owned()),
             None => folder.ancestors().find_map(settings_in),
         };
-        let own = directories::ProjectDirs::from("", "", "eutaxis")
-            .map(|d| d.config_dir().join("eutaxis.toml"));
+        let own = own_file();
         let own_path = own.clone().unwrap_or_default();
         let own = own.filter(|p| explicit.is_none() && p.is_file());
         let mut texts = Vec::new();
@@ -271,7 +272,7 @@ impl Config {
         ])?;
         let base = path.parent().map(Path::to_owned).unwrap_or_default();
         for entry in table.tables("depot")? {
-            self.depots.push(depot(&entry, &base, &self.families)?);
+            self.depots.push(depot(&entry, path, &self.families)?);
         }
         for entry in table.tables("member")? {
             entry.ensure_known(&["path"])?;
@@ -377,7 +378,7 @@ fn settings_in(folder: &Path) -> Option<PathBuf> {
 
 fn depot(
     entry: &Table<'_>,
-    base: &Path,
+    file: &Path,
     families: &Arc<Families>,
 ) -> std::result::Result<DepotEntry, Fault> {
     entry.ensure_known(&[
@@ -425,7 +426,7 @@ fn depot(
     Ok(DepotEntry {
         name,
         places,
-        base: base.to_owned(),
+        file: file.to_owned(),
         only,
         accelerator,
         asks_dates,

@@ -14,6 +14,7 @@ use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::solve::Effort;
 use rayon::prelude::*;
 
+use super::abilities::{self, Address, DepotKind};
 use super::{Depot, Place, ensure_truthful, sdist_metadata, wheel_metadata};
 use crate::catalogue::ListedFile;
 use crate::error::Doing;
@@ -175,5 +176,9 @@ impl Depot for Folder {
 
     fn projects(&self) -> Vec<Name> {
         self.files.keys().cloned().collect()
+    }
+
+    fn look(&self, asked: Option<&Name>) -> Vec<Address> {
+        vec![abilities::of_disk(self, DepotKind::Folder, asked)]
     }
 }

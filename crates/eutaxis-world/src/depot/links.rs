@@ -9,9 +9,10 @@ use eutaxis_core::fault::Fault;
 use eutaxis_core::index::{Page, parse_links};
 use url::Url;
 
+use super::abilities::{self, Abilities, Address, DepotKind, Watch};
 use super::remote::{self, Remote};
 use crate::error::Doing;
-use crate::network::{Answer, Form, Manner, Network};
+use crate::network::{Answer, Form, LARGEST_PAGE, Manner, Network, Request};
 use crate::{Error, Result};
 
 /// A page of links, read when it is first needed.
@@ -52,17 +53,48 @@ impl Links {
         })
     }
 
+    /// What the page shows of its depot, asked for anew.
+    pub(super) fn abilities(&self, asked: Option<&Name>, watch: &mut Watch) -> Result<Abilities> {
+        let what = format!("the page of links {}", self.label);
+        let client = self.network.client(&what)?;
+        let mut request = Request::new(&self.url, &what, LARGEST_PAGE);
+        request.accept = Some("text/html");
+        request.compressed = true;
+        request.trust = self.manner.trust();
+        request.learning = Some(0);
+        let answer = client.get(&request)?;
+        watch.answered();
+        if answer.head.status != 200 {
+            return Err(client.refusal(&answer.head, &what));
+        }
+        let pages = self.resolved(&answer.body, &answer.head.url)?;
+        self.shown(&pages, asked)
+    }
+
+    fn shown(&self, pages: &BTreeMap<Name, Page>, asked: Option<&Name>) -> Result<Abilities> {
+        let page = asked.and_then(|n| pages.get(n));
+        let page = page.or_else(|| pages.values().find(|p| !p.files.is_empty()));
+        let mut shown = Abilities::shown_by(DepotKind::Links, page);
+        if self.url.scheme() != "file" {
+            shown.json = Some(false);
+            shown.ranges = abilities::gives_parts(&self.network, &self.manner, page)?;
+        }
+        Ok(shown)
+    }
+
+    fn on_disk(&self) -> Result<BTreeMap<Name, Page>> {
+        let path = PathBuf::from(
+            percent_encoding::percent_decode_str(self.url.path())
+                .decode_utf8_lossy()
+                .into_owned(),
+        );
+        let bytes = std::fs::read(&path).doing("cannot read", &path)?;
+        self.resolved(&bytes, &self.url)
+    }
+
     fn read(&self) -> Result<BTreeMap<Name, Page>> {
         if self.url.scheme() == "file" {
-            let path = PathBuf::from(
-                percent_encoding::percent_decode_str(self.url.path())
-                    .decode_utf8_lossy()
-                    .into_owned(),
-            );
-            return self.resolved(
-                &std::fs::read(&path).doing("cannot read", &path)?,
-                &self.url,
-            );
+            return self.on_disk();
         }
         let what = format!("the page of links {}", self.label);
         let form = Form {
@@ -141,6 +173,16 @@ impl Remote for Links {
 
     fn is_remote(&self) -> bool {
         self.url.scheme() != "file"
+    }
+
+    fn look(&self, asked: Option<&Name>) -> Option<Address> {
+        if self.url.scheme() == "file" {
+            let read = || self.shown(&self.on_disk()?, asked);
+            return Some(abilities::on_disk(self.label.clone(), read));
+        }
+        Some(abilities::on_network(&self.network, &self.url, |watch| {
+            self.abilities(asked, watch)
+        }))
     }
 
     fn projects(&self) -> Vec<Name> {

@@ -1,6 +1,7 @@
 //! Depots: places that offer files (docs/house.md). One file per kind, one trait, one place that
 //! picks.
 
+mod abilities;
 mod direct;
 mod folder;
 mod http;
@@ -24,6 +25,7 @@ use eutaxis_core::name::nearest_first;
 use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::solve::Effort;
 
+pub use abilities::{Abilities, Address, DepotKind};
 pub use inside::{sdist_metadata, wheel_metadata};
 pub(crate) use inside::{variant_bytes, wheel_metadata_bytes};
 pub use packed::{KnownTree, TreeKind};
@@ -114,6 +116,12 @@ pub trait Depot: Send + Sync + std::fmt::Debug {
 
     /// The projects it has, for "did you mean".
     fn projects(&self) -> Vec<Name>;
+
+    /// Whether each of its addresses answers now, and what it can do, preferably by the page of
+    /// what is asked for. None of what is no depot of its own, but one file.
+    fn look(&self, _asked: Option<&Name>) -> Vec<Address> {
+        Vec::new()
+    }
 }
 
 /// A depot with the projects that it alone serves, if that was said.

@@ -10,6 +10,7 @@ use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::solve::Effort;
 use url::Url;
 
+use super::abilities::Address;
 use super::{Depot, Place, learn};
 use crate::catalogue::ListedFile;
 use crate::network::{Manner, Network, over_https};
@@ -27,6 +28,10 @@ pub(super) trait Remote: Send + Sync + std::fmt::Debug {
     fn projects(&self) -> Vec<Name>;
     /// Base of the simple API, if it is one.
     fn index(&self) -> Option<String> {
+        None
+    }
+    /// Whether it answers, and what it can do.
+    fn look(&self, _asked: Option<&Name>) -> Option<Address> {
         None
     }
     /// Whether its pages come over the network too.
@@ -140,6 +145,10 @@ impl<R: Remote> Depot for R {
 
     fn projects(&self) -> Vec<Name> {
         Remote::projects(self)
+    }
+
+    fn look(&self, asked: Option<&Name>) -> Vec<Address> {
+        Remote::look(self, asked).into_iter().collect()
     }
 }
 

@@ -9,7 +9,7 @@ use eutaxis_core::index::{Page, PageFile};
 use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::solve::Effort;
 
-use super::{Depot, Place};
+use super::{Address, Depot, Place};
 use crate::catalogue::ListedFile;
 use crate::wheel::Sources;
 use crate::{ErrorKind, Result};
@@ -61,6 +61,10 @@ impl Several {
 }
 
 impl Depot for Several {
+    fn look(&self, asked: Option<&Name>) -> Vec<Address> {
+        self.addresses.iter().flat_map(|a| a.look(asked)).collect()
+    }
+
     fn label(&self) -> &str {
         self.main().label()
     }

@@ -10,6 +10,7 @@ use eutaxis_core::offer::MetadataAnswer;
 use eutaxis_core::solve::Effort;
 use percent_encoding::percent_decode_str;
 
+use super::abilities::{self, Address, DepotKind};
 use super::folder::{metadata_at, read_at, sidecar};
 use super::{Depot, Place};
 use crate::catalogue::ListedFile;
@@ -140,6 +141,10 @@ impl Depot for Tree {
             .flatten()
             .filter_map(|e| Name::parse(&e.file_name().into_string().ok()?).ok())
             .collect()
+    }
+
+    fn look(&self, asked: Option<&Name>) -> Vec<Address> {
+        vec![abilities::of_disk(self, DepotKind::Tree, asked)]
     }
 }
 

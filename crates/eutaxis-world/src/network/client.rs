@@ -273,7 +273,12 @@ impl Client {
 
     /// Whether something secret would be sent there.
     pub(crate) fn knows_secret(&self, url: &Url) -> bool {
-        self.secrets.of(url, url).is_some()
+        self.login_for(url).is_some()
+    }
+
+    /// Where the name and password that would be sent there are from.
+    pub(crate) fn login_for(&self, url: &Url) -> Option<String> {
+        self.secrets.of(url, url).map(|found| found.from)
     }
 
     /// Fetches into memory. Statuses 200, 206, 304, 403, 404, 410 and 416 are answers; all others
@@ -366,7 +371,11 @@ impl Client {
     ///
     /// # Errors
     /// When the network fails for good, in words.
-    pub(crate) fn beginning(&self, request: &Request<'_>, enough: usize) -> Result<Vec<u8>> {
+    pub(crate) fn beginning(
+        &self,
+        request: &Request<'_>,
+        enough: usize,
+    ) -> Result<(Head, Vec<u8>)> {
         struct Beginning(Vec<u8>, usize);
         impl Sink for Beginning {
             fn begin(&mut self, head: &Head) -> Result<bool> {
@@ -382,8 +391,8 @@ impl Client {
         let mut request = request.clone();
         request.most = u64::MAX;
         request.range = Some(format!("bytes=0-{}", enough.saturating_sub(1)));
-        self.fetch(&request, &mut beginning)?;
-        Ok(beginning.0)
+        let head = self.fetch(&request, &mut beginning)?;
+        Ok((head, beginning.0))
     }
 
     /// Fetches into a sink, with attempts; each asks only for what the sink does not have yet.

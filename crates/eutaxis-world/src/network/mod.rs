@@ -33,7 +33,7 @@ pub use download::{Bytes, Came, Wanted};
 pub(crate) use download::{check_file, copy, wrong};
 use memory::Memory;
 use secrets::Secrets;
-pub use secrets::{strip, without_secret};
+pub use secrets::{strip, variable as secret_variable, without_secret};
 pub use settings::NetworkSettings;
 pub(crate) use zip_parts::{Entry, Parted, Source as ZipSource, read as read_parts};
 
@@ -49,7 +49,7 @@ const LONGEST_LIFE: i64 = 24 * 3600;
 /// whole every time: so long it is good, in seconds.
 const UNSAID_LIFE: i64 = 600;
 /// No page is larger, unpacked.
-const LARGEST_PAGE: u64 = 64 << 20;
+pub(crate) const LARGEST_PAGE: u64 = 64 << 20;
 /// No list of projects is larger, unpacked.
 const LARGEST_LIST: u64 = 128 << 20;
 
@@ -261,6 +261,13 @@ impl Network {
             Some(secrets) => secrets.add(url, name),
             None => strip(url),
         }
+    }
+
+    /// Where the name and password that go to a URL are from; none where none do, or nothing was
+    /// asked of any server.
+    pub(crate) fn login_for(&self, url: &Url) -> Option<String> {
+        let client = self.client.get()?.as_ref().ok()?;
+        client.login_for(url)
     }
 
     /// How much went over the network so far.

@@ -189,7 +189,7 @@ impl Secrets {
 }
 
 /// `EUTAXIS_SECRET_BASE_CAMP` for the depot `base camp`.
-pub(super) fn variable(depot: &str) -> String {
+pub fn variable(depot: &str) -> String {
     let plain = |c: char| {
         if c.is_ascii_alphanumeric() {
             c.to_ascii_uppercase()

@@ -3,6 +3,7 @@
 use eutaxis_core::Name;
 use eutaxis_core::solve::{Clash, Problem, Way};
 
+use super::bringing::Bringing;
 use super::build::Foreseen;
 use super::edits::FileEdit;
 
@@ -19,8 +20,8 @@ pub(crate) struct Refusal<'a> {
     pub(crate) builds: Vec<Vec<Foreseen>>,
     /// For each way what it changes in files.
     pub(crate) edits: Vec<Vec<FileEdit>>,
-    /// Asked projects that no depot has, with names like them.
-    pub(crate) absent: Vec<(Name, Vec<Name>)>,
+    /// Asked projects that no depot has.
+    pub(crate) absent: Vec<Absent>,
     /// Whether the depots list their projects at all.
     pub(crate) listed: bool,
     /// It is one of several targets that are settled together.
@@ -31,4 +32,14 @@ pub(crate) struct Refusal<'a> {
 pub(crate) struct Untried {
     pub(crate) text: String,
     pub(crate) because: String,
+}
+
+/// An asked project that no depot has.
+#[derive(Debug)]
+pub(crate) struct Absent {
+    pub(crate) name: Name,
+    /// Names like it.
+    pub(crate) near: Vec<Name>,
+    /// Who brings the module of that name.
+    pub(crate) brought: Option<Bringing>,
 }

@@ -2,8 +2,10 @@
 //! into JSON. Nothing here knows of the three.
 
 pub(crate) mod assay;
+pub(crate) mod bringing;
 pub(crate) mod build;
 pub(crate) mod clash;
+pub(crate) mod depots;
 pub(crate) mod diagnose;
 pub(crate) mod edits;
 pub(crate) mod examine;
@@ -11,6 +13,7 @@ pub(crate) mod furnish;
 pub(crate) mod here;
 pub(crate) mod locate;
 pub(crate) mod proof;
+pub(crate) mod proofread;
 pub(crate) mod reason;
 pub(crate) mod rehearse;
 pub(crate) mod settle;

@@ -2,18 +2,24 @@
 //! and why this one cannot.
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use eutaxis_core::examine::Seat;
 use eutaxis_core::name::{is_identifier, nearest};
+use eutaxis_core::offer::Rules;
 use eutaxis_world::Error;
+use eutaxis_world::depot::Depots;
 use eutaxis_world::environment::roots_below;
 use eutaxis_world::environment::snapshot::locate;
 use eutaxis_world::interpreter::Found;
+use eutaxis_world::supply::Run;
 
+use crate::answer::bringing::Bringing;
 use crate::answer::locate::{Row, is_found};
-use crate::cli::{Common, Locate};
+use crate::cli::{Common, DepotOptions, Locate, PolicyOptions, TargetOptions};
 use crate::output::{Answer, Outcome};
 use crate::plan::{self, Surroundings};
+use crate::proof::bringing::bringing_of;
 use crate::words;
 use crate::{render, report};
 
@@ -51,12 +57,35 @@ pub(crate) fn run(arguments: &Locate, common: &Common) -> Result<Answer, Error> 
         .for_each(|(row, note)| row.note = note);
     let asked = |row: &&Row| row.default || !arguments.places.is_empty();
     let found = rows.iter().filter(asked).any(|r| is_found(&r.spot));
-    let text = render::locate::text(module, &rows);
+    let usual = (!rows.iter().any(|r| is_found(&r.spot)))
+        .then(|| usual(module, &surroundings))
+        .flatten();
+    let text = render::locate::text(module, &rows, usual.as_ref());
     Ok(Answer {
         outcome: if found { Outcome::Ok } else { Outcome::No },
         text,
-        report: report::Locate::new(module, &rows).into(),
+        report: report::Locate::new(module, &rows, usual.as_ref()).into(),
     })
+}
+
+/// Who brings a module that is nowhere here: by depots on this disk, else by what is known of
+/// well-known names; nothing is fetched for it.
+fn usual(module: &str, surroundings: &Surroundings) -> Option<Bringing> {
+    let depots = plan::named_depots(&DepotOptions::default(), surroundings, false).ok()?;
+    let depots = match depots.are_remote() {
+        true => Arc::new(Depots::new(Vec::new(), Arc::clone(depots.network()))),
+        false => depots,
+    };
+    let chosen = plan::target(&TargetOptions::default(), surroundings).ok()?;
+    let policy = plan::policy(&PolicyOptions::default(), &surroundings.config).ok()?;
+    let rules = Rules {
+        target: &chosen.target,
+        policy: &policy,
+        adjustments: &surroundings.config.adjustments,
+    };
+    bringing_of(&Run::new(depots), &rules, module)
+        .ok()
+        .flatten()
 }
 
 fn ensure_module(module: &str) -> Result<(), Error> {

@@ -3,7 +3,8 @@
 pub(crate) mod assay;
 mod completions;
 mod demo;
-pub(crate) mod diagnose;
+pub(crate) mod depots;
+mod diagnose;
 pub(crate) mod examine;
 pub(crate) mod furnish;
 pub(crate) mod gather;
@@ -48,6 +49,7 @@ pub(crate) fn run(cli: &Cli, output: &Output) -> Result<Answer, Errors> {
         Command::Furnish(arguments) => Ok(furnish::run(arguments, &cli.common, output)?),
         Command::Within(arguments) => Ok(within::run(arguments, &cli.common, output)),
         Command::Stock(arguments) => Ok(stock::run(arguments, &cli.common)?),
+        Command::Depots(arguments) => Ok(depots::run(arguments, &cli.common, output)?),
         Command::Demo(arguments) => Ok(demo::run(arguments, &cli.common, output)?),
         Command::Help(arguments) => Ok(help::run(arguments, &cli.common)?),
         Command::Completions(arguments) => Ok(completions::run(arguments, &cli.common)?),

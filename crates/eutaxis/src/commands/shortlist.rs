@@ -20,6 +20,7 @@ use crate::building::foresee::Place;
 use crate::cli::{AskOptions, Common, Shortlist};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
+use crate::proof::bringing::bringing_of_name;
 use crate::words;
 use crate::{remembered, render, report, typed};
 
@@ -61,7 +62,7 @@ pub(crate) fn run(
     let Some((depot, Looked { judged, metadata })) = run.depot_of(&requirement.name).zip(looked)
     else {
         bar.finish_and_clear();
-        return Ok(absent(&requirement, &chosen.target, &depots));
+        return Ok(absent(&requirement, &rules, &run));
     };
     let page = judged.page();
     let all = judged.admitted(&requirement, &rules);
@@ -295,19 +296,23 @@ fn cautions(
     cautions
 }
 
-fn absent(requirement: &Requirement, target: &Target, depots: &Depots) -> Answer {
+fn absent(requirement: &Requirement, rules: &Rules<'_>, run: &Run) -> Answer {
+    let depots = run.depots();
+    let brought = bringing_of_name(run, rules, &requirement.name);
     let known = depots.projects();
     let near = depots.nearest_of(&known, &requirement.name, MOST_NEAR);
     let near: Vec<String> = near.iter().map(ToString::to_string).collect();
     let report = report::Shortlist::Absent(report::NoProject {
         project: requirement.name.to_string(),
-        target: target.to_string(),
+        target: rules.target.to_string(),
         best: None,
         offers: Vec::new(),
         nearest: near.clone(),
+        brought_by: brought.as_ref().map(|b| b.project.to_string()),
     });
     let text = render::shortlist::absent(
         &requirement.name,
+        brought.as_ref(),
         &near,
         &depots.labels(),
         !known.is_empty(),

@@ -2,6 +2,7 @@
 
 pub(crate) mod bearers;
 pub(crate) mod below;
+pub(crate) mod bringing;
 pub(crate) mod contents;
 pub(crate) mod failure;
 pub(crate) mod learn;

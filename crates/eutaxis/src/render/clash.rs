@@ -37,9 +37,12 @@ pub(crate) fn by_address(name: &Name) -> String {
 pub(crate) fn rest(refusal: &Refusal<'_>) -> String {
     let width = width();
     let mut text = String::new();
-    for (name, near) in &refusal.absent {
-        let words: Vec<&str> = near.iter().map(Name::as_str).collect();
+    for absent in &refusal.absent {
+        let name = &absent.name;
+        let words: Vec<&str> = absent.near.iter().map(Name::as_str).collect();
+        let brought = absent.brought.as_ref().map(|b| b.instead_of(name));
         let advice = match (words.as_slice(), refusal.listed) {
+            _ if brought.is_some() => brought.unwrap_or_default(),
             ([], true) => format!(
                 "look at the name {name}: no depot has it; nothing there has a name like it"
             ),

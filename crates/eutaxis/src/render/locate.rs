@@ -2,10 +2,11 @@
 
 use super::table::{Table, labelled, wrap};
 use super::{style, width};
+use crate::answer::bringing::Bringing;
 use crate::answer::locate::{Row, is_found};
 use crate::words::{count, near};
 
-pub(crate) fn text(module: &str, rows: &[Row]) -> String {
+pub(crate) fn text(module: &str, rows: &[Row], brought: Option<&Bringing>) -> String {
     let width = width();
     let here = rows.iter().find(|r| r.default);
     let having = rows.iter().filter(|r| is_found(&r.spot)).count();
@@ -99,6 +100,11 @@ pub(crate) fn text(module: &str, rows: &[Row]) -> String {
             &format!("run with the one that has it:  {python}"),
             width,
         ));
+    }
+    if let Some(brought) = brought {
+        let advice = format!("ask for {}: {}", brought.project, brought.told("it"));
+        text.push('\n');
+        text.push_str(&labelled("try", &style::care("try"), &advice, width));
     }
     text
 }

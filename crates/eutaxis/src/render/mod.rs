@@ -5,6 +5,7 @@ pub(crate) mod axis;
 pub(crate) mod build;
 pub(crate) mod check;
 pub(crate) mod clash;
+pub(crate) mod depots;
 pub(crate) mod diagnose;
 pub(crate) mod examine;
 pub(crate) mod furnish;

@@ -1,61 +1,92 @@
-//! Remarks on a file of asks, as text.
+//! Remarks on files of asks and on code, as text.
 
-use eutaxis_core::proofread::{Remark, Severity};
+use eutaxis_core::fault::escaped;
+use eutaxis_core::severity::Severity;
 
 use unicode_width::UnicodeWidthStr;
 
 use super::table::wrap;
 use super::{style, width};
-use crate::words::{count, place, troubles};
+use crate::answer::proofread::{Proofread, Told};
+use crate::words::{self, count};
 
 /// Fewer columns than this are too few for a sentence.
-const NARROWEST: usize = 40;
+const NARROWEST: usize = 56;
 
-pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bool) -> String {
-    let width = width();
-    let number = |severity: Severity| {
-        remarks
+/// Its answer in one line.
+pub(crate) fn line(found: &Proofread) -> String {
+    let (head, line) = verdict(found);
+    format!("{head}{line}\n")
+}
+
+/// The verdict, and what it is about.
+fn verdict(found: &Proofread) -> (String, String) {
+    let of = |severity: Severity| {
+        found
+            .remarks
             .iter()
-            .filter(|r| r.trouble.severity() == severity)
-            .count()
+            .filter(move |r| r.severity() == severity)
     };
     let (breaks, risks, notes) = (
-        number(Severity::Breaks),
-        number(Severity::Risk),
-        number(Severity::Note),
+        of(Severity::Breaks).count(),
+        of(Severity::Risk).count(),
+        of(Severity::Note).count(),
     );
+    let in_code = of(Severity::Breaks)
+        .filter(|told| matches!(told, Told::Own(_)))
+        .count();
     let head = match (breaks, risks) {
         (0, 0) => "Nothing is wrong".to_owned(),
         (0, n) => count(n, "risk"),
-        (n, _) => format!("{} that cannot be settled", count(n, "line")),
+        (1, _) if in_code == 1 => "1 import breaks".to_owned(),
+        (n, _) if in_code == n => format!("{n} imports break"),
+        (n, _) if in_code == 0 => format!("{} that cannot be settled", count(n, "line")),
+        (n, _) => format!("{n} lines and imports that break"),
     };
-    let painted = match (breaks, risks) {
-        (0, 0) => style::good(&head),
-        (0, _) => style::care(&head),
-        _ => style::barred(&head),
-    };
-    let mut line = format!(
-        "{head} in {} ({})",
-        files.join(", "),
-        count(asked, "requirement")
-    );
+    let mut about = Vec::new();
+    if found.asked > 0 || found.code.is_none() {
+        about.push(count(found.asked, "requirement"));
+    }
+    about.extend(found.code.as_ref().map(|code| {
+        let read = format!(
+            "{}, {}",
+            count(code.files, "file"),
+            count(code.imports, "import")
+        );
+        match code.against.as_slice() {
+            [] => format!("{read}, held against the standard library alone"),
+            labels => format!("{read}, held against {}", labels.join(" and ")),
+        }
+    }));
+    let mut line = format!(" in {} ({})", found.files.join(", "), about.join("; "));
     if breaks > 0 && risks > 0 {
         line.push_str(&format!(", and {}", count(risks, "risk")));
     }
     if notes > 0 {
         line.push_str(&format!(", {}", count(notes, "note")));
     }
+    (head, line)
+}
+
+pub(crate) fn text(found: &Proofread) -> String {
+    let width = width();
+    let remarks = &found.remarks;
+    let worst = remarks.iter().map(Told::severity).min();
+    let (head, line) = verdict(found);
+    let painted = match worst {
+        Some(Severity::Breaks) => style::barred(&head),
+        Some(Severity::Risk) => style::care(&head),
+        Some(Severity::Note) | None => style::good(&head),
+    };
+    let line = format!("{head}{line}");
     let mut text = format!(
         "{}\n",
         wrap(&line, width).join("\n").replacen(&head, &painted, 1)
     );
-    let room = |texts: &dyn Fn(&Remark) -> String| {
+    let room = |texts: &dyn Fn(&Told) -> String| {
         remarks.iter().map(|r| texts(r).width()).max().unwrap_or(0)
     };
-    let (places, ids) = (
-        room(&|r| place(&r.place)),
-        room(&|r| r.trouble.id().to_owned()),
-    );
+    let (places, ids) = (room(&|r| escaped(&r.place())), room(&|r| r.id().to_owned()));
     let beside = 8 + places + 2 + ids + 2;
     // Where too little is left beside them, the words stand below.
     let indent = if width < beside + NARROWEST {
@@ -63,8 +94,23 @@ pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bo
     } else {
         beside
     };
+    let never = |told: &&Told| told.id() == "never-imported";
+    let all_never: Vec<_> = (remarks.iter().filter(never))
+        .filter_map(|told| match told {
+            Told::Own(own) => Some((&own.remark, &own.mends)),
+            Told::Line(_) | Told::Unread(..) => None,
+        })
+        .collect();
+    let together = (all_never.len() > 1)
+        .then(|| words::own::never_imported(&all_never))
+        .flatten();
+    let mut is_told = false;
     for remark in remarks {
-        let severity = remark.trouble.severity();
+        // What is imported nowhere is told once, at the place of the first.
+        if together.is_some() && never(&remark) && std::mem::replace(&mut is_told, true) {
+            continue;
+        }
+        let severity = remark.severity();
         let word = format!("{:<6}", severity.as_str());
         let painted = match severity {
             Severity::Breaks => style::barred(&word),
@@ -73,10 +119,13 @@ pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bo
         };
         let head = format!(
             "{painted}  {:<places$}  {:<ids$}",
-            place(&remark.place),
-            remark.trouble.id()
+            escaped(&remark.place()),
+            remark.id()
         );
-        let (told, remedy) = troubles::told(remark);
+        let (told, remedy) = match &together {
+            Some(both) if never(&remark) => both.clone(),
+            Some(_) | None => remark.told(),
+        };
         let mut lines = wrap(&told, width.saturating_sub(indent)).into_iter();
         text.push('\n');
         if indent == beside {
@@ -99,7 +148,7 @@ pub(crate) fn text(remarks: &[Remark], files: &[String], asked: usize, alone: bo
             text.push_str(&format!("{}{lead}{part}\n", " ".repeat(indent)));
         }
     }
-    if alone {
+    if found.alone && found.asked > 0 {
         let told = "by the lines alone: with a depot named, names, versions and files are looked \
             up too (--depot)";
         text.push_str(&style::dim_lines(&format!(

@@ -6,6 +6,7 @@ use eutaxis_core::targets::VariantOrder;
 
 use super::table::{Table, labelled, wrap};
 use super::{style, width};
+use crate::answer::bringing::Bringing;
 use crate::answer::shortlist::Listing;
 use crate::words::{count, day, file_part, size};
 
@@ -562,7 +563,13 @@ fn rest(listing: &Listing) -> String {
 }
 
 /// No depot has the project.
-pub(crate) fn absent(name: &Name, near: &[String], depots: &[&str], listed: bool) -> String {
+pub(crate) fn absent(
+    name: &Name,
+    brought: Option<&Bringing>,
+    near: &[String],
+    depots: &[&str],
+    listed: bool,
+) -> String {
     let width = width();
     let line = format!("no depot has {name}; looked in {}", depots.join(", "));
     let mut text = format!(
@@ -573,7 +580,9 @@ pub(crate) fn absent(name: &Name, near: &[String], depots: &[&str], listed: bool
             1
         )
     );
+    let brought = brought.map(|b| b.instead_of(name));
     let advice = match (near, listed) {
+        _ if brought.is_some() => brought.unwrap_or_default(),
         ([], true) => "look at the name, or name another depot".to_owned(),
         ([], false) => crate::words::NO_LIST.to_owned(),
         (near, _) => format!("nearest names: {}", near.join(", ")),

@@ -533,6 +533,14 @@ fn split(split: &Split, report: &Report<'_>, width: usize) -> String {
         let head = format!("settle {}:", i + 1);
         text.push_str(&labelled_command(&head, &line, width));
     }
+    let pins: Vec<String> = (1..=parts.len())
+        .map(|i| format!("pylock.{i}.toml"))
+        .collect();
+    let line = format!("eutaxis proofread . {}", pins.join(" "));
+    text.push_str(&labelled_command("your code:", &line, width));
+    let about = "tells which file imports of more than one of them";
+    text.push_str(&style::dim(&format!("{:12}{about}", "")));
+    text.push('\n');
     text
 }
 

@@ -73,6 +73,8 @@ struct Allowed {
 struct Absent {
     name: String,
     nearest: Vec<String>,
+    /// The project that brings the module of that name.
+    brought_by: Option<String>,
 }
 
 /// A change that was not tried to the end.
@@ -151,9 +153,10 @@ enum Change {
 
 impl From<&Refusal<'_>> for Clash {
     fn from(refusal: &Refusal<'_>) -> Self {
-        let absent = refusal.absent.iter().map(|(name, near)| Absent {
-            name: name.to_string(),
-            nearest: texts(near),
+        let absent = refusal.absent.iter().map(|absent| Absent {
+            name: absent.name.to_string(),
+            nearest: texts(&absent.near),
+            brought_by: absent.brought.as_ref().map(|b| b.project.to_string()),
         });
         let untried = refusal.untried.iter().map(|u| Untried {
             text: u.text.clone(),

@@ -4,6 +4,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::shown;
+use crate::answer::bringing::Bringing;
 use crate::answer::locate::{Row, is_found};
 
 /// What `locate` answers.
@@ -13,6 +14,8 @@ pub(crate) struct Locate {
     places: Vec<Place>,
     /// The interpreter that code runs with here, unless told otherwise.
     default: Option<String>,
+    /// Where it is nowhere: the project that brings it, or usually does.
+    brought_by: Option<String>,
 }
 
 /// An interpreter that was looked into.
@@ -33,12 +36,13 @@ struct Place {
 }
 
 impl Locate {
-    pub(crate) fn new(module: &str, rows: &[Row]) -> Self {
+    pub(crate) fn new(module: &str, rows: &[Row], brought: Option<&Bringing>) -> Self {
         let default = rows.iter().find(|r| r.default);
         Locate {
             module: module.to_owned(),
             places: rows.iter().map(Place::from).collect(),
             default: default.map(|r| shown(&r.spot.interpreter)),
+            brought_by: brought.map(|b| b.project.to_string()),
         }
     }
 }

@@ -7,6 +7,7 @@ mod assay;
 mod build;
 mod clash;
 mod demo;
+mod depots;
 mod diagnose;
 mod edits;
 mod examine;
@@ -32,6 +33,7 @@ pub(crate) use assay::Assay;
 pub(crate) use build::{BuildFailed, Unbuilt};
 pub(crate) use clash::Clash;
 pub(crate) use demo::{Demo, DemoStep, StepAnswer};
+pub(crate) use depots::Depots;
 pub(crate) use diagnose::Diagnose;
 pub(crate) use examine::{Differences, Examine, Holdings};
 pub(crate) use failure::{Failed, Failure};
@@ -73,6 +75,7 @@ pub(crate) enum Report {
     Locate(Locate),
     Proofread(Proofread),
     Stock(Stock),
+    Depots(Depots),
     Demo(Demo),
     Here(Here),
     Nothing(Nothing),
@@ -95,7 +98,7 @@ macro_rules! reports {
 
 reports! {
     Survey, Shortlist, Span, Settle(Box), Reason(Box), Gather, Furnish, Examine, Rehearse(Box),
-    Diagnose, Assay, Locate, Proofread, Stock, Demo,
+    Diagnose, Assay, Locate, Proofread, Stock, Depots, Demo,
     Here, Nothing,
 }
 

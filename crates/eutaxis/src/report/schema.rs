@@ -50,6 +50,7 @@ fn folder() -> PathBuf {
 fn the_schemas_in_the_documentation_are_those_of_the_types() {
     let all = [
         schema_of::<Survey>("survey"),
+        schema_of::<Depots>("depots"),
         schema_of::<Shortlist>("shortlist"),
         schema_of::<Span>("span"),
         schema_of::<Settle>("settle"),

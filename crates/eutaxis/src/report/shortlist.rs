@@ -29,6 +29,8 @@ pub(crate) struct Absent {
     pub(crate) offers: Vec<Offer>,
     /// Names like it.
     pub(crate) nearest: Vec<String>,
+    /// The project that brings the module of that name.
+    pub(crate) brought_by: Option<String>,
 }
 
 /// The releases that the requirement takes.

@@ -3,6 +3,7 @@
 
 pub(crate) mod chronology;
 pub(crate) mod enter;
+pub(crate) mod own;
 pub(crate) mod proof;
 pub(crate) mod releases;
 pub(crate) mod steps;

@@ -35,7 +35,7 @@ pub(crate) fn instead(kind: DirectiveKind) -> &'static str {
     }
 }
 
-/// What is wrong, and what to do.
+/// What is wrong with a line, and what to do.
 pub(crate) fn told(remark: &Remark) -> (String, String) {
     let name = remark.project.as_ref().map_or("", |p| p.as_str());
     match &remark.trouble {
@@ -43,10 +43,6 @@ pub(crate) fn told(remark: &Remark) -> (String, String) {
             let usual = "write it as the standard says: name>=1,<2";
             (escaped(what), advice.as_deref().unwrap_or(usual).to_owned())
         }
-        Trouble::NoMetadata => (
-            "the script holds no inline metadata".to_owned(),
-            "add a comment block `# /// script`".to_owned(),
-        ),
         Trouble::ShellQuotes(meant) => (
             "quotes and backslashes belong to the shell, not into a list".to_owned(),
             format!("write  {meant}"),
@@ -82,8 +78,10 @@ pub(crate) fn told(remark: &Remark) -> (String, String) {
                 format!("make one line of them{line}"),
             )
         }
-        Trouble::UnknownName { near } => {
-            let remedy = if near.is_empty() {
+        Trouble::UnknownName { near, known } => {
+            let remedy = if let Some(known) = known {
+                known.clone()
+            } else if near.is_empty() {
                 NO_LIST.to_owned()
             } else {
                 format!("did you mean {}?", joined(near, ", ", ToString::to_string))

@@ -81,7 +81,12 @@ fn no_depot_says_how_to_name_one() {
         &field,
         2,
         &["settle", "snowpit"],
-        &["no depot is named", "--depot", "EUTAXIS_DEPOT", "[[depot]]"],
+        &[
+            "no depot is named",
+            "--depot",
+            "EUTAXIS_DEPOT",
+            "eutaxis depots --keep URL",
+        ],
     );
     refused(
         &field,

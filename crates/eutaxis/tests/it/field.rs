@@ -171,6 +171,7 @@ impl Field {
             "EUTAXIS_DEPOT",
             "EUTAXIS_CONFIG",
             "EUTAXIS_ROOT",
+            "XDG_CONFIG_HOME",
             "VIRTUAL_ENV",
             "NO_COLOR",
             "CLICOLOR_FORCE",
@@ -193,8 +194,15 @@ impl Field {
             .current_dir(self.folder.path())
             .stdin(Stdio::null())
             .env("PATH", format!("{folder}:{path}"))
-            .env("EUTAXIS_CACHE", self.path("cache"));
-        for name in ["EUTAXIS_DEPOT", "PYTHONPATH", "VIRTUAL_ENV", "COLUMNS"] {
+            .env("EUTAXIS_CACHE", self.path("cache"))
+            .env("HOME", self.folder.path());
+        for name in [
+            "EUTAXIS_DEPOT",
+            "XDG_CONFIG_HOME",
+            "PYTHONPATH",
+            "VIRTUAL_ENV",
+            "COLUMNS",
+        ] {
             shell.env_remove(name);
         }
         shell
@@ -278,6 +286,7 @@ pub(crate) fn shell(camp: &Field, folder: &Path, command: &str) -> Ran {
         .env("PATH", format!("{}:{path}", program.display()))
         .env("EUTAXIS_CACHE", camp.path("cache"))
         .env("HOME", camp.path(""))
+        .env_remove("XDG_CONFIG_HOME")
         .env_remove("VIRTUAL_ENV")
         .env_remove("EUTAXIS_DEPOT")
         .stdin(Stdio::null())

@@ -271,8 +271,11 @@ fn a_first_question_without_a_depot_names_one() {
     camp.done("rm eutaxis.toml; echo gustlib==1.0 > requirements.txt");
     let (_, json) = camp.told(":");
     let line = json["next"]["line"].as_str().unwrap();
-    assert_eq!(line, "eutaxis settle --depot URL");
+    assert_eq!(line, "eutaxis depots --keep URL");
     camp.done(&line.replace("URL", &depot));
+    let (_, json) = camp.told(":");
+    assert_eq!(json["next"]["line"], "eutaxis settle");
+    camp.done("eutaxis settle");
     let (_, json) = camp.told(":");
     assert_eq!(json["next"]["line"], "eutaxis furnish");
 }

@@ -6,7 +6,7 @@ mod next;
 use std::path::{Path, PathBuf};
 
 use eutaxis_core::Version;
-use eutaxis_core::pins::{Lock, is_lock_file_name};
+use eutaxis_core::pins::Lock;
 use eutaxis_world::Error;
 use eutaxis_world::environment::Standing;
 use eutaxis_world::interpreter::environment_around;
@@ -44,7 +44,7 @@ fn look(has_depot: bool) -> Here {
     let folder = std::env::current_dir().unwrap_or_default();
     let entered = std::env::var_os("VIRTUAL_ENV").filter(|v| !v.is_empty());
     let entered = entered.map(PathBuf::from);
-    let locked = pins_here();
+    let locked = remembered::here();
     let own = environment_here(locked.as_ref().map(|(path, _)| path.as_path()));
     let counts = entered.as_ref().or(own.as_ref());
     let is_other = |root: &PathBuf| counts.is_none_or(|c| !is_same(c, root));
@@ -88,29 +88,6 @@ fn look(has_depot: bool) -> Here {
 fn is_same(a: &Path, b: &Path) -> bool {
     let real = |p: &Path| std::fs::canonicalize(p).ok();
     a == b || (real(a).is_some() && real(a) == real(b))
-}
-
-/// The pins of this folder: `pylock.toml`, else those that alone have a name (PEP 751).
-fn pins_here() -> Option<(PathBuf, Lock)> {
-    let read = |path: PathBuf| {
-        let kept = remembered::kept(&path)?;
-        Some((kept.out, kept.lock))
-    };
-    let usual = PathBuf::from(USUAL);
-    if usual.exists() {
-        return read(usual);
-    }
-    // Pins for several targets are named after it.
-    if let Some(found) = read(usual) {
-        return Some(found);
-    }
-    let entries = std::fs::read_dir(".").ok()?.flatten();
-    let names = entries.filter_map(|e| e.file_name().into_string().ok());
-    let mut named = names.filter(|n| is_lock_file_name(n));
-    match (named.next(), named.next()) {
-        (Some(only), None) => read(PathBuf::from(only)),
-        _ => None,
-    }
 }
 
 /// The environment of this folder: that of its pins, else `.venv`, else the only one.

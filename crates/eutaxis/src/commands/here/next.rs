@@ -29,17 +29,17 @@ pub(super) fn of(here: &Here) -> Next {
         return mends;
     }
     let settle = |why: &str| {
+        if !here.has_depot && here.pins.is_none() {
+            // Pins remember where their files come from; a first question has to name it.
+            let why = "names the place that files come from: an index, a page of links, or a folder \
+                of wheels";
+            return line("eutaxis depots --keep URL", why);
+        }
         let again = here
             .pins
             .as_ref()
             .map(|p| paired::settle_again_line(&p.path, &[]));
-        let again = again.unwrap_or_else(|| "eutaxis settle".to_owned());
-        if here.has_depot || here.pins.is_some() {
-            return line(again, why);
-        }
-        // Pins remember where their files come from; a first question has to name it.
-        let why = format!("{why}; URL: an index, a page of links, or a folder of wheels");
-        line(format!("{again} --depot URL"), why)
+        line(again.unwrap_or_else(|| "eutaxis settle".to_owned()), why)
     };
     if let Some(pins) = &here.unread {
         let file = quoted(&near(pins));

@@ -3,14 +3,15 @@
 use eutaxis_core::Name;
 use eutaxis_core::pins::Lock;
 use eutaxis_core::solve::{Clash, Problem, Ways};
-use eutaxis_world::depot::Depots;
 use eutaxis_world::files::write_whole;
+use eutaxis_world::supply::Run;
 use eutaxis_world::{Error, ErrorKind};
 
 use super::{Job, take};
-use crate::answer::clash::{Refusal, Untried};
+use crate::answer::clash::{Absent, Refusal, Untried};
 use crate::output::{Answer, Outcome};
 use crate::plan::{self, Surroundings};
+use crate::proof::bringing::bringing_of_name;
 use crate::words;
 use crate::{render, report};
 
@@ -24,7 +25,7 @@ impl<'a> Refusal<'a> {
         all: &'a Ways,
         shown: &'a str,
         surroundings: &Surroundings,
-        depots: Option<&Depots>,
+        run: Option<&Run>,
     ) -> Self {
         let ways = all.found.as_slice();
         let untried = all.untried.iter().map(|(changes, because)| Untried {
@@ -32,17 +33,18 @@ impl<'a> Refusal<'a> {
             because: because.clone(),
         });
         // A large index is a large list: it is asked for once, and only when a name is unknown.
-        let asked = depots.filter(|_| !clash.absent.is_empty());
-        let known = asked.map(Depots::projects).unwrap_or_default();
+        let asked = run.filter(|_| !clash.absent.is_empty());
+        let known = asked.map(|r| r.depots().projects()).unwrap_or_default();
         let near = |name: &Name| {
-            let of = |d: &Depots| d.nearest_of(&known, name, MOST_NEAR);
+            let of = |r: &Run| r.depots().nearest_of(&known, name, MOST_NEAR);
             asked.map(of).unwrap_or_default()
         };
-        let absent = clash
-            .absent
-            .iter()
-            .map(|name| (name.clone(), near(name)))
-            .collect();
+        let absent = clash.absent.iter().map(|name| Absent {
+            name: name.clone(),
+            near: near(name),
+            brought: asked.and_then(|run| bringing_of_name(run, &problem.rules(), name)),
+        });
+        let absent = absent.collect();
         let edits = ways
             .iter()
             .map(|way| take::edits(way, problem, surroundings, &[]))
@@ -109,7 +111,7 @@ impl Job<'_> {
             &ways,
             &chosen.shown,
             self.surroundings,
-            Some(&self.depots),
+            Some(&self.run),
         );
         let found = ways.found.iter();
         let edits = found.map(|way| take::edits(way, problem, self.surroundings, &self.edits));

@@ -5,7 +5,7 @@ use std::path::Path;
 use eutaxis_core::Target;
 use eutaxis_core::targets::Accelerator;
 use eutaxis_world::Error;
-use eutaxis_world::files::{read_text, write_whole};
+use eutaxis_world::config::{append, is_plain};
 
 /// Appends the target; says what was written.
 pub(super) fn target(name: &str, target: Option<&Target>) -> Result<String, Error> {
@@ -15,30 +15,10 @@ pub(super) fn target(name: &str, target: Option<&Target>) -> Result<String, Erro
                 .help("name one with --interpreter PATH"),
         );
     };
-    let plain = |b: u8| b.is_ascii_alphanumeric() || matches!(b, b'-' | b'_');
-    if name.is_empty() || !name.bytes().all(plain) {
+    if !is_plain(name) {
         return Err(Error::request(format!("`{name}` cannot name a target"))
             .help("use letters, digits, `-` and `_`"));
     }
-    let path = Path::new("eutaxis.toml");
-    let before = if path.exists() {
-        read_text(path)?
-    } else {
-        String::new()
-    };
-    let known = toml::from_str::<toml::Table>(&before)
-        .map_err(|e| Error::request(format!("eutaxis.toml is not valid TOML: {}", e.message())))?;
-    if known.get("target").and_then(|t| t.get(name)).is_some() {
-        return Err(
-            Error::request(format!("eutaxis.toml has a target `{name}` already"))
-                .help("choose another name, or delete that table first"),
-        );
-    }
-    let gap = match before.is_empty() {
-        true => "",
-        false if before.ends_with('\n') => "\n",
-        false => "\n\n",
-    };
     let accelerators: Vec<String> = target.accelerators.here.iter().map(table).collect();
     let accelerator = match accelerators.as_slice() {
         [] => String::new(),
@@ -46,10 +26,18 @@ pub(super) fn target(name: &str, target: Option<&Target>) -> Result<String, Erro
         several => format!("accelerator = [{}]\n", several.join(", ")),
     };
     let text = format!(
-        "{before}{gap}[target.{name}]\ninterpreter = \"{}\"\nplatform = \"{}\"\n{accelerator}",
+        "[target.{name}]\ninterpreter = \"{}\"\nplatform = \"{}\"\n{accelerator}",
         target.interpreter, target.platform
     );
-    write_whole(path, text.as_bytes())?;
+    append(Path::new("eutaxis.toml"), &text, |known| {
+        if known.get("target").and_then(|t| t.get(name)).is_none() {
+            return Ok(());
+        }
+        Err(
+            Error::request(format!("eutaxis.toml has a target `{name}` already"))
+                .help("choose another name, or delete that table first"),
+        )
+    })?;
     Ok(format!("[target.{name}] to eutaxis.toml"))
 }
 

@@ -69,6 +69,7 @@ impl Checker<'_> {
             | Command::Assay(_)
             | Command::Locate(_)
             | Command::Stock(_)
+            | Command::Depots(_)
             | Command::Within(_)
             | Command::Demo(_)
             | Command::Help(_)

@@ -1,123 +1,32 @@
-//! `proofread`: what is wrong in a requirement list, project file or pins, before anything is
-//! fetched or placed?
+//! The lines of lists, project files, scripts and pins, by themselves and against the depots.
 
 use std::cell::LazyCell;
-use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::path::Path;
 
 use eutaxis_core::fault::{Fault, Origin, line_and_column};
-use eutaxis_core::offer::{Adjustment, Policy, Rules};
 use eutaxis_core::pins::{Lock, Package};
 use eutaxis_core::proofread::{
-    Pinned, Remark, Severity, Trouble, alone, hashless, interpreter_of, paged, pinned,
+    Pinned, Remark, Trouble, alone, hashless, interpreter_of, paged, pinned,
 };
 use eutaxis_core::record;
 use eutaxis_core::requirement::{
     Directive, Entry, ProjectAsks, RequirementList, Wanted, script_block,
 };
-use eutaxis_core::{Ask, Requirement, Target, Version};
+use eutaxis_core::{Ask, Requirement, Version};
 use eutaxis_world::Error;
-use eutaxis_world::depot::Depots;
 use eutaxis_world::files::read_text;
-use eutaxis_world::supply::{Depth, Run};
+use eutaxis_world::supply::Depth;
 
+use super::Reader;
 use crate::asks;
-use crate::cli::{Common, Proofread};
-use crate::output::{Answer, Outcome, Output};
-use crate::plan::{self, Surroundings};
-use crate::{render, report};
+use crate::proof::bringing::bringing_of_name;
 
 /// So many names are told that are near to one that no depot has.
 const MOST_NEAR: usize = 3;
 
-pub(crate) fn run(
-    arguments: &Proofread,
-    common: &Common,
-    output: &Output,
-) -> Result<Answer, Error> {
-    let surroundings = Surroundings::reading(common)?;
-    let depots = plan::named_depots(&arguments.depots, &surroundings, false)?;
-    let chosen = plan::target(&arguments.target, &surroundings)?;
-    let policy = plan::policy(&arguments.policy, &surroundings.config)?;
-    let options = &arguments.target;
-    let stated =
-        !options.target.is_empty() || options.interpreter.is_some() || options.platform.is_some();
-    let reader = Reader {
-        depots: &depots,
-        run: &Run::new(Arc::clone(&depots)),
-        target: &chosen.target,
-        stated,
-        policy: &policy,
-        adjustments: &surroundings.config.adjustments,
-    };
-    let mut remarks = Vec::new();
-    let mut asked = 0;
-    // Where none is named, the file that a question here would be read from.
-    let files = match arguments.files.as_slice() {
-        [] => usual_file()?,
-        files => files.to_vec(),
-    };
-    for file in &files {
-        let (more, count) = reader.file(file)?;
-        remarks.extend(more);
-        asked += count;
-    }
-    output.report_network(depots.network());
-    // Worst first; within one severity as the lines stand.
-    remarks.sort_by_cached_key(|r| (r.trouble.severity(), r.place.clone()));
-    let breaks = remarks
-        .iter()
-        .any(|r| r.trouble.severity() == Severity::Breaks);
-    let shown: Vec<String> = files.iter().map(|f| f.display().to_string()).collect();
-    let text = render::proofread::text(&remarks, &shown, asked, depots.is_empty());
-    let report = report::Proofread {
-        target: chosen.target.to_string(),
-        files: shown,
-        requirements: asked,
-        checked_against_depots: !depots.is_empty(),
-        remarks: remarks.iter().map(Into::into).collect(),
-    };
-    Ok(Answer {
-        outcome: if breaks { Outcome::No } else { Outcome::Ok },
-        text,
-        report: report.into(),
-    })
-}
-
-/// The file of this folder, where none is named.
-fn usual_file() -> Result<Vec<PathBuf>, Error> {
-    let found = asks::default_file();
-    let found = found.map_err(|_| {
-        let error = Error::request(
-            "no file is named, and there is no pyproject.toml and no requirements.txt in this \
-             folder",
-        );
-        error.help("name one: eutaxis proofread FILE")
-    })?;
-    Ok(found.into_iter().collect())
-}
-
-struct Reader<'a> {
-    depots: &'a Arc<Depots>,
-    run: &'a Run,
-    target: &'a Target,
-    /// The target was named; else pins are read for the one that they record.
-    stated: bool,
-    policy: &'a Policy,
-    adjustments: &'a [Adjustment],
-}
-
 impl Reader<'_> {
-    fn rules(&self) -> Rules<'_> {
-        Rules {
-            target: self.target,
-            policy: self.policy,
-            adjustments: self.adjustments,
-        }
-    }
-
     /// Remarks on a file, and how many requirements or pins it has.
-    fn file(&self, path: &Path) -> Result<(Vec<Remark>, usize), Error> {
+    pub(super) fn file(&self, path: &Path) -> Result<(Vec<Remark>, usize), Error> {
         let text = read_text(path).map_err(Error::of_request)?;
         let shown = path.display().to_string();
         let place = |offset: usize| Origin::line(&shown, line_and_column(&text, offset).0);
@@ -145,11 +54,12 @@ impl Reader<'_> {
                 },
             );
         }
-        if path.extension().is_some_and(|e| e == "py") {
+        if path.extension().is_some_and(|e| e == "py" || e == "pyw") {
             let project = script_block(&text).and_then(|b| b.map(|b| b.asks(&shown)).transpose());
             return Ok(match project {
                 Ok(Some(project)) => self.project(&project)?,
-                Ok(None) => (vec![Remark::new(&place(0), Trouble::NoMetadata)], 0),
+                // It is read as code.
+                Ok(None) => (Vec::new(), 0),
                 Err(fault) => (malformed(&fault), 0),
             });
         }
@@ -233,7 +143,9 @@ impl Reader<'_> {
                 None => {
                     let name = &ask.requirement.name;
                     let near = self.depots.nearest_of(&known, name, MOST_NEAR);
-                    let trouble = Trouble::UnknownName { near };
+                    let brought = bringing_of_name(self.run, &self.rules(), name);
+                    let known = brought.map(|b| b.instead_of(name));
+                    let trouble = Trouble::UnknownName { near, known };
                     remarks.push(Remark::new(&ask.origin, trouble).about(name));
                 }
             }
