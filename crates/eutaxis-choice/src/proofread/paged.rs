@@ -2,15 +2,16 @@
 //! bounds that are missing.
 
 use super::{Remark, Trouble};
-use crate::offer::{JudgedPage, Offer, Verdict, is_final};
+use crate::offer::{JudgedPage, Offer, Verdict, grid, is_final};
 use eutaxis_standards::requirement::Ask;
+use eutaxis_standards::targets::Target;
 use eutaxis_standards::version::{
     FIRST_YEAR, Operator, Version, VersionSpecifier, leaves_later_series_open,
 };
 
 /// Remarks on an ask that counts on the target, against the page of its project as that target sees
 /// it.
-pub fn paged(ask: &Ask, judged: &JudgedPage) -> Vec<Remark> {
+pub fn paged(ask: &Ask, judged: &JudgedPage, target: &Target) -> Vec<Remark> {
     let Some(set) = ask.requirement.versions() else {
         return Vec::new();
     };
@@ -31,6 +32,8 @@ pub fn paged(ask: &Ask, judged: &JudgedPage) -> Vec<Remark> {
         return remark(Trouble::Barred {
             newest: newest.map(|o| (o.version.clone(), o.bars.first().cloned())),
             ready: ready.map(|o| o.version.clone()),
+            elsewhere: newest
+                .map_or_else(Vec::new, |o| grid(std::iter::once(*o), target).platforms),
         });
     }
     let usable = || matching.iter().copied().filter(can_be_had);
@@ -158,7 +161,7 @@ mod tests {
             policy: &Policy::default(),
             adjustments: &[],
         };
-        let told: Vec<String> = paged(&ask, &JudgedPage::new(Arc::new(page), &rules))
+        let told: Vec<String> = paged(&ask, &JudgedPage::new(Arc::new(page), &rules), &target)
             .iter()
             .map(|r| format!("{} {}", r.trouble.id(), r.trouble.severity().as_str()))
             .collect();

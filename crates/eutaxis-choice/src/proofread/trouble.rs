@@ -53,6 +53,8 @@ pub enum Trouble {
         near: Vec<Name>,
         /// What else is known of the name, in words.
         known: Option<String>,
+        /// Names that are nearly it and should not be taken unseen, in words.
+        doubts: Vec<String>,
     },
     /// No release is what is asked for.
     UnknownVersion {
@@ -67,6 +69,13 @@ pub enum Trouble {
         newest: Option<(Version, Option<Bar>)>,
         /// Another that can be had.
         ready: Option<Version>,
+        /// Places that the newest has wheels for: systems with their architectures.
+        elsewhere: Vec<(String, String)>,
+    },
+    /// What others that are asked for need says the same.
+    NeededAnyway {
+        /// Who needs it.
+        by: Vec<Name>,
     },
     /// All that are left are yanked.
     Yanked {
@@ -164,6 +173,7 @@ impl Trouble {
                 "unknown-version"
             }
             Trouble::Barred { .. } | Trouble::Pinned(Pinned::Barred { .. }) => "barred",
+            Trouble::NeededAnyway { .. } => "needed-anyway",
             Trouble::Yanked { .. } | Trouble::Pinned(Pinned::Yanked { .. }) => "yanked",
             Trouble::Unbounded { .. } => "unbounded",
             Trouble::Pinned(Pinned::NoHash) => "no-hash",
@@ -190,7 +200,9 @@ impl Trouble {
                 stated: Some(_), ..
             } => Severity::Risk,
             Trouble::Directive { kind, .. } if !kind.means_nothing() => Severity::Breaks,
-            Trouble::Directive { .. } | Trouble::Unbounded { stated: None, .. } => Severity::Note,
+            Trouble::Directive { .. }
+            | Trouble::NeededAnyway { .. }
+            | Trouble::Unbounded { stated: None, .. } => Severity::Note,
             Trouble::Pinned(pinned) => match pinned {
                 Pinned::FileGone(_) | Pinned::Yanked { .. } => Severity::Risk,
                 Pinned::Interpreter { .. }

@@ -12,6 +12,7 @@ mod described;
 mod hashed;
 mod judge;
 mod look;
+mod near;
 mod within;
 
 use std::collections::HashSet;
@@ -38,6 +39,7 @@ pub use built::{ByBuild, built_metadata, keep_built};
 use crew::{Crew, Fact};
 use judge::{Judge, Judges};
 pub use look::{Depth, Looked};
+pub use near::{Doubtful, Near};
 
 /// So many searches are under way at once where facts come over the network: each mostly waits.
 const MOST_SEARCHES: usize = 16;

@@ -3,6 +3,8 @@
 use eutaxis_core::Name;
 use eutaxis_core::solve::{Clash, Problem, Way};
 
+use eutaxis_world::supply::Near;
+
 use super::bringing::Bringing;
 use super::build::Foreseen;
 use super::edits::FileEdit;
@@ -39,7 +41,7 @@ pub(crate) struct Untried {
 pub(crate) struct Absent {
     pub(crate) name: Name,
     /// Names like it.
-    pub(crate) near: Vec<Name>,
+    pub(crate) near: Near,
     /// Who brings the module of that name.
     pub(crate) brought: Option<Bringing>,
 }

@@ -300,14 +300,14 @@ fn absent(requirement: &Requirement, rules: &Rules<'_>, run: &Run) -> Answer {
     let depots = run.depots();
     let brought = bringing_of_name(run, rules, &requirement.name);
     let known = depots.projects();
-    let near = depots.nearest_of(&known, &requirement.name, MOST_NEAR);
-    let near: Vec<String> = near.iter().map(ToString::to_string).collect();
+    let near = run.near_names(&known, &requirement.name, MOST_NEAR);
     let report = report::Shortlist::Absent(report::NoProject {
         project: requirement.name.to_string(),
         target: rules.target.to_string(),
         best: None,
         offers: Vec::new(),
-        nearest: near.clone(),
+        nearest: near.offered.iter().map(ToString::to_string).collect(),
+        doubtful: report::doubtful(&near),
         brought_by: brought.as_ref().map(|b| b.project.to_string()),
     });
     let text = render::shortlist::absent(

@@ -2,6 +2,7 @@
 
 use eutaxis_core::Name;
 use eutaxis_core::solve::{Clash, Contested, Fact, FactKind};
+use eutaxis_world::supply::{Doubtful, Near};
 use unicode_width::UnicodeWidthStr;
 
 use super::axis::{Stretch, each, folded};
@@ -33,13 +34,22 @@ pub(crate) fn by_address(name: &Name) -> String {
     format!("\n{}", labelled("try", &style::care("try"), &line, width()))
 }
 
+/// Names that are nearly what was asked for, and no offer.
+pub(crate) fn doubts(near: &Near, width: usize) -> String {
+    let one = |doubtful: &Doubtful| {
+        let text = crate::words::doubt(doubtful);
+        labelled("caution", &style::care("caution"), &text, width)
+    };
+    near.doubtful.iter().map(one).collect()
+}
+
 /// What follows when the ways out are known.
 pub(crate) fn rest(refusal: &Refusal<'_>) -> String {
     let width = width();
     let mut text = String::new();
     for absent in &refusal.absent {
         let name = &absent.name;
-        let words: Vec<&str> = absent.near.iter().map(Name::as_str).collect();
+        let words: Vec<&str> = absent.near.offered.iter().map(Name::as_str).collect();
         let brought = absent.brought.as_ref().map(|b| b.instead_of(name));
         let advice = match (words.as_slice(), refusal.listed) {
             _ if brought.is_some() => brought.unwrap_or_default(),
@@ -54,6 +64,7 @@ pub(crate) fn rest(refusal: &Refusal<'_>) -> String {
         };
         text.push('\n');
         text.push_str(&labelled("try", &style::care("try"), &advice, width));
+        text.push_str(&doubts(&absent.near, width));
     }
     let untried = || {
         let one = |u: &Untried| block("    ", &format!("{} ({})", u.text, u.because), width);

@@ -4,6 +4,8 @@ use eutaxis_core::Name;
 use eutaxis_core::offer::{BarKind, Grid, Mark, Offer, OfferFile, Verdict};
 use eutaxis_core::targets::VariantOrder;
 
+use eutaxis_world::supply::Near;
+
 use super::table::{Table, labelled, wrap};
 use super::{style, width};
 use crate::answer::bringing::Bringing;
@@ -566,7 +568,7 @@ fn rest(listing: &Listing) -> String {
 pub(crate) fn absent(
     name: &Name,
     brought: Option<&Bringing>,
-    near: &[String],
+    near: &Near,
     depots: &[&str],
     listed: bool,
 ) -> String {
@@ -581,13 +583,15 @@ pub(crate) fn absent(
         )
     );
     let brought = brought.map(|b| b.instead_of(name));
-    let advice = match (near, listed) {
+    let names: Vec<&str> = near.offered.iter().map(Name::as_str).collect();
+    let advice = match (names.as_slice(), listed) {
         _ if brought.is_some() => brought.unwrap_or_default(),
         ([], true) => "look at the name, or name another depot".to_owned(),
         ([], false) => crate::words::NO_LIST.to_owned(),
-        (near, _) => format!("nearest names: {}", near.join(", ")),
+        (names, _) => format!("nearest names: {}", names.join(", ")),
     };
     text.push_str(&labelled("try", &style::care("try"), &advice, width));
+    text.push_str(&super::clash::doubts(near, width));
     text
 }
 

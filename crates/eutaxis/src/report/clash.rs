@@ -73,6 +73,8 @@ struct Allowed {
 struct Absent {
     name: String,
     nearest: Vec<String>,
+    /// Names that are nearly it, of projects that are young or have one release.
+    doubtful: Vec<String>,
     /// The project that brings the module of that name.
     brought_by: Option<String>,
 }
@@ -155,7 +157,8 @@ impl From<&Refusal<'_>> for Clash {
     fn from(refusal: &Refusal<'_>) -> Self {
         let absent = refusal.absent.iter().map(|absent| Absent {
             name: absent.name.to_string(),
-            nearest: texts(&absent.near),
+            nearest: texts(&absent.near.offered),
+            doubtful: super::doubtful(&absent.near),
             brought_by: absent.brought.as_ref().map(|b| b.project.to_string()),
         });
         let untried = refusal.untried.iter().map(|u| Untried {

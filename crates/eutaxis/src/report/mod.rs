@@ -116,6 +116,11 @@ fn shown(path: &std::path::Path) -> String {
     path.display().to_string()
 }
 
+/// The names that are nearly one and no offer.
+pub(crate) fn doubtful(near: &eutaxis_world::supply::Near) -> Vec<String> {
+    texts(near.doubtful.iter().map(|d| &d.name))
+}
+
 /// Texts of values.
 fn texts<T: ToString>(values: impl IntoIterator<Item = T>) -> Vec<String> {
     values.into_iter().map(|v| v.to_string()).collect()

@@ -29,6 +29,8 @@ pub(crate) struct Absent {
     pub(crate) offers: Vec<Offer>,
     /// Names like it.
     pub(crate) nearest: Vec<String>,
+    /// Names that are nearly it, of projects that are young or have one release.
+    pub(crate) doubtful: Vec<String>,
     /// The project that brings the module of that name.
     pub(crate) brought_by: Option<String>,
 }

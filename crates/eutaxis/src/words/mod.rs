@@ -14,6 +14,7 @@ pub(crate) use eutaxis_core::day;
 
 use eutaxis_core::Ask;
 use eutaxis_core::record::Since;
+use eutaxis_world::supply::Doubtful;
 
 /// What to do when not even the names of a depot's projects can be had.
 pub(crate) const NO_LIST: &str = "look at the name, and at the depot's address: it lists no \
@@ -88,6 +89,17 @@ pub(crate) fn place(origin: &eutaxis_core::fault::Origin) -> String {
         eutaxis_core::fault::Origin::Argument => "command line".to_owned(),
         line => line.to_string(),
     }
+}
+
+/// Why a name that is nearly what was asked for is no offer.
+pub(crate) fn doubt(doubtful: &Doubtful) -> String {
+    let since = doubtful.since.map(|s| format!(" since {}", day(s)));
+    format!(
+        "{} is nearly that name, and has {}{}: look at it before you take it",
+        doubtful.name,
+        count(doubtful.releases, "release"),
+        since.unwrap_or_default()
+    )
 }
 
 /// A path as short as it can be said from here.

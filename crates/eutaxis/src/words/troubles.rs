@@ -78,7 +78,11 @@ pub(crate) fn told(remark: &Remark) -> (String, String) {
                 format!("make one line of them{line}"),
             )
         }
-        Trouble::UnknownName { near, known } => {
+        Trouble::UnknownName {
+            near,
+            known,
+            doubts,
+        } => {
             let remedy = if let Some(known) = known {
                 known.clone()
             } else if near.is_empty() {
@@ -86,7 +90,9 @@ pub(crate) fn told(remark: &Remark) -> (String, String) {
             } else {
                 format!("did you mean {}?", joined(near, ", ", ToString::to_string))
             };
-            (format!("no depot has {name}"), remedy)
+            let remedy = std::iter::once(&remedy).chain(doubts);
+            let remedy: Vec<&str> = remedy.map(String::as_str).collect();
+            (format!("no depot has {name}"), remedy.join("; "))
         }
         Trouble::UnknownVersion { set, near } => {
             let what = match set.clauses() {
@@ -99,7 +105,11 @@ pub(crate) fn told(remark: &Remark) -> (String, String) {
             let near = joined(near, ", ", ToString::to_string);
             (what, format!("the nearest are {near}"))
         }
-        Trouble::Barred { newest, ready } => {
+        Trouble::Barred {
+            newest,
+            ready,
+            elsewhere,
+        } => {
             let (version, bar) = newest.as_ref().map_or((String::new(), None), |(v, bar)| {
                 (v.to_string(), bar.as_ref())
             });
@@ -110,8 +120,20 @@ pub(crate) fn told(remark: &Remark) -> (String, String) {
                 None => "no release of it can be had here: use another interpreter or platform"
                     .to_owned(),
             };
+            let places = joined(elsewhere, ", ", |(system, arch)| format!("{system} {arch}"));
+            let remedy = match places.is_empty() {
+                true => remedy,
+                false => format!("{remedy}; {version} has wheels for {places}"),
+            };
             (barred(name, &version, bar), remedy)
         }
+        Trouble::NeededAnyway { by } => (
+            format!(
+                "{} that is asked for needs {name} and says the same of it",
+                joined(by, " and ", ToString::to_string)
+            ),
+            format!("leave the line out, unless your own code imports {name}"),
+        ),
         Trouble::Yanked {
             version,
             reason,
@@ -238,7 +260,7 @@ mod tests {
         nearest are 3.0, 3.1rc1"])]
     #[case::barred("m==3.0", &["barred breaks | m 3.0 cannot be had on this target: wheels for \
         cp39; this target is cp312 | 3.1rc1 can be had here, or use another interpreter or \
-        platform"])]
+        platform; 3.0 has wheels for windows x86_64"])]
     #[case::pinned_yanked("m==2.1", &["yanked risk | m 2.1 is yanked: \"bad\" | the newest that is \
         not is 2.0"])]
     #[case::yanked("m>2.0,<3", &["yanked breaks | m 2.1 is yanked: \"bad\" | the newest that is \
@@ -257,7 +279,7 @@ mod tests {
             adjustments: &[],
         };
         let judged = JudgedPage::new(Arc::new(page), &rules);
-        assert_eq!(words(&paged(&ask(text, 1), &judged)), expected);
+        assert_eq!(words(&paged(&ask(text, 1), &judged, &target)), expected);
     }
 
     #[test]

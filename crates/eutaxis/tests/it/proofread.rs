@@ -200,3 +200,76 @@ fn the_file_of_the_folder_is_read_where_none_is_named() {
     let read = field.expect(1, &["proofread"]).out;
     assert!(read.contains("requirements.txt:1"), "{read}");
 }
+
+#[test]
+fn what_another_line_brings_is_told_unless_it_says_more() {
+    let field = Field::new();
+    field.write("kit.txt", "radargram\nfirnio\nsastrugi\nfrostgrid<2\n");
+    let answer = field.json(0, &[&["proofread", "kit.txt"], &THERE[..]].concat());
+    let anyway: Vec<String> = remarks(&answer)
+        .into_iter()
+        .filter(|r| r.contains("needed-anyway"))
+        .collect();
+    // The one with a bound of its own says more than that it is there.
+    assert_eq!(
+        anyway,
+        ["note needed-anyway kit.txt:2 firnio"],
+        "{answer:#}"
+    );
+}
+
+#[test]
+fn where_a_line_has_no_file_the_places_that_have_one_are_told() {
+    let field = Field::new();
+    field.write("kit.txt", "seracnet\n");
+    let target = "cpython 3.11 / linux ppc64le glibc 2.35";
+    let text = field
+        .expect(1, &["proofread", "kit.txt", "--target", target])
+        .out;
+    let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(text.contains("has wheels for"), "{text}");
+}
+
+/// On the network whoever bears nearly the name of another, and is young or has one release, is told
+/// as that, and not offered.
+#[test]
+fn a_stranger_of_nearly_the_name_is_a_caution() {
+    use crate::prove::project;
+    let world = [
+        project(
+            "gustlib",
+            &[
+                ("1.0", "2020-01-01", "", &[]),
+                ("1.1", "2020-06-01", "", &[]),
+            ],
+        ),
+        project("gustlb", &[("1.0", "2020-01-01", "", &[])]),
+    ];
+    let depot = crate::field::depot_of(&world.concat());
+    let server =
+        eutaxis_demo::server::Server::start(depot.path(), eutaxis_demo::server::Trouble::default());
+    let server = server.unwrap();
+    let field = Field::at(&server);
+    for arguments in [
+        &["settle", "gustli"][..],
+        &["shortlist", "gustli"],
+        &["proofread", "kit.txt"],
+    ] {
+        field.write("kit.txt", "gustli\n");
+        let ran = field.expect(1, arguments);
+        let text = ran.out.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(
+            text.contains("gustlb is nearly that name, and has 1 release"),
+            "{text}"
+        );
+        assert!(!text.contains("gustlib, gustlb"), "{text}");
+    }
+    let answer = field.json(1, &["shortlist", "gustli"]);
+    assert_eq!(answer["nearest"], serde_json::json!(["gustlib"]));
+    assert_eq!(answer["doubtful"], serde_json::json!(["gustlb"]));
+    // On a disk of one's own nobody is a stranger.
+    let near = Field::empty();
+    near.name_depot(&depot.path().display().to_string());
+    let answer = near.json(1, &["shortlist", "gustli"]);
+    assert_eq!(answer["doubtful"], serde_json::json!([]));
+}

@@ -12,10 +12,10 @@ use eutaxis_core::record;
 use eutaxis_core::requirement::{
     Directive, Entry, ProjectAsks, RequirementList, Wanted, script_block,
 };
-use eutaxis_core::{Ask, Requirement, Version};
+use eutaxis_core::{Ask, Name, Requirement, Target, Version};
 use eutaxis_world::Error;
 use eutaxis_world::files::read_text;
-use eutaxis_world::supply::Depth;
+use eutaxis_world::supply::{Depth, Looked};
 
 use super::Reader;
 use crate::asks;
@@ -134,18 +134,24 @@ impl Reader<'_> {
             .collect();
         let requirements: Vec<Requirement> =
             counting.iter().map(|a| a.requirement.clone()).collect();
-        let looked = self.run.look(&requirements, &self.rules(), Depth::Gaps)?;
+        let looked = self.run.look(&requirements, &self.rules(), Depth::Needs)?;
+        remarks.extend(needed_anyway(&counting, &looked, self.target));
         // A large index is a large list: it is asked for once, and only when a name is unknown.
         let known = LazyCell::new(|| self.depots.projects());
         for (ask, looked) in counting.into_iter().zip(looked) {
             match looked {
-                Some(looked) => remarks.extend(paged(ask, &looked.judged)),
+                Some(looked) => remarks.extend(paged(ask, &looked.judged, self.target)),
                 None => {
                     let name = &ask.requirement.name;
-                    let near = self.depots.nearest_of(&known, name, MOST_NEAR);
+                    let near = self.run.near_names(&known, name, MOST_NEAR);
                     let brought = bringing_of_name(self.run, &self.rules(), name);
                     let known = brought.map(|b| b.instead_of(name));
-                    let trouble = Trouble::UnknownName { near, known };
+                    let doubts = near.doubtful.iter().map(crate::words::doubt);
+                    let trouble = Trouble::UnknownName {
+                        near: near.offered,
+                        known,
+                        doubts: doubts.collect(),
+                    };
                     remarks.push(Remark::new(&ask.origin, trouble).about(name));
                 }
             }
@@ -213,6 +219,43 @@ impl Reader<'_> {
         }
         Ok(remarks)
     }
+}
+
+/// Asks that others that are asked for bring with them, and that bound nothing further.
+fn needed_anyway(asks: &[&Ask], looked: &[Option<Looked>], target: &Target) -> Vec<Remark> {
+    let mut remarks = Vec::new();
+    for ask in asks {
+        let name = &ask.requirement.name;
+        let set = ask.requirement.versions();
+        let mut by: Vec<Name> = Vec::new();
+        for (other, looked) in asks.iter().zip(looked) {
+            let metadata = looked.as_ref().and_then(|l| l.metadata.as_ref());
+            let extras = &other.requirement.extras;
+            let holds = |r: &Requirement| {
+                let holds = |extra| {
+                    let marker = r.marker.as_ref();
+                    marker.is_none_or(|m| m.holds(&target.markers, extra))
+                };
+                holds(None) || extras.iter().any(|e| holds(Some(e)))
+            };
+            // What bounds or widens it says more than that it is there.
+            let same = |r: &Requirement| {
+                r.name == *name
+                    && ask.requirement.extras.iter().all(|e| r.extras.contains(e))
+                    && set.is_some_and(|s| s.is_empty() || Some(s) == r.versions())
+                    && holds(r)
+            };
+            let needs = metadata.is_some_and(|m| m.requires.iter().any(same));
+            if needs && other.requirement.name != *name {
+                by.push(other.requirement.name.clone());
+            }
+        }
+        if !by.is_empty() {
+            let trouble = Trouble::NeededAnyway { by };
+            remarks.push(Remark::new(&ask.origin, trouble).about(name));
+        }
+    }
+    remarks
 }
 
 /// What stands between quotes, or behind backslashes, on a line that is no requirement as it

@@ -36,7 +36,7 @@ impl<'a> Refusal<'a> {
         let asked = run.filter(|_| !clash.absent.is_empty());
         let known = asked.map(|r| r.depots().projects()).unwrap_or_default();
         let near = |name: &Name| {
-            let of = |r: &Run| r.depots().nearest_of(&known, name, MOST_NEAR);
+            let of = |r: &Run| r.near_names(&known, name, MOST_NEAR);
             asked.map(of).unwrap_or_default()
         };
         let absent = clash.absent.iter().map(|name| Absent {

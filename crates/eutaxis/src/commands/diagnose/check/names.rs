@@ -58,7 +58,10 @@ pub(super) fn absent(
     checked: &mut Checked,
 ) -> Result<(), Error> {
     let known = checker.depots.projects();
-    let near = checker.depots.nearest_of(&known, project, MOST);
+    let near = checker.run.near_names(&known, project, MOST);
+    let doubts = near.doubtful.iter().map(crate::words::doubt);
+    doubts.for_each(|doubt| checked.say(doubt));
+    let near = near.offered;
     if near.is_empty() {
         let labels = checker.depots.labels().join(", ");
         checked.say(format!(
