@@ -59,6 +59,22 @@ stakemsg
 pitnotes
 ";
 
+/// A list from a course page, with its slips.
+pub const COURSE: &str = "\
+# week 3, reading ice radar
+radargram
+icelnes>=2
+sastrugi==0.8.2
+";
+
+/// The same, mended.
+pub const KIT: &str = "\
+# week 3, reading ice radar
+radargram>=2,<3
+icelens>=2
+sastrugi
+";
+
 /// A list with what goes wrong in lists.
 pub const DRAFT: &str = "\
 # written on the way up
@@ -164,6 +180,8 @@ pub fn make(folder: &Path) -> io::Result<Made> {
     std::fs::write(folder.join("season.txt"), SEASON)?;
     std::fs::write(folder.join("mast.txt"), MAST)?;
     std::fs::write(folder.join("draft.txt"), DRAFT)?;
+    std::fs::write(folder.join("course.txt"), COURSE)?;
+    std::fs::write(folder.join("kit.txt"), KIT)?;
     std::fs::write(folder.join("nordglim.toml"), NORDGLIM)?;
     std::fs::write(folder.join("firn.toml"), FIRN)?;
     found_wheels(&folder.join("found"))?;

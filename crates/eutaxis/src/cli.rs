@@ -855,6 +855,12 @@ pub(crate) struct Demo {
     /// Where the demo world goes and stays [default: a temporary folder, removed afterwards]
     #[arg(value_name = "DIR")]
     pub(crate) dir: Option<PathBuf>,
+    /// The whole way: every command, clashes of all kinds, builds, accelerators, several machines
+    #[arg(long)]
+    pub(crate) all: bool,
+    /// Show this step alone; those before it are done without being shown
+    #[arg(long, value_name = "N")]
+    pub(crate) step: Option<usize>,
 }
 
 #[cfg(test)]

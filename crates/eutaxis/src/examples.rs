@@ -26,7 +26,7 @@ examples! {
     WITHIN: "eutaxis within -- python camp.py", "eutaxis within .venv-night -- python -m firnio";
     DEPOTS: "eutaxis depots", "eutaxis depots --keep ~/wheels --name main";
     STOCK: "eutaxis stock", "eutaxis stock --trim 30d";
-    DEMO: "eutaxis demo", "eutaxis demo camp";
+    DEMO: "eutaxis demo", "eutaxis demo camp --all";
     HELP: "eutaxis help settle", "eutaxis help install";
     COMPLETIONS: "eutaxis completions bash > ~/.eutaxis-completions", "eutaxis completions fish | source";
     MANUAL: "eutaxis manual man", "man -l man/eutaxis-settle.1";

@@ -536,11 +536,12 @@ fn split(split: &Split, report: &Report<'_>, width: usize) -> String {
     let pins: Vec<String> = (1..=parts.len())
         .map(|i| format!("pylock.{i}.toml"))
         .collect();
-    let line = format!("eutaxis proofread . {}", pins.join(" "));
-    text.push_str(&labelled_command("your code:", &line, width));
-    let about = "tells which file imports of more than one of them";
-    text.push_str(&style::dim(&format!("{:12}{about}", "")));
-    text.push('\n');
+    let line = format!(
+        "Once they are settled, `eutaxis proofread . {}` tells which file of your code imports of \
+            more than one of them.",
+        pins.join(" ")
+    );
+    text.push_str(&format!("\n{}\n", wrap(&line, width).join("\n")));
     text
 }
 

@@ -5,7 +5,7 @@ use crate::field::Field;
 #[test]
 fn the_demo_goes_the_whole_way() {
     let field = Field::empty();
-    let answer = field.json(0, &["demo", "camp"]);
+    let answer = field.json(0, &["demo", "camp", "--all"]);
     let exits: Vec<i64> = answer["steps"]
         .as_array()
         .unwrap()
@@ -62,4 +62,42 @@ fn without_a_folder_nothing_is_left() {
         ran.out
     );
     assert!(field.names().is_empty(), "{:?}", field.names());
+}
+
+/// By default it is a story that is read in a few minutes.
+#[test]
+fn the_story_is_short_and_its_lines_are_typed() {
+    let field = Field::empty();
+    let ran = field.expect(0, &["demo", "camp"]);
+    assert!(ran.out.lines().count() < 150, "{}", ran.out.lines().count());
+    assert!(ran.out.contains("\n9  "), "{}", ran.out);
+    // What its clash says mends it is what the next step types.
+    let camp = field.path("camp");
+    for line in ran.out.lines().filter_map(|l| l.strip_prefix("$ eutaxis")) {
+        let again = crate::field::shell(&field, &camp, &format!("eutaxis{line}"));
+        assert!(again.code < 2, "{line}: {again:?}");
+    }
+    let told = ran
+        .out
+        .matches("eutaxis settle icelens \"moulin<5\" --target base-camp")
+        .count();
+    assert_eq!(told, 2, "{}", ran.out);
+}
+
+#[test]
+fn one_step_is_shown_alone() {
+    let field = Field::empty();
+    let ran = field.expect(0, &["demo", "--step", "4"]);
+    assert!(
+        ran.out.starts_with("4  Why is there an older moulin"),
+        "{}",
+        ran.out
+    );
+    assert_eq!(ran.out.matches("$ eutaxis").count(), 1, "{}", ran.out);
+    let refused = field.expect(2, &["demo", "--step", "10"]);
+    assert!(
+        refused.err.contains("there is no step 10"),
+        "{}",
+        refused.err
+    );
 }

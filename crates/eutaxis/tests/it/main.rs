@@ -44,6 +44,7 @@ mod mended;
 mod metadata;
 mod network;
 mod own;
+mod pages;
 mod parts;
 mod proofread;
 mod prove;

@@ -186,7 +186,8 @@ fn an_unknown_project_names_the_nearest() {
     let answer = field.json(1, &["settle", "frostgird", "--target", PLANNED]);
     assert_eq!(
         answer["absent"],
-        serde_json::json!([{"name": "frostgird", "nearest": ["frostgrid"]}])
+        serde_json::json!([{"name": "frostgird", "nearest": ["frostgrid"], "doubtful": [],
+            "brought_by": null}])
     );
 }
 

@@ -64,7 +64,7 @@ impl Kept<'_> {
 fn every_command_of_the_demo_is_taken() {
     let camp = Field::empty();
     let demo = camp
-        .command(&["demo", "camp"])
+        .command(&["demo", "camp", "--all"])
         .env("COLUMNS", "60")
         .output();
     let mut all = commands(&ran(demo.unwrap()).out);
@@ -94,7 +94,7 @@ fn every_command_of_the_demo_is_taken() {
 #[case("mast")]
 fn what_is_said_to_do_about_a_finding_mends_it(#[case] environment: &str) {
     let camp = Field::empty();
-    camp.expect(0, &["demo", "camp"]);
+    camp.expect(0, &["demo", "camp", "--all"]);
     let folder = camp.path("camp");
     let look = format!("eutaxis --json examine {environment}");
     let findings = |folder: &Path| -> Vec<Value> {

@@ -14,32 +14,41 @@ use crate::output::{Answer, Outcome, Output};
 use crate::render::table::wrap;
 use crate::render::{style, width};
 use crate::report::{self, DemoStep, StepAnswer};
+use crate::typed::quoted;
 use crate::words::count;
 
-/// A step of `steps.toml`.
+/// A step of `story.toml` or `steps.toml`: a command of the program, or code for the environment.
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct Step {
     about: String,
-    #[serde(rename = "run")]
+    #[serde(rename = "run", default)]
     arguments: Vec<String>,
-    #[serde(rename = "exit")]
+    #[serde(rename = "exit", default)]
     expected: i32,
     place: Option<String>,
     neglected: Option<String>,
+    /// Code that the interpreter of `.venv` runs, and how that is shown.
+    python: Option<String>,
+    #[serde(default)]
+    shown: String,
 }
+
+/// The story, or the whole way.
+const STORY: &str = include_str!("story.toml");
+const ALL: &str = include_str!("steps.toml");
 
 /// The way, in the order in which people work.
 ///
 /// # Errors
 /// When the file that the program carries cannot be read, which a test rules out.
-fn steps() -> Result<Vec<Step>, Error> {
+fn steps(text: &str) -> Result<Vec<Step>, Error> {
     /// The file.
     #[derive(Deserialize)]
     struct Way {
         step: Vec<Step>,
     }
-    let way: Result<Way, _> = toml::from_str(include_str!("steps.toml"));
+    let way: Result<Way, _> = toml::from_str(text);
     way.map(|way| way.step)
         .map_err(|e| failed(format!("the steps of the demo: {e}")))
 }
@@ -60,8 +69,23 @@ pub(crate) fn run(arguments: &Demo, common: &Common, output: &Output) -> Result<
             temporary.path().to_owned()
         }
     };
+    let steps = steps(if arguments.all { ALL } else { STORY })?;
+    let wanted = arguments.step;
+    if let Some(number) = wanted.filter(|n| !(1..=steps.len()).contains(n)) {
+        let all = if arguments.all { " --all" } else { "" };
+        return Err(Error::request(format!(
+            "there is no step {number}: `demo{all}` has {}",
+            steps.len()
+        ))
+        .help(format!("--step 1 to --step {}", steps.len())));
+    }
     std::fs::create_dir_all(&folder).doing("cannot make the folder", &folder)?;
     let made = eutaxis_demo::make(&folder).doing("cannot make the demo world in", &folder)?;
+    let show = |text: &str, is_shown: bool| {
+        if is_shown {
+            output.now(text);
+        }
+    };
     let intro = format!(
         "The demo world: {} of a glacier field team, {} and {}, all made up, in an index tree at \
             {}.",
@@ -70,24 +94,27 @@ pub(crate) fn run(arguments: &Demo, common: &Common, output: &Output) -> Result<
         count(made.files, "file"),
         made.depot.display()
     );
-    output.now(&paragraph(&intro));
+    show(&paragraph(&intro), wanted.is_none());
     let mut done = Vec::new();
-    let steps = steps()?;
-    let last = steps.len() + 1;
-    for (number, step) in steps.into_iter().enumerate() {
-        output.now(&format!(
-            "\n{}",
-            paragraph(&format!("{}  {}", number + 1, step.about))
-        ));
-        done.push(run_step(&step, &folder, common, output)?);
+    for (number, step) in (1..).zip(&steps) {
+        if wanted.is_some_and(|wanted| number > wanted) {
+            break;
+        }
+        // What comes before the step that is wanted is done, and not shown.
+        let is_shown = wanted.is_none_or(|wanted| number == wanted);
+        let gap = if wanted.is_none() { "\n" } else { "" };
+        show(
+            &format!("{gap}{}", paragraph(&format!("{number}  {}", step.about))),
+            is_shown,
+        );
+        let ran = match &step.python {
+            Some(code) => import_step(code, &step.shown, &folder, output, is_shown)?,
+            None => run_step(step, &folder, common, output, is_shown)?,
+        };
+        if is_shown {
+            done.push(ran);
+        }
     }
-    output.now(&format!(
-        "\n{}",
-        paragraph(&format!(
-            "{last}  And does it import? The environment's own interpreter is asked."
-        ))
-    ));
-    done.push(import_step(&folder, output)?);
     let kept = if arguments.dir.is_some() {
         format!(" It stays in {}.", folder.display())
     } else {
@@ -97,9 +124,24 @@ pub(crate) fn run(arguments: &Demo, common: &Common, output: &Output) -> Result<
     let text = format!(
         "\n{}\n",
         style::good(&format!(
-            "The demo went the whole way in {seconds:.1} s.{kept}"
+            "{} in {seconds:.1} s.{kept}",
+            match wanted {
+                Some(number) => format!("Step {number}, with what comes before it,"),
+                None => count(steps.len(), "step"),
+            }
         ))
     );
+    let text = match arguments.all || wanted.is_some() {
+        true => text,
+        false => format!(
+            "{text}{}\n",
+            wrap(
+                "more: eutaxis demo --all (every command), eutaxis help tutorial",
+                width()
+            )
+            .join("\n")
+        ),
+    };
     let report = report::Demo {
         folder: folder.display().to_string(),
         kept: arguments.dir.is_some(),
@@ -145,22 +187,16 @@ fn run_step(
     folder: &Path,
     common: &Common,
     output: &Output,
+    is_shown: bool,
 ) -> Result<DemoStep, Error> {
-    let shown: Vec<String> = step
-        .arguments
-        .iter()
-        .map(|a| {
-            if a.contains([' ', '>', '=']) {
-                format!("\"{a}\"")
-            } else {
-                a.clone()
-            }
-        })
-        .collect();
+    let shown: Vec<String> = step.arguments.iter().map(|a| quoted(a)).collect();
     let place = step.place.as_ref();
     let stand_in = place.map_or(String::new(), |p| format!("EUTAXIS_ROOT={p} "));
     let line = format!("{stand_in}eutaxis {}", shown.join(" "));
-    output.now(&format!("{}\n", style::dim(&format!("$ {line}"))));
+    let line = line.trim_end().to_owned();
+    if is_shown {
+        output.now(&format!("{}\n", style::dim(&format!("$ {line}"))));
+    }
     if let Some(place) = &step.neglected {
         let root = folder.join(place);
         eutaxis_demo::neglect(&root).doing("cannot change the environment", &root)?;
@@ -191,7 +227,9 @@ fn run_step(
     }
     let answer = command.output().doing("cannot run", &program)?;
     let text = String::from_utf8_lossy(&answer.stdout).into_owned();
-    output.now(&text);
+    if is_shown {
+        output.now(&text);
+    }
     let code = answer.status.code().unwrap_or(-1);
     if code != step.expected {
         output.notice(&String::from_utf8_lossy(&answer.stderr));
@@ -216,24 +254,26 @@ fn cache(folder: &Path) -> PathBuf {
     folder.join(".cache")
 }
 
-fn import_step(folder: &Path, output: &Output) -> Result<DemoStep, Error> {
-    let code = "import radargram, fieldlog, sastrugi, icelens, hoarfrost\nfor m in (radargram, \
-        fieldlog, sastrugi, icelens, hoarfrost): print(m.describe() + (' [compiled]' if \
-        getattr(m, 'native', False) else ''))";
-    output.now(&format!(
-        "{}\n",
-        style::dim(
-            "$ .venv/bin/python -c \"import radargram, fieldlog, sastrugi, icelens, hoarfrost; \
-                ...\""
-        )
-    ));
+fn import_step(
+    code: &str,
+    shown: &str,
+    folder: &Path,
+    output: &Output,
+    is_shown: bool,
+) -> Result<DemoStep, Error> {
+    let line = format!("$ .venv/bin/python -c \"{shown}\"");
+    if is_shown {
+        output.now(&format!("{}\n", style::dim(&line)));
+    }
     let python = folder.join(".venv/bin/python");
     let answer = Command::new(&python)
         .args(["-I", "-c", code])
         .output()
         .doing("cannot run", &python)?;
     let text = String::from_utf8_lossy(&answer.stdout).into_owned();
-    output.now(&text);
+    if is_shown {
+        output.now(&text);
+    }
     if !answer.status.success() {
         output.notice(&String::from_utf8_lossy(&answer.stderr));
         return Err(failed(
@@ -249,16 +289,16 @@ fn import_step(folder: &Path, output: &Output) -> Result<DemoStep, Error> {
 
 #[cfg(test)]
 mod tests {
-    use super::steps;
+    use super::{ALL, STORY, steps};
 
     #[test]
     fn every_step_is_read() {
-        let steps = steps().unwrap();
-        assert!(
-            steps
-                .iter()
-                .all(|s| !s.about.is_empty() && !s.arguments.is_empty())
-        );
-        assert!(steps.len() > 20);
+        let (all, story) = (steps(ALL).unwrap(), steps(STORY).unwrap());
+        for step in all.iter().chain(&story) {
+            assert!(!step.about.is_empty());
+            assert!(step.python.is_none() || !step.shown.is_empty());
+        }
+        assert!(all.len() > 20);
+        assert_eq!(story.len(), 9);
     }
 }
