@@ -39,7 +39,7 @@ pub(crate) struct Common {
     /// When to colour
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub(crate) color: ColorWhen,
-    /// Say only the answer: no notices, no progress
+    /// Say only the verdict, in one line: no notices, no progress, nothing more
     #[arg(short, long, global = true)]
     pub(crate) quiet: bool,
     /// Say more: every file left out and why, every remark
@@ -169,6 +169,33 @@ pub(crate) enum Command {
 }
 
 impl Command {
+    /// Whether its answer begins with a verdict in a line, which alone is printed with `--quiet`;
+    /// others print a text, a list, or what another program says.
+    pub(crate) fn has_verdict(&self) -> bool {
+        match self {
+            Command::Survey(survey) => !survey.tags && survey.environments.is_none(),
+            Command::Within(_)
+            | Command::Demo(_)
+            | Command::Help(_)
+            | Command::Completions(_)
+            | Command::Manual(_) => false,
+            Command::Shortlist(_)
+            | Command::Span(_)
+            | Command::Settle(_)
+            | Command::Reason(_)
+            | Command::Gather(_)
+            | Command::Furnish(_)
+            | Command::Examine(_)
+            | Command::Rehearse(_)
+            | Command::Diagnose(_)
+            | Command::Assay(_)
+            | Command::Locate(_)
+            | Command::Proofread(_)
+            | Command::Depots(_)
+            | Command::Stock(_) => true,
+        }
+    }
+
     /// The command's name, for JSON.
     pub(crate) fn name(&self) -> &'static str {
         match self {
@@ -356,11 +383,11 @@ pub(crate) struct Settle {
     /// In the pin list name each file by URL and hash
     #[arg(long, requires = "list", help_heading = "Pins")]
     pub(crate) exact: bool,
-    /// When it cannot be: go this way out, changing the file of the asks, and write the pins
-    #[arg(long, value_name = "LETTER", help_heading = "When it cannot be")]
+    /// When nothing fits: go this way out, changing the file of the asks, and write the pins
+    #[arg(long, value_name = "LETTER", help_heading = "When nothing fits")]
     pub(crate) take: Option<String>,
-    /// When it cannot be: draw the clash
-    #[arg(long, value_name = "FILE.svg", help_heading = "When it cannot be")]
+    /// When nothing fits: draw the clash
+    #[arg(long, value_name = "FILE.svg", help_heading = "When nothing fits")]
     pub(crate) picture: Option<PathBuf>,
     /// Only say whether the pins that are there still hold for these asks, targets and depots; or,
     /// with the https address of a list or of pins, where the environment differs from it; write

@@ -39,7 +39,10 @@ fn main() -> ExitCode {
             return ExitCode::from(2);
         }
     };
-    let output = output::Output::new(&cli.common);
+    let output = output::Output::new(
+        &cli.common,
+        cli.command.as_ref().is_some_and(cli::Command::has_verdict),
+    );
     let outcome = commands::run(&cli, &output);
     let name = cli.command.as_ref().map_or("here", cli::Command::name);
     output.finish(name, outcome)

@@ -56,6 +56,8 @@ pub(crate) struct Output {
     lost: Cell<bool>,
     /// What would go to standard output goes to standard error: that is another program's.
     aside: bool,
+    /// Only the verdict is printed, in one line; and whether it was.
+    brief: Option<Cell<bool>>,
 }
 
 impl Output {
@@ -67,10 +69,15 @@ impl Output {
             verbose: self.verbose,
             lost: Cell::new(false),
             aside: true,
+            brief: None,
         }
     }
 
-    pub(crate) fn new(common: &Common) -> Self {
+    pub(crate) fn new(common: &Common, has_verdict: bool) -> Self {
+        let brief = common.quiet && has_verdict && !common.json;
+        if brief {
+            crate::render::keep_lines_whole();
+        }
         let choice = match common.color {
             ColorWhen::Auto => ColorChoice::Auto,
             ColorWhen::Always => ColorChoice::AlwaysAnsi,
@@ -85,6 +92,7 @@ impl Output {
             verbose: common.verbose,
             lost: Cell::new(false),
             aside: false,
+            brief: brief.then(Cell::default),
         }
     }
 
@@ -130,6 +138,19 @@ impl Output {
 
     /// Text that goes out at once, in text form only.
     pub(crate) fn now(&self, text: &str) {
+        let first;
+        let text = match &self.brief {
+            None => text,
+            Some(told) => {
+                let line = text.lines().find(|l| !l.trim().is_empty());
+                let Some(line) = line.filter(|_| !told.get()) else {
+                    return;
+                };
+                told.set(true);
+                first = format!("{line}\n");
+                &first
+            }
+        };
         if self.aside {
             self.tell(text);
         } else if !self.json {

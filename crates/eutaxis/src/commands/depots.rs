@@ -71,10 +71,7 @@ pub(crate) fn run(
     };
     Ok(Answer {
         outcome,
-        text: match common.quiet {
-            true => render::depots::line(&found),
-            false => render::depots::text(&found),
-        },
+        text: render::depots::text(&found),
         report: report::Depots::from(&found).into(),
     })
 }

@@ -13,11 +13,6 @@ use super::{style, width};
 /// Columns before what a row says.
 const INDENT: usize = 9;
 
-/// Its answer in one line.
-pub(crate) fn line(found: &Depots) -> String {
-    format!("{}\n", verdict(found))
-}
-
 fn verdict(found: &Depots) -> String {
     if let (Some(path), Some(depot)) = (&found.kept, found.all.first()) {
         let called = depot.name.as_ref().map(|n| format!(" as `{n}`"));

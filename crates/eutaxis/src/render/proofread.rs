@@ -13,12 +13,6 @@ use crate::words::{self, count};
 /// Fewer columns than this are too few for a sentence.
 const NARROWEST: usize = 56;
 
-/// Its answer in one line.
-pub(crate) fn line(found: &Proofread) -> String {
-    let (head, line) = verdict(found);
-    format!("{head}{line}\n")
-}
-
 /// The verdict, and what it is about.
 fn verdict(found: &Proofread) -> (String, String) {
     let of = |severity: Severity| {

@@ -68,7 +68,9 @@ pub(crate) fn text(settled: &Settled<'_>) -> String {
             table.row([project, release, asked_by, note]);
         }
     }
-    text.push_str(&table.text(width));
+    let table = table.text(width);
+    text.push_str(&table);
+    text.push_str(&super::own_words(&table, width));
     if !settled.moves.is_empty() {
         text.push_str("\nagainst the pins that were there\n");
         let mut table = Table::new(&["", "", ""]);

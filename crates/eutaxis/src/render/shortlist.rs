@@ -210,7 +210,8 @@ fn releases(listing: &Listing, width: usize) -> String {
             table.row([release, verdict, spans, why]);
         }
     }
-    painted(&table.text(width))
+    let table = table.text(width);
+    format!("{}{}", painted(&table), super::own_words(&table, width))
 }
 
 /// Verdict words in their colours.

@@ -54,6 +54,7 @@ mod reason;
 mod rehearse;
 mod schema;
 mod secrets;
+mod settings;
 mod settle;
 mod shortlist;
 mod sources;

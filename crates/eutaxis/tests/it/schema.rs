@@ -15,8 +15,12 @@ pub(crate) fn faults(value: &Value, schema: &Value) -> Vec<String> {
 
 fn check(value: &Value, schema: &Value, root: &Value, at: &str, found: &mut Vec<String>) {
     let Some(rules) = schema.as_object() else {
-        // `true` permits everything.
-        assert_eq!(schema, &Value::Bool(true), "{at}: what schema is {schema}?");
+        // `true` permits everything, `false` nothing.
+        if *schema == Value::Bool(false) {
+            found.push(format!("{at}: it is not known"));
+        } else {
+            assert_eq!(schema, &Value::Bool(true), "{at}: what schema is {schema}?");
+        }
         return;
     };
     for (word, rule) in rules
@@ -52,7 +56,30 @@ fn check(value: &Value, schema: &Value, root: &Value, at: &str, found: &mut Vec<
             {
                 found.push(format!("{at}: more than {rule}"));
             }
+            "maximum" if value.as_f64().is_some_and(|v| v > rule.as_f64().unwrap()) => {
+                found.push(format!("{at}: {value} is more than {rule}"));
+            }
+            // The one pattern that there is: a size begins with a digit.
+            "pattern" => {
+                assert_eq!(rule, "^[0-9]");
+                if value
+                    .as_str()
+                    .is_some_and(|v| !v.starts_with(|c: char| c.is_ascii_digit()))
+                {
+                    found.push(format!("{at}: {value} is no size"));
+                }
+            }
             "anyOf" => any_of(value, rule, root, at, found),
+            "oneOf" => {
+                let fits = |schema: &&Value| {
+                    let mut own = Vec::new();
+                    check(value, schema, root, at, &mut own);
+                    own.is_empty()
+                };
+                if rule.as_array().unwrap().iter().filter(fits).count() != 1 {
+                    found.push(format!("{at}: not just one of {rule}"));
+                }
+            }
             "required" => {
                 let absent =
                     |key: &&Value| value.is_object() && value.get(key.as_str().unwrap()).is_none();
@@ -79,7 +106,7 @@ fn check(value: &Value, schema: &Value, root: &Value, at: &str, found: &mut Vec<
                     check(value, rule, root, &format!("{at}/{key}"), found);
                 }
             }
-            "type" | "enum" | "minimum" | "minItems" | "maxItems" => {}
+            "type" | "enum" | "minimum" | "maximum" | "minItems" | "maxItems" => {}
             other => panic!("{at}: the schemas use `{other}`, which is not read here"),
         }
     }

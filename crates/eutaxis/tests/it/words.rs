@@ -1,6 +1,8 @@
 //! The words themselves: first lines that answer, columns that stay aligned, remedies behind every
 //! "no".
 
+use rstest::rstest;
+
 use crate::field::{Field, Ran, ran};
 
 fn at(field: &Field, columns: &str, arguments: &[&str]) -> Ran {
@@ -39,6 +41,7 @@ radargram  2.0.3    2025-11-20  command line             newest 2.2.0 has only s
                                                          glibc 2.34, here 2.31
 wirepack   2.2.1    2024-07-01  firnio                   newest 3.0.4 is out: it came after the time
                                                          of firnio 1.2 (2024-09)
+barred: cannot be taken on the target;  out: left out by a bound, or by what is chosen
 
 wrote pylock.x.toml
 ";
@@ -211,4 +214,32 @@ fn colour_is_only_for_terminals_or_when_asked() {
         &["settle", "katabat", "--target", "ridge-logger", "-q"],
     );
     assert!(quiet.err.is_empty());
+}
+
+/// With `-q` an answer is its verdict, in one line whatever the width.
+#[rstest]
+#[case(&["survey"], 0)]
+#[case(&["shortlist", "radargram"], 0)]
+#[case(&["settle", "radargram", "--target", "base-camp"], 0)]
+#[case(&["settle", "--asks", "clash.txt", "--target", "base-camp"], 1)]
+#[case(&["proofread", "fieldkit.txt"], 0)]
+#[case(&["span", "radargram", "--target", "base-camp"], 0)]
+#[case(&["depots"], 0)]
+#[case(&["stock"], 0)]
+#[case(&["locate", "json"], 0)]
+fn quiet_is_one_line(#[case] arguments: &[&str], #[case] code: i32) {
+    let field = Field::new();
+    field.write("clash.txt", "seracnet<2\nseracnet>=2\n");
+    let whole = field.run(arguments).out;
+    let run = field
+        .command(&[arguments, &["-q"]].concat())
+        .env("COLUMNS", "40")
+        .output();
+    let ran = crate::field::ran(run.unwrap());
+    assert_eq!(ran.code, code, "{ran:?}");
+    assert_eq!(ran.out.lines().count(), 1, "{}", ran.out);
+    let first: String = whole.split_whitespace().take(2).collect();
+    let told: String = ran.out.split_whitespace().take(2).collect();
+    assert_eq!(told, first);
+    assert_eq!(ran.err, "");
 }

@@ -101,10 +101,7 @@ pub(crate) fn run(
     };
     Ok(Answer {
         outcome: if breaks { Outcome::No } else { Outcome::Ok },
-        text: match common.quiet {
-            true => render::proofread::line(&found),
-            false => render::proofread::text(&found),
-        },
+        text: render::proofread::text(&found),
         report: report::Proofread::from(&found).into(),
     })
 }

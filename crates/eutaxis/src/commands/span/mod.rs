@@ -57,6 +57,17 @@ pub(crate) fn run(arguments: &Span, common: &Common, output: &Output) -> Result<
         .as_deref()
         .map(rows::parse)
         .transpose()?;
+    if let Some([first, .., last] | [first @ last]) = stated.as_ref().map(|s| s.unknown.as_slice())
+    {
+        let range = match first == last {
+            true => first.to_string(),
+            false => format!("{first} to {last}"),
+        };
+        output.notice(&format!(
+            "no rows for {range}: newer than every series that is known"
+        ));
+    }
+    let stated = stated.map(|stated| stated.series);
     let kept = remembered::kept(Path::new("pylock.toml"));
     let (asked, target) = (&arguments.asks, &arguments.target);
     let (mut taken, _) = remembered::taken_up(

@@ -25,8 +25,24 @@ fn series(text: &str) -> Option<Series> {
     ((2..=9).contains(&major) && minor < 100).then_some(Series { major, minor })
 }
 
-/// Reads `3.8..3.13`, `3.9,3.11`, or both together.
-pub(super) fn parse(text: &str) -> Result<Vec<Series>, Error> {
+/// The rows that are asked for.
+#[derive(Debug, PartialEq, Eq)]
+pub(super) struct Stated {
+    /// The newest first.
+    pub(super) series: Vec<Series>,
+    /// Of ranges what is newer than every series that is known: there are no rows of it.
+    pub(super) unknown: Vec<Series>,
+}
+
+/// The newest series of a major that is known; none where none of it is.
+fn newest_known(major: u64) -> Option<Series> {
+    let all = knowledge::series_of("cpython").filter_map(|s| series(&s.version));
+    all.filter(|s| s.major == major).max()
+}
+
+/// Reads `3.8..3.13`, `3.9,3.11`, or both together. A range holds the series that exist; one that is
+/// named by itself is looked at whatever is known of it.
+pub(super) fn parse(text: &str) -> Result<Stated, Error> {
     let bad = |what: &str, at: usize| {
         let fault = Fault::new(
             format!("`{}` is not a version such as 3.11", escaped(what)),
@@ -40,6 +56,7 @@ pub(super) fn parse(text: &str) -> Result<Vec<Series>, Error> {
     };
     let one = |part: &str, at: usize| series(part.trim()).ok_or_else(|| bad(part.trim(), at));
     let mut found: BTreeSet<Series> = BTreeSet::new();
+    let mut unknown: BTreeSet<Series> = BTreeSet::new();
     let mut at = 0;
     for part in text.split(',') {
         match part.split_once("..") {
@@ -53,15 +70,29 @@ pub(super) fn parse(text: &str) -> Result<Vec<Series>, Error> {
                     let fault = fault.hint("write the older one first, both of one major");
                     return Err(Error::in_file("--interpreters", text, &fault));
                 }
-                found.extend((low.minor..=high.minor).map(|minor| Series {
+                let range = (low.minor..=high.minor).map(|minor| Series {
                     major: low.major,
                     minor,
-                }));
+                });
+                let newest = newest_known(low.major);
+                let exists = |s: &Series| newest.is_none_or(|newest| *s <= newest);
+                let (there, not): (Vec<Series>, Vec<Series>) = range.partition(exists);
+                if there.is_empty() {
+                    let newest = newest.map(|n| format!("the newest that is known is {n}"));
+                    let fault = Fault::new(format!("no version of {low}..{high} exists"), at);
+                    let fault = fault.hint(newest.unwrap_or_default());
+                    return Err(Error::in_file("--interpreters", text, &fault));
+                }
+                found.extend(there);
+                unknown.extend(not);
             }
         }
         at += part.len() + 1;
     }
-    Ok(found.into_iter().rev().collect())
+    Ok(Stated {
+        series: found.into_iter().rev().collect(),
+        unknown: unknown.into_iter().collect(),
+    })
 }
 
 /// The rows, the newest first: those that are stated, else all from the oldest that the files of
@@ -169,16 +200,32 @@ mod tests {
     fn ranges_are_read(#[case] text: &str, #[case] expected: &str) {
         let told: Vec<String> = parse(text)
             .unwrap()
+            .series
             .iter()
             .map(ToString::to_string)
             .collect();
         assert_eq!(told.join(" "), expected);
     }
 
+    #[test]
+    fn a_range_holds_what_exists() {
+        let newest = newest_known(3).unwrap();
+        let past = Series {
+            minor: newest.minor + 2,
+            ..newest
+        };
+        let stated = parse(&format!("3.12..{past}")).unwrap();
+        assert_eq!(stated.series.first(), Some(&newest));
+        assert_eq!(stated.unknown.len(), 2);
+        // By itself it is looked at.
+        assert_eq!(parse(&past.to_string()).unwrap().series, [past]);
+    }
+
     #[rstest]
     #[case("3.11..3.8", "no range")]
     #[case("2.7..3.8", "no range")]
     #[case("three", "not a version")]
+    #[case("3.60..3.70", "exists")]
     #[case("3.8..", "not a version")]
     #[case("3.8..3.9999999999999999999999", "not a version")]
     fn bad_ranges_are_refused(#[case] text: &str, #[case] part: &str) {
