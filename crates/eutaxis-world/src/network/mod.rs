@@ -35,6 +35,7 @@ use memory::Memory;
 use secrets::Secrets;
 pub use secrets::{strip, variable as secret_variable, without_secret};
 pub use settings::NetworkSettings;
+pub use words::without_versions;
 pub(crate) use zip_parts::{Entry, Parted, Source as ZipSource, read as read_parts};
 
 use crate::catalogue::{Catalogue, KeptPage, Validators};

@@ -31,6 +31,12 @@ fn network(message: String, help: &str) -> Error {
 const KEPT: &str =
     "nothing is wrong with the versions asked for; --offline uses what was fetched before";
 
+/// Advice without what is said of versions, where nothing was asked for but an answer.
+pub fn without_versions(advice: &str) -> &str {
+    let said = advice.find(KEPT).and_then(|at| advice.get(..at));
+    said.map_or(advice, |before| before.trim_end_matches([' ', ';', ':']))
+}
+
 /// A failure before an answer came, or while it came. What it came from is kept without the address,
 /// which may hold a secret.
 pub(super) fn of_transport(error: reqwest::Error, url: &Url, what: &str) -> Failure {

@@ -3,6 +3,8 @@
 use eutaxis_core::fault::escaped;
 use eutaxis_world::depot::{Abilities, Address, DepotKind};
 
+use eutaxis_world::network::without_versions;
+
 use crate::answer::depots::{Depot, Depots, State};
 use crate::plan::DepotFrom;
 use crate::words::{count, near};
@@ -29,7 +31,8 @@ fn verdict(found: &Depots) -> String {
     match (all, silent) {
         (0, _) => "No depot is named: there is no place to look for files.".to_owned(),
         (1, 1) => "The depot does not answer.".to_owned(),
-        (_, 1..) => format!("{silent} of {} do not answer.", count(all, "depot")),
+        (_, 1) => format!("1 of {} does not answer.", count(all, "depot")),
+        (_, 2..) => format!("{silent} of {} do not answer.", count(all, "depot")),
         (1, 0) if unasked == 1 => "1 depot, not asked without the network.".to_owned(),
         (_, 0) if unasked > 0 => {
             format!(
@@ -130,7 +133,10 @@ fn one(at: usize, depot: &Depot, found: &Depots, width: usize) -> String {
 /// Why it does not answer.
 fn silence(error: &eutaxis_world::Error, row: &dyn Fn(&str, &str) -> String) -> String {
     let mut text = row("answers", &format!("no: {}", error.message));
-    text.extend(error.help.iter().map(|help| row("try", help)));
+    let advice = error.help.as_deref().map_or("", without_versions);
+    if !advice.is_empty() {
+        text.push_str(&row("try", advice));
+    }
     text
 }
 

@@ -70,16 +70,19 @@ pub(crate) fn told(remark: &Remark, against: &str, mends: &Mends) -> (String, St
         Trouble::OnlyThrough { project, by } => {
             let first: Vec<&str> = by.iter().take(MOST_NEEDING).map(|n| n.as_str()).collect();
             let needing = match (by.len(), first.as_slice()) {
-                (1, [one]) => format!("{one} needs it, and may stop to"),
-                (2, [one, other]) => format!("{one} and {other} need it, and may stop to"),
+                (1, [one]) => format!("{one} needs it"),
+                (2, [one, other]) => format!("{one} and {other} need it"),
                 (n, first) => format!(
-                    "{} and {} more need it, and may stop to",
+                    "{} and {} more need it",
                     first.join(", "),
                     n.saturating_sub(first.len())
                 ),
             };
             (
-                format!("{project} is imported{hangs}, and here only since {needing}{also}"),
+                format!(
+                    "{project} is imported{hangs}, and is here only since {needing}, which may \
+                        change{also}"
+                ),
                 "ask for it by itself".to_owned(),
             )
         }
