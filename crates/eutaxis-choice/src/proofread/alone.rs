@@ -1,6 +1,7 @@
 //! What the lines show by themselves: the same project twice, lines that exclude each other.
 
 use super::{Remark, Said, Trouble};
+use eutaxis_standards::knowledge::meant_by;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Ask;
 use eutaxis_standards::targets::Target;
@@ -22,6 +23,14 @@ pub fn alone(asks: &[Ask], target: &Target) -> Vec<Remark> {
         }
     }
     let mut remarks = Vec::new();
+    for name in &names {
+        let usual = meant_by(name);
+        let first = asks.iter().find(|a| a.requirement.name == **name);
+        if let Some(ask) = first.filter(|_| !usual.is_empty()) {
+            let usual = usual.into_iter().map(str::to_owned).collect();
+            remarks.push(Remark::new(&ask.origin, Trouble::OfModule { usual }).about(name));
+        }
+    }
     for name in names {
         let mine: Vec<&&Ask> = asks
             .iter()

@@ -72,6 +72,11 @@ pub enum Trouble {
         /// Places that the newest has wheels for: systems with their architectures.
         elsewhere: Vec<(String, String)>,
     },
+    /// It bears the name of a module that others usually bring.
+    OfModule {
+        /// Those.
+        usual: Vec<String>,
+    },
     /// What others that are asked for need says the same.
     NeededAnyway {
         /// Who needs it.
@@ -173,6 +178,7 @@ impl Trouble {
                 "unknown-version"
             }
             Trouble::Barred { .. } | Trouble::Pinned(Pinned::Barred { .. }) => "barred",
+            Trouble::OfModule { .. } => "module-name",
             Trouble::NeededAnyway { .. } => "needed-anyway",
             Trouble::Yanked { .. } | Trouble::Pinned(Pinned::Yanked { .. }) => "yanked",
             Trouble::Unbounded { .. } => "unbounded",
@@ -194,6 +200,7 @@ impl Trouble {
             | Trouble::Barred { .. }
             | Trouble::Yanked { pinned: false, .. } => Severity::Breaks,
             Trouble::ShellFile(_)
+            | Trouble::OfModule { .. }
             | Trouble::Doubled { .. }
             | Trouble::Yanked { pinned: true, .. }
             | Trouble::Unbounded {

@@ -165,6 +165,14 @@ impl Code {
         }
     }
 
+    /// The name under which a file is imported by what is started beside it; none of one in a
+    /// package, and of a notebook.
+    pub(super) fn script<'f>(&self, file: &'f str) -> Option<&'f str> {
+        let (folder, name) = split(file);
+        let stem = name.strip_suffix(".py")?;
+        (!self.packages.contains(folder)).then_some(stem)
+    }
+
     /// Whether a module at the top is one's own, for an import in a file.
     pub(super) fn own(&self, file: &str, top: &str) -> Option<Own> {
         let (folder, _) = split(file);

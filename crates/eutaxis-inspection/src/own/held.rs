@@ -244,6 +244,9 @@ pub fn held(code: &Code, series: Option<SeriesNumber>, sets: &[Brought]) -> Vec<
     for source in &code.sources {
         holding.source(source);
     }
+    for source in &code.sources {
+        holding.hides_from_all(source);
+    }
     let mut remarks = holding.remarks();
     remarks.sort_by_cached_key(|r| (r.severity(), r.places.first().cloned(), r.trouble.clone()));
     remarks
@@ -313,7 +316,8 @@ impl Holding<'_> {
         if let Some(Own::Found { path, first }) = &own {
             let project = self.first_of(&bringers);
             let is_other = project.is_some() || (is_standard(top) && self.has(top));
-            if *first && is_other {
+            // A whole package of that name is the project itself, in its own folder.
+            if *first && is_other && path.ends_with(".py") {
                 let trouble = Trouble::Hides {
                     module: top.to_owned(),
                     file: path.clone(),
@@ -376,6 +380,31 @@ impl Holding<'_> {
             by: first.by.clone(),
         };
         self.tell(trouble, source, import.line, import.manner.clone());
+    }
+
+    /// A script that bears the name of a module hides it from all that is started beside it, also
+    /// where none of one's own files imports it: others do.
+    fn hides_from_all(&mut self, source: &Source) {
+        let Some(module) = self.code.script(&source.file) else {
+            return;
+        };
+        let import = Import {
+            module: module.to_owned(),
+            name: None,
+            line: 1,
+            manner: Manner::Always,
+        };
+        let bringers: Vec<Option<usize>> = self.sets.iter().map(|s| s.bringer(&import)).collect();
+        let project = self.first_of(&bringers);
+        let is_other = project.is_some() || (is_standard(module) && self.has(module));
+        let trouble = Trouble::Hides {
+            module: module.to_owned(),
+            file: source.file.clone(),
+            project,
+        };
+        if is_other && !is_for_makers(module) && !self.found.contains_key(&trouble) {
+            self.tell(trouble, source, 1, Manner::Always);
+        }
     }
 
     fn first_of(&self, bringers: &[Option<usize>]) -> Option<Name> {
@@ -587,8 +616,18 @@ mod tests {
         #[case] expected: &str,
     ) {
         let files = [("run.py", source), (own, "x = 1")];
-        let told = told(&files, (3, 11), &["frostgrid:frostgrid/__init__.py"]);
-        assert_eq!(told[0], expected);
+        let set = ["frostgrid:frostgrid/__init__.py"];
+        assert_eq!(told(&files, (3, 11), &set)[0], expected);
+        // Whoever is started there imports it, also where none of these files does.
+        let alone = [("run.py", "x = 1"), (own, "x = 1")];
+        assert_eq!(told(&alone, (3, 11), &set)[0], expected);
+        // The project itself does not, in its own folder.
+        let itself = [
+            ("run.py", "import frostgrid"),
+            ("frostgrid/__init__.py", ""),
+        ];
+        let told = told(&itself, (3, 11), &set);
+        assert!(!told.iter().any(|t| t.contains("hides")), "{told:?}");
         // Inside of a package it does not.
         let package = [
             ("radar/__init__.py", ""),

@@ -50,7 +50,7 @@ pub use interpreters::{
     Series, interpreter_homes, interpreter_packages, series, series_began, series_of,
 };
 pub use libraries::{Libraries, Provided};
-pub use module_projects::{bringing, module_named, was_everywhere};
+pub use module_projects::{bringing, meant_by, module_named, was_everywhere};
 pub use origins::{OriginWords, architecture, distribution_like, origin_words};
 pub use policies::{highest_symbol, may_need};
 pub use processors::{level_of, level_place, levels};

@@ -40,6 +40,17 @@ pub fn module_named(name: &Name) -> Option<&'static str> {
     FILE.modules.keys().find(is_it).map(String::as_str)
 }
 
+/// The projects that usually bring the module of whose name a project is, where that project is none
+/// of them: who asks for it may mean one of those.
+pub fn meant_by(name: &Name) -> Vec<&'static str> {
+    let usual = module_named(name).map(bringing).unwrap_or_default();
+    let is_it = |project: &&str| Name::parse(project).is_ok_and(|p| p == *name);
+    match usual.iter().any(is_it) {
+        true => Vec::new(),
+        false => usual,
+    }
+}
+
 /// Whether every environment used to bring a module, so that old projects take it and do not say so.
 pub fn was_everywhere(module: &str) -> bool {
     FILE.once_everywhere.iter().any(|m| m == module)
@@ -59,6 +70,14 @@ mod tests {
         let key = FILE.modules.keys().next().unwrap();
         assert_eq!(module_named(&Name::parse(key).unwrap()), Some(key.as_str()));
         assert_eq!(module_named(&Name::parse("radargram").unwrap()), None);
+        let other = FILE.modules.iter().find(|(m, projects)| {
+            let same = |p: &String| Name::parse(p).ok() == Name::parse(m).ok();
+            !m.contains('.') && !projects.iter().any(same)
+        });
+        let (module, projects) = other.unwrap();
+        assert_eq!(meant_by(&Name::parse(module).unwrap()), *projects);
+        let own = Name::parse(&projects[0]).unwrap();
+        assert_eq!(meant_by(&own), [""; 0]);
         let nested = FILE.modules.keys().find(|m| m.contains('.')).unwrap();
         assert_eq!(bringing(&format!("{nested}.x.y")), FILE.modules[nested]);
         let everywhere = FILE.once_everywhere.iter();

@@ -6,6 +6,8 @@ use eutaxis_core::Name;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Bringing {
     pub(crate) project: Name,
+    /// The releases that do, where the newest does not: `<82`.
+    pub(crate) bound: Option<String>,
     pub(crate) shown: Shown,
 }
 
@@ -25,8 +27,17 @@ impl Bringing {
     pub(crate) fn instead_of(&self, name: &Name) -> String {
         format!(
             "ask for {}: no depot has {name}, and {}",
-            self.project,
+            self.ask(),
             self.told("the module of that name")
+        )
+    }
+
+    /// As it is asked for: `mast-tools<3`.
+    pub(crate) fn ask(&self) -> String {
+        format!(
+            "{}{}",
+            self.project,
+            self.bound.as_deref().unwrap_or_default()
         )
     }
 
@@ -34,6 +45,9 @@ impl Bringing {
     pub(crate) fn told(&self, what: &str) -> String {
         let project = &self.project;
         match self.shown {
+            Shown::Files if self.bound.is_some() => {
+                format!("{} brings {what}, newer ones do not", self.ask())
+            }
             Shown::Files => format!("{project} brings {what}"),
             Shown::Usually => format!("{project} usually brings {what}"),
             Shown::Named => format!(

@@ -254,7 +254,7 @@ fn cautions(
     page: &Page,
     metadata: Option<&Metadata>,
 ) -> Vec<String> {
-    let mut cautions = Vec::new();
+    let mut cautions: Vec<String> = words::of_module(&requirement.name).into_iter().collect();
     if requirement
         .marker
         .as_ref()

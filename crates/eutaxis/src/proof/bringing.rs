@@ -7,10 +7,12 @@ use eutaxis_core::interface::{Form, Set};
 use eutaxis_core::knowledge::{bringing, module_named};
 use eutaxis_core::name::is_identifier;
 use eutaxis_core::offer::Rules;
+use eutaxis_core::solve::Problem;
 use eutaxis_core::{Name, Requirement};
 use eutaxis_world::Error;
 use eutaxis_world::supply::{Depth, Run};
 
+use super::bearers::{Bearing, bearing};
 use crate::answer::bringing::{Bringing, Shown};
 
 /// So many parts of a module's name may be those of a project.
@@ -37,8 +39,10 @@ pub(crate) fn bringing_of(
         .collect();
     let as_shown = |name: &Name, shown: Shown| Bringing {
         project: name.clone(),
+        bound: None,
         shown,
     };
+    let problem = Problem::new(rules.target.clone(), rules.policy.clone(), Vec::new());
     if run.depots().is_empty() {
         let first = usual.first();
         return Ok(first.map(|name| as_shown(name, Shown::Usually)));
@@ -52,6 +56,16 @@ pub(crate) fn bringing_of(
     for name in candidates.filter(|n| seen.insert(n.clone())) {
         match brings(run, rules, &name, module)? {
             Some(true) => return Ok(Some(as_shown(&name, Shown::Files))),
+            // An older release may have had it.
+            Some(false) if usual.contains(&name) => {
+                let sought = (module, None);
+                if let Bearing::Within(bound) = bearing(run, &problem, &name, sought, None)? {
+                    return Ok(Some(Bringing {
+                        bound: Some(bound),
+                        ..as_shown(&name, Shown::Files)
+                    }));
+                }
+            }
             None if usual.contains(&name) => {
                 unread.get_or_insert(as_shown(&name, Shown::Usually));
             }

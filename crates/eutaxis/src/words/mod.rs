@@ -91,6 +91,17 @@ pub(crate) fn place(origin: &eutaxis_core::fault::Origin) -> String {
     }
 }
 
+/// What is told where a project bears the name of a module that others usually bring.
+pub(crate) fn of_module(name: &eutaxis_core::Name) -> Option<String> {
+    let usual = eutaxis_core::knowledge::meant_by(name);
+    (!usual.is_empty()).then(|| {
+        format!(
+            "{name} bears the name of a module that another project usually brings: is {} meant?",
+            usual.join(" or ")
+        )
+    })
+}
+
 /// Why a name that is nearly what was asked for is no offer.
 pub(crate) fn doubt(doubtful: &Doubtful) -> String {
     let since = doubtful.since.map(|s| format!(" since {}", day(s)));

@@ -127,9 +127,13 @@ pub(crate) fn told(remark: &Remark) -> (String, String) {
             };
             (barred(name, &version, bar), remedy)
         }
+        Trouble::OfModule { usual } => (
+            format!("{name} is the name of a module that another project usually brings"),
+            format!("is {} meant?", joined(usual, " or ", Clone::clone)),
+        ),
         Trouble::NeededAnyway { by } => (
             format!(
-                "{} that is asked for needs {name} and says the same of it",
+                "{}, asked for too, needs {name} anyway",
                 joined(by, " and ", ToString::to_string)
             ),
             format!("leave the line out, unless your own code imports {name}"),

@@ -26,6 +26,12 @@ pub(crate) fn run(arguments: &Help, common: &Common) -> Result<Answer, Error> {
             return Ok(overview());
         };
         match (pages::page(topic), trade_word(topic)) {
+            // Who asks for a word of the trade wants what does it here; the page is of the program.
+            (Some(page), Some(word)) if !own(topic) => Ok(format!(
+                "{}\n{}",
+                shown::word(topic, word),
+                shown::page(page.text)
+            )),
             (Some(page), _) => Ok(shown::page(page.text)),
             (None, Some(word)) => Ok(shown::word(topic, word)),
             (None, None) => usage(topic).ok_or_else(|| unknown(topic)),

@@ -66,9 +66,7 @@ pub(super) fn held(
                     );
                     one.mends.project =
                         Some(found.told(if back { "one of that name" } else { "it" }));
-                    one.mends.line = sets
-                        .first()
-                        .and_then(|s| s.kind.with(found.project.as_str()));
+                    one.mends.line = sets.first().and_then(|s| s.kind.with(&found.ask()));
                 }
             }
             Trouble::OnlyThrough { project, .. } => {

@@ -184,6 +184,8 @@ pub(super) fn settle<'a>(
         .cloned()
         .collect();
     let mut cautions = directive_cautions(directives);
+    let asked = problem.asks.iter().map(|a| &a.requirement.name);
+    cautions.extend(asked.filter_map(words::of_module));
     cautions.extend(words::releases::cautions(
         &solution.cautions,
         problem,
