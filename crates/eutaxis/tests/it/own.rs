@@ -162,7 +162,8 @@ fn a_script_is_held_against_its_own_asks() {
         "{texts:?}"
     );
     assert!(texts[1].contains("spare is asked for"), "{texts:?}");
-    assert_eq!(answer["remarks"][0]["remedy"], "mast-tools brings it");
+    let remedy = "mast-tools brings it: add \"mast-tools\" to the script's dependencies";
+    assert_eq!(answer["remarks"][0]["remedy"], remedy);
 }
 
 #[test]

@@ -64,8 +64,17 @@ pub(super) fn held(
                             ..
                         }
                     );
-                    one.mends.project =
-                        Some(found.told(if back { "one of that name" } else { "it" }));
+                    let told = found.told(if back { "one of that name" } else { "it" });
+                    // A script's own asks are changed by hand.
+                    let own = sets.first().map(|s| &s.kind);
+                    let by_hand = matches!(own, Some(Kind::Asks(path)) if is_script(path));
+                    one.mends.project = Some(match by_hand {
+                        true => format!(
+                            "{told}: add \"{}\" to the script's dependencies",
+                            found.ask()
+                        ),
+                        false => told,
+                    });
                     one.mends.line = sets.first().and_then(|s| s.kind.with(&found.ask()));
                 }
             }
@@ -135,9 +144,13 @@ impl Kind {
     }
 }
 
+fn is_script(path: &Path) -> bool {
+    path.extension().is_some_and(|e| e == "py" || e == "pyw")
+}
+
 /// The line that changes a file of asks; a script's own are changed by hand.
 fn settle_line(path: &Path, option: &str, project: &str) -> Option<String> {
-    if path.extension().is_some_and(|e| e == "py") {
+    if is_script(path) {
         return None;
     }
     let mut words = vec!["settle".to_owned()];
