@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use eutaxis_core::knowledge::{Starts, editors, notebook};
 
 use crate::build::program;
-use crate::interpreter::{environment_around, environment_python};
+use crate::interpreter::{environment_around, environment_python, expand_home};
 use crate::root::start_of;
 
 /// Of so many files of an editor or kernels one is looked at.
@@ -54,7 +54,7 @@ pub fn in_editors(folder: &Path) -> Vec<Start> {
         let files = files.flat_map(|pattern| crate::root::matching(folder, pattern));
         for file in files.take(MOST) {
             let path = match editor.starts(&start_of(&file), &shown) {
-                Some(Starts::Interpreter(path)) => folder.join(with_home(&path)),
+                Some(Starts::Interpreter(path)) => folder.join(expand_home(&path)),
                 Some(Starts::Environment(root)) => environment_python(&folder.join(root)),
                 None => continue,
             };
@@ -77,7 +77,7 @@ pub fn in_notebooks(environment: Option<&Path>) -> Vec<Start> {
     let folders = own
         .into_iter()
         .chain(of_environment)
-        .chain(of_system.map(|f| PathBuf::from(with_home(f))));
+        .chain(of_system.map(|f| PathBuf::from(expand_home(f))));
     let files =
         folders.flat_map(|f| crate::root::matching(&f, &format!("*/{}", known.description)));
     files.take(MOST).filter_map(kernel).collect()
@@ -92,7 +92,7 @@ fn own_kernels() -> Option<PathBuf> {
 /// The folder of the user's own kernels.
 pub(crate) fn user_kernels() -> PathBuf {
     let usual = notebook().folders(std::env::consts::OS).first();
-    own_kernels().unwrap_or_else(|| PathBuf::from(usual.map_or(String::new(), |f| with_home(f))))
+    own_kernels().unwrap_or_else(|| PathBuf::from(usual.map_or(String::new(), |f| expand_home(f))))
 }
 
 /// A kernel by its description; none of other languages.
@@ -110,13 +110,4 @@ fn kernel(file: PathBuf) -> Option<Start> {
         false => by_name(started)?,
     };
     Some(Start { file, interpreter })
-}
-
-/// A path with the user's own folder in place of `~`.
-fn with_home(path: &str) -> String {
-    let home = std::env::home_dir().unwrap_or_default();
-    match path.strip_prefix("~/") {
-        Some(rest) => home.join(rest).display().to_string(),
-        None => path.to_owned(),
-    }
 }

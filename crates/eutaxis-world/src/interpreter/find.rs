@@ -450,8 +450,9 @@ fn is_interpreter_name(name: &OsStr) -> bool {
 
 /// `~` at the start stands for the home folder.
 pub(crate) fn expand_home(pattern: &str) -> String {
-    match pattern.strip_prefix("~/").zip(std::env::var_os("HOME")) {
-        Some((rest, home)) => format!("{}/{rest}", home.to_string_lossy()),
+    // Where HOME is not set the system knows it.
+    match pattern.strip_prefix("~/").zip(std::env::home_dir()) {
+        Some((rest, home)) => home.join(rest).to_string_lossy().into_owned(),
         None => pattern.to_owned(),
     }
 }

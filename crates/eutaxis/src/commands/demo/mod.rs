@@ -134,12 +134,8 @@ pub(crate) fn run(arguments: &Demo, common: &Common, output: &Output) -> Result<
     let text = match arguments.all || wanted.is_some() {
         true => text,
         false => format!(
-            "{text}{}\n",
-            wrap(
-                "more: eutaxis demo --all (every command), eutaxis help tutorial",
-                width()
-            )
-            .join("\n")
+            "{text}every command:         eutaxis demo --all\nto type it yourself:   eutaxis help \
+                tutorial\n"
         ),
     };
     let report = report::Demo {
