@@ -139,6 +139,10 @@ fn source(path: &Path) -> std::result::Result<Source, String> {
         return Err(format!("it has {} MB", size.len() >> 20));
     }
     let bytes = std::fs::read(path).map_err(|e| e.to_string())?;
+    // The interpreter refuses these as well.
+    if bytes.contains(&0) {
+        return Err("it is no text: it holds zero bytes".to_owned());
+    }
     match is_notebook(path) {
         true => Source::of_notebook(&named(path), &bytes)
             .map_err(|why| format!("it is no notebook: {why}")),

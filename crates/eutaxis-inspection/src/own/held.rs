@@ -142,7 +142,10 @@ pub enum Trouble {
         project: Option<Name>,
     },
     /// A source that cannot be read from some line on.
-    Unread,
+    Unread {
+        /// The file.
+        file: String,
+    },
     /// Asked for, and imported nowhere.
     NeverImported {
         /// The project.
@@ -201,7 +204,7 @@ impl Trouble {
             Trouble::Crosses { .. } => "crosses",
             Trouble::OnlyThrough { .. } => "only-through",
             Trouble::Hides { .. } => "hides",
-            Trouble::Unread => "unread",
+            Trouble::Unread { .. } => "unread",
             Trouble::NeverImported { .. } => "never-imported",
         }
     }
@@ -222,7 +225,7 @@ impl Remark {
                 (Manner::Guarded | Manner::Typing, _) | (_, true) => Severity::Note,
                 (Manner::Always | Manner::Within(_) | Manner::Perhaps, false) => Severity::Risk,
             },
-            Trouble::Hides { .. } | Trouble::Unread => Severity::Risk,
+            Trouble::Hides { .. } | Trouble::Unread { .. } => Severity::Risk,
             Trouble::NeverImported { .. } => Severity::Note,
         }
     }
@@ -274,7 +277,8 @@ impl Holding<'_> {
 
     fn source(&mut self, source: &Source) {
         if let Some(line) = source.broken {
-            self.tell(Trouble::Unread, source, line, Manner::Always);
+            let file = source.file.clone();
+            self.tell(Trouble::Unread { file }, source, line, Manner::Always);
         }
         // What each set lacks of this file: told together where none has all.
         let mut lacks: Vec<BTreeMap<String, (u32, Manner)>> =
@@ -555,7 +559,7 @@ mod tests {
                 Trouble::Crosses { file, .. } => file.clone(),
                 Trouble::OnlyThrough { project, .. } => project.to_string(),
                 Trouble::Hides { module, .. } => module.clone(),
-                Trouble::Unread => String::new(),
+                Trouble::Unread { .. } => String::new(),
                 Trouble::NeverImported { project, .. } => project.to_string(),
             };
             format!("{} {} {what}", r.severity().as_str(), r.trouble.id())

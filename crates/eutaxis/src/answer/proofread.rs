@@ -118,7 +118,7 @@ impl Told {
                 own::Trouble::NotBrought { .. }
                 | own::Trouble::NoName { .. }
                 | own::Trouble::Crosses { .. }
-                | own::Trouble::Unread => None,
+                | own::Trouble::Unread { .. } => None,
             },
             Told::Unread(..) => None,
         }

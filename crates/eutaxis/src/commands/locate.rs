@@ -19,7 +19,7 @@ use crate::answer::locate::{Row, is_found};
 use crate::cli::{Common, DepotOptions, Locate, PolicyOptions, TargetOptions};
 use crate::output::{Answer, Outcome};
 use crate::plan::{self, Surroundings};
-use crate::proof::bringing::bringing_of;
+use crate::proof::bringing::Bringers;
 use crate::words;
 use crate::{render, report};
 
@@ -83,9 +83,9 @@ fn usual(module: &str, surroundings: &Surroundings) -> Option<Bringing> {
         policy: &policy,
         adjustments: &surroundings.config.adjustments,
     };
-    bringing_of(&Run::new(depots), &rules, module)
-        .ok()
-        .flatten()
+    let run = Run::new(depots);
+    let found = Bringers::new(&run, rules).of(module);
+    found.ok().flatten()
 }
 
 fn ensure_module(module: &str) -> Result<(), Error> {

@@ -20,7 +20,7 @@ use crate::building::foresee::Place;
 use crate::cli::{AskOptions, Common, Shortlist};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
-use crate::proof::bringing::bringing_of_name;
+use crate::proof::bringing::Bringers;
 use crate::words;
 use crate::{remembered, render, report, typed};
 
@@ -298,7 +298,7 @@ fn cautions(
 
 fn absent(requirement: &Requirement, rules: &Rules<'_>, run: &Run) -> Answer {
     let depots = run.depots();
-    let brought = bringing_of_name(run, rules, &requirement.name);
+    let brought = Bringers::new(run, *rules).of_name(&requirement.name);
     let known = depots.projects();
     let near = run.near_names(&known, &requirement.name, MOST_NEAR);
     let report = report::Shortlist::Absent(report::NoProject {

@@ -103,7 +103,7 @@ pub(crate) fn told(remark: &Remark, against: &str, mends: &Mends) -> (String, St
                 "give the file another name".to_owned(),
             )
         }
-        Trouble::Unread => (
+        Trouble::Unread { .. } => (
             "the code cannot be read from here on".to_owned(),
             "look at the line; what stands behind it may be told wrongly".to_owned(),
         ),
@@ -133,7 +133,7 @@ pub(crate) fn never_imported(all: &[(&Remark, &Mends)]) -> Option<(String, Strin
         | Trouble::Crosses { .. }
         | Trouble::OnlyThrough { .. }
         | Trouble::Hides { .. }
-        | Trouble::Unread => None,
+        | Trouble::Unread { .. } => None,
     };
     let names: Vec<String> = all.iter().filter_map(names).collect();
     let (last, before) = names.split_last()?;

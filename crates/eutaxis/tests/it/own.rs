@@ -176,6 +176,8 @@ fn notebooks_are_told_by_cell_and_broken_files_as_unread() {
             ("n/night.ipynb", notebook),
             ("n/old.ipynb", "no"),
             ("n/a.py", "import kit\nx = = 1\n"),
+            ("n/b.py", "x = = 1\n"),
+            ("n/c.py", "\0"),
         ],
     );
     let told = camp.told(1, &["n"]);
@@ -184,6 +186,8 @@ fn notebooks_are_told_by_cell_and_broken_files_as_unread() {
         [
             "breaks not-brought n/night.ipynb, cell 1, line 2",
             "risk unread n/a.py:2",
+            "risk unread n/b.py:1",
+            "risk unread n/c.py",
             "risk unread n/old.ipynb"
         ]
     );
@@ -253,4 +257,21 @@ fn the_name_of_a_module_leads_to_its_project(#[case] arguments: &[&str], #[case]
     let ran = camp.field.expect(code, arguments);
     let text = ran.out.split_whitespace().collect::<Vec<_>>().join(" ");
     assert!(text.contains("ask for mast-tools"), "{}", ran.out);
+}
+
+/// What nobody would write: many imports of what is nowhere, other encodings, links in a circle.
+#[test]
+fn odd_code_is_read_to_its_end() {
+    let many: String = (0..2000).map(|i| format!("import m{i}\n")).collect();
+    let camp = Camp::new("kit\n", &[("n/many.py", &many), ("n/a.py", "import kit\n")]);
+    let latin = b"# -*- coding: latin-1 -*-\nname = '\xe9'\nimport nowhere\n";
+    std::fs::write(camp.field.path("n/latin.py"), latin).unwrap();
+    #[cfg(unix)]
+    std::os::unix::fs::symlink("../n", camp.field.path("n/loop")).unwrap();
+    let told = camp.told(1, &["n"]);
+    assert_eq!(told.len(), 2001, "{}", told.len());
+    assert_eq!(
+        camp.told(1, &["n/latin.py"]),
+        ["breaks not-brought n/latin.py:3"]
+    );
 }

@@ -16,7 +16,7 @@ use eutaxis_world::own_code::own_code;
 use super::Reader;
 use super::brought::{self, Held, Kind};
 use crate::answer::proofread::{CodeRead, OwnTold, Told};
-use crate::proof::bringing::bringing_of;
+use crate::proof::bringing::Bringers;
 use crate::words::near;
 use crate::words::own::Mends;
 use crate::{asks, paired, remembered, typed};
@@ -44,6 +44,7 @@ pub(super) fn held(
         target,
         ..reader.rules()
     };
+    let bringers = Bringers::new(reader.run, rules);
     let labels: Vec<String> = sets.iter().map(|held| held.brought.label.clone()).collect();
     let against = labels.join(" or ");
     let mut told: Vec<Told> = Vec::new();
@@ -56,7 +57,7 @@ pub(super) fn held(
         };
         match &one.remark.trouble {
             Trouble::NotBrought { module, .. } => {
-                if let Some(found) = bringing_of(reader.run, &rules, module)? {
+                if let Some(found) = bringers.of(module)? {
                     let back = matches!(
                         &one.remark.trouble,
                         Trouble::NotBrought {
@@ -89,7 +90,7 @@ pub(super) fn held(
             Trouble::NoName { .. }
             | Trouble::Crosses { .. }
             | Trouble::Hides { .. }
-            | Trouble::Unread => {}
+            | Trouble::Unread { .. } => {}
         }
         told.push(Told::Own(one));
     }
@@ -199,7 +200,13 @@ fn of_file(
     if ending == Some("ipynb") {
         return Ok(None);
     }
-    let text = read_text(path).map_err(Error::of_request)?;
+    let is_code = is_script(path);
+    let text = match read_text(path) {
+        Ok(text) => text,
+        // One in another encoding has imports, and no asks that could be read.
+        Err(_) if is_code => return Ok(None),
+        Err(error) => return Err(error.of_request()),
+    };
     let shown = path.display().to_string();
     // What is wrong with its lines is told of them.
     let found: Vec<Ask> = match ending {
@@ -210,7 +217,7 @@ fn of_file(
                 Err(_) => return Ok(None),
             },
         },
-        Some("py" | "pyw") => match script_block(&text).map(|b| b.map(|b| b.asks(&shown))) {
+        _ if is_code => match script_block(&text).map(|b| b.map(|b| b.asks(&shown))) {
             Ok(Some(Ok(project))) => project.asks,
             Ok(Some(Err(_)) | None) | Err(_) => return Ok(None),
         },

@@ -19,7 +19,7 @@ use eutaxis_world::supply::{Depth, Looked};
 
 use super::Reader;
 use crate::asks;
-use crate::proof::bringing::bringing_of_name;
+use crate::proof::bringing::Bringers;
 
 /// So many names are told that are near to one that no depot has.
 const MOST_NEAR: usize = 3;
@@ -138,13 +138,14 @@ impl Reader<'_> {
         remarks.extend(needed_anyway(&counting, &looked, self.target));
         // A large index is a large list: it is asked for once, and only when a name is unknown.
         let known = LazyCell::new(|| self.depots.projects());
+        let bringers = Bringers::new(self.run, self.rules());
         for (ask, looked) in counting.into_iter().zip(looked) {
             match looked {
                 Some(looked) => remarks.extend(paged(ask, &looked.judged, self.target)),
                 None => {
                     let name = &ask.requirement.name;
                     let near = self.run.near_names(&known, name, MOST_NEAR);
-                    let brought = bringing_of_name(self.run, &self.rules(), name);
+                    let brought = bringers.of_name(name);
                     let known = brought.map(|b| b.instead_of(name));
                     let doubts = near.doubtful.iter().map(crate::words::doubt);
                     let trouble = Trouble::UnknownName {

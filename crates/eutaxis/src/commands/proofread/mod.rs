@@ -13,6 +13,7 @@ use eutaxis_core::offer::{Adjustment, Policy, Rules};
 use eutaxis_core::severity::Severity;
 use eutaxis_world::Error;
 use eutaxis_world::depot::Depots;
+use eutaxis_world::files::read_text;
 use eutaxis_world::own_code::is_code;
 use eutaxis_world::supply::Run;
 
@@ -66,6 +67,10 @@ pub(crate) fn run(
         .iter()
         .filter(|p| p.extension().is_some_and(|e| e != "ipynb"));
     for file in others.iter().chain(scripts).filter(|p| !p.is_dir()) {
+        // A source in another encoding is read as code, and has no asks that could be read.
+        if code.contains(file) && file.is_file() && read_text(file).is_err() {
+            continue;
+        }
         let (more, count) = reader.file(file)?;
         remarks.extend(more.into_iter().map(Told::Line));
         asked += count;

@@ -11,7 +11,7 @@ use super::{Job, take};
 use crate::answer::clash::{Absent, Refusal, Untried};
 use crate::output::{Answer, Outcome};
 use crate::plan::{self, Surroundings};
-use crate::proof::bringing::bringing_of_name;
+use crate::proof::bringing::Bringers;
 use crate::words;
 use crate::{render, report};
 
@@ -39,10 +39,11 @@ impl<'a> Refusal<'a> {
             let of = |r: &Run| r.near_names(&known, name, MOST_NEAR);
             asked.map(of).unwrap_or_default()
         };
+        let bringers = asked.map(|run| Bringers::new(run, problem.rules()));
         let absent = clash.absent.iter().map(|name| Absent {
             name: name.clone(),
             near: near(name),
-            brought: asked.and_then(|run| bringing_of_name(run, &problem.rules(), name)),
+            brought: bringers.as_ref().and_then(|b| b.of_name(name)),
         });
         let absent = absent.collect();
         let edits = ways
