@@ -2,7 +2,8 @@
 
 use std::path::{Path, PathBuf};
 
-use crate::files::{change_whole, read_text, write_whole};
+use crate::files::{change_whole, lock, lock_path, read_text, write_whole};
+use crate::hash::sha256_hex;
 use crate::{Doing, Error, Result};
 
 /// The user's own settings, whether or not they are there; none where the system names no folder
@@ -18,16 +19,20 @@ pub fn is_plain(name: &str) -> bool {
 }
 
 /// Adds a table to the end of a settings file, which is made if it is not there. `known` looks at
-/// what is there already.
+/// what is there already. Two at once come one after the other, by a lock in the cache folder.
 ///
 /// # Errors
 /// When the file is no TOML, when `known` refuses, or when it cannot be written: then it is as
 /// before.
 pub fn append(
+    cache: &Path,
     path: &Path,
     table: &str,
     known: impl FnOnce(&toml::Table) -> Result<()>,
 ) -> Result<()> {
+    let whole = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
+    let name = sha256_hex(whole.to_string_lossy().as_bytes());
+    let _lock = lock(&lock_path(cache, "settings-", &name), &|| {})?;
     let is_there = path.exists();
     let before = match is_there {
         true => read_text(path)?,
@@ -69,7 +74,7 @@ impl KeptDepot<'_> {
     ///
     /// # Errors
     /// When one of its name or place is there already, or the file cannot be written.
-    pub fn write(&self, path: &Path) -> Result<()> {
+    pub fn write(&self, cache: &Path, path: &Path) -> Result<()> {
         let quoted = |text: &str| toml::Value::String(text.to_owned()).to_string();
         let inside = path.file_name().is_some_and(|n| n == "pyproject.toml");
         let head = if inside {
@@ -84,7 +89,7 @@ impl KeptDepot<'_> {
             name.unwrap_or_default(),
             quoted(self.place)
         );
-        append(path, &table, |known| {
+        append(cache, path, &table, |known| {
             let mut at = Some(known);
             if inside {
                 at = ["tool", "eutaxis"]
@@ -139,7 +144,7 @@ mod tests {
     fn what_stands_there_stays() {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("new/eutaxis.toml");
-        MAIN.write(&path).unwrap();
+        MAIN.write(folder.path(), &path).unwrap();
         let first = std::fs::read_to_string(&path).unwrap();
         let own = format!("# mine\n{first}[policy]\nwheels = 'only'");
         std::fs::write(&path, &own).unwrap();
@@ -148,7 +153,7 @@ mod tests {
             place: "/srv/wheels \"x\"",
             is_path: true,
         };
-        boards.write(&path).unwrap();
+        boards.write(folder.path(), &path).unwrap();
         let after = std::fs::read_to_string(&path).unwrap();
         assert!(after.starts_with(&own), "{after}");
         let parsed: toml::Table = toml::from_str(&after).unwrap();
@@ -166,9 +171,9 @@ mod tests {
         for file in ["eutaxis.toml", "pyproject.toml"] {
             let folder = tempfile::tempdir().unwrap();
             let path = folder.path().join(file);
-            MAIN.write(&path).unwrap();
+            MAIN.write(folder.path(), &path).unwrap();
             let before = std::fs::read_to_string(&path).unwrap();
-            let error = depot.write(&path).unwrap_err();
+            let error = depot.write(folder.path(), &path).unwrap_err();
             assert!(error.to_string().contains(says), "{error}");
             assert_eq!(std::fs::read_to_string(&path).unwrap(), before);
         }
@@ -179,7 +184,7 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("eutaxis.toml");
         std::fs::write(&path, "[[depot").unwrap();
-        let error = MAIN.write(&path).unwrap_err();
+        let error = MAIN.write(folder.path(), &path).unwrap_err();
         assert!(error.to_string().contains("not valid TOML"), "{error}");
         assert_eq!(std::fs::read_to_string(&path).unwrap(), "[[depot");
     }

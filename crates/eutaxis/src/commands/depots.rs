@@ -175,7 +175,7 @@ fn keep(
         place: &place,
         is_path,
     }
-    .write(&path)?;
+    .write(&surroundings.cache, &path)?;
     Ok(Depots {
         all: looked,
         asked,

@@ -268,3 +268,27 @@ fn plain_folder() -> TempDir {
     .unwrap();
     folder
 }
+
+/// Several at once come one after the other: none is lost.
+#[test]
+fn what_is_kept_at_once_is_kept_all() {
+    let field = Field::empty();
+    for at in 0..6 {
+        let wheel = "gustlib-1.0-py3-none-any.whl";
+        field.copy(
+            &plain_folder().path().join(wheel),
+            &format!("w{at}/{wheel}"),
+        );
+    }
+    let keeping = |at: usize| {
+        let (folder, name) = (format!("w{at}"), format!("n{at}"));
+        let mut command = field.command(&["depots", "--keep", &folder, "--name", &name]);
+        command.stdout(std::process::Stdio::null()).spawn().unwrap()
+    };
+    let all: Vec<_> = (0..6).map(keeping).collect();
+    for mut one in all {
+        assert!(one.wait().unwrap().success());
+    }
+    let answer = field.json(0, &["depots"]);
+    assert_eq!(answer["depots"].as_array().unwrap().len(), 6);
+}

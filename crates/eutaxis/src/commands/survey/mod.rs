@@ -125,7 +125,11 @@ pub(crate) fn run(arguments: &Survey, common: &Common, output: &Output) -> Resul
         saved: None,
     };
     if let Some(name) = &arguments.save {
-        report.saved = Some(save::target(name, report.target.as_ref())?);
+        report.saved = Some(save::target(
+            name,
+            report.target.as_ref(),
+            &surroundings.cache,
+        )?);
     }
     Ok(Answer {
         outcome: Outcome::Ok,

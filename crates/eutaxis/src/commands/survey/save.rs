@@ -8,7 +8,7 @@ use eutaxis_world::Error;
 use eutaxis_world::config::{append, is_plain};
 
 /// Appends the target; says what was written.
-pub(super) fn target(name: &str, target: Option<&Target>) -> Result<String, Error> {
+pub(super) fn target(name: &str, target: Option<&Target>, cache: &Path) -> Result<String, Error> {
     let Some(target) = target else {
         return Err(
             Error::request("there is no interpreter here, so no target can be saved")
@@ -29,7 +29,7 @@ pub(super) fn target(name: &str, target: Option<&Target>) -> Result<String, Erro
         "[target.{name}]\ninterpreter = \"{}\"\nplatform = \"{}\"\n{accelerator}",
         target.interpreter, target.platform
     );
-    append(Path::new("eutaxis.toml"), &text, |known| {
+    append(cache, Path::new("eutaxis.toml"), &text, |known| {
         if known.get("target").and_then(|t| t.get(name)).is_none() {
             return Ok(());
         }
