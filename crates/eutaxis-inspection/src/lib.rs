@@ -14,6 +14,7 @@ pub mod assay;
 pub mod binary;
 pub mod diagnose;
 pub mod examine;
+mod grammar;
 pub mod interface;
 pub mod own;
 pub mod remedy;

@@ -138,8 +138,7 @@ pub(crate) enum Command {
     /// Which interpreters and environments here can import a module, and why this one cannot
     #[command(before_help = examples::LOCATE)]
     Locate(Locate),
-    /// What is wrong in this requirement list, project file or pins, before anything is fetched or
-    /// placed?
+    /// What is wrong in this requirement list, project file or pins, or in what my own code imports?
     #[command(before_help = examples::PROOFREAD)]
     Proofread(Box<Proofread>),
     /// Run a command in an environment without entering it
@@ -154,7 +153,7 @@ pub(crate) enum Command {
     /// wheels, an index tree on disk.
     #[command(before_help = examples::DEPOTS)]
     Depots(Depots),
-    /// The whole way on made-up data, each step explained
+    /// A story of nine steps on made-up data, or the whole way
     #[command(before_help = examples::DEMO)]
     Demo(Demo),
     /// The page of a command or a matter; which command does what a word of the trade means

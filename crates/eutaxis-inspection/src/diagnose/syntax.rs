@@ -3,7 +3,9 @@
 //! PEP 498, 572, 570, 614, 634, 646, 654, 695, 617 (parenthesised context managers, official since
 //! 3.10), 526, 492, 3104.
 
-use tree_sitter::{Node, Parser};
+use tree_sitter::Node;
+
+use crate::grammar;
 
 /// A form of the language that not every interpreter reads.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -52,11 +54,7 @@ pub(super) fn newest_feature(code: &str) -> Option<Feature> {
         });
     }
     let whole = completed(code.trim());
-    let mut parser = Parser::new();
-    parser
-        .set_language(&tree_sitter_python::LANGUAGE.into())
-        .ok()?;
-    let tree = parser.parse(&whole, None)?;
+    let tree = grammar::tree(whole.as_bytes())?;
     let mut newest = None;
     look(tree.root_node(), &whole, 0, &mut newest);
     newest

@@ -3,24 +3,14 @@
 //! What stands under any `if`, `try`, `with`, loop or `match`, in functions, in one branch of an
 //! expression, may not happen: what is bound there counts, what is taken there does not.
 
-use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
 
-use tree_sitter::{Node, Parser};
+use tree_sitter::Node;
 
 use super::marks::Marks;
 use super::module::{How, Module, Open, Take};
 use super::skeleton::skeleton;
-
-/// What is nested deeper than this is not read: each level takes room on the stack.
-const DEEPEST: usize = 300;
-
-/// Sources of more bytes are tables of data, and not read.
-const MOST_BYTES: usize = 4 << 20;
-
-thread_local! {
-    static PARSER: RefCell<Option<Parser>> = const { RefCell::new(None) };
-}
+use crate::grammar::{self, DEEPEST, MOST_BYTES, line_of};
 
 impl Module {
     /// Reads the source of a module. What cannot be read in whole gives more than is told.
@@ -41,15 +31,7 @@ impl Module {
             return unread();
         }
         let left = skeleton(source);
-        let tree = PARSER.with_borrow_mut(|parser| {
-            if parser.is_none() {
-                let mut new = Parser::new();
-                new.set_language(&tree_sitter_python::LANGUAGE.into())
-                    .ok()?;
-                *parser = Some(new);
-            }
-            parser.as_mut()?.parse(&left.text, None)
-        });
+        let tree = grammar::tree(&left.text);
         let Some(tree) = tree else {
             return unread();
         };
@@ -150,15 +132,11 @@ impl<'a> Reading<'a> {
     }
 
     fn word(&self, node: Node<'_>) -> String {
-        let bytes = self.text.get(node.byte_range()).unwrap_or_default();
-        String::from_utf8_lossy(bytes).into_owned()
+        grammar::word(self.text, node)
     }
 
-    /// A dotted name, without the white space that may stand in it.
     fn dotted(&self, node: Node<'_>) -> String {
-        let mut text = self.word(node);
-        text.retain(|c| !c.is_whitespace() && c != '\\');
-        text
+        grammar::dotted(self.text, node)
     }
 
     fn opens(&mut self, why: Open) {
@@ -568,8 +546,4 @@ impl<'a> Reading<'a> {
             finds: marks.finds,
         }
     }
-}
-
-fn line_of(node: Node<'_>) -> u32 {
-    u32::try_from(node.start_position().row + 1).unwrap_or(u32::MAX)
 }

@@ -2,19 +2,9 @@
 //! reading of modules ([`crate::interface`]) leaves out, since importing the module does not run
 //! them.
 
-use std::cell::RefCell;
+use tree_sitter::Node;
 
-use tree_sitter::{Node, Parser};
-
-/// What is nested deeper than this is not read: each level takes room on the stack.
-const DEEPEST: usize = 300;
-
-/// Sources of more bytes are tables of data, and not read.
-const MOST_BYTES: usize = 4 << 20;
-
-thread_local! {
-    static PARSER: RefCell<Option<Parser>> = const { RefCell::new(None) };
-}
+use crate::grammar::{self, DEEPEST, line_of};
 
 /// What an import hangs on.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
@@ -48,18 +38,7 @@ pub struct Import {
 /// cannot be read, if there is one.
 pub(super) fn read(source: &[u8]) -> (Vec<Import>, Option<u32>) {
     let source = source.strip_prefix(b"\xef\xbb\xbf").unwrap_or(source);
-    if source.len() > MOST_BYTES {
-        return (Vec::new(), Some(1));
-    }
-    let tree = PARSER.with_borrow_mut(|parser| {
-        if parser.is_none() {
-            let mut new = Parser::new();
-            new.set_language(&tree_sitter_python::LANGUAGE.into())
-                .ok()?;
-            *parser = Some(new);
-        }
-        parser.as_mut()?.parse(source, None)
-    });
+    let tree = grammar::tree(source);
     let Some(tree) = tree else {
         return (Vec::new(), Some(1));
     };
@@ -80,15 +59,11 @@ struct Reading<'a> {
 
 impl Reading<'_> {
     fn word(&self, node: Node<'_>) -> String {
-        let bytes = self.text.get(node.byte_range()).unwrap_or_default();
-        String::from_utf8_lossy(bytes).into_owned()
+        grammar::word(self.text, node)
     }
 
-    /// A dotted name, without the white space that may stand in it.
     fn dotted(&self, node: Node<'_>) -> String {
-        let mut text = self.word(node);
-        text.retain(|c| !c.is_whitespace() && c != '\\');
-        text
+        grammar::dotted(self.text, node)
     }
 
     fn node(&mut self, node: Node<'_>, manner: &Manner, depth: usize) {
@@ -290,10 +265,6 @@ fn is_failed_import(word: &str) -> bool {
         word,
         "ImportError" | "ModuleNotFoundError" | "Exception" | "BaseException"
     )
-}
-
-fn line_of(node: Node<'_>) -> u32 {
-    u32::try_from(node.start_position().row).map_or(u32::MAX, |row| row.saturating_add(1))
 }
 
 #[cfg(test)]
