@@ -5,6 +5,8 @@ use eutaxis_standards::knowledge::meant_by;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Ask;
 use eutaxis_standards::targets::Target;
+use rustc_hash::{FxHashMap, FxHashSet};
+
 use eutaxis_standards::version::{Version, VersionSpecifier};
 
 /// Remarks on asks that count on a target.
@@ -15,27 +17,26 @@ pub fn alone(asks: &[Ask], target: &Target) -> Vec<Remark> {
             .as_ref()
             .is_none_or(|m| m.holds(&target.markers, None))
     };
-    let asks: Vec<&Ask> = asks.iter().filter(counts).collect();
-    let mut names: Vec<&Name> = Vec::new();
-    for ask in &asks {
-        if !names.contains(&&ask.requirement.name) {
-            names.push(&ask.requirement.name);
+    // By project, in the order in which they are first named.
+    let mut places: FxHashMap<&Name, usize> = FxHashMap::default();
+    let mut by_name: Vec<(&Name, Vec<&Ask>)> = Vec::new();
+    for ask in asks.iter().filter(counts) {
+        let name = &ask.requirement.name;
+        let at = *places.entry(name).or_insert(by_name.len());
+        match by_name.get_mut(at) {
+            Some((_, mine)) => mine.push(ask),
+            None => by_name.push((name, vec![ask])),
         }
     }
     let mut remarks = Vec::new();
-    for name in &names {
+    for (name, mine) in &by_name {
         let usual = meant_by(name);
-        let first = asks.iter().find(|a| a.requirement.name == **name);
-        if let Some(ask) = first.filter(|_| !usual.is_empty()) {
+        if let Some(ask) = mine.first().filter(|_| !usual.is_empty()) {
             let usual = usual.into_iter().map(str::to_owned).collect();
             remarks.push(Remark::new(&ask.origin, Trouble::OfModule { usual }).about(name));
         }
     }
-    for name in names {
-        let mine: Vec<&&Ask> = asks
-            .iter()
-            .filter(|a| a.requirement.name == *name)
-            .collect();
+    for (name, mine) in by_name {
         let Some((last, before)) = mine.split_last().filter(|(_, before)| !before.is_empty())
         else {
             continue;
@@ -59,7 +60,7 @@ pub fn alone(asks: &[Ask], target: &Target) -> Vec<Remark> {
 }
 
 /// What several lines on one project say together.
-fn one_line(asks: &[&&Ask]) -> Option<String> {
+fn one_line(asks: &[&Ask]) -> Option<String> {
     let mut clauses: Vec<String> = Vec::new();
     let mut extras: Vec<String> = Vec::new();
     for ask in asks {
@@ -86,23 +87,31 @@ fn one_line(asks: &[&&Ask]) -> Option<String> {
     Some(format!("{name}{extras}{}", clauses.join(",")))
 }
 
+/// So many different lines on one project are held against each other two by two.
+const MOST_PAIRED: usize = 60;
+
 /// A few lines that no version satisfies together: two of them where two do.
-fn excluding<'a>(asks: &[&&'a Ask]) -> Option<Vec<&'a Ask>> {
+fn excluding<'a>(asks: &[&'a Ask]) -> Option<Vec<&'a Ask>> {
     let sets = |asks: &[&'a Ask]| {
         asks.iter()
             .filter_map(|a| a.requirement.versions())
             .collect::<Vec<_>>()
     };
-    for (i, first) in asks.iter().enumerate() {
-        for second in asks.iter().skip(i + 1) {
+    // Lines that say the same need no second look, and of very many different ones some do.
+    let mut said = FxHashSet::default();
+    let different: Vec<&Ask> = (asks.iter().copied())
+        .filter(|a| said.insert(a.requirement.versions().map(ToString::to_string)))
+        .collect();
+    let paired = different.get(..MOST_PAIRED).unwrap_or(&different);
+    for (i, first) in paired.iter().enumerate() {
+        for second in paired.iter().skip(i + 1) {
             let pair: Vec<&Ask> = vec![first, second];
             if !can_agree(&sets(&pair)) {
                 return Some(pair);
             }
         }
     }
-    let all: Vec<&Ask> = asks.iter().map(|a| **a).collect();
-    (!can_agree(&sets(&all))).then_some(all)
+    (!can_agree(&sets(&different))).then(|| different.clone())
 }
 
 /// Whether some version satisfies all sets. Between the versions that they name nothing changes, so

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::LazyLock;
 
+use rustc_hash::FxHashMap;
 use serde::Deserialize;
 
 use crate::name::Name;
@@ -17,6 +18,12 @@ struct File {
 // The file is compiled in and read by a test, so that it cannot be broken in a build that passed.
 static FILE: LazyLock<File> = LazyLock::new(|| {
     toml::from_str(include_str!("../../../../knowledge/modules.toml")).unwrap_or_default()
+});
+
+/// Modules by their names as those of projects.
+static BY_NAME: LazyLock<FxHashMap<Name, &'static str>> = LazyLock::new(|| {
+    let named = |module: &'static String| Some((Name::parse(module).ok()?, module.as_str()));
+    FILE.modules.keys().rev().filter_map(named).collect()
 });
 
 /// The projects that may bring a module, the likeliest first, by the longest beginning of its name
@@ -36,8 +43,7 @@ pub fn bringing(module: &str) -> Vec<&'static str> {
 
 /// The module that a name, written as that of a project, is: people ask for what they import.
 pub fn module_named(name: &Name) -> Option<&'static str> {
-    let is_it = |module: &&String| Name::parse(module).is_ok_and(|m| m == *name);
-    FILE.modules.keys().find(is_it).map(String::as_str)
+    BY_NAME.get(name).copied()
 }
 
 /// The projects that usually bring the module of whose name a project is, where that project is none

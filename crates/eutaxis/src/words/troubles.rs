@@ -8,6 +8,9 @@ use eutaxis_world::network::without_secret;
 
 use super::NO_LIST;
 
+/// So many further lines on one project are told.
+const MOST_ALSO: usize = 5;
+
 /// A line without what is secret in it.
 pub(crate) fn directive(directive: &Directive) -> String {
     let value = &directive.value;
@@ -71,7 +74,12 @@ pub(crate) fn told(remark: &Remark) -> (String, String) {
             "keep one of them, or loosen one".to_owned(),
         ),
         Trouble::Doubled { also, line } => {
-            let also = joined(also, ", ", ToString::to_string);
+            let more = also.len().saturating_sub(MOST_ALSO);
+            let first = also.get(..MOST_ALSO).unwrap_or(also);
+            let mut also = joined(first, ", ", ToString::to_string);
+            if more > 0 {
+                also.push_str(&format!(" and in {more} more"));
+            }
             let line = line.as_ref().map_or(String::new(), |l| format!(":  {l}"));
             (
                 format!("{name} stands here again: also in {also}"),

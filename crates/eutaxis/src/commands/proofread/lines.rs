@@ -1,6 +1,7 @@
 //! The lines of lists, project files, scripts and pins, by themselves and against the depots.
 
 use std::cell::LazyCell;
+use std::collections::HashMap;
 use std::path::Path;
 
 use eutaxis_core::fault::{Fault, Origin, line_and_column};
@@ -224,33 +225,37 @@ impl Reader<'_> {
 
 /// Asks that others that are asked for bring with them, and that bound nothing further.
 fn needed_anyway(asks: &[&Ask], looked: &[Option<Looked>], target: &Target) -> Vec<Remark> {
+    let mut needing: HashMap<&Name, Vec<(&Ask, &Requirement)>> = HashMap::new();
+    for (other, looked) in asks.iter().zip(looked) {
+        let metadata = looked.as_ref().and_then(|l| l.metadata.as_ref());
+        let extras = &other.requirement.extras;
+        let holds = |r: &&Requirement| {
+            let holds = |extra| {
+                let marker = r.marker.as_ref();
+                marker.is_none_or(|m| m.holds(&target.markers, extra))
+            };
+            holds(None) || extras.iter().any(|e| holds(Some(e)))
+        };
+        let needs = metadata.iter().flat_map(|m| &m.requires).filter(holds);
+        for need in needs.filter(|r| r.name != other.requirement.name) {
+            needing.entry(&need.name).or_default().push((other, need));
+        }
+    }
     let mut remarks = Vec::new();
     for ask in asks {
-        let name = &ask.requirement.name;
+        let Requirement { name, extras, .. } = &ask.requirement;
         let set = ask.requirement.versions();
-        let mut by: Vec<Name> = Vec::new();
-        for (other, looked) in asks.iter().zip(looked) {
-            let metadata = looked.as_ref().and_then(|l| l.metadata.as_ref());
-            let extras = &other.requirement.extras;
-            let holds = |r: &Requirement| {
-                let holds = |extra| {
-                    let marker = r.marker.as_ref();
-                    marker.is_none_or(|m| m.holds(&target.markers, extra))
-                };
-                holds(None) || extras.iter().any(|e| holds(Some(e)))
-            };
-            // What bounds or widens it says more than that it is there.
-            let same = |r: &Requirement| {
-                r.name == *name
-                    && ask.requirement.extras.iter().all(|e| r.extras.contains(e))
-                    && set.is_some_and(|s| s.is_empty() || Some(s) == r.versions())
-                    && holds(r)
-            };
-            let needs = metadata.is_some_and(|m| m.requires.iter().any(same));
-            if needs && other.requirement.name != *name {
-                by.push(other.requirement.name.clone());
-            }
-        }
+        // What bounds or widens it says more than that it is there.
+        let same = |r: &Requirement| {
+            extras.iter().all(|e| r.extras.contains(e))
+                && set.is_some_and(|s| s.is_empty() || Some(s) == r.versions())
+        };
+        let needing = needing.get(name).into_iter().flatten();
+        let mut by: Vec<Name> = needing
+            .filter(|(_, need)| same(need))
+            .map(|(other, _)| other.requirement.name.clone())
+            .collect();
+        by.dedup();
         if !by.is_empty() {
             let trouble = Trouble::NeededAnyway { by };
             remarks.push(Remark::new(&ask.origin, trouble).about(name));
