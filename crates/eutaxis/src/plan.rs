@@ -27,6 +27,12 @@ use crate::voice::say;
 
 pub(crate) use depots::{DepotFrom, NamedDepot, all_depots, depots, named_depots, no_depot};
 
+/// A path that an option names, else a variable; one that is set to nothing is not set.
+pub(crate) fn named_path(option: &Option<PathBuf>, variable: &str) -> Option<PathBuf> {
+    let stated = std::env::var_os(variable).filter(|v| !v.is_empty());
+    option.clone().or(stated.map(PathBuf::from))
+}
+
 /// What every command starts with.
 #[derive(Debug, Clone)]
 pub(crate) struct Surroundings {
@@ -46,18 +52,12 @@ impl Surroundings {
     pub(crate) fn new(common: &Common) -> Result<Self, Error> {
         let here =
             std::env::current_dir().doing("cannot find the current folder", Path::new("."))?;
-        // A variable that is set to nothing is not set.
-        let named = |option: &Option<PathBuf>, variable: &str| {
-            let stated = std::env::var_os(variable)
-                .filter(|v| !v.is_empty())
-                .map(PathBuf::from);
-            option.clone().or(stated)
-        };
-        let config = Config::load(&here, named(&common.config, "EUTAXIS_CONFIG").as_deref())?;
+        let named = named_path(&common.config, "EUTAXIS_CONFIG");
+        let config = Config::load(&here, named.as_deref())?;
         let config = config.with_facts(!common.no_facts)?;
         let system =
             directories::ProjectDirs::from("", "", "eutaxis").map(|d| d.cache_dir().to_owned());
-        let cache = named(&common.cache, "EUTAXIS_CACHE")
+        let cache = named_path(&common.cache, "EUTAXIS_CACHE")
             .or(system)
             .ok_or_else(|| {
                 Error::new(ErrorKind::Disk, "this system names no folder for caches")

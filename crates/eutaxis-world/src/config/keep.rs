@@ -76,7 +76,7 @@ impl KeptDepot<'_> {
     /// When one of its name or place is there already, or the file cannot be written.
     pub fn write(&self, cache: &Path, path: &Path) -> Result<()> {
         let quoted = |text: &str| toml::Value::String(text.to_owned()).to_string();
-        let inside = path.file_name().is_some_and(|n| n == "pyproject.toml");
+        let inside = super::is_project_file(path);
         let head = if inside {
             "tool.eutaxis.depot"
         } else {

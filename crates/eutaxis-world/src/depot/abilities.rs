@@ -9,7 +9,7 @@ use eutaxis_core::index::Page;
 use url::Url;
 
 use super::Depot;
-use crate::network::{Manner, Network, Request};
+use crate::network::{Manner, Network};
 use crate::{Error, Result};
 
 /// What kind of place a depot is.
@@ -159,10 +159,8 @@ pub(super) fn gives_parts(
         return Ok(None);
     }
     let what = format!("a part of {}", file.filename);
-    let mut request = Request::new(&url, &what, 2);
+    let mut request = manner.learning(&url, &what, 2);
     request.range = Some("bytes=0-1".to_owned());
-    request.trust = manner.trust();
-    request.learning = Some(0);
     let (head, _) = network.client(&what)?.part(&request)?;
     Ok(match head.status {
         206 => Some(true),

@@ -17,7 +17,7 @@ use url::Url;
 use super::abilities::{self, Abilities, Address, DepotKind, Watch};
 use super::links::Links;
 use super::remote::{self, Remote};
-use crate::network::{Answer, Form, LARGEST_PAGE, Manner, Network, Request};
+use crate::network::{Answer, Form, LARGEST_PAGE, Manner, Network};
 use crate::{Error, Result};
 
 /// What index pages are asked for as (PEP 691, content negotiation).
@@ -93,10 +93,8 @@ impl Index {
     fn first_names(&self, watch: &mut Watch) -> Result<std::result::Result<Vec<Name>, Links>> {
         let what = format!("the root of {}", self.label);
         let client = self.network.client(&what)?;
-        let mut request = Request::new(&self.root, &what, u64::MAX);
+        let mut request = self.manner.learning(&self.root, &what, u64::MAX);
         request.accept = Some(ACCEPT);
-        request.trust = self.manner.trust();
-        request.learning = Some(0);
         let (head, beginning) = client.beginning(&request, A_LOOK)?;
         watch.answered();
         if !matches!(head.status, 200 | 206) {
@@ -118,11 +116,9 @@ impl Index {
         let what = format!("the page of {project} from {}", self.label);
         let url = self.url_of(project)?;
         let client = self.network.client(&what)?;
-        let mut request = Request::new(&url, &what, LARGEST_PAGE);
+        let mut request = self.manner.learning(&url, &what, LARGEST_PAGE);
         request.accept = Some(ACCEPT);
         request.compressed = true;
-        request.trust = self.manner.trust();
-        request.learning = Some(0);
         let answer = client.get(&request)?;
         watch.answered();
         match answer.head.status {
@@ -206,10 +202,8 @@ impl Index {
                 .network
                 .habit(key, LINKS, || {
                     let client = self.network.client(&what)?;
-                    let mut request = Request::new(&self.root, &what, u64::MAX);
+                    let mut request = self.manner.learning(&self.root, &what, u64::MAX);
                     request.accept = Some("text/html");
-                    request.trust = self.manner.trust();
-                    request.learning = Some(0);
                     let (_, beginning) = client.beginning(&request, A_LOOK)?;
                     Ok(holds_files(&beginning).then_some(()))
                 })?

@@ -12,7 +12,7 @@ use url::Url;
 use super::abilities::{self, Abilities, Address, DepotKind, Watch};
 use super::remote::{self, Remote};
 use crate::error::Doing;
-use crate::network::{Answer, Form, LARGEST_PAGE, Manner, Network, Request};
+use crate::network::{Answer, Form, LARGEST_PAGE, Manner, Network};
 use crate::{Error, Result};
 
 /// A page of links, read when it is first needed.
@@ -57,11 +57,9 @@ impl Links {
     pub(super) fn abilities(&self, asked: Option<&Name>, watch: &mut Watch) -> Result<Abilities> {
         let what = format!("the page of links {}", self.label);
         let client = self.network.client(&what)?;
-        let mut request = Request::new(&self.url, &what, LARGEST_PAGE);
+        let mut request = self.manner.learning(&self.url, &what, LARGEST_PAGE);
         request.accept = Some("text/html");
         request.compressed = true;
-        request.trust = self.manner.trust();
-        request.learning = Some(0);
         let answer = client.get(&request)?;
         watch.answered();
         if answer.head.status != 200 {

@@ -141,6 +141,16 @@ pub(crate) struct Manner {
 }
 
 impl Manner {
+    /// A request of a depot that is reached so, for at most `most` bytes, by which something is
+    /// learnt.
+    pub(crate) fn learning<'a>(&self, url: &'a Url, what: &'a str, most: u64) -> Request<'a> {
+        Request {
+            trust: self.trust(),
+            learning: Some(0),
+            ..Request::new(url, what, most)
+        }
+    }
+
     /// What may be done on the way to what no hash is known of.
     pub(crate) fn trust(&self) -> Trust {
         if self.insecure {
@@ -382,7 +392,7 @@ impl Network {
         // Where pages were too many already, no further one is asked for.
         self.admit(0, what)?;
         let client = self.client(what)?;
-        let mut request = Request::new(
+        let mut request = manner.learning(
             url,
             what,
             if form.is_list {
@@ -393,8 +403,6 @@ impl Network {
         );
         request.accept = Some(accept);
         request.compressed = true;
-        request.trust = manner.trust();
-        request.learning = Some(0);
         request.validators = kept
             .as_ref()
             .map(|head| head.validators.clone())

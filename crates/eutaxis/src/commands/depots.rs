@@ -13,7 +13,7 @@ use eutaxis_world::{Doing, Error, ErrorKind};
 use crate::answer::depots::{Depot, Depots, State};
 use crate::cli::{Common, Depots as Arguments};
 use crate::output::{Answer, Outcome, Output};
-use crate::plan::{DepotFrom, NamedDepot, Surroundings, all_depots};
+use crate::plan::{DepotFrom, NamedDepot, Surroundings, all_depots, named_path};
 use crate::{render, report};
 
 /// Seconds without news after which a depot counts as one that does not answer.
@@ -43,8 +43,7 @@ pub(crate) fn run(
         Some(place) => keep(place, arguments, common, &surroundings, asked)?,
         None => {
             let network = surroundings.waiting(PATIENCE).network(true, None);
-            let named = all_depots(&arguments.depots, &surroundings, &network)?;
-            let mut named = named;
+            let mut named = all_depots(&arguments.depots, &surroundings, &network)?;
             // One of the settings that is named by an option is told once.
             let typed: Vec<String> = (named.iter())
                 .filter(|d| !matches!(d.from, DepotFrom::Settings(_)))
@@ -199,11 +198,7 @@ fn secret_elsewhere(name: Option<&str>) -> String {
 
 /// The settings that are written: those that were named, else the user's own.
 fn settings_file(common: &Common) -> Result<PathBuf, Error> {
-    let variable = || std::env::var_os("EUTAXIS_CONFIG").filter(|v| !v.is_empty());
-    let named = common
-        .config
-        .clone()
-        .or_else(|| variable().map(PathBuf::from));
+    let named = named_path(&common.config, "EUTAXIS_CONFIG");
     named.or_else(own_file).ok_or_else(|| {
         Error::new(ErrorKind::Disk, "this system names no folder for settings")
             .help("name a settings file with --config FILE")

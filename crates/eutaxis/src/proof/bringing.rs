@@ -5,6 +5,7 @@ use std::cell::{Cell, OnceCell, RefCell};
 use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
 
+use eutaxis_core::index::PageFile;
 use eutaxis_core::interface::{Form, Set};
 use eutaxis_core::knowledge::{bringing, module_named};
 use eutaxis_core::name::is_identifier;
@@ -12,7 +13,8 @@ use eutaxis_core::offer::Rules;
 use eutaxis_core::solve::Problem;
 use eutaxis_core::{Name, Requirement};
 use eutaxis_world::Error;
-use eutaxis_world::supply::{Depth, Run};
+use eutaxis_world::supply::{Depth, Looked, Run};
+use rayon::prelude::*;
 
 use super::bearers::{Bearing, bearing};
 use crate::answer::bringing::{Bringing, Shown};
@@ -178,23 +180,21 @@ pub(crate) fn paths_of(
     requirements: &[Requirement],
 ) -> Result<Vec<Option<Vec<String>>>, Error> {
     let looked = run.look(requirements, rules, Depth::Gaps)?;
-    let mut all = Vec::new();
-    for (requirement, looked) in requirements.iter().zip(looked) {
-        let file = looked.and_then(|looked| {
-            let offers = looked.judged.admitted(requirement, rules);
-            let wheel = |o: &eutaxis_core::offer::Offer| {
-                let best = o.best().filter(|f| f.is_wheel())?;
-                Some((o.version.clone(), best.file.clone()))
-            };
-            let newest = offers.iter().filter_map(wheel);
-            newest.max_by(|a, b| a.0.cmp(&b.0)).map(|(_, file)| file)
-        });
-        let paths = file.map(|file| run.sources(&requirement.name, &file, &|_| false));
-        all.push(match paths {
-            // A list of files that cannot be had is not what was asked for.
-            Some(Ok(sources)) => sources.paths,
-            Some(Err(_)) | None => None,
-        });
-    }
-    Ok(all)
+    let of = |(requirement, looked): (&Requirement, &Option<Looked>)| {
+        let offers = looked.as_ref()?.judged.admitted(requirement, rules);
+        let wheel = |o: &eutaxis_core::offer::Offer| {
+            let best = o.best().filter(|f| f.is_wheel())?;
+            Some((o.version.clone(), best.file.clone()))
+        };
+        let newest = offers.iter().filter_map(wheel);
+        let (_, file) = newest.max_by(|a, b| a.0.cmp(&b.0))?;
+        paths_in_file(run, &requirement.name, &file)
+    };
+    Ok(requirements.par_iter().zip(&looked).map(of).collect())
+}
+
+/// The paths in one file; none where its list cannot be had, which is not what was asked for.
+pub(crate) fn paths_in_file(run: &Run, project: &Name, file: &PageFile) -> Option<Vec<String>> {
+    let sources = run.sources(project, file, &|_| false);
+    sources.ok().and_then(|s| s.paths)
 }

@@ -1,6 +1,6 @@
 //! What one's own code may import: what an environment holds, what pins pin, what asks lead to.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use eutaxis_core::examine::Snapshot;
@@ -16,8 +16,9 @@ use eutaxis_world::supply::Outcome;
 use rayon::prelude::*;
 
 use super::Reader;
+use super::lines::exactly;
 use crate::paired;
-use crate::proof::bringing::paths_of;
+use crate::proof::bringing::{paths_in_file, paths_of};
 use crate::words::near;
 
 /// Something that code is held against.
@@ -51,14 +52,15 @@ impl Gathered {
             name: name.clone(),
             asked,
             by: Vec::new(),
-            known: paths.is_some(),
+            known: false,
         });
         self.paths.push(paths);
     }
 
-    fn brought(self, label: String) -> Brought {
+    fn brought(mut self, label: String) -> Brought {
         let mut set = Set::new(self.bringers.len());
-        for (at, paths) in self.paths.iter().enumerate() {
+        for (at, (bringer, paths)) in self.bringers.iter_mut().zip(&self.paths).enumerate() {
+            bringer.known = paths.is_some();
             let paths = paths.iter().flatten();
             paths.for_each(|path| set.add(at, path));
         }
@@ -173,10 +175,6 @@ pub(super) fn of_pins(reader: &Reader<'_>, path: &Path, whole: &Lock) -> Result<
             }
         }
     }
-    let exactly = |p: &Package| match p.version.as_deref().and_then(|v| Version::parse(v).ok()) {
-        Some(version) => Requirement::exactly(&p.name, &version),
-        None => Requirement::any(&p.name),
-    };
     let unknown: Vec<usize> = (0..gathered.paths.len())
         .filter(|at| gathered.paths.get(*at).is_some_and(Option::is_none))
         .collect();
@@ -192,10 +190,7 @@ pub(super) fn of_pins(reader: &Reader<'_>, path: &Path, whole: &Lock) -> Result<
         // What the depots do not tell, the names may.
         let found = paths_of(reader.run, &rules, &asked).unwrap_or_default();
         for (at, paths) in unknown.into_iter().zip(found) {
-            if let (Some(bringer), Some(place)) =
-                (gathered.bringers.get_mut(at), gathered.paths.get_mut(at))
-            {
-                bringer.known = paths.is_some();
+            if let Some(place) = gathered.paths.get_mut(at) {
                 *place = paths;
             }
         }
@@ -217,25 +212,21 @@ pub(super) fn of_asks(reader: &Reader<'_>, path: &Path, asks: &[Ask]) -> Result<
     let asks: Vec<Ask> = asks.iter().filter(counts).cloned().collect();
     let mut gathered = Gathered::default();
     if let Some(chosen) = settled(reader, &asks) {
-        let paths = chosen.par_iter().map(|c| {
-            let sources = reader.run.sources(&c.project, &c.file, &|_| false);
-            sources.ok().and_then(|s| s.paths)
-        });
+        let paths = chosen
+            .par_iter()
+            .map(|c| paths_in_file(reader.run, &c.project, &c.file));
         let paths: Vec<Option<Vec<String>>> = paths.collect();
         for (chosen, paths) in chosen.iter().zip(paths) {
-            let mut by: BTreeMap<Name, ()> = BTreeMap::new();
-            let mut asked = false;
-            for asker in &chosen.asked_by {
-                match asker {
-                    Asker::Ask(_) => asked = true,
-                    Asker::Project(name, _) => {
-                        by.insert(name.clone(), ());
-                    }
-                }
-            }
+            let asked = chosen.asked_by.iter().any(|a| matches!(a, Asker::Ask(_)));
             gathered.add(&chosen.project, Some(asked), paths);
+            let by: BTreeSet<Name> = (chosen.asked_by.iter())
+                .filter_map(|asker| match asker {
+                    Asker::Ask(_) => None,
+                    Asker::Project(name, _) => Some(name.clone()),
+                })
+                .collect();
             if let Some(last) = gathered.bringers.last_mut() {
-                last.by = by.into_keys().collect();
+                last.by = by.into_iter().collect();
             }
         }
     } else {

@@ -13,8 +13,8 @@ use eutaxis_world::Error;
 use eutaxis_world::files::read_text;
 use eutaxis_world::own_code::own_code;
 
-use super::Reader;
 use super::brought::{self, Held, Kind};
+use super::{Reader, is_script};
 use crate::answer::proofread::{CodeRead, OwnTold, Told};
 use crate::proof::bringing::Bringers;
 use crate::words::near;
@@ -112,41 +112,40 @@ fn is_whole(code: &[PathBuf], sets: &[Held]) -> bool {
 }
 
 impl Kind {
+    /// The pins whose question is typed once more: its own, or those that go with the environment.
+    fn pins(&self) -> Option<PathBuf> {
+        match self {
+            Kind::Environment(root) => Some(paired::pins_of(root)).filter(|pins| pins.is_file()),
+            Kind::Pins(path, remember) => Some(path.clone()).filter(|_| *remember),
+            Kind::Asks(_) => None,
+        }
+    }
+
     /// The line that adds a project to it.
     fn with(&self, project: &str) -> Option<String> {
-        match self {
-            Kind::Environment(root) => match paired::pins_of(root) {
-                pins if pins.is_file() => {
-                    Some(paired::settle_again_line(&pins, &["--and", project]))
-                }
-                _ => Some(format!(
-                    "eutaxis rehearse{}",
-                    typed::line(&[project.to_owned(), "--in".to_owned(), near(root)])
-                )),
-            },
-            Kind::Pins(path, true) => Some(paired::settle_again_line(path, &["--and", project])),
-            Kind::Pins(_, false) => None,
-            Kind::Asks(path) => settle_line(path, "--and", project),
-        }
+        let changed = self.changed("--and", project);
+        changed.or_else(|| match self {
+            Kind::Environment(root) => Some(format!(
+                "eutaxis rehearse{}",
+                typed::line(&[project.to_owned(), "--in".to_owned(), near(root)])
+            )),
+            Kind::Pins(..) | Kind::Asks(_) => None,
+        })
     }
 
     /// The line that takes a project out of it.
     fn without(&self, project: &str) -> Option<String> {
-        match self {
-            Kind::Environment(root) => {
-                let pins = paired::pins_of(root);
-                let known = pins.is_file();
-                known.then(|| paired::settle_again_line(&pins, &["--drop", project]))
-            }
-            Kind::Pins(_, false) => None,
-            Kind::Pins(path, true) => Some(paired::settle_again_line(path, &["--drop", project])),
-            Kind::Asks(path) => settle_line(path, "--drop", project),
-        }
+        self.changed("--drop", project)
     }
-}
 
-fn is_script(path: &Path) -> bool {
-    path.extension().is_some_and(|e| e == "py" || e == "pyw")
+    /// The line that changes what is asked for.
+    fn changed(&self, option: &str, project: &str) -> Option<String> {
+        if let Kind::Asks(path) = self {
+            return settle_line(path, option, project);
+        }
+        let pins = self.pins()?;
+        Some(paired::settle_again_line(&pins, &[option, project]))
+    }
 }
 
 /// The line that changes a file of asks; a script's own are changed by hand.

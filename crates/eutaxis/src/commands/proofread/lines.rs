@@ -18,7 +18,7 @@ use eutaxis_world::Error;
 use eutaxis_world::files::read_text;
 use eutaxis_world::supply::{Depth, Looked};
 
-use super::Reader;
+use super::{Reader, is_script};
 use crate::asks;
 use crate::proof::bringing::Bringers;
 
@@ -55,7 +55,7 @@ impl Reader<'_> {
                 },
             );
         }
-        if path.extension().is_some_and(|e| e == "py" || e == "pyw") {
+        if is_script(path) {
             let project = script_block(&text).and_then(|b| b.map(|b| b.asks(&shown)).transpose());
             return Ok(match project {
                 Ok(Some(project)) => self.project(&project)?,
@@ -199,11 +199,6 @@ impl Reader<'_> {
             let place = line(&|l| l.starts_with("requires-python"));
             remarks.push(Remark::new(&place, Trouble::Pinned(trouble)));
         }
-        let exactly = |p: &Package| match p.version.as_deref().and_then(|v| Version::parse(v).ok())
-        {
-            Some(version) => Requirement::exactly(&p.name, &version),
-            None => Requirement::any(&p.name),
-        };
         let requirements: Vec<Requirement> = lock.packages.iter().map(exactly).collect();
         let looked = match self.depots.is_empty() {
             true => Vec::new(),
@@ -223,6 +218,15 @@ impl Reader<'_> {
     }
 }
 
+/// The release that an entry of pins pins, as a requirement; of a tree, which has none, any.
+pub(super) fn exactly(package: &Package) -> Requirement {
+    let version = package.version.as_deref();
+    match version.and_then(|v| Version::parse(v).ok()) {
+        Some(version) => Requirement::exactly(&package.name, &version),
+        None => Requirement::any(&package.name),
+    }
+}
+
 /// Asks that others that are asked for bring with them, and that bound nothing further.
 fn needed_anyway(asks: &[&Ask], looked: &[Option<Looked>], target: &Target) -> Vec<Remark> {
     let mut needing: HashMap<&Name, Vec<(&Ask, &Requirement)>> = HashMap::new();
@@ -230,11 +234,8 @@ fn needed_anyway(asks: &[&Ask], looked: &[Option<Looked>], target: &Target) -> V
         let metadata = looked.as_ref().and_then(|l| l.metadata.as_ref());
         let extras = &other.requirement.extras;
         let holds = |r: &&Requirement| {
-            let holds = |extra| {
-                let marker = r.marker.as_ref();
-                marker.is_none_or(|m| m.holds(&target.markers, extra))
-            };
-            holds(None) || extras.iter().any(|e| holds(Some(e)))
+            let marker = r.marker.as_ref();
+            marker.is_none_or(|m| m.wanted(&target.markers, extras))
         };
         let needs = metadata.iter().flat_map(|m| &m.requires).filter(holds);
         for need in needs.filter(|r| r.name != other.requirement.name) {

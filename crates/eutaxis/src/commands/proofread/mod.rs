@@ -5,7 +5,7 @@ mod brought;
 mod code;
 mod lines;
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use eutaxis_core::Target;
@@ -63,10 +63,8 @@ pub(crate) fn run(
     }
     let mut remarks: Vec<Told> = Vec::new();
     let mut asked = 0;
-    let scripts = code
-        .iter()
-        .filter(|p| p.extension().is_some_and(|e| e != "ipynb"));
-    for file in others.iter().chain(scripts).filter(|p| !p.is_dir()) {
+    let scripts = code.iter().filter(|path| is_script(path) && !path.is_dir());
+    for file in others.iter().chain(scripts) {
         // A source in another encoding is read as code, and has no asks that could be read.
         if code.contains(file) && file.is_file() && read_text(file).is_err() {
             continue;
@@ -109,6 +107,11 @@ pub(crate) fn run(
         text: render::proofread::text(&found),
         report: report::Proofread::from(&found).into(),
     })
+}
+
+/// Whether a path is that of a source by its name, which may hold asks of its own (PEP 723).
+fn is_script(path: &Path) -> bool {
+    path.extension().is_some_and(|e| e == "py" || e == "pyw")
 }
 
 /// The file of this folder, where none is named.
