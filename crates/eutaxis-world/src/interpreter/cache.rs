@@ -1,20 +1,24 @@
-//! Answers of interpreters, kept by path and time of change.
+//! Answers of interpreters, kept with what they depend on: that of a program by its file and what lies
+//! around it, that of a script by everything that it looked at (`forward/`).
 
 use std::collections::BTreeMap;
 use std::io::Read;
 use std::path::{Path, PathBuf};
-use std::sync::Mutex;
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::UNIX_EPOCH;
 
 use serde::{Deserialize, Serialize};
 
+use super::forward::{self, Lead, Names, Trails};
 use super::guard::Guard;
 use super::{Facts, Paths, paths, planned, probe};
 use crate::files::write_whole;
 use crate::{Error, ErrorKind, Result};
 
-/// The stamp of what a script said: it may say something else each time.
-const SCRIPT: &str = "script";
+/// Its name; the number changes with what is kept.
+const FILE: &str = "interpreters-2.json";
+/// Files of older forms.
+const OLDER: [&str; 1] = ["interpreters-1.json"];
 
 #[derive(Debug, Clone, Serialize, Deserialize)]
 struct Kept {
@@ -22,31 +26,45 @@ struct Kept {
     answer: std::result::Result<Facts, String>,
 }
 
+/// All that is kept.
+#[derive(Debug, Default, Serialize, Deserialize)]
+struct Known {
+    programs: BTreeMap<PathBuf, Kept>,
+    /// Of scripts, and of programs that start another one.
+    forwarding: BTreeMap<PathBuf, Trails>,
+    /// Something is new.
+    #[serde(skip)]
+    changed: bool,
+}
+
 /// The answers that are known. Written back when dropped by [`ProbeCache::save`].
 #[derive(Debug)]
 pub struct ProbeCache {
-    file: PathBuf,
+    folder: PathBuf,
     /// Nothing out of this folder is started.
     guard: Option<Guard>,
     /// As little as can be is started.
     quick: bool,
-    kept: Mutex<(BTreeMap<PathBuf, Kept>, bool)>,
+    known: Mutex<Known>,
+    /// The names in folders around scripts, as this run sees them.
+    names: Names,
 }
 
 impl ProbeCache {
     /// The cache in a cache folder; empty when there is none or it is damaged.
     pub fn open(cache: &Path) -> Self {
-        let file = cache.join("interpreters-1.json");
-        let kept = std::fs::read(&file)
-            .ok()
-            .and_then(|bytes| serde_json::from_slice(&bytes).ok())
-            .unwrap_or_default();
+        let known = read(cache).unwrap_or_default();
         ProbeCache {
-            file,
+            folder: cache.to_owned(),
             guard: None,
             quick: false,
-            kept: Mutex::new((kept, false)),
+            known: Mutex::new(known),
+            names: Names::default(),
         }
+    }
+
+    fn known(&self) -> MutexGuard<'_, Known> {
+        self.known.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// The same, with nothing started out of a folder whose contents may be anybody's; `globs` are
@@ -82,72 +100,140 @@ impl ProbeCache {
         }
     }
 
-    /// What the interpreter at a path says of itself, asked again only when it has changed.
+    /// What the interpreter at a path says of itself, asked again only when something changed that
+    /// its answer depends on.
     ///
     /// # Errors
-    /// As [`probe`].
+    /// When it cannot be started, fails, does not answer in time, or its answer cannot be read.
     pub fn probe(&self, path: &Path) -> Result<Facts> {
-        let Some(stamp) = stamp(path) else {
-            return match self.guard.as_ref().filter(|g| g.forbids(path)) {
-                Some(guard) => guard.facts(path, &|base| self.probe(base)),
-                None if self.quick => self.last_said(path),
-                None => {
-                    let answer = probe(path);
-                    self.keep(path, SCRIPT.to_owned(), &answer);
-                    answer
-                }
-            };
-        };
-        let remembered = |text: &String| Error::new(ErrorKind::Interpreter, text.clone());
-        if let Ok(kept) = self.kept.lock()
-            && let Some(known) = kept.0.get(path).filter(|k| k.stamp == stamp)
+        self.ask(path, true)
+    }
+
+    /// The same; what an interpreter leads to that was asked for another one is not followed again.
+    fn ask(&self, path: &Path, follow: bool) -> Result<Facts> {
+        let forbidden = self.guard.as_ref().filter(|g| g.forbids(path));
+        let stamp = stamp(path);
+        if let Some(stamp) = &stamp
+            && let Some(known) = self
+                .known()
+                .programs
+                .get(path)
+                .filter(|k| k.stamp == *stamp)
         {
+            let remembered = |text: &String| Error::new(ErrorKind::Interpreter, text.clone());
             return known.answer.clone().map_err(|e| remembered(&e));
         }
-        if let Some(guard) = self.guard.as_ref().filter(|g| g.forbids(path)) {
-            return guard.facts(path, &|base| self.probe(base));
+        if let Some(guard) = forbidden {
+            return guard.facts(path, &|base| self.ask(base, false));
         }
-        let answer = probe(path);
-        self.keep(path, stamp, &answer);
+        let Some(stamp) = stamp else {
+            return self.forwarded(path, follow);
+        };
+        if self.known().forwarding.contains_key(path) {
+            return self.forwarded(path, follow);
+        }
+        let answer = probe::probe(path);
+        // A compiled program, too, may only start another one: that one is what it answers for.
+        match &answer {
+            Ok(facts) if !is_itself(path, facts) => return self.forwarded(path, follow),
+            Ok(_) => {}
+            Err(why) if !why.lasts => return answer.map_err(Error::from),
+            Err(_) => {}
+        }
+        let answer = answer.map_err(Error::from);
+        let kept = Kept {
+            stamp,
+            answer: answer.clone().map_err(|e| e.message),
+        };
+        let mut known = self.known();
+        known.programs.insert(path.to_owned(), kept);
+        known.changed = true;
         answer
     }
 
-    fn keep(&self, path: &Path, stamp: String, answer: &Result<Facts>) {
-        let Ok(mut kept) = self.kept.lock() else {
-            return;
+    /// What a script says, or a program that starts another one.
+    fn forwarded(&self, path: &Path, follow: bool) -> Result<Facts> {
+        let ask = |to: &Path| match follow {
+            true => self.ask(to, false),
+            false => {
+                let message = format!("{} leads to one program after the other", to.display());
+                Err(Error::new(ErrorKind::Interpreter, message))
+            }
         };
-        let answer = answer.clone().map_err(|e| e.message);
-        let known = kept.0.get(path);
-        let is_known = known.is_some_and(|k| k.stamp == stamp && k.answer == answer);
-        if !is_known {
-            kept.0.insert(path.to_owned(), Kept { stamp, answer });
-            kept.1 = true;
+        let mut trails = self
+            .known()
+            .forwarding
+            .get(path)
+            .cloned()
+            .unwrap_or_default();
+        if let Some(lead) = trails.follow(path, &self.folder, &self.names) {
+            return forward::known(lead, &ask);
         }
-    }
-
-    /// What a script that leads to an interpreter said when it was asked last, if that one is still
-    /// there.
-    fn last_said(&self, path: &Path) -> Result<Facts> {
-        let kept = self.kept.lock().ok();
-        let known = kept.as_ref().and_then(|kept| kept.0.get(path));
-        let facts = known.and_then(|k| k.answer.as_ref().ok());
-        let there = facts.filter(|f| f.executable.is_file());
-        there.cloned().ok_or_else(|| {
-            let message = format!("{} is a script, and was not asked", path.display());
-            Error::new(ErrorKind::Interpreter, message)
-        })
+        if self.quick {
+            return last_said(path, &trails, &ask);
+        }
+        let answer = forward::learn(path, &mut trails, &self.folder, &self.names, &ask);
+        let mut known = self.known();
+        known.forwarding.insert(path.to_owned(), trails);
+        known.changed = true;
+        answer
     }
 
     /// Writes what was learned. A cache that cannot be written is no error: it is asked again next
     /// time.
     pub fn save(&self) {
-        let Ok(kept) = self.kept.lock() else { return };
-        if kept.1
-            && let Ok(bytes) = serde_json::to_vec(&kept.0)
+        let mut known = self.known();
+        if !known.changed {
+            return;
+        }
+        // Of two runs at once the later one keeps its own and what the other one learned.
+        if let Some(other) = read(&self.folder) {
+            for (path, kept) in other.programs {
+                known.programs.entry(path).or_insert(kept);
+            }
+            for (path, trails) in other.forwarding {
+                known.forwarding.entry(path).or_insert(trails);
+            }
+        }
+        known.programs.retain(|path, _| path.exists());
+        known.forwarding.retain(|path, _| path.exists());
+        if let Ok(bytes) = serde_json::to_vec(&*known)
+            && write_whole(&self.folder.join(FILE), &bytes).is_ok()
         {
-            let _ = write_whole(&self.file, &bytes);
+            known.changed = false;
+        }
+        for older in OLDER {
+            // One that cannot be removed is only not read.
+            let _ = std::fs::remove_file(self.folder.join(older));
         }
     }
+}
+
+fn read(folder: &Path) -> Option<Known> {
+    let bytes = std::fs::read(folder.join(FILE)).ok()?;
+    serde_json::from_slice(&bytes).ok()
+}
+
+/// What a script that leads to an interpreter said when it was asked last, if that one is still
+/// there.
+fn last_said(path: &Path, trails: &Trails, ask: &dyn Fn(&Path) -> Result<Facts>) -> Result<Facts> {
+    let known = match trails.last() {
+        Some(Lead::To(to)) => ask(to).ok(),
+        Some(Lead::Says(facts)) => Some((**facts).clone()),
+        Some(Lead::Nowhere(_)) | None => None,
+    };
+    known
+        .filter(|facts| facts.executable.is_file())
+        .ok_or_else(|| {
+            let message = format!("{} is a script, and was not asked", path.display());
+            Error::new(ErrorKind::Interpreter, message)
+        })
+}
+
+/// Whether an interpreter is the program that was started, and not another one that this started.
+fn is_itself(path: &Path, facts: &Facts) -> bool {
+    let real = |path: &Path| std::fs::canonicalize(path).ok();
+    real(path) == real(&facts.executable) || facts.executable == *path
 }
 
 /// What an answer depends on: the real file, its time and size, and the environment around it. None

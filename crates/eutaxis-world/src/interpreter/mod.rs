@@ -3,6 +3,7 @@
 mod cache;
 mod elf;
 mod find;
+mod forward;
 mod guard;
 mod numbered;
 mod paths;
@@ -21,7 +22,6 @@ pub(crate) use find::expand_home;
 pub use find::{Finder, Found, Seat};
 pub use numbered::Numbered;
 pub use paths::{Paths, paths, planned};
-pub use probe::probe;
 pub(crate) use recorded::{Recorded, config_value, recorded};
 pub use rest::{Machine, machine};
 pub(crate) use rest::{resolved, under};

@@ -1,5 +1,35 @@
 # Run by an interpreter about itself, isolated; prints one JSON object. The syntax is common to Python 2.7 and 3.
-import json, os, platform, struct, sys, sysconfig
+# Modules that take long to load (`re`, below `json` and `platform`) are left out where the same is had without them.
+import os, sys, sysconfig
+
+
+def dumps(value):
+    try:
+        from _json import encode_basestring_ascii as text
+    except ImportError:
+        import json
+        return json.dumps(value)
+    if isinstance(value, dict):
+        return "{" + ", ".join(text(k) + ": " + dumps(value[k]) for k in value) + "}"
+    if value is None or isinstance(value, bool):
+        return {None: "null", True: "true", False: "false"}[value]
+    return str(value) if isinstance(value, int) else text(value)
+
+
+def system():
+    if sys.platform.startswith("linux"):
+        named = os.uname()
+        return named[0], named[2], named[3], named[4], ""
+    import platform
+    return platform.system(), platform.release(), platform.version(), platform.machine(), platform.mac_ver()[0]
+
+
+def implementation_name():
+    known = {"cpython": "CPython", "pypy": "PyPy"}.get(name) if implementation else None
+    if known:
+        return known
+    import platform
+    return platform.python_implementation()
 
 
 def var(name):
@@ -45,11 +75,12 @@ def environment(prefix, base_prefix):
 
 
 implementation = getattr(sys, "implementation", None)
-name = implementation.name if implementation else platform.python_implementation().lower()
+name = implementation.name if implementation else implementation_name().lower()
+system, release, version, machine, mac = system()
 own = implementation.version if implementation else sys.version_info
 paths = sysconfig.get_paths()
 stdlib = paths.get("stdlib") or ""
-sys.stdout.write(json.dumps({
+sys.stdout.write(dumps({
     "version": full(sys.version_info),
     "implementation": name,
     "abiflags": getattr(sys, "abiflags", ""),
@@ -58,26 +89,26 @@ sys.stdout.write(json.dumps({
     "base_executable": getattr(sys, "_base_executable", None),
     "prefix": environment(sys.prefix, getattr(sys, "base_prefix", sys.prefix)),
     "base_prefix": getattr(sys, "base_prefix", sys.prefix),
-    "bits": struct.calcsize("P") * 8,
+    "bits": 64 if sys.maxsize > 2 ** 32 else 32,
     "platform": sysconfig.get_platform(),
     "soabi": var("SOABI"),
     "ext_suffix": var("EXT_SUFFIX") or var("SO"),
     "debug": bool(var("Py_DEBUG")),
     "free_threaded": bool(var("Py_GIL_DISABLED")),
     "glibc": glibc(),
-    "mac": platform.mac_ver()[0],
+    "mac": mac,
     "externally_managed": os.path.exists(os.path.join(stdlib, "EXTERNALLY-MANAGED")),
     "include": paths.get("include"),
     "markers": {
         "os_name": os.name,
         "sys_platform": sys.platform,
-        "platform_machine": platform.machine(),
-        "platform_python_implementation": platform.python_implementation(),
-        "platform_release": platform.release(),
-        "platform_system": platform.system(),
-        "platform_version": platform.version(),
+        "platform_machine": machine,
+        "platform_python_implementation": implementation_name(),
+        "platform_release": release,
+        "platform_system": system,
+        "platform_version": version,
         "python_version": "%d.%d" % sys.version_info[:2],
-        "python_full_version": platform.python_version(),
+        "python_full_version": sys.version.split()[0],
         "implementation_name": implementation.name if implementation else "",
         "implementation_version": full(own) if implementation else "0",
     },

@@ -1,12 +1,12 @@
 //! Asking an interpreter about itself: one small script, run isolated.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
 use super::{Facts, elf};
 use crate::process::{self, Silence, lead_group};
-use crate::{Error, ErrorKind, Result};
+use crate::{Error, ErrorKind};
 
 const SCRIPT: &str = include_str!("probe.py");
 /// An interpreter that does not answer in this time is left out.
@@ -14,15 +14,33 @@ const PATIENCE: Duration = Duration::from_secs(20);
 /// No interpreter says more of itself.
 const MOST_SAID: usize = 1 << 20;
 
+/// Where an interpreter lies and which it is, a line each: what is least to ask.
+const WHEREABOUTS: &str = "import sys\nsys.stdout.write(sys.executable + '\\n' + \
+    sys.version.split()[0] + '\\n')";
+
+/// Why an interpreter did not answer.
+#[derive(Debug)]
+pub(super) struct Unanswered {
+    pub(super) error: Box<Error>,
+    /// The same can be expected of it again: it was not only slow.
+    pub(super) lasts: bool,
+}
+
+impl From<Unanswered> for Error {
+    fn from(why: Unanswered) -> Self {
+        *why.error
+    }
+}
+
+type Answer<T> = std::result::Result<T, Unanswered>;
+
 /// Asks the interpreter at a path.
 ///
 /// # Errors
 /// When it cannot be started, fails, does not answer in time, or its answer cannot be read.
-pub fn probe(path: &Path) -> Result<Facts> {
-    let mut facts: Facts = serde_json::from_slice(&answer(path, SCRIPT)?).map_err(|_| {
-        let what = "is not a Python interpreter: it does not answer as one";
-        Error::new(ErrorKind::Interpreter, format!("{} {what}", path.display()))
-    })?;
+pub(super) fn probe(path: &Path) -> Answer<Facts> {
+    let answer = answer(path, SCRIPT)?;
+    let mut facts: Facts = serde_json::from_slice(&answer).map_err(|_| no_interpreter(path))?;
     let binary = elf::read(&facts.executable);
     facts.soft_float = binary.soft_float;
     if facts.glibc.is_none() {
@@ -31,16 +49,42 @@ pub fn probe(path: &Path) -> Result<Facts> {
     Ok(facts)
 }
 
+/// Asks a program where the interpreter lies that it starts, and which it is.
+///
+/// # Errors
+/// As [`probe`].
+pub(super) fn whereabouts(path: &Path) -> Answer<(PathBuf, String)> {
+    let answer = String::from_utf8(answer(path, WHEREABOUTS)?).ok();
+    let lines = answer.as_deref().and_then(|a| {
+        let (executable, version) = a.trim_end().split_once('\n')?;
+        Some((PathBuf::from(executable), version.to_owned()))
+    });
+    let absolute = lines.filter(|(executable, _)| executable.is_absolute());
+    absolute.ok_or_else(|| no_interpreter(path))
+}
+
+fn no_interpreter(path: &Path) -> Unanswered {
+    let what = "is not a Python interpreter: it does not answer as one";
+    Unanswered {
+        error: Box::new(Error::new(
+            ErrorKind::Interpreter,
+            format!("{} {what}", path.display()),
+        )),
+        lasts: true,
+    }
+}
+
 /// What a script prints, run isolated and without the site module's work.
 ///
 /// # Errors
 /// When the interpreter cannot be started, fails, or does not answer in time.
-pub(super) fn answer(path: &Path, script: &str) -> Result<Vec<u8>> {
-    let bad = |what: Failure| {
-        Error::new(
+pub(super) fn answer(path: &Path, script: &str) -> Answer<Vec<u8>> {
+    let bad = |what: Failure| Unanswered {
+        lasts: !matches!(what, Failure::Slow(_)),
+        error: Box::new(Error::new(
             ErrorKind::Interpreter,
             format!("{} {}", path.display(), what.words()),
-        )
+        )),
     };
     // `-I` isolates from 3.4 on; 2.7 has only the parts of it and says so with exit code 2.
     let deadline = Instant::now() + PATIENCE;
@@ -55,6 +99,8 @@ pub(super) fn answer(path: &Path, script: &str) -> Result<Vec<u8>> {
 enum Failure {
     /// Exit code 2: it does not know an option.
     Refused,
+    /// The system had no room for it, or it took too long: another time it may answer.
+    Slow(String),
     Other(String),
 }
 
@@ -64,7 +110,7 @@ impl Failure {
             Failure::Refused => {
                 "does not know the options that isolate it (exit code 2)".to_owned()
             }
-            Failure::Other(text) => text,
+            Failure::Slow(text) | Failure::Other(text) => text,
         }
     }
 }
@@ -87,18 +133,16 @@ fn run(
     let child = command
         .spawn()
         .map_err(|e| Failure::Other(format!("cannot be started: {e}")))?;
-    let (status, answer) = process::answer(child, MOST_SAID, deadline).map_err(|silence| {
-        Failure::Other(match silence {
-            Silence::TooLate => format!("did not answer within {} s", PATIENCE.as_secs()),
-            Silence::TooMuch => {
-                format!(
-                    "answers with more than the {MOST_SAID} bytes that an interpreter says of \
-                        itself"
-                )
-            }
-            Silence::Lost(why) => why,
-        })
-    })?;
+    let silent = |silence| match silence {
+        Silence::TooLate => {
+            Failure::Slow(format!("did not answer within {} s", PATIENCE.as_secs()))
+        }
+        Silence::TooMuch => Failure::Other(format!(
+            "answers with more than the {MOST_SAID} bytes that an interpreter says of itself"
+        )),
+        Silence::Lost(why) => Failure::Slow(why),
+    };
+    let (status, answer) = process::answer(child, MOST_SAID, deadline).map_err(silent)?;
     match status.code() {
         Some(0) => Ok(answer),
         Some(2) => Err(Failure::Refused),
