@@ -124,7 +124,7 @@ impl ProbeCache {
             return known.answer.clone().map_err(|e| remembered(&e));
         }
         if let Some(guard) = forbidden {
-            return guard.facts(path, &|base| self.ask(base, false));
+            return guard.facts(path, &|base| self.probe(base));
         }
         let Some(stamp) = stamp else {
             return self.forwarded(path, follow);
@@ -166,16 +166,28 @@ impl ProbeCache {
             .get(path)
             .cloned()
             .unwrap_or_default();
-        if let Some(lead) = trails.follow(path, &self.folder, &self.names) {
-            return forward::known(lead, &ask);
+        match trails.follow(path, &self.folder, &self.names) {
+            Some(Lead::Nowhere(why)) => {
+                return Err(Error::new(ErrorKind::Interpreter, why.clone()));
+            }
+            // Where its end does not answer any more, the script may lead elsewhere.
+            Some(lead) => {
+                if let Some(facts) = lead.facts(&ask) {
+                    return Ok(facts);
+                }
+            }
+            None => {}
         }
         if self.quick {
             return last_said(path, &trails, &ask);
         }
+        let before = trails.clone();
         let answer = forward::learn(path, &mut trails, &self.folder, &self.names, &ask);
-        let mut known = self.known();
-        known.forwarding.insert(path.to_owned(), trails);
-        known.changed = true;
+        if trails != before {
+            let mut known = self.known();
+            known.forwarding.insert(path.to_owned(), trails);
+            known.changed = true;
+        }
         answer
     }
 
@@ -217,17 +229,11 @@ fn read(folder: &Path) -> Option<Known> {
 /// What a script that leads to an interpreter said when it was asked last, if that one is still
 /// there.
 fn last_said(path: &Path, trails: &Trails, ask: &dyn Fn(&Path) -> Result<Facts>) -> Result<Facts> {
-    let known = match trails.last() {
-        Some(Lead::To(to)) => ask(to).ok(),
-        Some(Lead::Says(facts)) => Some((**facts).clone()),
-        Some(Lead::Nowhere(_)) | None => None,
-    };
-    known
-        .filter(|facts| facts.executable.is_file())
-        .ok_or_else(|| {
-            let message = format!("{} is a script, and was not asked", path.display());
-            Error::new(ErrorKind::Interpreter, message)
-        })
+    let facts = trails.last().and_then(|lead| lead.facts(ask));
+    facts.filter(|f| f.executable.is_file()).ok_or_else(|| {
+        let message = format!("{} is a script, and was not asked", path.display());
+        Error::new(ErrorKind::Interpreter, message)
+    })
 }
 
 /// Whether an interpreter is the program that was started, and not another one that this started.
@@ -248,26 +254,28 @@ fn stamp(path: &Path) -> Option<String> {
     if first == *b"#!" {
         return None;
     }
-    let of = |path: &Path| {
-        let metadata = std::fs::metadata(path).ok()?;
-        let changed = metadata.modified().ok()?.duration_since(UNIX_EPOCH).ok()?;
-        Some(format!("{}.{}", changed.as_nanos(), metadata.len()))
-    };
     let config = path
         .parent()
         .and_then(Path::parent)
         .map(|root| root.join("pyvenv.cfg"))
-        .and_then(|c| of(&c));
+        .and_then(|c| time_and_length(&c));
     // An upgrade of the system may replace the C library under an unchanged interpreter.
     let libc = ["/etc/ld.so.cache", "/etc/os-release"]
         .iter()
-        .filter_map(|p| of(Path::new(p)))
+        .filter_map(|p| time_and_length(Path::new(p)))
         .collect::<Vec<_>>()
         .join(" ");
     Some(format!(
         "{} {} {} {libc}",
         real.display(),
-        of(&real)?,
+        time_and_length(&real)?,
         config.unwrap_or_default()
     ))
+}
+
+/// When a file changed, and how long it is.
+pub(super) fn time_and_length(path: &Path) -> Option<String> {
+    let metadata = std::fs::metadata(path).ok()?;
+    let changed = metadata.modified().ok()?.duration_since(UNIX_EPOCH).ok()?;
+    Some(format!("{}.{}", changed.as_nanos(), metadata.len()))
 }

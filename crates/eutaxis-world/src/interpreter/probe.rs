@@ -32,7 +32,8 @@ impl From<Unanswered> for Error {
     }
 }
 
-type Answer<T> = std::result::Result<T, Unanswered>;
+/// An answer, or why there is none.
+pub(super) type Answer<T> = std::result::Result<T, Unanswered>;
 
 /// Asks the interpreter at a path.
 ///
@@ -40,7 +41,14 @@ type Answer<T> = std::result::Result<T, Unanswered>;
 /// When it cannot be started, fails, does not answer in time, or its answer cannot be read.
 pub(super) fn probe(path: &Path) -> Answer<Facts> {
     let answer = answer(path, SCRIPT)?;
-    let mut facts: Facts = serde_json::from_slice(&answer).map_err(|_| no_interpreter(path))?;
+    let mut facts: Facts = serde_json::from_slice(&answer).map_err(|_| {
+        let what = "is not a Python interpreter: it does not answer as one";
+        let message = format!("{} {what}", path.display());
+        Unanswered {
+            error: Box::new(Error::new(ErrorKind::Interpreter, message)),
+            lasts: true,
+        }
+    })?;
     let binary = elf::read(&facts.executable);
     facts.soft_float = binary.soft_float;
     if facts.glibc.is_none() {
@@ -49,29 +57,18 @@ pub(super) fn probe(path: &Path) -> Answer<Facts> {
     Ok(facts)
 }
 
-/// Asks a program where the interpreter lies that it starts, and which it is.
+/// Asks a program where the interpreter lies that it starts, and which it is. None when it answers
+/// otherwise, as a program may that speaks for an interpreter.
 ///
 /// # Errors
-/// As [`probe`].
-pub(super) fn whereabouts(path: &Path) -> Answer<(PathBuf, String)> {
-    let answer = String::from_utf8(answer(path, WHEREABOUTS)?).ok();
-    let lines = answer.as_deref().and_then(|a| {
+/// When it cannot be started, fails, or does not answer in time.
+pub(super) fn whereabouts(path: &Path) -> Answer<Option<(PathBuf, String)>> {
+    let answer = answer(path, WHEREABOUTS)?;
+    let lines = std::str::from_utf8(&answer).ok().and_then(|a| {
         let (executable, version) = a.trim_end().split_once('\n')?;
         Some((PathBuf::from(executable), version.to_owned()))
     });
-    let absolute = lines.filter(|(executable, _)| executable.is_absolute());
-    absolute.ok_or_else(|| no_interpreter(path))
-}
-
-fn no_interpreter(path: &Path) -> Unanswered {
-    let what = "is not a Python interpreter: it does not answer as one";
-    Unanswered {
-        error: Box::new(Error::new(
-            ErrorKind::Interpreter,
-            format!("{} {what}", path.display()),
-        )),
-        lasts: true,
-    }
+    Ok(lines.filter(|(executable, _)| executable.is_absolute()))
 }
 
 /// What a script prints, run isolated and without the site module's work.

@@ -9,21 +9,27 @@
 mod around;
 mod watch;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
-use std::time::SystemTime;
+use std::time::{Duration, SystemTime};
 
 use serde::{Deserialize, Serialize};
 
 use self::around::Around;
 pub(super) use self::around::Names;
 use self::watch::Watch;
+use super::cache::time_and_length;
+use super::probe::Answer;
 use super::{Facts, probe};
+use crate::Result;
 use crate::hash::sha256_hex;
-use crate::{Error, ErrorKind, Result};
 
 /// So many answers of one script are kept: of several folders, or terminals.
 const MOST_KEPT: usize = 8;
+/// The time of a change may be as much earlier than the change itself, by the clock of the system.
+const TICK: Duration = Duration::from_millis(20);
+/// The same where a file system keeps whole seconds.
+const COARSE: Duration = Duration::from_secs(2);
 /// A file that is read to choose is no larger.
 const MOST_READ: u64 = 1 << 16;
 
@@ -38,8 +44,20 @@ pub(super) enum Lead {
     Nowhere(String),
 }
 
+impl Lead {
+    /// What is known of the interpreter at its end, which answers for itself. None when there is no
+    /// answer there, or no longer.
+    pub(super) fn facts(&self, ask: &dyn Fn(&Path) -> Result<Facts>) -> Option<Facts> {
+        match self {
+            Lead::To(path) => ask(path).ok(),
+            Lead::Says(facts) => Some((**facts).clone()),
+            Lead::Nowhere(_) => None,
+        }
+    }
+}
+
 /// What a script led to once, and what that depended on.
-#[derive(Debug, Clone, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 struct Trail {
     around: String,
     /// Files that were opened, with what they were.
@@ -47,34 +65,39 @@ struct Trail {
     lead: Lead,
 }
 
-/// The trails of one script, the latest last.
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-pub(super) struct Trails(Vec<Trail>);
+/// What is kept of one script.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub(super) struct Trails {
+    /// The latest last.
+    known: Vec<Trail>,
+    /// What it led to last, also where nobody can tell what that depends on.
+    last: Option<Lead>,
+}
 
 impl Trails {
     /// What the script leads to now, when everything is as it was on one of its trails.
-    pub(super) fn follow(&self, script: &Path, cache: &Path, names: &Names) -> Option<Lead> {
-        if self.0.is_empty() {
+    pub(super) fn follow(&self, script: &Path, cache: &Path, names: &Names) -> Option<&Lead> {
+        if self.known.is_empty() {
             return None;
         }
         let around = Around::of(script, cache)?.stamp(names);
-        let trail = self.0.iter().rfind(|trail| {
+        let trail = self.known.iter().rfind(|trail| {
             let mut read = trail.read.iter();
             trail.around == around && read.all(|(path, was)| content(path).as_ref() == Some(was))
         });
-        trail.map(|t| t.lead.clone())
+        trail.map(|t| &t.lead)
     }
 
     /// What the script led to last, whatever changed since.
     pub(super) fn last(&self) -> Option<&Lead> {
-        self.0.last().map(|trail| &trail.lead)
+        self.last.as_ref()
     }
 
     fn add(&mut self, trail: Trail) {
-        self.0.retain(|known| known.around != trail.around);
-        let surplus = (self.0.len() + 1).saturating_sub(MOST_KEPT);
-        self.0.drain(..surplus);
-        self.0.push(trail);
+        self.known.retain(|known| known.around != trail.around);
+        let surplus = (self.known.len() + 1).saturating_sub(MOST_KEPT);
+        self.known.drain(..surplus);
+        self.known.push(trail);
     }
 }
 
@@ -91,52 +114,48 @@ pub(super) fn learn(
     let around = Around::of(script, cache);
     let before = around.as_ref().map(|a| a.stamp(names));
     let watch = around.as_ref().and_then(|a| Watch::begin(&a.folders));
-    let (lead, answer, lasts) = lead(script, ask);
+    let (lead, answer) = match lead(script, ask) {
+        Ok((lead, facts)) => (lead, Ok(facts)),
+        // It was only slow: another time it may answer.
+        Err(why) if !why.lasts => return Err(why.into()),
+        Err(why) => (Lead::Nowhere(why.error.message.clone()), Err(why.into())),
+    };
+    trails.last = Some(lead.clone());
     let opened = watch.and_then(Watch::end);
     let after = around.as_ref().map(|a| a.stamp(&Names::default()));
     if let Some((around, opened)) = after.filter(|a| before.as_ref() == Some(a)).zip(opened)
-        && lasts
-        && let Some(read) = was_read(opened.into_iter().collect(), begun)
+        && let Some(read) = was_read(opened, begun)
     {
         trails.add(Trail { around, read, lead });
     }
     answer
 }
 
-/// Starts the script: what it leads to, what is known of that, and whether the same can be expected
-/// again.
-fn lead(script: &Path, ask: &dyn Fn(&Path) -> Result<Facts>) -> (Lead, Result<Facts>, bool) {
-    match probe::whereabouts(script) {
-        Ok((executable, version)) => {
-            let known = Some(&executable).filter(|path| *path != script);
-            let known = known.and_then(|path| ask(path).ok());
-            let same = |f: &Facts| f.executable == executable && f.version == version;
-            match known.filter(same) {
-                Some(facts) => (Lead::To(executable), Ok(facts), true),
-                None => match probe::probe(script) {
-                    Ok(facts) => (Lead::Says(Box::new(facts.clone())), Ok(facts), true),
-                    Err(why) => (
-                        Lead::Nowhere(why.error.message.clone()),
-                        Err(*why.error),
-                        why.lasts,
-                    ),
-                },
-            }
-        }
-        Err(why) => (
-            Lead::Nowhere(why.error.message.clone()),
-            Err(*why.error),
-            why.lasts,
-        ),
+/// Starts the script: what it leads to, and what is known of that.
+fn lead(script: &Path, ask: &dyn Fn(&Path) -> Result<Facts>) -> Answer<(Lead, Facts)> {
+    if let Some((executable, version)) = probe::whereabouts(script)?
+        && executable != script
+        && let Ok(facts) = ask(&executable)
+        && facts.executable == executable
+        && facts.version == version
+    {
+        return Ok((Lead::To(executable), facts));
     }
+    let facts = probe::probe(script)?;
+    Ok((Lead::Says(Box::new(facts.clone())), facts))
 }
 
 /// The files that were opened, with what they are. None when one of them changed meanwhile.
-fn was_read(opened: Vec<PathBuf>, begun: SystemTime) -> Option<BTreeMap<PathBuf, String>> {
+fn was_read(opened: BTreeSet<PathBuf>, begun: SystemTime) -> Option<BTreeMap<PathBuf, String>> {
     let mut read = BTreeMap::new();
     for path in opened {
         let changed = std::fs::metadata(&path).and_then(|m| m.modified()).ok()?;
-        if changed >= begun {
+        let since = changed.duration_since(SystemTime::UNIX_EPOCH).ok()?;
+        let late = match since.subsec_nanos() {
+            0 => COARSE,
+            _ => TICK,
+        };
+        if changed + late >= begun {
             return None;
         }
         let is = content(&path)?;
@@ -151,18 +170,7 @@ fn content(path: &Path) -> Option<String> {
     if metadata.is_file() && metadata.len() <= MOST_READ {
         return std::fs::read(path).ok().map(|bytes| sha256_hex(&bytes));
     }
-    let changed = metadata.modified().ok()?;
-    let changed = changed.duration_since(SystemTime::UNIX_EPOCH).ok()?;
-    Some(format!("{} {}", changed.as_nanos(), metadata.len()))
-}
-
-/// What is known by a lead, with the interpreter at its end asked for itself.
-pub(super) fn known(lead: Lead, ask: &dyn Fn(&Path) -> Result<Facts>) -> Result<Facts> {
-    match lead {
-        Lead::To(path) => ask(&path),
-        Lead::Says(facts) => Ok(*facts),
-        Lead::Nowhere(why) => Err(Error::new(ErrorKind::Interpreter, why)),
-    }
+    time_and_length(path)
 }
 
 #[cfg(test)]
