@@ -123,7 +123,7 @@ fn pages(c: &mut Criterion) {
                 adjustments: &[],
             };
             JudgedPage::new(std::sync::Arc::new(page), &rules)
-                .offers()
+                .heads()
                 .len()
         })
     });

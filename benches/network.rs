@@ -139,13 +139,13 @@ fn pages(c: &mut Criterion) {
         depot.page(&project).unwrap().unwrap()
     };
     let warm = tempfile::tempdir().unwrap();
-    let compact = look(warm.path()).to_compact();
+    let compact = std::sync::Arc::new(look(warm.path()).to_compact());
     let mut group = c.benchmark_group("a page of 5,000 files");
     group.sample_size(20);
     group.bench_function("yardstick: its compact bytes", |b| {
         b.iter(|| {
             black_box(
-                eutaxis_core::index::Page::from_compact(&compact, &project)
+                eutaxis_core::index::Page::from_compact(std::sync::Arc::clone(&compact), &project)
                     .unwrap()
                     .files
                     .len(),

@@ -444,7 +444,7 @@ impl Facts {
             .pages
             .iter()
             .filter_map(|(_, p)| p.as_ref())
-            .flat_map(|p| &p.files)
+            .flat_map(|p| p.files.iter())
             .map(|f| f.filename.len())
             .sum();
         let needs: usize = self

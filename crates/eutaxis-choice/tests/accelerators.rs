@@ -59,7 +59,7 @@ fn builds_are_taken_and_barred_as_the_tables_say() {
         let metadata = format!("Metadata-Version: 2.1\nName: seracnet\nVersion: {version}\n{need}");
         let metadata = Arc::new(Metadata::parse(metadata.as_bytes()).unwrap());
         judged.learn(&file, &MetadataAnswer::Known(metadata), &rules);
-        let offer = &judged.offers()[0];
+        let offer = judged.at(0).unwrap();
         assert_eq!(
             offer.verdict.as_str(),
             case.verdict,

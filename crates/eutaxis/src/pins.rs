@@ -2,10 +2,10 @@
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 use eutaxis_core::artifact::Metadata;
-use eutaxis_core::fault::escaped;
+use eutaxis_core::fault::{Fault, escaped};
 use eutaxis_core::index::Hashes;
 use eutaxis_core::knowledge::Families;
 use eutaxis_core::pins::{Lock, LockFile, Package};
@@ -33,7 +33,25 @@ pub(crate) fn read_lock(path: &Path) -> Result<Lock, Error> {
         return Err(error.help("make them:  eutaxis settle"));
     }
     let text = read_text(path).map_err(Error::of_request)?;
-    Lock::parse(&text).map_err(|f| Error::in_file(&path.display().to_string(), &text, &f))
+    parsed(&text).map_err(|f| Error::in_file(&path.display().to_string(), &text, &f))
+}
+
+/// Pins by their text. Several parts of a command ask for the same ones: what was read last is not
+/// read again.
+///
+/// # Errors
+/// When the text is no lock file.
+pub(crate) fn parsed(text: &str) -> Result<Lock, Fault> {
+    static LAST: Mutex<Option<(String, Lock)>> = Mutex::new(None);
+    let last = || LAST.lock().unwrap_or_else(PoisonError::into_inner);
+    if let Some((known, lock)) = &*last()
+        && known == text
+    {
+        return Ok(lock.clone());
+    }
+    let lock = Lock::parse(text)?;
+    *last() = Some((text.to_owned(), lock.clone()));
+    Ok(lock)
 }
 
 /// Reads a pins file; of pins for several targets those that count in a place.
@@ -239,7 +257,7 @@ fn in_depots(file: &LockFile, project: &Name, depots: &Depots) -> Option<std::pa
         .filter(|l| !l.depot.is_remote())
         .find_map(|listed| {
             let page = listed.depot.page(project).ok()??;
-            let found = page.files.iter().find(|f| *f.filename == *filename)?;
+            let found = page.file(&filename)?;
             match listed.depot.place(project, found).ok()? {
                 Place::Disk(path) => Some(path).filter(|p| p.is_file()),
                 Place::Url(_) => None,

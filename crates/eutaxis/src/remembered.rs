@@ -18,7 +18,7 @@ use crate::asks::is_address;
 use crate::cli::{AskOptions, Command, PolicyOptions, Settle, TargetOptions};
 use crate::plan::as_file_name;
 use crate::words::near;
-use crate::{asks, paired, typed};
+use crate::{asks, paired, pins, typed};
 
 /// The option for one lock.
 pub(crate) const TOGETHER: &str = "--together";
@@ -287,7 +287,7 @@ pub(crate) fn here() -> Option<(PathBuf, Lock)> {
 /// The pins at a place, or those of this folder for several targets that are named after it; none
 /// where there are none, or what lies there cannot be read.
 pub(crate) fn kept(out: &Path) -> Option<Kept> {
-    let read = |file: &Path| Lock::parse(&read_text(file).ok()?).ok();
+    let read = |file: &Path| pins::parsed(&read_text(file).ok()?).ok();
     let folder = out.parent().map(Path::to_owned).unwrap_or_default();
     if out.exists() {
         let lock = read(out)?;

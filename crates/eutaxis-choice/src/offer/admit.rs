@@ -1,7 +1,7 @@
 //! What a requirement admits of a project: pre-releases and yanked releases (docs/choice.md,
 //! pre-releases, yanked releases).
 
-use super::{Bar, Offer, Policy, Verdict};
+use super::{Head, Policy};
 use eutaxis_standards::requirement::Requirement;
 use eutaxis_standards::version::Version;
 
@@ -20,7 +20,7 @@ pub(crate) fn admits_prereleases<'a>(
     requirement: &Requirement,
     is_named: bool,
     policy: &Policy,
-    mut usable: impl Iterator<Item = &'a Offer>,
+    mut usable: impl Iterator<Item = &'a Head>,
 ) -> bool {
     let Some(set) = requirement.versions() else {
         return true;
@@ -28,27 +28,31 @@ pub(crate) fn admits_prereleases<'a>(
     policy.prereleases.admits(&requirement.name)
         || is_named
         || set.names_prerelease()
-        || !usable.any(|o| is_final(o) && set.matches(&o.version))
+        || !usable.any(|h| h.is_final() && set.matches(&h.version))
 }
 
-/// A final release that is not yanked.
-pub(crate) fn is_final(offer: &Offer) -> bool {
-    offer.yanked.is_none() && !offer.version.is_prerelease()
+/// Why a requirement does not admit a release that it takes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Refusal {
+    /// It is yanked, and not pinned.
+    Yanked,
+    /// It is a pre-release.
+    Prerelease,
 }
 
-/// What a requirement that stands alone does not admit of these offers: for each the bar, if there
-/// is one. Whether it takes them at all is another matter.
+/// What a requirement that stands alone does not admit of these releases: for each why, if it is
+/// so. Whether it takes them at all is another matter.
 pub(super) fn refusals<'a>(
-    offers: &'a [Offer],
+    heads: &'a [Head],
     requirement: &'a Requirement,
     policy: &Policy,
-) -> impl Fn(&Offer) -> Option<Bar> + 'a {
-    let usable = offers.iter().filter(|o| o.verdict != Verdict::Barred);
+) -> impl Fn(&Head) -> Option<Refusal> + 'a {
+    let usable = heads.iter().filter(|h| h.can_be_had());
     let admits = admits_prereleases(requirement, false, policy, usable);
     let pinned = |v: &Version| requirement.versions().is_none_or(|s| s.pins(v));
-    move |offer| match &offer.yanked {
-        Some(reason) => (!pinned(&offer.version)).then(|| Bar::Yanked(reason.clone())),
-        None => (offer.version.is_prerelease() && !admits && offer.verdict != Verdict::Barred)
-            .then_some(Bar::Prerelease),
+    move |head| match head.is_yanked {
+        true => (!pinned(&head.version)).then_some(Refusal::Yanked),
+        false => (head.version.is_prerelease() && !admits && head.can_be_had())
+            .then_some(Refusal::Prerelease),
     }
 }

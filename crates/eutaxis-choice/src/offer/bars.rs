@@ -15,7 +15,7 @@ pub(super) fn quarantined(judged: &Judged<'_>) -> Option<Bar> {
 /// unless the user takes such.
 pub(super) fn date(judged: &Judged<'_>) -> Option<Bar> {
     let as_of = judged.policy.as_of?;
-    match judged.file.published {
+    match judged.published {
         None => (!judged.policy.take_undated).then_some(Bar::Undated),
         Some(published) => (published > as_of).then_some(Bar::Later { as_of, published }),
     }
@@ -24,19 +24,17 @@ pub(super) fn date(judged: &Judged<'_>) -> Option<Bar> {
 /// Requires-Python, per file, against the whole version of the interpreter (docs/choice.md,
 /// Requires-Python).
 pub(super) fn requires_python(judged: &Judged<'_>) -> Option<Bar> {
-    let set = judged.file.requires_python.as_deref()?;
+    let set = judged.requires_python?;
     judged.target.python_misfit(set).map(Bar::Misfit)
 }
 
 /// The wheel's tags.
 pub(super) fn tags(judged: &Judged<'_>) -> Option<Bar> {
-    let FileKind::Wheel(name) = &judged.file.kind else {
-        return None;
-    };
+    let tags = judged.tags?;
     if judged.rank.is_some() {
         return None;
     }
-    let misfits = judged.target.misfits([&name.tags]);
+    let misfits = judged.target.misfits([tags]);
     misfits.into_iter().next().map(Bar::Misfit)
 }
 
@@ -50,17 +48,11 @@ pub(super) fn variant(judged: &Judged<'_>) -> Option<Bar> {
 /// `--wheels only`, but for projects named by `--build`; and wheels of projects named by `--rebuild`.
 pub(super) fn wheels_policy(judged: &Judged<'_>) -> Option<Bar> {
     let policy = judged.policy;
-    let name = match &judged.file.kind {
-        FileKind::Sdist(name) => name,
-        FileKind::Variants(_) => return None,
-        FileKind::Wheel(name) => {
-            return policy
-                .rebuild
-                .contains(&name.name)
-                .then_some(Bar::ToBeBuilt);
-        }
-    };
-    let barred = policy.wheels == Wheels::Only && !policy.builds(&name.name);
+    if judged.tags.is_some() {
+        let is_rebuilt = policy.rebuild.contains(judged.project);
+        return is_rebuilt.then_some(Bar::ToBeBuilt);
+    }
+    let barred = policy.wheels == Wheels::Only && !policy.builds(judged.project);
     barred.then_some(Bar::OnlySource)
 }
 

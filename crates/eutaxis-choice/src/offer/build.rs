@@ -3,7 +3,7 @@
 
 use std::fmt;
 
-use super::{Bar, BarKind, Judged, Offer, Verdict};
+use super::{Bar, BarKind, Head, Judged, Offer};
 use eutaxis_standards::artifact::Feature;
 use eutaxis_standards::index::FileKind;
 use eutaxis_standards::knowledge::MadeFor;
@@ -155,29 +155,29 @@ pub(super) enum Use {
 
 /// The place of each offer (newest first) by age and build: builds of one release share an age, and
 /// the better build comes first. What stands before all is how the offer uses the accelerators.
-pub(super) fn places(offers: &[Offer], target: &Target) -> Vec<(Use, Place)> {
+pub(super) fn places(heads: &[Head], target: &Target) -> Vec<(Use, Place)> {
     let system = target.platform.system;
-    let order = |offer: &Offer| {
-        let build = offer.best().and_then(|f| f.build.as_ref());
+    let order = |head: &Head| {
+        let build = head.build.as_ref();
         target
             .accelerators
             .order(build.map(|b| &b.made_for), system)
     };
     let orders: Vec<BuildOrder> = match target.accelerators.is_empty() {
         true => Vec::new(),
-        false => offers.iter().map(order).collect(),
+        false => heads.iter().map(order).collect(),
     };
     let plain = target.accelerators.order(None, system);
     let of = |i: usize| orders.get(i).unwrap_or(&plain);
-    let usable = |i: &usize| offers.get(*i).is_some_and(|o| o.verdict != Verdict::Barred);
-    let some = (0..offers.len())
+    let usable = |i: &usize| heads.get(*i).is_some_and(Head::can_be_had);
+    let some = (0..heads.len())
         .filter(usable)
         .any(|i| of(i).is_accelerated());
     let mut release = 0;
-    let mut places = Vec::with_capacity(offers.len());
-    for (i, offer) in offers.iter().enumerate() {
-        let before = i.checked_sub(1).and_then(|b| offers.get(b));
-        let same = before.is_some_and(|b| same_release(b, offer));
+    let mut places = Vec::with_capacity(heads.len());
+    for (i, head) in heads.iter().enumerate() {
+        let before = i.checked_sub(1).and_then(|b| heads.get(b));
+        let same = before.is_some_and(|b| same_release(b, head));
         release = if same { release } else { i };
         let used = match (some, of(i)) {
             (false, _) => Use::Full,
@@ -198,7 +198,7 @@ pub(super) fn places(offers: &[Offer], target: &Target) -> Vec<(Use, Place)> {
 }
 
 /// Builds of one release differ in their local label only.
-fn same_release(a: &Offer, b: &Offer) -> bool {
+fn same_release(a: &Head, b: &Head) -> bool {
     a.version.is_local() && a.version.public() == b.version.public()
 }
 

@@ -157,7 +157,7 @@ toolkit = [{ version = "4.1", linux = "510.0" }, { version = "5.0", linux = "600
         };
         let is_barred = judged.learn_files(&WHEEL.into(), &files, &rules);
         assert_eq!(is_barred, bar.is_some());
-        let offer = &judged.offers()[0];
+        let offer = judged.at(0).unwrap();
         let told = judged.build_of(&offer.files[0]).map(ToString::to_string);
         assert_eq!(told.as_deref(), build);
         assert_eq!(
@@ -208,7 +208,7 @@ toolkit = [{ version = "4.1", linux = "510.0" }, { version = "5.0", linux = "600
         };
         let judged = judged(project, file, &rules);
         assert_eq!(
-            untold(&judged, &judged.offers()[0], &rules).map(|(_, reach)| reach),
+            untold(&judged, judged.at(0).unwrap(), &rules).map(|(_, reach)| reach),
             expected
         );
     }

@@ -2,17 +2,18 @@
 //! states over the metadata, and by the metadata as far as they are known. Whoever wants offers
 //! asks it, so that all commands say the same of a release.
 
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::adjust::{Adjustment, needs_only, offered};
-use super::admit;
+use super::admit::{self, Refusal};
+use super::head::Glance;
 use super::late::{MetadataAnswer, bar_of, learned_build};
 use super::rank::{self, Preferred, Ranking};
-use super::{Bar, Build, LateBar, Offer, OfferFile, Policy, WheelFiles, build, offer_of, offers};
+use super::{Bar, Build, Head, LateBar, Offer, OfferFile, Policy, WheelFiles, build, offer_of};
 use eutaxis_standards::artifact::{Metadata, Unsure};
-use eutaxis_standards::index::Page;
+use eutaxis_standards::index::{FileKind, Outlined, Page};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
 use eutaxis_standards::targets::{Target, Unserved};
@@ -29,11 +30,43 @@ pub struct Rules<'a> {
     pub adjustments: &'a [Adjustment],
 }
 
-/// A page with its releases as a place sees them. Cheap to share: what metadata add is learnt by a
+/// The same, in the hands of those who judge by it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct RuleBook {
+    /// The place.
+    pub target: Target,
+    /// What the user permits and prefers.
+    pub policy: Policy,
+    /// What the user states over the metadata.
+    pub adjustments: Vec<Adjustment>,
+}
+
+impl RuleBook {
+    /// A copy of rules.
+    pub fn of(rules: &Rules<'_>) -> Self {
+        RuleBook {
+            target: rules.target.clone(),
+            policy: rules.policy.clone(),
+            adjustments: rules.adjustments.to_vec(),
+        }
+    }
+
+    /// The rules.
+    pub fn rules(&self) -> Rules<'_> {
+        Rules {
+            target: &self.target,
+            policy: &self.policy,
+            adjustments: &self.adjustments,
+        }
+    }
+}
+
+/// A page with its releases as a place sees them: of all what ranks them, of those that are asked for
+/// all that is told of their files. Cheap to share: what metadata add is learnt by a
 /// copy of one's own.
 ///
 /// ```
-/// use std::sync::Arc;
+/// use std::sync::{Arc, OnceLock};
 /// use eutaxis_standards::index::parse_json;
 /// use eutaxis_choice::offer::{JudgedPage, Policy, Rules};
 /// use eutaxis_standards::{Name, Requirement, Target};
@@ -51,8 +84,12 @@ pub struct Rules<'a> {
 #[derive(Debug, Clone)]
 pub struct JudgedPage {
     page: Arc<Page>,
+    book: Arc<RuleBook>,
     late: Vec<LateBar>,
-    offers: Vec<Offer>,
+    /// Of all releases, newest first.
+    heads: Vec<Head>,
+    /// The same, as far as they were asked for.
+    offers: Vec<OnceLock<Arc<Offer>>>,
     /// What files were made for by their metadata, where nothing else says it.
     builds: FxHashMap<Arc<str>, Build>,
     /// Wheels of which a device of the place is known to run the code.
@@ -88,13 +125,26 @@ pub struct Told {
 impl JudgedPage {
     /// A page as its own word and the user's have it.
     pub fn new(page: Arc<Page>, rules: &Rules<'_>) -> Self {
-        let offers = offers(&page, rules.target, rules.policy, &[])
-            .into_iter()
-            .map(|o| offered(o, &page.project, rules.target, rules.adjustments))
-            .collect();
+        Self::by(page, Arc::new(RuleBook::of(rules)))
+    }
+
+    /// The same for somebody who judges several pages.
+    pub fn by(page: Arc<Page>, book: Arc<RuleBook>) -> Self {
+        let (mut heads, mut offers) = (Vec::new(), Vec::new());
+        let glance = Glance::new(&page, book.rules());
+        for release in page.files.outline().releases() {
+            let offer = OnceLock::new();
+            heads.push(glance.head(&release).unwrap_or_else(|| {
+                let judged = judged(&page, &release, &book.rules(), &[]);
+                Head::of(offer.get_or_init(|| Arc::new(judged)))
+            }));
+            offers.push(offer);
+        }
         JudgedPage {
             page,
+            book,
             late: Vec::new(),
+            heads,
             offers,
             builds: FxHashMap::default(),
             run: FxHashSet::default(),
@@ -111,21 +161,76 @@ impl JudgedPage {
         &self.page.project
     }
 
-    /// All releases, newest first.
-    pub fn offers(&self) -> &[Offer] {
-        &self.offers
+    /// All releases at a glance, newest first.
+    pub fn heads(&self) -> &[Head] {
+        &self.heads
     }
 
-    /// The place of a release among the offers.
+    /// All releases, newest first, each with all that is told of its files.
+    pub fn offers(&self) -> impl DoubleEndedIterator<Item = &Offer> + Clone {
+        (0..self.offers.len()).filter_map(|at| self.at(at))
+    }
+
+    /// A release by its place, the newest first.
+    pub fn at(&self, at: usize) -> Option<&Offer> {
+        let offer = self.offers.get(at)?;
+        if let Some(known) = offer.get() {
+            return Some(known);
+        }
+        let release = self.page.files.outline().release(at)?;
+        let judge = || judged(&self.page, &release, &self.book.rules(), &self.late);
+        Some(offer.get_or_init(|| Arc::new(judge())))
+    }
+
+    /// The place of a release, the newest first.
     pub(crate) fn position(&self, version: &Version) -> Option<usize> {
-        self.offers
-            .binary_search_by(|o| version.cmp(&o.version))
+        self.heads
+            .binary_search_by(|h| version.cmp(&h.version))
             .ok()
+    }
+
+    /// One release at a glance.
+    pub fn head(&self, version: &Version) -> Option<&Head> {
+        self.position(version).and_then(|at| self.heads.get(at))
     }
 
     /// One release.
     pub fn offer(&self, version: &Version) -> Option<&Offer> {
-        self.position(version).and_then(|at| self.offers.get(at))
+        self.position(version).and_then(|at| self.at(at))
+    }
+
+    /// The best file of a release, by the place of the release.
+    pub(crate) fn best_name(&self, at: usize) -> Option<&Arc<str>> {
+        self.name_of(at, self.heads.get(at)?.best?)
+    }
+
+    /// The name of a file, by the place of its release, and its own among those of the release.
+    pub(crate) fn name_of(&self, release: usize, file: usize) -> Option<&Arc<str>> {
+        let release = self.page.files.outline().release(release)?;
+        let (place, _) = release.rows().nth(file)?;
+        self.page.files.get(place).map(|f| &f.filename)
+    }
+
+    /// What the best file of a release was made for, by the place of the release.
+    pub(crate) fn best_build(&self, at: usize) -> Option<&Build> {
+        let learned = || self.builds.get(self.best_name(at)?);
+        let told = self.heads.get(at)?.build.as_ref();
+        told.or_else(|| {
+            if self.builds.is_empty() {
+                None
+            } else {
+                learned()
+            }
+        })
+    }
+
+    /// The release that has a file, by its place, and that file among those of it.
+    fn place_of(&self, filename: &str) -> Option<(usize, &Offer, &OfferFile)> {
+        let kind = FileKind::of(filename, self.project()).ok()?;
+        let at = self.position(kind.version())?;
+        let offer = self.at(at)?;
+        let file = offer.files.iter().find(|f| *f.file.filename == *filename)?;
+        Some((at, offer, file))
     }
 
     /// What a file was made for, by its page or by its metadata.
@@ -153,20 +258,7 @@ impl JudgedPage {
         answer: &MetadataAnswer,
         rules: &Rules<'_>,
     ) -> Learned {
-        let of_it = |offer: &Offer| {
-            offer
-                .files
-                .iter()
-                .position(|f| f.file.filename == *filename)
-        };
-        let found = self
-            .offers
-            .iter()
-            .enumerate()
-            .find_map(|(at, offer)| Some((at, offer, of_it(offer)?)));
-        let Some((at, offer, file)) =
-            found.and_then(|(at, offer, i)| Some((at, offer, offer.files.get(i)?)))
-        else {
+        let Some((at, offer, file)) = self.place_of(filename) else {
             return Learned::Unknown;
         };
         let version = offer.version.clone();
@@ -215,7 +307,7 @@ impl JudgedPage {
                     filename: Arc::clone(filename),
                     bar,
                 });
-                mine.judge_again(at, &version, rules);
+                mine.judge_again(at, rules);
             }
         }
         Learned::Told(Told {
@@ -235,12 +327,8 @@ impl JudgedPage {
         files: &WheelFiles,
         rules: &Rules<'_>,
     ) -> bool {
-        let mut all = self
-            .offers
-            .iter()
-            .flat_map(|o| o.files.iter().map(move |f| (o, f)));
-        let found = all.find(|(_, f)| f.file.filename == *filename && f.rank.is_some());
-        let Some((offer, file)) = found else {
+        let found = self.place_of(filename).filter(|(.., f)| f.rank.is_some());
+        let Some((_, offer, file)) = found else {
             return false;
         };
         let (version, is_open) = (offer.version.clone(), file.bars.is_empty());
@@ -288,50 +376,64 @@ impl JudgedPage {
         let mine = Arc::make_mut(self);
         let filename = Arc::clone(filename);
         mine.late.push(LateBar { filename, bar });
-        mine.judge_again(at, version, rules);
+        mine.judge_again(at, rules);
         true
     }
 
     /// Just one release is judged again.
-    fn judge_again(&mut self, at: usize, version: &Version, rules: &Rules<'_>) {
-        if let Some(judged) = offer_of(&self.page, version, rules.target, rules.policy, &self.late)
-            && let Some(offer) = self.offers.get_mut(at)
+    fn judge_again(&mut self, at: usize, rules: &Rules<'_>) {
+        let release = self.page.files.outline().release(at);
+        let again = release.map(|r| judged(&self.page, &r, rules, &self.late));
+        if let (Some(again), Some(head), Some(offer)) =
+            (again, self.heads.get_mut(at), self.offers.get_mut(at))
         {
-            *offer = offered(judged, &self.page.project, rules.target, rules.adjustments);
+            *head = Head::of(&again);
+            *offer = OnceLock::from(Arc::new(again));
         }
     }
 
     /// The releases that can be used in the order in which they are taken.
     pub fn ranking(&self, rules: &Rules<'_>, preferred: &Preferred<'_>) -> Ranking {
-        rank::ranking(&self.offers, rules, preferred)
+        rank::ranking(&self.heads, rules, preferred)
     }
 
     /// The offers with bars for what a requirement does not admit (docs/choice.md, pre-releases,
     /// yanked releases).
     pub fn admitted(&self, requirement: &Requirement, rules: &Rules<'_>) -> Vec<Offer> {
-        let refusal = admit::refusals(&self.offers, requirement, rules.policy);
-        let admitted = |offer: &Offer| match refusal(offer) {
-            Some(bar) => offer.clone().barred_by(bar),
+        let refusal = admit::refusals(&self.heads, requirement, rules.policy);
+        let admitted = |(offer, head): (&Offer, &Head)| match refusal(head) {
+            Some(Refusal::Yanked) => {
+                let reason = offer.yanked.clone().unwrap_or_default();
+                offer.clone().barred_by(Bar::Yanked(reason))
+            }
+            Some(Refusal::Prerelease) => offer.clone().barred_by(Bar::Prerelease),
             None => offer.clone(),
         };
-        self.offers.iter().map(admitted).collect()
+        self.offers().zip(&self.heads).map(admitted).collect()
     }
 
     /// The release to take when only this project is looked at.
     pub fn best(&self, requirement: &Requirement, rules: &Rules<'_>) -> Option<&Offer> {
-        let refusal = admit::refusals(&self.offers, requirement, rules.policy);
+        let refusal = admit::refusals(&self.heads, requirement, rules.policy);
         let ranking = self.ranking(rules, &Preferred::default());
-        let mut ranked = ranking
-            .order
-            .into_iter()
-            .filter_map(|at| self.offers.get(at));
-        ranked.find(|o| admit::takes(requirement, &o.version) && refusal(o).is_none())
+        let taken = |at: &usize| {
+            let head = self.heads.get(*at);
+            head.is_some_and(|h| admit::takes(requirement, &h.version) && refusal(h).is_none())
+        };
+        self.at(ranking.order.into_iter().find(taken)?)
     }
+}
+
+/// All that is told of a release.
+fn judged(page: &Page, release: &Outlined<'_>, rules: &Rules<'_>, late: &[LateBar]) -> Offer {
+    let offer = offer_of(page, release, rules.target, rules.policy, late);
+    offered(offer, &page.project, rules.target, rules.adjustments)
 }
 
 /// The best of the offers (newest first, admitted) that the requirement takes, as an index.
 pub fn pick(offers: &[Offer], requirement: &Requirement, rules: &Rules<'_>) -> Option<usize> {
-    let ranking = rank::ranking(offers, rules, &Preferred::default());
+    let heads: Vec<Head> = offers.iter().map(Head::of).collect();
+    let ranking = rank::ranking(&heads, rules, &Preferred::default());
     let taken = |i: &usize| {
         offers
             .get(*i)
@@ -347,6 +449,7 @@ mod tests {
     use eutaxis_standards::fault::Origin;
     use eutaxis_standards::index::parse_json;
     use eutaxis_standards::version::VersionSpecifier;
+    use proptest::prelude::*;
     use rstest::rstest;
 
     const PAGE: &str = r#"{"files":[{"filename":"m-4.0rc1-py3-none-any.whl","url":""},{"filename":"m-3.0.tar.gz","url":""},
@@ -480,5 +583,90 @@ mod tests {
             ),
             "{learned:?}"
         );
+    }
+
+    /// What files of random pages are: where they go, and what the page says of them.
+    const TAGS: [&str; 7] = [
+        "py3-none-any.whl",
+        "py2-none-any.whl",
+        "cp312-cp312-manylinux_2_17_x86_64.whl",
+        "2-cp312-cp312-manylinux_2_17_x86_64.whl",
+        "cp312-cp312-manylinux_2_28_x86_64.manylinux_2_31_x86_64.whl",
+        "cp312-cp312-win_amd64.whl",
+        "cp312-cp312-linux_x86_64-fast.whl",
+    ];
+    const VERSIONS: [&str; 6] = ["1.0", "1.0.0", "1.1", "2.0rc1", "2.0+nor41", "0.5"];
+    const SAID: [&str; 6] = [
+        "",
+        r#","yanked":true"#,
+        r#","requires-python":">=3.13""#,
+        r#","requires-python":">=3.8","upload-time":"2024-03-01T10:20:30Z""#,
+        r#","upload-time":"2024-06-01T10:20:30.5Z""#,
+        r#","yanked":"bad","upload-time":"2023-06-01T10:20:30Z""#,
+    ];
+
+    fn any_page() -> impl Strategy<Value = Page> {
+        let file = (0..VERSIONS.len(), 0..=TAGS.len(), 0..SAID.len());
+        (proptest::collection::vec(file, 0..12), 0..4usize).prop_map(|(files, status)| {
+            let files: Vec<String> = files
+                .iter()
+                .map(|(version, tags, said)| {
+                    let version = VERSIONS[*version];
+                    let name = match TAGS.get(*tags) {
+                        Some(tags) => format!("m-{version}-{tags}"),
+                        None => format!("m-{version}.tar.gz"),
+                    };
+                    format!(r#"{{"filename":"{name}","url":"u/{name}"{}}}"#, SAID[*said])
+                })
+                .collect();
+            let status = match status {
+                0 => r#""project-status":{"status":"quarantined"},"#,
+                _ => "",
+            };
+            let text = format!(r#"{{{status}"files":[{}]}}"#, files.join(","));
+            parse_json(text.as_bytes(), &name()).unwrap()
+        })
+    }
+
+    fn any_policy() -> impl Strategy<Value = Policy> {
+        (0..3usize, any::<bool>(), any::<bool>(), any::<bool>()).prop_map(
+            |(wheels, dated, take_undated, rebuilt)| Policy {
+                wheels: [Wheels::Only, Wheels::Any, Wheels::First][wheels],
+                as_of: dated.then(|| "2024-04-01T00:00:00Z".parse().unwrap()),
+                take_undated,
+                rebuild: rebuilt.then(name).into_iter().collect(),
+                ..Policy::default()
+            },
+        )
+    }
+
+    proptest! {
+        #[test]
+        fn a_glance_says_what_a_whole_look_says(
+            page in any_page(),
+            policy in any_policy(),
+            place in 0..2usize,
+            effect in 0..4usize,
+            is_stated in any::<bool>(),
+            is_kept in any::<bool>(),
+        ) {
+            let places = ["", " / cuda driver 550.60"];
+            let target = format!("cpython 3.12 / linux x86_64 glibc 2.31{}", places[place]);
+            let target = Target::parse(&target).unwrap();
+            let adjustments: Vec<Adjustment> = match effect {
+                0 => vec![adjustment("<2", Effect::Avoid)],
+                1 => vec![adjustment("", Effect::Take)],
+                _ => Vec::new(),
+            };
+            let rules = Rules { target: &target, policy: &policy, adjustments: &adjustments };
+            let mut page = match is_kept {
+                true => Page::from_compact(page.to_compact().into(), &page.project).unwrap(),
+                false => page,
+            };
+            page.made_for = is_stated.then(|| "none".to_owned());
+            let judged = JudgedPage::new(Arc::new(page), &rules);
+            let whole: Vec<Head> = judged.offers().map(Head::of).collect();
+            prop_assert_eq!(judged.heads(), whole);
+        }
     }
 }

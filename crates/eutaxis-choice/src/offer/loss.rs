@@ -4,7 +4,7 @@
 use std::fmt;
 use std::sync::Arc;
 
-use super::{Effect, JudgedPage, Offer, OfferFile, Rules, Verdict, WheelFiles};
+use super::{Effect, Head, JudgedPage, Offer, OfferFile, Rules, Verdict, WheelFiles};
 use eutaxis_standards::artifact::Metadata;
 use eutaxis_standards::fault::{Origin, escaped};
 use eutaxis_standards::index::FileKind;
@@ -271,7 +271,7 @@ fn stated(judged: &JudgedPage, offer: &Offer, rules: &Rules<'_>) -> Option<Shown
 
 fn by_label(judged: &JudgedPage) -> Option<Shown> {
     let uses = |f: &OfferFile| uses(f.build.as_ref().map(|b| &b.made_for));
-    let mut offers = judged.offers().iter();
+    let mut offers = judged.offers();
     let build = offers.find(|o| o.files.iter().any(uses))?;
     let mut bars = build.bars.iter();
     let bar = bars.find(|b| b.kind() == super::BarKind::Accelerator);
@@ -425,12 +425,13 @@ fn wheels_beside<'a>(
 /// The older final releases that have a wheel for this place, newest first.
 fn older<'a>(judged: &'a JudgedPage, offer: &Offer) -> Vec<&'a Offer> {
     let mine = offer.version.public();
-    let mut older: Vec<&Offer> = judged.offers().iter().collect();
-    older.retain(|o| {
-        let is_older = o.version < offer.version && o.version.public() != mine;
-        is_older && o.verdict == Verdict::Ready && !o.version.is_prerelease()
-    });
-    older
+    let is_older = |h: &Head| {
+        let is_older = h.version < offer.version && h.version.public() != mine;
+        is_older && h.verdict == Verdict::Ready && !h.version.is_prerelease()
+    };
+    let all = judged.heads().iter().enumerate();
+    let older = all.filter(|(_, h)| is_older(h));
+    older.filter_map(|(at, _)| judged.at(at)).collect()
 }
 
 /// The newest release before this one that is known to use an accelerator here. Where metadata
@@ -608,7 +609,7 @@ source = "its notes"
                     .map(|(_, m)| Some(Arc::clone(m)))
             },
         };
-        let mut offers = judged.offers().iter();
+        let mut offers = judged.offers();
         let newest = offers.find(|o| o.verdict != Verdict::Barred).unwrap();
         match lost(&judged, newest, known, &rules) {
             Lost::No => "no".to_owned(),
@@ -783,7 +784,7 @@ source = "its notes"
                 metadata: &|_| None,
                 files: &|_| None,
             };
-            let found = lost(&judged, &judged.offers()[0], known, &rules);
+            let found = lost(&judged, judged.at(0).unwrap(), known, &rules);
             assert_eq!(matches!(found, Lost::Yes(_)), expected, "{found:?}");
         }
     }

@@ -9,6 +9,7 @@ mod bar;
 mod bars;
 mod build;
 mod files;
+mod head;
 mod judged;
 mod late;
 mod loss;
@@ -21,23 +22,25 @@ use std::sync::Arc;
 
 pub(crate) use adjust::needs_only;
 pub use adjust::{Adjustment, Effect, Lesson, has_stated, hashes_of, requirements};
+pub(crate) use admit::admits_prereleases;
 pub use admit::takes;
-pub(crate) use admit::{admits_prereleases, is_final};
 pub use bar::{Bar, BarKind};
 pub use build::{Build, Evidence};
 pub use files::{Reach, WheelFiles, untold};
-pub use judged::{JudgedPage, Learned, Rules, Told, pick};
+pub use head::Head;
+pub use judged::{JudgedPage, Learned, RuleBook, Rules, Told, pick};
 pub use late::MetadataAnswer;
 pub use loss::{ByExtra, Known, Loss, Lost, OfFile, Open, Shown, by_extra, lost};
 pub use policy::{Chronology, Policy, Prefer, Prereleases, Wheels};
 pub use rank::{Preferred, Ranking};
 pub use served::{Grid, GridRow, Mark, grid};
 
-use eutaxis_standards::artifact::Feature;
-use eutaxis_standards::index::{FileKind, Page, PageFile};
+use eutaxis_standards::artifact::{Feature, WheelTags};
+use eutaxis_standards::index::{FileKind, Outlined, Page, PageFile};
 use eutaxis_standards::knowledge::MadeFor;
+use eutaxis_standards::name::Name;
 use eutaxis_standards::targets::{Rank, Target, VariantMiss, VariantOrder};
-use eutaxis_standards::version::Version;
+use eutaxis_standards::version::{Version, VersionSpecifier};
 
 /// Whether a release can be had on the target.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -153,7 +156,11 @@ struct LateBar {
 
 /// A file that is being judged.
 struct Judged<'a> {
-    file: &'a PageFile,
+    project: &'a Name,
+    /// Of a wheel; none of source.
+    tags: Option<&'a WheelTags>,
+    requires_python: Option<&'a VersionSpecifier>,
+    published: Option<jiff::Timestamp>,
     /// For a wheel: how well its tags fit, if they do.
     rank: Option<Rank>,
     /// For a variant: how good it is, or why it is not taken.
@@ -180,39 +187,27 @@ const CHECKS: &[Check] = &[
     bars::wheels_policy,
 ];
 
-/// The offers of a page, newest release first; the way to them is [`JudgedPage`].
-fn offers(page: &Page, target: &Target, policy: &Policy, late: &[LateBar]) -> Vec<Offer> {
-    let stated = stated(page, target);
-    let mut files: Vec<Arc<PageFile>> = page.files.clone();
-    // By release, newest first; the order of the page stays among files of one release.
-    files.sort_by(|a, b| b.kind.version().cmp(a.kind.version()));
-    let mut offers: Vec<Offer> = Vec::new();
-    for group in files.chunk_by(|a, b| a.kind.version() == b.kind.version()) {
-        let judged = group
-            .iter()
-            .map(|file| judge(page, file, stated.as_ref(), target, policy, late))
-            .collect();
-        if let Some(first) = group.first() {
-            offers.push(offer(first.kind.version().clone(), judged, target));
-        }
-    }
-    offers
-}
-
-/// The offer of one release of a page, when later knowledge bars a file of it.
+/// The offer of a release of a page; the way to it is [`JudgedPage`].
 fn offer_of(
     page: &Page,
-    version: &Version,
+    release: &Outlined<'_>,
     target: &Target,
     policy: &Policy,
     late: &[LateBar],
-) -> Option<Offer> {
-    let mine = page.files.iter().filter(|f| f.kind.version() == version);
+) -> Offer {
     let stated = stated(page, target);
-    let judged: Vec<OfferFile> = mine
-        .map(|file| judge(page, file, stated.as_ref(), target, policy, late))
-        .collect();
-    (!judged.is_empty()).then(|| offer(version.clone(), judged, target))
+    let files = release.rows().filter_map(|(at, _)| page.files.get(at));
+    let judged = files.map(|file| judge(page, file, stated.as_ref(), target, policy, late));
+    offer(release.version.clone(), judged.collect(), target)
+}
+
+/// All offers of a page, newest release first.
+#[cfg(test)]
+fn offers(page: &Page, target: &Target, policy: &Policy, late: &[LateBar]) -> Vec<Offer> {
+    let releases = page.files.outline().releases();
+    releases
+        .map(|release| offer_of(page, &release, target, policy, late))
+        .collect()
 }
 
 /// The same offer without bars of a kind, judged anew.
@@ -254,12 +249,13 @@ fn judge(
     let properties = variant::properties(page, &file.kind);
     let variant = variant::order(page, &file.kind, target);
     let build = build::told(&file.kind, stated, &properties, target);
-    let rank = match &file.kind {
-        FileKind::Wheel(name) => target.rank(&name.tags),
-        FileKind::Sdist(_) | FileKind::Variants(_) => None,
-    };
+    let tags = head::tags_of(&file.kind);
+    let rank = tags.and_then(|tags| target.rank(tags));
     let judged = Judged {
-        file,
+        project: &page.project,
+        tags,
+        requires_python: file.requires_python.as_deref(),
+        published: file.published,
         rank,
         variant,
         build: build.as_ref(),
@@ -337,7 +333,6 @@ mod tests {
     use super::late::{late_bar, learned_build};
     use super::*;
     use eutaxis_standards::index::parse_json;
-    use eutaxis_standards::name::Name;
     use rstest::rstest;
 
     /// A page from `FILE [key value]` lines: `python`, `yanked`, `date`.

@@ -2,7 +2,7 @@
 
 use super::build::{Place, Use, places};
 use super::judged::Rules;
-use super::{Offer, Prefer, Verdict, Wheels};
+use super::{Head, Prefer, Verdict, Wheels};
 use eutaxis_standards::version::Version;
 
 /// What is preferred of one project beyond the policy.
@@ -26,37 +26,37 @@ pub struct Ranking {
     pub releases: Vec<usize>,
 }
 
-/// Ranks offers (newest first). What counts before age: yanked ones last, then what is preferred,
+/// Ranks releases (newest first). What counts before age: yanked ones last, then what is preferred,
 /// then wheels before source, then the use of an accelerator.
-pub(super) fn ranking(offers: &[Offer], rules: &Rules<'_>, preferred: &Preferred<'_>) -> Ranking {
-    let places = places(offers, rules.target);
+pub(super) fn ranking(heads: &[Head], rules: &Rules<'_>, preferred: &Preferred<'_>) -> Ranking {
+    let places = places(heads, rules.target);
     let apart = rules.policy.wheels != Wheels::Any;
     let oldest = rules.policy.prefer == Prefer::Oldest;
-    let group = |offer: &Offer, used: Use| {
-        let kept = preferred.prior.is_some_and(|v| *v == offer.version);
+    let group = |head: &Head, used: Use| {
+        let kept = preferred.prior.is_some_and(|v| *v == head.version);
         let near = preferred.nearest.map_or(0, |all| {
             all.iter()
-                .position(|v| *v == offer.version)
+                .position(|v| *v == head.version)
                 .unwrap_or(all.len())
         });
         (
-            offer.yanked.is_some(),
+            head.is_yanked,
             near,
             !kept,
-            apart && offer.verdict == Verdict::Build,
+            apart && head.verdict == Verdict::Build,
             used,
         )
     };
     let age = |place: Place| if oldest { place.oldest_first() } else { place };
-    let usable = offers
+    let usable = heads
         .iter()
         .zip(places)
         .enumerate()
-        .filter(|(_, (o, _))| o.verdict != Verdict::Barred);
+        .filter(|(_, (head, _))| head.can_be_had());
     let mut keyed: Vec<_> = usable
-        .map(|(at, (offer, (used, place)))| {
+        .map(|(at, (head, (used, place)))| {
             let release = place.release();
-            ((group(offer, used), age(place)), at, release)
+            ((group(head, used), age(place)), at, release)
         })
         .collect();
     keyed.sort_by(|a, b| a.0.cmp(&b.0));

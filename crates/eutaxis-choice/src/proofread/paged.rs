@@ -2,7 +2,7 @@
 //! bounds that are missing.
 
 use super::{Remark, Trouble};
-use crate::offer::{JudgedPage, Offer, Verdict, grid, is_final};
+use crate::offer::{Head, JudgedPage, grid};
 use eutaxis_standards::requirement::Ask;
 use eutaxis_standards::targets::Target;
 use eutaxis_standards::version::{
@@ -16,8 +16,8 @@ pub fn paged(ask: &Ask, judged: &JudgedPage, target: &Target) -> Vec<Remark> {
         return Vec::new();
     };
     let name = &ask.requirement.name;
-    let all = judged.offers();
-    let matching: Vec<&Offer> = all.iter().filter(|o| set.matches(&o.version)).collect();
+    let all = judged.heads();
+    let matching: Vec<&Head> = all.iter().filter(|h| set.matches(&h.version)).collect();
     let remark = |trouble: Trouble| vec![Remark::new(&ask.origin, trouble).about(name)];
     if matching.is_empty() {
         return remark(Trouble::UnknownVersion {
@@ -25,39 +25,37 @@ pub fn paged(ask: &Ask, judged: &JudgedPage, target: &Target) -> Vec<Remark> {
             near: nearest(set, all),
         });
     }
-    let can_be_had = |o: &&Offer| o.verdict != Verdict::Barred;
-    if !matching.iter().any(can_be_had) {
-        let newest = matching.first();
-        let ready = all.iter().find(can_be_had);
+    if !matching.iter().any(|h| h.can_be_had()) {
+        let newest = matching.first().and_then(|h| judged.offer(&h.version));
+        let ready = all.iter().find(|h| h.can_be_had());
         return remark(Trouble::Barred {
             newest: newest.map(|o| (o.version.clone(), o.bars.first().cloned())),
-            ready: ready.map(|o| o.version.clone()),
-            elsewhere: newest
-                .map_or_else(Vec::new, |o| grid(std::iter::once(*o), target).platforms),
+            ready: ready.map(|h| h.version.clone()),
+            elsewhere: newest.map_or_else(Vec::new, |o| grid(std::iter::once(o), target).platforms),
         });
     }
-    let usable = || matching.iter().copied().filter(can_be_had);
-    if usable().all(|o| o.yanked.is_some())
-        && let Some(offer) = usable().next()
+    let mut usable = matching.iter().filter(|h| h.can_be_had());
+    if usable.clone().all(|h| h.is_yanked)
+        && let Some(offer) = usable.next().and_then(|h| judged.offer(&h.version))
     {
-        let other = all.iter().filter(can_be_had).find(|o| is_final(o));
+        let other = all.iter().find(|h| h.can_be_had() && h.is_final());
         return remark(Trouble::Yanked {
             version: offer.version.clone(),
             reason: offer.yanked.as_deref().unwrap_or_default().to_owned(),
             pinned: set.pins(&offer.version),
-            other: other.map(|o| o.version.clone()),
+            other: other.map(|h| h.version.clone()),
         });
     }
     missing_bound(ask, set, all).into_iter().collect()
 }
 
 /// Nothing bounds a project above whose next major series is out.
-fn missing_bound(ask: &Ask, set: &VersionSpecifier, all: &[Offer]) -> Option<Remark> {
+fn missing_bound(ask: &Ask, set: &VersionSpecifier, all: &[Head]) -> Option<Remark> {
     let name = &ask.requirement.name;
     if !leaves_later_series_open(Some(set)) {
         return None;
     }
-    let finals = || all.iter().filter(|o| is_final(o));
+    let finals = || all.iter().filter(|h| h.is_final());
     let newest = finals().next()?.version.release_number(0);
     let stated = set
         .clauses()
@@ -103,8 +101,8 @@ pub fn around(version: Option<&Version>, mut known: Vec<Version>) -> Vec<Version
 }
 
 /// Releases around what a set names.
-fn nearest(set: &VersionSpecifier, all: &[Offer]) -> Vec<Version> {
-    let known = all.iter().map(|o| o.version.clone()).collect();
+fn nearest(set: &VersionSpecifier, all: &[Head]) -> Vec<Version> {
+    let known = all.iter().map(|h| h.version.clone()).collect();
     let named = set.clauses().iter().filter_map(|c| c.version()).max();
     around(named, known)
 }

@@ -8,7 +8,6 @@ use std::collections::BTreeMap;
 use jiff::{SignedDuration, Timestamp};
 
 use super::facts::ProjectFacts;
-use crate::offer::Offer;
 use eutaxis_standards::version::{Version, major_series};
 
 /// A release that is younger by so much is worth a word, though its series is an old one.
@@ -27,14 +26,14 @@ pub enum Strength {
 /// All series of a project, in the order in which they began: each with the day of its first final
 /// release, or where there is none of its first.
 pub(super) fn all_series<'a>(
-    offers: impl Iterator<Item = (&'a Offer, Option<Timestamp>)>,
+    releases: impl Iterator<Item = (&'a Version, Option<Timestamp>)>,
 ) -> Vec<((u64, u64), Timestamp)> {
     let mut first: BTreeMap<(u64, u64), (bool, Timestamp)> = BTreeMap::new();
-    for (offer, date) in offers {
-        let (Some(series), Some(date)) = (major_series(&offer.version), date) else {
+    for (version, date) in releases {
+        let (Some(series), Some(date)) = (major_series(version), date) else {
             continue;
         };
-        let mine = (offer.version.is_prerelease(), date);
+        let mine = (version.is_prerelease(), date);
         first
             .entry(series)
             .and_modify(|known| *known = mine.min(*known))

@@ -13,7 +13,7 @@ use jiff::{SignedDuration, Timestamp};
 use super::facts::{Need, PagedWheel, ProjectFacts, Usable};
 use super::held::GRACE;
 use super::table::Value;
-use crate::offer::{Offer, Verdict};
+use crate::offer::{Head, Verdict};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::version::{
     Operator, Version, VersionSpecifier, leaves_later_series_open, major_series,
@@ -153,8 +153,8 @@ pub(super) struct Release<'a> {
 }
 
 impl<'a> Release<'a> {
-    fn offer(&self) -> Option<&'a Offer> {
-        self.facts.offer(self.value)
+    fn head(&self) -> Option<&'a Head> {
+        self.facts.head(self.value)
     }
 }
 
@@ -169,7 +169,7 @@ fn series_text((epoch, major): (u64, u64)) -> String {
 
 /// The facts that dates state of a release and a project that it needs with no bound above.
 pub(super) fn by_date(release: &Release<'_>, other: &Name, others: &ProjectFacts) -> Vec<Doubt> {
-    let Some(offer) = release.offer() else {
+    let Some(head) = release.head() else {
         return Vec::new();
     };
     let Some(published) = release.facts.published(release.value) else {
@@ -180,18 +180,11 @@ pub(super) fn by_date(release: &Release<'_>, other: &Name, others: &ProjectFacts
         .last_published()
         .unwrap_or(published)
         .max(published);
-    let mine = offer
-        .best()
-        .is_some_and(|f| f.file.kind.is_compiled_wheel());
+    let mine = head.is_compiled;
     // What would be built is compiled where the wheels beside it are.
     let has_compiled = |series: &(u64, u64)| {
-        let of_series = others
-            .offers()
-            .iter()
-            .filter(|o| major_series(&o.version) == Some(*series));
-        of_series
-            .flat_map(|o| &o.files)
-            .any(|f| f.file.kind.is_compiled_wheel())
+        let mut heads = others.heads().iter();
+        heads.any(|h| h.has_compiled && major_series(&h.version) == Some(*series))
     };
     let mut found = Vec::new();
     for (series, began) in others
@@ -248,7 +241,7 @@ pub(super) fn by_date(release: &Release<'_>, other: &Name, others: &ProjectFacts
                 found.push(Doubt {
                     kind,
                     project: release.name.clone(),
-                    version: offer.version.clone(),
+                    version: head.version.clone(),
                     published: Some(published),
                     other: other.clone(),
                     began: Some(*began),
@@ -269,7 +262,7 @@ pub(super) fn by_later(
     other: &Name,
     others: &ProjectFacts,
 ) -> Option<Doubt> {
-    let offer = release.offer()?;
+    let head = release.head()?;
     let sets: Vec<&VersionSpecifier> = needs
         .iter()
         .filter_map(|n| n.requirement.versions())
@@ -293,7 +286,7 @@ pub(super) fn by_later(
             bound,
         },
         project: release.name.clone(),
-        version: offer.version.clone(),
+        version: head.version.clone(),
         published: release.facts.published(release.value),
         other: other.clone(),
         began: later.published.or(later.first),
@@ -311,11 +304,11 @@ pub(super) fn by_interpreter(
     classified: Option<(u64, u64)>,
     version: (u64, u64),
 ) -> Option<Doubt> {
-    let offer = release.offer()?;
+    let head = release.head()?;
     let is_old =
         |date: Option<Timestamp>| date.is_some_and(|d| began.duration_since(d) > INTERPRETER);
-    let published = release.facts.appeared(offer)?;
-    let better = |w: &PagedWheel| w.version > offer.version && !is_old(w.first);
+    let published = release.facts.appeared(head)?;
+    let better = |w: &PagedWheel| w.version > head.version && !is_old(w.first);
     if !is_old(Some(published))
         || classified.is_some_and(|c| c >= version)
         || !release.facts.wheels().iter().any(better)
@@ -328,11 +321,11 @@ pub(super) fn by_interpreter(
             classified: classified.map(|(major, minor)| format!("{major}.{minor}")),
         },
         project: release.name.clone(),
-        version: offer.version.clone(),
+        version: head.version.clone(),
         published: Some(published),
         other: release.name.clone(),
         began: Some(began),
-        out: Arc::new(vec![offer.version.clone()]),
+        out: Arc::new(vec![head.version.clone()]),
         built: Arc::default(),
     })
 }

@@ -149,8 +149,8 @@ impl Search {
         let closed = !self.yanked_open;
         let unpinned = |v: &Value| {
             facts
-                .offer(*v)
-                .is_some_and(|o| !self.problem.pins(project, &o.version))
+                .head(*v)
+                .is_some_and(|h| !self.problem.pins(project, &h.version))
         };
         let yanked: Vec<Value> = facts
             .yanked
@@ -400,8 +400,8 @@ impl Search {
             .iter()
             .copied()
             .filter(|v| {
-                facts.offer(*v).is_some_and(|o| {
-                    set.pins(&o.version) && !self.problem.pins(&need.requirement.name, &o.version)
+                facts.head(*v).is_some_and(|h| {
+                    set.pins(&h.version) && !self.problem.pins(&need.requirement.name, &h.version)
                 })
             })
             .collect();

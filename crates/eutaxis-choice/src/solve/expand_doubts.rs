@@ -65,7 +65,7 @@ impl Search {
         let Some(facts) = self.facts.get(project) else {
             return found;
         };
-        let (Some(needs), Some(offer)) = (facts.needs(value), facts.offer(value)) else {
+        let (Some(needs), Some(head)) = (facts.needs(value), facts.head(value)) else {
             return found;
         };
         found.open = Self::open_needs(needs, extra, project);
@@ -73,11 +73,11 @@ impl Search {
             return found;
         }
         let series = |w: &PagedWheel| major_series(&w.version);
-        let mine = major_series(&offer.version);
+        let mine = major_series(&head.version);
         let later: Vec<&PagedWheel> = facts
             .wheels()
             .iter()
-            .filter(|w| w.version > offer.version)
+            .filter(|w| w.version > head.version)
             .collect();
         let next = later
             .iter()
@@ -98,7 +98,7 @@ impl Search {
         let mended: Vec<&PagedWheel> = own
             .iter()
             .copied()
-            .filter(|w| minor(&w.version) == minor(&offer.version))
+            .filter(|w| minor(&w.version) == minor(&head.version))
             .collect();
         for other in &found.open {
             for releases in [&mended, &own, &following] {
@@ -149,7 +149,7 @@ impl Search {
         }
         for (other, later) in learnt.bounded {
             let (Some(Some(theirs)), Some(others)) =
-                (facts.needs_of(&later.file), self.facts.get(&other))
+                (facts.needs_of_wheel(&later), self.facts.get(&other))
             else {
                 continue;
             };
@@ -253,10 +253,10 @@ fn first_bound<'a>(
 ) -> Result<Option<&'a PagedWheel>, Arc<str>> {
     let bounds = |wheel: &PagedWheel| -> Result<bool, Arc<str>> {
         // What nobody can say is no bound.
-        let Some(needs) = facts
-            .needs_of(&wheel.file)
-            .ok_or_else(|| Arc::clone(&wheel.file))?
-        else {
+        let Some(file) = facts.file_of(wheel) else {
+            return Ok(false);
+        };
+        let Some(needs) = facts.needs_of(file).ok_or_else(|| Arc::clone(file))? else {
             return Ok(false);
         };
         let mut mine = needs

@@ -13,8 +13,8 @@ use super::chronology;
 use super::problem::Problem;
 use super::table::{Key, Value};
 use crate::offer::{
-    Bar, BarKind, Build, Effect, JudgedPage, Known, Learned, Lost, MetadataAnswer, Offer, Open,
-    Preferred, Ranking, Reach, Told, Verdict, WheelFiles, admits_prereleases, is_final, lost,
+    Bar, BarKind, Build, Effect, Head, JudgedPage, Known, Learned, Lost, MetadataAnswer, Offer,
+    Open, Preferred, Ranking, Reach, Told, Verdict, WheelFiles, admits_prereleases, lost,
     needs_only, requirements, untold,
 };
 use eutaxis_standards::artifact::{Metadata, Unread};
@@ -186,7 +186,8 @@ pub(super) struct ProjectFacts {
     values: Vec<Value>,
     /// Values whose best file is yanked.
     pub(super) yanked: Vec<Value>,
-    needs: FxHashMap<Arc<str>, Rc<Needs>>,
+    /// What files need, each with the place of its release.
+    needs: FxHashMap<Arc<str>, (usize, Rc<Needs>)>,
     /// What the files within wheels tell; none within where that cannot be had.
     within: FxHashMap<Arc<str>, Option<Arc<WheelFiles>>>,
     /// Files of which only the archive would tell what they need.
@@ -221,21 +222,22 @@ pub(super) struct Usable {
 #[derive(Debug, Clone)]
 pub(super) struct PagedWheel {
     pub(super) version: Version,
-    pub(super) file: Arc<str>,
+    /// The place of the release, the newest first, and that of its file among those of the release.
+    place: (usize, usize),
     /// When the first file of the release appeared.
     pub(super) first: Option<Timestamp>,
     /// When this file did.
     pub(super) published: Option<Timestamp>,
 }
 
-fn paged_wheel(offer: &Offer, page: &Page) -> Option<PagedWheel> {
-    let elsewhere = page.date_elsewhere(&offer.version);
-    let best = offer.best().filter(|_| offer.verdict == Verdict::Ready)?;
-    is_final(offer).then(|| PagedWheel {
-        version: offer.version.clone(),
-        file: Arc::clone(&best.file.filename),
-        first: offer.first_published().or(elsewhere),
-        published: best.file.published.or(elsewhere),
+fn paged_wheel(place: usize, head: &Head, page: &Page) -> Option<PagedWheel> {
+    let elsewhere = page.date_elsewhere(&head.version);
+    let best = head.best.filter(|_| head.verdict == Verdict::Ready)?;
+    head.is_final().then(|| PagedWheel {
+        version: head.version.clone(),
+        place: (place, best),
+        first: head.first_published.or(elsewhere),
+        published: head.published.or(elsewhere),
     })
 }
 
@@ -257,34 +259,26 @@ impl ProjectFacts {
             newest: None,
             usable: Vec::new(),
         };
-        facts.wheels = facts
-            .offers()
-            .iter()
-            .rev()
-            .filter_map(|offer| paged_wheel(offer, facts.judged.page()))
-            .collect();
-        facts.wheels.sort_by(|a, b| a.version.cmp(&b.version));
-        facts.newest = facts
-            .offers()
-            .iter()
-            .filter(|o| o.verdict != Verdict::Barred && is_final(o))
-            .map(|o| o.version.clone())
-            .max();
-        facts.usable = facts
-            .offers()
-            .iter()
-            .filter(|o| o.verdict != Verdict::Barred)
-            .map(|o| Usable {
-                version: o.version.clone(),
-                first: facts.appeared(o),
-                verdict: o.verdict,
-                compiled: o.best().is_some_and(|f| f.file.kind.is_compiled_wheel()),
-            })
-            .collect();
-        let dated = facts.offers().iter().map(|o| (o, facts.appeared(o)));
+        let heads = facts.heads();
+        // Oldest first.
+        let wheels = heads.iter().enumerate().rev();
+        let wheels = wheels.filter_map(|(at, head)| paged_wheel(at, head, facts.judged.page()));
+        let mut usable = heads.iter().filter(|h| h.can_be_had());
+        let newest = usable.clone().find(|h| h.is_final());
+        let dated = heads.iter().map(|h| (&h.version, facts.appeared(h)));
+        let finals = heads.iter().filter(|h| !h.version.is_prerelease());
+        let usable = usable.by_ref().map(|h| Usable {
+            version: h.version.clone(),
+            first: facts.appeared(h),
+            verdict: h.verdict,
+            compiled: h.is_compiled,
+        });
+        let (wheels, usable) = (wheels.collect(), usable.collect());
+        let newest = newest.map(|h| h.version.clone());
+        let last_published = finals.filter_map(|h| facts.appeared(h)).max();
         facts.series = chronology::all_series(dated);
-        let finals = facts.offers().iter().filter(|o| !o.version.is_prerelease());
-        facts.last_published = finals.filter_map(|o| facts.appeared(o)).max();
+        (facts.wheels, facts.usable) = (wheels, usable);
+        (facts.newest, facts.last_published) = (newest, last_published);
         facts.rank(problem);
         facts
     }
@@ -298,13 +292,13 @@ impl ProjectFacts {
             nearest: problem.nearest.get(project).map(Vec::as_slice),
         };
         self.ranking = self.judged.ranking(&problem.rules(), &preferred);
-        self.values = vec![Value::ABSENT; self.offers().len()];
+        self.values = vec![Value::ABSENT; self.heads().len()];
         for (at, offer) in self.ranking.order.iter().enumerate() {
             if let Some(value) = self.values.get_mut(*offer) {
                 *value = Value::of(at);
             }
         }
-        let is_yanked = |v: &Value| self.offer(*v).is_some_and(|o| o.yanked.is_some());
+        let is_yanked = |v: &Value| self.head(*v).is_some_and(|h| h.is_yanked);
         self.yanked = self.present().filter(is_yanked).collect();
         self.sets.clear();
         self.index_needs();
@@ -315,9 +309,9 @@ impl ProjectFacts {
         &self.judged
     }
 
-    /// All releases, newest first.
-    pub(super) fn offers(&self) -> &[Offer] {
-        self.judged.offers()
+    /// All releases at a glance, newest first.
+    pub(super) fn heads(&self) -> &[Head] {
+        self.judged.heads()
     }
 
     /// Why its page has no file that can be used, when it has none.
@@ -352,7 +346,7 @@ impl ProjectFacts {
 
     /// Whether its releases are numbered by date.
     pub(super) fn is_numbered_by_date(&self) -> bool {
-        self.offers()
+        self.heads()
             .first()
             .is_some_and(|newest| major_series(&newest.version).is_none())
     }
@@ -375,9 +369,14 @@ impl ProjectFacts {
     /// What a file needs: none when that is not known, none within when nobody can say.
     pub(super) fn needs_of(&self, file: &Arc<str>) -> Option<Option<&Rc<Needs>>> {
         match self.needs.get(file) {
-            Some(needs) => Some(Some(needs)),
+            Some((_, needs)) => Some(Some(needs)),
             None => self.judged.is_learnt_barred(file).then_some(None),
         }
+    }
+
+    /// The same of a wheel that the page tells of.
+    pub(super) fn needs_of_wheel(&self, wheel: &PagedWheel) -> Option<Option<&Rc<Needs>>> {
+        self.needs_of(self.file_of(wheel)?)
     }
 
     /// The want for the metadata of a file.
@@ -391,21 +390,30 @@ impl ProjectFacts {
     }
 
     /// When a release appeared, by its first file, or as others tell it.
-    pub(super) fn appeared(&self, offer: &Offer) -> Option<Timestamp> {
-        let elsewhere = || self.judged.page().date_elsewhere(&offer.version);
-        offer.first_published().or_else(elsewhere)
+    pub(super) fn appeared(&self, head: &Head) -> Option<Timestamp> {
+        let elsewhere = || self.judged.page().date_elsewhere(&head.version);
+        head.first_published.or_else(elsewhere)
     }
 
     /// When the best file of a value appeared, or as others tell it of its release.
     pub(super) fn published(&self, value: Value) -> Option<Timestamp> {
-        let offer = self.offer(value)?;
-        let own = offer.best().and_then(|f| f.file.published);
-        own.or_else(|| self.judged.page().date_elsewhere(&offer.version))
+        let head = self.head(value)?;
+        let elsewhere = || self.judged.page().date_elsewhere(&head.version);
+        head.published.or_else(elsewhere)
     }
 
     fn index_needs(&mut self) {
-        let needs = |value| self.needs.get(self.file(value)?).cloned();
-        self.needs_by_value = Value::all(self.size()).map(needs).collect();
+        let mut by_value = vec![None; self.size()];
+        for (file, (at, needs)) in &self.needs {
+            let value = self.values.get(*at).filter(|v| v.is_present());
+            let is_best = self.judged.best_name(*at) == Some(file);
+            if let Some(slot) = value.and_then(|v| by_value.get_mut(v.place()))
+                && is_best
+            {
+                *slot = Some(Rc::clone(needs));
+            }
+        }
+        self.needs_by_value = by_value;
     }
 
     /// How many values its node has, absence included.
@@ -418,23 +426,34 @@ impl ProjectFacts {
         Value::present(self.size())
     }
 
+    /// The release of a value at a glance; none for absence.
+    pub(super) fn head(&self, value: Value) -> Option<&Head> {
+        let place = value.in_list(&self.ranking.order)?;
+        self.heads().get(*place)
+    }
+
     /// The offer of a value; none for absence.
     pub(super) fn offer(&self, value: Value) -> Option<&Offer> {
         let place = value.in_list(&self.ranking.order)?;
-        self.offers().get(*place)
+        self.judged.at(*place)
     }
 
     /// The name of the best file of a value.
     pub(super) fn file(&self, value: Value) -> Option<&Arc<str>> {
-        self.offer(value)
-            .and_then(Offer::best)
-            .map(|f| &f.file.filename)
+        let place = value.in_list(&self.ranking.order)?;
+        self.judged.best_name(*place)
+    }
+
+    /// The name of the file of a wheel that the page tells of.
+    pub(super) fn file_of(&self, wheel: &PagedWheel) -> Option<&Arc<str>> {
+        let (release, file) = wheel.place;
+        self.judged.name_of(release, file)
     }
 
     /// What the best file of a value was made for, if that is told.
     pub(super) fn build(&self, value: Value) -> Option<&Build> {
-        self.judged
-            .build_of(self.offer(value).and_then(Offer::best)?)
+        let place = value.in_list(&self.ranking.order)?;
+        self.judged.best_build(*place)
     }
 
     /// Whether a value leaves the accelerators of the place unused, as far as is known. What was
@@ -470,7 +489,7 @@ impl ProjectFacts {
 
     /// Bars the best file of a value for what was concluded of it.
     pub(super) fn bar(&mut self, value: Value, bar: Bar, problem: &Problem) -> bool {
-        let version = self.offer(value).map(|o| o.version.clone());
+        let version = self.head(value).map(|h| h.version.clone());
         let (Some(version), Some(file)) = (version, self.file(value).cloned()) else {
             return false;
         };
@@ -508,7 +527,7 @@ impl ProjectFacts {
     /// Whether a requirement of this project admits pre-releases (docs/choice.md, pre-releases).
     fn admits_prereleases(&self, requirement: &Requirement, problem: &Problem) -> bool {
         let is_named = problem.names_prerelease(&requirement.name);
-        let usable = self.present().filter_map(|v| self.offer(v));
+        let usable = self.present().filter_map(|v| self.head(v));
         admits_prereleases(requirement, is_named, &problem.policy, usable)
     }
 
@@ -516,8 +535,8 @@ impl ProjectFacts {
     /// left out.
     fn finals<'a>(&'a self, set: &'a VersionSpecifier) -> impl Iterator<Item = Value> + 'a {
         self.present().filter(move |v| {
-            self.offer(*v)
-                .is_some_and(|o| is_final(o) && set.matches(&o.version))
+            self.head(*v)
+                .is_some_and(|h| h.is_final() && set.matches(&h.version))
         })
     }
 
@@ -531,8 +550,8 @@ impl ProjectFacts {
         let set = requirement.versions()?;
         let takes_some = self
             .present()
-            .filter_map(|v| self.offer(v))
-            .any(|o| o.version.is_prerelease() && set.matches(&o.version));
+            .filter_map(|v| self.head(v))
+            .any(|h| h.version.is_prerelease() && set.matches(&h.version));
         if !takes_some || self.admits_prereleases(requirement, problem) {
             return None;
         }
@@ -564,12 +583,12 @@ impl ProjectFacts {
         let admits = bound || self.admits_prereleases(requirement, problem);
         let mut bits = Bits::none(self.size());
         for value in self.present() {
-            let Some(offer) = self.offer(value) else {
+            let Some(head) = self.head(value) else {
                 continue;
             };
             let takes = match &requirement.accepts {
                 Accepts::Versions(set) => {
-                    set.matches(&offer.version) && (admits || !offer.version.is_prerelease())
+                    set.matches(&head.version) && (admits || !head.version.is_prerelease())
                 }
                 Accepts::Url(url) => problem.direct_url(&requirement.name) == Some(url),
             };
@@ -594,13 +613,10 @@ impl ProjectFacts {
         if self.admits_prereleases(requirement, problem) {
             return Vec::new();
         }
-        let usable = self
-            .offers()
-            .iter()
-            .filter(|o| o.verdict != Verdict::Barred);
+        let usable = self.heads().iter().filter(|h| h.can_be_had());
         usable
-            .filter(|o| o.version.is_prerelease() && set.matches(&o.version))
-            .map(|o| o.version.clone())
+            .filter(|h| h.version.is_prerelease() && set.matches(&h.version))
+            .map(|h| h.version.clone())
             .collect()
     }
 }
@@ -709,7 +725,10 @@ impl Facts {
             let mut needs = Needs::of(&metadata, project, &version, problem);
             needs.said = needs.said.filter(|_| !is_stated);
             let needs = Rc::new(needs);
-            facts.needs.insert(Arc::clone(file), Rc::clone(&needs));
+            if let Some(at) = facts.judged.position(&version) {
+                let known = (at, Rc::clone(&needs));
+                facts.needs.insert(Arc::clone(file), known);
+            }
             facts.needs_by_value.resize(facts.size(), None);
             let value = facts
                 .value_of(&version)

@@ -218,7 +218,7 @@ impl Queue {
         value_of: &dyn Fn(&Name) -> Option<Value>,
     ) -> Option<OwnTime> {
         let facts = facts.get(project).filter(|_| self.held.contains(project))?;
-        let appeared = facts.appeared(facts.offer(value_of(project)?)?)?;
+        let appeared = facts.appeared(facts.head(value_of(project)?)?)?;
         let until = appeared.checked_add(super::held::GRACE).ok()?;
         Some(OwnTime {
             until,

@@ -1,5 +1,6 @@
 //! The main loop.
 
+use std::cell::OnceCell;
 use std::rc::Rc;
 use std::sync::Arc;
 
@@ -19,7 +20,7 @@ use super::queue::{OwnTime, Queue};
 use super::solution::{Solution, Sources};
 use super::state::{NodeKind, State};
 use super::table::Value;
-use crate::offer::{JudgedPage, MetadataAnswer, Open, WheelFiles};
+use crate::offer::{JudgedPage, MetadataAnswer, Open, RuleBook, WheelFiles};
 use eutaxis_standards::index::Page;
 use eutaxis_standards::name::Name;
 
@@ -59,6 +60,8 @@ pub enum Step {
 #[derive(Debug)]
 pub struct Search {
     pub(super) problem: Rc<Problem>,
+    /// By what pages are judged that nobody else judges.
+    book: OnceCell<Arc<RuleBook>>,
     pub(super) facts: Facts,
     pub(super) state: State,
     pub(super) queue: Queue,
@@ -96,6 +99,7 @@ impl Search {
     pub fn new(problem: Problem) -> Self {
         Search {
             problem: Rc::new(problem),
+            book: OnceCell::new(),
             facts: Facts::default(),
             state: State::default(),
             queue: Queue::default(),
@@ -130,7 +134,11 @@ impl Search {
 
     /// A page as it is judged for this search, where nobody else is to share it.
     pub fn judged(&self, page: Arc<Page>) -> Arc<JudgedPage> {
-        Arc::new(JudgedPage::new(page, &self.problem.rules()))
+        let book = || Arc::new(RuleBook::of(&self.problem.rules()));
+        Arc::new(JudgedPage::by(
+            page,
+            Arc::clone(self.book.get_or_init(book)),
+        ))
     }
 
     /// Hands in the page of a project; none when no depot has it.
@@ -364,7 +372,7 @@ impl Search {
             return present.first();
         };
         let key = |value: Value| {
-            let date = facts.offer(value).and_then(|o| facts.appeared(o));
+            let date = facts.head(value).and_then(|h| facts.appeared(h));
             let late = date.is_some_and(|d| d > time.until);
             let age = if late {
                 usize::MAX - facts.release(value)
@@ -473,8 +481,8 @@ impl Search {
             let yanked = self
                 .facts
                 .get(&chosen.project)
-                .and_then(|f| f.offer(f.value_of(&chosen.version)?))
-                .is_some_and(|o| o.yanked.is_some());
+                .and_then(|f| f.head(f.value_of(&chosen.version)?))
+                .is_some_and(|h| h.is_yanked);
             !yanked
                 || self.problem.pins(&chosen.project, &chosen.version)
                 || solution.chosen.iter().any(|other| {

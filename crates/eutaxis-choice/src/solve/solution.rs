@@ -402,7 +402,7 @@ fn unaccelerated(
     };
     Some(Caution::Unaccelerated {
         project: project.clone(),
-        version: known.offer(value)?.version.clone(),
+        version: known.head(value)?.version.clone(),
         loss,
         alone: false,
     })
@@ -619,7 +619,9 @@ impl Reader<'_> {
         let Some(known) = self.facts.get(&chosen.project) else {
             return Vec::new();
         };
-        let newer = known.offers().iter().filter(|o| o.version > chosen.version);
+        let heads = known.heads().iter().enumerate();
+        let newer = heads.filter(|(_, h)| h.version > chosen.version);
+        let newer = newer.filter_map(|(at, _)| known.judged().at(at));
         let wants: Vec<(&Asker, Requirement)> = chosen
             .asked_by
             .iter()
@@ -763,8 +765,9 @@ impl Reader<'_> {
             .filter(|_| !known.is_numbered_by_date())?;
         let asker = all.iter().find(|c| c.project == time.of)?;
         let held = self.facts.get(&time.of)?;
-        let first = held.appeared(held.offer((self.value_of)(&time.of)?)?)?;
-        let late = known.appeared(offer).is_some_and(|date| date > time.until);
+        let first = held.appeared(held.head((self.value_of)(&time.of)?)?)?;
+        let head = known.judged().head(&offer.version)?;
+        let late = known.appeared(head).is_some_and(|date| date > time.until);
         late.then(|| Out::Late(time.of.clone(), asker.version.clone(), first))
     }
 
@@ -794,7 +797,7 @@ impl Reader<'_> {
             let other = self
                 .facts
                 .get(&need.requirement.name)?
-                .offer((self.value_of)(&need.requirement.name)?)?;
+                .head((self.value_of)(&need.requirement.name)?)?;
             let met = need
                 .requirement
                 .versions()

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 use std::fmt;
 
-use eutaxis_standards::index::{FileKind, Page};
+use eutaxis_standards::index::Page;
 use eutaxis_standards::knowledge::series_of;
 use eutaxis_standards::targets::Implementation;
 use eutaxis_standards::version::{Version, VersionSpecifier};
@@ -31,11 +31,11 @@ pub fn mentioned(page: &Page) -> BTreeSet<Series> {
         .map(|s| s.version.clone())
         .collect();
     let mut found = BTreeSet::new();
-    for file in &page.files {
-        if let FileKind::Wheel(name) = &file.kind {
-            found.extend(name.tags.pythons.iter().filter_map(|tag| of_tag(tag)));
+    for shape in page.files.outline().shapes() {
+        if let Some(tags) = &shape.tags {
+            found.extend(tags.pythons.iter().filter_map(|tag| of_tag(tag)));
         }
-        if let Some(set) = &file.requires_python {
+        if let Some(set) = &shape.requires_python {
             found.extend(
                 in_set(set)
                     .into_iter()

@@ -49,6 +49,39 @@ pub struct WheelTags {
 }
 
 impl WheelTags {
+    /// Reads tags as the name of a file writes them: `cp312-cp312-manylinux_2_17_x86_64`; none when
+    /// they are none.
+    pub fn parse(text: &str) -> Option<Self> {
+        let mut parts = text.split('-');
+        let three = [parts.next()?, parts.next()?, parts.next()?];
+        let tags = Self::of(three).ok()?;
+        parts.next().is_none().then_some(tags)
+    }
+
+    /// The tags of the three parts; on failure says what is wrong.
+    fn of(parts: [&str; 3]) -> Result<Self, &'static str> {
+        let set = |text: &str| -> Result<Vec<Box<str>>, &'static str> {
+            let members: Vec<Box<str>> = text
+                .split('.')
+                .map(|t| t.to_ascii_lowercase().into())
+                .collect();
+            if members.iter().any(|m| m.is_empty()) {
+                return Err("a tag is empty");
+            }
+            Ok(members)
+        };
+        let [python, abi, platform] = parts;
+        let tags = WheelTags {
+            pythons: set(python)?,
+            abis: set(abi)?,
+            platforms: set(platform)?,
+        };
+        if tags.pythons.len() * tags.abis.len() * tags.platforms.len() > MOST_TAGS {
+            return Err("it stands for too many tags");
+        }
+        Ok(tags)
+    }
+
     /// Whether it runs on any platform: nothing in it is compiled.
     pub fn is_pure(&self) -> bool {
         self.platforms.iter().all(|p| &**p == "any")
@@ -106,24 +139,7 @@ impl WheelName {
         let build = build
             .map(|b| BuildTag::parse(b).ok_or_else(|| fault("a build tag begins with a digit")))
             .transpose()?;
-        let set = |text: &str| -> Result<Vec<Box<str>>, Fault> {
-            let members: Vec<Box<str>> = text
-                .split('.')
-                .map(|t| t.to_ascii_lowercase().into())
-                .collect();
-            if members.iter().any(|m| m.is_empty()) {
-                return Err(fault("a tag is empty"));
-            }
-            Ok(members)
-        };
-        let tags = WheelTags {
-            pythons: set(python)?,
-            abis: set(abi)?,
-            platforms: set(platform)?,
-        };
-        if tags.pythons.len() * tags.abis.len() * tags.platforms.len() > MOST_TAGS {
-            return Err(fault("it stands for too many tags"));
-        }
+        let tags = WheelTags::of([python, abi, platform]).map_err(fault)?;
         let lenient = respelled || parsed.file_form() != name;
         Ok(WheelName {
             name: parsed,

@@ -1,102 +1,277 @@
-//! A page in a compact form for keeping, which is read back without taking JSON or HTML apart
-//! again.
+//! A page in a compact form for keeping, which is read in place: neither JSON nor HTML are taken apart
+//! again, and of a file no more than its row until somebody asks for it.
 //!
-//! The form is ours alone and may change with any version of the program: whoever keeps it drops
-//! what cannot be read.
+//! The form: a byte for the form, the length of the head, the head, a row of fixed width for each
+//! file, and the rest of the files one after the other. It is ours alone and may change with any
+//! version of the program: whoever keeps it drops what cannot be read.
 
 use std::borrow::Cow;
+use std::ops::Range;
 use std::sync::Arc;
 
+use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use super::{Described, FileKind, Hashes, Page, PageFile, Skipped};
+use super::outline::{Outline, Row, Shape};
+use super::{Algorithm, Described, FileKind, Files, Hashes, MOST_FILES, Page, PageFile, Skipped};
+use crate::artifact::WheelTags;
 use crate::name::Name;
-use crate::version::VersionSpecifier;
+use crate::version::{Version, VersionSpecifier};
 
 /// Changes with the form, so that older bytes are not misread.
-const FORM: u8 = 3;
+const FORM: u8 = 4;
 
+/// What is told of the page as a whole, and what its files have in common.
 #[derive(Serialize, Deserialize)]
-struct Kept<'a> {
-    form: u8,
+struct Head<'a> {
+    files: usize,
     #[serde(borrow)]
-    files: Vec<KeptFile<'a>>,
+    releases: Vec<Cow<'a, str>>,
+    shapes: Vec<KeptShape<'a>>,
+    /// Each distinct `requires-python`, which shapes name by number.
+    specifiers: Vec<Cow<'a, str>>,
+    /// What the addresses of all files begin with.
+    beginning: Cow<'a, str>,
     variants: Vec<KeptFile<'a>>,
     skipped: Vec<(Cow<'a, str>, Cow<'a, str>)>,
     status: Option<(Cow<'a, str>, Option<Cow<'a, str>>)>,
     remarks: Vec<Cow<'a, str>>,
     elsewhere: Vec<Cow<'a, str>>,
-    /// Each distinct `requires-python`, which files name by number.
-    specifiers: Vec<Cow<'a, str>>,
 }
 
-type KeptHashes<'a> = Vec<(Cow<'a, str>, Cow<'a, str>)>;
+#[derive(Serialize, Deserialize)]
+struct KeptShape<'a> {
+    /// Of a wheel: its tags as file names write them.
+    #[serde(borrow)]
+    tags: Option<Cow<'a, str>>,
+    requires_python: Option<usize>,
+    is_variant: bool,
+}
 
+/// What is kept of a file beyond its row.
 #[derive(Serialize, Deserialize)]
 struct KeptFile<'a> {
     #[serde(borrow)]
     filename: Cow<'a, str>,
+    /// Its address behind what all begin with; without the name of the file where it ends in it.
     url: Cow<'a, str>,
+    ends_in_name: bool,
     hashes: KeptHashes<'a>,
-    requires_python: Option<u32>,
     metadata: Option<KeptHashes<'a>>,
     yanked: Option<Cow<'a, str>>,
     size: Option<u64>,
-    /// Seconds and nanoseconds.
-    published: Option<(i64, i32)>,
+}
+
+type KeptHashes<'a> = Vec<(Cow<'a, str>, KeptHash<'a>)>;
+
+#[derive(Serialize, Deserialize)]
+enum KeptHash<'a> {
+    /// The bytes that hexadecimal digits write.
+    Bytes(#[serde(borrow)] Cow<'a, [u8]>),
+    /// What a page wrote that is none.
+    Text(Cow<'a, str>),
+}
+
+impl KeptHash<'_> {
+    fn of(text: &str) -> KeptHash<'_> {
+        let digit = |b: u8| match b {
+            b'0'..=b'9' => Some(b - b'0'),
+            b'a'..=b'f' => Some(b - b'a' + 10),
+            _ => None,
+        };
+        let pair = |pair: &[u8]| match pair {
+            [high, low] => Some(digit(*high)? << 4 | digit(*low)?),
+            _ => None,
+        };
+        let bytes: Option<Vec<u8>> = text.as_bytes().chunks(2).map(pair).collect();
+        bytes.map_or(KeptHash::Text(text.into()), |b| KeptHash::Bytes(b.into()))
+    }
 }
 
 fn kept_hashes(hashes: &Hashes) -> KeptHashes<'_> {
-    hashes
-        .iter()
-        .map(|(a, h)| (Cow::from(a.as_str()), Cow::from(h)))
-        .collect()
+    let kept = |(algorithm, value): (Algorithm, _)| {
+        let name = Cow::from(algorithm.as_str());
+        (name, KeptHash::of(value))
+    };
+    hashes.iter().map(kept).collect()
 }
 
 fn hashes(kept: KeptHashes<'_>) -> Hashes {
-    kept.into_iter().collect()
+    let mut hashes = Hashes::default();
+    for (algorithm, value) in &kept {
+        match value {
+            KeptHash::Bytes(bytes) => hashes.add(algorithm, &crate::artifact::hex(bytes)),
+            KeptHash::Text(text) => hashes.add(algorithm, text),
+        }
+    }
+    hashes
+}
+
+fn kept_file<'a>(file: &'a PageFile, beginning: &str) -> KeptFile<'a> {
+    let url = file.url.strip_prefix(beginning).unwrap_or(&file.url);
+    let directory = url.strip_suffix(&*file.filename);
+    KeptFile {
+        filename: Cow::from(&*file.filename),
+        url: Cow::from(directory.unwrap_or(url)),
+        ends_in_name: directory.is_some(),
+        hashes: kept_hashes(&file.hashes),
+        metadata: file.metadata.as_ref().map(kept_hashes),
+        yanked: file.yanked.as_deref().map(Cow::from),
+        size: file.size,
+    }
+}
+
+/// What the addresses of all files begin with.
+fn beginning<'a>(mut urls: impl Iterator<Item = &'a str>) -> &'a str {
+    let first = urls.next().unwrap_or_default();
+    let common = |length: usize, url: &str| {
+        let both = first.bytes().zip(url.bytes()).take(length);
+        both.take_while(|(a, b)| a == b).count()
+    };
+    let mut length = urls.fold(first.len(), common);
+    while !first.is_char_boundary(length) {
+        length -= 1;
+    }
+    first.get(..length).unwrap_or_default()
+}
+
+/// The width of a row.
+const ROW: usize = 25;
+/// The nanoseconds of a row without a date.
+const UNDATED: i32 = i32::MIN;
+
+fn write_row(row: &Row, at: usize, into: &mut Vec<u8>) {
+    into.extend(row.release.to_le_bytes());
+    into.extend(row.shape.to_le_bytes());
+    let published = row
+        .published
+        .map(|t| (t.as_second(), t.subsec_nanosecond()));
+    let (seconds, nanoseconds) = published.unwrap_or((0, UNDATED));
+    into.extend(seconds.to_le_bytes());
+    into.extend(nanoseconds.to_le_bytes());
+    into.push(u8::from(row.is_yanked));
+    into.extend(u32::try_from(at).unwrap_or(u32::MAX).to_le_bytes());
+}
+
+/// A row, and where the rest of its file begins; none where it says what cannot be.
+fn read_row(bytes: &[u8; ROW]) -> Option<(Row, usize)> {
+    let (release, rest) = bytes.split_first_chunk()?;
+    let (shape, rest) = rest.split_first_chunk()?;
+    let (seconds, rest) = rest.split_first_chunk()?;
+    let (nanoseconds, rest) = rest.split_first_chunk()?;
+    let ([is_yanked], at) = rest.split_first_chunk()?;
+    let published = match i32::from_le_bytes(*nanoseconds) {
+        UNDATED => None,
+        nanoseconds => Some(Timestamp::new(i64::from_le_bytes(*seconds), nanoseconds).ok()?),
+    };
+    let row = Row {
+        release: u32::from_le_bytes(*release),
+        shape: u32::from_le_bytes(*shape),
+        published,
+        is_yanked: *is_yanked != 0,
+    };
+    let at = u32::from_le_bytes(*at.first_chunk()?);
+    Some((row, at as usize))
+}
+
+/// The kept form of files, of which one is taken apart at a time.
+#[derive(Debug)]
+pub(super) struct KeptFiles {
+    project: Name,
+    bytes: Arc<Vec<u8>>,
+    rows: Range<usize>,
+    beginning: String,
+    shapes: Vec<Shape>,
+}
+
+impl KeptFiles {
+    /// A file by its place on the page.
+    pub(super) fn file(&self, at: usize) -> Option<PageFile> {
+        let begin = self.rows.start.checked_add(at.checked_mul(ROW)?)?;
+        let row = self.bytes.get(begin..self.rows.end)?.first_chunk()?;
+        let (row, rest) = read_row(row)?;
+        let rest = self.bytes.get(self.rows.end.checked_add(rest)?..)?;
+        let (kept, _) = postcard::take_from_bytes::<KeptFile<'_>>(rest).ok()?;
+        let shape = self.shapes.get(row.shape as usize)?;
+        page_file(kept, row.published, shape, &self.beginning, &self.project)
+    }
+}
+
+/// A file as it was; none where its name is none of a file of the project.
+fn page_file(
+    kept: KeptFile<'_>,
+    published: Option<Timestamp>,
+    shape: &Shape,
+    beginning: &str,
+    project: &Name,
+) -> Option<PageFile> {
+    let name = if kept.ends_in_name {
+        &*kept.filename
+    } else {
+        ""
+    };
+    let url = [beginning, &*kept.url, name].concat();
+    Some(PageFile {
+        kind: FileKind::of(&kept.filename, project).ok()?,
+        filename: kept.filename.into(),
+        url: url.into(),
+        hashes: hashes(kept.hashes),
+        requires_python: shape.requires_python.clone(),
+        metadata: kept.metadata.map(hashes),
+        yanked: kept.yanked.map(Cow::into_owned),
+        size: kept.size,
+        published,
+    })
+}
+
+/// The distinct texts of some sets of versions, in the order in which they were met.
+#[derive(Default)]
+struct Specifiers<'a> {
+    texts: Vec<Cow<'a, str>>,
+}
+
+impl Specifiers<'_> {
+    fn number(&mut self, set: &VersionSpecifier) -> usize {
+        let text = set.to_string();
+        let known = self.texts.iter().position(|s| *s == text);
+        known.unwrap_or_else(|| {
+            self.texts.push(text.into());
+            self.texts.len() - 1
+        })
+    }
+}
+
+fn borrowed(list: &[String]) -> Vec<Cow<'_, str>> {
+    list.iter().map(|s| Cow::from(&**s)).collect()
 }
 
 impl Page {
     /// The page as bytes that [`Page::from_compact`] reads.
     pub fn to_compact(&self) -> Vec<u8> {
-        let mut specifiers: Vec<String> = Vec::new();
-        let mut number = |set: &VersionSpecifier| {
-            let text = set.to_string();
-            let known = specifiers.iter().position(|s| *s == text);
-            let at = known.unwrap_or_else(|| {
-                specifiers.push(text);
-                specifiers.len() - 1
-            });
-            u32::try_from(at).unwrap_or(u32::MAX)
-        };
-        fn kept<'a>(
-            file: &'a PageFile,
-            number: &mut dyn FnMut(&VersionSpecifier) -> u32,
-        ) -> KeptFile<'a> {
-            KeptFile {
-                filename: Cow::from(&*file.filename),
-                url: Cow::from(&*file.url),
-                hashes: kept_hashes(&file.hashes),
-                requires_python: file.requires_python.as_deref().map(number),
-                metadata: file.metadata.as_ref().map(kept_hashes),
-                yanked: file.yanked.as_deref().map(Cow::from),
-                size: file.size,
-                published: file
-                    .published
-                    .map(|t| (t.as_second(), t.subsec_nanosecond())),
-            }
-        }
-        let files = self.files.iter().map(|f| kept(f, &mut number)).collect();
+        let outline = self.files.outline();
+        let mut specifiers = Specifiers::default();
+        let shapes = outline.shapes().iter().map(|shape| KeptShape {
+            tags: shape.tags.as_ref().map(|t| Cow::from(t.to_string())),
+            requires_python: shape
+                .requires_python
+                .as_deref()
+                .map(|s| specifiers.number(s)),
+            is_variant: shape.is_variant,
+        });
+        let shapes = shapes.collect();
+        let beginning = beginning(self.files.iter().map(|f| &*f.url));
         let described = self.variants.iter().map(|d| &d.file);
-        let variants = described.map(|f| kept(f, &mut number)).collect();
-        let borrow = |list: &'_ [String]| -> Vec<Cow<'static, str>> {
-            list.iter().map(|s| s.clone().into()).collect()
-        };
-        let kept = Kept {
-            form: FORM,
-            files,
-            variants,
+        let head = Head {
+            files: self.files.len(),
+            releases: outline
+                .versions
+                .iter()
+                .map(|v| v.to_string().into())
+                .collect(),
+            shapes,
+            specifiers: specifiers.texts,
+            beginning: beginning.into(),
+            variants: described.map(|f| kept_file(f, "")).collect(),
             skipped: self
                 .skipped
                 .iter()
@@ -106,65 +281,112 @@ impl Page {
                 .status
                 .as_ref()
                 .map(|(s, r)| (Cow::from(&**s), r.as_deref().map(Cow::from))),
-            remarks: borrow(&self.remarks),
-            elsewhere: borrow(&self.elsewhere),
-            specifiers: borrow(&specifiers),
+            remarks: borrowed(&self.remarks),
+            elsewhere: borrowed(&self.elsewhere),
         };
         // Nothing in it can fail to be written to memory.
-        postcard::to_allocvec(&kept).unwrap_or_default()
+        let head = postcard::to_allocvec(&head).unwrap_or_default();
+        let mut bytes = vec![FORM];
+        bytes.extend(u32::try_from(head.len()).unwrap_or(u32::MAX).to_le_bytes());
+        bytes.extend(head);
+        let mut rest = Vec::new();
+        for (row, file) in outline.rows.iter().zip(self.files.iter()) {
+            write_row(row, rest.len(), &mut bytes);
+            let kept = kept_file(file, beginning);
+            rest.extend(postcard::to_allocvec(&kept).unwrap_or_default());
+        }
+        bytes.extend(rest);
+        bytes
     }
 
-    /// Reads the compact form back; none when the bytes are not whole or of another version of the
-    /// form.
-    pub fn from_compact(bytes: &[u8], project: &Name) -> Option<Self> {
-        if bytes.first() != Some(&FORM) {
+    /// Reads the compact form back, of which the page takes hold; none when the bytes are not whole
+    /// or of another version of the form.
+    pub fn from_compact(bytes: Arc<Vec<u8>>, project: &Name) -> Option<Self> {
+        let (form, rest) = bytes.split_first()?;
+        if *form != FORM {
             return None;
         }
-        let kept: Kept<'_> = postcard::from_bytes(bytes).ok()?;
-        let specifiers: Vec<Arc<VersionSpecifier>> = kept
+        let (length, rest) = rest.split_first_chunk()?;
+        let length = u32::from_le_bytes(*length) as usize;
+        let head: Head<'_> = postcard::from_bytes(rest.get(..length)?).ok()?;
+        if head.files > MOST_FILES {
+            return None;
+        }
+        let begin = 1 + size_of::<u32>() + length;
+        let rows = begin..begin + head.files * ROW;
+        let specifiers: Vec<Arc<VersionSpecifier>> = head
             .specifiers
             .iter()
             .map(|text| VersionSpecifier::parse_lenient(text).ok().map(Arc::new))
             .collect::<Option<_>>()?;
-        let mut page = Page::new(project.clone());
-        page.files.reserve(kept.files.len());
-        for file in kept.files.into_iter().chain(kept.variants) {
-            let published = match file.published {
-                Some((seconds, nanoseconds)) => {
-                    Some(jiff::Timestamp::new(seconds, nanoseconds).ok()?)
-                }
+        let shape = |kept: &KeptShape<'_>| {
+            let tags = match &kept.tags {
+                Some(text) => Some(Arc::new(WheelTags::parse(text)?)),
                 None => None,
             };
-            let requires_python = match file.requires_python {
-                Some(number) => Some(Arc::clone(specifiers.get(number as usize)?)),
+            let requires_python = match kept.requires_python {
+                Some(number) => Some(Arc::clone(specifiers.get(number)?)),
                 None => None,
             };
-            let file = Arc::new(PageFile {
-                kind: FileKind::of(&file.filename, project).ok()?,
-                filename: file.filename.into(),
-                url: file.url.into(),
-                hashes: hashes(file.hashes),
+            Some(Shape {
+                tags,
                 requires_python,
-                metadata: file.metadata.map(hashes),
-                yanked: file.yanked.map(Cow::into_owned),
-                size: file.size,
-                published,
-            });
-            match file.kind {
-                FileKind::Variants(_) => page.variants.push(Described { file, read: None }),
-                FileKind::Wheel(_) | FileKind::Sdist(_) => page.files.push(file),
-            }
+                is_variant: kept.is_variant,
+            })
+        };
+        let shapes: Vec<Shape> = head.shapes.iter().map(shape).collect::<Option<_>>()?;
+        let version = |text: &Cow<'_, str>| Version::parse(text).ok();
+        let versions: Vec<Version> = head.releases.iter().map(version).collect::<Option<_>>()?;
+        let is_in_order = versions.iter().is_sorted_by(|a, b| a > b);
+        let rows_read: Vec<Row> = bytes
+            .get(rows.clone())?
+            .chunks_exact(ROW)
+            .map(|row| Some(read_row(row.first_chunk()?)?.0))
+            .collect::<Option<_>>()?;
+        let is_one = |row: &Row| {
+            (row.release as usize) < versions.len() && (row.shape as usize) < shapes.len()
+        };
+        if !is_in_order || !rows_read.iter().all(is_one) {
+            return None;
         }
+        let undescribed = Shape {
+            tags: None,
+            requires_python: None,
+            is_variant: false,
+        };
+        let described = |kept| page_file(kept, None, &undescribed, "", project);
+        let variants: Vec<PageFile> = head
+            .variants
+            .into_iter()
+            .map(described)
+            .collect::<Option<_>>()?;
         let skipped = |(filename, reason): (Cow<'_, str>, Cow<'_, str>)| Skipped {
             filename: filename.into_owned(),
             reason: reason.into_owned(),
         };
-        page.skipped = kept.skipped.into_iter().map(skipped).collect();
-        page.status = kept
+        let owned = |list: Vec<Cow<'_, str>>| list.into_iter().map(Cow::into_owned).collect();
+        let mut page = Page::new(project.clone());
+        page.variants = variants
+            .into_iter()
+            .map(|file| Described {
+                file: Arc::new(file),
+                read: None,
+            })
+            .collect();
+        page.skipped = head.skipped.into_iter().map(skipped).collect();
+        page.status = head
             .status
             .map(|(s, r)| (s.into_owned(), r.map(Cow::into_owned)));
-        page.remarks = kept.remarks.into_iter().map(Cow::into_owned).collect();
-        page.elsewhere = kept.elsewhere.into_iter().map(Cow::into_owned).collect();
+        page.remarks = owned(head.remarks);
+        page.elsewhere = owned(head.elsewhere);
+        let kept = KeptFiles {
+            project: project.clone(),
+            rows,
+            beginning: head.beginning.into_owned(),
+            shapes: shapes.clone(),
+            bytes: Arc::clone(&bytes),
+        };
+        page.files = Files::kept(Outline::new(rows_read, shapes, versions), kept);
         Some(page)
     }
 }
@@ -174,6 +396,7 @@ mod tests {
     use super::super::parse_json;
     use super::*;
     use proptest::prelude::*;
+    use rstest::rstest;
 
     fn page() -> Page {
         let text = r#"{"meta":{"api-version":"1.9","tracks":["https://a.example/m/"]},"project-status":{"status":"archived","reason":"done"},"files":[
@@ -188,9 +411,65 @@ mod tests {
     fn a_page_comes_back_as_it_was() {
         let page = page();
         assert_eq!(
-            Page::from_compact(&page.to_compact(), &page.project).unwrap(),
+            Page::from_compact(page.to_compact().into(), &page.project).unwrap(),
             page
         );
+    }
+
+    #[test]
+    fn files_are_told_of_before_they_are_taken_apart() {
+        let page = page();
+        let kept = Page::from_compact(page.to_compact().into(), &page.project).unwrap();
+        let told = |page: &Page| -> Vec<_> {
+            let outline = page.files.outline();
+            let shape = |row: &Row| outline.shapes()[row.shape as usize].clone();
+            outline
+                .releases()
+                .map(|r| {
+                    (
+                        r.version.to_string(),
+                        r.first_published(),
+                        r.rows()
+                            .map(|(at, row)| (at, shape(row), row.published, row.is_yanked))
+                            .collect::<Vec<_>>(),
+                    )
+                })
+                .collect()
+        };
+        assert_eq!(told(&kept), told(&page));
+        assert_eq!(
+            kept.files
+                .outline()
+                .releases()
+                .next()
+                .unwrap()
+                .version
+                .to_string(),
+            "1.1"
+        );
+    }
+
+    #[rstest]
+    #[case::in_digits("00ff", 2)]
+    #[case::odd("0ff", 3)]
+    #[case::other("xyz0", 4)]
+    #[case::nothing("", 0)]
+    fn hashes_in_digits_take_half_the_room(#[case] text: &str, #[case] length: usize) {
+        let kept = match KeptHash::of(text) {
+            KeptHash::Bytes(bytes) => bytes.len(),
+            KeptHash::Text(text) => text.len(),
+        };
+        assert_eq!(kept, length);
+    }
+
+    fn read_all(bytes: Vec<u8>, project: &Name) {
+        if let Some(page) = Page::from_compact(bytes.into(), project) {
+            page.files.iter().for_each(drop);
+            page.files
+                .outline()
+                .releases()
+                .for_each(|r| r.rows().for_each(drop));
+        }
     }
 
     proptest! {
@@ -200,9 +479,9 @@ mod tests {
             let mut bytes = page.to_compact();
             let at = at % bytes.len();
             bytes[at] = byte;
-            let _ = Page::from_compact(&bytes, &page.project);
+            read_all(bytes.clone(), &page.project);
             bytes.truncate(cut);
-            let _ = Page::from_compact(&bytes, &page.project);
+            read_all(bytes, &page.project);
         }
     }
 }

@@ -359,7 +359,8 @@ mod tests {
             <a href='made_up-3.0-py3-none-any.whl' data-core-metadata='sha256=cd'>the newest \
             one</a>",
         );
-        let [one, two, three] = page.files.as_slice() else {
+        let files: Vec<_> = page.files.iter().collect();
+        let [one, two, three] = files.as_slice() else {
             panic!("{page:?}")
         };
         assert_eq!(
@@ -408,7 +409,10 @@ mod tests {
         let page = page(
             "<a href='made_up-1.0%2Bcpu-py3-none-any.whl'>made_up-1.0%2Bcpu-py3-none-any.whl</a>",
         );
-        assert_eq!(&*page.files[0].filename, "made_up-1.0+cpu-py3-none-any.whl");
+        assert_eq!(
+            &*page.files.first().unwrap().filename,
+            "made_up-1.0+cpu-py3-none-any.whl"
+        );
     }
 
     #[test]
@@ -419,7 +423,7 @@ mod tests {
              <base href='https://files.example/d/'><a href='made_up-1-py3-none-any.whl'></a>",
         );
         assert_eq!(
-            &*page.files[0].url,
+            &*page.files.first().unwrap().url,
             "https://files.example/d/made_up-1-py3-none-any.whl"
         );
         assert_eq!(page.status.unwrap().0, "archived");

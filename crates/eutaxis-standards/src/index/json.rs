@@ -320,7 +320,8 @@ mod tests {
                 "yanked":"broken \"x\"","gpg-sig":false,"provenance":null},
                {"filename":"made_up-1.0.tar.gz","url":"made_up-1.0.tar.gz","requires-python":null,"yanked":true}"#,
         );
-        let [wheel, sdist] = page.files.as_slice() else {
+        let files: Vec<_> = page.files.iter().collect();
+        let [wheel, sdist] = files.as_slice() else {
             panic!("{page:?}")
         };
         assert_eq!(wheel.requires_python.as_ref().unwrap().to_string(), ">=3.9");
@@ -349,8 +350,8 @@ mod tests {
         let page = page(&format!(
             r#"{{"filename":"made_up-1-py3-none-any.whl","url":"x",{keys}}}"#
         ));
-        assert_eq!(page.files[0].metadata.is_some(), offered);
-        assert_eq!(page.files[0].yanked, None);
+        assert_eq!(page.files.first().unwrap().metadata.is_some(), offered);
+        assert_eq!(page.files.first().unwrap().yanked, None);
     }
 
     #[test]

@@ -73,8 +73,8 @@ mod tests {
         let radargram = &pages[&Name::parse("radargram").unwrap()];
         assert_eq!(
             (
-                &*radargram.files[0].url,
-                radargram.files[0].hashes.sha256().unwrap()
+                &*radargram.files.first().unwrap().url,
+                radargram.files.first().unwrap().hashes.sha256().unwrap()
             ),
             ("w/radargram-2.0-py3-none-any.whl", "ab")
         );

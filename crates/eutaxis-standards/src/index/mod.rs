@@ -16,18 +16,22 @@
 //! ```
 
 mod compact;
+mod files;
 mod html;
 mod json;
 mod links;
+mod outline;
 
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 use jiff::Timestamp;
 
+pub use files::Files;
 pub use html::{parse_html, parse_html_list};
 pub use json::{parse_json, parse_json_list, parse_json_list_start};
 pub use links::{holds_files, parse_links};
+pub use outline::{Outline, Outlined, Row, Shape};
 
 pub use crate::hashes::{Algorithm, Hashes};
 
@@ -57,7 +61,7 @@ pub struct Page {
     /// The project.
     pub project: Name,
     /// Its files, in the order of the page.
-    pub files: Vec<Arc<PageFile>>,
+    pub files: Files,
     /// Files that were left out, with the reason.
     pub skipped: Vec<Skipped>,
     /// Status of the project (PEP 792) when it is not `active`: the status and its reason.
@@ -199,7 +203,7 @@ impl Page {
     pub fn new(project: Name) -> Self {
         Page {
             project,
-            files: Vec::new(),
+            files: Files::default(),
             skipped: Vec::new(),
             status: None,
             remarks: Vec::new(),
@@ -276,6 +280,15 @@ impl Page {
             }
             _ => format!("the page of {project} lists no file"),
         })
+    }
+
+    /// A file by its name.
+    pub fn file(&self, filename: &str) -> Option<&Arc<PageFile>> {
+        let kind = FileKind::of(filename, &self.project).ok()?;
+        let mut releases = self.files.outline().releases();
+        let mine = releases.find(|r| r.version == kind.version())?;
+        let mut files = mine.rows().filter_map(|(at, _)| self.files.get(at));
+        files.find(|f| *f.filename == *filename)
     }
 
     /// Adds a file, or says why it is left out.

@@ -8,7 +8,7 @@
 mod schema;
 
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
 use std::io::Read;
@@ -38,7 +38,7 @@ impl Validators {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct KeptPage {
     /// The page in its compact form; none when the server does not have it.
-    pub body: Option<Vec<u8>>,
+    pub body: Option<Arc<Vec<u8>>>,
     /// For asking again.
     pub validators: Validators,
     /// Until when it may be used without asking, in seconds since 1970.
@@ -169,7 +169,7 @@ impl Catalogue {
                     last_modified: r.get(2)?,
                 };
                 let page = KeptPage {
-                    body: r.get(0)?,
+                    body: r.get::<_, Option<Vec<u8>>>(0)?.map(Arc::new),
                     validators,
                     fresh_until: r.get(3)?,
                 };
@@ -210,7 +210,7 @@ impl Catalogue {
             )?
             .execute(params![
                 key,
-                page.body,
+                page.body.as_deref(),
                 page.validators.etag,
                 page.validators.last_modified,
                 page.fresh_until,
@@ -462,7 +462,7 @@ fn seal(parts: &[&[u8]]) -> Vec<u8> {
 
 fn page_seal(key: &str, page: &KeptPage) -> Vec<u8> {
     let text = |t: &Option<String>| t.clone().unwrap_or_default().into_bytes();
-    let body = page.body.as_deref().unwrap_or(b"absent");
+    let body = page.body.as_ref().map_or(b"absent".as_slice(), |b| b);
     let (etag, modified) = (
         text(&page.validators.etag),
         text(&page.validators.last_modified),
@@ -486,7 +486,7 @@ mod tests {
             last_modified: None,
         };
         KeptPage {
-            body: Some(body.to_vec()),
+            body: Some(Arc::new(body.to_vec())),
             validators,
             fresh_until: 7,
         }

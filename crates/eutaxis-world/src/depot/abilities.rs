@@ -62,7 +62,7 @@ pub struct Abilities {
 impl Abilities {
     /// What a page shows of a depot.
     pub(super) fn shown_by(kind: DepotKind, page: Option<&Page>) -> Self {
-        let files = || page.iter().flat_map(|p| &p.files);
+        let files = || page.iter().flat_map(|p| p.files.iter());
         Abilities {
             kind,
             page: page.map(|p| p.project.clone()),

@@ -146,9 +146,8 @@ impl Depot for Folder {
             })
             .collect();
         let is_described = |f: &Arc<PageFile>| matches!(f.kind, FileKind::Variants(_));
-        let (described, files) = files.into_iter().partition(is_described);
-        page.files = files;
-        let described: Vec<Arc<PageFile>> = described;
+        let (described, files): (Vec<_>, Vec<_>) = files.into_iter().partition(is_described);
+        page.files = files.into_iter().collect();
         let unread = |file| Described { file, read: None };
         page.variants = described.into_iter().map(unread).collect();
         Ok(Some(page))

@@ -273,9 +273,9 @@ impl Remote for Index {
             },
             pack: &|page: &Page| page.to_compact(),
             // A page too many is asked for again, and refused then.
-            unpack: &|bytes: &[u8]| {
+            unpack: &|bytes: &Arc<Vec<u8>>| {
                 self.network.admit(0, &what).ok()?;
-                let page = Page::from_compact(bytes, project)?;
+                let page = Page::from_compact(Arc::clone(bytes), project)?;
                 self.network
                     .admit(page.files.len() + page.skipped.len(), &what)
                     .ok()
@@ -324,7 +324,7 @@ impl Remote for Index {
                     .join("\n")
                     .into_bytes()
             },
-            unpack: &|bytes: &[u8]| {
+            unpack: &|bytes: &Arc<Vec<u8>>| {
                 let text = std::str::from_utf8(bytes).ok()?;
                 text.lines().map(|n| Name::parse(n).ok()).collect()
             },

@@ -98,7 +98,7 @@ impl Links {
         let form = Form {
             read: &|answer: &Answer<'_>| self.resolved(&answer.body, &answer.head.url),
             pack: &pack,
-            unpack: &unpack,
+            unpack: &|bytes| unpack(bytes),
             is_list: false,
         };
         self.network
@@ -146,7 +146,7 @@ fn unpack(bytes: &[u8]) -> Option<BTreeMap<Name, Page>> {
     let mut rest = bytes;
     while !rest.is_empty() {
         let name = Name::parse(std::str::from_utf8(part(&mut rest)?).ok()?).ok()?;
-        let page = Page::from_compact(part(&mut rest)?, &name)?;
+        let page = Page::from_compact(Arc::new(part(&mut rest)?.to_vec()), &name)?;
         pages.insert(name, page);
     }
     Some(pages)

@@ -214,7 +214,7 @@ pub(super) fn resolve(page: &mut Page, base: &Url, manner: &Manner) {
         Arc::make_mut(file).url = url.as_str().into();
         true
     };
-    page.files.retain_mut(&mut whole);
+    page.files.change(&mut whole);
     page.variants
         .retain_mut(|described| whole(&mut described.file));
     page.skipped.append(&mut lost);

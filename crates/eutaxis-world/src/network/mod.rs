@@ -94,8 +94,8 @@ pub(crate) struct Form<'a, T> {
     pub(crate) read: &'a dyn Fn(&Answer<'_>) -> Result<T>,
     /// To bytes for the catalogue.
     pub(crate) pack: &'a dyn Fn(&T) -> Vec<u8>,
-    /// From those bytes; none when they are not whole.
-    pub(crate) unpack: &'a dyn Fn(&[u8]) -> Option<T>,
+    /// From those bytes, of which it may take hold; none when they are not whole.
+    pub(crate) unpack: &'a dyn Fn(&Arc<Vec<u8>>) -> Option<T>,
     /// It is the list of all projects, which may be longer than a page.
     pub(crate) is_list: bool,
 }
@@ -433,7 +433,7 @@ impl Network {
                     self.catalogue().keep_page(
                         key,
                         &KeptPage {
-                            body: Some((form.pack)(&read)),
+                            body: Some(Arc::new((form.pack)(&read))),
                             validators,
                             fresh_until,
                         },
@@ -467,7 +467,7 @@ impl Network {
         let form = Form {
             read: &|answer: &Answer<'_>| Ok(answer.body.to_vec()),
             pack: &Clone::clone,
-            unpack: &|bytes| Some(bytes.to_vec()),
+            unpack: &|bytes| Some(bytes.as_ref().clone()),
             is_list: false,
         };
         let manner = Manner {
@@ -694,7 +694,7 @@ impl Network {
             return Ok(None);
         };
         if self.offline || (page.fresh_until > self.catalogue().now() && !self.renew) {
-            return Ok(page.body);
+            return Ok(page.body.map(Arc::unwrap_or_clone));
         }
         if page.validators.is_empty() {
             return Ok(None);
@@ -702,7 +702,10 @@ impl Network {
         let mut request = one_byte(url, what, trust);
         request.validators = page.validators;
         let (head, _) = self.client(what)?.part(&request)?;
-        Ok(page.body.filter(|_| head.status == 304))
+        Ok(page
+            .body
+            .filter(|_| head.status == 304)
+            .map(Arc::unwrap_or_clone))
     }
 
     /// The head of the answer to a request for the first byte of a file.
@@ -717,7 +720,7 @@ impl Network {
             self.catalogue().keep_page(
                 key,
                 &KeptPage {
-                    body: Some(body),
+                    body: Some(Arc::new(body)),
                     validators: head.validators(),
                     fresh_until,
                 },

@@ -82,21 +82,18 @@ impl Ahead {
                 nearest: None,
             },
         );
-        let ranked = ranking
-            .order
-            .iter()
-            .filter_map(|at| judged.offers().get(*at));
-        let possible: Vec<_> = ranked
-            .filter(|o| o.yanked.is_none() && bounds.iter().all(|b| b.matches(&o.version)))
-            .collect();
+        let head = |at: usize| Some((at, judged.heads().get(at)?));
+        let ranked = ranking.order.iter().filter_map(|at| head(*at));
+        let mut possible =
+            ranked.filter(|(_, h)| !h.is_yanked && bounds.iter().all(|b| b.matches(&h.version)));
         let kept = |v: &Version| self.prior.get(project) == Some(v);
-        let sound = possible
-            .iter()
-            .find(|o| !o.version.is_prerelease() || kept(&o.version));
-        let best = sound.or_else(|| possible.first())?;
+        let first = possible.clone().next();
+        let sound = possible.find(|(_, h)| !h.version.is_prerelease() || kept(&h.version));
+        let (best, _) = sound.or(first)?;
+        let best = judged.at(best)?.best()?;
         Some(Want::Metadata(
             project.clone(),
-            Arc::clone(&best.best()?.file.filename),
+            Arc::clone(&best.file.filename),
         ))
     }
 

@@ -6,7 +6,7 @@
 
 use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
-use std::time::Instant;
+use std::time::{Duration, Instant};
 
 use eutaxis_core::Name;
 use eutaxis_core::index::{Page, PageFile};
@@ -23,6 +23,9 @@ use crate::{Error, ErrorKind, Result};
 
 /// So many requests are under way at once.
 const MOST_UNDER_WAY: usize = 24;
+
+/// Who waits for an answer looks so often whether there are hands enough.
+const PATIENCE: Duration = Duration::from_millis(2);
 
 /// The answer to a want.
 #[derive(Debug, Clone)]
@@ -77,7 +80,8 @@ struct Shared {
     judge: Option<Arc<Judge>>,
     ahead: Option<Mutex<Ahead>>,
     by_build: Option<Arc<dyn ByBuild>>,
-    most: usize,
+    /// So many threads at most while nobody waits for a server, and while somebody does.
+    most: (usize, usize),
     state: Mutex<State>,
     /// Something was put into a queue, or the crew is dismissed.
     work: Condvar,
@@ -98,7 +102,7 @@ impl Crew {
         by_build: Option<Arc<dyn ByBuild>>,
     ) -> Self {
         let processors = std::thread::available_parallelism().map_or(2, usize::from);
-        let most = if depots.are_remote() {
+        let waiting = if depots.are_remote() {
             MOST_UNDER_WAY
         } else {
             processors
@@ -108,7 +112,7 @@ impl Crew {
             judge,
             ahead: ahead.map(Mutex::new),
             by_build,
-            most,
+            most: (processors.min(waiting), waiting),
             state: Mutex::default(),
             work: Condvar::new(),
             news: Condvar::new(),
@@ -154,11 +158,7 @@ impl Crew {
                     return Err(Error::new(ErrorKind::Internal, message));
                 }
             }
-            state = self
-                .shared
-                .news
-                .wait(state)
-                .unwrap_or_else(PoisonError::into_inner);
+            state = self.shared.news_after(state);
         }
     }
 
@@ -261,12 +261,31 @@ impl Shared {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
+    /// Waits for an answer to anything. Those who are there may have begun to wait for a server since
+    /// they were called: then more can work.
+    fn news_after<'s>(self: &Arc<Self>, state: MutexGuard<'s, State>) -> MutexGuard<'s, State> {
+        if self.most.0 == self.most.1 || state.threads >= self.most.1 {
+            let after = self.news.wait(state);
+            return after.unwrap_or_else(PoisonError::into_inner);
+        }
+        let after = self.news.wait_timeout(state, PATIENCE);
+        let (mut state, patience) = after.unwrap_or_else(PoisonError::into_inner);
+        if patience.timed_out() {
+            self.call(&mut state);
+        }
+        state
+    }
+
     /// Wakes or hires as many threads as there is work for.
     fn call(self: &Arc<Self>, state: &mut State) {
+        let most = match self.depots.network().is_in_use() {
+            true => self.most.1,
+            false => self.most.0,
+        };
         let work = state.queue.len() + state.foreseen.len();
         for _ in 0..work
             .saturating_sub(state.idle)
-            .min(self.most.saturating_sub(state.threads))
+            .min(most.saturating_sub(state.threads))
         {
             let shared = Arc::clone(self);
             let hired = std::thread::Builder::new()
@@ -290,7 +309,9 @@ impl Shared {
                 );
             }
         }
-        self.work.notify_all();
+        for _ in 0..work.min(state.idle) {
+            self.work.notify_one();
+        }
     }
 
     fn serve(self: Arc<Self>) {
@@ -422,8 +443,7 @@ impl Shared {
 }
 
 fn file_of<'a>(page: &'a Page, filename: &str) -> Result<&'a PageFile> {
-    let mut all = page.files.iter();
-    let file = all.find(|f| *f.filename == *filename);
+    let file = page.file(filename);
     file.map(|f| &**f).ok_or_else(|| unknown(filename))
 }
 

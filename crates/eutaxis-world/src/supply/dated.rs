@@ -19,7 +19,9 @@ const COMMON: (i16, i8, i8) = (2020, 2, 2);
 
 /// The page with what is known elsewhere of the dates of its releases.
 pub(super) fn completed(mut page: Page, depot: &dyn Depot, depots: &Depots) -> Page {
-    let is_dated = page.files.iter().any(|f| f.published.is_some());
+    let mut releases = page.files.outline().releases();
+    let is_dated = releases.any(|r| r.first_published().is_some());
+    drop(releases);
     if is_dated || page.files.is_empty() {
         return page;
     }
@@ -29,7 +31,7 @@ pub(super) fn completed(mut page: Page, depot: &dyn Depot, depots: &Depots) -> P
         let Ok(Some(theirs)) = other.page(&project) else {
             continue;
         };
-        for file in &page.files {
+        for file in page.files.iter() {
             let public = file.kind.version().public();
             let dates = |same: &dyn Fn(&PageFile) -> bool| {
                 let all = theirs.files.iter().filter(|f| same(f));

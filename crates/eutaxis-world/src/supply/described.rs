@@ -25,11 +25,11 @@ fn is_variant(file: &PageFile) -> bool {
 
 /// The page with what describes its variants.
 pub(super) fn completed(mut page: Page, depot: &dyn Depot, project: &Name) -> Page {
-    let variants = page.files.iter().filter(|f| is_variant(f));
-    let mut releases: Vec<Version> = variants.map(|f| f.kind.version().clone()).collect();
-    if releases.is_empty() {
+    if !page.files.outline().shapes().iter().any(|s| s.is_variant) {
         return page;
     }
+    let variants = page.files.iter().filter(|f| is_variant(f));
+    let mut releases: Vec<Version> = variants.map(|f| f.kind.version().clone()).collect();
     releases.sort();
     releases.dedup();
     let oldest = releases.len().saturating_sub(MOST);
@@ -52,7 +52,7 @@ pub(super) fn completed(mut page: Page, depot: &dyn Depot, project: &Name) -> Pa
             described.read = read.and_then(Result::ok);
         }
     }
-    let files = page.files.clone();
+    let files: Vec<Arc<PageFile>> = page.files.iter().cloned().collect();
     for file in files.iter().filter(|f| is_variant(f)) {
         let version = file.kind.version();
         if page.variants_of(version) == Err(None)

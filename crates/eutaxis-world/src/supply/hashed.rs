@@ -19,23 +19,21 @@ pub(super) fn completed(
 ) -> Page {
     let mine = adjustments.iter().filter(|a| a.project == *project);
     for stated in mine.filter_map(hashes_of) {
-        for file in &mut page.files {
+        page.files.change(|file| {
             if has_stated(&file.hashes, stated).is_some() {
-                continue;
+                return true;
             }
             // What cannot be read is told where it is fetched.
-            let Ok(Place::Disk(path)) = depot.place(project, file) else {
-                continue;
-            };
-            let Ok(found) = as_stated(&path, stated) else {
-                continue;
-            };
-            let mut known: PageFile = (**file).clone();
-            for (algorithm, value) in found.iter() {
-                known.hashes.add(algorithm.as_str(), value);
+            if let Ok(Place::Disk(path)) = depot.place(project, file)
+                && let Ok(found) = as_stated(&path, stated)
+            {
+                let known: &mut PageFile = Arc::make_mut(file);
+                for (algorithm, value) in found.iter() {
+                    known.hashes.add(algorithm.as_str(), value);
+                }
             }
-            *file = Arc::new(known);
-        }
+            true
+        });
     }
     page
 }

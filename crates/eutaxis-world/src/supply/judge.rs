@@ -4,15 +4,12 @@
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use eutaxis_core::Target;
 use eutaxis_core::index::Page;
-use eutaxis_core::offer::{Adjustment, JudgedPage, Policy, Rules};
+use eutaxis_core::offer::{JudgedPage, RuleBook, Rules};
 
 /// Judges pages by the same rules, each page once.
 pub(super) struct Judge {
-    target: Target,
-    policy: Policy,
-    adjustments: Vec<Adjustment>,
+    book: Arc<RuleBook>,
     /// By the address of the page, which is only compared: what is judged holds on to its page, so
     /// that no other comes to lie there.
     pages: Mutex<HashMap<usize, Arc<JudgedPage>>>,
@@ -21,26 +18,21 @@ pub(super) struct Judge {
 impl Judge {
     fn new(rules: &Rules<'_>) -> Self {
         Judge {
-            target: rules.target.clone(),
-            policy: rules.policy.clone(),
-            adjustments: rules.adjustments.to_vec(),
+            book: Arc::new(RuleBook::of(rules)),
             pages: Mutex::default(),
         }
     }
 
     fn goes_by(&self, rules: &Rules<'_>) -> bool {
-        self.target == *rules.target
-            && self.policy == *rules.policy
-            && self.adjustments == rules.adjustments
+        let book = &self.book;
+        book.target == *rules.target
+            && book.policy == *rules.policy
+            && book.adjustments == rules.adjustments
     }
 
     /// The rules.
     pub(super) fn rules(&self) -> Rules<'_> {
-        Rules {
-            target: &self.target,
-            policy: &self.policy,
-            adjustments: &self.adjustments,
-        }
+        self.book.rules()
     }
 
     /// A page as it is judged by itself.
@@ -52,7 +44,7 @@ impl Judge {
         }
         // Outside the lock: pages come many at once. Of two who judge one page at the same time the
         // first is kept.
-        let judged = Arc::new(JudgedPage::new(Arc::clone(page), &self.rules()));
+        let judged = Arc::new(JudgedPage::by(Arc::clone(page), Arc::clone(&self.book)));
         Arc::clone(known().entry(address).or_insert(judged))
     }
 }
@@ -79,8 +71,9 @@ impl Judges {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use eutaxis_core::Name;
     use eutaxis_core::index::parse_json;
+    use eutaxis_core::offer::Policy;
+    use eutaxis_core::{Name, Target};
 
     #[test]
     fn a_page_is_judged_once_by_the_same_rules() {

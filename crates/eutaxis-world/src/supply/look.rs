@@ -336,7 +336,6 @@ mod tests {
         let out = looked
             .judged
             .offers()
-            .iter()
             .filter(|o| o.verdict == Verdict::Barred);
         assert_eq!(
             out.map(|o| o.version.to_string()).collect::<Vec<_>>(),

@@ -379,7 +379,7 @@ impl Run {
         let Fact::Page(_, Some((_, page))) = crew.fact(&page)? else {
             return Ok(None);
         };
-        let Some(file) = page.files.iter().find(|f| *f.filename == *filename) else {
+        let Some(file) = page.file(filename) else {
             return Ok(None);
         };
         for want in

@@ -62,10 +62,15 @@ impl Run {
 
 /// Whether a project is young, or has one release.
 fn doubt(page: &Page, now: i64) -> Option<Doubtful> {
-    let mut versions: Vec<&Version> = page.files.iter().map(|f| f.kind.version()).collect();
+    let mut versions: Vec<&Version> = page.files.outline().releases().map(|r| r.version).collect();
     versions.sort();
     versions.dedup();
-    let since = page.files.iter().filter_map(|f| f.published).min();
+    let since = page
+        .files
+        .outline()
+        .releases()
+        .filter_map(|r| r.first_published())
+        .min();
     let is_young = since.is_some_and(|s| s.as_second() > now - YOUNG_DAYS * 86_400);
     (is_young || versions.len() < 2).then(|| Doubtful {
         name: page.project.clone(),

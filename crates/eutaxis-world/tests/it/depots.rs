@@ -179,7 +179,7 @@ fn a_tree_leads_to_its_files() {
     let depot = open_at(folder.path()).unwrap();
     let page = depot.page(&name("firnio")).unwrap().unwrap();
     assert!(
-        matches!(depot.place(&name("firnio"), &page.files[0]).unwrap(), Place::Disk(path) if path.is_file())
+        matches!(depot.place(&name("firnio"), page.files.first().unwrap()).unwrap(), Place::Disk(path) if path.is_file())
     );
     assert!(answer(depot.as_ref(), "firnio").is_ok());
     std::fs::remove_dir_all(folder.path().join("files")).unwrap();
@@ -264,7 +264,7 @@ fn the_first_depot_that_has_a_project_serves_it() {
         depots
             .page(&name(project))
             .unwrap()
-            .map(|(_, p)| p.files[0].kind.version().to_string())
+            .map(|(_, p)| p.files.first().unwrap().kind.version().to_string())
     };
     let plain = Depots::new(vec![depot(&one, &[]), depot(&two, &[])], network());
     assert_eq!(

@@ -107,7 +107,7 @@ impl Site {
     fn metadata(&self) -> Result<Vec<String>, Error> {
         let depot = self.depot();
         let page = depot.page(&name())?.unwrap();
-        match depot.metadata(&name(), &page.files[0], Effort::Archive)? {
+        match depot.metadata(&name(), page.files.first().unwrap(), Effort::Archive)? {
             MetadataAnswer::Known(metadata) => {
                 Ok(metadata.requires.iter().map(ToString::to_string).collect())
             }
@@ -168,7 +168,7 @@ fn an_archive_that_cannot_be_read_in_parts_is_judged_whole() {
     let depot = site.depot();
     let page = depot.page(&name()).unwrap().unwrap();
     let answer = depot
-        .metadata(&name(), &page.files[0], Effort::Archive)
+        .metadata(&name(), page.files.first().unwrap(), Effort::Archive)
         .unwrap();
     assert!(
         matches!(&answer, MetadataAnswer::Unusable(why) if why.contains("zip archive")),
@@ -413,11 +413,11 @@ fn a_depot_that_is_asked_for_a_file_gives_its_address() {
     assert!(depots.are_remote());
     let (depot, page) = depots.page(&name()).unwrap().unwrap();
     assert_eq!(
-        depot.place(&name(), &page.files[0]).unwrap(),
+        depot.place(&name(), page.files.first().unwrap()).unwrap(),
         Place::Url(site.wanted().url)
     );
     assert_eq!(
-        std::fs::read(depot.obtain(&name(), &page.files[0]).unwrap())
+        std::fs::read(depot.obtain(&name(), page.files.first().unwrap()).unwrap())
             .unwrap()
             .len() as u64,
         site.size

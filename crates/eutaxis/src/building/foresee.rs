@@ -297,9 +297,8 @@ pub(crate) fn with_wheel(project: &Name, rules: &Rules<'_>, run: &Run) -> Option
     let requirement = Requirement::parse(project.as_str()).ok()?;
     let looked = run.look(&[requirement], rules, Depth::Gaps).ok()?;
     let looked = looked.into_iter().next()??;
-    let mut offers = looked.judged.offers().iter();
-    let ready = offers
-        .find(|o| o.verdict == Verdict::Ready && !o.version.is_prerelease() && o.yanked.is_none());
+    let mut heads = looked.judged.heads().iter();
+    let ready = heads.find(|h| h.verdict == Verdict::Ready && h.is_final());
     ready.map(|o| o.version.clone())
 }
 

@@ -8,7 +8,7 @@ use std::sync::Arc;
 use eutaxis_core::fault::Origin;
 use eutaxis_core::index::FileKind;
 use eutaxis_core::knowledge::{fallback, series_began};
-use eutaxis_core::offer::{Offer, Policy, Verdict, Wheels};
+use eutaxis_core::offer::{Head, Policy, Verdict, Wheels};
 use eutaxis_core::requirement::Ask;
 use eutaxis_core::solve::{Problem, Solution};
 use eutaxis_core::{Name, Requirement, Target, Version};
@@ -181,22 +181,19 @@ impl Chooser<'_> {
         let looked = run.look(&asked, &problem.rules(), Depth::Gaps)?;
         for (requirement, looked) in asked.iter().zip(looked) {
             let Some(looked) = looked else { continue };
-            let offers = looked.judged.offers();
-            let began = |offer: &Offer| {
+            let heads = looked.judged.heads();
+            let began = |head: &Head| {
                 let same =
-                    |o: &&Offer| o.version.release_number(0) == offer.version.release_number(0);
-                offers
-                    .iter()
-                    .filter(same)
-                    .filter_map(Offer::first_published)
-                    .min()
+                    |h: &&Head| h.version.release_number(0) == head.version.release_number(0);
+                let mine = heads.iter().filter(same);
+                mine.filter_map(|h| h.first_published).min()
             };
-            let is_own = |o: &&Offer| {
-                o.verdict == Verdict::Ready
-                    && !o.version.is_prerelease()
-                    && began(o).is_some_and(|day| day <= published)
+            let is_own = |h: &&Head| {
+                h.verdict == Verdict::Ready
+                    && !h.version.is_prerelease()
+                    && began(h).is_some_and(|day| day <= published)
             };
-            let own = offers.iter().filter(is_own).map(|o| o.version.clone());
+            let own = heads.iter().filter(is_own).map(|h| h.version.clone());
             found.insert(requirement.name.clone(), own.collect());
         }
         Ok(found)

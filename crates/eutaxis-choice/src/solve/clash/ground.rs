@@ -7,7 +7,7 @@ use super::super::doubts::Doubt;
 use super::super::problem::{AskId, BoundId};
 use super::super::search::Search;
 use super::super::table::Value;
-use crate::offer::{BarKind, Verdict};
+use crate::offer::BarKind;
 use eutaxis_standards::knowledge::MadeFor;
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
@@ -93,8 +93,8 @@ impl Search {
                     let version = self
                         .facts
                         .get(project)
-                        .and_then(|f| f.offer(*value))
-                        .map(|o| o.version.clone());
+                        .and_then(|f| f.head(*value))
+                        .map(|h| h.version.clone());
                     yanked.extend(version.map(|v| (project.clone(), v)));
                     continue;
                 }
@@ -119,8 +119,8 @@ impl Search {
         let size = self.state.get(term.node).size;
         let values = Value::present(size).filter(|v| !term.values.contains(*v));
         let mut versions: Vec<Version> = values
-            .filter_map(|v| facts.and_then(|f| f.offer(v)))
-            .map(|o| o.version.clone())
+            .filter_map(|v| facts.and_then(|f| f.head(v)))
+            .map(|h| h.version.clone())
             .collect();
         versions.sort();
         versions
@@ -191,11 +191,9 @@ impl Search {
         }
         let mut barred: Vec<(BarKind, Version)> = Vec::new();
         let told = self.releases(project);
-        for offer in facts
-            .offers()
-            .iter()
-            .filter(|o| o.verdict == Verdict::Barred && told.contains(&o.version))
-        {
+        let all = facts.heads().iter().enumerate();
+        let barred_ones = all.filter(|(_, h)| !h.can_be_had() && told.contains(&h.version));
+        for offer in barred_ones.filter_map(|(at, _)| facts.judged().at(at)) {
             barred.extend(offer.bars.iter().map(|b| (b.kind(), offer.version.clone())));
         }
         for requirement in grounds

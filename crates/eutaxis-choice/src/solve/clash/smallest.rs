@@ -17,7 +17,7 @@ use super::super::search::Search;
 use super::super::state::{NodeKind, State};
 use super::super::table::Value;
 use super::ground::Ground;
-use crate::offer::{BarKind, Offer, Verdict};
+use crate::offer::{BarKind, Head, Offer, Verdict};
 use eutaxis_standards::name::Name;
 use eutaxis_standards::requirement::Requirement;
 use eutaxis_standards::version::{Version, VersionSpecifier};
@@ -67,10 +67,8 @@ impl Search {
             return Vec::new();
         };
         let can_be_taken = |public: &Version| {
-            facts
-                .offers()
-                .iter()
-                .any(|o| o.verdict != Verdict::Barred && o.version.public() == *public)
+            let mut heads = facts.heads().iter();
+            heads.any(|h| h.can_be_had() && h.version.public() == *public)
         };
         let stood_for = |o: &Offer| {
             o.verdict == Verdict::Barred
@@ -79,12 +77,12 @@ impl Search {
         };
         let by_label = self.problem.names_label(project);
         // Offers stand newest first.
-        facts
-            .offers()
-            .iter()
-            .rev()
-            .filter(|o| by_label || !stood_for(o))
-            .map(|o| o.version.clone())
+        let all = facts.heads().iter().enumerate().rev();
+        let stands = |at: usize, head: &Head| {
+            by_label || head.can_be_had() || !facts.judged().at(at).is_some_and(&stood_for)
+        };
+        all.filter(|(at, head)| stands(*at, head))
+            .map(|(_, head)| head.version.clone())
             .collect()
     }
 }
@@ -541,8 +539,8 @@ impl System<'_> {
             search
                 .facts
                 .get(name)
-                .and_then(|f| f.offer(value))
-                .map(|o| o.version.clone())
+                .and_then(|f| f.head(value))
+                .map(|h| h.version.clone())
         };
         let pins = search.yanked_pins.iter().filter(|p| {
             p.project == *project && version_of(project, p.value).as_ref() == Some(release)

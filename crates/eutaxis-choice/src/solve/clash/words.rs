@@ -1,5 +1,6 @@
 //! Grounds in words, and runs of releases as specifier sets.
 
+use super::super::facts::ProjectFacts;
 use super::super::search::Search;
 use super::ground::Ground;
 use super::{Fact, FactKind};
@@ -176,8 +177,12 @@ impl Search {
             );
         }
         let (text, without_place) = self.sentences(project, kind, releases);
-        let offers = || known.into_iter().flat_map(|f| f.offers());
-        let mine = || offers().filter(|o| releases.contains(&o.version));
+        let heads = known
+            .map_or(&[][..], ProjectFacts::heads)
+            .iter()
+            .enumerate();
+        let told = heads.filter(|(_, h)| releases.contains(&h.version));
+        let mine = || told.clone().filter_map(|(at, _)| known?.judged().at(at));
         let also = mine().flat_map(|o| o.bars.iter().map(Bar::kind));
         let files = mine().flat_map(|o| &o.files);
         let builds = files.filter_map(|f| Some(known?.judged().build_of(f)?.made_for.clone()));

@@ -322,11 +322,8 @@ impl<S: Solver> Finder<'_, S> {
         let (Some(set), Some(page)) = (ask.requirement.versions(), self.solver.page(name)) else {
             return Ok(None);
         };
-        let releases: Vec<Version> = page
-            .files
-            .iter()
-            .map(|f| f.kind.version().clone())
-            .collect();
+        let releases = page.files.outline().releases();
+        let releases: Vec<Version> = releases.map(|r| r.version.clone()).collect();
         let outside = loosen::nearest_outside(set, &releases);
         if outside.is_empty() {
             return Ok(None);

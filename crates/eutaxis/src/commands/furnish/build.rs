@@ -534,7 +534,7 @@ impl Site<'_> {
         let looked = run.look(&asked, &rules, Depth::Gaps).ok()?;
         let looked = looked.into_iter().next()??;
         let place = self.place();
-        let others = looked.judged.offers().iter().filter(|o| {
+        let others = looked.judged.offers().filter(|o| {
             o.verdict == Verdict::Build && o.version != failed.version && o.yanked.is_none()
         });
         for offer in others.take(MOST) {

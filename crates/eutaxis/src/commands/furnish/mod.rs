@@ -196,7 +196,7 @@ fn retired(pinned: &[(Name, String, String)], depots: &Arc<Depots>) -> Vec<Strin
     for page in pages.into_iter().flatten() {
         for (name, version, filename) in pinned.iter().filter(|(name, _, _)| *name == page.project)
         {
-            let file = page.files.iter().find(|f| *f.filename == **filename);
+            let file = page.file(filename);
             let why = |reason: &str| {
                 if reason.is_empty() {
                     String::new()

@@ -365,8 +365,8 @@ impl Asked {
         let page = self.run.page_of(name);
         let known: Vec<Version> = page
             .iter()
-            .flat_map(|p| &p.files)
-            .map(|f| f.kind.version().clone())
+            .flat_map(|p| p.files.outline().releases())
+            .map(|r| r.version.clone())
             .collect();
         if !known.contains(other) {
             let near: Vec<String> = around(Some(other), known)

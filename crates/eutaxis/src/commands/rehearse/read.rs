@@ -55,7 +55,7 @@ impl Reader<'_> {
         let (Some(filename), Some(page)) = (&placed.file, self.run.page_of(name)) else {
             return Ok(None);
         };
-        let file = page.files.iter().find(|f| *f.filename == **filename);
+        let file = page.file(filename);
         let Some((file, FileKind::Wheel(wheel_name))) = file.map(|f| (f, &f.kind)) else {
             return Ok(None);
         };

@@ -44,7 +44,7 @@ use crate::cli::{Common, Settle, TargetOptions};
 use crate::output::{Answer, Outcome, Output};
 use crate::plan::{self, Surroundings};
 use crate::remembered::{self, Kept, Remembered};
-use crate::{render, report, typed};
+use crate::{pins, render, report, typed};
 
 /// One `settle` under way.
 struct Job<'a> {
@@ -592,7 +592,7 @@ fn earlier_pins(path: &Path) -> Result<Option<Lock>, Error> {
     }
     let text = read_text(path)?;
     let shown = path.display().to_string();
-    Lock::parse(&text).map(Some).map_err(|f| {
+    pins::parsed(&text).map(Some).map_err(|f| {
         let error = Error::in_file(&shown, &text, &f);
         let help = error.help.clone().unwrap_or_else(|| {
             "it would be written over: move it away, or name another file with --out".to_owned()

@@ -96,7 +96,6 @@ fn offered(
     for judged in names.iter().filter_map(|name| run.judged(name, &rules)) {
         for build in judged
             .offers()
-            .iter()
             .flat_map(|o| &o.files)
             .filter_map(|f| judged.build_of(f))
         {
