@@ -181,6 +181,40 @@ impl Forest {
         }
     }
 
+    /// The chain, asked for at its ends so that nothing fits.
+    pub fn torn_chain(length: usize, releases: usize) -> Self {
+        Forest {
+            asks: vec!["p0>=2".to_owned(), format!("p{}==1.0", length - 1)],
+            ..Forest::chain(length, releases)
+        }
+    }
+
+    /// The diamond, of whose first row one is asked for that the last does not go with.
+    pub fn torn_diamond(width: usize, releases: usize) -> Self {
+        let mut forest = Forest::diamond(width, releases);
+        let last = 2 * width + 1;
+        forest.asks = vec!["p0".to_owned(), format!("p{last}==1.0"), "p1>=3".to_owned()];
+        forest
+    }
+
+    /// A square of projects of which each needs its neighbours to the right and below at its own
+    /// release; two corners are asked for at different ones.
+    pub fn torn_grid(side: usize, releases: usize) -> Self {
+        fn needs(p: usize, r: usize, projects: usize) -> Vec<String> {
+            let side = projects.isqrt();
+            let right = (p % side + 1 < side).then_some(p + 1);
+            let below = (p + side < projects).then_some(p + side);
+            let neighbours = right.into_iter().chain(below);
+            neighbours.map(|n| format!("p{n}=={}.0", r + 1)).collect()
+        }
+        Forest {
+            projects: side * side,
+            releases,
+            asks: vec!["p0>=2".to_owned(), format!("p{}==1.0", side * side - 1)],
+            needs,
+        }
+    }
+
     /// The instance as clauses for a general solver: a variable for each release, at most one of
     /// each project, asks, and needs. Literals are numbers from 1, negative when negated.
     pub fn clauses(&self) -> Vec<Vec<isize>> {

@@ -4,6 +4,8 @@ use std::fs::{self, File};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 
+use rayon::prelude::*;
+
 use crate::error::{Doing, Error, ErrorKind, Result};
 use crate::hash::Sha256;
 
@@ -307,8 +309,24 @@ pub fn relative(from: &Path, to: &Path) -> Option<String> {
 
 /// Removes a tree as far as it goes.
 pub(crate) fn remove_tree(path: &Path) {
-    // What cannot be removed now is swept later.
-    let _ = fs::remove_dir_all(path);
+    if remove_together(path).is_err() {
+        // What cannot be removed now is swept later.
+        let _ = fs::remove_dir_all(path);
+    }
+}
+
+/// Removes a folder, those in it by several threads.
+fn remove_together(folder: &Path) -> std::io::Result<()> {
+    let mut folders = Vec::new();
+    for entry in fs::read_dir(folder)? {
+        let entry = entry?;
+        match entry.file_type()?.is_dir() {
+            true => folders.push(entry.path()),
+            false => fs::remove_file(entry.path())?,
+        }
+    }
+    folders.par_iter().try_for_each(|f| remove_together(f))?;
+    fs::remove_dir(folder)
 }
 
 /// Bytes for people, in decimal units.

@@ -130,7 +130,8 @@ impl JudgedPage {
 
     /// The same for somebody who judges several pages.
     pub fn by(page: Arc<Page>, book: Arc<RuleBook>) -> Self {
-        let (mut heads, mut offers) = (Vec::new(), Vec::new());
+        let releases = page.files.outline().len();
+        let (mut heads, mut offers) = (Vec::with_capacity(releases), Vec::with_capacity(releases));
         let glance = Glance::new(&page, book.rules());
         for release in page.files.outline().releases() {
             let offer = OnceLock::new();

@@ -150,7 +150,7 @@ impl Search {
         let unpinned = |v: &Value| {
             facts
                 .head(*v)
-                .is_some_and(|h| !self.problem.pins(project, &h.version))
+                .is_some_and(|h| !self.facts.asked.pins(project, &h.version))
         };
         let yanked: Vec<Value> = facts
             .yanked
@@ -401,7 +401,8 @@ impl Search {
             .copied()
             .filter(|v| {
                 facts.head(*v).is_some_and(|h| {
-                    set.pins(&h.version) && !self.problem.pins(&need.requirement.name, &h.version)
+                    set.pins(&h.version)
+                        && !self.facts.asked.pins(&need.requirement.name, &h.version)
                 })
             })
             .collect();
@@ -477,7 +478,7 @@ impl Search {
 /// pinned from before what that release says of itself, by which it may turn out to be barred.
 pub(super) fn page_want(facts: &Facts, problem: &Problem, project: &Name) -> Option<Want> {
     if !facts.knows(project) {
-        return Some(match problem.direct_url(project) {
+        return Some(match facts.asked.direct_url(project) {
             Some(url) => Want::Direct(project.clone(), url.to_owned()),
             None => Want::Page(project.clone()),
         });

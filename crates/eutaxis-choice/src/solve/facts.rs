@@ -8,6 +8,7 @@ use indexmap::IndexMap;
 use jiff::Timestamp;
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use super::asked::Asked;
 use super::bits::Bits;
 use super::chronology;
 use super::problem::Problem;
@@ -181,6 +182,8 @@ fn unread(metadata: &Metadata, problem: &Problem) -> Vec<(String, Option<Vec<Nam
 pub(super) struct ProjectFacts {
     /// Shared with other searches until metadata bar something.
     judged: Arc<JudgedPage>,
+    /// Somebody who asks for it names a pre-release of it.
+    is_named: bool,
     ranking: Ranking,
     /// Of each of the offers its value; 0 of those that cannot be used.
     values: Vec<Value>,
@@ -242,8 +245,9 @@ fn paged_wheel(place: usize, head: &Head, page: &Page) -> Option<PagedWheel> {
 }
 
 impl ProjectFacts {
-    fn new(judged: Arc<JudgedPage>, problem: &Problem) -> Self {
+    fn new(judged: Arc<JudgedPage>, asked: &Asked, problem: &Problem) -> Self {
         let mut facts = ProjectFacts {
+            is_named: asked.names_prerelease(judged.project()),
             judged,
             ranking: Ranking::default(),
             values: Vec::new(),
@@ -526,9 +530,8 @@ impl ProjectFacts {
 
     /// Whether a requirement of this project admits pre-releases (docs/choice.md, pre-releases).
     fn admits_prereleases(&self, requirement: &Requirement, problem: &Problem) -> bool {
-        let is_named = problem.names_prerelease(&requirement.name);
         let usable = self.present().filter_map(|v| self.head(v));
-        admits_prereleases(requirement, is_named, &problem.policy, usable)
+        admits_prereleases(requirement, self.is_named, &problem.policy, usable)
     }
 
     /// Values of the usable final releases that a set takes: while there is one, pre-releases are
@@ -622,8 +625,10 @@ impl ProjectFacts {
 }
 
 /// All facts supplied so far, projects in the order of their supply.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub(super) struct Facts {
+    /// What is asked of each project.
+    pub(super) asked: Asked,
     /// None: no depot has the project.
     projects: IndexMap<Name, Option<ProjectFacts>, rustc_hash::FxBuildHasher>,
     /// Toolkits of usable builds, in the order in which they were seen.
@@ -631,6 +636,15 @@ pub(super) struct Facts {
 }
 
 impl Facts {
+    /// None yet, for a problem.
+    pub(super) fn none_for(problem: &Problem) -> Self {
+        Facts {
+            asked: Asked::by(problem),
+            projects: IndexMap::default(),
+            toolkits: Vec::new(),
+        }
+    }
+
     pub(super) fn knows(&self, project: &Name) -> bool {
         self.projects.contains_key(project)
     }
@@ -662,7 +676,7 @@ impl Facts {
         page: Option<Arc<JudgedPage>>,
         problem: &Problem,
     ) -> bool {
-        let facts = page.map(|p| ProjectFacts::new(p, problem));
+        let facts = page.map(|p| ProjectFacts::new(p, &self.asked, problem));
         let builds: Vec<Build> = facts
             .iter()
             .flat_map(|f| f.present().filter_map(|v| f.build(v).cloned()))

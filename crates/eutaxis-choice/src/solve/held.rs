@@ -2,6 +2,7 @@
 //! own time (docs/choice.md, dates).
 
 use jiff::{SignedDuration, Timestamp};
+use rustc_hash::FxHashSet;
 
 use super::facts::{Facts, Usable};
 use super::problem::Problem;
@@ -20,15 +21,13 @@ pub(super) fn held_asks(problem: &Problem, facts: &Facts) -> Vec<Name> {
         return Vec::new();
     }
     let mut held: Vec<(Timestamp, Name)> = Vec::new();
+    let mut met: FxHashSet<&Name> = FxHashSet::default();
     for (_, ask) in problem.asks_in_force() {
         let project = &ask.requirement.name;
-        let Some(known) = facts
-            .get(project)
-            .filter(|_| held.iter().all(|(_, p)| p != project))
-        else {
+        let Some(known) = facts.get(project).filter(|_| met.insert(project)) else {
             continue;
         };
-        let allowed = |version: &Version| allows(problem, project, version);
+        let allowed = |version: &Version| facts.asked.allows(project, version);
         let is_newest = |version: &Version| {
             known
                 .newest
@@ -63,15 +62,4 @@ pub(super) fn held_asks(problem: &Problem, facts: &Facts) -> Vec<Name> {
     // Of one day in the order listed.
     held.sort_by_key(|(date, _)| *date);
     held.into_iter().map(|(_, project)| project).collect()
-}
-
-/// Whether all asks and bounds on a project allow a release.
-fn allows(problem: &Problem, project: &Name, version: &Version) -> bool {
-    let asks = problem.asks_in_force().map(|(_, ask)| ask);
-    let stated = asks
-        .chain(problem.stated_in_force())
-        .map(|ask| &ask.requirement);
-    stated
-        .filter(|r| r.name == *project)
-        .all(|r| r.versions().is_none_or(|set| set.matches(version)))
 }

@@ -67,6 +67,7 @@
 )]
 
 mod analyze;
+mod asked;
 mod bits;
 pub(crate) mod chronology;
 mod clash;

@@ -142,22 +142,10 @@ impl Problem {
         })
     }
 
-    /// Whether an ask or bound in force names a pre-release of the project and so admits them
-    /// (docs/choice.md, pre-releases).
-    pub(super) fn names_prerelease(&self, project: &Name) -> bool {
-        self.of_project(project).any(|set| set.names_prerelease())
-    }
-
     /// Whether an ask or bound in force names a build of the project by its local label.
     pub(super) fn names_label(&self, project: &Name) -> bool {
         self.of_project(project)
             .any(|set| set.to_string().contains('+'))
-    }
-
-    /// Whether an ask or bound in force pins this version exactly (docs/choice.md, yanked
-    /// releases).
-    pub(super) fn pins(&self, project: &Name, version: &Version) -> bool {
-        self.of_project(project).any(|set| set.pins(version))
     }
 
     fn of_project<'a>(

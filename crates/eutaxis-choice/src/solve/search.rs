@@ -98,9 +98,9 @@ impl Search {
     /// A search for a solution of the problem; nothing is known yet.
     pub fn new(problem: Problem) -> Self {
         Search {
+            facts: Facts::none_for(&problem),
             problem: Rc::new(problem),
             book: OnceCell::new(),
-            facts: Facts::default(),
             state: State::default(),
             queue: Queue::default(),
             rooted: false,
@@ -484,7 +484,7 @@ impl Search {
                 .and_then(|f| f.head(f.value_of(&chosen.version)?))
                 .is_some_and(|h| h.is_yanked);
             !yanked
-                || self.problem.pins(&chosen.project, &chosen.version)
+                || (self.facts.asked).pins(&chosen.project, &chosen.version)
                 || solution.chosen.iter().any(|other| {
                     let needs = self
                         .facts

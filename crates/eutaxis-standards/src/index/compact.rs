@@ -19,7 +19,7 @@ use crate::name::Name;
 use crate::version::{Version, VersionSpecifier};
 
 /// Changes with the form, so that older bytes are not misread.
-const FORM: u8 = 4;
+const FORM: u8 = 5;
 
 /// What is told of the page as a whole, and what its files have in common.
 #[derive(Serialize, Deserialize)]
@@ -51,10 +51,11 @@ struct KeptShape<'a> {
 /// What is kept of a file beyond its row.
 #[derive(Serialize, Deserialize)]
 struct KeptFile<'a> {
+    /// None where release and tags tell it.
     #[serde(borrow)]
-    filename: Cow<'a, str>,
+    filename: Option<Cow<'a, str>>,
     /// Its address behind what all begin with; without the name of the file where it ends in it.
-    url: Cow<'a, str>,
+    url: KeptUrl<'a>,
     ends_in_name: bool,
     hashes: KeptHashes<'a>,
     metadata: Option<KeptHashes<'a>>,
@@ -72,19 +73,73 @@ enum KeptHash<'a> {
     Text(Cow<'a, str>),
 }
 
+/// The bytes that lower-case hexadecimal digits write.
+fn bytes_of(text: &str) -> Option<Vec<u8>> {
+    let pair = |pair: &[u8]| match pair {
+        [high, low] => Some(digit(*high)? << 4 | digit(*low)?),
+        _ => None,
+    };
+    text.as_bytes().chunks(2).map(pair).collect()
+}
+
+fn digit(byte: u8) -> Option<u8> {
+    match byte {
+        b'0'..=b'9' => Some(byte - b'0'),
+        b'a'..=b'f' => Some(byte - b'a' + 10),
+        _ => None,
+    }
+}
+
 impl KeptHash<'_> {
     fn of(text: &str) -> KeptHash<'_> {
-        let digit = |b: u8| match b {
-            b'0'..=b'9' => Some(b - b'0'),
-            b'a'..=b'f' => Some(b - b'a' + 10),
-            _ => None,
-        };
-        let pair = |pair: &[u8]| match pair {
-            [high, low] => Some(digit(*high)? << 4 | digit(*low)?),
-            _ => None,
-        };
-        let bytes: Option<Vec<u8>> = text.as_bytes().chunks(2).map(pair).collect();
+        let bytes = bytes_of(text);
         bytes.map_or(KeptHash::Text(text.into()), |b| KeptHash::Bytes(b.into()))
+    }
+}
+
+/// A part of an address. Many hold a hash.
+#[derive(Serialize, Deserialize)]
+enum KeptUrl<'a> {
+    Text(#[serde(borrow)] Cow<'a, str>),
+    /// What stands before the digits of a hash, what they write, what stands behind.
+    Hash(Cow<'a, str>, Cow<'a, [u8]>, Cow<'a, str>),
+}
+
+/// So many digits in a row are a hash.
+const DIGITS: usize = 16;
+
+impl KeptUrl<'_> {
+    fn of(text: &str) -> KeptUrl<'_> {
+        let plain = || KeptUrl::Text(text.into());
+        let mut runs = text.split(|c: char| !c.is_ascii() || digit(c as u8).is_none());
+        let Some(run) = runs.find(|run| run.len() >= DIGITS) else {
+            return plain();
+        };
+        let even = run.get(..run.len() / 2 * 2).unwrap_or_default();
+        match (text.split_once(even), bytes_of(even)) {
+            (Some((before, after)), Some(bytes)) => {
+                KeptUrl::Hash(before.into(), bytes.into(), after.into())
+            }
+            _ => plain(),
+        }
+    }
+
+    fn text(&self) -> Cow<'_, str> {
+        match self {
+            KeptUrl::Text(text) => Cow::from(&**text),
+            KeptUrl::Hash(before, bytes, after) => [before, &*crate::artifact::hex(bytes), after]
+                .concat()
+                .into(),
+        }
+    }
+}
+
+/// The name that most files of a release and with such tags have.
+fn usual_name(project: &Name, version: &Version, tags: Option<&WheelTags>) -> String {
+    let project = project.file_form();
+    match tags {
+        Some(tags) => format!("{project}-{version}-{tags}.whl"),
+        None => format!("{project}-{version}.tar.gz"),
     }
 }
 
@@ -107,12 +162,12 @@ fn hashes(kept: KeptHashes<'_>) -> Hashes {
     hashes
 }
 
-fn kept_file<'a>(file: &'a PageFile, beginning: &str) -> KeptFile<'a> {
+fn kept_file<'a>(file: &'a PageFile, beginning: &str, usual: &str) -> KeptFile<'a> {
     let url = file.url.strip_prefix(beginning).unwrap_or(&file.url);
     let directory = url.strip_suffix(&*file.filename);
     KeptFile {
-        filename: Cow::from(&*file.filename),
-        url: Cow::from(directory.unwrap_or(url)),
+        filename: (*file.filename != *usual).then(|| Cow::from(&*file.filename)),
+        url: KeptUrl::of(directory.unwrap_or(url)),
         ends_in_name: directory.is_some(),
         hashes: kept_hashes(&file.hashes),
         metadata: file.metadata.as_ref().map(kept_hashes),
@@ -181,46 +236,47 @@ pub(super) struct KeptFiles {
     bytes: Arc<Vec<u8>>,
     rows: Range<usize>,
     beginning: String,
-    shapes: Vec<Shape>,
 }
 
 impl KeptFiles {
-    /// A file by its place on the page.
-    pub(super) fn file(&self, at: usize) -> Option<PageFile> {
+    /// A file by its place on the page, of which this is the outline.
+    pub(super) fn file(&self, at: usize, outline: &Outline) -> Option<PageFile> {
         let begin = self.rows.start.checked_add(at.checked_mul(ROW)?)?;
         let row = self.bytes.get(begin..self.rows.end)?.first_chunk()?;
         let (row, rest) = read_row(row)?;
         let rest = self.bytes.get(self.rows.end.checked_add(rest)?..)?;
         let (kept, _) = postcard::take_from_bytes::<KeptFile<'_>>(rest).ok()?;
-        let shape = self.shapes.get(row.shape as usize)?;
-        page_file(kept, row.published, shape, &self.beginning, &self.project)
+        let shape = outline.shapes.get(row.shape as usize)?;
+        let version = outline.versions.get(row.release as usize)?;
+        let usual = || usual_name(&self.project, version, shape.tags.as_deref());
+        let name = kept.filename.as_deref();
+        let name = name.map_or_else(|| Cow::from(usual()), |n| Cow::from(n.to_owned()));
+        let mut file = page_file(&name, kept, &self.beginning, &self.project)?;
+        file.published = row.published;
+        file.requires_python.clone_from(&shape.requires_python);
+        Some(file)
     }
 }
 
 /// A file as it was; none where its name is none of a file of the project.
 fn page_file(
+    filename: &str,
     kept: KeptFile<'_>,
-    published: Option<Timestamp>,
-    shape: &Shape,
     beginning: &str,
     project: &Name,
 ) -> Option<PageFile> {
-    let name = if kept.ends_in_name {
-        &*kept.filename
-    } else {
-        ""
-    };
-    let url = [beginning, &*kept.url, name].concat();
+    let name = if kept.ends_in_name { filename } else { "" };
+    let url = [beginning, &*kept.url.text(), name].concat();
     Some(PageFile {
-        kind: FileKind::of(&kept.filename, project).ok()?,
-        filename: kept.filename.into(),
+        kind: FileKind::of(filename, project).ok()?,
+        filename: filename.into(),
         url: url.into(),
         hashes: hashes(kept.hashes),
-        requires_python: shape.requires_python.clone(),
+        requires_python: None,
         metadata: kept.metadata.map(hashes),
         yanked: kept.yanked.map(Cow::into_owned),
         size: kept.size,
-        published,
+        published: None,
     })
 }
 
@@ -271,7 +327,7 @@ impl Page {
             shapes,
             specifiers: specifiers.texts,
             beginning: beginning.into(),
-            variants: described.map(|f| kept_file(f, "")).collect(),
+            variants: described.map(|f| kept_file(f, "", "")).collect(),
             skipped: self
                 .skipped
                 .iter()
@@ -292,7 +348,14 @@ impl Page {
         let mut rest = Vec::new();
         for (row, file) in outline.rows.iter().zip(self.files.iter()) {
             write_row(row, rest.len(), &mut bytes);
-            let kept = kept_file(file, beginning);
+            let version = outline.versions.get(row.release as usize);
+            let shape = outline.shapes.get(row.shape as usize);
+            let usual = version
+                .zip(shape)
+                .map_or(String::new(), |(version, shape)| {
+                    usual_name(&self.project, version, shape.tags.as_deref())
+                });
+            let kept = kept_file(file, beginning, &usual);
             rest.extend(postcard::to_allocvec(&kept).unwrap_or_default());
         }
         bytes.extend(rest);
@@ -338,23 +401,20 @@ impl Page {
         let version = |text: &Cow<'_, str>| Version::parse(text).ok();
         let versions: Vec<Version> = head.releases.iter().map(version).collect::<Option<_>>()?;
         let is_in_order = versions.iter().is_sorted_by(|a, b| a > b);
-        let rows_read: Vec<Row> = bytes
-            .get(rows.clone())?
-            .chunks_exact(ROW)
-            .map(|row| Some(read_row(row.first_chunk()?)?.0))
-            .collect::<Option<_>>()?;
+        let mut rows_read: Vec<Row> = Vec::with_capacity(head.files);
+        for row in bytes.get(rows.clone())?.chunks_exact(ROW) {
+            rows_read.push(read_row(row.first_chunk()?)?.0);
+        }
         let is_one = |row: &Row| {
             (row.release as usize) < versions.len() && (row.shape as usize) < shapes.len()
         };
         if !is_in_order || !rows_read.iter().all(is_one) {
             return None;
         }
-        let undescribed = Shape {
-            tags: None,
-            requires_python: None,
-            is_variant: false,
+        let described = |kept: KeptFile<'_>| {
+            let filename = kept.filename.as_deref().unwrap_or_default().to_owned();
+            page_file(&filename, kept, "", project)
         };
-        let described = |kept| page_file(kept, None, &undescribed, "", project);
         let variants: Vec<PageFile> = head
             .variants
             .into_iter()
@@ -383,7 +443,6 @@ impl Page {
             project: project.clone(),
             rows,
             beginning: head.beginning.into_owned(),
-            shapes: shapes.clone(),
             bytes: Arc::clone(&bytes),
         };
         page.files = Files::kept(Outline::new(rows_read, shapes, versions), kept);
@@ -460,6 +519,44 @@ mod tests {
             KeptHash::Text(text) => text.len(),
         };
         assert_eq!(kept, length);
+    }
+
+    #[rstest]
+    #[case::hash("ab/cd/00112233445566778899/x", true)]
+    #[case::odd_digits("ab/001122334455667788990/x", true)]
+    #[case::at_the_end("0011223344556677889a", true)]
+    #[case::capitals("AABBCCDDEEFF00112233G", false)]
+    #[case::short("ab/cd/0011223344", false)]
+    #[case::beyond_ascii("\u{fc}/0011223344556677889a\u{fc}", true)]
+    #[case::nothing("", false)]
+    fn addresses_come_back_as_they_were(#[case] text: &str, #[case] is_packed: bool) {
+        let kept = KeptUrl::of(text);
+        assert_eq!(kept.text(), text);
+        assert_eq!(matches!(kept, KeptUrl::Hash(..)), is_packed);
+    }
+
+    #[test]
+    fn names_that_are_told_take_no_room() {
+        let names = |usual: bool| -> usize {
+            let file = |n: usize| {
+                let name = format!(
+                    "{}-{n}.0-py3-none-any.whl",
+                    if usual { "made_up" } else { "Made.Up" }
+                );
+                format!(r#"{{"filename":"{name}","url":"u/{name}"}}"#)
+            };
+            let files: Vec<String> = (0..50).map(file).collect();
+            let text = format!(r#"{{"files":[{}]}}"#, files.join(","));
+            let page = parse_json(text.as_bytes(), &Name::parse("made-up").unwrap()).unwrap();
+            let bytes = page.to_compact();
+            let length = bytes.len();
+            assert_eq!(
+                Page::from_compact(bytes.into(), &page.project).unwrap(),
+                page
+            );
+            length
+        };
+        assert!(names(true) + 50 * 20 < names(false));
     }
 
     fn read_all(bytes: Vec<u8>, project: &Name) {

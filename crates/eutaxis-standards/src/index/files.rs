@@ -33,7 +33,7 @@ impl Files {
     /// Files that are taken apart when they are asked for.
     pub(super) fn kept(outline: Outline, kept: KeptFiles) -> Self {
         Files {
-            cells: vec![OnceLock::new(); outline.len()],
+            cells: vec![OnceLock::new(); outline.files()],
             outline: OnceLock::from(outline),
             kept: Some(Arc::new(kept)),
         }
@@ -51,7 +51,10 @@ impl Files {
 
     /// A file by its place on the page.
     pub fn get(&self, at: usize) -> Option<&Arc<PageFile>> {
-        let taken_apart = || self.kept.as_ref()?.file(at).map(Arc::new);
+        let taken_apart = || {
+            let kept = self.kept.as_ref()?;
+            kept.file(at, self.outline.get()?).map(Arc::new)
+        };
         self.cells.get(at)?.get_or_init(taken_apart).as_ref()
     }
 

@@ -139,8 +139,18 @@ impl Outline {
     }
 
     /// How many files it tells of.
-    pub(super) fn len(&self) -> usize {
+    pub(super) fn files(&self) -> usize {
         self.rows.len()
+    }
+
+    /// How many releases there are.
+    pub fn len(&self) -> usize {
+        self.versions.len()
+    }
+
+    /// Whether there is none.
+    pub fn is_empty(&self) -> bool {
+        self.versions.is_empty()
     }
 
     /// What files are.

@@ -1,12 +1,15 @@
 //! Dependency groups of `pyproject.toml` (PEP 735). Only groups in use are read, with what they
 //! include.
 
+use std::collections::HashSet;
+
 use super::{Ask, Requirement};
 use crate::document::{Table, Value};
 use crate::fault::{Fault, FaultKind, Origin};
 use crate::name::{Name, nearest};
 
-/// The requirements of `group` with its includes expanded in place, duplicates kept.
+/// The requirements of `group` with its includes expanded in place, duplicates kept; but a group that
+/// is included once more says nothing new: groups that include each other in pairs would be without end.
 ///
 /// # Errors
 /// Unknown group, two groups of one normalised name, an inclusion cycle (named), an item of another
@@ -16,10 +19,22 @@ pub(super) fn expand(
     group: &Name,
     place: &dyn Fn(usize) -> Origin,
 ) -> Result<Vec<Ask>, Fault> {
-    let mut asks = Vec::new();
-    let mut open = Vec::new();
-    include(groups, group, groups.offset(), place, &mut open, &mut asks)?;
-    Ok(asks)
+    let mut found = Found::default();
+    include(groups, group, groups.offset(), place, &mut found)?;
+    Ok(found.asks)
+}
+
+/// Groups are not included deeper.
+const DEEPEST: usize = 200;
+
+/// What was come by so far.
+#[derive(Default)]
+struct Found {
+    asks: Vec<Ask>,
+    /// Groups within which we are, the outermost first.
+    open: Vec<Name>,
+    /// Groups of which everything is there.
+    whole: HashSet<Name>,
 }
 
 fn include(
@@ -27,11 +42,14 @@ fn include(
     group: &Name,
     asked_at: usize,
     place: &dyn Fn(usize) -> Origin,
-    open: &mut Vec<Name>,
-    asks: &mut Vec<Ask>,
+    found: &mut Found,
 ) -> Result<(), Fault> {
-    if open.contains(group) {
-        let path: Vec<&str> = open
+    if found.whole.contains(group) {
+        return Ok(());
+    }
+    if found.open.contains(group) {
+        let path: Vec<&str> = found
+            .open
             .iter()
             .skip_while(|g| *g != group)
             .chain([group])
@@ -46,13 +64,20 @@ fn include(
             asked_at,
         ));
     }
+    if found.open.len() >= DEEPEST {
+        return Err(Fault::of(
+            FaultKind::Limit,
+            format!("dependency groups include each other more than {DEEPEST} deep"),
+            asked_at,
+        ));
+    }
     let value = find(groups, group, asked_at)?;
-    open.push(group.clone());
+    found.open.push(group.clone());
     for item in value.items()? {
         if item.is_string() {
             let text = item.string()?;
             let requirement = Requirement::parse(text.value).map_err(|f| f.shifted(text.at))?;
-            asks.push(Ask {
+            found.asks.push(Ask {
                 requirement,
                 origin: place(text.at),
             });
@@ -74,9 +99,10 @@ fn include(
                 )
             })?;
         let name = Name::parse(included.value).map_err(|f| f.shifted(included.at))?;
-        include(groups, &name, included.at, place, open, asks)?;
+        include(groups, &name, included.at, place, found)?;
     }
-    open.pop();
+    found.open.pop();
+    found.whole.insert(group.clone());
     Ok(())
 }
 

@@ -266,6 +266,37 @@ Typing = ["icelens"]
         }
     }
 
+    /// Groups of which each includes the next one so often.
+    fn nested(depth: usize, times: usize) -> String {
+        let mut text = "[dependency-groups]\n".to_owned();
+        for n in 0..depth {
+            let include = format!("{{include-group = 'g{}'}},", n + 1);
+            text.push_str(&format!("g{n} = [{}]\n", include.repeat(times)));
+        }
+        text + &format!("g{depth} = ['icelens']\n")
+    }
+
+    #[rstest]
+    #[case::once(3, 1, None)]
+    // Followed one by one they would be 2^60.
+    #[case::twice_each(60, 2, None)]
+    #[case::too_deep(5_000, 1, Some("more than 200 deep"))]
+    fn groups_are_followed_once(
+        #[case] depth: usize,
+        #[case] times: usize,
+        #[case] refused: Option<&str>,
+    ) {
+        let text = nested(depth, times);
+        match (
+            ProjectAsks::parse(&text, "p", &wanted(&[], &["g0"])),
+            refused,
+        ) {
+            (Ok(found), None) => assert_eq!(found.asks.len(), 1),
+            (Err(fault), Some(why)) => assert!(fault.message().contains(why), "{fault:?}"),
+            (found, _) => panic!("{found:?}"),
+        }
+    }
+
     #[test]
     fn dependencies_extras_and_groups_are_read_in_order() {
         let found =

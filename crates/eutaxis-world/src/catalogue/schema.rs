@@ -11,6 +11,9 @@ pub(super) const FILE: &str = "catalogue-3.sqlite";
 /// believed; of the second each look at a row read the whole of its neighbours.
 const OLDER: [&str; 2] = ["catalogue-1.sqlite", "catalogue-2.sqlite"];
 
+/// The bytes of a piece of the file.
+const PIECE: u32 = 16 << 10;
+
 /// How long to wait for another process that is writing.
 const PATIENCE: Duration = Duration::from_secs(10);
 
@@ -69,6 +72,9 @@ fn remove(path: &Path) {
 fn connect(path: &Path) -> rusqlite::Result<Connection> {
     let connection = Connection::open(path)?;
     connection.busy_timeout(PATIENCE)?;
+    // Counts for a new file only: pages of an index are long, and each piece of one is a look at the
+    // disk.
+    connection.pragma_update(None, "page_size", PIECE)?;
     connection.pragma_update(None, "journal_mode", "WAL")?;
     // A power cut may lose the last rows, which are only fetched again, but never the file.
     connection.pragma_update(None, "synchronous", "NORMAL")?;

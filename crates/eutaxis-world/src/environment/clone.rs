@@ -1,61 +1,89 @@
 //! A second copy of an environment's tree that shares its files: changes are made there and swapped
 //! in whole.
 
-use std::collections::BTreeSet;
+use std::ffi::OsString;
 use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::Path;
+
+use rayon::prelude::*;
+use rustc_hash::FxHashSet;
 
 use crate::Result;
 use crate::error::Doing;
 
+/// What is left out of a copy: absolute paths, by their bytes, as a set of paths compares part by
+/// part.
+pub(super) type LeftOut = FxHashSet<OsString>;
+
 /// Copies the tree at `from` to the new folder `to` by hard links (copies where that fails),
 /// leaving out `without` (absolute paths under `from`) and the compiled forms of what is left out.
 /// Folders that become empty are left out too.
-pub(super) fn clone_tree(from: &Path, to: &Path, without: &BTreeSet<PathBuf>) -> Result<()> {
-    fs::create_dir_all(to).doing("cannot make the folder", to)?;
-    copy_permissions(from, to);
-    for entry in fs::read_dir(from).doing("cannot read the folder", from)? {
-        let entry = entry.doing("cannot read the folder", from)?;
-        let (old, new) = (entry.path(), to.join(entry.file_name()));
-        let kind = entry.file_type().doing("cannot look at", &old)?;
-        if without.contains(&old) || is_compiled_form_of(&old, without) {
-            continue;
-        }
-        if kind.is_dir() {
-            clone_tree(&old, &new, without)?;
-            let held_something = without.iter().any(|p| p.starts_with(&old));
-            if held_something {
-                // Only removed when empty.
-                let _ = fs::remove_dir(&new);
+pub(super) fn clone_tree(from: &Path, to: &Path, without: &LeftOut) -> Result<()> {
+    let mut thinned = LeftOut::default();
+    for path in without {
+        let above = Path::new(path).ancestors().skip(1);
+        // Where a folder is known, so are those above it.
+        for folder in above.take_while(|f| *f != from) {
+            if !thinned.insert(folder.as_os_str().to_owned()) {
+                break;
             }
-        } else if kind.is_symlink() {
-            let target = fs::read_link(&old).doing("cannot read the link", &old)?;
-            make_link(&target, &new)?;
-        } else if fs::hard_link(&old, &new).is_err() {
-            fs::copy(&old, &new).doing("cannot write", &new)?;
         }
     }
-    Ok(())
+    let less = Less { without, thinned };
+    less.copy(from, to)
+}
+
+/// A tree without some of its files.
+struct Less<'a> {
+    without: &'a LeftOut,
+    /// Folders in which something is left out, or below them.
+    thinned: LeftOut,
+}
+
+impl Less<'_> {
+    fn copy(&self, from: &Path, to: &Path) -> Result<()> {
+        fs::create_dir_all(to).doing("cannot make the folder", to)?;
+        copy_permissions(from, to);
+        let mut folders = Vec::new();
+        // Of compiled forms the folder's own name tells.
+        let holds_compiled = from.file_name().is_some_and(|n| n == "__pycache__");
+        for entry in fs::read_dir(from).doing("cannot read the folder", from)? {
+            let entry = entry.doing("cannot read the folder", from)?;
+            let old = entry.path();
+            let is_out = self.without.contains(old.as_os_str());
+            if is_out || holds_compiled && is_compiled_form_of(&old, self.without) {
+                continue;
+            }
+            let new = to.join(entry.file_name());
+            let kind = entry.file_type().doing("cannot look at", &old)?;
+            if kind.is_dir() {
+                folders.push((old, new));
+            } else if kind.is_symlink() {
+                let target = fs::read_link(&old).doing("cannot read the link", &old)?;
+                make_link(&target, &new)?;
+            } else if fs::hard_link(&old, &new).is_err() {
+                fs::copy(&old, &new).doing("cannot write", &new)?;
+            }
+        }
+        folders.par_iter().try_for_each(|(old, new)| {
+            self.copy(old, new)?;
+            if self.thinned.contains(old.as_os_str()) {
+                // Only removed when empty.
+                let _ = fs::remove_dir(new);
+            }
+            Ok(())
+        })
+    }
 }
 
 /// `__pycache__/x.cpython-312.pyc` of a left-out `x.py`.
-fn is_compiled_form_of(path: &Path, without: &BTreeSet<PathBuf>) -> bool {
-    let Some(folder) = path
-        .parent()
-        .filter(|f| f.file_name().is_some_and(|n| n == "__pycache__"))
-    else {
+fn is_compiled_form_of(path: &Path, without: &LeftOut) -> bool {
+    let stem = path.file_name().and_then(|n| n.to_str());
+    let Some(stem) = stem.and_then(|n| n.split('.').next()) else {
         return false;
     };
-    let Some(stem) = path
-        .file_name()
-        .and_then(|n| n.to_str())
-        .and_then(|n| n.split('.').next())
-    else {
-        return false;
-    };
-    folder
-        .parent()
-        .is_some_and(|package| without.contains(&package.join(format!("{stem}.py"))))
+    let package = path.parent().and_then(Path::parent);
+    package.is_some_and(|p| without.contains(p.join(format!("{stem}.py")).as_os_str()))
 }
 
 fn copy_permissions(from: &Path, to: &Path) {
@@ -79,6 +107,7 @@ pub(super) fn make_link(target: &Path, at: &Path) -> Result<()> {
 #[cfg(unix)]
 mod tests {
     use std::os::unix::fs::{MetadataExt, PermissionsExt};
+    use std::path::PathBuf;
 
     use super::*;
 
@@ -95,7 +124,7 @@ mod tests {
 
     fn cloned(folder: &Path, without: &[&str]) -> PathBuf {
         let (old, new) = (folder.join("old"), folder.join("new"));
-        let without = without.iter().map(|f| old.join(f)).collect();
+        let without = without.iter().map(|f| old.join(f).into()).collect();
         clone_tree(&old, &new, &without).unwrap();
         new
     }
@@ -165,7 +194,7 @@ mod tests {
     fn what_is_not_there_is_an_error_with_its_place() {
         let folder = tempfile::tempdir().unwrap();
         let old = folder.path().join("absent");
-        let error = clone_tree(&old, &folder.path().join("new"), &BTreeSet::new()).unwrap_err();
+        let error = clone_tree(&old, &folder.path().join("new"), &LeftOut::default()).unwrap_err();
         assert!(error.message.contains("absent"), "{}", error.message);
     }
 }

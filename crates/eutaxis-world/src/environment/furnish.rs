@@ -4,8 +4,9 @@
 //! beside its place by links, changed there, and exchanged with the clone. A run that was killed
 //! leaves a folder `.NAME.eutaxis-*` beside the place, which the next run removes.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::fs;
+use std::io::Write as _;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicI64, Ordering};
 use std::time::Instant;
@@ -19,7 +20,7 @@ use rayon::prelude::*;
 use url::Url;
 
 use super::activate;
-use super::clone::{clone_tree, make_link};
+use super::clone::{LeftOut, clone_tree, make_link};
 use super::holders::{Holder, holders};
 use super::layout::Layout;
 use super::link::{Cost, LinkMode, Linker, writable};
@@ -440,15 +441,15 @@ fn ensure_usable(place: &Place, root: &Path, request: &Furnish<'_>) -> Result<()
 /// What is to be placed, and which files of the old tree are to be left out.
 struct Work {
     place: Vec<Item>,
-    leave_out: BTreeSet<PathBuf>,
+    leave_out: LeftOut,
 }
 
 fn sort_out(request: &Furnish<'_>, present: &[Installed], report: &mut Report) -> Work {
     let mut work = Work {
         place: Vec::new(),
-        leave_out: BTreeSet::new(),
+        leave_out: LeftOut::default(),
     };
-    let mut stay: BTreeSet<&PathBuf> = BTreeSet::new();
+    let mut stay: Vec<&PathBuf> = Vec::new();
     let mut by_name: BTreeMap<&Name, Vec<&Installed>> = BTreeMap::new();
     for project in present {
         by_name.entry(&project.name).or_default().push(project);
@@ -495,7 +496,11 @@ fn sort_out(request: &Furnish<'_>, present: &[Installed], report: &mut Report) -
         }
     }
     // A path that a project brings which stays is not taken away with another that brings it too.
-    work.leave_out.retain(|path| !stay.contains(path));
+    if !work.leave_out.is_empty() {
+        stay.iter().for_each(|path| {
+            work.leave_out.remove(path.as_os_str());
+        });
+    }
     work
 }
 
@@ -504,12 +509,13 @@ fn whole(project: &Installed) -> bool {
     project
         .files
         .as_ref()
-        .is_some_and(|files| files.iter().all(|f| f.exists()))
+        .is_some_and(|files| files.par_iter().all(|f| f.exists()))
 }
 
-fn leave_out(project: &Installed, out: &mut BTreeSet<PathBuf>) {
-    out.extend(project.files.iter().flatten().cloned());
-    out.insert(project.info.clone());
+fn leave_out(project: &Installed, out: &mut LeftOut) {
+    let files = project.files.iter().flatten();
+    out.extend(files.map(|f| f.as_os_str().to_owned()));
+    out.insert(project.info.as_os_str().to_owned());
 }
 
 /// So many wheels are fetched at once.
@@ -519,6 +525,7 @@ const MOST_AT_ONCE: usize = 8;
 /// are fetched.
 fn bring_all(
     items: &[Item],
+    known: &[Option<Unpacked>],
     store: &Store,
     network: &Network,
     progress: Progress<'_>,
@@ -531,16 +538,15 @@ fn bring_all(
         insecure: false,
         learning: false,
     };
-    let absent: Vec<(&Item, &Url)> = items
-        .iter()
-        .filter_map(|item| {
-            if let WheelAt::Url(url) = &item.wheel
-                && !store.has(&item.sha256)
-            {
-                Some((item, url))
-            } else {
-                None
-            }
+    let unknown = || {
+        let all = items.iter().zip(known);
+        all.filter(|(_, known)| known.is_none())
+            .map(|(item, _)| item)
+    };
+    let absent: Vec<(&Item, &Url)> = unknown()
+        .filter_map(|item| match &item.wheel {
+            WheelAt::Url(url) => Some((item, url)),
+            WheelAt::Disk(_) => None,
         })
         .collect();
     network.ensure_within_reach(
@@ -572,7 +578,7 @@ fn bring_all(
         .zip(brought)
         .map(|((item, _), (path, _))| (&item.sha256, path))
         .collect::<BTreeMap<_, _>>();
-    for item in items.iter().filter(|item| !store.has(&item.sha256)) {
+    for item in unknown() {
         // The SHA-256 is checked where the wheel is unpacked; what else is pinned of it is checked
         // here.
         if let WheelAt::Disk(path) = &item.wheel
@@ -603,16 +609,21 @@ fn unpack_all(
     progress: Progress<'_>,
     bytes: &mut Bytes,
 ) -> Result<Vec<Unpacked>> {
-    let wheels = bring_all(items, store, network, progress)?;
+    // Each is looked at once: that is a look at every file of it.
+    let known: Vec<Option<Unpacked>> = items.par_iter().map(|i| store.find(&i.sha256)).collect();
+    let wheels = bring_all(items, &known, store, network, progress)?;
     let length = |path: &Path| fs::metadata(path).map_or(0, |m| m.len());
     let total: u64 = wheels.iter().map(|w| length(w)).sum();
     let done = std::sync::atomic::AtomicU64::new(0);
     let unpacked: Vec<Result<Unpacked>> = items
         .par_iter()
         .zip(&wheels)
-        .map(|(item, wheel)| {
-            let unpacked =
-                store.unpacked(wheel, &item.wheel_name, &item.sha256, NameRules::Posix)?;
+        .zip(known)
+        .map(|((item, wheel), known)| {
+            let unpacked = match known {
+                Some(known) => known,
+                None => store.unpacked(wheel, &item.wheel_name, &item.sha256, NameRules::Posix)?,
+            };
             let before = done.fetch_add(length(wheel), Ordering::Relaxed);
             progress("unpacking", before + length(wheel), total);
             if matches!(item.wheel, WheelAt::Url(_)) {
@@ -717,19 +728,26 @@ fn place_all(
         .iter()
         .flat_map(|w| w.files.iter().map(|f| (w.name.as_str(), f)))
         .collect();
-    let folders: BTreeSet<PathBuf> = files
-        .iter()
-        .filter_map(|(_, f)| f.to.parent())
-        .map(|p| stage.join(p))
-        .collect();
-    for folder in &folders {
-        fs::create_dir_all(folder).doing("cannot make the folder", folder)?;
+    // What goes into one folder is placed by one thread: the system lets only one into it at a time.
+    let mut folders: BTreeMap<&Path, Vec<(&str, &Planned)>> = BTreeMap::new();
+    for (owner, file) in &files {
+        let folder = file.to.parent().unwrap_or(Path::new(""));
+        folders.entry(folder).or_default().push((owner, file));
     }
+    for folder in folders.keys() {
+        let folder = stage.join(folder);
+        // Its parent mostly came before.
+        if fs::create_dir(&folder).is_err() {
+            fs::create_dir_all(&folder).doing("cannot make the folder", &folder)?;
+        }
+    }
+    let folders: Vec<_> = folders.into_values().collect();
     let linker = Linker::new(link);
     let total = files.len() as u64;
     let done = std::sync::atomic::AtomicU64::new(0);
-    let costs: Vec<Result<(Cost, u64)>> = files
+    let costs: Vec<Result<(Cost, u64)>> = folders
         .par_iter()
+        .flat_map_iter(|files| files.iter())
         .map(|(owner, file)| {
             let cost = place_one(owner, file, stage, &linker);
             halt::at("file-placed");
@@ -751,30 +769,34 @@ fn place_all(
 
 fn place_one(owner: &str, file: &Planned, stage: &Path, linker: &Linker) -> Result<(Cost, u64)> {
     let to = stage.join(&file.to);
-    if fs::symlink_metadata(&to).is_ok() {
-        // Left by a project that stays, or owned by nobody.
-        if same_bytes(&file.from, &to)? {
-            return Ok((Cost::Shared, 0));
-        }
-        let shown = file.to.display();
-        let error = Error::contents(format!(
-            "{owner} brings {shown}, but the environment has another file there, which no pinned \
-                project owns"
-        ));
-        return Err(error
-            .help("use --tidy if a project that is not pinned owns it; else move that file away"));
+    let cost = match &file.from {
+        Source::Store(from) => linker.bring(from, &to, file.executable)?,
+        Source::Bytes(bytes) => written(bytes, &to, file.executable)?,
+    };
+    if let Some(cost) = cost {
+        return Ok((cost, file.size.unwrap_or(0)));
     }
-    match &file.from {
-        Source::Store(from) => {
-            let size = fs::metadata(from).map_or(0, |m| m.len());
-            Ok((linker.bring(from, &to, file.executable)?, size))
-        }
-        Source::Bytes(bytes) => {
-            fs::write(&to, bytes).doing("cannot write", &to)?;
-            writable(&to, file.executable)?;
-            Ok((Cost::Added, bytes.len() as u64))
-        }
+    // Left by a project that stays, or owned by nobody.
+    if same_bytes(&file.from, &to)? {
+        return Ok((Cost::Shared, 0));
     }
+    let shown = file.to.display();
+    let error = Error::contents(format!(
+        "{owner} brings {shown}, but the environment has another file there, which no pinned \
+            project owns"
+    ));
+    Err(error.help("use --tidy if a project that is not pinned owns it; else move that file away"))
+}
+
+/// Writes a file that was made here; none where something is there.
+fn written(bytes: &[u8], to: &Path, executable: bool) -> Result<Option<Cost>> {
+    let mut file = match fs::File::create_new(to) {
+        Err(e) if e.kind() == std::io::ErrorKind::AlreadyExists => return Ok(None),
+        made => made.doing("cannot write", to)?,
+    };
+    file.write_all(bytes).doing("cannot write", to)?;
+    writable(to, executable)?;
+    Ok(Some(Cost::Added))
 }
 
 fn same_bytes(from: &Source, to: &Path) -> Result<bool> {

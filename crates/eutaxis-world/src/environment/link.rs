@@ -2,6 +2,7 @@
 //! system can.
 
 use std::fs;
+use std::io::ErrorKind;
 use std::path::Path;
 use std::sync::atomic::{AtomicU8, Ordering};
 
@@ -50,13 +51,17 @@ impl Linker {
         }
     }
 
-    /// Brings a file to a new place.
-    pub(super) fn bring(&self, from: &Path, to: &Path, executable: bool) -> Result<Cost> {
+    /// Brings a file to a new place; none where something is there, which is not touched.
+    pub(super) fn bring(&self, from: &Path, to: &Path, executable: bool) -> Result<Option<Cost>> {
         let way = self.way.load(Ordering::Relaxed);
         if way == 0 {
-            if reflink_copy::reflink(from, to).is_ok() {
-                writable(to, executable)?;
-                return Ok(Cost::Shared);
+            match reflink_copy::reflink(from, to) {
+                Ok(()) => {
+                    writable(to, executable)?;
+                    return Ok(Some(Cost::Shared));
+                }
+                Err(e) if e.kind() == ErrorKind::AlreadyExists => return Ok(None),
+                Err(_) => {}
             }
             let _ = self
                 .way
@@ -64,7 +69,8 @@ impl Linker {
         }
         if way <= 1 {
             match fs::hard_link(from, to) {
-                Ok(()) => return Ok(Cost::Shared),
+                Ok(()) => return Ok(Some(Cost::Shared)),
+                Err(e) if e.kind() == ErrorKind::AlreadyExists => return Ok(None),
                 Err(e) if self.mode == LinkMode::Hard => {
                     return Err(Error::io("cannot hard link to", to, &e)
                         .help("use --link copy, or a cache folder on the same disk"));
@@ -72,9 +78,12 @@ impl Linker {
                 Err(_) => self.way.store(2, Ordering::Relaxed),
             }
         }
+        if fs::symlink_metadata(to).is_ok() {
+            return Ok(None);
+        }
         fs::copy(from, to).doing("cannot write", to)?;
         writable(to, executable)?;
-        Ok(Cost::Added)
+        Ok(Some(Cost::Added))
     }
 }
 
@@ -116,7 +125,7 @@ mod tests {
         let cost = Linker::new(LinkMode::Hard)
             .bring(&from, &to, false)
             .unwrap();
-        assert_eq!(cost, Cost::Shared);
+        assert_eq!(cost, Some(Cost::Shared));
         assert_eq!(
             fs::metadata(&from).unwrap().ino(),
             fs::metadata(&to).unwrap().ino()
@@ -132,7 +141,7 @@ mod tests {
         let cost = Linker::new(LinkMode::Copy)
             .bring(&from, &to, executable)
             .unwrap();
-        assert_eq!(cost, Cost::Added);
+        assert_eq!(cost, Some(Cost::Added));
         assert_eq!(
             fs::metadata(&to).unwrap().permissions().mode() & 0o777,
             mode
@@ -145,9 +154,7 @@ mod tests {
     fn where_a_hard_link_must_be_and_cannot_it_is_said() {
         let folder = tempfile::tempdir().unwrap();
         let from = stored(folder.path());
-        // Its place is taken.
-        let to = folder.path().join("placed");
-        fs::write(&to, "").unwrap();
+        let to = folder.path().join("absent/placed");
         let error = Linker::new(LinkMode::Hard)
             .bring(&from, &to, false)
             .unwrap_err();
@@ -157,6 +164,24 @@ mod tests {
             error.message
         );
         assert!(error.help.unwrap().contains("--link copy"));
+    }
+
+    #[rstest]
+    #[case(LinkMode::Auto)]
+    #[case(LinkMode::Hard)]
+    #[case(LinkMode::Copy)]
+    fn what_is_there_is_not_touched(#[case] mode: LinkMode) {
+        let folder = tempfile::tempdir().unwrap();
+        let (from, to) = (stored(folder.path()), folder.path().join("placed"));
+        fs::write(&to, "ice").unwrap();
+        let linker = Linker::new(mode);
+        assert_eq!(linker.bring(&from, &to, false).unwrap(), None);
+        assert_eq!(fs::read_to_string(&to).unwrap(), "ice");
+        // And the way that was best is taken on.
+        let next = linker
+            .bring(&from, &folder.path().join("next"), false)
+            .unwrap();
+        assert_eq!(next == Some(Cost::Added), mode == LinkMode::Copy);
     }
 
     #[test]

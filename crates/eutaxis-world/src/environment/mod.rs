@@ -12,6 +12,7 @@ mod plan;
 mod read;
 mod scripts;
 pub mod snapshot;
+mod sound;
 mod standing;
 
 pub use furnish::{
@@ -27,4 +28,5 @@ pub(crate) use memory::SCRIPTS;
 pub use memory::{parts_of, pins_of, remember_pins, script_root};
 pub(crate) use plan::destination;
 pub use read::{Installed, Place, installed, look};
+pub use sound::Sound;
 pub use standing::Standing;

@@ -2,11 +2,13 @@
 //! anything is written.
 
 use std::collections::BTreeMap;
+use std::ffi::{OsStr, OsString};
 use std::fs;
 use std::path::{Path, PathBuf};
 
 use eutaxis_core::Target;
 use eutaxis_core::artifact::{EntryPoints, Record, RecordLine, record_base64};
+use rustc_hash::{FxHashMap, FxHashSet};
 use serde_json::json;
 
 use super::furnish::{DirectUrl, Item};
@@ -28,7 +30,7 @@ pub(super) struct Planned {
     pub(super) executable: bool,
     /// `sha256=...`; none for RECORD itself.
     hash: Option<String>,
-    size: Option<u64>,
+    pub(super) size: Option<u64>,
 }
 
 /// Where the bytes come from.
@@ -266,22 +268,26 @@ fn record(files: &[Planned], site: &Path, info: &Path) -> String {
 /// Takes out second copies of a path when the bytes are equal, and refuses when they are not, or
 /// when a path of one wheel is a folder of another.
 pub(super) fn join(wheels: &mut [PlannedWheel]) -> Result<()> {
-    let mut owners: BTreeMap<PathBuf, (String, Option<String>)> = BTreeMap::new();
+    // By their bytes: paths compare part by part, and there are tens of thousands.
+    let mut owners: FxHashMap<OsString, (String, Option<String>)> = FxHashMap::default();
     for wheel in wheels.iter_mut() {
         let mut clash = None;
         let name = wheel.name.clone();
-        wheel.files.retain(|file| match owners.get(&file.to) {
-            None => {
-                owners.insert(file.to.clone(), (name.clone(), file.hash.clone()));
-                true
-            }
-            Some((owner, hash)) => {
-                if *hash != file.hash {
-                    clash = clash.take().or(Some((file.to.clone(), owner.clone())));
+        wheel
+            .files
+            .retain(|file| match owners.get(file.to.as_os_str()) {
+                None => {
+                    let owner = (name.clone(), file.hash.clone());
+                    owners.insert(file.to.as_os_str().to_owned(), owner);
+                    true
                 }
-                false
-            }
-        });
+                Some((owner, hash)) => {
+                    if *hash != file.hash {
+                        clash = clash.take().or(Some((file.to.clone(), owner.clone())));
+                    }
+                    false
+                }
+            });
         if let Some((path, owner)) = clash {
             let message = format!(
                 "{owner} and {name} both bring {}, with different contents",
@@ -291,15 +297,21 @@ pub(super) fn join(wheels: &mut [PlannedWheel]) -> Result<()> {
                 .help("one of the two cannot be placed in this environment: settle without it"));
         }
     }
-    for (path, (name, ..)) in &owners {
-        let over = path.ancestors().skip(1);
-        let folder = over.filter_map(|a| owners.get_key_value(a)).next();
-        if let Some((folder, (owner, ..))) = folder {
-            return Err(Error::contents(format!(
-                "{} is a file of {owner} and a folder of {name}",
-                slashed(folder)
-            ))
-            .help("settle without one of the two"));
+    // Each folder once, with those above it.
+    let mut looked: FxHashSet<&OsStr> = FxHashSet::default();
+    for wheel in wheels.iter() {
+        for path in wheel.files.iter().map(|f| f.to.as_path()) {
+            let over = path.ancestors().skip(1).map(Path::as_os_str);
+            for folder in over.take_while(|a| looked.insert(a)) {
+                if let Some((owner, ..)) = owners.get(folder) {
+                    return Err(Error::contents(format!(
+                        "{} is a file of {owner} and a folder of {}",
+                        slashed(Path::new(folder)),
+                        wheel.name
+                    ))
+                    .help("settle without one of the two"));
+                }
+            }
         }
     }
     Ok(())

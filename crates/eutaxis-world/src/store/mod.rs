@@ -10,6 +10,7 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use eutaxis_core::artifact::{NameRules, WheelName};
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::error::Doing;
@@ -130,7 +131,19 @@ impl Store {
 
     /// Whether it has the wheel with this hash, whole.
     pub fn has(&self, sha256: &str) -> bool {
-        is_sha256(sha256) && intact(&self.entry(&sha256.to_ascii_lowercase())).is_some()
+        self.find(sha256).is_some()
+    }
+
+    /// The wheel with this hash, where it is here, whole.
+    pub fn find(&self, sha256: &str) -> Option<Unpacked> {
+        let entry = self.entry(&sha256.to_ascii_lowercase());
+        let manifest = is_sha256(sha256).then(|| intact(&entry)).flatten()?;
+        note_use(&entry);
+        Some(Unpacked {
+            root: entry.join("files"),
+            manifest,
+            read: 0,
+        })
     }
 
     /// The unpacked form of a wheel, from the store or unpacked now.
@@ -152,13 +165,8 @@ impl Store {
         // Asked before it is looked into: an entry appears whole, so one that was there and is not
         // whole is damaged, while one that comes in between is another's.
         let there = entry.exists();
-        if let Some(manifest) = intact(&entry) {
-            note_use(&entry);
-            return Ok(Unpacked {
-                root: entry.join("files"),
-                manifest,
-                read: 0,
-            });
+        if let Some(known) = self.find(sha256) {
+            return Ok(known);
         }
         let temporary = self.root.join("tmp");
         if there {
@@ -191,16 +199,8 @@ impl Store {
 
 /// A wheel that the store of a cache folder has, by its hash.
 pub(crate) fn find(cache: &Path, sha256: &str) -> Option<Unpacked> {
-    let store = Store {
-        root: cache.join(STORE),
-    };
-    let entry = store.entry(&sha256.to_ascii_lowercase());
-    let manifest = is_sha256(sha256).then(|| intact(&entry)).flatten()?;
-    Some(Unpacked {
-        root: entry.join("files"),
-        manifest,
-        read: 0,
-    })
+    let root = cache.join(STORE);
+    Store { root }.find(sha256)
 }
 
 /// How often an entry is placed anew when others move it meanwhile.
@@ -272,7 +272,7 @@ fn intact(entry: &Path) -> Option<Manifest> {
         fs::symlink_metadata(files.join(&f.path))
             .is_ok_and(|m| m.is_file() && m.len() == f.size && changed(&m) == f.changed)
     };
-    manifest.files.iter().all(same).then_some(manifest)
+    manifest.files.par_iter().all(same).then_some(manifest)
 }
 
 fn changed(metadata: &fs::Metadata) -> u128 {

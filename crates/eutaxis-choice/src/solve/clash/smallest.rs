@@ -7,7 +7,9 @@
 
 use std::cell::Cell;
 
-use rustc_hash::FxHashMap;
+use indexmap::IndexMap;
+use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
 
 use super::super::analyze::Lesson;
 use super::super::bits::Bits;
@@ -28,6 +30,10 @@ const MOST_CONFLICTS: usize = 3_000;
 const MOST_CONFLICTS_IN_ALL: usize = 40_000;
 /// So many grounds at most are worth trying in several orders.
 const FEW: usize = 40;
+/// So many grounds are first left out by what they speak of, and only then one by one.
+const MANY: usize = 200;
+/// One by one only while all trials together looked at no more than so many clauses.
+const MOST_CLAUSES: usize = 2_000_000;
 /// From so many needs of one project for another on, what differs only in the bound is told as one.
 const MANY_NEEDS: usize = 3;
 
@@ -93,6 +99,26 @@ struct Smaller<'a> {
     pinners: Pinners,
     /// Conflicts that are left to all trials.
     left: Cell<usize>,
+    /// Clauses that may still be looked at.
+    clauses: Cell<usize>,
+}
+
+/// The two projects of a plain need.
+fn pair(ground: &Ground) -> Option<(&Name, &Name)> {
+    if let Ground::Needs {
+        project,
+        extra: None,
+        requirement,
+        adjusted: None,
+        ..
+    } = ground
+        && requirement.extras.is_empty()
+        && requirement.versions().is_some()
+    {
+        Some((project, &requirement.name))
+    } else {
+        None
+    }
 }
 
 /// With which of the releases that pin it a yanked release may be taken.
@@ -113,6 +139,7 @@ impl<'a> Smaller<'a> {
             search,
             pinners,
             left,
+            clauses: Cell::new(MOST_CLAUSES),
         }
     }
 
@@ -133,24 +160,26 @@ impl<'a> Smaller<'a> {
 
     fn shrunk(&self, grounds: &[Ground], backwards: bool) -> Option<Vec<Ground>> {
         let all: Vec<usize> = (0..grounds.len()).collect();
+        let trials = self.trials(grounds);
         // Without the first proof there is nothing to shrink: it may take all that there is.
-        let Trial::Impossible(mut core) = self.trial(grounds, &all, MOST_CONFLICTS_IN_ALL) else {
+        let Trial::Impossible(mut core) = trials.of(&all, MOST_CONFLICTS_IN_ALL) else {
             return None;
         };
+        if core.len() > MANY {
+            for block in blocks(grounds, &core) {
+                core = trials.without(core, &block);
+            }
+        }
         let mut order = core.clone();
         order.sort_unstable();
         if backwards {
             order.reverse();
         }
         for ground in order {
-            let Some(place) = core.iter().position(|g| *g == ground) else {
-                continue;
-            };
-            let mut without = core.clone();
-            without.remove(place);
-            if let Trial::Impossible(smaller) = self.trial(grounds, &without, MOST_CONFLICTS) {
-                core = smaller;
+            if core.len() > MANY && self.clauses.get() == 0 {
+                break;
             }
+            core = trials.without(core, &[ground]);
         }
         core.sort_unstable();
         Some(
@@ -161,47 +190,45 @@ impl<'a> Smaller<'a> {
     }
 
     /// Where many releases of a project each need another bound of the same project, one ground
-    /// that says what any of them allows, if that still clashes.
+    /// that says what any of them allows, if that still clashes: all such at once, else one after the
+    /// other.
     fn joined(&self, grounds: Vec<Ground>) -> Vec<Ground> {
-        let pair = |g: &Ground| {
-            if let Ground::Needs {
-                project,
-                extra: None,
-                requirement,
-                adjusted: None,
-                ..
-            } = g
-                && requirement.extras.is_empty()
-                && requirement.versions().is_some()
-            {
-                Some((project.clone(), requirement.name.clone()))
-            } else {
-                None
+        let mut counts: IndexMap<(Name, Name), usize> = IndexMap::new();
+        for (project, other) in grounds.iter().filter_map(pair) {
+            *counts.entry((project.clone(), other.clone())).or_default() += 1;
+        }
+        counts.retain(|_, n| *n >= MANY_NEEDS);
+        let wanted: Vec<(Name, Name)> = counts.into_keys().collect();
+        if wanted.len() > 1
+            && let Some(all) = self.joined_by(&grounds, &wanted)
+        {
+            return all;
+        }
+        wanted.iter().fold(grounds, |grounds, wanted| {
+            // What was not tried is told in full.
+            if grounds.len() > MANY && self.clauses.get() == 0 {
+                return grounds;
             }
-        };
-        let mut counts: Vec<((Name, Name), usize)> = Vec::new();
-        for p in grounds.iter().filter_map(pair) {
-            match counts.iter_mut().find(|(q, _)| *q == p) {
-                Some((_, n)) => *n += 1,
-                None => counts.push((p, 1)),
+            let one = self.joined_by(&grounds, std::slice::from_ref(wanted));
+            one.unwrap_or(grounds)
+        })
+    }
+
+    /// The needs of each of these pairs as one, as small as that gets; none where it clashes no more.
+    fn joined_by(&self, grounds: &[Ground], wanted: &[(Name, Name)]) -> Option<Vec<Ground>> {
+        let wanted: FxHashSet<(&Name, &Name)> = wanted.iter().map(|(p, o)| (p, o)).collect();
+        let mut same: IndexMap<(&Name, &Name), Vec<Ground>> = IndexMap::new();
+        let mut candidate = Vec::new();
+        for ground in grounds {
+            match pair(ground).filter(|p| wanted.contains(p)) {
+                Some(of) => same.entry(of).or_default().push(ground.clone()),
+                None => candidate.push(ground.clone()),
             }
         }
-        let mut grounds = grounds;
-        for (wanted, _) in counts.into_iter().filter(|(_, n)| *n >= MANY_NEEDS) {
-            let (same, rest): (Vec<Ground>, Vec<Ground>) = grounds
-                .iter()
-                .cloned()
-                .partition(|g| pair(g).as_ref() == Some(&wanted));
-            let Some(one) = self.join(&wanted.0, &wanted.1, &same) else {
-                continue;
-            };
-            let mut candidate = rest;
-            candidate.push(one);
-            if let Some(smaller) = self.shrunk(&candidate, false) {
-                grounds = smaller;
-            }
+        for ((project, other), needs) in same {
+            candidate.push(self.join(project, other, &needs)?);
         }
-        grounds
+        self.shrunk(&candidate, false)
     }
 
     fn join(&self, project: &Name, other: &Name, needs: &[Ground]) -> Option<Ground> {
@@ -312,21 +339,109 @@ impl<'a> Smaller<'a> {
 
     /// Whether these of the grounds cannot hold together.
     fn trial(&self, grounds: &[Ground], of: &[usize], most: usize) -> Trial {
-        let mut system = System {
-            search: self.search,
-            pinners: self.pinners,
-            state: State::default(),
-            releases: FxHashMap::default(),
-            grounds,
-            of,
-            leans: Vec::new(),
-        };
-        for i in of {
-            system.add(*i);
-        }
+        let mut system = System::new(self, grounds, of);
+        of.iter().for_each(|i| system.add(*i));
+        self.solved(system, of, most)
+    }
+
+    fn solved(&self, system: System<'_>, of: &[usize], most: usize) -> Trial {
+        self.clauses
+            .set(self.clauses.get().saturating_sub(of.len()));
         let (trial, conflicts) = system.solve(self.left.get().min(most));
         self.left.set(self.left.get().saturating_sub(conflicts));
         trial
+    }
+
+    /// Many trials of the same grounds.
+    fn trials<'s>(&'s self, grounds: &'s [Ground]) -> Trials<'s> {
+        let beside = |g: &Ground| {
+            let kinds = [BarKind::Prerelease, BarKind::Yanked];
+            matches!(g, Ground::Barred { kind, .. } if kinds.contains(kind))
+        };
+        let is_few = grounds.len() <= MANY;
+        Trials {
+            smaller: self,
+            grounds,
+            prepared: (!is_few && !grounds.iter().any(beside)).then(|| self.prepared(grounds)),
+        }
+    }
+
+    fn prepared(&self, grounds: &[Ground]) -> Prepared {
+        let all: Vec<usize> = (0..grounds.len()).collect();
+        let mut system = System::new(self, grounds, &all);
+        all.iter().for_each(|i| system.add(*i));
+        let state = system.state;
+        let mut clauses = vec![Vec::new(); grounds.len()];
+        for (_, clause) in state.clauses.iter() {
+            if let Source::Ground(i) = clause.source
+                && let Some(mine) = clauses.get_mut(i)
+            {
+                mine.push(clause.terms.clone());
+            }
+        }
+        let nodes = state.nodes.iter();
+        Prepared {
+            nodes: nodes.map(|(_, n)| (n.kind.clone(), n.size)).collect(),
+            clauses,
+        }
+    }
+}
+
+/// What of the grounds goes together: the needs of one project for another, else each by itself.
+fn blocks(grounds: &[Ground], core: &[usize]) -> Vec<Vec<usize>> {
+    let mut needs: IndexMap<(&Name, &Name), Vec<usize>> = IndexMap::new();
+    let mut alone = Vec::new();
+    for i in core {
+        match grounds.get(*i).and_then(pair) {
+            Some(of) => needs.entry(of).or_default().push(*i),
+            None => alone.push(vec![*i]),
+        }
+    }
+    alone.into_iter().chain(needs.into_values()).collect()
+}
+
+/// Trials of the same grounds. Where no ground says other things beside some than beside others, the
+/// clauses are put together once.
+struct Trials<'a> {
+    smaller: &'a Smaller<'a>,
+    grounds: &'a [Ground],
+    prepared: Option<Prepared>,
+}
+
+/// The clauses of grounds, by the nodes of which they speak.
+struct Prepared {
+    nodes: Vec<(NodeKind, usize)>,
+    clauses: Vec<Vec<SmallVec<[Term; 2]>>>,
+}
+
+impl Trials<'_> {
+    fn of(&self, of: &[usize], most: usize) -> Trial {
+        let Some(prepared) = &self.prepared else {
+            return self.smaller.trial(self.grounds, of, most);
+        };
+        let mut system = System::new(self.smaller, self.grounds, of);
+        for (kind, size) in &prepared.nodes {
+            system.state.node(kind.clone(), *size);
+        }
+        for i in of {
+            for terms in prepared.clauses.get(*i).into_iter().flatten() {
+                let (terms, source) = (terms.clone(), Source::Ground(*i));
+                system.state.add_clause(terms, source, Rests::default());
+            }
+        }
+        self.smaller.solved(system, of, most)
+    }
+
+    /// The core without some grounds, if what is left cannot hold together either.
+    fn without(&self, core: Vec<usize>, out: &[usize]) -> Vec<usize> {
+        let without: Vec<usize> = core.iter().copied().filter(|g| !out.contains(g)).collect();
+        if without.len() == core.len() {
+            return core;
+        }
+        match self.of(&without, MOST_CONFLICTS) {
+            Trial::Impossible(smaller) => smaller,
+            Trial::Open => core,
+        }
     }
 }
 
@@ -368,7 +483,19 @@ struct System<'a> {
     leans: Vec<(usize, usize)>,
 }
 
-impl System<'_> {
+impl<'a> System<'a> {
+    fn new(smaller: &'a Smaller<'a>, grounds: &'a [Ground], of: &'a [usize]) -> Self {
+        System {
+            search: smaller.search,
+            pinners: smaller.pinners,
+            state: State::default(),
+            releases: FxHashMap::default(),
+            grounds,
+            of,
+            leans: Vec::new(),
+        }
+    }
+
     fn node(&mut self, project: &Name) -> NodeId {
         if !self.releases.contains_key(project) {
             self.releases

@@ -11,7 +11,7 @@ use eutaxis_core::pins::Lock;
 use eutaxis_core::record::proof_of;
 use eutaxis_core::remedy::Step;
 use eutaxis_world::depot::Depots;
-use eutaxis_world::environment::{Item, Place, WheelAt, look, stock_up};
+use eutaxis_world::environment::{Item, Place, Sound, WheelAt, look, stock_up};
 use eutaxis_world::interpreter::Found;
 use eutaxis_world::store::Store;
 use eutaxis_world::{Error, ErrorKind};
@@ -55,19 +55,33 @@ impl Judge<'_> {
             |item: &&Item| matches!(item.wheel, WheelAt::Disk(_)) || store.has(&item.sha256);
         let items: Vec<Item> = self.items.iter().filter(at_hand).cloned().collect();
         let is_whole = items.len() == self.items.len();
+        let shares = self.shares_system();
+        let is_beside = shares || is_there && !self.arguments.tidy;
+        let target = self.surroundings.target_of(&self.python.facts)?;
+        let sound = match is_beside || self.arguments.prove {
+            true => None,
+            false => Sound::of(&items, is_whole, &target),
+        };
+        if let Some(followed) = sound.as_ref().and_then(|s| s.known(network.catalogue())) {
+            let mut judged = self.judged.borrow_mut();
+            judged.followed = followed;
+            judged.level = Evidence::Read;
+            return Ok(());
+        }
         let unpacked = stock_up(&items, cache, network, &|_, _, _| {})?;
         let mut contents = Contents::of(&items, &unpacked, is_whole);
-        let shares = self.shares_system();
-        if shares || is_there && !self.arguments.tidy {
+        if is_beside {
             let place = if is_there { self.at } else { &self.python.path };
             match self.there(place, true) {
                 Ok(there) => contents.set.beside(modules_of(&there)),
                 Err(_) => contents.set.open = true,
             }
         }
-        let target = self.surroundings.target_of(&self.python.facts)?;
         let below = !(self.arguments.prove && is_whole);
         let gaps = contents.gaps(&target, network.catalogue(), below);
+        if let Some(sound) = sound.filter(|_| gaps.first.is_empty() && gaps.below.is_empty()) {
+            sound.keep(gaps.sources, network.catalogue());
+        }
         let failures = gaps.first.iter().map(|gap| Failure::of_gap(gap, &contents));
         let mut failures: Vec<Failure> = failures.collect();
         let mut judged = self.judged.borrow_mut();

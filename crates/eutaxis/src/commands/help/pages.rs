@@ -53,6 +53,7 @@ pub(super) const PAGES: &[Page] = pages![
     "proof": "environments that are tried before they are pinned",
     "build": "projects without a wheel: what is foreseen, and building",
     "accelerators": "toolkits, drivers, devices, and builds for them",
+    "speed": "what commands cost beside known yardsticks, and how it grows",
     "standards": "the open standards that are followed, and where they are left",
 ];
 
