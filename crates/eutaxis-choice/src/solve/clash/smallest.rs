@@ -171,6 +171,11 @@ impl<'a> Smaller<'a> {
             }
         }
         let mut order = core.clone();
+        if core.len() > MANY {
+            // Many needs of one project for another are told as one in the end.
+            let all = blocks(grounds, &core).into_iter();
+            order = all.filter(|b| b.len() < MANY_NEEDS).flatten().collect();
+        }
         order.sort_unstable();
         if backwards {
             order.reverse();
