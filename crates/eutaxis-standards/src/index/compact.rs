@@ -559,6 +559,24 @@ mod tests {
         assert!(names(true) + 50 * 20 < names(false));
     }
 
+    #[test]
+    fn a_kept_page_can_be_changed_as_any_other() {
+        let page = page();
+        let mut kept = Page::from_compact(page.to_compact().into(), &page.project).unwrap();
+        let before = kept.files.len();
+        let added = Arc::clone(kept.file("m-1.1-py3-none-any.whl").unwrap());
+        kept.files.change(|file| {
+            Arc::make_mut(file).url = "elsewhere".into();
+            !file.filename.ends_with(".whl")
+        });
+        assert!(kept.file("m-1.1-py3-none-any.whl").is_none());
+        assert_eq!(&*kept.file("m-1.0.tar.gz").unwrap().url, "elsewhere");
+        kept.files.push(added);
+        assert_eq!(kept.files.len(), before);
+        assert_eq!(kept.files.outline().len(), 2);
+        assert!(kept.file("m-1.1-py3-none-any.whl").is_some());
+    }
+
     fn read_all(bytes: Vec<u8>, project: &Name) {
         if let Some(page) = Page::from_compact(bytes.into(), project) {
             page.files.iter().for_each(drop);
