@@ -1,7 +1,6 @@
 //! The checks that bar a file, and what sums them up for a release.
 
 use super::{Bar, Judged, OfferFile, Wheels};
-use eutaxis_standards::index::FileKind;
 use eutaxis_standards::targets::Target;
 
 /// Files that are still served of a project that is quarantined (PEP 792).
@@ -60,15 +59,8 @@ pub(super) fn wheels_policy(judged: &Judged<'_>) -> Option<Bar> {
 pub(super) fn of_release(files: &[OfferFile], target: &Target) -> Vec<Bar> {
     // A wheel whose tags fit is the nearest miss of all: only what bars it counts then.
     let one_fits = files.iter().any(|f| f.rank.is_some());
-    let wheels = files.iter().filter_map(|f| {
-        if let FileKind::Wheel(name) = &f.file.kind
-            && !one_fits
-        {
-            Some(&name.tags)
-        } else {
-            None
-        }
-    });
+    let misses = files.iter().filter(|_| !one_fits);
+    let wheels = misses.filter_map(|f| f.file.kind.tags());
     let misfits = target.misfits(wheels).into_iter();
     let mut bars: Vec<Bar> = misfits.map(Bar::Misfit).collect();
     let told_by_tags = |f: &OfferFile| f.is_wheel() && f.rank.is_none();

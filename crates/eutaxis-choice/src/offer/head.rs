@@ -8,7 +8,7 @@ use jiff::Timestamp;
 
 use super::judged::Rules;
 use super::{Build, CHECKS, Judged, Offer, Verdict};
-use eutaxis_standards::index::{FileKind, Outlined, Page, Row, Shape};
+use eutaxis_standards::index::{Outlined, Page, Row, Shape};
 use eutaxis_standards::targets::Rank;
 use eutaxis_standards::version::Version;
 
@@ -189,13 +189,5 @@ impl<'a> Glance<'a> {
             quarantined: self.page.quarantined(),
         };
         CHECKS.iter().all(|check| check(&judged).is_none())
-    }
-}
-
-/// The tags of a file; none of source.
-pub(super) fn tags_of(kind: &FileKind) -> Option<&eutaxis_standards::artifact::WheelTags> {
-    match kind {
-        FileKind::Wheel(name) => Some(&name.tags),
-        FileKind::Sdist(_) | FileKind::Variants(_) => None,
     }
 }

@@ -20,7 +20,7 @@ use eutaxis_standards::targets::{Target, Unserved};
 use eutaxis_standards::version::Version;
 
 /// By what pages are judged.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Rules<'a> {
     /// The place.
     pub target: &'a Target,
@@ -31,7 +31,7 @@ pub struct Rules<'a> {
 }
 
 /// The same, in the hands of those who judge by it.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone)]
 pub struct RuleBook {
     /// The place.
     pub target: Target,
@@ -66,7 +66,7 @@ impl RuleBook {
 /// copy of one's own.
 ///
 /// ```
-/// use std::sync::{Arc, OnceLock};
+/// use std::sync::Arc;
 /// use eutaxis_standards::index::parse_json;
 /// use eutaxis_choice::offer::{JudgedPage, Policy, Rules};
 /// use eutaxis_standards::{Name, Requirement, Target};
@@ -214,15 +214,12 @@ impl JudgedPage {
 
     /// What the best file of a release was made for, by the place of the release.
     pub(crate) fn best_build(&self, at: usize) -> Option<&Build> {
-        let learned = || self.builds.get(self.best_name(at)?);
         let told = self.heads.get(at)?.build.as_ref();
-        told.or_else(|| {
-            if self.builds.is_empty() {
-                None
-            } else {
-                learned()
-            }
-        })
+        // Where nothing was learned no name is read for it.
+        if told.is_some() || self.builds.is_empty() {
+            return told;
+        }
+        self.builds.get(self.best_name(at)?)
     }
 
     /// The release that has a file, by its place, and that file among those of it.

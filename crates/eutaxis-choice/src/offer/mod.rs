@@ -249,7 +249,7 @@ fn judge(
     let properties = variant::properties(page, &file.kind);
     let variant = variant::order(page, &file.kind, target);
     let build = build::told(&file.kind, stated, &properties, target);
-    let tags = head::tags_of(&file.kind);
+    let tags = file.kind.tags();
     let rank = tags.and_then(|tags| target.rank(tags));
     let judged = Judged {
         project: &page.project,

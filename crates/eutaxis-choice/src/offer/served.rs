@@ -4,7 +4,6 @@ use std::collections::BTreeSet;
 
 use super::{Offer, OfferFile, Verdict};
 use eutaxis_standards::artifact::WheelTags;
-use eutaxis_standards::index::FileKind;
 use eutaxis_standards::targets::{Implementation, Interpreter, TagMiss, Target, no_target};
 use eutaxis_standards::version::Version;
 
@@ -12,10 +11,7 @@ use eutaxis_standards::version::Version;
 type Series = (u32, u32, bool);
 
 fn tags(file: &OfferFile) -> Option<&WheelTags> {
-    match &file.file.kind {
-        FileKind::Wheel(name) => Some(&name.tags),
-        FileKind::Sdist(_) | FileKind::Variants(_) => None,
-    }
+    file.file.kind.tags()
 }
 
 /// `cp312` is CPython 3.12, `py3` any 3: in a tag the first digit is the major and all the rest the

@@ -63,6 +63,11 @@ impl Asked {
         self.sets(project).any(VersionSpecifier::names_prerelease)
     }
 
+    /// Whether an ask or bound names a build of the project by its local label.
+    pub(super) fn names_label(&self, project: &Name) -> bool {
+        self.sets(project).any(|set| set.to_string().contains('+'))
+    }
+
     /// Whether an ask or bound pins this version exactly (docs/choice.md, yanked releases).
     pub(super) fn pins(&self, project: &Name, version: &Version) -> bool {
         self.sets(project).any(|set| set.pins(version))

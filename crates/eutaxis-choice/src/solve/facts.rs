@@ -184,6 +184,8 @@ pub(super) struct ProjectFacts {
     judged: Arc<JudgedPage>,
     /// Somebody who asks for it names a pre-release of it.
     is_named: bool,
+    /// The file that an ask demands by its URL.
+    direct_url: Option<String>,
     ranking: Ranking,
     /// Of each of the offers its value; 0 of those that cannot be used.
     values: Vec<Value>,
@@ -248,6 +250,7 @@ impl ProjectFacts {
     fn new(judged: Arc<JudgedPage>, asked: &Asked, problem: &Problem) -> Self {
         let mut facts = ProjectFacts {
             is_named: asked.names_prerelease(judged.project()),
+            direct_url: asked.direct_url(judged.project()).map(str::to_owned),
             judged,
             ranking: Ranking::default(),
             values: Vec::new(),
@@ -267,11 +270,11 @@ impl ProjectFacts {
         // Oldest first.
         let wheels = heads.iter().enumerate().rev();
         let wheels = wheels.filter_map(|(at, head)| paged_wheel(at, head, facts.judged.page()));
-        let mut usable = heads.iter().filter(|h| h.can_be_had());
-        let newest = usable.clone().find(|h| h.is_final());
+        let usable = || heads.iter().filter(|h| h.can_be_had());
+        let newest = usable().find(|h| h.is_final());
         let dated = heads.iter().map(|h| (&h.version, facts.appeared(h)));
         let finals = heads.iter().filter(|h| !h.version.is_prerelease());
-        let usable = usable.by_ref().map(|h| Usable {
+        let usable = usable().map(|h| Usable {
             version: h.version.clone(),
             first: facts.appeared(h),
             verdict: h.verdict,
@@ -593,7 +596,7 @@ impl ProjectFacts {
                 Accepts::Versions(set) => {
                     set.matches(&head.version) && (admits || !head.version.is_prerelease())
                 }
-                Accepts::Url(url) => problem.direct_url(&requirement.name) == Some(url),
+                Accepts::Url(url) => self.direct_url.as_deref() == Some(url),
             };
             if takes {
                 bits.insert(value);

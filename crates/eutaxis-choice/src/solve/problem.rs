@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use crate::offer::{Adjustment, Policy, Rules};
 use eutaxis_standards::name::Name;
-use eutaxis_standards::requirement::{Accepts, Ask};
+use eutaxis_standards::requirement::Ask;
 use eutaxis_standards::targets::Target;
 use eutaxis_standards::version::Version;
 
@@ -127,35 +127,6 @@ impl Problem {
         bounds
             .filter(move |(id, _)| id.0 < stated)
             .map(|(_, bound)| bound)
-    }
-
-    /// The file that an ask demands by its URL, for a project.
-    pub fn direct_url(&self, project: &Name) -> Option<&str> {
-        self.asks_in_force().find_map(|(_, ask)| {
-            if let Accepts::Url(url) = &ask.requirement.accepts
-                && ask.requirement.name == *project
-            {
-                Some(url.as_str())
-            } else {
-                None
-            }
-        })
-    }
-
-    /// Whether an ask or bound in force names a build of the project by its local label.
-    pub(super) fn names_label(&self, project: &Name) -> bool {
-        self.of_project(project)
-            .any(|set| set.to_string().contains('+'))
-    }
-
-    fn of_project<'a>(
-        &'a self,
-        project: &'a Name,
-    ) -> impl Iterator<Item = &'a eutaxis_standards::version::VersionSpecifier> {
-        let mine = self
-            .in_force()
-            .filter(move |a| a.requirement.name == *project);
-        mine.filter_map(|ask| ask.requirement.versions())
     }
 }
 

@@ -35,7 +35,7 @@ pub use outline::{Outline, Outlined, Row, Shape};
 
 pub use crate::hashes::{Algorithm, Hashes};
 
-use crate::artifact::{SdistName, Variants, VariantsName, WheelName};
+use crate::artifact::{SdistName, Variants, VariantsName, WheelName, WheelTags};
 use crate::fault::{Fault, FaultKind};
 use crate::name::Name;
 use crate::version::{Version, VersionSpecifier};
@@ -151,6 +151,14 @@ impl FileKind {
         Err("its kind is not one that can be placed".to_owned())
     }
 
+    /// What a wheel is for; none of source.
+    pub fn tags(&self) -> Option<&WheelTags> {
+        match self {
+            FileKind::Wheel(name) => Some(&name.tags),
+            FileKind::Sdist(_) | FileKind::Variants(_) => None,
+        }
+    }
+
     /// The label of a wheel variant (draft PEP 825).
     pub fn variant(&self) -> Option<&str> {
         match self {
@@ -161,10 +169,7 @@ impl FileKind {
 
     /// Whether it is a wheel with compiled parts.
     pub fn is_compiled_wheel(&self) -> bool {
-        match self {
-            FileKind::Wheel(name) => !name.tags.is_pure(),
-            FileKind::Sdist(_) | FileKind::Variants(_) => false,
-        }
+        self.tags().is_some_and(|tags| !tags.is_pure())
     }
 
     /// The release that the file belongs to.

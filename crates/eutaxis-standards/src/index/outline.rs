@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
-use super::{FileKind, PageFile};
+use super::PageFile;
 use crate::artifact::WheelTags;
 use crate::version::{Version, VersionSpecifier};
 
@@ -81,10 +81,7 @@ impl Outline {
             HashMap::new();
         let mut rows = Vec::new();
         for file in files {
-            let tags = match &file.kind {
-                FileKind::Wheel(name) => Some(&name.tags),
-                FileKind::Sdist(_) | FileKind::Variants(_) => None,
-            };
+            let tags = file.kind.tags();
             let is_variant = file.kind.variant().is_some();
             let key = (tags, file.requires_python.as_deref(), is_variant);
             let shape = *known.entry(key).or_insert_with(|| {

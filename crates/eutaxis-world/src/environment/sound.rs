@@ -1,13 +1,12 @@
 //! Sets in whose imports nothing was found before: what is the same by its bytes, for the same
 //! interpreter and by the same program, is not followed again.
 
-use std::time::UNIX_EPOCH;
-
 use eutaxis_core::Target;
 
 use super::Item;
 use crate::catalogue::Catalogue;
 use crate::hash::sha256_hex;
+use crate::interpreter::time_and_length;
 
 /// A set by what it is.
 #[derive(Debug)]
@@ -46,10 +45,8 @@ impl Sound {
 
 /// Which build of the program this is: what it finds may differ from what another one finds.
 fn own_build() -> Option<String> {
-    let file = std::env::current_exe().ok()?.metadata().ok()?;
-    let changed = file.modified().ok()?.duration_since(UNIX_EPOCH).ok()?;
-    let version = env!("CARGO_PKG_VERSION");
-    Some(format!("{version} {} {}", file.len(), changed.as_nanos()))
+    let stamp = time_and_length(&std::env::current_exe().ok()?)?;
+    Some(format!("{} {stamp}", env!("CARGO_PKG_VERSION")))
 }
 
 #[cfg(test)]

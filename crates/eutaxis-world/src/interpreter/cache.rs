@@ -274,7 +274,7 @@ fn stamp(path: &Path) -> Option<String> {
 }
 
 /// When a file changed, and how long it is.
-pub(super) fn time_and_length(path: &Path) -> Option<String> {
+pub(crate) fn time_and_length(path: &Path) -> Option<String> {
     let metadata = std::fs::metadata(path).ok()?;
     let changed = metadata.modified().ok()?.duration_since(UNIX_EPOCH).ok()?;
     Some(format!("{}.{}", changed.as_nanos(), metadata.len()))

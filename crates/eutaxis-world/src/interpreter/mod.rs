@@ -18,6 +18,7 @@ use eutaxis_core::{MarkerValues, Target, Version};
 use serde::{Deserialize, Serialize};
 
 pub use cache::ProbeCache;
+pub(crate) use cache::time_and_length;
 pub(crate) use find::expand_home;
 pub use find::{Finder, Found, Seat};
 pub use numbered::Numbered;

@@ -19,9 +19,8 @@ const COMMON: (i16, i8, i8) = (2020, 2, 2);
 
 /// The page with what is known elsewhere of the dates of its releases.
 pub(super) fn completed(mut page: Page, depot: &dyn Depot, depots: &Depots) -> Page {
-    let mut releases = page.files.outline().releases();
-    let is_dated = releases.any(|r| r.first_published().is_some());
-    drop(releases);
+    let outline = page.files.outline();
+    let is_dated = outline.releases().any(|r| r.first_published().is_some());
     if is_dated || page.files.is_empty() {
         return page;
     }

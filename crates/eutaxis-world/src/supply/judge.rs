@@ -24,10 +24,7 @@ impl Judge {
     }
 
     fn goes_by(&self, rules: &Rules<'_>) -> bool {
-        let book = &self.book;
-        book.target == *rules.target
-            && book.policy == *rules.policy
-            && book.adjustments == rules.adjustments
+        self.rules() == *rules
     }
 
     /// The rules.

@@ -1,8 +1,8 @@
 //! Names near to one that no depot has: those that may be meant, and those that are nearly it and
 //! too young, or too little, to be led to.
 
+use eutaxis_core::Name;
 use eutaxis_core::index::Page;
-use eutaxis_core::{Name, Version};
 use jiff::Timestamp;
 use rayon::prelude::*;
 
@@ -62,19 +62,13 @@ impl Run {
 
 /// Whether a project is young, or has one release.
 fn doubt(page: &Page, now: i64) -> Option<Doubtful> {
-    let mut versions: Vec<&Version> = page.files.outline().releases().map(|r| r.version).collect();
-    versions.sort();
-    versions.dedup();
-    let since = page
-        .files
-        .outline()
-        .releases()
-        .filter_map(|r| r.first_published())
-        .min();
+    let outline = page.files.outline();
+    let dates = outline.releases().filter_map(|r| r.first_published());
+    let since = dates.min();
     let is_young = since.is_some_and(|s| s.as_second() > now - YOUNG_DAYS * 86_400);
-    (is_young || versions.len() < 2).then(|| Doubtful {
+    (is_young || outline.len() < 2).then(|| Doubtful {
         name: page.project.clone(),
-        releases: versions.len(),
+        releases: outline.len(),
         since,
     })
 }

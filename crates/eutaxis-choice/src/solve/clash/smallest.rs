@@ -81,7 +81,7 @@ impl Search {
                 && o.bars.iter().all(|b| b.kind() == BarKind::Accelerator)
                 && can_be_taken(&o.version.public())
         };
-        let by_label = self.problem.names_label(project);
+        let by_label = self.facts.asked.names_label(project);
         // Offers stand newest first.
         let all = facts.heads().iter().enumerate().rev();
         let stands = |at: usize, head: &Head| {

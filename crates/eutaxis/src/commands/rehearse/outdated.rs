@@ -87,7 +87,6 @@ impl Rehearsal<'_> {
     /// When the placed file appeared.
     fn published(&self, project: &Name, file: Option<&str>) -> Option<jiff::Timestamp> {
         let page = self.run.page_of(project)?;
-        let found = page.files.iter().find(|f| Some(&*f.filename) == file)?;
-        found.published
+        page.file(file?)?.published
     }
 }
